@@ -1,0 +1,60 @@
+"""What a decision says: picks with their margins, or why there is none yet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from olive_almanac.core.records.entry import Margins
+from olive_almanac.core.records.setting import Setting
+
+__all__ = ["AIMS", "Aim", "Decision", "Pick", "aim_word"]
+
+Aim = Literal["quickest", "cleanest", "widest"]
+AIMS: dict[str, str] = {"quickest": "Quickest safe", "cleanest": "Cleanest edge", "widest": "Widest margin"}
+TONE_AIMS = {"quickest": "Quickest", "widest": "Surest tested"}
+
+
+def aim_word(aim: str, task: str) -> str:
+    """Return what an aim is called on screen for a task."""
+    return TONE_AIMS.get(aim, AIMS[aim]) if task == "engrave" else AIMS[aim]
+
+
+@dataclass(frozen=True)
+class Pick:
+    """One setting to choose: what it aims at, its chance of success under the shop's drift, its cost and its margins."""
+
+    aim: Aim
+    setting: Setting
+    probability: float
+    margins: Margins
+    seconds_per_m: float | None = None
+    seconds_per_100cm2: float | None = None
+    char: float | None = None
+    kerf_mm: float | None = None
+    why: str = ""
+
+    @property
+    def margin(self) -> float:
+        """How much quicker it could run and still succeed, as a fraction; 0 where it is not known."""
+        return (self.margins.speed or 1.0) - 1.0
+
+
+@dataclass(frozen=True)
+class Decision:
+    """Picks, best aim first; `next_cells` to burn when undecided; `says` is one sentence for a person."""
+
+    picks: tuple[Pick, ...]
+    target: float
+    cells_read: int
+    says: str
+    never: bool = False
+    stall: bool = False
+    undecided: bool = False
+    next_cells: tuple[Setting, ...] = ()
+    edge_doubt: float | None = None
+    remarks: tuple[str, ...] = field(default=())
+
+    def pick(self, aim: str) -> Pick | None:
+        """Return the pick of that aim; where two aims came to the same setting, the first pick."""
+        return next((one for one in self.picks if one.aim == aim), self.picks[0] if self.picks else None)

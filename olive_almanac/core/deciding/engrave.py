@@ -1,0 +1,192 @@
+"""Decide an engraving: the chance that the tone is right over areal energy, and the setting that reaches it soonest."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from olive_almanac.core.deciding.decision import Aim, Decision, Pick
+from olive_almanac.core.fitting.tone import (
+    ToneCurve,
+    TonePosterior,
+    areal_energy_of,
+    fit_lightness,
+    fit_tone,
+    tone_data_of,
+)
+from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.motion.profile import raster_seconds
+from olive_almanac.core.records.entry import Margins
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import percent_text, speed_text
+
+__all__ = ["ToneKnowledge", "decide_engrave", "know_tone"]
+
+Floats = NDArray[np.float64]
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
+TARGET = 0.80
+LEAST = 0.50  # below this chance of the right tone nothing is picked
+POWER_DRIFT = 0.05  # half width, as a fraction
+PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
+PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
+
+
+@dataclass(frozen=True)
+class ToneKnowledge:
+    """What the readings say of one subject's tone; `curve` where lightness was measured."""
+
+    machine: Machine
+    posterior: TonePosterior
+    curve: ToneCurve | None
+    cells_read: int
+
+    def chances(self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, passes: ArrayLike = 1) -> Floats:
+        """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the broadcast shape."""
+        energy = (
+            np.asarray(passes, float)
+            * np.asarray(power, float)
+            * self.machine.optical_power_w
+            / (np.asarray(speed_mm_s, float) * np.asarray(pitch_mm, float))
+        )
+        return self.chances_at(energy)
+
+    def chances_at(self, energy_j_mm2: ArrayLike) -> Floats:
+        return self.posterior.chances(energy_j_mm2, extra_noise=float(np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD)))
+
+
+def know_tone(machine: Machine, stock: Stock, pairs: Pairs) -> ToneKnowledge:
+    """Fit the tone to the readings of the given trials (none: the family's prior)."""
+    data = tone_data_of(pairs)
+    return ToneKnowledge(machine, fit_tone(family_of(stock).tone, data), fit_lightness(data), len(data.verdict))
+
+
+def decide_engrave(
+    knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None
+) -> Decision:
+    """Return the settings that reach the right tone, or a wanted lightness L*, soonest and from the surest tested cell."""
+    settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
+    if not settings or not knowledge.cells_read:
+        return Decision(
+            (),
+            target,
+            knowledge.cells_read,
+            "Nothing has been read yet, so there is nothing to decide from.",
+            undecided=True,
+        )
+    energies = [areal_energy_of(s, knowledge.machine.optical_power_w, s.speed_mm_s) for s in settings]
+    axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
+    if lightness is not None:
+        return _for_lightness(knowledge, settings, lightness, max(energies), target)
+    chance = knowledge.chances_at(axis)
+    best = int(chance[1].argmax())
+    energy, top, doubt = float(axis[best]), float(chance[1, best]), knowledge.posterior.centre_doubt
+    if top < LEAST or not min(energies) * 0.8 <= energy <= max(energies) * 1.25:
+        return _undecided(knowledge, settings, energy, top, target, doubt)
+    return Decision(
+        _picks(knowledge, settings, energies, energy),
+        target,
+        knowledge.cells_read,
+        f"{energy:.2g} J/mm² gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
+        f"from {knowledge.cells_read} cells.",
+        edge_doubt=doubt,
+    )
+
+
+def _picks(
+    knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float
+) -> tuple[Pick, ...]:
+    quick = _fastest(knowledge.machine, settings, energy)
+    picks = [
+        _pick(knowledge, "quickest", quick, "the fastest tested speed, with the power that gives the right energy")
+    ]
+    surest = int(np.argmax(knowledge.chances_at(energies)[1]))
+    tested = settings[surest]
+    if abs(np.log(tested.speed_mm_s / quick.speed_mm_s)) > 0.05 and knowledge.chances_at(energies[surest])[1] >= LEAST:
+        picks.append(_pick(knowledge, "widest", tested, "the tested cell whose tone is surest"))
+    return tuple(picks)
+
+
+def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Setting:
+    """The fastest tested speed whose power stays within the machine, at the tested pitch and passes."""
+    pattern = max(settings, key=lambda s: s.speed_mm_s)
+    needed = energy * pattern.pitch_mm / pattern.passes
+    speed = min(pattern.speed_mm_s, machine.optical_power_w / needed)
+    return replace(
+        pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(needed * speed / machine.optical_power_w, 3))
+    )
+
+
+def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
+    chance = knowledge.chances(
+        power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes
+    )
+    seconds = setting.passes * raster_seconds(
+        PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2
+    )
+    return Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), seconds_per_100cm2=seconds, why=why)
+
+
+def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
+    """How far the energy may drift either way before the right tone is less likely than not."""
+    energy = areal_energy_of(setting, knowledge.machine.optical_power_w, setting.speed_mm_s)
+    factors = np.geomspace(1, 4, 200)
+
+    def until_lost(direction: float) -> float | None:
+        lost = np.flatnonzero(knowledge.chances_at(energy * factors**direction)[1] < LEAST)
+        return float(factors[lost[0]] ** direction) if len(lost) else None
+
+    up, down = until_lost(1.0), until_lost(-1.0)
+    return Margins(speed=None if down is None else 1 / down, power=down, power_up=up)
+
+
+def _undecided(
+    knowledge: ToneKnowledge, settings: Sequence[Setting], energy: float, top: float, target: float, doubt: float
+) -> Decision:
+    pattern = max(settings, key=lambda s: s.speed_mm_s)
+    cells = tuple(
+        _fastest(knowledge.machine, [replace(pattern, speed_mm_s=pattern.speed_mm_s)], energy * factor)
+        for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
+    )
+    says = (
+        f"Not decided yet: the likeliest energy, {energy:.2g} J/mm², is right with {100 * top:.0f} % chance only. Burn "
+        f"{len(cells)} cells around {percent_text(cells[2].power)} % at {speed_text(cells[2].speed_mm_s)}."
+    )
+    return Decision((), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt)
+
+
+def _for_lightness(
+    knowledge: ToneKnowledge, settings: Sequence[Setting], lightness: float, highest: float, target: float
+) -> Decision:
+    if knowledge.curve is None:
+        return Decision(
+            (),
+            target,
+            knowledge.cells_read,
+            "Lightness was measured on fewer than 5 cells, so a target L* cannot be met yet.",
+            undecided=True,
+        )
+    energy = knowledge.curve.energy_for(lightness, highest)
+    if energy is None:
+        return Decision(
+            (),
+            target,
+            knowledge.cells_read,
+            f"This stock does not reach L* {lightness:g} within the energies tested.",
+            never=True,
+        )
+    setting = _fastest(knowledge.machine, settings, energy)
+    pick = _pick(knowledge, "quickest", setting, f"the fastest tested speed that gives L* {lightness:g}")
+    reached = float(knowledge.curve.lightness(energy))
+    return Decision(
+        (pick,),
+        target,
+        knowledge.cells_read,
+        f"{energy:.2g} J/mm² gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
+    )

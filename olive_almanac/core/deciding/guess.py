@@ -1,0 +1,69 @@
+"""Reckon a first setting from the family's prior alone: always a guess, never on trial before it was burnt."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from olive_almanac.core.deciding.cut import know_cut, margins_of
+from olive_almanac.core.deciding.engrave import know_tone
+from olive_almanac.core.design.levels import round_level
+from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.tone import areal_energy_of
+from olive_almanac.core.materials.families import family_of, refuse_if_barred
+from olive_almanac.core.motion.profile import raster_seconds
+from olive_almanac.core.records.entry import Evidence, Margins
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import Setting, Task
+from olive_almanac.core.records.stock import Stock
+
+__all__ = ["reckon_guess"]
+
+WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
+
+
+def reckon_guess(machine: Machine, stock: Stock, task: Task, *, rng: np.random.Generator) -> tuple[Setting, Evidence]:
+    """Return the setting that the prior expects to work, and its evidence (no cells read).
+
+    Raises Barred where the stock must not burn, OutOfRange where the prior sees no way through.
+    """
+    refuse_if_barred(machine, stock, task)
+    start = suggest_grid(machine, stock, task)
+    if task == "engrave":
+        aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]
+        speed = start.speed_mm_s[len(start.speed_mm_s) // 2]
+        setting = Setting(
+            min(1.0, round_level(aim * speed * pitch / machine.optical_power_w)),
+            speed,
+            1,
+            0.0,
+            pitch,
+            start.air,
+            direction="x",
+        )
+        chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine.optical_power_w, speed))
+        seconds = raster_seconds(100, 100, pitch, speed, machine.acceleration_mm_s2)
+        return setting, Evidence(
+            probability=float(chance[1]),
+            target=WANTED,
+            margins=Margins(),
+            seconds_per_100cm2=seconds,
+            says="Reckoned from what this family of stock usually needs.",
+        )
+    knowledge = know_cut(machine, stock, (), rng=rng)
+    speeds = np.geomspace(0.2, machine.max_speed_mm_s, 80)
+    for passes in (start.passes[0], 2 * start.passes[0], 4 * start.passes[0]):
+        chance = knowledge.chance(power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0])
+        if (chance >= WANTED).any():
+            at = int(np.flatnonzero(chance >= WANTED)[-1])
+            setting = Setting(1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air)
+            return setting, Evidence(
+                probability=float(chance[at]),
+                target=WANTED,
+                margins=margins_of(knowledge, setting),
+                seconds_per_m=1000 * passes / setting.speed_mm_s,
+                says="Reckoned from what this family of stock usually needs.",
+            )
+    raise OutOfRange(
+        "Chance to cut through", float(chance.max()), f"at least {WANTED:g}; this machine is not expected to cut it"
+    )

@@ -1,0 +1,197 @@
+"""Fit the engraved tone: verdicts about the tone aimed at, and lightness where it was measured.
+
+Verdicts (too light, right, too dark) are ordinal readings of ln F, F being the areal energy P/(v pitch): an ordered
+probit with the centre c and half width h of the right band and the noise s, solved on a grid.  Lightness follows
+L(F) = L0 + dL (1 - exp(-(F/F1)^p)) + ob o/(1+o), o = (F/Fo)^2.5.  docs/methods.md, section Engrave.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.optimize import least_squares
+from scipy.special import ndtr
+
+from olive_almanac.core.materials.families import TonePrior
+from olive_almanac.core.motion.profile import peak_speed
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.trial import Trial
+
+__all__ = ["ToneCurve", "ToneData", "TonePosterior", "areal_energy_of", "fit_lightness", "fit_tone", "tone_data_of"]
+
+Floats = NDArray[np.float64]
+LAPSE = 0.03
+CENTRE_SD = 1.0  # prior spread of ln(right areal energy)
+HALF_WIDTH, HALF_WIDTH_SD = 0.25, 0.6  # of ln F, and its spread in log
+NOISE, NOISE_SD = 0.12, 0.5
+LIGHTNESS_SD = 1.5
+
+
+@dataclass(frozen=True)
+class ToneData:
+    """Readings as arrays [n]: ln F and the verdict, -1 too light, 0 right, +1 too dark; lightness or nan."""
+
+    log_energy: Floats
+    verdict: Floats
+    lightness: Floats
+
+
+@dataclass(frozen=True)
+class TonePosterior:
+    """Grid points (centre, half width, noise) of the right band in ln F, [K] each, with weights that sum to 1."""
+
+    centre: Floats
+    half_width: Floats
+    noise: Floats
+    weight: Floats
+
+    def chances(self, energy_j_mm2: ArrayLike, *, extra_noise: float = 0.0) -> Floats:
+        """Return P(too light), P(right), P(too dark) for areal energies of any shape, [3, ...].
+
+        `extra_noise` is a further spread in ln F, for the shop's drift of power and for patch to patch.
+        """
+        shape = np.shape(energy_j_mm2)
+        x = np.log(np.asarray(energy_j_mm2, float).ravel())[:, None]
+        spread = np.hypot(self.noise, extra_noise)
+        light = ndtr((self.centre - self.half_width - x) / spread) @ self.weight
+        dark = ndtr((x - self.centre - self.half_width) / spread) @ self.weight
+        return np.stack([light, 1 - light - dark, dark]).reshape(3, *shape)
+
+    @property
+    def centre_doubt(self) -> float:
+        """One standard deviation of the band's centre in ln F."""
+        mean = float(self.weight @ self.centre)
+        return float(np.sqrt(self.weight @ (self.centre - mean) ** 2))
+
+
+@dataclass(frozen=True)
+class ToneCurve:
+    """Lightness against areal energy; `doubt` is one standard error of a reading."""
+
+    blank: float
+    change: float
+    energy_1: float
+    steepness: float
+    overburn: float
+    energy_over: float
+    doubt: float
+
+    def lightness(self, energy_j_mm2: ArrayLike) -> Floats:
+        """Return L* at areal energies of any shape."""
+        energy = np.maximum(np.asarray(energy_j_mm2, float), 1e-9)
+        over = (energy / self.energy_over) ** 2.5
+        result: Floats = (
+            self.blank
+            - self.change * np.expm1(-((energy / self.energy_1) ** self.steepness))
+            + self.overburn * over / (1 + over)
+        )
+        return result
+
+    def energy_for(self, lightness: float, highest_j_mm2: float) -> float | None:
+        """Return the least areal energy that gives a lightness, or None where the curve never reaches it."""
+        energy = np.geomspace(1e-3 * highest_j_mm2, highest_j_mm2, 800)
+        toward = np.sign(self.change) * self.lightness(energy)
+        turn = int(toward.argmax())
+        wanted = np.sign(self.change) * lightness
+        if not toward[0] <= wanted <= toward[turn]:
+            return None
+        rising = np.maximum.accumulate(toward[: turn + 1])
+        return float(np.interp(wanted, rising, energy[: turn + 1]))
+
+
+def areal_energy_of(setting: Setting, power_w: float, speed_mm_s: float) -> float:
+    """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached."""
+    return setting.passes * (2 if setting.crosshatch else 1) * setting.power * power_w / (speed_mm_s * setting.pitch_mm)
+
+
+def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
+    """Return the readings of rastered cells that carry a verdict or a lightness."""
+    rank = {"no_mark": -1.0, "too_light": -1.0, "right": 0.0, "too_dark": 1.0}
+    rows = []
+    for trial, readings in pairs:
+        cells = {cell.id: cell for cell in trial.cells}
+        for reading in readings:
+            cell = cells.get(reading.cell)
+            if cell is None or cell.setting.pitch_mm <= 0 or (reading.verdict is None and reading.lightness is None):
+                continue
+            speed = peak_speed(
+                1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2
+            )  # overscan: always reached
+            energy = areal_energy_of(cell.setting, trial.machine.optical_power_w, speed)
+            lightness = np.nan if reading.lightness is None else reading.lightness
+            rows.append((np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness))
+    return ToneData(*np.array(rows, float).reshape(len(rows), 3).T)
+
+
+def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
+    """Return the posterior of the right band from verdicts; with none, the prior."""
+    middle = np.log(prior.right_j_mm2)
+    known = data.log_energy[np.isfinite(data.verdict)]
+    low, high = min([middle - 3 * CENTRE_SD, *(known - 1.0)]), max([middle + 3 * CENTRE_SD, *(known + 1.0)])
+    axes = (
+        np.linspace(low, high, 121),
+        HALF_WIDTH * np.exp(HALF_WIDTH_SD * np.linspace(-2.5, 2.5, 15)),
+        NOISE * np.exp(NOISE_SD * np.linspace(-2.5, 2.5, 11)),
+    )
+    centre, half, noise = (axis.ravel() for axis in np.meshgrid(*axes, indexing="ij"))
+    log_weight = -0.5 * (
+        ((centre - middle) / CENTRE_SD) ** 2
+        + (np.log(half / HALF_WIDTH) / HALF_WIDTH_SD) ** 2
+        + (np.log(noise / NOISE) / NOISE_SD) ** 2
+    )
+    for x, verdict in zip(data.log_energy, data.verdict, strict=True):
+        if np.isfinite(verdict):
+            light, dark = ndtr((centre - half - x) / noise), ndtr((x - centre - half) / noise)
+            chance = light if verdict < 0 else dark if verdict > 0 else 1 - light - dark
+            log_weight = log_weight + np.log((1 - LAPSE) * np.maximum(chance, 0) + LAPSE / 3)
+    weight = np.exp(log_weight - log_weight.max())
+    keep = weight > 1e-6
+    return TonePosterior(centre[keep], half[keep], noise[keep], weight[keep] / weight[keep].sum())
+
+
+def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | None:
+    """Return the lightness curve by robust least squares, or None with fewer than 5 measured cells.
+
+    `blank` is the lightness of the bare stock; without it the lightest-burnt cell stands for it.
+    """
+    measured = np.isfinite(data.lightness)
+    if measured.sum() < 5:
+        return None
+    energy, lightness = np.exp(data.log_energy[measured]), data.lightness[measured]
+    start = float(lightness[energy.argmin()]) if blank is None else blank
+    extreme = int(np.abs(lightness - start).argmax())
+    change = float(lightness[extreme] - start) or 1.0
+    sign = np.sign(change)
+    half = float(energy[np.abs(lightness - (start + 0.63 * change)).argmin()])
+    over = max(float(energy[extreme]), half) * 1.6
+
+    def curve(z: Floats) -> ToneCurve:
+        return ToneCurve(z[0], z[1], float(np.exp(z[2])), float(np.exp(z[3])), z[4], float(np.exp(z[5])), LIGHTNESS_SD)
+
+    def residuals(z: Floats) -> Floats:
+        misfit = 3 * np.arcsinh((curve(z).lightness(energy) - lightness) / LIGHTNESS_SD / 3)
+        return np.array(
+            [
+                *misfit,
+                (z[0] - start) / (1.0 if blank is not None else 3.0),
+                (z[3] - np.log(2)) / 0.4,
+                (z[4] + sign * 6) / 6,
+                (z[5] - np.log(over)) / 0.6,
+                (z[1] - change) / 15,
+            ]
+        )
+
+    tries = [
+        least_squares(
+            residuals,
+            [start, change * 1.05, np.log(half) + shift, np.log(2), -sign * 4, np.log(over)],
+            x_scale=[5, 5, 0.3, 0.3, 5, 0.5],
+        )
+        for shift in (-0.4, 0.0, 0.4)
+    ]
+    best = min(tries, key=lambda one: one.cost)
+    return curve(best.x)

@@ -1,0 +1,161 @@
+"""A setting written into the book, with its evidence, and the rule that gives its state."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Literal
+
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.setting import TASKS, Setting, Task
+from olive_almanac.core.records.stock import Stock
+
+__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "State", "Subject", "state_of"]
+
+State = Literal["proven", "trial", "due", "guess", "untried", "barred"]
+PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
+PROOF_DAYS = 183  # a proof holds for half a year
+FAILED = "failed"
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What a screen is about: machine, stock and task, any of which may still be missing."""
+
+    machine: Machine | None = None
+    stock: Stock | None = None
+    task: Task = "cut"
+
+    @property
+    def complete(self) -> bool:
+        return self.machine is not None and self.stock is not None
+
+
+@dataclass(frozen=True)
+class Margins:
+    """How far one thing alone may change before the burn fails its target; None where no limit was found.
+
+    `speed` and `power` are factors (1.31: 31 % quicker; 0.76: down to 76 % of the power).
+    """
+
+    speed: float | None = None
+    power: float | None = None
+    thickness_mm: float | None = None
+    focus_up_mm: float | None = None
+    focus_down_mm: float | None = None
+    power_up: float | None = None
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What stands behind an entry: the trials read, how many cells, and what the fit said."""
+
+    trial_ids: tuple[str, ...] = ()
+    cells_read: int = 0
+    probability: float | None = None
+    target: float = 0.99
+    margins: Margins = Margins()
+    char: float | None = None
+    seconds_per_m: float | None = None
+    seconds_per_100cm2: float | None = None
+    edge_doubt: float | None = None  # one standard error of the edge, as a fraction of the speed
+    says: str = ""
+
+
+@dataclass(frozen=True)
+class Proof:
+    """One confirming burn: day, outcome, and under which lot and machine state."""
+
+    on: str
+    outcome: Literal["passed", "failed"]
+    lot: str = ""
+    machine_state: int = 1
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One page of the book.  `written` and all dates are ISO dates."""
+
+    uid: str
+    machine_uid: str
+    stock_uid: str
+    task: Task
+    setting: Setting
+    origin: Literal["trial", "guess"]
+    written: str
+    lot: str = ""
+    machine_state: int = 1
+    evidence: Evidence = Evidence()
+    proofs: tuple[Proof, ...] = ()
+    notes: str = ""
+
+    def __post_init__(self) -> None:
+        check_text("Entry id", self.uid, 60)
+        check_choice("Task", self.task, TASKS)
+        check_choice("Origin", self.origin, ("trial", "guess"))
+        check_number("Machine state", self.machine_state, low=1)
+
+    @property
+    def passed_in_a_row(self) -> tuple[Proof, ...]:
+        """The confirming burns since the last failure, the newest run of one lot and machine state only."""
+        run: list[Proof] = []
+        for proof in reversed(self.proofs):
+            if proof.outcome == FAILED or (
+                run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)
+            ):
+                break
+            run.append(proof)
+        return tuple(reversed(run))
+
+    @property
+    def proven_on(self) -> date | None:
+        """The day of the proof that completed the newest full set, or None."""
+        run = self.passed_in_a_row
+        return date.fromisoformat(run[-1].on) if len(run) >= PROOFS_NEEDED else None
+
+    @property
+    def prove_again_by(self) -> date | None:
+        return self.proven_on + timedelta(days=PROOF_DAYS) if self.proven_on else None
+
+    @property
+    def was_ever_proven(self) -> bool:
+        passed = 0
+        for proof in self.proofs:
+            passed = 0 if proof.outcome == FAILED else passed + 1
+            if passed >= PROOFS_NEEDED:
+                return True
+        return False
+
+
+def state_of(entry: Entry, *, today: date, lot: str, machine_state: int) -> tuple[State, str]:
+    """Return the state of an entry by rule, and the reason in words.
+
+    guess -> on trial -> proven by PROOFS_NEEDED good burns in a row under one lot and machine state -> due again by
+    date, by another lot, by another machine state, or by a failure since.
+    """
+    last = entry.proofs[-1] if entry.proofs else None
+    if last and last.outcome == FAILED:
+        return "due", f"failed on {day_text(last.on)}"
+    by = entry.prove_again_by
+    if by is not None and last is not None:
+        if last.lot != lot:
+            return "due", f"proven on lot {last.lot or 'unnamed'}; lot {lot or 'unnamed'} not yet tried"
+        if last.machine_state != machine_state:
+            return "due", "the machine has changed since"
+        if today > by:
+            return "due", f"proof ran out on {day_text(by)}"
+        return "proven", f"until {day_text(by)}"
+    if entry.was_ever_proven:
+        return "due", f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed"
+    passed = len(entry.passed_in_a_row)
+    if passed or entry.origin == "trial":
+        return "trial", f"{passed} of {PROOFS_NEEDED} confirming burns"
+    return "guess", "reckoned, not yet burnt"
+
+
+def day_text(day: date | str) -> str:
+    """Return a date as printed in the book: 14 October 2026."""
+    day = date.fromisoformat(day) if isinstance(day, str) else day
+    return f"{day.day} {day:%B} {day.year}"

@@ -1,0 +1,127 @@
+"""Records as plain dicts and lists, and back, driven by the records' own type hints.
+
+Everything that leaves memory (files between stations, the library, the snapshot) passes through here, so that one
+wording tells the operator what is wrong in a file and where.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import math
+import types
+import typing
+from collections.abc import Mapping
+from typing import Any, Literal, TypeVar, Union, get_args, get_origin
+
+from olive_almanac.core.errors import AlmanacError, BadFile
+
+__all__ = ["from_plain", "to_plain"]
+
+R = TypeVar("R")
+
+
+def to_plain(record: Any) -> Any:
+    """Return a record as dicts, lists, numbers, texts and None; fields kept in `extra` return to their level."""
+    if dataclasses.is_dataclass(record) and not isinstance(record, type):
+        plain = {field.name: to_plain(getattr(record, field.name)) for field in dataclasses.fields(record)}
+        return plain | plain.pop("extra", {})
+    if isinstance(record, (tuple, list)):
+        return [to_plain(item) for item in record]
+    if isinstance(record, Mapping):
+        return {str(key): to_plain(value) for key, value in record.items()}
+    return record
+
+
+def from_plain(kind: type[R], plain: object, where: str = "") -> R:
+    """Return the record of class `kind` that `plain` describes.
+
+    Unknown fields are kept in the record's `extra` where it has one, and dropped elsewhere.  Raises BadFile with the
+    place (`where` names the file) and what is wrong.
+    """
+    return typing.cast(R, _read(kind, plain, where))
+
+
+@functools.cache
+def _hints(kind: type) -> dict[str, Any]:
+    return typing.get_type_hints(kind)
+
+
+def _read(kind: Any, plain: object, where: str) -> Any:
+    origin = get_origin(kind)
+    if dataclasses.is_dataclass(kind):
+        return _read_record(typing.cast(type, kind), plain, where)
+    if origin in (Union, types.UnionType):
+        options = [option for option in get_args(kind) if option is not type(None)]
+        if plain is None and len(options) < len(get_args(kind)):
+            return None
+        return _read(options[0], plain, where)
+    if origin is Literal:
+        if plain not in get_args(kind):
+            raise BadFile(f"{where} is {_shown(plain)}: one of {', '.join(map(str, get_args(kind)))} is expected.")
+        return plain
+    if origin is tuple:
+        return _read_tuple(get_args(kind), plain, where)
+    if origin is dict:
+        if not isinstance(plain, Mapping):
+            raise BadFile(f"{where} is {_shown(plain)}: a group of fields is expected.")
+        return dict(plain)
+    return _read_scalar(kind, plain, where)
+
+
+def _read_record(kind: type, plain: object, where: str) -> Any:
+    if not isinstance(plain, Mapping):
+        raise BadFile(f"{where or kind.__name__} is {_shown(plain)}: a group of fields is expected.")
+    hints = _hints(kind)
+    values: dict[str, Any] = {}
+    for field in dataclasses.fields(kind):
+        if field.name == "extra":
+            continue
+        if field.name in plain:
+            values[field.name] = _read(hints[field.name], plain[field.name], _below(where, field.name))
+        elif field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING:
+            raise BadFile(f"{_below(where, field.name)} is missing.")
+    unknown = {str(key): value for key, value in plain.items() if key not in hints}
+    if "extra" in hints:
+        values["extra"] = unknown
+    try:
+        return kind(**values)
+    except BadFile:
+        raise
+    except AlmanacError as problem:
+        raise BadFile(f"{where or kind.__name__}: {problem}") from problem
+
+
+def _read_tuple(items: tuple[Any, ...], plain: object, where: str) -> tuple[Any, ...]:
+    if not isinstance(plain, (list, tuple)):
+        raise BadFile(f"{where} is {_shown(plain)}: a list is expected.")
+    if len(items) == 2 and items[1] is Ellipsis:
+        return tuple(_read(items[0], item, f"{where}[{i}]") for i, item in enumerate(plain))
+    if len(plain) != len(items):
+        raise BadFile(f"{where} holds {len(plain)} values: {len(items)} are expected.")
+    return tuple(_read(kind, item, f"{where}[{i}]") for i, (kind, item) in enumerate(zip(items, plain, strict=True)))
+
+
+def _read_scalar(kind: Any, plain: object, where: str) -> Any:
+    if kind is bool and isinstance(plain, bool):
+        return plain
+    if kind in (int, float) and isinstance(plain, (int, float)) and not isinstance(plain, bool):
+        if not math.isfinite(plain):
+            raise BadFile(f"{where} is {plain}: a finite number is expected.")
+        if kind is float:
+            return float(plain)
+        if int(plain) == plain:
+            return int(plain)
+    if kind is str and isinstance(plain, str):
+        return plain
+    expected = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}.get(kind, str(kind))
+    raise BadFile(f"{where} is {_shown(plain)}: {expected} is expected.")
+
+
+def _below(where: str, name: str) -> str:
+    return f"{where}.{name}" if where and not where.endswith(": ") else f"{where}{name}"
+
+
+def _shown(value: object) -> str:
+    text = repr(value)
+    return text if len(text) <= 40 else text[:37] + "..."

@@ -1,0 +1,52 @@
+"""Range checks that every record's constructor uses, so that each refusal is worded alike."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+from olive_almanac.core.errors import OutOfRange
+
+__all__ = ["check_choice", "check_number", "check_text"]
+
+
+def check_number(
+    field: str,
+    value: float,
+    unit: str = "",
+    *,
+    low: float = -math.inf,
+    high: float = math.inf,
+    above: float | None = None,
+) -> None:
+    """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if given)."""
+    allowed = _allowed(unit, low, high, above)
+    try:
+        good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
+    except TypeError:
+        raise OutOfRange(field, repr(value), f"a number {allowed}") from None
+    if isinstance(value, bool) or not good:
+        raise OutOfRange(field, value, allowed, unit)
+
+
+def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
+    tail = f" {unit}" if unit else ""
+    least = f"above {above:g}" if above is not None else f"at least {low:g}" if low > -math.inf else ""
+    if high < math.inf:
+        return f"{least} and at most {high:g}{tail}" if least else f"at most {high:g}{tail}"
+    return least + tail if least else "a finite number"
+
+
+def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
+    """Raise OutOfRange unless value is one of `choices`."""
+    choices = tuple(choices)
+    if value not in choices:
+        raise OutOfRange(field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices))
+
+
+def check_text(field: str, value: str, most: int = 200) -> None:
+    """Raise OutOfRange unless value is a text of 1 to `most` characters that is not blank."""
+    if not isinstance(value, str) or not value.strip():
+        raise OutOfRange(field, "empty", "filled in")
+    if len(value) > most:
+        raise OutOfRange(field, f"{len(value)} characters", f"at most {most} characters long")

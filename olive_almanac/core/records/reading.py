@@ -1,0 +1,80 @@
+"""What was seen or measured on one cell."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+
+__all__ = ["CHAR_WORDS", "VERDICTS", "VERDICT_WORDS", "By", "Reading", "Verdict", "flared"]
+
+Verdict = Literal["free", "push", "hangs", "not_through", "too_light", "right", "too_dark", "no_mark"]
+By = Literal["eye", "gauge", "photo"]
+VERDICTS: dict[str, tuple[str, ...]] = {
+    "cut": ("free", "push", "hangs", "not_through"),
+    "engrave": ("too_light", "right", "too_dark", "no_mark"),
+}
+VERDICT_WORDS = {
+    "free": "Through",
+    "push": "Needs a push",
+    "hangs": "Hangs",
+    "not_through": "Not through",
+    "too_light": "Too light",
+    "right": "Right",
+    "too_dark": "Too dark",
+    "no_mark": "No mark",
+    "flare": "Flared",
+    "unread": "Not read",
+}
+CHAR_WORDS = ("clean", "brown", "charred", "flared")
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A reading of one cell; every part but the cell may be missing.
+
+    `char` is 0 clean, 1 brown, 2 charred, 3 flared; `lightness` is L* 0..100 of the cell, `delta_l` its difference
+    from the stock beside it; `confidence` is 0..1.
+    """
+
+    cell: str
+    verdict: Verdict | None = None
+    depth_mm: float | None = None
+    kerf_mm: float | None = None
+    kerf_bottom_mm: float | None = None
+    lightness: float | None = None
+    delta_l: float | None = None
+    evenness: float | None = None
+    halo_mm: float | None = None
+    char: int | None = None
+    defects: tuple[str, ...] = ()
+    by: By = "eye"
+    confidence: float = 1.0
+    flags: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        check_text("Cell of a reading", self.cell, 40)
+        if self.verdict is not None:
+            check_choice("Verdict", self.verdict, VERDICTS["cut"] + VERDICTS["engrave"])
+        for name, value in (
+            ("Depth", self.depth_mm),
+            ("Kerf", self.kerf_mm),
+            ("Kerf at the bottom", self.kerf_bottom_mm),
+            ("Halo", self.halo_mm),
+        ):
+            if value is not None:
+                check_number(name, value, "mm", low=0, high=200)
+        if self.lightness is not None:
+            check_number("Lightness", self.lightness, low=0, high=100)
+        if self.delta_l is not None:
+            check_number("Difference of lightness", self.delta_l, low=-100, high=100)
+        if self.char is not None:
+            check_choice("Char", self.char, (0, 1, 2, 3))
+        check_choice("Read by", self.by, ("eye", "gauge", "photo"))
+        check_number("Confidence", self.confidence, low=0, high=1)
+
+
+def flared(reading: Reading) -> bool:
+    """True when the cell caught fire: it then says nothing of whether the cut fell free."""
+    return reading.char == 3 or "flare" in reading.defects

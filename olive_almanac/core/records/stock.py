@@ -1,0 +1,58 @@
+"""A material as it lies in the rack: family, finish, thickness, lot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from statistics import fmean
+from typing import Literal
+
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+
+__all__ = ["OPACITIES", "Opacity", "Stock"]
+
+Opacity = Literal["opaque", "translucent", "clear", "mirror"]
+OPACITIES = ("opaque", "translucent", "clear", "mirror")
+
+
+@dataclass(frozen=True)
+class Stock:
+    """A stock of one lot.
+
+    `thickness_mm` is nominal; `measured_mm` holds caliper readings, kept apart.  `family` is an id of
+    `core.materials.families`.
+    """
+
+    name: str
+    family: str
+    thickness_mm: float
+    measured_mm: tuple[float, ...] = ()
+    finish: str = ""
+    colour: str = ""
+    opacity: Opacity = "opaque"
+    lot: str = ""
+    uid: str = ""
+    notes: str = ""
+    extra: dict[str, object] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        check_text("Name of the stock", self.name, 60)
+        check_text("Family", self.family, 40)
+        check_number("Thickness", self.thickness_mm, "mm", low=0.01, high=200)
+        for reading in self.measured_mm:
+            check_number("Measured thickness", reading, "mm", low=0.01, high=200)
+        check_choice("Opacity", self.opacity, OPACITIES)
+
+    @property
+    def true_thickness_mm(self) -> float:
+        """Mean of the caliper readings, or the nominal thickness where there are none."""
+        return fmean(self.measured_mm) if self.measured_mm else self.thickness_mm
+
+    @property
+    def short_name(self) -> str:
+        """Name and nominal thickness: "Birch ply 3.0 mm"."""
+        return f"{self.name} {self.thickness_mm:.1f} mm"
+
+    @property
+    def label(self) -> str:
+        """Name, thickness and lot, as the subject line shows it."""
+        return f"{self.short_name}, lot {self.lot}" if self.lot else self.short_name

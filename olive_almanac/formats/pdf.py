@@ -1,0 +1,195 @@
+"""Printed pages: the cell key that goes to the bench with a trial, and the card of a book entry."""
+
+from __future__ import annotations
+
+import io
+from importlib.resources import files
+from typing import Any
+
+from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
+
+__all__ = ["write_card", "write_key"]
+
+MM = 72 / 25.4
+SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
+FONT_FILES = {SERIF: "Vollkorn-SemiBold.ttf", SANS: "SourceSans3-Regular.ttf", SANS_BOLD: "SourceSans3-Semibold.ttf"}
+PAGES_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
+INK = (0.133, 0.137, 0.102)
+CAUTION = (
+    "An aid, not a certification: the machine's manual, local codes and a qualified laser safety officer come first."
+)
+
+
+class _Sheet:
+    """A page drawn in mm from its upper left corner."""
+
+    def __init__(self, width_mm: float, height_mm: float, title: str) -> None:
+        from reportlab.pdfbase import pdfmetrics
+        from reportlab.pdfbase.ttfonts import TTFont
+        from reportlab.pdfgen.canvas import Canvas
+
+        for name, file in FONT_FILES.items():
+            if name not in pdfmetrics.getRegisteredFontNames():
+                font = io.BytesIO((files("olive_almanac") / "fonts" / file).read_bytes())
+                pdfmetrics.registerFont(TTFont(name, font))
+        self.width, self.height = width_mm, height_mm
+        self.buffer = io.BytesIO()
+        self.canvas: Any = Canvas(self.buffer, pagesize=(width_mm * MM, height_mm * MM), invariant=1)
+        self.canvas.setTitle(title)
+        self.canvas.setAuthor("Olive Almanac")
+        self.new_page(first=True)
+
+    def new_page(self, *, first: bool = False) -> None:
+        if not first:
+            self.canvas.showPage()
+        self.canvas.setFillColorRGB(*INK)
+        self.canvas.setStrokeColorRGB(*INK)
+
+    def text(self, x: float, y: float, words: str, size: float = 10, font: str = SANS, align: str = "left") -> None:
+        self.canvas.setFont(font, size)
+        draw = {
+            "left": self.canvas.drawString,
+            "right": self.canvas.drawRightString,
+            "centre": self.canvas.drawCentredString,
+        }
+        draw[align](x * MM, (self.height - y) * MM, words)
+
+    def fitted(self, x: float, y: float, words: str, most_mm: float, size: float, font: str) -> None:
+        """Text made smaller until it is no wider than `most_mm`."""
+        while size > 6 and self.canvas.stringWidth(words, font, size) > most_mm * MM:
+            size -= 0.5
+        self.text(x, y, words, size, font)
+
+    def line(self, x0: float, y0: float, x1: float, y1: float, width_pt: float = 0.5) -> None:
+        self.canvas.setLineWidth(width_pt)
+        self.canvas.line(x0 * MM, (self.height - y0) * MM, x1 * MM, (self.height - y1) * MM)
+
+    def box(self, x: float, y: float, w: float, h: float, width_pt: float = 0.6) -> None:
+        self.canvas.setLineWidth(width_pt)
+        self.canvas.rect(x * MM, (self.height - y - h) * MM, w * MM, h * MM)
+
+    def done(self) -> bytes:
+        self.canvas.save()
+        return self.buffer.getvalue()
+
+
+def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
+    """Return the key sheet as PDF: the map of cells with their ids, then each setting with an empty verdict box."""
+    page = _Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
+    left, right = 18.0, page.width - 18.0
+    page.text(left, 22, trial.name, 18, SERIF)
+    page.text(right, 22, day_text(trial.made), 10, align="right")
+    page.line(left, 25, right, 25, 1.4)
+    page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", right - left, 11, SANS_BOLD)
+    size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
+    page.text(
+        left,
+        36.5,
+        f"{len(trial.cells)} cells, {duration_text(trial.seconds)}, coupon {size} mm. The L marks the lower left corner.",
+    )
+    bottom = _draw_map(page, trial, left, 41, right - left, 95)
+    _draw_table(page, trial, left, right, bottom + 8, speed_unit)
+    return page.done()
+
+
+def _draw_map(page: _Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float) -> float:
+    scale = min(most_w / trial.coupon.width_mm, most_h / trial.coupon.height_mm, 1.4)
+    width, height = scale * trial.coupon.width_mm, scale * trial.coupon.height_mm
+    page.box(left, top, width, height, 1.0)
+    corner = top + height - 3 * scale
+    page.line(left + 3 * scale, corner, left + 3 * scale, corner - 5 * scale, 1.2)
+    page.line(left + 3 * scale, corner, left + 6 * scale, corner, 1.2)
+    for cell in trial.cells:
+        x, y, w, h = (scale * side for side in cell.rect_mm)
+        page.box(left + x, top + height - y - h, w, h)
+        page.text(left + x + w / 2, top + height - y - h / 2 + 1.1, cell.id, min(9.0, w * 0.9), SANS_BOLD, "centre")
+    return top + height
+
+
+def _draw_table(page: _Sheet, trial: Trial, left: float, right: float, top: float, unit: str) -> None:
+    heads = ("Cell", "Power", f"Speed, {unit}", "Passes", "Focus, mm", "Pitch, mm", "Verdict", "Edge")
+    xs = [left + share * (right - left) for share in (0, 0.09, 0.19, 0.35, 0.45, 0.58, 0.70, 0.88)]
+    y = top
+    for number, cell in enumerate(trial.in_order):
+        if number == 0 or y > page.height - 22:
+            if number:
+                page.new_page()
+                y = 20.0
+            for x, head in zip(xs, heads, strict=True):
+                page.text(x, y, head, 9, SANS_BOLD)
+            page.line(left, y + 1.5, right, y + 1.5, 1.0)
+            y += 6.5
+        for x, words in zip(xs, _row(cell, unit), strict=False):
+            page.text(x, y, words, 10)
+        page.box(xs[6], y - 4, 0.16 * (right - left), 5.2)
+        page.box(xs[7], y - 4, 0.12 * (right - left), 5.2)
+        y += 6.6
+    page.text(left, page.height - 12, CAUTION, 8)
+
+
+def _row(cell: Cell, unit: str) -> tuple[str, ...]:
+    setting = cell.setting
+    return (
+        cell.id,
+        f"{percent_text(setting.power)} %",
+        number_text(speed_in(setting.speed_mm_s, unit), 4),
+        str(setting.passes),
+        number_text(setting.focus_mm),
+        number_text(setting.pitch_mm) if setting.pitch_mm else "none",
+    )
+
+
+def write_card(
+    entry: Entry, machine: Machine, stock: Stock, state: str, reason: str, *, speed_unit: str = "mm/s"
+) -> bytes:
+    """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time and state."""
+    page = _Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
+    left, right = 9.0, 139.0
+    page.fitted(left, 14, f"{stock.short_name}, {'cut through' if entry.task == 'cut' else 'engrave'}", 95, 17, SERIF)
+    page.text(right, 14, machine.label, 10, SANS_BOLD, "right")
+    page.line(left, 17, right, 17, 1.4)
+    page.fitted(left, 22.5, f"{state}: {reason}" + (f"   lot {entry.lot}" if entry.lot else ""), right - left, 10, SANS)
+    setting = entry.setting
+    for x, label, value, unit in (
+        (left, "Power", percent_text(setting.power), "%"),
+        (left + 43, "Speed", number_text(speed_in(setting.speed_mm_s, speed_unit)), speed_unit),
+        (left + 104, "Passes", str(setting.passes), ""),
+    ):
+        page.text(x, 31, label, 10, SANS_BOLD)
+        page.text(x, 46, value, 38, SERIF)
+        page.text(x + page.canvas.stringWidth(value, SERIF, 38) / MM + 2, 46, unit, 12, SERIF)
+    page.line(left, 51, right, 51)
+    pitch = f"{number_text(setting.pitch_mm)} mm" if setting.pitch_mm else "none"
+    rows = [f"Focus {number_text(setting.focus_mm)} mm below the top face", f"Air {setting.air}", f"Line pitch {pitch}"]
+    page.text(left, 57.5, "     ".join(rows), 10)
+    page.text(left, 64, "     ".join(_evidence(entry)), 10)
+    page.text(left, 70.5, f"Also {speed_text(setting.speed_mm_s)}" if speed_unit != "mm/s" else "", 10)
+    page.fitted(
+        left,
+        84,
+        "Stay within reach while it burns. Eyewear for "
+        f"{machine.wavelength_nm:.0f} nm. Exhaust on. Extinguisher at hand.",
+        right - left,
+        10,
+        SANS_BOLD,
+    )
+    page.line(left, 96, right, 96)
+    page.fitted(left, 100, CAUTION, right - left - 18, 7, SANS)
+    page.text(right, 100, "Olive Almanac", 8, SERIF, "right")
+    return page.done()
+
+
+def _evidence(entry: Entry) -> list[str]:
+    evidence, words = entry.evidence, []
+    if evidence.margins.speed is not None:
+        words.append(f"Margin {100 * (evidence.margins.speed - 1):.0f} % in speed")
+    if evidence.seconds_per_m is not None:
+        words.append(f"{duration_text(evidence.seconds_per_m)} per metre")
+    if evidence.seconds_per_100cm2 is not None:
+        words.append(f"{duration_text(evidence.seconds_per_100cm2)} per 100 cm²")
+    words.append(f"from {evidence.cells_read} cells" if evidence.cells_read else "not yet burnt")
+    return words

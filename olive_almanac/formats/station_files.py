@@ -1,0 +1,163 @@
+"""The JSON files that go between stations: machine, stock, trial, readings, decision.
+
+Each opens with `format` and `version`; the schemas are in docs/formats.  Readers return the record and findings on
+what was unknown or left out, and raise BadFile only when nothing could be read.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from olive_almanac.core.deciding.decision import Decision
+from olive_almanac.core.errors import BadFile, Finding
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.reading import VERDICTS, Reading
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+
+__all__ = [
+    "VERSION",
+    "read_machine",
+    "read_readings",
+    "read_stock",
+    "read_trial",
+    "write_decision",
+    "write_entries",
+    "write_machine",
+    "write_readings",
+    "write_stock",
+    "write_trial",
+]
+
+VERSION = 1
+
+
+def _write(kind: str, body: dict[str, Any]) -> str:
+    return (
+        json.dumps({"format": f"olive-almanac/{kind}", "version": VERSION, **body}, ensure_ascii=False, indent=1) + "\n"
+    )
+
+
+def _read(kind: str, text: str, where: str) -> dict[str, Any]:
+    try:
+        plain = json.loads(text)
+    except (ValueError, RecursionError) as problem:
+        raise BadFile(
+            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
+        ) from problem
+    if not isinstance(plain, dict):
+        raise BadFile(f"{where} holds no {kind}: a JSON object is expected.")
+    expected = f"olive-almanac/{kind}"
+    if plain.get("format") != expected:
+        raise BadFile(f"{where} is not a {kind} file: its format is {plain.get('format')!r}, {expected!r} is expected.")
+    version = plain.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise BadFile(f"{where} names no valid version.")
+    if version > VERSION:
+        raise BadFile(
+            f"{where} was written by a newer Olive Almanac (version {version}); this one reads up to {VERSION}. "
+            "Update the program on this computer."
+        )
+    return {key: value for key, value in plain.items() if key not in ("format", "version")}
+
+
+def _unknown(where: str, extra: dict[str, object]) -> list[Finding]:
+    return [
+        Finding("unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is.") for name in extra
+    ]
+
+
+def write_machine(machine: Machine) -> str:
+    return _write("machine", to_plain(machine))
+
+
+def read_machine(text: str, where: str) -> tuple[Machine, list[Finding]]:
+    machine = from_plain(Machine, _read("machine", text, where), f"{where}: ")
+    return machine, _unknown(where, machine.extra)
+
+
+def write_stock(stock: Stock) -> str:
+    return _write("stock", to_plain(stock))
+
+
+def read_stock(text: str, where: str) -> tuple[Stock, list[Finding]]:
+    stock = from_plain(Stock, _read("stock", text, where), f"{where}: ")
+    return stock, _unknown(where, stock.extra)
+
+
+def write_trial(trial: Trial) -> str:
+    return _write("trial", to_plain(trial))
+
+
+def read_trial(text: str, where: str) -> tuple[Trial, list[Finding]]:
+    trial = from_plain(Trial, _read("trial", text, where), f"{where}: ")
+    return trial, _unknown(where, trial.extra | trial.machine.extra | trial.stock.extra)
+
+
+def write_readings(trial_id: str, readings: Sequence[Reading]) -> str:
+    return _write("readings", {"trial": trial_id, "readings": to_plain(tuple(readings))})
+
+
+def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, ...], list[Finding]]:
+    """Return the readings that belong to the trial's cells; findings name each one left out and why."""
+    plain = _read("readings", text, where)
+    if plain.get("trial") != trial.id:
+        raise BadFile(f"{where} belongs to trial {plain.get('trial')!r}, not to {trial.id!r}.")
+    if not isinstance(plain.get("readings"), list):
+        raise BadFile(f"{where}: readings is missing or no list.")
+    known, kept, findings = {cell.id for cell in trial.cells}, {}, []
+    for number, item in enumerate(plain["readings"]):
+        place = f"{where}: readings[{number}]"
+        try:
+            reading = from_plain(Reading, item, place)
+        except BadFile as problem:
+            findings.append(Finding("bad-reading", place, f"{problem} This reading is left out."))
+            continue
+        if reading.cell not in known:
+            findings.append(
+                Finding("unknown-cell", place, f"{place}: the trial has no cell “{reading.cell}”. Left out.")
+            )
+        elif reading.verdict is not None and reading.verdict not in VERDICTS[trial.task]:
+            findings.append(
+                Finding(
+                    "wrong-verdict", place, f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out."
+                )
+            )
+        elif reading.cell in kept:
+            findings.append(
+                Finding("read-twice", place, f"{place}: cell {reading.cell} is read twice; the later one counts.")
+            )
+            kept[reading.cell] = reading
+        else:
+            kept[reading.cell] = reading
+    if not kept:
+        first = f" The first: {findings[0].text}" if findings else ""
+        raise BadFile(f"{where} holds no reading that fits this trial.{first}")
+    return tuple(kept.values()), findings
+
+
+def write_decision(decision: Decision) -> str:
+    return _write("decision", to_plain(decision))
+
+
+def write_entries(found: Sequence[tuple[Entry, Machine, Stock, str, str]]) -> str:
+    """Write what a search of the book found: entry, machine, stock, state and the state's reason each."""
+    return _write(
+        "found",
+        {
+            "entries": [
+                {
+                    "entry": to_plain(entry),
+                    "machine": machine.label,
+                    "stock": stock.label,
+                    "state": state,
+                    "reason": reason,
+                }
+                for entry, machine, stock, state, reason in found
+            ]
+        },
+    )

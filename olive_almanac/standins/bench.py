@@ -1,0 +1,121 @@
+"""The stand-in bench: burns a trial on simulated stock, cell by cell, and says what a careful person would see."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+
+import numpy as np
+
+from olive_almanac.core.records.reading import Reading, Verdict
+from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.standins.material import (
+    Hidden,
+    dug_depth,
+    heat_of_edge,
+    hidden_of,
+    kerf_of,
+    lightness_of,
+    with_cell_luck,
+)
+
+__all__ = ["BurntCell", "StandInBench"]
+
+CHAR_EDGES = (1.0, 1.9, 3.6)  # heat of the edge: brown, charred, flare
+TONE_AIM, TONE_BAND = 0.62, 7.0  # the tone this shop calls right: share of the full change, +- L*
+
+
+@dataclass(frozen=True)
+class BurntCell:
+    """What happened to one cell: the truth, and the reading a careful person would give."""
+
+    cell: str
+    seconds: float
+    depth_mm: float
+    through: bool
+    kerf_mm: float
+    edge_heat: float
+    lightness: float | None
+    flared: bool
+    seen: Reading
+
+
+class StandInBench:
+    """Burns trials.  The same bench seed gives the same hidden stock; the same trial on it burns alike each time."""
+
+    def __init__(self, seed: int = 1) -> None:
+        self.seed = seed
+
+    def burn(self, trial: Trial) -> Iterator[BurntCell]:
+        """Burn the cells in order, yielding each as it is done."""
+        hidden = hidden_of(trial.machine, trial.stock, self.seed)
+        rng = np.random.default_rng([self.seed, *trial.id.encode()])
+        for cell in trial.in_order:
+            yield self._burn_cell(trial, cell, with_cell_luck(hidden, rng), rng)
+
+    def truth(self, trial: Trial) -> dict[str, object]:
+        """Return the hidden parameters, for truth.json."""
+        return {"seed": self.seed, "trial": trial.id, **asdict(hidden_of(trial.machine, trial.stock, self.seed))}
+
+    def _burn_cell(self, trial: Trial, cell: Cell, hidden: Hidden, rng: np.random.Generator) -> BurntCell:
+        machine, setting = trial.machine, cell.setting
+        speed = setting.speed_mm_s
+        if cell.mark == "outline":  # a short side is left before full speed is reached
+            speed = min(speed, math.sqrt(machine.acceleration_mm_s2 * cell.longest_side_mm))
+        heat = heat_of_edge(hidden, machine, setting, speed) * float(np.exp(0.12 * rng.standard_normal()))
+        grade = sum(heat > edge for edge in CHAR_EDGES)
+        if trial.task == "cut":
+            depth = dug_depth(hidden, machine, setting, speed)
+            thickness = trial.stock.true_thickness_mm
+            verdict = _cut_verdict(depth / thickness, hidden.grip)
+            seen = Reading(
+                cell.id,
+                verdict,
+                kerf_mm=round(kerf_of(hidden, machine, setting, speed), 2),
+                char=grade,
+                defects=("flare",) if grade == 3 else (),
+            )
+            return BurntCell(
+                cell.id,
+                cell.seconds,
+                min(depth, thickness),
+                depth >= thickness,
+                kerf_of(hidden, machine, setting, speed),
+                heat,
+                None,
+                grade == 3,
+                seen,
+            )
+        lightness = lightness_of(hidden, machine, setting, setting.speed_mm_s) + 1.2 * float(rng.standard_normal())
+        felt = lightness + 1.5 * float(rng.standard_normal())
+        verdict = _tone_verdict(felt, hidden)
+        return BurntCell(
+            cell.id,
+            cell.seconds,
+            0.0,
+            False,
+            0.0,
+            heat,
+            lightness,
+            False,
+            Reading(cell.id, verdict, lightness=round(min(100.0, max(0.0, felt)), 1)),
+        )
+
+
+def _cut_verdict(reach: float, grip: float) -> Verdict:
+    if reach < 1:
+        return "not_through"
+    if reach < 1 + grip / 2:
+        return "hangs"
+    return "push" if reach < 1 + grip else "free"
+
+
+def _tone_verdict(lightness: float, hidden: Hidden) -> Verdict:
+    aim = hidden.bare_l + TONE_AIM * (hidden.burnt_l - hidden.bare_l)
+    toward = math.copysign(1.0, hidden.burnt_l - hidden.bare_l)
+    if abs(lightness - hidden.bare_l) < 3:
+        return "no_mark"
+    if abs(lightness - aim) <= TONE_BAND:
+        return "right"
+    return "too_dark" if toward * (lightness - aim) > 0 else "too_light"

@@ -1,0 +1,51 @@
+"""What the program remembers between starts: theme, scale, units, last subject, window."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.steps.files import read_text, write_file
+
+__all__ = ["SCALES", "Preferences", "load_preferences", "save_preferences"]
+
+SCALES = (100, 125, 150)
+
+
+@dataclass(frozen=True)
+class Preferences:
+    """Declared once: name, type, default.  Unknown or bad values in the file fall back to these."""
+
+    theme: str = "day"
+    scale_percent: int = 100
+    speed_unit: str = "mm/min"
+    machine_uid: str = ""
+    stock_uid: str = ""
+    task: str = "cut"
+    station: str = "Book"
+    window: tuple[int, ...] = ()  # x, y, width, height
+
+    def tidied(self) -> Preferences:
+        return replace(
+            self, theme=self.theme if self.theme in ("day", "workshop") else "day",
+            scale_percent=self.scale_percent if self.scale_percent in SCALES else 100,
+            speed_unit=self.speed_unit if self.speed_unit in SPEED_UNITS else "mm/min",
+            task=self.task if self.task in ("cut", "engrave") else "cut",
+            window=self.window if len(self.window) == 4 else (),
+        )  # fmt: skip
+
+
+def load_preferences(path: Path) -> Preferences:
+    """Return what was remembered; a missing or damaged file counts as none (nothing recorded lives there)."""
+    with contextlib.suppress(AlmanacError, ValueError):
+        return from_plain(Preferences, json.loads(read_text(path)), path.name).tidied()
+    return Preferences()
+
+
+def save_preferences(path: Path, preferences: Preferences) -> None:
+    write_file(path, json.dumps(to_plain(preferences), indent=1) + "\n")

@@ -1,0 +1,323 @@
+"""The one shared piece of state: the shelf, the subject, the trial on the desk, and who wants to hear of changes."""
+
+from __future__ import annotations
+
+import contextlib
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from datetime import date
+from typing import Any
+
+from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
+from olive_almanac.core.materials.families import Permission, may_burn
+from olive_almanac.core.records.entry import Entry, State, Subject, state_of
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.commands import Change, UndoStack
+from olive_almanac.steps.ports import Library
+from olive_almanac.steps.preferences import Preferences
+from olive_almanac.steps.snapshot import Shelf, save_snapshot
+
+__all__ = ["STATIONS", "Desk", "Session", "StationState", "subject_state"]
+
+STATIONS = ("Set up", "Plan", "Burn", "Read", "Decide", "Book")
+
+
+@dataclass(frozen=True)
+class Desk:
+    """The trial that is being worked on: how far it is, what burnt, what was read."""
+
+    trial: Trial
+    stage: str  # burn, read, decide, book: the station that is next
+    readings: dict[str, Reading] = field(default_factory=dict)
+    run: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def burnt(self) -> dict[str, Any]:
+        """What is known of each burnt cell, by cell id."""
+        cells: dict[str, Any] = self.run.get("cells", {})
+        return cells
+
+    @property
+    def pairs(self) -> list[tuple[Trial, tuple[Reading, ...]]]:
+        return [(self.trial, tuple(self.readings.values()))]
+
+
+@dataclass(frozen=True)
+class StationState:
+    """One line of the rail: done, now, todo; and its word, four words at most, a number first."""
+
+    name: str
+    status: str
+    word: str
+
+
+def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
+    """Return the state of a subject and its reason: barred comes first, then the newest entry's, else untried."""
+    permission = may_burn(machine, stock, task)
+    if not permission.allowed:
+        return "barred", permission.reason
+    entry = shelf.entry_for(machine.uid, stock.uid, task)
+    if entry is None:
+        return "untried", "nothing known yet"
+    return state_of(entry, today=today, lot=stock.lot, machine_state=machine.state)
+
+
+class Session:
+    """Owns the state; the presenters change it, the views listen.
+
+    Listeners get one word for what changed: "shelf", "subject", "desk", "preferences" or "problem".
+    """
+
+    def __init__(
+        self,
+        preferences: Preferences | None = None,
+        today: Callable[[], date] = date.today,
+        new_id: Callable[[], str] = lambda: secrets.token_hex(4),
+    ) -> None:
+        self.library: Library | None = None
+        self.preferences = preferences or Preferences()
+        self.today = today
+        self.new_id = new_id
+        self.shelf = Shelf()
+        self.subject = Subject(task="engrave" if self.preferences.task == "engrave" else "cut")
+        self.desk: Desk | None = None
+        self.problem = ""
+        self.undo_stack = UndoStack()
+        self._trials: tuple[tuple[Trial, str, str], ...] = ()
+        self._listeners: list[Callable[[str], None]] = []
+
+    # -- listening ---------------------------------------------------------------------------------------------------
+
+    def listen(self, listener: Callable[[str], None]) -> None:
+        self._listeners.append(listener)
+
+    def forget_listeners(self) -> None:
+        self._listeners.clear()
+
+    def changed(self, what: str) -> None:
+        for listener in list(self._listeners):
+            listener(what)
+
+    def tell(self, problem: str) -> None:
+        """Show a problem in the strip under the subject line; an empty text takes it away."""
+        self.problem = problem
+        self.changed("problem")
+
+    def attempt(self, action: Callable[[], object]) -> bool:
+        """Run an action; a fault of the world is told instead of raised.  Returns whether it worked."""
+        try:
+            action()
+        except AlmanacError as problem:
+            self.tell(str(problem))
+            return False
+        if self.problem:
+            self.tell("")
+        return True
+
+    # -- the library -------------------------------------------------------------------------------------------------
+
+    def show_shelf(self, shelf: Shelf) -> None:
+        """Take a shelf (the snapshot, before the library is open) and choose the last subject on it."""
+        self.shelf = shelf
+        self._choose_remembered()
+        self.changed("shelf")
+        self.changed("subject")
+
+    def attach(self, library: Library) -> None:
+        """Take the opened library and show what it holds.  Raises LibraryTrouble."""
+        self.library = library
+        self._trials = library.trials()
+        self.shelf = self._read_shelf()
+        self._choose_remembered()
+        self._lay_out_desk()
+        self._keep_snapshot()
+        for what in ("shelf", "subject", "desk"):
+            self.changed(what)
+
+    @property
+    def store(self) -> Library:
+        if self.library is None:
+            raise LibraryTrouble("The library is still being opened. Wait a moment and do it again.")
+        return self.library
+
+    def _read_shelf(self) -> Shelf:
+        library = self.store
+        return Shelf(library.machines(), library.stocks(), library.entries())
+
+    def refresh_shelf(self) -> None:
+        """Read the shelf again after a change and tell everybody."""
+        self.shelf = self._read_shelf()
+        machine, stock = self.subject.machine, self.subject.stock
+        self.subject = replace(
+            self.subject,
+            machine=self.shelf.machine(machine.uid) if machine else None,
+            stock=self.shelf.stock(stock.uid) if stock else None,
+        )
+        self._keep_snapshot()
+        self.changed("shelf")
+        self.changed("subject")
+
+    def _keep_snapshot(self) -> None:
+        with contextlib.suppress(CannotWrite):  # only a shortcut for the next start: nothing lives there alone
+            save_snapshot(self.store.folder, self.shelf)
+
+    # -- the subject -------------------------------------------------------------------------------------------------
+
+    def _choose_remembered(self) -> None:
+        wanted, shelf = self.preferences, self.shelf
+        machine = shelf.machine(wanted.machine_uid) or (shelf.machines[0] if shelf.machines else None)
+        stock = shelf.stock(wanted.stock_uid) or (shelf.stocks[0] if shelf.stocks else None)
+        self.subject = replace(self.subject, machine=machine, stock=stock)
+
+    def choose(self, *, machine: str | None = None, stock: str | None = None, task: Task | None = None) -> None:
+        """Make another machine (uid), stock (uid) or task the subject."""
+        subject = Subject(
+            self.shelf.machine(machine) if machine else self.subject.machine,
+            self.shelf.stock(stock) if stock else self.subject.stock,
+            task or self.subject.task,
+        )
+        if subject == self.subject:
+            return
+        self.subject = subject
+        self.remember(
+            machine_uid=subject.machine.uid if subject.machine else "",
+            stock_uid=subject.stock.uid if subject.stock else "",
+            task=subject.task,
+        )
+        if self.library is not None:
+            self.attempt(self._lay_out_desk)
+        self.changed("subject")
+        self.changed("desk")
+
+    def remember(self, **what: Any) -> None:
+        self.preferences = replace(self.preferences, **what)
+        self.changed("preferences")
+
+    @property
+    def permission(self) -> Permission:
+        machine, stock = self.subject.machine, self.subject.stock
+        if machine is None or stock is None:
+            return Permission(False, "Choose a machine and a stock first.")
+        return may_burn(machine, stock, self.subject.task)
+
+    @property
+    def state(self) -> tuple[State, str]:
+        machine, stock = self.subject.machine, self.subject.stock
+        if machine is None or stock is None:
+            return "untried", "nothing chosen yet"
+        return subject_state(self.shelf, machine, stock, self.subject.task, self.today())
+
+    @property
+    def entry(self) -> Entry | None:
+        machine, stock = self.subject.machine, self.subject.stock
+        return self.shelf.entry_for(machine.uid, stock.uid, self.subject.task) if machine and stock else None
+
+    # -- the trial on the desk ---------------------------------------------------------------------------------------
+
+    def _lay_out_desk(self) -> None:
+        """Put the newest trial of the subject on the desk, or nothing."""
+        machine, stock = self.subject.machine, self.subject.stock
+        found = [
+            (trial, stage)
+            for trial, stage, _ in self._trials
+            if machine
+            and stock
+            and (trial.machine.uid, trial.stock.uid, trial.task) == (machine.uid, stock.uid, self.subject.task)
+        ]
+        self.desk = None
+        if found:
+            trial, stage = found[-1]
+            readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
+            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {})
+
+    def next_trial_number(self) -> int:
+        return 1 + len(self._trials)
+
+    def keep_trial(self, trial: Trial, stage: str, why: str) -> None:
+        """Write a trial or its next stage into the library and lay it on the desk."""
+        self.store.save_trial(trial, stage, why)
+        self._trials = self.store.trials()
+        if self.desk is not None and self.desk.trial.id == trial.id:
+            self.desk = replace(self.desk, trial=trial, stage=stage)
+        else:
+            self.desk = Desk(trial, stage)
+        self.changed("desk")
+
+    def keep_run(self, run: dict[str, Any], why: str) -> None:
+        assert self.desk is not None
+        self.store.save_run(self.desk.trial.id, run, why)
+        self.desk = replace(self.desk, run=run)
+
+    def keep_reading(self, cell: str, reading: Reading | None) -> None:
+        """Write a reading of the desk's trial, or take the cell's reading back (None)."""
+        assert self.desk is not None
+        if reading is None:
+            self.store.take_back_reading(self.desk.trial.id, cell)
+        else:
+            self.store.save_reading(self.desk.trial.id, reading, "read by " + reading.by)
+        readings = {key: value for key, value in self.desk.readings.items() if key != cell}
+        if reading is not None:
+            readings[cell] = reading
+        self.desk = replace(self.desk, readings=readings)
+
+    def keep_entry(self, entry: Entry, why: str, label: str) -> None:
+        """Write an entry as an undoable change: undoing restores what the book said before."""
+        before = next((one for one in self.shelf.entries if one.uid == entry.uid), None)
+
+        def do() -> None:
+            self.store.save_entry(entry, why)
+            self.refresh_shelf()
+
+        def undo() -> None:
+            if before is None:
+                self.store.remove("entry", entry.uid, "undone: " + why)
+            else:
+                self.store.save_entry(before, "undone: " + why)
+            self.refresh_shelf()
+
+        self.undo_stack.push(Change(label, do, undo))
+
+    # -- the rail ----------------------------------------------------------------------------------------------------
+
+    def stations(self) -> tuple[StationState, ...]:
+        """Return the six stations with how far each is for the present subject."""
+        machine, stock, desk = self.subject.machine, self.subject.stock, self.desk
+        ready = machine is not None and stock is not None
+        words = {
+            "Set up": f"{len(self.shelf.machines)} machines, {len(self.shelf.stocks)} stocks" if ready else "not yet",
+            "Plan": "not yet",
+            "Burn": "not yet",
+            "Read": "nothing yet",
+            "Decide": "nothing yet",
+            "Book": f"{len(self.shelf.entries)} entries" if self.shelf.entries else "no entry yet",
+        }
+        at = 0 if not ready else 1
+        if desk is not None:
+            at = STATIONS.index(desk.stage.capitalize())
+            cells = len(desk.trial.cells)
+            words["Plan"] = f"{cells} cells"
+            words["Burn"] = f"{len(desk.burnt)} of {cells} burnt" if desk.burnt else "waiting"
+            words["Read"] = f"{len(desk.readings)} of {cells} read" if desk.readings else "nothing yet"
+            words["Decide"] = (
+                "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
+            )
+        due = sum(1 for e in self.shelf.entries if self._is_due(e))
+        if due:
+            words["Book"] += f", {due} due"
+        return tuple(
+            StationState(name, "done" if i < at else "now" if i == at else "todo", words[name])
+            for i, name in enumerate(STATIONS)
+        )
+
+    def _is_due(self, entry: Entry) -> bool:
+        machine, stock = self.shelf.machine(entry.machine_uid), self.shelf.stock(entry.stock_uid)
+        return (
+            machine is not None
+            and stock is not None
+            and state_of(entry, today=self.today(), lot=stock.lot, machine_state=machine.state)[0] == "due"
+        )

@@ -1,0 +1,305 @@
+"""The library: a folder with almanac.db (SQLite) and its backups; records in, records out.
+
+One action is one transaction.  Faults of the world (locked, damaged, read-only, newer, disk full) leave as
+LibraryTrouble with a sentence; what was committed stays.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import sqlite3
+import threading
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, TypeVar
+
+from sqlalchemy import Connection, Table, create_engine, event, func, insert, select
+from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
+from sqlalchemy.pool import StaticPool
+
+from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.storage import tables
+
+__all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
+
+FILE = "almanac.db"
+BACKUPS = "backups"
+BACKUPS_KEPT = 14
+PATIENCE_S = 1.5  # how long a write waits for another program's lock
+R = TypeVar("R")
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Library:
+    """Open with `Library.open`; close when done.  May be used from several threads, one at a time."""
+
+    def __init__(self, folder: Path, clock: Callable[[], datetime]) -> None:
+        self.folder = folder
+        self._clock = clock
+        self._lock = threading.RLock()
+        self._engine = create_engine(
+            f"sqlite:///{folder / FILE}",
+            poolclass=StaticPool,
+            connect_args={"check_same_thread": False, "timeout": PATIENCE_S},
+        )
+        event.listen(self._engine, "connect", _prepare)
+        event.listen(self._engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
+
+    @classmethod
+    def open(cls, folder: Path, *, clock: Callable[[], datetime] = _now) -> Library:
+        """Open the library in `folder`, making it when it is not there; brings an old schema up to date after a backup."""
+        new = not (folder / FILE).exists()
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as problem:
+            raise LibraryTrouble(
+                f"The library folder {folder} cannot be made ({problem.strerror}). Choose another folder."
+            ) from problem
+        library = cls(folder, clock)
+        try:
+            with library._working("open"):
+                library._bring_up_to_date(new=new)
+        except LibraryTrouble:
+            library.close()
+            raise
+        return library
+
+    def close(self) -> None:
+        self._engine.dispose()
+
+    # -- schema and backups ------------------------------------------------------------------------------------------
+
+    def _bring_up_to_date(self, *, new: bool) -> None:
+        with self._engine.connect() as connection:
+            version = None if new else _schema_of(connection)
+            if version == tables.SCHEMA:
+                return
+            if version is not None and version > tables.SCHEMA:
+                raise LibraryTrouble(
+                    f"The library {self.folder} was written by a newer Olive Almanac (schema {version}, this "
+                    f"program knows {tables.SCHEMA}). Update the program on this computer; nothing was changed."
+                )
+        if not new:
+            self.backup(label=f"before-{tables.SCHEMA}")
+        from alembic import command  # 1 s to import, so only when there is something to do
+        from alembic.config import Config
+
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self._engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def backup(self, *, label: str = "") -> Path:
+        """Copy the database beside it by SQLite's online backup, one file a day (or `label`), BACKUPS_KEPT kept."""
+        target = self.folder / BACKUPS / f"almanac-{label or self._clock().date().isoformat()}.db"
+        if target.exists():
+            return target
+        with self._working("back up"):
+            target.parent.mkdir(exist_ok=True)
+            part = target.with_suffix(".part")
+            with (
+                contextlib.closing(sqlite3.connect(self.folder / FILE)) as source,
+                contextlib.closing(sqlite3.connect(part)) as copy,
+            ):
+                source.backup(copy)
+            part.replace(target)
+            for old in sorted(target.parent.glob("almanac-2*.db"))[:-BACKUPS_KEPT]:
+                old.unlink()
+        return target
+
+    # -- machines and stocks -----------------------------------------------------------------------------------------
+
+    def machines(self) -> tuple[Machine, ...]:
+        return self._current(tables.machine, Machine)
+
+    def stocks(self) -> tuple[Stock, ...]:
+        return self._current(tables.stock, Stock)
+
+    def save_machine(self, machine: Machine, why: str) -> None:
+        self._add(tables.machine, machine.uid, why, machine, {})
+
+    def save_stock(self, stock: Stock, why: str) -> None:
+        self._add(tables.stock, stock.uid, why, stock, {})
+
+    def remove(self, kind: str, uid: str, why: str) -> None:
+        """Add a removal: a revision that hides the record; saving it again brings it back."""
+        table = {"machine": tables.machine, "stock": tables.stock, "entry": tables.entry, "trial": tables.trial}[kind]
+        with self._working("write"), self._engine.begin() as connection:
+            last = (
+                connection.execute(select(table).where(table.c.uid == uid).order_by(table.c.revision.desc()).limit(1))
+                .mappings()
+                .one()
+            )
+            connection.execute(
+                insert(table).values(
+                    {**last, "revision": last["revision"] + 1, "at": self._stamp(), "why": why, "removed": True}
+                )
+            )
+
+    # -- trials, runs, readings --------------------------------------------------------------------------------------
+
+    def trials(self) -> tuple[tuple[Trial, str, str], ...]:
+        """Return every trial with its stage and the time of its last change, the oldest change first."""
+        rows = self._rows(tables.trial)
+        rows.sort(key=lambda row: row["at"])
+        return tuple((from_plain(Trial, json.loads(row["body"]), row["uid"]), row["stage"], row["at"]) for row in rows)
+
+    def save_trial(self, trial: Trial, stage: str, why: str) -> None:
+        subject = {"machine_uid": trial.machine.uid, "stock_uid": trial.stock.uid, "task": trial.task}
+        self._add(tables.trial, trial.id, why, trial, {**subject, "stage": stage})
+
+    def readings(self, trial_uid: str) -> tuple[Reading, ...]:
+        rows = self._rows(tables.reading, tables.reading.c.trial_uid == trial_uid)
+        return tuple(from_plain(Reading, json.loads(row["body"]), row["uid"]) for row in rows)
+
+    def save_reading(self, trial_uid: str, reading: Reading, why: str) -> None:
+        self._add(tables.reading, f"{trial_uid}/{reading.cell}", why, reading, {"trial_uid": trial_uid})
+
+    def take_back_reading(self, trial_uid: str, cell: str) -> None:
+        """Hide the reading of a cell by a further revision; the old one stays in the history."""
+        self._add(
+            tables.reading, f"{trial_uid}/{cell}", "taken back", Reading(cell), {"trial_uid": trial_uid}, removed=True
+        )
+
+    def run_of(self, trial_uid: str) -> dict[str, Any] | None:
+        """Return what was kept of the trial's newest run, or None."""
+        rows = self._rows(tables.run, tables.run.c.uid == trial_uid)
+        return json.loads(rows[0]["body"]) if rows else None
+
+    def save_run(self, trial_uid: str, body: dict[str, Any], why: str) -> None:
+        self._add(tables.run, trial_uid, why, body, {})
+
+    # -- entries -----------------------------------------------------------------------------------------------------
+
+    def entries(self) -> tuple[Entry, ...]:
+        return self._current(tables.entry, Entry)
+
+    def save_entry(self, entry: Entry, why: str) -> None:
+        subject = {"machine_uid": entry.machine_uid, "stock_uid": entry.stock_uid, "task": entry.task}
+        self._add(tables.entry, entry.uid, why, entry, subject)
+
+    def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str], ...]:
+        """Return every revision of an entry, oldest first, with its time and reason."""
+        with self._working("read"), self._engine.connect() as connection:
+            rows = connection.execute(
+                select(tables.entry).where(tables.entry.c.uid == uid).order_by(tables.entry.c.revision)
+            ).mappings()
+            return tuple((from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"]) for row in rows)
+
+    # -- below -------------------------------------------------------------------------------------------------------
+
+    def _stamp(self) -> str:
+        return self._clock().isoformat(timespec="seconds")
+
+    def _add(
+        self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False
+    ) -> None:
+        body = json.dumps(to_plain(record), ensure_ascii=False)
+        with self._working("write"), self._engine.begin() as connection:
+            last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
+            connection.execute(
+                insert(table).values(
+                    uid=uid, revision=(last or 0) + 1, at=self._stamp(), why=why, removed=removed, body=body, **columns
+                )
+            )
+
+    def _rows(self, table: Table, *where: Any) -> list[Any]:
+        """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
+        newest = (
+            select(table.c.uid, func.max(table.c.revision).label("revision"))
+            .where(*where)
+            .group_by(table.c.uid)
+            .subquery()
+        )
+        query = select(table).join(newest, (table.c.uid == newest.c.uid) & (table.c.revision == newest.c.revision))
+        with self._working("read"), self._engine.connect() as connection:
+            return list(connection.execute(query.where(~table.c.removed)).mappings())
+
+    def _current(self, table: Table, kind: type[R]) -> tuple[R, ...]:
+        return tuple(from_plain(kind, json.loads(row["body"]), row["uid"]) for row in self._rows(table))
+
+    @contextlib.contextmanager
+    def _working(self, doing: str) -> Iterator[None]:
+        with self._lock:
+            try:
+                yield
+            except IntegrityError as problem:
+                raise LibraryTrouble(
+                    f"Another program changed the library {self.folder} at the same moment. Do it once more."
+                ) from problem
+            except (DBAPIError, sqlite3.DatabaseError) as problem:
+                raise LibraryTrouble(
+                    self._told(str(problem.orig if isinstance(problem, DatabaseError) else problem), doing)
+                ) from problem
+            except OSError as problem:
+                raise LibraryTrouble(
+                    f"Could not {doing} the library {self.folder}: {problem.strerror}. Nothing recorded is lost."
+                ) from problem
+
+    def _told(self, fault: str, doing: str) -> str:
+        where = f"the library {self.folder}"
+        if "locked" in fault:
+            return f"Could not {doing} {where}: another program is writing in it. Close that program or wait a moment, then do it again."
+        if "readonly" in fault or "unable to open" in fault or "attempt to write" in fault:
+            return f"Could not {doing} {where}: the folder is read-only or not reachable. Make it writable or choose another folder."
+        if "full" in fault:
+            return f"Could not {doing} {where}: the disk is full. Free some space and do it again; what was recorded before is safe."
+        if "malformed" in fault or "not a database" in fault or "no such table" in fault or "corrupt" in fault:
+            backup = newest_backup(self.folder)
+            offer = (
+                f"The newest good backup is {backup.name}: olive-almanac restore brings it back."
+                if backup
+                else "There is no backup yet."
+            )
+            return f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. {offer}"
+        return f"Could not {doing} {where}: {fault}."
+
+
+def _prepare(connection: Any, _record: Any) -> None:
+    connection.isolation_level = None  # BEGIN IMMEDIATE is sent by ourselves, so that writers queue
+    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+        connection.execute(f"PRAGMA {pragma}")
+
+
+def _schema_of(connection: Connection) -> str | None:
+    known = connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").first()
+    return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()) if known else None
+
+
+def newest_backup(folder: Path) -> Path | None:
+    """Return the newest backup of the library in `folder` that opens and passes SQLite's check, or None."""
+    for path in sorted((folder / BACKUPS).glob("almanac-*.db"), key=lambda p: p.stat().st_mtime, reverse=True):
+        with contextlib.suppress(sqlite3.DatabaseError), contextlib.closing(sqlite3.connect(path)) as connection:
+            if connection.execute("PRAGMA quick_check").fetchone() == ("ok",):
+                return path
+    return None
+
+
+def restore_backup(folder: Path, *, clock: Callable[[], datetime] = _now) -> tuple[Path, Path]:
+    """Put the newest good backup in place; the damaged file is set aside, never thrown away.
+
+    Returns the backup used and where the damaged file now lies.  Raises LibraryTrouble without a good backup.
+    """
+    backup = newest_backup(folder)
+    if backup is None:
+        raise LibraryTrouble(f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.")
+    aside = folder / f"almanac-damaged-{clock():%Y-%m-%d-%H%M%S}.db"
+    for suffix in ("", "-wal", "-shm"):
+        if (folder / (FILE + suffix)).exists():
+            (folder / (FILE + suffix)).rename(aside.with_name(aside.name + suffix))
+    part = folder / (FILE + ".part")
+    part.write_bytes(backup.read_bytes())
+    part.replace(folder / FILE)
+    return backup, aside

@@ -1,0 +1,43 @@
+"""The tables of the library.  Nothing is overwritten: a change is a new row with the next revision number."""
+
+from __future__ import annotations
+
+from sqlalchemy import Boolean, Column, Index, Integer, MetaData, String, Table, Text
+
+__all__ = ["SCHEMA", "entry", "machine", "metadata", "reading", "run", "stock", "trial"]
+
+SCHEMA = "0001"  # the newest migration that this program knows
+metadata = MetaData()
+
+
+def _revisions(name: str, *columns: Column[str]) -> Table:
+    """A table of revisions: what (uid, revision), when, why, whether it is a removal, and the record as JSON."""
+    return Table(
+        name, metadata,
+        Column("uid", String(80), primary_key=True),
+        Column("revision", Integer, primary_key=True),
+        Column("at", String(32), nullable=False),
+        Column("why", String(200), nullable=False),
+        Column("removed", Boolean, nullable=False, default=False),
+        *columns,
+        Column("body", Text, nullable=False),
+    )  # fmt: skip
+
+
+def _subject() -> tuple[Column[str], ...]:
+    return (
+        Column("machine_uid", String(80), nullable=False),
+        Column("stock_uid", String(80), nullable=False),
+        Column("task", String(20), nullable=False),
+    )
+
+
+machine = _revisions("machine")
+stock = _revisions("stock")
+trial = _revisions("trial", *_subject(), Column("stage", String(20), nullable=False))
+reading = _revisions("reading", Column("trial_uid", String(80), nullable=False))
+run = _revisions("run")
+entry = _revisions("entry", *_subject())
+Index("trial_subject", trial.c.machine_uid, trial.c.stock_uid, trial.c.task)
+Index("entry_subject", entry.c.machine_uid, entry.c.stock_uid, entry.c.task)
+Index("reading_trial", reading.c.trial_uid)
