@@ -135,8 +135,8 @@ def with_cell_luck(hidden: Hidden, rng: np.random.Generator) -> Hidden:
 def heat_sent(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:
     """Heat per length that the stock takes up in one pass, J/mm: a dead zone, a slight bend, and loss when slow."""
     dialled = max(0.0, setting.power - hidden.dead_zone) / (1 - hidden.dead_zone)
-    watts: float = machine.optical_power_w * hidden.takes_up * dialled**1.04
-    return watts / speed_mm_s / (1 + (hidden.sideways_mm_s / speed_mm_s) ** 0.7)
+    watts = machine.optical_power_w * hidden.takes_up * dialled**1.04
+    return float(watts / speed_mm_s / (1 + (hidden.sideways_mm_s / speed_mm_s) ** 0.7))
 
 
 def slot_width(hidden: Hidden, machine: Machine, focus_mm: float, depth_mm: float) -> float:

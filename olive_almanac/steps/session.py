@@ -6,7 +6,7 @@ import contextlib
 import secrets
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
@@ -35,6 +35,9 @@ class Desk:
     stage: str  # burn, read, decide, book: the station that is next
     readings: dict[str, Reading] = field(default_factory=dict)
     run: dict[str, Any] = field(default_factory=dict)
+    earlier: tuple[
+        tuple[Trial, tuple[Reading, ...]], ...
+    ] = ()  # read coupons of the same subject, lot and machine state
 
     @property
     def burnt(self) -> dict[str, Any]:
@@ -44,7 +47,8 @@ class Desk:
 
     @property
     def pairs(self) -> list[tuple[Trial, tuple[Reading, ...]]]:
-        return [(self.trial, tuple(self.readings.values()))]
+        """Return every read coupon of the subject with its readings, this one last."""
+        return [*self.earlier, (self.trial, tuple(self.readings.values()))]
 
 
 @dataclass(frozen=True)
@@ -76,7 +80,7 @@ class Session:
     def __init__(
         self,
         preferences: Preferences | None = None,
-        today: Callable[[], date] = date.today,
+        today: Callable[[], date] = lambda: datetime.now().astimezone().date(),
         new_id: Callable[[], str] = lambda: secrets.token_hex(4),
     ) -> None:
         self.library: Library | None = None
@@ -222,18 +226,41 @@ class Session:
     def _lay_out_desk(self) -> None:
         """Put the newest trial of the subject on the desk, or nothing."""
         machine, stock = self.subject.machine, self.subject.stock
-        found = [
-            (trial, stage)
-            for trial, stage, _ in self._trials
-            if machine
-            and stock
-            and (trial.machine.uid, trial.stock.uid, trial.task) == (machine.uid, stock.uid, self.subject.task)
-        ]
+        found = [] if machine is None or stock is None else self._trials_of(machine, stock)
         self.desk = None
         if found:
             trial, stage = found[-1]
             readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
-            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {})
+            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial))
+
+    def _trials_of(self, machine: Machine, stock: Stock) -> list[tuple[Trial, str]]:
+        wanted = (machine.uid, stock.uid, self.subject.task)
+        return [(t, stage) for t, stage, _ in self._trials if (t.machine.uid, t.stock.uid, t.task) == wanted]
+
+    def _earlier(self, trial: Trial) -> tuple[tuple[Trial, tuple[Reading, ...]], ...]:
+        """Return the coupons read before this one that bear on the same subject, lot and machine state."""
+        kin = [
+            t
+            for t, _ in self._trials_of(trial.machine, trial.stock)
+            if t.id != trial.id and (t.stock.lot, t.machine.state) == (trial.stock.lot, trial.machine.state)
+        ]
+        pairs = ((t, self.store.readings(t.id)) for t in kin)
+        return tuple((t, readings) for t, readings in pairs if readings)
+
+    def evidence_of(self, entry: Entry) -> Desk | None:
+        """Return the trial behind an entry with its readings and run, or None while it cannot be had."""
+        if self.library is None:
+            return None
+        newest = entry.evidence.trial_ids[-1] if entry.evidence.trial_ids else ""
+        trial = next((one for one, _, _ in self._trials if one.id == newest), None)
+        if trial is None:
+            return None
+        try:
+            readings = {reading.cell: reading for reading in self.library.readings(trial.id)}
+            return Desk(trial, "book", readings, self.library.run_of(trial.id) or {})
+        except LibraryTrouble as problem:
+            self.tell(str(problem))
+            return None
 
     def next_trial_number(self) -> int:
         return 1 + len(self._trials)
@@ -245,7 +272,7 @@ class Session:
         if self.desk is not None and self.desk.trial.id == trial.id:
             self.desk = replace(self.desk, trial=trial, stage=stage)
         else:
-            self.desk = Desk(trial, stage)
+            self.desk = Desk(trial, stage, earlier=self._earlier(trial))
         self.changed("desk")
 
     def keep_run(self, run: dict[str, Any], why: str) -> None:
@@ -289,7 +316,7 @@ class Session:
         machine, stock, desk = self.subject.machine, self.subject.stock, self.desk
         ready = machine is not None and stock is not None
         words = {
-            "Set up": f"{len(self.shelf.machines)} machines, {len(self.shelf.stocks)} stocks" if ready else "not yet",
+            "Set up": f"{len(self.shelf.machines)} machines" if ready else "not yet",
             "Plan": "not yet",
             "Burn": "not yet",
             "Read": "nothing yet",
@@ -306,13 +333,17 @@ class Session:
             words["Decide"] = (
                 "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
             )
-        due = sum(1 for e in self.shelf.entries if self._is_due(e))
+        due = self.due_count()
         if due:
             words["Book"] += f", {due} due"
         return tuple(
             StationState(name, "done" if i < at else "now" if i == at else "todo", words[name])
             for i, name in enumerate(STATIONS)
         )
+
+    def due_count(self) -> int:
+        """Return how many entries are due again."""
+        return sum(1 for entry in self.shelf.entries if self._is_due(entry))
 
     def _is_due(self, entry: Entry) -> bool:
         machine, stock = self.shelf.machine(entry.machine_uid), self.shelf.stock(entry.stock_uid)

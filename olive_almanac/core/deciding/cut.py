@@ -32,6 +32,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 FLARE_LIMIT = 0.05
+WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
 LESS_CHAR = 0.1  # expected grade by which "cleanest" must beat "quickest"
 PICK_PARTICLES = 96
 MAP_PARTICLES = 48
@@ -229,8 +230,9 @@ class _Window:
 
     def pick(self, aim: Aim) -> Pick | None:
         good = (self.chance >= self.target) & (self.char[2] <= FLARE_LIMIT)
-        if aim == "widest":
-            good &= self.char[1] <= CHAR_LIMIT
+        if aim == "widest" and good.any():
+            quickest = self.seconds[good].min()
+            good &= (self.char[1] <= CHAR_LIMIT) & (self.seconds <= WIDEST_TIME * quickest)
         if not good.any():
             return None
         cost = {"quickest": self.seconds, "cleanest": self.char.sum(0), "widest": -self.margin}[aim]
@@ -270,7 +272,7 @@ class _Window:
         why = {
             "quickest": f"the fastest setting that meets the house rule of {100 * self.target:g} %",
             "cleanest": "the least char among settings that meet the house rule",
-            "widest": "the most energy in hand with an edge that is not charred",
+            "widest": "the most energy in hand for at most half as much time again, edge not charred",
         }[aim]
         return Pick(
             aim, setting, chance, margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, char=char, why=why

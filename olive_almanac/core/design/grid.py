@@ -20,7 +20,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, CouponSize, Factor, Place, Trial
 from olive_almanac.core.units import lengths_text, number_text
 
-__all__ = ["GridChoices", "GridPlan", "Refusal", "cell_energy", "choices_of", "energy_unit", "plan_grid"]
+__all__ = ["GridChoices", "GridPlan", "Refusal", "cell_energy", "choices_of", "coupon_size", "energy_unit", "plan_grid"]
 
 MARGIN_MM = 10.0
 BLOCK_GAP_MM = 8.0
@@ -94,7 +94,10 @@ def choices_of(trial: Trial) -> GridChoices:
     """Return the choices that lead to a trial made by `plan_grid`, to plan on from it."""
     settings = [cell.setting for cell in trial.cells]
     levels = {factor.name: factor.levels for factor in trial.factors}
-    first, second = trial.cells[0].rect_mm, next((c.rect_mm for c in trial.cells if c.col == 1), None)
+    side = trial.cells[0].rect_mm[2]
+    lefts = sorted({cell.rect_mm[0] for cell in trial.cells})
+    feet = sorted({cell.rect_mm[1] for cell in trial.cells})
+    steps = [round(b - a - side, 3) for places in (lefts, feet) for a, b in itertools.pairwise(places)]
     place = trial.on_sheet or Place(10.0, 10.0)
     return GridChoices(
         power=tuple(p / 100 for p in levels["power"]),
@@ -103,8 +106,8 @@ def choices_of(trial: Trial) -> GridChoices:
         focus_mm=tuple(sorted({s.focus_mm for s in settings})),
         pitch_mm=tuple(sorted({s.pitch_mm for s in settings})),
         air=settings[0].air,
-        cell_mm=first[2],
-        gap_mm=second[0] - trial.cells[0].rect_mm[0] - first[2] if second else 4.0,
+        cell_mm=side,
+        gap_mm=min(steps, default=4.0),
         rest_s=_rest_of(trial.notes),
         place=(place.x_mm, place.y_mm),
     )
@@ -130,20 +133,9 @@ def plan_grid(
     rows, cols = len(choices.power), len(choices.speed_mm_s)
     if rows * cols * len(blocks) > MOST_CELLS:
         raise OutOfRange("Number of cells", rows * cols * len(blocks), f"at most {MOST_CELLS}")
-    side = (
-        MARGIN_MM
-        if task == "cut"
-        else max(
-            MARGIN_MM,
-            2 + overscan_length(min(max(choices.speed_mm_s), machine.max_speed_mm_s), machine.acceleration_mm_s2),
-        )
-    )
-    step = choices.cell_mm + choices.gap_mm
+    side, step = _side_margin(machine, task, choices), choices.cell_mm + choices.gap_mm
     block_width = cols * step - choices.gap_mm
-    coupon = CouponSize(
-        round(2 * side + len(blocks) * (block_width + BLOCK_GAP_MM) - BLOCK_GAP_MM, 3),
-        round(2 * MARGIN_MM + rows * step - choices.gap_mm, 3),
-    )
+    coupon = coupon_size(machine, task, choices)
     _check_fit(machine, coupon, choices.place)
     cells, refused = [], []
     for (b, block), (r, power), (c, speed) in itertools.product(
@@ -206,6 +198,22 @@ def plan_grid(
         notes=f"rest {choices.rest_s:g} s" if choices.rest_s else "",
     )
     return GridPlan(trial, tuple(refused), _remarks(machine, task, ordered))
+
+
+def coupon_size(machine: Machine, task: Task, choices: GridChoices) -> CouponSize:
+    """Return the size of the coupon that holds a grid: cells, gaps, and margins with the run-up of a raster."""
+    step = choices.cell_mm + choices.gap_mm
+    blocks = len(_blocks(choices))
+    width = blocks * (len(choices.speed_mm_s) * step - choices.gap_mm) + (blocks - 1) * BLOCK_GAP_MM
+    height = len(choices.power) * step - choices.gap_mm
+    return CouponSize(round(width + 2 * _side_margin(machine, task, choices), 3), round(height + 2 * MARGIN_MM, 3))
+
+
+def _side_margin(machine: Machine, task: Task, choices: GridChoices) -> float:
+    if task == "cut":
+        return MARGIN_MM
+    fastest = min(max(choices.speed_mm_s), machine.max_speed_mm_s)
+    return max(MARGIN_MM, 2 + overscan_length(fastest, machine.acceleration_mm_s2))
 
 
 def _blocks(choices: GridChoices) -> list[tuple[int, float, float]]:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from olive_almanac.core.beam.spot import default_pitch
 from olive_almanac.core.burn.groove import Groove, log_needed, log_worth
-from olive_almanac.core.design.grid import GridChoices
+from olive_almanac.core.design.grid import GridChoices, coupon_size
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.cut import CutCase, case_of, prior_of
 from olive_almanac.core.materials.families import family_of
@@ -50,7 +52,13 @@ def suggest_grid(machine: Machine, stock: Stock, task: Task, *, speed_unit: str 
 
     Speeds are round numbers in `speed_unit`.
     """
-    return _cut_grid(machine, stock, speed_unit) if task == "cut" else _engrave_grid(machine, stock, speed_unit)
+    choices = _cut_grid(machine, stock, speed_unit) if task == "cut" else _engrave_grid(machine, stock, speed_unit)
+    coupon = coupon_size(machine, task, choices)
+    corner = tuple(
+        max(0.0, min(10.0, (bed - size) / 2))
+        for bed, size in zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
+    )
+    return replace(choices, place=(corner[0], corner[1]))
 
 
 def _cut_grid(machine: Machine, stock: Stock, unit: str) -> GridChoices:

@@ -1,0 +1,112 @@
+"""Joins everything and opens the window, or runs one verb of the command line."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from datetime import date, datetime
+from pathlib import Path
+
+from olive_almanac import cli
+from olive_almanac.steps.ports import Bench, Library
+
+__all__ = ["doors", "main", "make_demo"]
+
+DEMO_SEED = 5
+
+
+def _open_library(folder: Path) -> Library:
+    from olive_almanac.storage.library import Library as SqliteLibrary  # slow to import: only when first needed
+
+    return SqliteLibrary.open(folder)
+
+
+def _restore_library(folder: Path) -> tuple[Path, Path]:
+    from olive_almanac.storage.library import restore_backup
+
+    return restore_backup(folder)
+
+
+def _make_bench(seed: int = DEMO_SEED) -> Bench:
+    from olive_almanac.standins.bench import StandInBench
+
+    return StandInBench(seed)
+
+
+def _default_library() -> Path:
+    import platformdirs
+
+    return platformdirs.user_data_path("olive-almanac")
+
+
+def _preferences_file() -> Path:
+    import platformdirs
+
+    return platformdirs.user_config_path("olive-almanac") / "preferences.json"
+
+
+def _now() -> datetime:
+    return datetime.now().astimezone()
+
+
+def _today() -> date:
+    return _now().date()
+
+
+def _open_window(folder: Path) -> int:
+    from olive_almanac.views.window import Outside, run_window
+
+    return run_window(
+        folder, Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, _preferences_file())
+    )
+
+
+def make_demo(folder: Path, today: date | None = None) -> None:
+    """Build the demo shop in a folder."""
+    from olive_almanac.demo.shop import build_shop
+    from olive_almanac.steps.session import Session
+
+    library = _open_library(folder)
+    try:
+        for _ in build_shop(library, _make_bench(), today or _today()):
+            pass
+        Session().attach(library)  # writes the snapshot for the first paint
+    finally:
+        library.close()
+
+
+def _make_demo_folder() -> Path:
+    folder = Path(tempfile.mkdtemp(prefix="olive-almanac-demo-"))
+    make_demo(folder)
+    return folder
+
+
+def _open_demo(out: Path | None) -> int:
+    print("Building the demo shop ...", flush=True)
+    folder = _make_demo_folder()
+    print(f"Its library lies in {folder}; nothing of yours is touched.")
+    screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    if screen and out is None:
+        return _open_window(folder)
+    from olive_almanac.views.headless import work_through_demo
+    from olive_almanac.views.window import Outside
+
+    print("There is no screen here, so the demo works through one job by itself.")
+    target = out or folder / "pictures"
+    outside = Outside(
+        _open_library, _restore_library, _make_bench, _make_demo_folder, _now, folder / "preferences.json"
+    )
+    work_through_demo(folder, outside, target, say=lambda words: print(words, flush=True))
+    return 0
+
+
+doors = cli.Doors(_open_library, _restore_library, _make_bench, _open_window, _open_demo, _default_library, _today)
+
+
+def main() -> int:
+    return cli.main(sys.argv[1:], doors)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

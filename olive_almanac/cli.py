@@ -1,0 +1,410 @@
+"""The stations without a window: plan, burn, read, decide, book, check.  JSON in and out.
+
+Exit 0 done; 1 could not (one sentence on stderr); 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, cast
+
+from olive_almanac import __version__
+from olive_almanac.core.errors import AlmanacError, BadFile, Finding
+from olive_almanac.core.records.setting import TASKS, Task
+from olive_almanac.core.units import duration_text, number_text, percent_text, read_length_mm, read_number
+from olive_almanac.steps.files import read_text, write_file
+from olive_almanac.steps.ports import Bench, Library
+
+if TYPE_CHECKING:
+    from olive_almanac.core.records.machine import Machine
+    from olive_almanac.core.records.stock import Stock
+    from olive_almanac.core.records.trial import Trial
+
+__all__ = ["Doors", "main", "parser"]
+
+
+@dataclass(frozen=True)
+class Doors:
+    """What the command line needs from outside the stations; __main__ hands it in."""
+
+    open_library: Callable[[Path], Library]
+    restore_library: Callable[[Path], tuple[Path, Path]]
+    make_bench: Callable[[int], Bench]
+    open_window: Callable[[Path], int]
+    open_demo: Callable[[Path | None], int]
+    default_library: Callable[[], Path]
+    today: Callable[[], date]
+
+
+def parser() -> argparse.ArgumentParser:
+    """Return the parser of every verb."""
+    top = argparse.ArgumentParser(
+        prog="olive-almanac",
+        description="Plan laser test coupons, read them, decide, keep the book. Without a verb the window opens.",
+    )
+    top.add_argument("--version", action="version", version=f"olive-almanac {__version__}")
+    top.add_argument("--library", type=Path, help="folder of the library (default: the data folder of the desktop)")
+    verbs = top.add_subparsers(dest="verb", metavar="VERB")
+
+    demo = verbs.add_parser(
+        "demo", help="open the window on a fresh copy of the demo shop; without a screen, work through it"
+    )
+    demo.add_argument("--out", type=Path, help="folder for the pictures when there is no screen")
+
+    plan = verbs.add_parser("plan", help="plan a power x speed grid and write its files")
+    plan.add_argument("--machine", type=Path, required=True)
+    plan.add_argument("--stock", type=Path, required=True)
+    plan.add_argument("--task", choices=TASKS, required=True)
+    plan.add_argument("--power", help="percent, from:to:steps or a list")
+    plan.add_argument("--speed", help="mm/s unless a unit is written, from:to:steps or a list")
+    plan.add_argument("--passes", help="a number or a list")
+    plan.add_argument("--focus", help="mm below the top face, from:to:steps or a list")
+    plan.add_argument("--pitch", help="mm, a number or a list (engrave)")
+    plan.add_argument("--cell", help="side of a cell, mm")
+    plan.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
+    plan.add_argument("--name", default="", help="name of the coupon")
+    plan.add_argument("--out", type=Path, required=True)
+
+    burn = verbs.add_parser("burn", help="burn a trial on the stand-in bench")
+    burn.add_argument("trial", type=Path)
+    burn.add_argument("--bench", default="stand-in", choices=("stand-in",))
+    burn.add_argument("--seed", type=int, default=1)
+    burn.add_argument("--out", type=Path, required=True)
+
+    read = verbs.add_parser("read", help="check readings by eye against their trial and write them clean")
+    read.add_argument("trial", type=Path)
+    read.add_argument("readings", type=Path, help="readings.json as written by hand or by the bench")
+    read.add_argument("--out", type=Path, required=True)
+
+    decide = verbs.add_parser("decide", help="decide from one or more trials with their readings")
+    decide.add_argument("files", type=Path, nargs="+", metavar="TRIAL READINGS")
+    decide.add_argument("--aim", choices=("quickest", "cleanest", "widest"), default="quickest")
+    decide.add_argument("--target", type=float, help="cut: probability 0.5 to 0.999; engrave: wanted lightness L*")
+    decide.add_argument("--enter", action="store_true", help="write the pick into the book")
+
+    book = verbs.add_parser("book", help="find settings in the book")
+    book.add_argument("--find", default="", help="any words, sizes, units")
+    book.add_argument("--confirm", metavar="ENTRY", help="note a confirming burn of this entry")
+    book.add_argument("--failed", metavar="ENTRY", help="note that this entry failed")
+
+    check = verbs.add_parser("check", help="check a G-code file before it goes to the machine")
+    check.add_argument("file", type=Path)
+    check.add_argument("--machine", type=Path, required=True)
+    check.add_argument("--area", help="X,Y,W,H in mm that the file must stay inside")
+
+    verbs.add_parser("restore", help="put the newest good backup of a damaged library in place")
+    for verb in (plan, burn, read, decide, book, check):
+        verb.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    for verb in (decide, book):
+        verb.add_argument("--library", type=Path, default=argparse.SUPPRESS, help=argparse.SUPPRESS)
+    return top
+
+
+def main(argv: Sequence[str], doors: Doors) -> int:
+    """Run one verb and return the exit status."""
+    try:
+        arguments = parser().parse_args(argv)
+    except SystemExit as leaving:
+        return int(leaving.code or 0)
+    library = arguments.library or doors.default_library()
+    try:
+        if arguments.verb is None:
+            return doors.open_window(library)
+        if arguments.verb == "demo":
+            return doors.open_demo(arguments.out)
+        run = {
+            "plan": _plan,
+            "burn": _burn,
+            "read": _read,
+            "decide": _decide,
+            "book": _book,
+            "check": _check,
+            "restore": _restore,
+        }
+        return run[arguments.verb](arguments, doors, library)
+    except AlmanacError as problem:
+        print(f"olive-almanac: {problem}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        return 1
+
+
+def _say(arguments: argparse.Namespace, words: str, document: str | dict[str, Any]) -> None:
+    if not arguments.json:
+        print(words)
+    elif isinstance(document, str):
+        print(document, end="")
+    else:
+        print(json.dumps(document, ensure_ascii=False, indent=1))
+
+
+def _warn(findings: Sequence[Finding]) -> None:
+    for finding in findings:
+        print(f"olive-almanac: note: {finding.text}", file=sys.stderr)
+
+
+def _load_trial(path: Path) -> Trial:
+    from olive_almanac.formats.station_files import read_trial
+
+    trial, findings = read_trial(read_text(path), path.name)
+    _warn(findings)
+    return trial
+
+
+def _load_machine(path: Path) -> Machine:
+    from olive_almanac.formats.station_files import read_machine
+
+    machine, findings = read_machine(read_text(path), path.name)
+    _warn(findings)
+    return machine
+
+
+def _load_stock(path: Path) -> Stock:
+    from olive_almanac.formats.station_files import read_stock
+
+    stock, findings = read_stock(read_text(path), path.name)
+    _warn(findings)
+    return stock
+
+
+def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from dataclasses import replace
+
+    from olive_almanac.core.design.grid import energy_unit, plan_grid
+    from olive_almanac.core.design.levels import read_levels, speed_reader
+    from olive_almanac.core.design.suggest import suggest_grid
+    from olive_almanac.formats.station_files import write_trial
+    from olive_almanac.steps.trial_files import write_trial_files
+
+    machine, stock = _load_machine(arguments.machine), _load_stock(arguments.stock)
+    task = cast(Task, arguments.task)
+    changes: dict[str, Any] = {}
+    if arguments.power:
+        levels = read_levels(arguments.power, "Power", lambda text: read_number(text, "Power", "%"), "%")
+        changes["power"] = tuple(level / 100 for level in levels)
+    if arguments.speed:
+        changes["speed_mm_s"] = read_levels(arguments.speed, "Speed", speed_reader())
+    if arguments.passes:
+        changes["passes"] = tuple(
+            int(v) for v in read_levels(arguments.passes, "Passes", lambda text: read_number(text, "Passes"))
+        )
+    if arguments.focus:
+        changes["focus_mm"] = read_levels(arguments.focus, "Focus", lambda text: read_length_mm(text, "Focus"), "mm")
+    if arguments.pitch:
+        changes["pitch_mm"] = read_levels(
+            arguments.pitch, "Line pitch", lambda text: read_length_mm(text, "Line pitch"), "mm"
+        )
+    if arguments.cell:
+        changes["cell_mm"] = read_length_mm(arguments.cell, "Cell side")
+    if arguments.at:
+        changes["place"] = _numbers(arguments.at, "Place", 2)
+    choices = replace(suggest_grid(machine, stock, task), **changes)
+    made = doors.today().isoformat()
+    name = arguments.name or f"Coupon of {made}"
+    plan = plan_grid(machine, stock, task, choices, trial_id=_trial_id(name, made, choices), name=name, made=made)
+    write_trial_files(plan.trial, arguments.out)
+    _warn([Finding("refused", one.cell.id, f"{one.cell.id} is left out. {one.why}") for one in plan.refused])
+    low, high = plan.energy_range
+    coupon = plan.trial.coupon
+    _say(
+        arguments,
+        f"{len(plan.trial.cells)} cells, {duration_text(plan.trial.seconds)}, {coupon.width_mm:g} x {coupon.height_mm:g} mm, "
+        f"{number_text(low, 2)} to {number_text(high, 2)} {energy_unit(task)}. Written into {arguments.out}.",
+        write_trial(plan.trial),
+    )
+    return 0
+
+
+def _trial_id(name: str, made: str, choices: object) -> str:
+    """An id that is the same for the same plan on the same day."""
+    import hashlib
+
+    return f"coupon-{made}-{hashlib.sha256(f'{name}{choices}'.encode()).hexdigest()[:8]}"
+
+
+def _numbers(text: str, field: str, count: int) -> tuple[float, ...]:
+    from olive_almanac.core.errors import OutOfRange
+
+    parts = text.split(",")
+    if len(parts) != count:
+        raise OutOfRange(field, f"“{text}”", f"{count} numbers with commas between them")
+    return tuple(read_length_mm(part, field) for part in parts)
+
+
+def _burn(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from olive_almanac.formats.station_files import write_readings
+
+    trial = _load_trial(arguments.trial)
+    bench = doors.make_bench(arguments.seed)
+    burnt = list(bench.burn(trial))
+    clock, log = 0.0, []
+    for one in burnt:
+        clock += one.seconds
+        log.append(f"{clock:10.2f} s  {one.cell} burnt" + (", flared up" if one.flared else ""))
+    seen = write_readings(trial.id, [one.seen for one in burnt])
+    write_file(arguments.out / "seen.json", seen)
+    write_file(arguments.out / "truth.json", json.dumps(bench.truth(trial), indent=1) + "\n")
+    write_file(arguments.out / "log.txt", "\n".join(log) + "\n")
+    flares = sum(one.flared for one in burnt)
+    _say(
+        arguments,
+        f"{len(burnt)} cells burnt in {duration_text(clock)}, {flares} flared up. What an eye would see is in "
+        f"{arguments.out / 'seen.json'}.",
+        seen,
+    )
+    return 0
+
+
+def _read(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from olive_almanac.formats.station_files import read_readings, write_readings
+
+    trial = _load_trial(arguments.trial)
+    readings, findings = read_readings(read_text(arguments.readings), arguments.readings.name, trial)
+    _warn(findings)
+    document = write_readings(trial.id, readings)
+    write_file(arguments.out, document)
+    left = len(trial.cells) - len(readings)
+    _say(arguments, f"{len(readings)} cells read, {left} not read. Written to {arguments.out}.", document)
+    return 0
+
+
+def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from olive_almanac.core.deciding.decision import aim_word
+    from olive_almanac.core.errors import OutOfRange
+    from olive_almanac.formats.station_files import read_readings, write_decision
+    from olive_almanac.steps.decide import decide_trial
+
+    files: list[Path] = arguments.files
+    if len(files) % 2:
+        raise BadFile("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
+    pairs = []
+    for trial_path, readings_path in zip(files[::2], files[1::2], strict=True):
+        trial = _load_trial(trial_path)
+        readings, findings = read_readings(read_text(readings_path), readings_path.name, trial)
+        _warn(findings)
+        pairs.append((trial, readings))
+    first = pairs[0][0]
+    for trial, _ in pairs[1:]:
+        if (trial.machine.name, trial.stock.label, trial.task) != (first.machine.name, first.stock.label, first.task):
+            raise BadFile(f"{trial.name} is about another machine, stock or task than {first.name}.")
+    target = arguments.target
+    if target is not None and first.task == "cut" and not 0.5 <= target <= 0.999:
+        raise OutOfRange("Target", target, "a probability from 0.5 to 0.999")
+    if target is not None and first.task == "engrave" and not 0 <= target <= 100:
+        raise OutOfRange("Target", target, "a lightness L* from 0 to 100")
+    lightness = target if first.task == "engrave" else None
+    decision, _ = decide_trial(pairs, target=target if first.task == "cut" else None, lightness=lightness)
+    pick = decision.pick(arguments.aim)
+    words = decision.says
+    if pick is not None:
+        setting = pick.setting
+        words += (
+            f"\n{aim_word(pick.aim, first.task)}: {percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {setting.passes} x, "
+            f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed."
+        )
+    if arguments.enter and pick is not None:
+        words += "\n" + _enter(doors, library, pick, decision, pairs)
+    _say(arguments, words, write_decision(decision))
+    return 0
+
+
+def _enter(doors: Doors, folder: Path, pick: Any, decision: Any, pairs: Any) -> str:
+    """Write a pick into the book, with machine and stock where the library lacks them; returns what was done."""
+    from dataclasses import replace
+
+    from olive_almanac.steps.decide import entry_of
+
+    trial: Trial = pairs[-1][0]
+    library = doors.open_library(folder)
+    try:
+        machine = next((m for m in library.machines() if m.name == trial.machine.name), None)
+        stock = next((s for s in library.stocks() if s.label == trial.stock.label), None)
+        if machine is None:
+            machine = replace(trial.machine, uid=trial.machine.uid or _slug(trial.machine.name))
+            library.save_machine(machine, "came with a decision")
+        if stock is None:
+            stock = replace(trial.stock, uid=trial.stock.uid or _slug(trial.stock.label))
+            library.save_stock(stock, "came with a decision")
+        uid = f"{machine.uid}-{stock.uid}-{trial.task}"
+        entry = entry_of(
+            pick, decision, pairs, uid=uid, written=doors.today().isoformat(), machine=machine, stock=stock
+        )
+        library.save_entry(entry, f"chosen from {trial.name}")
+    finally:
+        library.close()
+    return f"Written into the book as {uid}: on trial until 3 confirming burns pass."
+
+
+def _slug(text: str) -> str:
+    return "-".join("".join(c if c.isalnum() else " " for c in text.casefold()).split())
+
+
+def _book(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from olive_almanac.formats.station_files import write_entries
+    from olive_almanac.steps.book import STATE_WORDS, clip_text
+    from olive_almanac.steps.find import find_entries
+    from olive_almanac.steps.session import Session
+
+    session = Session(today=doors.today)
+    store = doors.open_library(library)
+    try:
+        session.attach(store)
+        for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
+            if uid:
+                _note_proof(session, uid, passed=passed)
+        found = find_entries(session.shelf, arguments.find, doors.today(), most=50)
+    finally:
+        store.close()
+    lines = [clip_text(one.entry, one.machine, one.stock, one.state, "mm/s") + f"  [{one.entry.uid}]" for one in found]
+    words = "\n".join(lines) if lines else "Nothing in the book fits these words."
+    document = write_entries(
+        [(one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason) for one in found]
+    )
+    _say(arguments, words, document)
+    return 0
+
+
+def _note_proof(session: Any, uid: str, *, passed: bool) -> None:
+    from olive_almanac.steps.book import BookPresenter
+
+    entry = next((one for one in session.shelf.entries if one.uid == uid), None)
+    if entry is None:
+        raise BadFile(f"The book has no entry “{uid}”. olive-almanac book --find lists them.")
+    session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
+    if not BookPresenter(session).confirm(passed=passed):
+        raise BadFile(session.problem)
+
+
+def _check(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
+
+    machine = _load_machine(arguments.machine)
+    area = _numbers(arguments.area, "Area", 4) if arguments.area else None
+    limits = CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, cast(Any, area))
+    report = check_gcode(read_text(arguments.file), limits)
+    document = {
+        "format": "olive-almanac/check",
+        "version": 1,
+        "safe": report.safe,
+        "moves": report.moves,
+        "findings": [{"code": f.code, "where": f.where, "text": f.text} for f in report.findings],
+    }
+    words = (
+        "\n".join(f.text for f in report.findings)
+        if report.findings
+        else (f"{report.moves} moves followed, nothing unsafe found. The machine’s manual comes first.")
+    )
+    _say(arguments, words, document)
+    return 0 if report.safe else 1
+
+
+def _restore(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    backup, aside = doors.restore_library(library)
+    print(f"Restored {backup.name}. The damaged file is kept as {aside.name}.")
+    return 0

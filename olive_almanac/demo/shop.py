@@ -1,0 +1,242 @@
+"""Hollow Lane Workshop, the invented shop: built from a seed by the same functions that a real shop's work goes through.
+
+Nothing here is a written-down result: trials are planned, burnt on the stand-in bench, read, decided and proved.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, time, timedelta
+
+import numpy as np
+
+from olive_almanac.core.deciding.decision import Decision, Pick
+from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.design.grid import GridChoices, plan_grid
+from olive_almanac.core.design.levels import round_level
+from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.steps.decide import decide_trial, entry_of
+from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.steps.trial_files import write_trial_files
+
+__all__ = ["MACHINES", "STOCKS", "build_shop"]
+
+MACHINES = (
+    Machine(
+        "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60
+    ),
+    Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed", rated_power_w=450),
+    Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker", rated_power_w=300),
+)
+STOCKS = (
+    Stock("Birch ply", "plywood", 3.0, (3.02, 3.05, 2.98), lot="7", colour="light", uid="birch-3", notes="yard A"),
+    Stock("Birch ply", "plywood", 6.0, (6.1, 6.0), lot="3", colour="light", uid="birch-6", notes="yard A"),
+    Stock("Poplar ply", "plywood", 4.0, (4.05,), lot="2", colour="light", uid="poplar-4", notes="yard B"),
+    Stock("Walnut", "hardwood", 5.0, (5.1,), lot="1", colour="dark", uid="walnut-5", notes="yard B"),
+    Stock("Relief board", "board", 1.5, (1.48, 1.5), lot="4", colour="grey", uid="board-15"),
+    Stock("Clear cast acrylic", "acrylic", 3.0, (2.9,), opacity="clear", lot="5", uid="clear-acrylic-3"),
+    Stock("Black cast acrylic", "acrylic", 3.0, (3.0,), colour="black", lot="2", uid="black-acrylic-3"),
+    Stock("Map leather", "leather", 2.0, (2.1, 1.9, 2.0), finish="vegetable-tanned", lot="9", uid="leather-2"),
+    Stock("Shelf vinyl", "vinyl", 0.5, lot="1", uid="vinyl-05"),
+    Stock("Cover glass", "glass", 4.0, opacity="clear", lot="1", uid="glass-4"),
+    Stock("Hive plate", "coated_metal", 1.0, finish="black coat", lot="6", uid="plate-1"),
+    Stock("Stainless", "stainless", 0.8, lot="1", uid="stainless-08"),
+)
+#         machine        stock             task       what becomes of it
+PLANS: tuple[tuple[str, str, Task, str], ...] = (
+    ("north-bench", "poplar-4", "engrave", "proven"),
+    ("north-bench", "walnut-5", "engrave", "trial"),
+    ("north-bench", "board-15", "cut", "proven"),
+    ("north-bench", "board-15", "engrave", "due by date"),
+    ("north-bench", "leather-2", "cut", "proven"),
+    ("north-bench", "leather-2", "engrave", "due by lot"),
+    ("north-bench", "black-acrylic-3", "engrave", "guess"),
+    ("north-bench", "black-acrylic-3", "cut", "failed"),
+    ("north-bench", "birch-6", "cut", "guess"),
+    ("long-bed", "birch-3", "cut", "proven"),
+    ("long-bed", "birch-3", "engrave", "proven"),
+    ("long-bed", "birch-6", "cut", "trial"),
+    ("long-bed", "poplar-4", "cut", "due by date"),
+    ("long-bed", "walnut-5", "cut", "guess"),
+    ("long-bed", "board-15", "cut", "proven"),
+    ("long-bed", "clear-acrylic-3", "cut", "proven"),
+    ("long-bed", "clear-acrylic-3", "engrave", "proven"),
+    ("long-bed", "black-acrylic-3", "cut", "trial"),
+    ("long-bed", "leather-2", "cut", "due by lot"),
+    ("marker", "plate-1", "engrave", "proven"),
+    ("marker", "stainless-08", "engrave", "guess"),
+    # one trial waiting at each station
+    ("long-bed", "leather-2", "engrave", "wait plan"),
+    ("long-bed", "plate-1", "engrave", "wait burn"),
+    ("long-bed", "glass-4", "engrave", "wait read"),
+    ("north-bench", "poplar-4", "cut", "wait decide"),
+    ("north-bench", "birch-3", "engrave", "wait book"),
+    ("north-bench", "birch-3", "cut", "proven"),
+)
+MOST_ROUNDS = 5
+
+
+@dataclass
+class _Count:
+    number: int = 0
+
+
+def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
+    """Fill an empty library; yields a word on each piece of work as it is done."""
+    for machine in MACHINES:
+        library.save_machine(machine, "set up")
+    for stock in STOCKS:
+        library.save_stock(stock, "set up")
+    count = _Count()
+    machines, stocks = {m.uid: m for m in MACHINES}, {s.uid: s for s in STOCKS}
+    plans = [plan for plan in PLANS if plan[1] in stocks]
+    for n, (machine_uid, stock_uid, task, fate) in enumerate(plans):
+        day = today - timedelta(days=3 * (len(plans) - n) + (230 if fate == "due by date" else 0))
+        _live_through(library, bench, machines[machine_uid], stocks[stock_uid], task, fate, day, count)
+        yield f"{machines[machine_uid].name}, {stocks[stock_uid].label}, {task}: {fate}"
+
+
+def _live_through(
+    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, fate: str, day: date, count: _Count
+) -> None:
+    if fate == "guess":
+        setting, evidence = reckon_guess(machine, stock, task, rng=np.random.default_rng(0))
+        uid = f"{machine.uid}-{stock.uid}-{task}"
+        library.save_entry(
+            Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence),
+            "reckoned",
+        )
+        return
+    if fate.startswith("wait"):
+        stage = fate.removeprefix("wait ")
+        if stage == "book":
+            _decide_until_picked(library, bench, machine, stock, task, day, count, keep_entry=True)
+        else:
+            _leave_at(library, bench, machine, stock, task, day, count, stage)
+        return
+    entry = _decide_until_picked(library, bench, machine, stock, task, day, count, keep_entry=True)
+    if entry is None:
+        return
+    proofs = {"trial": 1, "failed": 1}.get(fate, PROOFS_NEEDED)
+    for n in range(proofs):
+        lot = "older" if fate == "due by lot" else stock.lot
+        outcome = Proof((day + timedelta(days=1 + n)).isoformat(), "passed", lot, machine.state)
+        entry = replace(entry, proofs=(*entry.proofs, outcome))
+        library.save_entry(entry, "confirming burn noted")
+    if fate == "failed":
+        entry = replace(
+            entry,
+            proofs=(*entry.proofs, Proof((day + timedelta(days=9)).isoformat(), "failed", stock.lot, machine.state)),
+        )
+        library.save_entry(entry, "failure noted")
+
+
+def _planned(machine: Machine, stock: Stock, task: Task, choices: GridChoices, day: date, count: _Count) -> Trial:
+    count.number += 1
+    return plan_grid(
+        machine,
+        stock,
+        task,
+        choices,
+        trial_id=f"coupon-{count.number:04d}",
+        name=f"Coupon {count.number:04d}",
+        made=day.isoformat(),
+    ).trial
+
+
+def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | None = None) -> list[Reading]:
+    library.save_trial(trial, "burn", "burn file written")
+    write_trial_files(trial, library.folder / "burn" / trial.id, speed_unit="mm/min")
+    burnt = list(bench.burn(trial))
+    cells = {one.cell: {"flared": one.flared, "seen": to_plain(one.seen)} for one in burnt}
+    started = datetime.combine(date.fromisoformat(trial.made), time(9, 30), UTC)
+    library.save_run(
+        trial.id,
+        {"by": "stand-in", "started": started.isoformat(), "cells": cells, "complete": True, "log": []},
+        "burnt",
+    )
+    seen = [replace(one.seen, lightness=None, kerf_mm=None) for one in burnt]
+    seen = [replace(one, verdict="hangs") if one.verdict == "push" else one for one in seen]
+    if trial.task == "cut":
+        seen = [replace(one, verdict=None) if one.char == 3 else one for one in seen]
+    kept = seen if read is None else seen[:read]
+    for reading in kept:
+        library.save_reading(trial.id, reading, "read by eye")
+    library.save_trial(trial, "decide" if read is None else "read", "read")
+    return kept
+
+
+def _leave_at(
+    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, stage: str
+) -> None:
+    trial = _planned(machine, stock, task, suggest_grid(machine, stock, task, speed_unit="mm/min"), day, count)
+    if stage in ("plan", "burn"):
+        library.save_trial(trial, stage, "planned")
+        if stage == "burn":
+            write_trial_files(trial, library.folder / "burn" / trial.id, speed_unit="mm/min")
+    else:
+        _burn_and_read(library, bench, trial, read=14 if stage == "read" else None)
+
+
+def _decide_until_picked(
+    library: Library,
+    bench: Bench,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    day: date,
+    count: _Count,
+    *,
+    keep_entry: bool,
+) -> Entry | None:
+    """Burn coupon after coupon, each where the last left doubt, until there is a pick."""
+    choices = suggest_grid(machine, stock, task, speed_unit="mm/min")
+    pairs: list[tuple[Trial, Sequence[Reading]]] = []
+    for _ in range(MOST_ROUNDS):
+        trial = _planned(machine, stock, task, choices, day, count)
+        pairs.append((trial, _burn_and_read(library, bench, trial)))
+        decision, _ = decide_trial(pairs)
+        if decision.picks:
+            pick = _choose(decision)
+            entry = entry_of(
+                pick,
+                decision,
+                pairs,
+                uid=f"{machine.uid}-{stock.uid}-{task}",
+                written=day.isoformat(),
+                machine=machine,
+                stock=stock,
+            )
+            if keep_entry:
+                library.save_entry(entry, f"chosen from {trial.name}")
+                library.save_trial(trial, "book", "written into the book")
+            return entry
+        choices = _closer(choices, decision)
+    return None
+
+
+def _choose(decision: Decision) -> Pick:
+    widest = decision.pick("widest")
+    assert widest is not None
+    return widest
+
+
+def _closer(choices: GridChoices, decision: Decision) -> GridChoices:
+    """The next coupon: the speeds and powers that the decision asks for."""
+    unit = SPEED_UNITS["mm/min"]
+    speeds = (
+        sorted({round_level(cell.speed_mm_s / unit, 3) * unit for cell in decision.next_cells}) or choices.speed_mm_s
+    )
+    powers = sorted({round_level(cell.power) for cell in decision.next_cells})
+    low = powers[0] if len(powers) > 1 else 0.8 * powers[-1]
+    steps = np.linspace(low, powers[-1], 3)
+    return replace(choices, speed_mm_s=tuple(speeds), power=tuple(round_level(float(p)) for p in steps))

@@ -1,0 +1,209 @@
+"""The book: its index of stocks by machine and task, an entry's page, confirming burns, cards."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import date
+from pathlib import Path
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.materials.families import FAMILIES
+from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, day_text
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import TASKS, Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
+from olive_almanac.steps.files import write_file
+from olive_almanac.steps.session import Session, subject_state
+from olive_almanac.steps.snapshot import Shelf
+
+__all__ = ["STATE_WORDS", "BookPresenter", "Column", "IndexRow", "clip_text", "index_columns", "index_rows"]
+
+STATE_WORDS: dict[str, tuple[str, str]] = {
+    "proven": ("Proven", "confirming burns passed, proof in date"),
+    "trial": ("On trial", "chosen from a test, not confirmed yet"),
+    "due": ("Due again", "was proven; date, lot or machine has changed, or it failed"),
+    "guess": ("Guess", "reckoned, never burnt"),
+    "untried": ("Untried", "nothing known yet"),
+    "barred": ("Barred", "must not or cannot go in this machine"),
+}
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column of marks: a machine and a task."""
+
+    machine: Machine
+    task: Task
+
+
+@dataclass(frozen=True)
+class IndexRow:
+    """One line of the index: a group's name (stock is None), or a stock with a mark a column."""
+
+    label: str
+    stock: Stock | None = None
+    states: tuple[State, ...] = ()
+
+
+def index_columns(shelf: Shelf) -> tuple[Column, ...]:
+    return tuple(Column(machine, task) for machine in shelf.machines for task in TASKS)
+
+
+def index_rows(shelf: Shelf, today: date, words: str = "") -> tuple[IndexRow, ...]:
+    """Return the lines of the index, stocks grouped by family group, those that hold every word of `words`."""
+    columns, rows, group = index_columns(shelf), [], None
+    wanted = words.casefold().split()
+    for stock in sorted(shelf.stocks, key=lambda s: (_group_rank(s), s.name.casefold(), s.thickness_mm, s.lot)):
+        if not all(word in f"{stock.label} {FAMILIES[stock.family].word}".casefold() for word in wanted):
+            continue
+        if _group(stock) != group:
+            group = _group(stock)
+            rows.append(IndexRow(group))
+        states = tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
+        rows.append(IndexRow(stock.short_name, stock, states))
+    return tuple(rows)
+
+
+def _group(stock: Stock) -> str:
+    return FAMILIES[stock.family].group if stock.family in FAMILIES else "Other"
+
+
+def _group_rank(stock: Stock) -> int:
+    groups = list(dict.fromkeys(family.group for family in FAMILIES.values()))
+    return groups.index(_group(stock)) if _group(stock) in groups else len(groups)
+
+
+def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: str) -> str:
+    """Return the numbers of an entry as one line, for the clipboard."""
+    setting = entry.setting
+    parts = [
+        f"{machine.label}, {stock.label}, {entry.task}: {percent_text(setting.power)} %",
+        speed_text(setting.speed_mm_s, unit),
+        "1 pass" if setting.passes == 1 else f"{setting.passes} passes",
+        f"focus {number_text(setting.focus_mm)} mm",
+        f"air {setting.air}",
+    ]
+    if setting.pitch_mm:
+        parts.append(f"line pitch {number_text(setting.pitch_mm)} mm")
+    return ", ".join(parts) + f" ({STATE_WORDS[state][0].lower()})"
+
+
+class BookPresenter:
+    """Acts on the entry of the present subject; each act is a revision and can be undone."""
+
+    def __init__(self, session: Session, now: Callable[[], date] | None = None) -> None:
+        self.session = session
+
+    @property
+    def entry(self) -> Entry | None:
+        return self.session.entry
+
+    def confirm(self, *, passed: bool) -> bool:
+        """Add a confirming burn that fell free (or was right), or a failure, to the present entry."""
+        entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
+        if entry is None or machine is None or stock is None:
+            return False
+        proof = Proof(self.session.today().isoformat(), "passed" if passed else "failed", stock.lot, machine.state)
+        changed = replace(entry, proofs=(*entry.proofs, proof), lot=stock.lot, machine_state=machine.state)
+        label = "confirming burn" if passed else "failure"
+        return self.session.attempt(lambda: self.session.keep_entry(changed, f"{label} noted", label))
+
+    def reckon(self) -> bool:
+        """Write a guess from physics for a subject of which nothing is known."""
+        machine, stock, task = self.session.subject.machine, self.session.subject.stock, self.session.subject.task
+        if machine is None or stock is None or self.entry is not None:
+            return False
+
+        def action() -> None:
+            import numpy as np
+
+            from olive_almanac.core.deciding.guess import reckon_guess
+
+            setting, evidence = reckon_guess(machine, stock, task, rng=np.random.default_rng(0))
+            entry = Entry(
+                self.session.new_id(),
+                machine.uid,
+                stock.uid,
+                task,
+                setting,
+                "guess",
+                self.session.today().isoformat(),
+                stock.lot,
+                machine.state,
+                evidence,
+            )
+            self.session.keep_entry(entry, "reckoned from the family", "guess")
+
+        return self.session.attempt(action)
+
+    def confirmations_text(self) -> str:
+        """Return how many confirming burns passed in a row: "2 of 3"."""
+        passed = len(self.entry.passed_in_a_row) if self.entry else 0
+        return f"{min(passed, 99)} of {PROOFS_NEEDED}"
+
+    def history(self) -> tuple[tuple[str, str], ...]:
+        """Return day and reason of each revision of the present entry, newest first."""
+        entry = self.entry
+        if entry is None or self.session.library is None:
+            return ()
+        try:
+            revisions = self.session.store.entry_history(entry.uid)
+        except AlmanacError:
+            return ()  # the strip has told of the library already; the page stays
+        return tuple((day_text(at[:10]), why) for _, at, why in reversed(revisions))
+
+    def clip(self) -> str:
+        entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
+        if entry is None or machine is None or stock is None:
+            return ""
+        return clip_text(entry, machine, stock, self.session.state[0], self.session.preferences.speed_unit)
+
+    def write_card(self) -> Path | None:
+        """Write the card of the present entry as PDF below the library and return where it lies."""
+        entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
+        if entry is None or machine is None or stock is None:
+            return None
+        written: list[Path] = []
+
+        def action() -> None:
+            from olive_almanac.formats.pdf import write_card
+
+            state, reason = self.session.state
+            path = self.session.store.folder / "cards" / f"{entry.uid}.pdf"
+            write_file(
+                path,
+                write_card(
+                    entry, machine, stock, STATE_WORDS[state][0], reason, speed_unit=self.session.preferences.speed_unit
+                ),
+            )
+            written.append(path)
+
+        return written[0] if self.session.attempt(action) else None
+
+
+def facts_of(entry: Entry, confirmations: str) -> tuple[tuple[str, str], ...]:
+    """Return the small facts of an entry's page, label and value, only those that are known."""
+    evidence, facts = entry.evidence, []
+    if evidence.probability is not None:
+        facts.append(
+            (
+                "Sure to fall free" if entry.task == "cut" else "Sure of the tone",
+                "over 99 %" if evidence.probability > 0.99 else f"{100 * evidence.probability:.0f} %",
+            )
+        )
+    if evidence.seconds_per_m is not None:
+        facts.append(("Time per metre", duration_text(evidence.seconds_per_m)))
+    if evidence.seconds_per_100cm2 is not None:
+        facts.append(("Time per 100 cm²", duration_text(evidence.seconds_per_100cm2)))
+    if evidence.char is not None:
+        facts.append(("Edge expected", ("clean", "brown", "charred", "flared")[min(3, round(evidence.char))]))
+    if evidence.margins.thickness_mm is not None:
+        facts.append(("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm and it hangs"))
+    if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
+        up, down = (number_text(mm, 2) for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm))
+        facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
+    facts.append(("Confirming burns", confirmations))
+    facts.append(("Cells read", str(evidence.cells_read) if evidence.cells_read else "none"))
+    return tuple(facts)

@@ -1,0 +1,74 @@
+"""The margin note: what can hurt someone with the present subject.  Cautions, never a certification."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from olive_almanac.core.materials.families import BARE_METALS, FAMILIES
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import flared
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.session import Session
+
+__all__ = ["FULL_CAUTION", "Caution", "cautions_of"]
+
+FULL_CAUTION = (
+    "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a qualified laser safety "
+    "officer come first."
+)
+_SMOKE = {"Wood": "wood and glue smoke", "Card and board": "paper smoke, it lights easily", "Plastic": "plastic vapour",
+          "Foam and rubber": "foam and rubber vapour", "Leather and textile": "leather and fibre smoke",
+          "Glass and stone": "fine dust", "Metal": "metal and coating fume", "Not known": "nobody knows what"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Caution:
+    """One note: its glyph, how pressing it is, a few words, and the evidence or advice."""
+
+    kind: Literal["fire", "fume", "eyes", "glare", "stop"]
+    level: Literal["act", "mind", "clear"]
+    words: str
+    detail: str
+
+
+def cautions_of(session: Session) -> tuple[Caution, ...]:
+    """Return the notes for the present subject, the most pressing first; none before a subject is chosen."""
+    machine, stock = session.subject.machine, session.subject.stock
+    if machine is None or stock is None:
+        return ()
+    first: tuple[Caution, ...] = ()
+    if not session.permission.allowed:
+        barred = bool(FAMILIES[stock.family].barred)
+        words = "Barred: do not burn it" if barred else "Will not work here"
+        first = (Caution("stop", "act" if barred else "mind", words, session.permission.reason),)
+    return (*first, _fire(session, machine), _fume(stock), _eyes(machine), _glare(stock))[:4]
+
+
+def _fire(session: Session, machine: Machine) -> Caution:
+    desk, detail = session.desk, "never leave it while it burns"
+    if desk is not None:
+        hot = [desk.trial.cell(r.cell).setting for r in desk.readings.values() if flared(r)]
+        if hot:
+            least = min(s.power * machine.optical_power_w * s.passes / s.speed_mm_s for s in hot)
+            detail = f"{desk.trial.name} flared from {number_text(least, 2)} J/mm"
+    return Caution("fire", "act", "Fire: stay within reach", detail)
+
+
+def _fume(stock: Stock) -> Caution:
+    group = FAMILIES[stock.family].group if stock.family in FAMILIES else "Not known"
+    return Caution("fume", "mind", "Fume: exhaust on", _SMOKE.get(group, "smoke"))
+
+
+def _eyes(machine: Machine) -> Caution:
+    return Caution(
+        "eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", "everyone in the room, shield or not"
+    )
+
+
+def _glare(stock: Stock) -> Caution:
+    shiny = stock.family in BARE_METALS or stock.family in ("mirror", "anodised") or stock.opacity == "mirror"
+    if shiny:
+        return Caution("glare", "mind", "Reflection: shiny face", "keep it off the lens axis")
+    return Caution("glare", "clear", "Reflection: little", "a dull face")

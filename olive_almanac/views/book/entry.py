@@ -1,0 +1,410 @@
+"""The right page of the book: the numbers to set, the margin, the evidence, and what to do with them."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QLinearGradient, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
+from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
+from olive_almanac.views.coupon import CouponPicture
+from olive_almanac.views.marks import Mark, dots, hatch
+from olive_almanac.views.parts import (
+    Figure,
+    Page,
+    box,
+    button,
+    clear_layout,
+    col,
+    fact,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px
+
+AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
+
+
+class MarginGauge(Painted):
+    """How much quicker the entry could run before it fails its target, to scale."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entry: Entry | None = None
+        self.unit = "mm/s"
+        self.setFixedHeight(px(92))
+
+    def show_entry(self, entry: Entry, unit: str) -> None:
+        self.entry, self.unit = entry, unit
+        speed = entry.evidence.margins.speed
+        self.setAccessibleName(f"Margin {100 * (speed - 1):.0f} percent in speed" if speed else "Margin not known")
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        if self.entry is None or self.entry.evidence.margins.speed is None:
+            return
+        margins, setting = self.entry.evidence.margins, self.entry.setting
+        share = margins.speed - 1
+        low, high = -0.28 * max(share, 0.1), share + 0.75 * max(share, 0.1)
+        at = lambda value: (value - low) / (high - low) * (width - 2) + 1  # noqa: E731
+        top, tall = 26.0, 22.0
+        self._draw_zones(painter, at, low, share, high, top, tall)
+        cut = self.entry.task == "cut"
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        hotter = "more char" if cut else "darker"
+        if painter.fontMetrics().horizontalAdvance(hotter) + 8 < at(0) - at(low):
+            painter.drawText(QPointF(at(low), top - 10), hotter)
+        painter.setFont(F("small_b"))
+        painter.setPen(C("ink"))
+        painter.drawText(QPointF(at(0) - 3, top - 10), "set here")
+        painter.drawText(QPointF(at(share) - 2, top - 10), "starts to hang" if cut else "too light")
+        y = top + tall + 17
+        painter.drawText(QPointF(at(0) + 12, y), speed_text(setting.speed_mm_s, self.unit))
+        painter.drawText(QPointF(at(share) + 2, y), "at " + speed_text(setting.speed_mm_s * margins.speed, self.unit))
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QPointF(at(0) + 12, y + 17), f"{percent_text(setting.power)} % power")
+        if margins.power is not None:
+            painter.drawText(
+                QPointF(at(share) + 2, y + 17), f"or at {percent_text(setting.power * margins.power)} % power"
+            )
+
+    def _draw_zones(self, painter, at, low, share, high, top, tall) -> None:
+        before, after = QPainterPath(), QPainterPath()
+        before.addRect(QRectF(at(low), top, at(0) - at(low), tall))
+        after.addRect(QRectF(at(share), top, at(high) - at(share), tall))
+        painter.fillPath(before, C("field"))
+        dots(painter, before, C("hatch"), 8, 1.2)
+        painter.fillRect(QRectF(at(0), top, at(share) - at(0), tall), C("olive"))
+        hatch(painter, after, C("ember"), 6, 45, 1.5)
+        painter.setBrush(NO_BRUSH)
+        painter.setPen(QPen(C("ink"), 1.2))
+        painter.drawRect(QRectF(at(low), top, at(high) - at(low), tall))
+        painter.setPen(QPen(C("ink"), 2.4))
+        painter.drawLine(QPointF(at(share), top - 6), QPointF(at(share), top + tall + 5))
+        painter.drawLine(QPointF(at(0), top - 6), QPointF(at(0), top + tall))
+        pin = QPainterPath(QPointF(at(0), top + tall + 1))
+        pin.lineTo(at(0) - 7, top + tall + 12)
+        pin.lineTo(at(0) + 7, top + tall + 12)
+        pin.closeSubpath()
+        painter.setPen(NO_PEN)
+        painter.setBrush(C("ink"))
+        painter.drawPath(pin)
+
+
+class Evidence(CouponPicture):
+    """The coupon behind the entry, the nearest cell ringed; a click opens it large.
+
+    Signals:
+        opened(): the picture was clicked or Space pressed on it.
+    """
+
+    opened = Signal()
+
+    def __init__(self) -> None:
+        super().__init__(ring=True)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip("Open large")
+
+    def mousePressEvent(self, event) -> None:
+        self.opened.emit()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.opened.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def paint(self, painter, width, height) -> None:
+        super().paint(painter, width, height)
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(QRectF(1, 1, width - 2, height - 2))
+
+
+class EntryPage(Page):
+    """The entry of the present subject, or what to do where there is none.
+
+    Signals:
+        plan_asked(): the operator wants to plan a trial for this subject.
+        said(str): something worth a quiet word happened.
+    """
+
+    plan_asked = Signal()
+
+    def __init__(self, presenter: BookPresenter) -> None:
+        super().__init__()
+        self.presenter, self.session = presenter, presenter.session
+        self.title = label("", "h1")
+        self.lot = label("", "note", "second")
+        self.mark = Mark("state", "untried", 20)
+        self.state, self.reason = label("", "ui_b"), label("", "ui", "second")
+        self.by = label("", "ui_b")
+        self.body = QWidget()
+        self.body_layout = QVBoxLayout(self.body)
+        self.body_layout.setContentsMargins(0, 0, 0, 0)
+        self.body_layout.setSpacing(0)
+        layout = QVBoxLayout(self)
+        page_margins(layout, left=32, right=24)
+        layout.addLayout(head(self.title, None, self.lot))
+        layout.addSpacing(px(7))
+        layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
+        layout.addSpacing(px(7))
+        layout.addWidget(hair())
+        layout.addWidget(self.body, 1)
+        self.main_button = None
+        self.said = label("", "small", "second")
+
+    def paintEvent(self, event) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("page"))
+        gutter = QLinearGradient(0, 0, px(22), 0)
+        for stop, alpha in ((0, 0.20), (0.35, 0.07), (1, 0.0)):
+            gutter.setColorAt(stop, C("shadow", alpha))
+        painter.fillRect(0, 0, px(22), self.height(), QBrush(gutter))
+        painter.fillRect(0, 0, 1, self.height(), C("edge"))
+
+    def refresh(self) -> None:
+        subject = self.session.subject
+        clear_layout(self.body_layout)
+        self.main_button = None
+        self.said = label("", "small", "second")
+        for part in (self.mark, self.state, self.reason, self.by):
+            part.setVisible(subject.complete)
+        if not subject.complete:
+            self.title.setText("Your book")
+            self.lot.setText("")
+            self._show_way_in()
+            return
+        self.title.setText(f"{subject.stock.short_name}, {TASK_WORDS[subject.task]}")
+        self.lot.setText(f"lot {subject.stock.lot}" if subject.stock.lot else "")
+        state, reason = self.session.state
+        self.mark.set_key(state)
+        self.state.setText(STATE_WORDS[state][0])
+        entry = self.session.entry
+        by = entry.prove_again_by if entry and state == "proven" else None
+        self.reason.setText("" if by else reason if state != "barred" else "")
+        self.by.setText(f"prove again by {day_text(by)}" if by else "")
+        if state == "barred":
+            self._show_refusal()
+        elif entry is None:
+            self._show_untried()
+        else:
+            self._show_entry(entry, state)
+
+    # -- what stands where there is no entry -------------------------------------------------------------------------
+
+    def _paragraph(self, text: str, role: str = "ui", tone: str = "second") -> None:
+        line = label(text, role, tone, wrap=True)
+        line.setMaximumWidth(px(560))
+        self.body_layout.addWidget(line)
+        self.body_layout.addSpacing(px(10))
+
+    def _show_way_in(self) -> None:
+        self.body_layout.addSpacing(px(14))
+        self._paragraph(
+            "Every page holds one setting: power, speed, passes, with the cells that were burnt to find it, how far it may "
+            "drift before it fails, and the day by which it must be proved again."
+        )
+        for number, text in enumerate(
+            (
+                "Add your machine: source, optical power, spot.",
+                "Add a stock: family, thickness, lot.",
+                "Plan a small coupon; the levels are suggested.",
+                "Burn it, read it by eye with one key a cell.",
+                "Decide, write it down, confirm it three times.",
+            ),
+            1,
+        ):
+            line = row(label(str(number), "num3"), label(text, "ui"), None, gap=14)
+            self.body_layout.addLayout(line)
+            self.body_layout.addSpacing(px(6))
+        self.body_layout.addStretch(1)
+
+    def _show_refusal(self) -> None:
+        permission = self.session.permission
+        self.body_layout.addSpacing(px(16))
+        self._paragraph(permission.reason, "h2", "")
+        self._paragraph(permission.instead)
+        self._paragraph(
+            "This is a caution from published properties, not a certification. The maker’s safety sheet, the machine’s manual, "
+            "local codes and a qualified laser safety officer come first."
+        )
+        self.body_layout.addStretch(1)
+
+    def _show_untried(self) -> None:
+        self.body_layout.addSpacing(px(16))
+        self._paragraph("Nothing is known of this stock on this machine yet.", "h2", "")
+        self._paragraph(
+            "A coupon of 24 cells usually decides it. The levels are suggested from the family of the stock, the beam and the "
+            "thickness; you can change every one."
+        )
+        self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
+        self.main_button.clicked.connect(self.plan_asked)
+        guess = button("Reckon a guess", tip="from the family of the stock; marked as a guess until it was burnt")
+        guess.clicked.connect(self.presenter.reckon)
+        self.body_layout.addLayout(row(self.main_button, guess, None, gap=10))
+        self.body_layout.addStretch(1)
+
+    # -- an entry ----------------------------------------------------------------------------------------------------
+
+    def _show_entry(self, entry: Entry, state: str) -> None:
+        unit, add = self.session.preferences.speed_unit, self.body_layout
+        add.addSpacing(px(8))
+        self._add_honours(entry, unit)
+        add.addWidget(hair())
+        add.addSpacing(px(6))
+        self._add_margin(entry, unit)
+        self._add_evidence(entry)
+        add.addSpacing(px(6))
+        add.addWidget(self.said)
+        self._add_buttons(entry, state)
+
+    def _add_honours(self, entry: Entry, unit: str) -> None:
+        setting = entry.setting
+        power, speed, passes = Figure("Power"), Figure("Speed"), Figure("Passes")
+        power.show_number(percent_text(setting.power), "%")
+        speed.show_number(
+            number_text(speed_in(setting.speed_mm_s, unit)),
+            unit,
+            "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
+        )
+        passes.show_number(str(setting.passes))
+        focus, air, pitch = (Figure(name, "num3") for name in ("Focus", "Air", "Line pitch"))
+        below = (
+            "below the top face"
+            if setting.focus_mm > 0
+            else "above the top face"
+            if setting.focus_mm < 0
+            else "on the top face"
+        )
+        focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
+        air.show_number(AIR_WORDS[setting.air])
+        if setting.pitch_mm:
+            pitch.show_number(number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi")
+        else:
+            pitch.show_number("none", "", "single line")
+        for number, figures in enumerate(((power, speed, passes), (focus, air, pitch))):
+            line = QHBoxLayout()
+            line.setSpacing(0)
+            for figure, stretch in zip(figures, (30, 46, 24), strict=True):
+                line.addWidget(figure, stretch)
+            if number:
+                self.body_layout.addWidget(hair())
+                self.body_layout.addSpacing(px(6))
+            self.body_layout.addLayout(line)
+
+    def _add_margin(self, entry: Entry, unit: str) -> None:
+        margins = entry.evidence.margins
+        words = "and still fall free" if entry.task == "cut" else "and the tone still be right"
+        if margins.speed is None:
+            told = "not known yet" if not entry.evidence.cells_read else "no limit found up to three times the speed"
+            self.body_layout.addLayout(row(label("Margin", "h3"), label(told, "ui", "second"), None, gap=10))
+            return
+        share = f"{100 * (margins.speed - 1):.0f} %"
+        self.body_layout.addLayout(
+            row(
+                label("Margin", "h3"),
+                label(share, "num3"),
+                label(f"It could run this much quicker {words}.", "ui", "second"),
+                None,
+                gap=10,
+            )
+        )
+        gauge = MarginGauge()
+        gauge.show_entry(entry, unit)
+        self.body_layout.addWidget(gauge)
+
+    def _add_evidence(self, entry: Entry) -> None:
+        facts = facts_of(entry, self.presenter.confirmations_text())
+        facts = facts[: close(5, 8)]
+        lines = []
+        for name, value in facts:
+            lines += [fact(name, value), hair()]
+        table = box(col(*lines, None, gap=3))
+        table.setMaximumWidth(px(460))
+        desk = self.session.evidence_of(entry)
+        if desk is None:
+            self.body_layout.addLayout(row(table, None, gap=22), 1)
+            return
+        picture = Evidence()
+        nearest = min(
+            desk.trial.cells,
+            key=lambda c: (
+                abs(c.setting.power - entry.setting.power) / entry.setting.power
+                + abs(c.setting.speed_mm_s - entry.setting.speed_mm_s) / entry.setting.speed_mm_s
+            ),
+        )
+        picture.show_desk(desk, nearest.id)
+        picture.opened.connect(lambda: self._open_large(desk, nearest.id))
+        picture.setMaximumHeight(px(260))
+        caption = label(f"{desk.trial.name}, nearest cell {nearest.id}", "small", "second")
+        line = QHBoxLayout()
+        line.setSpacing(px(22))
+        line.addLayout(col(picture, caption, gap=3), 1)
+        line.addWidget(table, 1)
+        self.body_layout.addLayout(line, 1)
+
+    def _open_large(self, desk, cell: str) -> None:
+        dialog = QDialog(self.window())
+        dialog.setWindowTitle(desk.trial.name)
+        picture = CouponPicture(ring=True)
+        picture.show_desk(desk, cell)
+        leave = button("Close")
+        leave.clicked.connect(dialog.accept)
+        layout = col(
+            label(f"{desk.trial.name}, {desk.trial.stock.label}", "h2"),
+            hair("bold"),
+            picture,
+            row(None, leave),
+            gap=10,
+            margins=(18, 16, 18, 14),
+        )
+        layout.setStretch(2, 1)
+        dialog.setLayout(layout)
+        dialog.resize(px(900), px(640))
+        dialog.open()
+
+    def _add_buttons(self, entry: Entry, state: str) -> None:
+        good = "It fell free" if entry.task == "cut" else "The tone is right"
+        if state == "guess":
+            self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
+            self.main_button.clicked.connect(self.plan_asked)
+        else:
+            self.main_button = button(good, "main", tip="note a confirming burn, Ctrl+Enter")
+            self.main_button.clicked.connect(lambda: self.presenter.confirm(passed=True))
+        copy = button(close("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
+        copy.clicked.connect(self.copy_numbers)
+        card = button(close("Card", "Print a card"), tip="as PDF, Ctrl+P")
+        card.clicked.connect(self.print_card)
+        failed = button("It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back")
+        failed.clicked.connect(lambda: self.presenter.confirm(passed=False))
+        parts = [self.main_button, copy, card, None]
+        if state != "guess":
+            parts.append(failed)
+        self.body_layout.addLayout(row(*parts, gap=close(6, 10)))
+
+    def copy_numbers(self) -> None:
+        from PySide6.QtGui import QGuiApplication
+
+        text = self.presenter.clip()
+        if text:
+            QGuiApplication.clipboard().setText(text)
+            self.said.setText("Copied: " + text)
+
+    def print_card(self) -> None:
+        from PySide6.QtCore import QUrl
+        from PySide6.QtGui import QDesktopServices
+
+        path = self.presenter.write_card()
+        if path is not None:
+            self.said.setText(f"The card is in {path}.")
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))

@@ -1,0 +1,255 @@
+"""The coupon drawn to scale: as planned (shaded by energy) or as it looks once burnt."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy
+
+from olive_almanac.core.materials.families import FAMILIES
+from olive_almanac.core.placing.corner import corner_lines
+from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.steps.session import Desk
+from olive_almanac.views.marks import draw_verdict
+from olive_almanac.views.parts import CENTRE
+from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on, ramp
+
+MATERIAL = {                                             # drawn colour of a family group, Day; Workshop dims it
+    "Wood": "#E3C896", "Card and board": "#D8D3C6", "Plastic": "#C9D3D6", "Foam and rubber": "#CFCBC4",
+    "Leather and textile": "#D2A679", "Glass and stone": "#CBD6CF", "Metal": "#BFC3C4", "Not known": "#D8D0C0",
+}  # fmt: skip
+DARK_STOCK = {"black": "#3A3B3A", "dark": "#8A6242", "grey": "#B9B8B1", "white": "#F1EEE6"}
+
+
+def stock_colour(trial: Trial) -> QColor:
+    """Return the drawn colour of a trial's stock."""
+    stock = trial.stock
+    name = next((DARK_STOCK[word] for word in DARK_STOCK if word in f"{stock.colour} {stock.finish}"), None)
+    group = FAMILIES[stock.family].group if stock.family in FAMILIES else "Not known"
+    colour = QColor(name or MATERIAL.get(group, MATERIAL["Not known"]))
+    return colour.darker(122) if LIVE.colours["name"] == "workshop" else colour
+
+
+class CouponScale:
+    """Maps coupon mm (y up) into a rect of the screen."""
+
+    def __init__(self, trial: Trial, rect: QRectF) -> None:
+        width, height = trial.coupon.width_mm, trial.coupon.height_mm
+        self.k = min(rect.width() / width, rect.height() / height)
+        self.board = QRectF(
+            rect.x() + (rect.width() - self.k * width) / 2,
+            rect.y() + (rect.height() - self.k * height) / 2,
+            self.k * width,
+            self.k * height,
+        )
+
+    def rect(self, mm: tuple[float, float, float, float]) -> QRectF:
+        x, y, w, h = mm
+        return QRectF(self.board.x() + self.k * x, self.board.bottom() - self.k * (y + h), self.k * w, self.k * h)
+
+    def point(self, x: float, y: float) -> QPointF:
+        return QPointF(self.board.x() + self.k * x, self.board.bottom() - self.k * y)
+
+
+def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QColor) -> None:
+    """The bare coupon with its corner mark."""
+    painter.setPen(QPen(C("stock_edge"), 1.4))
+    painter.setBrush(colour)
+    painter.drawRect(scale.board)
+    painter.setPen(QPen(ink_on(colour), 1.6))
+    for (x0, y0), (x1, y1) in corner_lines():
+        painter.drawLine(scale.point(x0, y0), scale.point(x1, y1))
+
+
+def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor) -> None:
+    painter.setPen(QPen(ink, 1))
+    painter.setBrush(ramp(share))
+    painter.drawRect(rect)
+
+
+def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, task: str, stock: QColor, kerf: float) -> None:
+    """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, or a tone."""
+    if task == "engrave":
+        light = seen.get("lightness")
+        tone = (
+            stock
+            if light is None
+            else QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
+        )
+        painter.fillRect(rect, tone)
+        return
+    verdict, char = seen.get("verdict"), seen.get("char") or 0
+    for ring in range(char + 1):  # the charred border grows with the grade
+        painter.setPen(QPen(QColor(46, 24, 10, 60 + 45 * char), kerf * (2.2 + 1.6 * ring)))
+        painter.setBrush(NO_BRUSH)
+        painter.drawRect(rect)
+    if verdict in ("free", "push") or char == 3:
+        painter.fillRect(rect, QColor("#1C1710"))
+    painter.setPen(QPen(QColor("#2A1708" if verdict != "not_through" else "#6B431E"), kerf))
+    painter.setBrush(NO_BRUSH)
+    painter.drawRect(rect)
+    if verdict == "hangs":  # the two bridges that still hold
+        painter.setPen(QPen(stock, kerf * 1.2))
+        for a, b in ((0.40, 0.60),):
+            painter.drawLine(
+                QPointF(rect.left() + a * rect.width(), rect.bottom()),
+                QPointF(rect.left() + b * rect.width(), rect.bottom()),
+            )
+            painter.drawLine(
+                QPointF(rect.right(), rect.top() + a * rect.height()),
+                QPointF(rect.right(), rect.top() + b * rect.height()),
+            )
+
+
+class CouponPicture(Painted):
+    """The coupon of a desk: burnt cells as they look, the others as planned; the cell in hand framed.
+
+    Signals:
+        cell_clicked(str): the id of the cell under the mouse.
+    """
+
+    cell_clicked = Signal(str)
+
+    def __init__(self, *, ring: bool = False) -> None:
+        super().__init__()
+        self.desk: Desk | None = None
+        self.current = ""
+        self.ring = ring
+        self.marks = True
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def show_desk(self, desk: Desk | None, current: str = "") -> None:
+        self.desk, self.current = desk, current
+        if desk is not None:
+            self.setAccessibleName(f"{desk.trial.name}, {len(desk.burnt)} of {len(desk.trial.cells)} cells burnt")
+        self.update()
+
+    def _scale(self) -> CouponScale:
+        return CouponScale(self.desk.trial, QRectF(1, 1, self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2))
+
+    def mousePressEvent(self, event) -> None:
+        if self.desk is None:
+            return
+        x, y = self.logical(event)
+        scale = self._scale()
+        for cell in self.desk.trial.cells:
+            if scale.rect(cell.rect_mm).adjusted(-3, -3, 3, 3).contains(x, y):
+                self.cell_clicked.emit(cell.id)
+                return
+
+    def paint(self, painter, width, height) -> None:
+        if self.desk is None:
+            return
+        trial, scale = self.desk.trial, self._scale()
+        colour = stock_colour(trial)
+        draw_board(painter, trial, scale, colour)
+        ink, shares = ink_on(colour), energy_shares(trial)
+        kerf = max(1.6, 0.22 * scale.k)
+        for cell in trial.cells:
+            rect = scale.rect(cell.rect_mm)
+            seen = self.desk.burnt.get(cell.id, {}).get("seen")
+            if seen is not None:
+                draw_burnt(painter, rect, seen, trial.task, colour, kerf)
+            elif cell.id in self.desk.burnt:
+                draw_planned(painter, rect, shares[cell.id], ink)
+            else:
+                pen = QPen(ink, 1)
+                pen.setDashPattern([3, 3])
+                painter.setPen(pen)
+                painter.setBrush(NO_BRUSH)
+                painter.drawRect(rect)
+        self._draw_current(painter, trial, scale)
+
+    def _draw_current(self, painter, trial: Trial, scale: CouponScale) -> None:
+        cell = next((c for c in trial.cells if c.id == self.current), None)
+        if cell is None:
+            return
+        rect = scale.rect(cell.rect_mm)
+        painter.setBrush(NO_BRUSH)
+        if self.ring:
+            radius = 0.78 * max(rect.width(), rect.height())
+            for colour, pen_width in (("#FFFDF6", 5.5), ("#22231A", 2.4)):
+                painter.setPen(QPen(QColor(colour), pen_width))
+                painter.drawEllipse(rect.center(), radius, radius)
+            return
+        frame = rect.adjusted(-5, -5, 5, 5)
+        for colour, pen_width in (("#1E1A10", 6.5), ("#FFFDF6", 3.2)):
+            painter.setPen(
+                QPen(
+                    QColor(colour),
+                    pen_width,
+                    Qt.PenStyle.SolidLine,
+                    Qt.PenCapStyle.SquareCap,
+                    Qt.PenJoinStyle.MiterJoin,
+                )
+            )
+            painter.drawRect(frame)
+
+
+def energy_shares(trial: Trial) -> dict[str, float]:
+    """Return each cell's place in the trial's range of energy, 0 coolest to 1 hottest."""
+    from olive_almanac.core.design.grid import cell_energy
+
+    energy = {cell.id: cell_energy(trial, cell) for cell in trial.cells}
+    low, high = min(energy.values()), max(energy.values())
+    return {cell: (value - low) / (high - low) if high > low else 0.5 for cell, value in energy.items()}
+
+
+class CellPicture(Painted):
+    """One cell large, as the bench says it looks."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.desk: Desk | None = None
+        self.cell: Cell | None = None
+
+    def show_cell(self, desk: Desk | None, cell: Cell | None) -> None:
+        self.desk, self.cell = desk, cell
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        if self.desk is None or self.cell is None:
+            return
+        colour = stock_colour(self.desk.trial)
+        board = QRectF(0.5, 0.5, width - 1, height - 1)
+        painter.setPen(NO_PEN)
+        painter.setBrush(colour)
+        painter.drawRect(board)
+        seen = self.desk.burnt.get(self.cell.id, {}).get("seen")
+        inner = board.adjusted(width * 0.14, height * 0.14, -width * 0.14, -height * 0.14)
+        painter.setClipRect(board)
+        if seen is not None:
+            draw_burnt(painter, inner, seen, self.desk.trial.task, colour, 4.0)
+        else:
+            painter.setFont(F("small"))
+            painter.setPen(ink_on(colour))
+            painter.drawText(board, CENTRE | Qt.TextFlag.TextWordWrap, "look at the coupon itself")
+        painter.setClipping(False)
+        painter.setPen(QPen(C("ink"), 1))
+        painter.setBrush(NO_BRUSH)
+        painter.drawRect(board)
+
+
+class VerdictKeyLine(Painted):
+    """The key to the verdict marks, in one line, with a remark at its right."""
+
+    def __init__(self, verdicts, words) -> None:
+        super().__init__()
+        self.verdicts, self.words, self.remark = tuple(verdicts), words, ""
+        self.setMinimumHeight(24)
+
+    def show_remark(self, remark: str) -> None:
+        self.remark = remark
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        painter.setFont(F("small"))
+        x = 0.0
+        for verdict in self.verdicts:
+            draw_verdict(painter, QRectF(x, 3, 18, 18), verdict)
+            painter.setPen(C("ink2"))
+            painter.drawText(QPointF(x + 24, 17), self.words[verdict])
+            x += 40 + painter.fontMetrics().horizontalAdvance(self.words[verdict])
+        painter.setPen(C("ink2"))
+        if x + painter.fontMetrics().horizontalAdvance(self.remark) < width:
+            painter.drawText(
+                QRectF(0, 1, width, 22), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.remark
+            )

@@ -1,0 +1,163 @@
+"""Ctrl+K: find a setting from any words, from any station."""
+
+from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QGuiApplication, QPainter
+from PySide6.QtWidgets import QDialog, QListView, QStyledItemDelegate, QVBoxLayout
+
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.units import percent_text, speed_text
+from olive_almanac.steps.book import STATE_WORDS, clip_text
+from olive_almanac.steps.find import Found, find_entries
+from olive_almanac.steps.session import Session
+from olive_almanac.views.marks import draw_state
+from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, SearchField, hair, label
+from olive_almanac.views.theme import NO_PEN, C, F, px
+
+
+class FoundModel(QAbstractListModel):
+    """The hits, best first."""
+
+    def __init__(self, parent=None) -> None:
+        super().__init__(parent)
+        self.hits: tuple[Found, ...] = ()
+
+    def show_hits(self, hits: tuple[Found, ...]) -> None:
+        self.beginResetModel()
+        self.hits = hits
+        self.endResetModel()
+
+    def rowCount(self, parent=None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.hits)
+
+    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+        if not index.isValid():
+            return None
+        hit = self.hits[index.row()]
+        if role == Qt.ItemDataRole.UserRole:
+            return hit
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return clip_text(hit.entry, hit.machine, hit.stock, hit.state, "mm/s")
+        return None
+
+
+class FoundDelegate(QStyledItemDelegate):
+    """One hit: mark, stock and task, the numbers large, machine and reason small."""
+
+    def __init__(self, unit: str, parent=None) -> None:
+        super().__init__(parent)
+        self._unit = unit
+
+    def sizeHint(self, _option, _index) -> QSize:
+        return QSize(px(600), px(58))
+
+    def paint(self, painter: QPainter, option, index) -> None:
+        hit: Found = index.data(Qt.ItemDataRole.UserRole)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.translate(option.rect.topLeft())
+        painter.scale(scale, scale)
+        w, h = option.rect.width() / scale, option.rect.height() / scale
+        chosen = bool(option.state & option.state.State_Selected)
+        ground = C("olive_wash") if chosen else C("field")
+        painter.fillRect(QRectF(0, 0, w, h), ground)
+        if chosen:
+            painter.fillRect(QRectF(0, 0, 4, h), C("olive"))
+        draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
+        setting = hit.entry.setting
+        passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+        numbers = f"{percent_text(setting.power)} %   {speed_text(setting.speed_mm_s, self._unit)}   {passes}"
+        painter.setPen(C("ink"))
+        painter.setFont(F("num4"))
+        painter.drawText(QRectF(0, 6, w - 14, 26), MIDDLE_RIGHT, numbers)
+        painter.setFont(F("ui_b"))
+        painter.drawText(QRectF(52, 6, w - 330, 26), MIDDLE_LEFT, f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}")
+        painter.setPen(C("ink2"))
+        painter.setFont(F("small"))
+        painter.drawText(
+            QRectF(52, 31, w - 66, 20), MIDDLE_LEFT, f"{hit.machine.label}   {STATE_WORDS[hit.state][0]}, {hit.reason}"
+        )
+        painter.setPen(NO_PEN)
+        painter.fillRect(QRectF(10, h - 1, w - 20, 1), C("rule"))
+        painter.restore()
+
+
+class Finder(QDialog):
+    """The search over the window: type, arrows, Enter opens, Ctrl+C copies the numbers.
+
+    Signals:
+        opened(object): the `Found` that was taken.
+    """
+
+    opened = Signal(object)
+
+    def __init__(self, session: Session, parent) -> None:
+        super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
+        self.session = session
+        self.setWindowTitle("Find a setting")
+        self.field = SearchField("Material, size, machine, task: “3 mm birch cut”")
+        self.model = FoundModel(self)
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(FoundDelegate(session.preferences.speed_unit, self.list))
+        self.list.setAccessibleName("Settings found")
+        self.nothing = label("Nothing in the book fits these words.", "ui", "second")
+        self.help = label("Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves", "small", "second")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(px(18), px(16), px(18), px(12))
+        layout.setSpacing(px(8))
+        for part in (label("Find a setting", "h2"), hair("bold"), self.field, self.list, self.nothing, self.help):
+            layout.addWidget(part)
+        self.field.textChanged.connect(self.search)
+        self.field.installEventFilter(self)
+        self.list.clicked.connect(self._take)
+        self.resize(px(720), px(470))
+        self.search("")
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("page"))
+        painter.setPen(C("ink"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def search(self, text: str) -> None:
+        hits = find_entries(self.session.shelf, text, self.session.today())
+        self.model.show_hits(hits)
+        self.nothing.setVisible(not hits)
+        if not self.session.shelf.entries:
+            self.nothing.setText("The book is empty so far: plan and read a trial, then write an entry.")
+        self.list.setVisible(bool(hits))
+        self.list.setCurrentIndex(self.model.index(0, 0))
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() == QEvent.Type.KeyPress:
+            key, row = event.key(), self.list.currentIndex().row()
+            if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                step = 1 if key == Qt.Key.Key_Down else -1
+                self.list.setCurrentIndex(self.model.index(min(max(row + step, 0), self.model.rowCount() - 1), 0))
+                return True
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._take(self.list.currentIndex())
+                return True
+            if (
+                key == Qt.Key.Key_C
+                and event.modifiers() == Qt.KeyboardModifier.ControlModifier
+                and not self.field.hasSelectedText()
+            ):
+                self._copy()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _copy(self) -> None:
+        hit = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if hit is not None:
+            QGuiApplication.clipboard().setText(
+                clip_text(hit.entry, hit.machine, hit.stock, hit.state, self.session.preferences.speed_unit)
+            )
+            self.help.setText("Copied the numbers.")
+
+    def _take(self, index: QModelIndex) -> None:
+        hit = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        if hit is not None:
+            self.opened.emit(hit)
+            self.accept()

@@ -1,0 +1,306 @@
+"""The frame every station lives in: subject line, problem strip, rail, margin note."""
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.records.setting import TASK_WORDS, TASKS
+from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.cautions import FULL_CAUTION, cautions_of
+from olive_almanac.steps.session import STATIONS, Session
+from olive_almanac.views.marks import Mark, draw_twig, round_pen
+from olive_almanac.views.parts import SearchField, Word, WordPicker, box, button, clear_layout, col, hair, label, row
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, close, px
+
+
+class SubjectLine(QWidget):
+    """On [machine] with [stock] I want to [task], its state, and the way to find a setting.
+
+    Signals:
+        add_asked(str): "machine" or "stock": the operator wants to add one.
+        find_asked(): the search field was clicked or focused.
+    """
+
+    add_asked = Signal(str)
+    find_asked = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(px(72))
+        size = close(17, 20)
+        self.machine = WordPicker("sent_b", size, "Machine")
+        self.stock = WordPicker("sent_b", size, "Stock")
+        self.task = WordPicker("sent_b", size, "Task")
+        self.mark = Mark("state", "untried", 34)
+        self.state = label("", "h3")
+        self.reason = label("", "small", "second")
+        self.find = SearchField(close("", "Find a setting"), "Ctrl K")
+        self.find.setAccessibleName("Find a setting")
+        self.find.setReadOnly(True)
+        self.find.setFixedWidth(px(close(84, 190)))
+        self.find.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.find.installEventFilter(self)
+        state = col(None, self.state, self.reason, None, gap=0)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(px(close(122, 172) + 12), 0, px(14), px(8))
+        layout.setSpacing(0)
+        for part in (
+            Word("On ", size=size),
+            self.machine,
+            Word("  with ", size=size),
+            self.stock,
+            Word("  I want to ", size=size),
+            self.task,
+        ):
+            layout.addWidget(part)
+            if part in (self.machine, self.task):
+                part.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        layout.addStretch(1)
+        layout.addWidget(self.mark)
+        layout.addSpacing(px(8))
+        layout.addLayout(state)
+        layout.addSpacing(px(12))
+        layout.addWidget(self.find)
+        self.machine.picked.connect(lambda uid: session.choose(machine=uid))
+        self.stock.picked.connect(lambda uid: session.choose(stock=uid))
+        self.task.picked.connect(lambda task: session.choose(task=task))
+        self.machine.extra_chosen.connect(lambda: self.add_asked.emit("machine"))
+        self.stock.extra_chosen.connect(lambda: self.add_asked.emit("stock"))
+        self.refresh()
+
+    def eventFilter(self, watched, event) -> bool:
+        asked = event.type() == QEvent.Type.MouseButtonRelease or (
+            event.type() == QEvent.Type.KeyPress and event.text().strip()
+        )
+        if watched is self.find and asked:
+            self.find_asked.emit()
+            return True
+        return super().eventFilter(watched, event)
+
+    def refresh(self) -> None:
+        subject, shelf = self.session.subject, self.session.shelf
+        self.machine.set_choices(
+            [(m.uid, m.label) for m in shelf.machines],
+            subject.machine.uid if subject.machine else "",
+            none_text="a machine",
+            extra="Add a machine",
+        )
+        self.stock.set_choices(
+            [(s.uid, s.label) for s in shelf.stocks],
+            subject.stock.uid if subject.stock else "",
+            none_text="a stock",
+            extra="Add a stock",
+        )
+        self.task.set_choices([(task, TASK_WORDS[task]) for task in TASKS], subject.task)
+        state, reason = self.session.state
+        self.mark.set_key(state)
+        self.mark.setVisible(subject.complete)
+        self.state.setText(STATE_WORDS[state][0] if subject.complete else "")
+        entry = self.session.entry
+        if state == "proven" and entry is not None and entry.prove_again_by is not None:
+            reason = "until " + day_text(entry.prove_again_by).rsplit(" ", 1)[0]
+        self.reason.setToolTip(reason)
+        self.reason.setText(_short(reason))
+        self.reason.setVisible(subject.complete and not close(True, False))
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("page"))
+        height = self.height()
+        painter.fillRect(0, height - px(6), self.width(), px(3), C("ink"))
+        painter.fillRect(0, height - px(2), self.width(), max(1, px(1)), C("ink"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        tight = close(True, False)
+        draw_twig(painter, QRectF(8, 17, 34, 34) if tight else QRectF(14, 13, 40, 40))
+        painter.setPen(C("ink"))
+        painter.setFont(F("h3", 15 if tight else 17))
+        painter.drawText(QPointF(46 if tight else 56, 31), "Olive")
+        painter.drawText(QPointF(46 if tight else 56, 49 if tight else 51), "Almanac")
+
+
+def _short(reason: str, most: int = 24) -> str:
+    return reason if len(reason) <= most else reason[: most - 1].rsplit(" ", 1)[0] + " …"
+
+
+class ProblemStrip(QWidget):
+    """What went wrong, where, and what to do; one button beside it.
+
+    Signals:
+        action_asked(): the button was pressed.
+    """
+
+    action_asked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.text = label("", "ui", wrap=True)
+        self.button = button("Understood")
+        self.button.clicked.connect(self.action_asked)
+        layout = row(Mark("stop", "act", 28), self.text, self.button, gap=14)
+        layout.setStretch(1, 1)
+        layout.setContentsMargins(px(20), px(6), px(16), px(6))
+        self.setLayout(layout)
+        self.hide()
+
+    def show_problem(self, text: str, action: str) -> None:
+        self.text.setText(text)
+        self.text.setAccessibleName("Problem: " + text)
+        self.button.setText(action)
+        self.setVisible(bool(text))
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("ember_wash"))
+        painter.fillRect(0, self.height() - 1, self.width(), 1, C("ember"))
+
+
+class StationButton(QAbstractButton):
+    """One station of the rail: a bead on the thread, the name, and how far it is."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__()
+        self.number, self.word, self.status, self.current = number, "", "todo", False
+        self.setFixedHeight(px(close(58, 60)))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(f"{STATIONS[number]}  (Alt+{number + 1})")
+
+    def show_state(self, status: str, word: str, *, current: bool) -> None:
+        self.status, self.word, self.current = status, word, current
+        self.setAccessibleName(f"{STATIONS[self.number]}, {word}")
+        self.update()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        w, h = self.width() / scale, self.height() / scale
+        if self.current:
+            painter.fillRect(QRectF(0, 0, w, h), C("page"))
+            painter.fillRect(QRectF(0, 0, 5, h), C("olive"))
+            for y in (0, h - 1):
+                painter.fillRect(QRectF(5, y, w, 1), C("rule"))
+        elif self.underMouse():
+            painter.fillRect(QRectF(0, 0, w, h), C("wash"))
+        self._draw_bead(painter, close(22.0, 30.0), 22.0, h)
+        left = close(40, 50)
+        painter.setPen(C("ink"))
+        painter.setFont(F("station"))
+        painter.drawText(QPointF(left, 28), STATIONS[self.number])
+        painter.setPen(C("ink2"))
+        painter.setFont(F("small"))
+        words = painter.fontMetrics().elidedText(self.word, Qt.TextElideMode.ElideRight, int(w - left - 4))
+        painter.drawText(QPointF(left, 47), words)
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(QRectF(2, 2, w - 4, h - 4))
+
+    def _draw_bead(self, painter, x, y, height) -> None:
+        painter.setPen(QPen(C("edge"), 1.5))
+        if self.number > 0:
+            painter.drawLine(QPointF(x, 0), QPointF(x, y - 9))
+        if self.number < len(STATIONS) - 1:
+            painter.drawLine(QPointF(x, y + 9), QPointF(x, height))
+        if self.status == "done":
+            painter.setPen(QPen(C("olive"), 1))
+            painter.setBrush(C("olive"))
+            painter.drawEllipse(QPointF(x, y), 7, 7)
+            painter.setPen(round_pen(C("on_olive"), 1.9))
+            painter.drawPolyline([QPointF(x - 3.2, y + 0.2), QPointF(x - 0.8, y + 2.8), QPointF(x + 3.4, y - 2.6)])
+        elif self.status == "now":
+            painter.setPen(QPen(C("ink"), 2))
+            painter.setBrush(C("brass_fill"))
+            painter.drawEllipse(QPointF(x, y), 7, 7)
+            painter.setPen(NO_PEN)
+            painter.setBrush(C("on_brass"))
+            painter.drawEllipse(QPointF(x, y), 2.4, 2.4)
+        else:
+            painter.setPen(QPen(C("edge"), 1.8))
+            painter.setBrush(C("page" if self.current else "desk"))
+            painter.drawEllipse(QPointF(x, y), 6, 6)
+
+
+class Rail(QWidget):
+    """The six stations on their thread, and the day.
+
+    Signals:
+        station_asked(str): the station's name.
+    """
+
+    station_asked = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedWidth(px(close(122, 172)))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, px(close(4, 12)), 0, px(10))
+        layout.setSpacing(0)
+        self.buttons = []
+        for number, name in enumerate(STATIONS):
+            made = StationButton(number)
+            made.clicked.connect(lambda _=False, name=name: self.station_asked.emit(name))
+            layout.addWidget(made)
+            self.buttons.append(made)
+        layout.addStretch(1)
+        self.day = label("", "note")
+        self.due = label("", "small", "second", wrap=True)
+        if not close(True, False):
+            layout.addLayout(col(hair(), self.day, self.due, gap=2, margins=(20, 0, 14, 0)))
+
+    def refresh(self, current: str) -> None:
+        for made, state in zip(self.buttons, self.session.stations(), strict=True):
+            made.show_state(state.status, state.word, current=state.name == current)
+        today = self.session.today()
+        self.day.setText(f"{today:%A} {today.day} {today:%B}")
+        due = self.session.due_count()
+        self.due.setText(
+            "" if not self.session.shelf.entries else f"{due} {'entry' if due == 1 else 'entries'} due again"
+        )
+
+    def paintEvent(self, _event) -> None:
+        QPainter(self).fillRect(self.rect(), C("desk"))
+
+
+class MarginNote(QWidget):
+    """The cautions of the present subject along the foot of the window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(px(close(42, 52)))
+        self.setToolTip(FULL_CAUTION)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(px(20), px(2), px(16), 0)
+        self._row.setSpacing(0)
+        self.refresh()
+
+    def refresh(self) -> None:
+        clear_layout(self._row)
+        notes = cautions_of(self.session)
+        if not close(True, False) or not notes:
+            self._row.addWidget(label("In the margin", "note", "second"))
+            self._row.addSpacing(px(20))
+        if not notes:
+            self._row.addWidget(label(FULL_CAUTION, "small", "second"))
+        for note in notes:
+            lines = [None, label(note.words, "small_b")]
+            if not close(True, False):
+                detail = label(_short(note.detail, 44), "small", "second")
+                detail.setToolTip(note.detail)
+                lines.append(detail)
+            words = box(col(*lines, None, gap=0))
+            words.setAccessibleName(f"{note.words}. {note.detail}")
+            words.setToolTip(f"{note.detail}. {FULL_CAUTION}")
+            self._row.addLayout(row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9), 1)
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("wash"))
+        painter.fillRect(0, 0, self.width(), 1, C("edge"))

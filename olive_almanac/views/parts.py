@@ -1,0 +1,495 @@
+"""Shared small parts: labels by role, rules, word pickers, buttons with key caps, fields, scrolling pages."""
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, QSortFilterProxyModel, QStringListModel, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QLineEdit,
+    QListView,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from olive_almanac.views.marks import round_pen
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px, scaled_font
+
+MIDDLE_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+MIDDLE_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+def label(text: str, role: str = "ui", tone: str = "", *, wrap: bool = False, size: int | None = None) -> QLabel:
+    made = QLabel(text)
+    made.setFont(scaled_font(role, size))
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if tone:
+        made.setProperty("tone", tone)
+    if wrap:
+        made.setWordWrap(True)
+    return made
+
+
+def hair(kind: str = "hair") -> QFrame:
+    """A rule: "hair" (1 px), "bold" (2 px ink), "vhair" (1 px upright)."""
+    frame = QFrame()
+    frame.setObjectName(kind)
+    if kind == "vhair":
+        frame.setFixedWidth(1)
+    else:
+        frame.setFixedHeight(1 if kind == "hair" else px(2))
+    return frame
+
+
+def _fill(layout, items) -> None:
+    for item in items:
+        if item is None:
+            layout.addStretch(1)
+        elif isinstance(item, int):
+            layout.addSpacing(px(item))
+        elif isinstance(item, QLayout):
+            layout.addLayout(item)
+        else:
+            layout.addWidget(item)
+
+
+def row(*items, gap: int = 8) -> QHBoxLayout:
+    """Widgets and layouts side by side; None stretches, an int is a gap in px."""
+    layout = QHBoxLayout()
+    layout.setSpacing(px(gap))
+    layout.setContentsMargins(0, 0, 0, 0)
+    _fill(layout, items)
+    return layout
+
+
+def col(*items, gap: int = 8, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> QVBoxLayout:
+    layout = QVBoxLayout()
+    layout.setSpacing(px(gap))
+    layout.setContentsMargins(*(px(m) for m in margins))
+    _fill(layout, items)
+    return layout
+
+
+def box(layout: QLayout) -> QWidget:
+    widget = QWidget()
+    widget.setLayout(layout)
+    return widget
+
+
+def button(text: str, kind: str = "", *, shortcut: str = "", tip: str = "") -> QPushButton:
+    made = QPushButton(text)
+    made.setFont(scaled_font("ui_b"))
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    if kind:
+        made.setProperty("kind", kind)
+    if shortcut:
+        made.setShortcut(shortcut)
+        tip = f"{tip}  ({shortcut})".strip()
+    made.setToolTip(tip)
+    made.setAccessibleDescription(tip)
+    return made
+
+
+def clear_layout(layout) -> None:
+    """Take everything out of a layout and delete it."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item.widget() is not None:
+            item.widget().hide()
+            item.widget().deleteLater()
+        elif item.layout() is not None:
+            clear_layout(item.layout())
+
+
+class Heading(QWidget):
+    """Section heading with a hairline running out to the margin."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.title = label(text, "h3")
+        layout = row(self.title, gap=10)
+        line = hair()
+        layout.addWidget(line, 1, Qt.AlignmentFlag.AlignVCenter)
+        self.setLayout(layout)
+
+
+def head(*items, gap: int = 10) -> QVBoxLayout:
+    """Column head: fixed height so that the heavy rules of neighbouring columns line up."""
+    top = box(row(*items, gap=gap))
+    top.setFixedHeight(px(40))
+    return col(top, hair("bold"), gap=6)
+
+
+class Page(QWidget):
+    """A plain page of the book."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+
+
+class Word(Painted):
+    """Plain word of a sentence; shares its baseline with WordPicker."""
+
+    def __init__(self, text: str, role: str = "sent", size: int | None = None) -> None:
+        super().__init__()
+        self.text, self._font = text, (role, size)
+        self.setAccessibleName(text.strip())
+        self.setFixedSize(px(QFontMetricsF(F(role, size)).horizontalAdvance(text) + 1), px(40))
+
+    def paint(self, painter, width, height) -> None:
+        font = F(*self._font)
+        painter.setFont(font)
+        painter.setPen(C("ink2"))
+        painter.drawText(QPointF(0, height / 2 + QFontMetricsF(font).capHeight() / 2), self.text)
+
+
+class WordPicker(QAbstractButton):
+    """A word of a sentence that opens a filtered list: underlined, with a small triangle.
+
+    Signals:
+        picked(str): the key of the choice.
+        extra_chosen(): the list's last line, such as "Add a machine", was chosen.
+    """
+
+    picked = Signal(str)
+    extra_chosen = Signal()
+
+    def __init__(self, role: str = "sent_b", size: int | None = None, name: str = "") -> None:
+        super().__init__()
+        self._font = (role, size)
+        self.choices: list[tuple[str, str]] = []
+        self.key = ""
+        self.extra = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(name)
+        self._name = name
+        self.clicked.connect(self.open_list)
+
+    def set_choices(self, choices, key: str, *, none_text: str = "choose", extra: str = "") -> None:
+        self.choices, self.key, self.extra = list(choices), key, extra
+        self.setText(dict(self.choices).get(key, none_text))
+        self.setAccessibleDescription(self.text())
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        width = QFontMetricsF(F(*self._font)).horizontalAdvance(self.text())
+        return QSize(px(width + 22), px(40))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(px(56), px(40))
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        w, h = self.width() / scale, self.height() / scale
+        font = F(*self._font)
+        metrics = QFontMetricsF(font)
+        base = h / 2 + metrics.capHeight() / 2
+        text = metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, w - 20)
+        painter.setFont(font)
+        painter.setPen(C("ink"))
+        painter.drawText(QPointF(1, base), text)
+        end = min(w - 2, metrics.horizontalAdvance(text) + 20)
+        painter.fillRect(QRectF(0, base + 6, end, 2), C("olive"))
+        path = QPainterPath(QPointF(end - 12, base - 8))
+        path.lineTo(end - 2, base - 8)
+        path.lineTo(end - 7, base - 2)
+        painter.fillPath(path, C("olive"))
+        if self.hasFocus() or self.underMouse():
+            painter.setPen(QPen(C("olive"), 2 if self.hasFocus() else 1))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRoundedRect(QRectF(-1, base - 22, end + 2, 32).adjusted(2, 1, -1, -1), 4, 4)
+
+    def open_list(self) -> None:
+        popup = FilterPopup(self, self.choices, self.key, self.extra, self._name)
+        popup.picked.connect(self.picked)
+        popup.extra_chosen.connect(self.extra_chosen)
+        popup.open_below(self)
+
+
+class FilterPopup(QFrame):
+    """A list that filters as you type; arrows move, Enter takes, Escape leaves.
+
+    Signals:
+        picked(str): the key of the line taken.
+        extra_chosen(): the extra line was taken.
+    """
+
+    picked = Signal(str)
+    extra_chosen = Signal()
+
+    def __init__(self, parent: QWidget, choices, key: str, extra: str, name: str) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._keys = {text: choice for choice, text in choices}
+        self._extra = extra
+        self.filter = QLineEdit()
+        self.filter.setFont(scaled_font("ui"))
+        self.filter.setPlaceholderText("Type to filter")
+        self.filter.setAccessibleName(f"Filter {name}".strip())
+        self._proxy = QSortFilterProxyModel(self)
+        self._proxy.setSourceModel(QStringListModel([text for _, text in choices] + ([extra] if extra else []), self))
+        self._proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.list = QListView()
+        self.list.setModel(self._proxy)
+        self.list.setFont(scaled_font("ui"))
+        self.list.setAccessibleName(name)
+        self.list.setEditTriggers(QListView.EditTrigger.NoEditTriggers)
+        layout = col(self.filter, self.list, gap=0)
+        self.setLayout(layout)
+        self.filter.textChanged.connect(self._narrow)
+        self.filter.installEventFilter(self)
+        self.list.clicked.connect(self._take)
+        at = next((i for i, (choice, _) in enumerate(choices) if choice == key), 0)
+        self.list.setCurrentIndex(self._proxy.index(at, 0))
+
+    def open_below(self, anchor: QWidget) -> None:
+        metrics = QFontMetricsF(self.list.font())
+        widest = max((metrics.horizontalAdvance(text) for text in [*self._keys, self._extra]), default=100)
+        lines = min(9, len(self._keys) + bool(self._extra))
+        self.resize(max(anchor.width(), round(widest) + px(60)), px(46 + 38 * lines))
+        self.move(anchor.mapToGlobal(anchor.rect().bottomLeft()))
+        self.show()
+        self.filter.setFocus()
+
+    def _narrow(self, text: str) -> None:
+        self._proxy.setFilterFixedString(text)
+        self.list.setCurrentIndex(self._proxy.index(0, 0))
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() == QEvent.Type.KeyPress:
+            key = event.key()
+            if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                step = 1 if key == Qt.Key.Key_Down else -1
+                at = min(max(self.list.currentIndex().row() + step, 0), self._proxy.rowCount() - 1)
+                self.list.setCurrentIndex(self._proxy.index(at, 0))
+                return True
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._take(self.list.currentIndex())
+                return True
+        return super().eventFilter(watched, event)
+
+    def _take(self, index) -> None:
+        text = index.data() if index.isValid() else None
+        self.close()
+        if text is not None and text == self._extra:
+            self.extra_chosen.emit()
+        elif text in self._keys:
+            self.picked.emit(self._keys[text])
+
+
+def draw_keycap(painter: QPainter, rect: QRectF, text: str) -> None:
+    painter.save()
+    painter.setPen(QPen(C("ink"), 1.2))
+    painter.setBrush(C("page"))
+    painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
+    painter.fillRect(QRectF(rect.left() + 2, rect.bottom() - 2.6, rect.width() - 4, 1.4), C("ink"))
+    painter.setFont(F("cap"))
+    painter.setPen(C("ink"))
+    painter.drawText(rect.adjusted(0, -1, 0, -1), CENTRE, text)
+    painter.restore()
+
+
+def keycap_width(text: str) -> float:
+    return max(22.0, QFontMetricsF(F("cap")).horizontalAdvance(text) + 12)
+
+
+class SearchField(QLineEdit):
+    """A field with a glass at its left and a key cap at its right."""
+
+    def __init__(self, hint: str, keys: str = "") -> None:
+        super().__init__()
+        self.keys = keys
+        self.setFont(scaled_font("ui"))
+        self.setPlaceholderText(hint)
+        self.setAccessibleName(hint)
+        self.setTextMargins(px(24), 0, 0, 0)
+        self.setFixedHeight(px(38))
+
+    def paintEvent(self, event) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        w, middle = self.width() / scale, self.height() / scale / 2
+        painter.setPen(round_pen(C("ink2"), 1.8))
+        painter.drawEllipse(QPointF(16, middle - 1.5), 5, 5)
+        painter.drawLine(QPointF(19.8, middle + 2.3), QPointF(24, middle + 6.5))
+        if self.keys and not self.text() and w > 150:
+            width = keycap_width(self.keys)
+            draw_keycap(painter, QRectF(w - width - 8, middle - 11, width, 22), self.keys)
+
+
+class Segments(QWidget):
+    """Two or three words, one of them chosen; arrows move while it has the focus.
+
+    Signals:
+        chosen(int): the index of the word chosen.
+    """
+
+    chosen = Signal(int)
+
+    def __init__(self, words, at: int = 0, name: str = "") -> None:
+        super().__init__()
+        self.words, self.at = list(words), at
+        metrics = QFontMetricsF(F("small_b"))
+        self._widths = [round(metrics.horizontalAdvance(word) + 22) for word in self.words]
+        self.setFixedSize(px(sum(self._widths) + 2), px(34))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(name)
+        self.setAccessibleDescription(self.words[at])
+
+    def set_at(self, at: int) -> None:
+        self.at = at
+        self.setAccessibleDescription(self.words[at])
+        self.update()
+
+    def _choose(self, at: int) -> None:
+        if 0 <= at < len(self.words) and at != self.at:
+            self.set_at(at)
+            self.chosen.emit(at)
+
+    def mousePressEvent(self, event) -> None:
+        x, edge = event.position().x() * 100 / px(100), 1.0
+        for i, width in enumerate(self._widths):
+            edge += width
+            if x < edge:
+                self._choose(i)
+                return
+
+    def keyPressEvent(self, event) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Space: 1}.get(event.key())
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._choose((self.at + step) % len(self.words))
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        w, h, x = self.width() / scale, self.height() / scale, 1.0
+        painter.setPen(QPen(C("olive") if self.hasFocus() else C("edge"), 2 if self.hasFocus() else 1))
+        painter.setBrush(C("field"))
+        painter.drawRoundedRect(QRectF(1, 1, w - 2, h - 2), 4, 4)
+        for i, word in enumerate(self.words):
+            rect = QRectF(x, 1, self._widths[i], h - 2)
+            if i == self.at:
+                painter.setPen(NO_PEN)
+                painter.setBrush(C("olive"))
+                painter.drawRoundedRect(rect.adjusted(2, 2, -2, -2), 3, 3)
+            painter.setPen(C("on_olive") if i == self.at else C("ink2"))
+            painter.setFont(F("small_b" if i == self.at else "small"))
+            painter.drawText(rect, CENTRE, word)
+            x += self._widths[i]
+
+
+class Number(QLineEdit):
+    """A short field in a sentence: a number that is typed, never changed by the wheel.
+
+    Up and Down step the last digit; the text is judged by the presenter, not here.
+    """
+
+    def __init__(self, name: str, width: int = 58) -> None:
+        super().__init__()
+        self.setFont(scaled_font("field"))
+        self.setAlignment(CENTRE)
+        self.setFixedSize(px(width), px(38))
+        self.setAccessibleName(name)
+
+    def set_bad(self, bad: bool) -> None:
+        if bool(self.property("bad")) != bad:
+            self.setProperty("bad", bad)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def keyPressEvent(self, event) -> None:
+        step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
+        text = self.text().replace("−", "-").replace(",", ".")
+        if step is None or not text:
+            super().keyPressEvent(event)
+            return
+        try:
+            decimals = len(text.partition(".")[2])
+            self.setText(f"{float(text) + step * 10**-decimals:.{decimals}f}".replace("-", "−"))
+        except ValueError:
+            super().keyPressEvent(event)
+            return
+        self.textEdited.emit(self.text())
+
+
+class Figure(Painted):
+    """A label, a number with its unit on the same baseline, and a second unit small below."""
+
+    def __init__(self, name: str, role: str = "honour") -> None:
+        super().__init__()
+        self.name, self.role = name, role
+        self.number = self.unit = self.below = ""
+        self.setFixedHeight(px(104 if role == "honour" else 70))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_number(self, number: str, unit: str = "", below: str = "") -> None:
+        self.number, self.unit, self.below = number, unit, below
+        self.setAccessibleName(f"{self.name} {number} {unit}".strip())
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        big = self.role == "honour"
+        painter.setFont(F("ui_b" if big else "small_b"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QPointF(0, 16), self.name)
+        font = F(self.role)
+        unit_font = F("num3" if big else "ui")
+        unit_width = QFontMetricsF(unit_font).horizontalAdvance(self.unit) + 8
+        while QFontMetricsF(font).horizontalAdvance(self.number) + unit_width > width and font.pixelSize() > 16:
+            font.setPixelSize(font.pixelSize() - 2)
+        metrics = QFontMetricsF(font)
+        base = 18 + QFontMetricsF(F(self.role)).capHeight() + (14 if big else 9)
+        painter.setFont(font)
+        painter.setPen(C("ink"))
+        painter.drawText(QPointF(-1, base), self.number)
+        painter.setFont(unit_font)
+        painter.setPen(C("ink") if big else C("ink2"))
+        painter.drawText(QPointF(metrics.horizontalAdvance(self.number) + (7 if big else 5), base), self.unit)
+        painter.setFont(F("ui" if big else "small"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QPointF(0, base + (24 if big else 20)), self.below)
+
+
+def fact(name: str, value: str) -> QWidget:
+    """A small line: name at the left, value at the right."""
+    return box(row(label(name, "small", "second"), None, label(value, "small_b"), gap=6))
+
+
+def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
+    """Wrap a page so that it scrolls only when the window is smaller than `least` (logical px)."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    widget.setMinimumSize(px(least[0]), px(least[1]))
+    area.setWidget(widget)
+    return area
+
+
+def page_margins(layout, *, left: int | None = None, right: int | None = None) -> None:
+    """The usual padding of a page, narrower in the close setting."""
+    side = close(16, 22)
+    layout.setContentsMargins(
+        px(side if left is None else left), px(close(8, 14)), px(side if right is None else right), px(12)
+    )
+    layout.setSpacing(0)

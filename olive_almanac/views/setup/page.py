@@ -1,0 +1,197 @@
+"""The Set up station: the machine at the left, the stock at the right, as sentences with fields."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from olive_almanac.steps.set_up import Field, SetUpPresenter, machine_fields, stock_fields
+from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, head, label, page_margins, row
+from olive_almanac.views.station_page import StationPage
+from olive_almanac.views.theme import close, px, scaled_font
+
+
+class Form(Page):
+    """A form made from `Field`s: words, field, unit, half a line of help.
+
+    Signals:
+        saved(): the main button was pressed or Enter typed.
+        left(): back from a new form.
+        new_asked(): the operator wants another one.
+        source_changed(str): a choice that renews the other defaults was made.
+    """
+
+    saved = Signal()
+    left = Signal()
+    new_asked = Signal()
+    source_changed = Signal(str)
+
+    def __init__(self, noun: str) -> None:
+        super().__init__()
+        self.noun = noun
+        self.title = label("", "h1")
+        self.add = button(f"Add a {noun}", "plain")
+        self.add.clicked.connect(self.new_asked)
+        self.back = button("Back", "plain")
+        self.back.clicked.connect(self.left)
+        self.save = button("", "main")
+        self.save.clicked.connect(self.saved)
+        self.problem = label("", "ui", "ember", wrap=True)
+        self.done = label("", "small", "second")
+        self._grid_holder = QWidget()
+        self._grid = QGridLayout(self._grid_holder)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(px(10))
+        self._grid.setVerticalSpacing(0)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(head(self.title, None, self.back, self.add))
+        layout.addSpacing(px(8))
+        layout.addWidget(self._grid_holder)
+        layout.addSpacing(px(6))
+        layout.addWidget(self.problem)
+        layout.addStretch(1)
+        layout.addLayout(row(self.save, self.done, None, gap=12))
+        self.fields: dict[str, QLineEdit | WordPicker] = {}
+        self._words: dict[str, str] = {}
+
+    def show_fields(self, fields: tuple[Field, ...], title: str, save: str, *, can_leave: bool, can_add: bool) -> None:
+        clear_layout(self._grid)
+        self.fields, self._words = {}, {}
+        self.title.setText(title)
+        self.save.setText(save)
+        self.back.setVisible(can_leave)
+        self.add.setVisible(can_add)
+        self.problem.setText("")
+        for number, field in enumerate(fields):
+            self._add_field(number, field)
+        self._grid.setColumnStretch(2, 1)
+
+    def _add_field(self, number: int, field: Field) -> None:
+        words = label(field.words, "ui", "second")
+        if field.choices:
+            part = WordPicker("ui_b", name=field.words)
+            part.set_choices(field.choices, field.text)
+            part.picked.connect(lambda key, part=part, field=field: self._picked(part, field, key))
+        else:
+            part = QLineEdit(field.text)
+            part.setFont(scaled_font("field", 16))
+            part.setAccessibleName(field.words)
+            part.returnPressed.connect(self.saved)
+            part.setFixedHeight(px(34))
+            part.setFixedWidth(px(close(96, 120) if field.unit and len(field.text) < 10 else close(150, 190)))
+        part.setAccessibleDescription(field.help)
+        words.setBuddy(part)
+        self._grid.addWidget(words, number, 0)
+        field_and_unit = row(part, label(field.unit, "ui", "second"), None, gap=8)
+        self._grid.addLayout(field_and_unit, number, 1)
+        help_line = label(field.help, "small", "second", wrap=True)
+        self._grid.addWidget(help_line, number, 2)
+        self._grid.setRowMinimumHeight(number, px(39))
+        self.fields[field.key], self._words[field.key] = part, field.words
+
+    def _picked(self, part: WordPicker, field: Field, key: str) -> None:
+        part.set_choices(field.choices, key)
+        if field.key_change:
+            self.source_changed.emit(key)
+
+    def texts(self) -> dict[str, str]:
+        return {key: part.key if isinstance(part, WordPicker) else part.text() for key, part in self.fields.items()}
+
+    def show_bad(self, words: str, problem: str) -> None:
+        """Mark the field concerned and say what is wrong."""
+        self.problem.setText(problem)
+        self.done.setText("")
+        for key, part in self.fields.items():
+            bad = bool(words) and (self._words[key] == words or words.endswith(self._words[key].lower()))
+            if isinstance(part, QLineEdit):
+                part.setProperty("bad", bad)
+                part.style().unpolish(part)
+                part.style().polish(part)
+                if bad:
+                    part.setFocus()
+
+    def focus_first(self) -> None:
+        next(iter(self.fields.values())).setFocus()
+
+
+class SetUpPage(StationPage):
+    """Shows both forms and saves them through the presenter."""
+
+    def __init__(self, window) -> None:
+        super().__init__(window)
+        self.machine_form, self.stock_form = Form("machine"), Form("stock")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.machine_form, 1)
+        layout.addWidget(hair("vhair"))
+        layout.addWidget(self.stock_form, 1)
+        self.presenter = SetUpPresenter(self.session, self)
+        self._source = "diode"
+        for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
+            form.new_asked.connect(lambda name=name: self.begin_new(name))
+            form.left.connect(lambda name=name: self.presenter.leave_new(name))
+        self.machine_form.saved.connect(self._save_machine)
+        self.stock_form.saved.connect(self._save_stock)
+        self.machine_form.source_changed.connect(self._renew_source)
+        self.show_forms()
+
+    def enter(self) -> None:
+        self.show_forms()
+        (self.machine_form if self.presenter.new_machine else self.stock_form).focus_first()
+
+    def heard(self, what: str) -> None:
+        if what == "subject":
+            self.presenter.leave_new(
+                "machine"
+            ) if self.session.subject.machine and not self.presenter.new_machine else None
+            self.show_forms()
+
+    def begin_new(self, form: str) -> None:
+        self.presenter.begin_new(form)
+        (self.machine_form if form == "machine" else self.stock_form).focus_first()
+
+    def show_forms(self) -> None:
+        machine, stock, shelf = self.presenter.machine, self.presenter.stock, self.session.shelf
+        self.machine_form.show_fields(
+            machine_fields(machine, self._source),
+            machine.name if machine else "Your machine" if not shelf.machines else "Another machine",
+            "Keep these changes" if machine else "Add this machine",
+            can_leave=self.presenter.new_machine and bool(shelf.machines),
+            can_add=machine is not None,
+        )
+        self.stock_form.show_fields(
+            stock_fields(stock),
+            stock.short_name if stock else "Your first stock" if not shelf.stocks else "Another stock",
+            "Keep these changes" if stock else "Add this stock",
+            can_leave=self.presenter.new_stock and bool(shelf.stocks),
+            can_add=stock is not None,
+        )
+
+    def show_bad_field(self, form: str, field: str, problem: str) -> None:
+        (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)
+
+    def _renew_source(self, source: str) -> None:
+        """A new machine of another source gets that source's usual values; a known machine keeps its own."""
+        if self.presenter.machine is None:
+            name = self.machine_form.texts()["name"]
+            self._source = source
+            self.show_forms()
+            self.machine_form.fields["name"].setText(name)
+
+    def _save_machine(self) -> None:
+        if self.presenter.save_machine(self.machine_form.texts()):
+            self.machine_form.done.setText("Kept.")
+            if self.presenter.new_stock:
+                self.stock_form.focus_first()
+
+    def _save_stock(self) -> None:
+        if self.presenter.save_stock(self.stock_form.texts()):
+            self.stock_form.done.setText("Kept.")
+            if self.presenter.machine is not None and self.session.desk is None and self.session.entry is None:
+                self.main_window.go("Plan")
+
+    def main_action(self) -> None:
+        if self.presenter.new_machine:
+            self._save_machine()
+        else:
+            self._save_stock()

@@ -1,0 +1,400 @@
+"""The window: the frame, one page a station, the keys, and opening the library behind the first picture."""
+
+import sys
+import traceback
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
+from olive_almanac.steps.session import STATIONS, Session
+from olive_almanac.steps.snapshot import load_snapshot
+from olive_almanac.views import theme
+from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
+from olive_almanac.views.parts import scrolling
+from olive_almanac.views.theme import px
+from olive_almanac.views.worker import Worker, once
+
+LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What the window needs from outside the views; __main__ hands it in."""
+
+    open_library: Callable[[Path], Library]
+    restore_library: Callable[[Path], tuple[Path, Path]]
+    make_bench: Callable[[], Bench]
+    make_demo: Callable[[], Path]
+    now: Callable[[], datetime]
+    preferences_file: Path
+
+
+class MainWindow(QMainWindow):
+    """Builds pages when they are first shown; builds all anew when theme, scale or the close setting changes."""
+
+    def __init__(self, folder: Path, outside: Outside) -> None:
+        super().__init__()
+        self.folder, self.outside = folder, outside
+        self.session = Session(load_preferences(outside.preferences_file), today=lambda: outside.now().date())
+        self.station = self.session.preferences.station if self.session.preferences.station in STATIONS else "Book"
+        self.pages: dict[str, QWidget] = {}
+        self._workers: list[Worker] = []
+        self._strip_action: tuple[str, Callable[[], None]] = ("Understood", lambda: self.session.tell(""))
+        self.setWindowTitle("Olive Almanac")
+        self.setMinimumSize(760, 480)
+        self._place_window()
+        self._apply_look()
+        snapshot = load_snapshot(folder)
+        if snapshot is not None:
+            self.session.show_shelf(snapshot)
+        elif not (folder / "almanac.db").exists():
+            self.station = "Book"
+        self._build()
+        self._bind_keys()
+
+    # -- look --------------------------------------------------------------------------------------------------------
+
+    def _place_window(self) -> None:
+        screen = self.screen().availableGeometry()
+        known = self.session.preferences.window
+        if known and screen.contains(known[0] + 40, known[1] + 40):
+            self.setGeometry(known[0], known[1], min(known[2], screen.width()), min(known[3], screen.height()))
+        else:
+            self.resize(min(1280, screen.width()), min(800, screen.height()))
+
+    def _apply_look(self) -> None:
+        theme.set_theme(self.session.preferences.theme)
+        theme.set_scale(self.session.preferences.scale_percent)
+        theme.LIVE.close = theme.is_close_size(self.width(), self.height())
+        theme.apply_theme(QApplication.instance())
+
+    def _build(self) -> None:
+        """Build the frame and the present page from the session."""
+        self.session.forget_listeners()
+        self._leave_pages()
+        self.pages = {}
+        centre = QWidget()
+        centre.setObjectName("desk")
+        layout = QVBoxLayout(centre)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.subject_line, self.strip = SubjectLine(self.session), ProblemStrip()
+        self.rail, self.margin = Rail(self.session), MarginNote(self.session)
+        self._holder = QHBoxLayout()
+        self._holder.setSpacing(0)
+        self._holder.addWidget(self.rail)
+        layout.addWidget(self.subject_line)
+        layout.addWidget(self.strip)
+        layout.addLayout(self._holder, 1)
+        layout.addWidget(self.margin)
+        self.setCentralWidget(centre)
+        self._area = None
+        self.rail.station_asked.connect(self.go)
+        self.strip.action_asked.connect(lambda: self._strip_action[1]())
+        self.subject_line.add_asked.connect(self.add)
+        self.subject_line.find_asked.connect(self.find)
+        self.session.listen(self._heard)
+        self.go(self.station)
+        self._show_problem()
+
+    def _leave_pages(self) -> None:
+        for page in self.pages.values():
+            page.leave()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if theme.LIVE.close != theme.is_close_size(self.width(), self.height()) and hasattr(self, "rail"):
+            theme.LIVE.close = not theme.LIVE.close
+            QTimer.singleShot(0, self._build)
+
+    def switch_theme(self) -> None:
+        self.session.remember(theme="day" if self.session.preferences.theme == "workshop" else "workshop")
+        self._apply_look()
+        self._build()
+
+    def change_scale(self, step: int) -> None:
+        """Step the scale of the whole interface; 0 goes back to 100 %."""
+        at = SCALES.index(self.session.preferences.scale_percent)
+        percent = SCALES[min(max(at + step, 0), len(SCALES) - 1)] if step else SCALES[0]
+        self.session.remember(scale_percent=percent)
+        self._apply_look()
+        self._build()
+
+    # -- stations ----------------------------------------------------------------------------------------------------
+
+    def page(self, name: str):
+        """Return the page of a station, made when first asked for."""
+        if name not in self.pages:
+            self.pages[name] = _PAGES[name](self)
+        return self.pages[name]
+
+    def go(self, name: str) -> None:
+        """Show a station."""
+        page = self.page(name)
+        if self._area is not None:
+            self._area.takeWidget()
+            self._holder.removeWidget(self._area)
+            self._area.deleteLater()
+        self._area = scrolling(page, LEAST_PAGE)
+        self._holder.addWidget(self._area, 1)
+        self.station = name
+        page.show()
+        page.enter()
+        self.rail.refresh(name)
+        if self.session.preferences.station != name:
+            self.session.remember(station=name)
+
+    def add(self, form: str) -> None:
+        self.go("Set up")
+        self.page("Set up").begin_new(form)
+
+    def find(self) -> None:
+        from olive_almanac.views.finder import Finder
+
+        finder = Finder(self.session, self)
+        finder.opened.connect(self._open_found)
+        finder.move(
+            self.mapToGlobal(self.rect().center()).x() - finder.width() // 2,
+            self.mapToGlobal(self.rect().topLeft()).y() + px(80),
+        )
+        finder.open()
+        finder.field.setFocus()
+
+    def _open_found(self, hit) -> None:
+        self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
+        self.go("Book")
+
+    # -- what was heard ----------------------------------------------------------------------------------------------
+
+    def _heard(self, what: str) -> None:
+        if what == "problem":
+            self._show_problem()
+        elif what == "preferences":
+            try:
+                save_preferences(self.outside.preferences_file, self.session.preferences)
+            except AlmanacError as problem:
+                print(f"olive-almanac: {problem}", file=sys.stderr)
+        else:
+            if what in ("shelf", "subject"):
+                self.subject_line.refresh()
+            self.margin.refresh()
+            self.rail.refresh(self.station)
+        page = self.pages.get(self.station)
+        if page is not None and what != "preferences":
+            page.heard(what)
+
+    def _show_problem(self, action: str = "Understood", do: Callable[[], None] | None = None) -> None:
+        self._strip_action = (action, do or (lambda: self.session.tell("")))
+        self.strip.show_problem(self.session.problem, action)
+
+    # -- the library -------------------------------------------------------------------------------------------------
+
+    def open_library(self) -> None:
+        """Open the library in a worker; the window stays usable meanwhile."""
+        self.work(once(lambda: self.outside.open_library(self.folder)), self._attach, self._opening_failed)
+
+    def _attach(self, library: Library) -> None:
+        try:
+            self.session.attach(library)
+        except AlmanacError as problem:
+            self._opening_failed(problem)
+            return
+        self.work(once(library.backup), lambda _: None)
+
+    def _opening_failed(self, problem: Exception) -> None:
+        if not isinstance(problem, AlmanacError):
+            raise problem
+        self.session.tell(str(problem))
+        if "damaged" in str(problem) and "olive-almanac restore" in str(problem):
+            self._show_problem("Restore the backup", self._restore)
+        else:
+            self._show_problem("Try again", self._try_again)
+
+    def _try_again(self) -> None:
+        self.session.tell("")
+        self.open_library()
+
+    def _restore(self) -> None:
+        try:
+            self.outside.restore_library(self.folder)
+        except AlmanacError as problem:
+            self.session.tell(str(problem))
+        else:
+            self._try_again()
+
+    def open_demo(self) -> None:
+        """Open the demo shop in place of the empty library; the real one is not touched."""
+        self.session.tell("")
+        self.page("Book").show_building()
+        self.work(once(self.outside.make_demo), self._show_demo)
+
+    def _show_demo(self, folder: Path) -> None:
+        if self.session.library is not None:
+            self.session.library.close()
+        self.folder = folder
+        self.session.undo_stack.clear()
+        self.session.remember(machine_uid="north-bench", stock_uid="birch-3", task="cut")
+        self.setWindowTitle("Olive Almanac, demo shop")
+        self.open_library()
+
+    def work(self, items, take: Callable[[object], None], fail: Callable[[Exception], None] | None = None) -> Worker:
+        """Run work in a thread; results come back here.  Faults of the world are told, ours are raised."""
+        worker = Worker(items, self)
+        worker.item.connect(take)
+        worker.failed.connect(fail or self._work_failed)
+        worker.finished.connect(lambda: self._workers.remove(worker) if worker in self._workers else None)
+        self._workers.append(worker)
+        worker.start()
+        return worker
+
+    def _work_failed(self, problem: Exception) -> None:
+        if not isinstance(problem, AlmanacError):
+            raise problem
+        self.session.tell(str(problem))
+
+    # -- keys and leaving --------------------------------------------------------------------------------------------
+
+    def _bind_keys(self) -> None:
+        def bind(keys: str, action: Callable[[], object]) -> None:
+            shortcut = QShortcut(QKeySequence(keys), self)
+            shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
+            shortcut.activated.connect(action)
+
+        for number, name in enumerate(STATIONS, 1):
+            bind(f"Alt+{number}", lambda name=name: self.go(name))
+        bind("Ctrl+K", self.find)
+        bind("Ctrl+1", lambda: self.subject_line.machine.open_list())
+        bind("Ctrl+2", lambda: self.subject_line.stock.open_list())
+        bind("Ctrl+3", lambda: self.subject_line.task.open_list())
+        bind("Ctrl+L", self.switch_theme)
+        bind("Ctrl+=", lambda: self.change_scale(1))
+        bind("Ctrl++", lambda: self.change_scale(1))
+        bind("Ctrl+-", lambda: self.change_scale(-1))
+        bind("Ctrl+0", lambda: self.change_scale(0))
+        bind("Ctrl+Z", self.undo)
+        bind("Ctrl+Shift+Z", self.redo)
+        bind("Ctrl+Return", lambda: self.page(self.station).main_action())
+        bind("Ctrl+P", lambda: self.page(self.station).print_page())
+        bind("Ctrl+Shift+C", lambda: self.page(self.station).copy_numbers())
+        bind("PgUp", lambda: self._turn(-1))
+        bind("PgDown", lambda: self._turn(1))
+        bind("/", lambda: self.page(self.station).focus_filter())
+
+    def _turn(self, step: int) -> None:
+        at = STATIONS.index(self.station) + step
+        if 0 <= at < len(STATIONS):
+            self.go(STATIONS[at])
+
+    def undo(self) -> None:
+        self.session.attempt(self.session.undo_stack.undo)
+
+    def redo(self) -> None:
+        self.session.attempt(self.session.undo_stack.redo)
+
+    def closeEvent(self, event) -> None:
+        burn = self.pages.get("Burn")
+        if burn is not None and burn.is_running() and not self._may_leave_run():
+            event.ignore()
+            return
+        for worker in list(self._workers):
+            worker.halt()
+        self._leave_pages()
+        box = self.geometry()
+        self.session.remember(window=(box.x(), box.y(), box.width(), box.height()))
+        if self.session.library is not None:
+            self.session.library.close()
+        event.accept()
+
+    def _may_leave_run(self) -> bool:
+        answer = QMessageBox.question(
+            self,
+            "A run is going on",
+            "The coupon is still burning on the stand-in bench. Stop the run and leave? What has burnt is kept.",
+        )
+        if answer == QMessageBox.StandardButton.Yes:
+            self.pages["Burn"].stop()
+            return True
+        return False
+
+
+def _book(window):
+    from olive_almanac.views.book.page import BookPage
+
+    return BookPage(window)
+
+
+def _set_up(window):
+    from olive_almanac.views.setup.page import SetUpPage
+
+    return SetUpPage(window)
+
+
+def _plan(window):
+    from olive_almanac.views.plan.page import PlanPage
+
+    return PlanPage(window)
+
+
+def _burn(window):
+    from olive_almanac.views.burn.page import BurnPage
+
+    return BurnPage(window)
+
+
+def _read(window):
+    from olive_almanac.views.read.page import ReadPage
+
+    return ReadPage(window)
+
+
+def _decide(window):
+    from olive_almanac.views.decide.page import DecidePage
+
+    return DecidePage(window)
+
+
+_PAGES = {"Set up": _set_up, "Plan": _plan, "Burn": _burn, "Read": _read, "Decide": _decide, "Book": _book}
+
+
+def make_application() -> QApplication:
+    """Return the application with our fonts loaded."""
+    app = QApplication.instance() or QApplication(["olive-almanac"])
+    app.setApplicationName("olive-almanac")
+    app.setApplicationDisplayName("Olive Almanac")
+    theme.load_fonts()
+    return app
+
+
+def report_fault(folder: Path, kind, value, trace) -> Path:
+    """Write our own fault into a report in the state folder and return where it lies."""
+    path = folder / "fault.txt"
+    folder.mkdir(parents=True, exist_ok=True)
+    path.write_text("".join(traceback.format_exception(kind, value, trace)), encoding="utf-8")
+    return path
+
+
+def run_window(folder: Path, outside: Outside) -> int:
+    """Open the window on a library and run until it is closed."""
+    import platformdirs
+
+    app = make_application()
+    window = MainWindow(folder, outside)
+
+    def caught(kind, value, trace) -> None:
+        path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
+        window.session.tell(
+            f"Something went wrong in the program itself; what was recorded is safe. A report lies in {path}."
+        )
+
+    sys.excepthook = caught
+    window.show()
+    QTimer.singleShot(0, window.open_library)
+    return app.exec()

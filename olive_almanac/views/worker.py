@@ -1,0 +1,47 @@
+"""Run long work off the interface thread, one item at a time."""
+
+from collections.abc import Callable, Iterator
+
+from PySide6.QtCore import QThread, Signal
+
+
+class Worker(QThread):
+    """Drains an iterator; can stop only between two of its items.
+
+    The iterator must own its inputs (frozen records, copied arrays): the interface thread goes on editing while it
+    runs.  The owner keeps a reference and calls `halt` before it closes.
+
+    Signals:
+        item(object): the next result, delivered in the receiver's thread.
+        failed(object): the exception that ended the run.
+    """
+
+    item = Signal(object)
+    failed = Signal(object)
+
+    def __init__(self, items: Iterator, parent=None) -> None:
+        super().__init__(parent)
+        self._items = items
+
+    def run(self) -> None:
+        try:
+            for item in self._items:
+                if self.isInterruptionRequested():
+                    break
+                self.item.emit(item)
+        except Exception as error:  # the thread's edge: nothing may escape it
+            self.failed.emit(error)
+        finally:
+            closing = getattr(self._items, "close", None)
+            if closing is not None:
+                closing()
+
+    def halt(self) -> None:
+        """Ask the run to stop and wait until it has."""
+        self.requestInterruption()
+        self.wait()
+
+
+def once(action: Callable[[], object]) -> Iterator[object]:
+    """Return an iterator that does one thing and yields its result."""
+    yield action()
