@@ -54,24 +54,25 @@ def _today() -> date:
     return _now().date()
 
 
-def _open_window(folder: Path) -> int:
+def _open_window(folder: Path, preferences: Path | None = None) -> int:
     from olive_almanac.views.window import Outside, run_window
 
-    return run_window(
-        folder, Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, _preferences_file())
-    )
+    return run_window(folder, Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, _preferences_file()))
 
 
 def make_demo(folder: Path, today: date | None = None) -> None:
     """Build the demo shop in a folder."""
     from olive_almanac.demo.shop import build_shop
+    from olive_almanac.steps.preferences import Preferences, save_preferences
     from olive_almanac.steps.session import Session
 
     library = _open_library(folder)
     try:
         for _ in build_shop(library, _make_bench(), today or _today()):
             pass
-        Session().attach(library)  # writes the snapshot for the first paint
+        first = Preferences(machine_uid="north-bench", stock_uid="birch-3")
+        save_preferences(folder / "preferences.json", first)
+        Session(first).attach(library)  # writes the snapshot for the first paint
     finally:
         library.close()
 
@@ -88,15 +89,13 @@ def _open_demo(out: Path | None) -> int:
     print(f"Its library lies in {folder}; nothing of yours is touched.")
     screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     if screen and out is None:
-        return _open_window(folder)
+        return _open_window(folder, folder / "preferences.json")
     from olive_almanac.views.headless import work_through_demo
     from olive_almanac.views.window import Outside
 
     print("There is no screen here, so the demo works through one job by itself.")
     target = out or folder / "pictures"
-    outside = Outside(
-        _open_library, _restore_library, _make_bench, _make_demo_folder, _now, folder / "preferences.json"
-    )
+    outside = Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, folder / "preferences.json")
     work_through_demo(folder, outside, target, say=lambda words: print(words, flush=True))
     return 0
 

@@ -52,9 +52,7 @@ def parser() -> argparse.ArgumentParser:
     top.add_argument("--library", type=Path, help="folder of the library (default: the data folder of the desktop)")
     verbs = top.add_subparsers(dest="verb", metavar="VERB")
 
-    demo = verbs.add_parser(
-        "demo", help="open the window on a fresh copy of the demo shop; without a screen, work through it"
-    )
+    demo = verbs.add_parser("demo", help="open the window on a fresh copy of the demo shop; without a screen, work through it")
     demo.add_argument("--out", type=Path, help="folder for the pictures when there is no screen")
 
     plan = verbs.add_parser("plan", help="plan a power x speed grid and write its files")
@@ -118,15 +116,7 @@ def main(argv: Sequence[str], doors: Doors) -> int:
             return doors.open_window(library)
         if arguments.verb == "demo":
             return doors.open_demo(arguments.out)
-        run = {
-            "plan": _plan,
-            "burn": _burn,
-            "read": _read,
-            "decide": _decide,
-            "book": _book,
-            "check": _check,
-            "restore": _restore,
-        }
+        run = {"plan": _plan, "burn": _burn, "read": _read, "decide": _decide, "book": _book, "check": _check, "restore": _restore}
         return run[arguments.verb](arguments, doors, library)
     except AlmanacError as problem:
         print(f"olive-almanac: {problem}", file=sys.stderr)
@@ -191,15 +181,11 @@ def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     if arguments.speed:
         changes["speed_mm_s"] = read_levels(arguments.speed, "Speed", speed_reader())
     if arguments.passes:
-        changes["passes"] = tuple(
-            int(v) for v in read_levels(arguments.passes, "Passes", lambda text: read_number(text, "Passes"))
-        )
+        changes["passes"] = tuple(int(v) for v in read_levels(arguments.passes, "Passes", lambda text: read_number(text, "Passes")))
     if arguments.focus:
         changes["focus_mm"] = read_levels(arguments.focus, "Focus", lambda text: read_length_mm(text, "Focus"), "mm")
     if arguments.pitch:
-        changes["pitch_mm"] = read_levels(
-            arguments.pitch, "Line pitch", lambda text: read_length_mm(text, "Line pitch"), "mm"
-        )
+        changes["pitch_mm"] = read_levels(arguments.pitch, "Line pitch", lambda text: read_length_mm(text, "Line pitch"), "mm")
     if arguments.cell:
         changes["cell_mm"] = read_length_mm(arguments.cell, "Cell side")
     if arguments.at:
@@ -332,9 +318,7 @@ def _enter(doors: Doors, folder: Path, pick: Any, decision: Any, pairs: Any) -> 
             stock = replace(trial.stock, uid=trial.stock.uid or _slug(trial.stock.label))
             library.save_stock(stock, "came with a decision")
         uid = f"{machine.uid}-{stock.uid}-{trial.task}"
-        entry = entry_of(
-            pick, decision, pairs, uid=uid, written=doors.today().isoformat(), machine=machine, stock=stock
-        )
+        entry = entry_of(pick, decision, pairs, uid=uid, written=doors.today().isoformat(), machine=machine, stock=stock)
         library.save_entry(entry, f"chosen from {trial.name}")
     finally:
         library.close()
@@ -363,9 +347,7 @@ def _book(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
         store.close()
     lines = [clip_text(one.entry, one.machine, one.stock, one.state, "mm/s") + f"  [{one.entry.uid}]" for one in found]
     words = "\n".join(lines) if lines else "Nothing in the book fits these words."
-    document = write_entries(
-        [(one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason) for one in found]
-    )
+    document = write_entries([(one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason) for one in found])
     _say(arguments, words, document)
     return 0
 

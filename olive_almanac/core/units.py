@@ -29,14 +29,7 @@ __all__ = [
 
 MM_PER_INCH = 25.4  # exact by definition
 SPEED_UNITS = {"mm/s": 1.0, "mm/min": 1 / 60, "m/min": 1000 / 60, "in/s": MM_PER_INCH, "in/min": MM_PER_INCH / 60}
-LENGTH_UNITS = {
-    "mm": 1.0,
-    "cm": 10.0,
-    "in": MM_PER_INCH,
-    "inch": MM_PER_INCH,
-    '"': MM_PER_INCH,
-    "thou": MM_PER_INCH / 1000,
-}
+LENGTH_UNITS = {"mm": 1.0, "cm": 10.0, "in": MM_PER_INCH, "inch": MM_PER_INCH, '"': MM_PER_INCH, "thou": MM_PER_INCH / 1000}
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 _FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")\s*$")
 
@@ -68,9 +61,7 @@ def read_number(text: str, field: str, unit: str = "") -> float:
     """
     found = _NUMBER.match(text.replace("−", "-"))
     if not found:
-        raise OutOfRange(
-            field, f"“{text.strip()}”" if text.strip() else "empty", "a number" + (f" in {unit}" if unit else "")
-        )
+        raise OutOfRange(field, f"“{text.strip()}”" if text.strip() else "empty", "a number" + (f" in {unit}" if unit else ""))
     value = float(found[1].replace(",", "."))
     if found[2] and found[2] != unit:
         raise OutOfRange(field, f"“{text.strip()}”", f"in {unit}" if unit else "a plain number")

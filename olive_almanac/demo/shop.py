@@ -31,9 +31,7 @@ from olive_almanac.steps.trial_files import write_trial_files
 __all__ = ["MACHINES", "STOCKS", "build_shop"]
 
 MACHINES = (
-    Machine(
-        "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60
-    ),
+    Machine("North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60),
     Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed", rated_power_w=450),
     Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker", rated_power_w=300),
 )
@@ -112,8 +110,7 @@ def _live_through(
         setting, evidence = reckon_guess(machine, stock, task, rng=np.random.default_rng(0))
         uid = f"{machine.uid}-{stock.uid}-{task}"
         library.save_entry(
-            Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence),
-            "reckoned",
+            Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence), "reckoned"
         )
         return
     if fate.startswith("wait"):
@@ -134,8 +131,7 @@ def _live_through(
         library.save_entry(entry, "confirming burn noted")
     if fate == "failed":
         entry = replace(
-            entry,
-            proofs=(*entry.proofs, Proof((day + timedelta(days=9)).isoformat(), "failed", stock.lot, machine.state)),
+            entry, proofs=(*entry.proofs, Proof((day + timedelta(days=9)).isoformat(), "failed", stock.lot, machine.state))
         )
         library.save_entry(entry, "failure noted")
 
@@ -160,9 +156,7 @@ def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | 
     cells = {one.cell: {"flared": one.flared, "seen": to_plain(one.seen)} for one in burnt}
     started = datetime.combine(date.fromisoformat(trial.made), time(9, 30), UTC)
     library.save_run(
-        trial.id,
-        {"by": "stand-in", "started": started.isoformat(), "cells": cells, "complete": True, "log": []},
-        "burnt",
+        trial.id, {"by": "stand-in", "started": started.isoformat(), "cells": cells, "complete": True, "log": []}, "burnt"
     )
     seen = [replace(one.seen, lightness=None, kerf_mm=None) for one in burnt]
     seen = [replace(one, verdict="hangs") if one.verdict == "push" else one for one in seen]
@@ -188,15 +182,7 @@ def _leave_at(
 
 
 def _decide_until_picked(
-    library: Library,
-    bench: Bench,
-    machine: Machine,
-    stock: Stock,
-    task: Task,
-    day: date,
-    count: _Count,
-    *,
-    keep_entry: bool,
+    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, *, keep_entry: bool
 ) -> Entry | None:
     """Burn coupon after coupon, each where the last left doubt, until there is a pick."""
     choices = suggest_grid(machine, stock, task, speed_unit="mm/min")
@@ -233,9 +219,7 @@ def _choose(decision: Decision) -> Pick:
 def _closer(choices: GridChoices, decision: Decision) -> GridChoices:
     """The next coupon: the speeds and powers that the decision asks for."""
     unit = SPEED_UNITS["mm/min"]
-    speeds = (
-        sorted({round_level(cell.speed_mm_s / unit, 3) * unit for cell in decision.next_cells}) or choices.speed_mm_s
-    )
+    speeds = sorted({round_level(cell.speed_mm_s / unit, 3) * unit for cell in decision.next_cells}) or choices.speed_mm_s
     powers = sorted({round_level(cell.power) for cell in decision.next_cells})
     low = powers[0] if len(powers) > 1 else 0.8 * powers[-1]
     steps = np.linspace(low, powers[-1], 3)

@@ -147,15 +147,12 @@ class _Interpreter:
         if "S" in values:
             self.power = values["S"]
             if not 0 <= self.power <= self.limits.power_scale * (1 + 1e-9):
-                self.report(
-                    "over-power", f"asks for S{self.power:g}; this machine takes 0 to {self.limits.power_scale:g}"
-                )
+                self.report("over-power", f"asks for S{self.power:g}; this machine takes 0 to {self.limits.power_scale:g}")
         if "F" in values:
             self.feed = values["F"] * self.scale
             if not 0 < self.feed <= 60 * self.limits.max_speed_mm_s * (1 + 1e-6):
                 self.report(
-                    "over-speed",
-                    f"asks for {self.feed:g} mm/min; this machine takes up to {60 * self.limits.max_speed_mm_s:g}",
+                    "over-speed", f"asks for {self.feed:g} mm/min; this machine takes up to {60 * self.limits.max_speed_mm_s:g}"
                 )
 
     def take_m(self, value: float) -> None:
@@ -214,10 +211,7 @@ class _Interpreter:
             return
         left, low, wide, high = self.limits.area_mm
         if not (left - TOLERANCE <= x <= left + wide + TOLERANCE and low - TOLERANCE <= y <= low + high + TOLERANCE):
-            self.report(
-                "off-coupon",
-                f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by {high:g} mm)",
-            )
+            self.report("off-coupon", f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by {high:g} mm)")
 
     def check_arc(self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool) -> None:
         x0, y0, x1, y1 = start["X"], start["Y"], self.at["X"], self.at["Y"]

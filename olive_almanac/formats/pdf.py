@@ -19,9 +19,7 @@ SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
 FONT_FILES = {SERIF: "Vollkorn-SemiBold.ttf", SANS: "SourceSans3-Regular.ttf", SANS_BOLD: "SourceSans3-Semibold.ttf"}
 PAGES_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 INK = (0.133, 0.137, 0.102)
-CAUTION = (
-    "An aid, not a certification: the machine's manual, local codes and a qualified laser safety officer come first."
-)
+CAUTION = "An aid, not a certification: the machine's manual, local codes and a qualified laser safety officer come first."
 
 
 class _Sheet:
@@ -51,11 +49,7 @@ class _Sheet:
 
     def text(self, x: float, y: float, words: str, size: float = 10, font: str = SANS, align: str = "left") -> None:
         self.canvas.setFont(font, size)
-        draw = {
-            "left": self.canvas.drawString,
-            "right": self.canvas.drawRightString,
-            "centre": self.canvas.drawCentredString,
-        }
+        draw = {"left": self.canvas.drawString, "right": self.canvas.drawRightString, "centre": self.canvas.drawCentredString}
         draw[align](x * MM, (self.height - y) * MM, words)
 
     def fitted(self, x: float, y: float, words: str, most_mm: float, size: float, font: str) -> None:
@@ -143,9 +137,7 @@ def _row(cell: Cell, unit: str) -> tuple[str, ...]:
     )
 
 
-def write_card(
-    entry: Entry, machine: Machine, stock: Stock, state: str, reason: str, *, speed_unit: str = "mm/s"
-) -> bytes:
+def write_card(entry: Entry, machine: Machine, stock: Stock, state: str, reason: str, *, speed_unit: str = "mm/s") -> bytes:
     """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time and state."""
     page = _Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
     left, right = 9.0, 139.0
@@ -171,8 +163,7 @@ def write_card(
     page.fitted(
         left,
         84,
-        "Stay within reach while it burns. Eyewear for "
-        f"{machine.wavelength_nm:.0f} nm. Exhaust on. Extinguisher at hand.",
+        f"Stay within reach while it burns. Eyewear for {machine.wavelength_nm:.0f} nm. Exhaust on. Extinguisher at hand.",
         right - left,
         10,
         SANS_BOLD,

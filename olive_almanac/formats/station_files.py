@@ -37,18 +37,14 @@ VERSION = 1
 
 
 def _write(kind: str, body: dict[str, Any]) -> str:
-    return (
-        json.dumps({"format": f"olive-almanac/{kind}", "version": VERSION, **body}, ensure_ascii=False, indent=1) + "\n"
-    )
+    return json.dumps({"format": f"olive-almanac/{kind}", "version": VERSION, **body}, ensure_ascii=False, indent=1) + "\n"
 
 
 def _read(kind: str, text: str, where: str) -> dict[str, Any]:
     try:
         plain = json.loads(text)
     except (ValueError, RecursionError) as problem:
-        raise BadFile(
-            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
-        ) from problem
+        raise BadFile(f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup.") from problem
     if not isinstance(plain, dict):
         raise BadFile(f"{where} holds no {kind}: a JSON object is expected.")
     expected = f"olive-almanac/{kind}"
@@ -66,9 +62,7 @@ def _read(kind: str, text: str, where: str) -> dict[str, Any]:
 
 
 def _unknown(where: str, extra: dict[str, object]) -> list[Finding]:
-    return [
-        Finding("unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is.") for name in extra
-    ]
+    return [Finding("unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is.") for name in extra]
 
 
 def write_machine(machine: Machine) -> str:
@@ -118,19 +112,13 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
             findings.append(Finding("bad-reading", place, f"{problem} This reading is left out."))
             continue
         if reading.cell not in known:
-            findings.append(
-                Finding("unknown-cell", place, f"{place}: the trial has no cell “{reading.cell}”. Left out.")
-            )
+            findings.append(Finding("unknown-cell", place, f"{place}: the trial has no cell “{reading.cell}”. Left out."))
         elif reading.verdict is not None and reading.verdict not in VERDICTS[trial.task]:
             findings.append(
-                Finding(
-                    "wrong-verdict", place, f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out."
-                )
+                Finding("wrong-verdict", place, f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out.")
             )
         elif reading.cell in kept:
-            findings.append(
-                Finding("read-twice", place, f"{place}: cell {reading.cell} is read twice; the later one counts.")
-            )
+            findings.append(Finding("read-twice", place, f"{place}: cell {reading.cell} is read twice; the later one counts."))
             kept[reading.cell] = reading
         else:
             kept[reading.cell] = reading
@@ -150,13 +138,7 @@ def write_entries(found: Sequence[tuple[Entry, Machine, Stock, str, str]]) -> st
         "found",
         {
             "entries": [
-                {
-                    "entry": to_plain(entry),
-                    "machine": machine.label,
-                    "stock": stock.label,
-                    "state": state,
-                    "reason": reason,
-                }
+                {"entry": to_plain(entry), "machine": machine.label, "stock": stock.label, "state": state, "reason": reason}
                 for entry, machine, stock, state, reason in found
             ]
         },

@@ -53,9 +53,7 @@ def write_svg(trial: Trial) -> str:
 
 
 def _layer(root: ET.Element, layer_id: str, name: str, colour: str) -> ET.Element:
-    layer = ET.SubElement(
-        root, "g", {"id": layer_id, "fill": "none", "stroke": colour, "stroke-width": str(HAIRLINE_MM)}
-    )
+    layer = ET.SubElement(root, "g", {"id": layer_id, "fill": "none", "stroke": colour, "stroke-width": str(HAIRLINE_MM)})
     ET.SubElement(layer, "title").text = name
     return layer
 

@@ -10,15 +10,7 @@ import numpy as np
 
 from olive_almanac.core.records.reading import Reading, Verdict
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.standins.material import (
-    Hidden,
-    dug_depth,
-    heat_of_edge,
-    hidden_of,
-    kerf_of,
-    lightness_of,
-    with_cell_luck,
-)
+from olive_almanac.standins.material import Hidden, dug_depth, heat_of_edge, hidden_of, kerf_of, lightness_of, with_cell_luck
 
 __all__ = ["BurntCell", "StandInBench"]
 

@@ -48,7 +48,7 @@ class Hidden:
 
 #               digs  starts side clog  shade scorch bare burnt soft  hard  over over_l grip
 _KINDS: dict[str, tuple[float, ...]] = {
-    "wood": (2.4, 1.8, 1.0, 0.050, 0.10, 1.9, 80, 24, 0.40, 0.80, 4.0, 9, 0.05),
+    "wood": (2.5, 1.8, 0.5, 0.050, 0.10, 1.9, 80, 24, 0.40, 0.80, 4.0, 9, 0.05),
     "dense": (3.5, 2.4, 1.0, 0.080, 0.12, 2.0, 68, 26, 0.45, 0.95, 4.0, 8, 0.05),
     "cork": (1.5, 1.6, 1.2, 0.050, 0.08, 1.0, 60, 22, 0.18, 0.35, 1.6, 8, 0.06),
     "paper": (0.7, 0.6, 1.0, 0.030, 0.08, 0.5, 72, 30, 0.14, 0.28, 0.9, 12, 0.05),
@@ -90,32 +90,19 @@ _KIND_OF = {
     "wool": "textile",
     "polyester": "textile",
 }
-_METALS = {
-    "aluminium",
-    "anodised",
-    "stainless",
-    "steel",
-    "coated_metal",
-    "brass",
-    "copper",
-    "titanium",
-    "gold",
-    "silver",
-}
+_METALS = {"aluminium", "anodised", "stainless", "steel", "coated_metal", "brass", "copper", "titanium", "gold", "silver"}
 
 
 def hidden_of(machine: Machine, stock: Stock, seed: int) -> Hidden:
     """Return the truth of a machine with a lot of stock; the same names and seed give the same truth."""
     kind = "metal" if stock.family in _METALS else _KIND_OF.get(stock.family, "mineral")
-    draw = np.random.default_rng(
-        [seed, *hashlib.sha256(f"{machine.name}|{stock.name}|{stock.lot}".encode()).digest()[:8]]
-    )
+    draw = np.random.default_rng([seed, *hashlib.sha256(f"{machine.name}|{stock.name}|{stock.lot}".encode()).digest()[:8]])
 
     def spread(sd: float) -> float:
         return float(np.exp(sd * draw.standard_normal()))
 
     row = _KINDS[kind]
-    takes_up = {"diode": 0.82, "co2": 0.92, "fibre": 0.75}[machine.source]
+    takes_up = {"diode": 0.88, "co2": 0.92, "fibre": 0.75}[machine.source]
     if machine.source == "diode" and stock.colour in ("white", "light"):
         takes_up *= 0.7
     return Hidden(
@@ -144,9 +131,7 @@ def slot_width(hidden: Hidden, machine: Machine, focus_mm: float, depth_mm: floa
     waist = machine.spot_longer_mm * hidden.spot_scale
     slope = waist / machine.rayleigh_mm
     return (
-        waist * 0.9
-        + 0.1 * waist
-        + max(0.0, abs(depth_mm - focus_mm - hidden.focus_slip_mm) - 0.35 * machine.rayleigh_mm) * slope
+        waist * 0.9 + 0.1 * waist + max(0.0, abs(depth_mm - focus_mm - hidden.focus_slip_mm) - 0.35 * machine.rayleigh_mm) * slope
     )
 
 
@@ -176,9 +161,7 @@ def kerf_of(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: floa
 def heat_of_edge(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:
     """How hot the edge gets, 1 being where it starts to brown; slow passes count more than many quick ones."""
     air_cools = {"off": 1.35, "low": 1.0, "full": 0.88}[setting.air]
-    return float(
-        air_cools * heat_sent(hidden, machine, setting, speed_mm_s) * setting.passes**0.35 / hidden.scorch_j_mm
-    )
+    return float(air_cools * heat_sent(hidden, machine, setting, speed_mm_s) * setting.passes**0.35 / hidden.scorch_j_mm)
 
 
 def lightness_of(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:

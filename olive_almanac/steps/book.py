@@ -174,9 +174,7 @@ class BookPresenter:
             path = self.session.store.folder / "cards" / f"{entry.uid}.pdf"
             write_file(
                 path,
-                write_card(
-                    entry, machine, stock, STATE_WORDS[state][0], reason, speed_unit=self.session.preferences.speed_unit
-                ),
+                write_card(entry, machine, stock, STATE_WORDS[state][0], reason, speed_unit=self.session.preferences.speed_unit),
             )
             written.append(path)
 

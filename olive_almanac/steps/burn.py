@@ -24,12 +24,11 @@ class ShowsBurn(Protocol):
 class BurnPresenter:
     """Steps through a run; the view sets the pace.  `running` is None before, then "running", "paused", "stopped", "done"."""
 
-    def __init__(
-        self, session: Session, view: ShowsBurn, make_bench: Callable[[], Bench], now: Callable[[], datetime]
-    ) -> None:
+    def __init__(self, session: Session, view: ShowsBurn, make_bench: Callable[[], Bench], now: Callable[[], datetime]) -> None:
         self.session, self._view, self._make_bench, self._now = session, view, make_bench, now
         self.running: str | None = None
         self.log: list[str] = []
+        self.trial_id = ""
         self._cells: Iterator[BurntCell] | None = None
 
     @property
@@ -55,7 +54,7 @@ class BurnPresenter:
         desk = self.session.desk
         if desk is None:
             return
-        burnt = set(desk.burnt)
+        burnt, self.trial_id = set(desk.burnt), desk.trial.id
         self._cells = (cell for cell in self._make_bench().burn(desk.trial) if cell.cell not in burnt)
         self.running = "running"
         self._note("run resumed" if burnt else "run started on the stand-in bench")
@@ -90,6 +89,10 @@ class BurnPresenter:
             self._note("paused" if self.running == "paused" else "resumed")
             self._view.show_run()
 
+    def let_go(self) -> None:
+        """Forget a run whose coupon has left the desk; what has burnt is in the library already."""
+        self.running, self.trial_id, self._cells, self.log = None, "", None, []
+
     def stop(self) -> None:
         """End the run early: what has burnt can be read, the rest stays unburnt."""
         desk = self.session.desk
@@ -106,11 +109,7 @@ class BurnPresenter:
         desk = self.session.desk
         if desk is None:
             return
-        run = {
-            **self._run(desk.run),
-            "by": "machine",
-            "cells": {cell.id: {"flared": False} for cell in desk.trial.cells},
-        }
+        run = {**self._run(desk.run), "by": "machine", "cells": {cell.id: {"flared": False} for cell in desk.trial.cells}}
         self.session.keep_run(run, "burnt on the machine")
         self.session.keep_trial(desk.trial, "read", "burnt on the machine")
         self.running = "done"

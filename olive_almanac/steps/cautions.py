@@ -62,9 +62,7 @@ def _fume(stock: Stock) -> Caution:
 
 
 def _eyes(machine: Machine) -> Caution:
-    return Caution(
-        "eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", "everyone in the room, shield or not"
-    )
+    return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", "everyone in the room, shield or not")
 
 
 def _glare(stock: Stock) -> Caution:

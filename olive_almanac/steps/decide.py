@@ -70,7 +70,7 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     trial = pairs[-1][0]
     settings = [cell.setting for one, _ in pairs for cell in one.cells]
     base = decision.picks[0].setting if decision.picks else max(settings, key=lambda s: (s.power, -s.speed_mm_s))
-    shown = [s for s in settings if s.passes == base.passes] + [pick.setting for pick in decision.picks]
+    shown = [cell.setting for cell in trial.cells] + [pick.setting for pick in decision.picks]
     powers, speeds = [s.power for s in shown], [s.speed_mm_s for s in shown]
     spread, width = max(powers) - min(powers) or 0.2, max(speeds) - min(speeds) or 0.5 * max(speeds)
     power = np.linspace(max(0.01, min(powers) - 0.12 * spread), max(powers) + 0.08 * spread, MAP_POINTS)
@@ -79,18 +79,14 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     if trial.task == "cut":
         from olive_almanac.core.deciding.cut import MAP_PARTICLES
 
-        chance = known.chance(
-            power=p, speed_mm_s=v, passes=base.passes, focus_mm=base.focus_mm, particles=MAP_PARTICLES
-        )
+        chance = known.chance(power=p, speed_mm_s=v, passes=base.passes, focus_mm=base.focus_mm, particles=MAP_PARTICLES)
         char = known.char_above(power=p, speed_mm_s=v, passes=base.passes)
         return SettingMap(power, speed, chance, char[1], char[2], base.passes, base.focus_mm, 0.0)
     light, right, dark = known.chances(power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes)
     return SettingMap(power, speed, right, light, dark, base.passes, base.focus_mm, base.pitch_mm)
 
 
-def entry_of(
-    pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock
-) -> Entry:
+def entry_of(pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock) -> Entry:
     """Return the book entry of a chosen pick, with its evidence."""
     evidence = Evidence(
         tuple(trial.id for trial, _ in pairs),
@@ -104,18 +100,7 @@ def entry_of(
         decision.edge_doubt,
         decision.says,
     )
-    return Entry(
-        uid,
-        machine.uid,
-        stock.uid,
-        pairs[0][0].task,
-        pick.setting,
-        "trial",
-        written,
-        stock.lot,
-        machine.state,
-        evidence,
-    )
+    return Entry(uid, machine.uid, stock.uid, pairs[0][0].task, pick.setting, "trial", written, stock.lot, machine.state, evidence)
 
 
 class ShowsDecision(Protocol):

@@ -49,9 +49,7 @@ def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[F
         state, reason = subject_state(shelf, machine, stock, entry.task, today)
         score = _score(words, _haystack(entry, machine, stock, state))
         if score > 0 or not words:
-            found.append(
-                Found(entry, machine, stock, state, reason, score + {"proven": 0.3, "trial": 0.1}.get(state, 0.0))
-            )
+            found.append(Found(entry, machine, stock, state, reason, score + {"proven": 0.3, "trial": 0.1}.get(state, 0.0)))
     return tuple(sorted(found, key=lambda one: -one.score)[:most])
 
 

@@ -9,15 +9,7 @@ from typing import TYPE_CHECKING, Protocol, cast
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.setting import Air, Setting
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import (
-    SPEED_UNITS,
-    number_text,
-    percent_text,
-    read_length_mm,
-    read_number,
-    read_speed_mm_s,
-    speed_in,
-)
+from olive_almanac.core.units import SPEED_UNITS, number_text, percent_text, read_length_mm, read_number, read_speed_mm_s, speed_in
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trial_files import TrialFiles, write_trial_files
 
@@ -126,14 +118,10 @@ class PlanPresenter:
         speed = tuple(low + (high - low) * i / (steps - 1) for i in range(steps)) if high > low else (low,)
         top = max(powers)
         power = (
-            tuple(top * share for share in (0.8, 0.9, 1.0))
-            if min(powers) == top
-            else (min(powers), (min(powers) + top) / 2, top)
+            tuple(top * share for share in (0.8, 0.9, 1.0)) if min(powers) == top else (min(powers), (min(powers) + top) / 2, top)
         )
         place = (float(self.texts.get("x") or 10), float(self.texts.get("y") or 10))
-        choices = GridChoices(
-            power, speed, (first.passes,), (first.focus_mm,), (first.pitch_mm,), first.air, place=place
-        )
+        choices = GridChoices(power, speed, (first.passes,), (first.focus_mm,), (first.pitch_mm,), first.air, place=place)
         self._take(texts_of(choices, self.session.preferences.speed_unit))
 
     def _take(self, texts: dict[str, str]) -> None:

@@ -40,9 +40,7 @@ class ReadPresenter:
         desk = self.session.desk
         if desk is None:
             return []
-        return sorted(
-            (cell for cell in desk.trial.cells if cell.id in desk.burnt), key=lambda cell: (-cell.row, cell.col)
-        )
+        return sorted((cell for cell in desk.trial.cells if cell.id in desk.burnt), key=lambda cell: (-cell.row, cell.col))
 
     @property
     def left(self) -> int:

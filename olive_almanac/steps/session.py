@@ -35,9 +35,7 @@ class Desk:
     stage: str  # burn, read, decide, book: the station that is next
     readings: dict[str, Reading] = field(default_factory=dict)
     run: dict[str, Any] = field(default_factory=dict)
-    earlier: tuple[
-        tuple[Trial, tuple[Reading, ...]], ...
-    ] = ()  # read coupons of the same subject, lot and machine state
+    earlier: tuple[tuple[Trial, tuple[Reading, ...]], ...] = ()  # read coupons of the same subject, lot and machine state
 
     @property
     def burnt(self) -> dict[str, Any]:
@@ -330,15 +328,12 @@ class Session:
             words["Plan"] = f"{cells} cells"
             words["Burn"] = f"{len(desk.burnt)} of {cells} burnt" if desk.burnt else "waiting"
             words["Read"] = f"{len(desk.readings)} of {cells} read" if desk.readings else "nothing yet"
-            words["Decide"] = (
-                "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
-            )
+            words["Decide"] = "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
         due = self.due_count()
         if due:
             words["Book"] += f", {due} due"
         return tuple(
-            StationState(name, "done" if i < at else "now" if i == at else "todo", words[name])
-            for i, name in enumerate(STATIONS)
+            StationState(name, "done" if i < at else "now" if i == at else "todo", words[name]) for i, name in enumerate(STATIONS)
         )
 
     def due_count(self) -> int:

@@ -125,11 +125,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             help="decides what may be burnt and where the first guess starts",
         ),
         Field(
-            "thickness_mm",
-            "Thickness",
-            number_text(stock.thickness_mm) if stock else "3",
-            "mm",
-            "as sold; inches work too: 1/8 in",
+            "thickness_mm", "Thickness", number_text(stock.thickness_mm) if stock else "3", "mm", "as sold; inches work too: 1/8 in"
         ),
         Field("measured", "Measured", measured, "mm", "caliper readings with commas; may stay empty"),
         Field("lot", "Lot", stock.lot if stock else "", help="settings do not carry over from lot to lot unproved"),
@@ -140,11 +136,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             stock.opacity if stock else "opaque",
             help="clear stock lets some beams through",
             choices=tuple(
-                zip(
-                    OPACITIES,
-                    ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"),
-                    strict=True,
-                )
+                zip(OPACITIES, ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"), strict=True)
             ),
         ),
         Field("finish", "Finish", stock.finish if stock else "", help="coating, tanning, mask; may stay empty"),

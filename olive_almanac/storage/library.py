@@ -49,9 +49,7 @@ class Library:
         self._clock = clock
         self._lock = threading.RLock()
         self._engine = create_engine(
-            f"sqlite:///{folder / FILE}",
-            poolclass=StaticPool,
-            connect_args={"check_same_thread": False, "timeout": PATIENCE_S},
+            f"sqlite:///{folder / FILE}", poolclass=StaticPool, connect_args={"check_same_thread": False, "timeout": PATIENCE_S}
         )
         event.listen(self._engine, "connect", _prepare)
         event.listen(self._engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
@@ -96,7 +94,10 @@ class Library:
         from alembic.config import Config
 
         config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        here = Path(__file__).parent
+        config.set_main_option("script_location", str(here / "alembic_door"))
+        config.set_main_option("version_locations", str(here / "migrations"))
+        config.set_main_option("path_separator", "os")
         with self._engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
@@ -143,9 +144,7 @@ class Library:
                 .one()
             )
             connection.execute(
-                insert(table).values(
-                    {**last, "revision": last["revision"] + 1, "at": self._stamp(), "why": why, "removed": True}
-                )
+                insert(table).values({**last, "revision": last["revision"] + 1, "at": self._stamp(), "why": why, "removed": True})
             )
 
     # -- trials, runs, readings --------------------------------------------------------------------------------------
@@ -169,9 +168,7 @@ class Library:
 
     def take_back_reading(self, trial_uid: str, cell: str) -> None:
         """Hide the reading of a cell by a further revision; the old one stays in the history."""
-        self._add(
-            tables.reading, f"{trial_uid}/{cell}", "taken back", Reading(cell), {"trial_uid": trial_uid}, removed=True
-        )
+        self._add(tables.reading, f"{trial_uid}/{cell}", "taken back", Reading(cell), {"trial_uid": trial_uid}, removed=True)
 
     def run_of(self, trial_uid: str) -> dict[str, Any] | None:
         """Return what was kept of the trial's newest run, or None."""
@@ -203,9 +200,7 @@ class Library:
     def _stamp(self) -> str:
         return self._clock().isoformat(timespec="seconds")
 
-    def _add(
-        self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False
-    ) -> None:
+    def _add(self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False) -> None:
         body = json.dumps(to_plain(record), ensure_ascii=False)
         with self._working("write"), self._engine.begin() as connection:
             last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
@@ -217,12 +212,7 @@ class Library:
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
-        newest = (
-            select(table.c.uid, func.max(table.c.revision).label("revision"))
-            .where(*where)
-            .group_by(table.c.uid)
-            .subquery()
-        )
+        newest = select(table.c.uid, func.max(table.c.revision).label("revision")).where(*where).group_by(table.c.uid).subquery()
         query = select(table).join(newest, (table.c.uid == newest.c.uid) & (table.c.revision == newest.c.revision))
         with self._working("read"), self._engine.connect() as connection:
             return list(connection.execute(query.where(~table.c.removed)).mappings())
@@ -253,9 +243,13 @@ class Library:
         if "locked" in fault:
             return f"Could not {doing} {where}: another program is writing in it. Close that program or wait a moment, then do it again."
         if "readonly" in fault or "unable to open" in fault or "attempt to write" in fault:
-            return f"Could not {doing} {where}: the folder is read-only or not reachable. Make it writable or choose another folder."
+            return (
+                f"Could not {doing} {where}: the folder is read-only or not reachable. Make it writable or choose another folder."
+            )
         if "full" in fault:
-            return f"Could not {doing} {where}: the disk is full. Free some space and do it again; what was recorded before is safe."
+            return (
+                f"Could not {doing} {where}: the disk is full. Free some space and do it again; what was recorded before is safe."
+            )
         if "malformed" in fault or "not a database" in fault or "no such table" in fault or "corrupt" in fault:
             backup = newest_backup(self.folder)
             offer = (

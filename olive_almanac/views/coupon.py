@@ -69,11 +69,7 @@ def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, task: str, stock: QC
     """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, or a tone."""
     if task == "engrave":
         light = seen.get("lightness")
-        tone = (
-            stock
-            if light is None
-            else QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
-        )
+        tone = stock if light is None else QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
         painter.fillRect(rect, tone)
         return
     verdict, char = seen.get("verdict"), seen.get("char") or 0
@@ -90,12 +86,10 @@ def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, task: str, stock: QC
         painter.setPen(QPen(stock, kerf * 1.2))
         for a, b in ((0.40, 0.60),):
             painter.drawLine(
-                QPointF(rect.left() + a * rect.width(), rect.bottom()),
-                QPointF(rect.left() + b * rect.width(), rect.bottom()),
+                QPointF(rect.left() + a * rect.width(), rect.bottom()), QPointF(rect.left() + b * rect.width(), rect.bottom())
             )
             painter.drawLine(
-                QPointF(rect.right(), rect.top() + a * rect.height()),
-                QPointF(rect.right(), rect.top() + b * rect.height()),
+                QPointF(rect.right(), rect.top() + a * rect.height()), QPointF(rect.right(), rect.top() + b * rect.height())
             )
 
 
@@ -173,13 +167,7 @@ class CouponPicture(Painted):
         frame = rect.adjusted(-5, -5, 5, 5)
         for colour, pen_width in (("#1E1A10", 6.5), ("#FFFDF6", 3.2)):
             painter.setPen(
-                QPen(
-                    QColor(colour),
-                    pen_width,
-                    Qt.PenStyle.SolidLine,
-                    Qt.PenCapStyle.SquareCap,
-                    Qt.PenJoinStyle.MiterJoin,
-                )
+                QPen(QColor(colour), pen_width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.SquareCap, Qt.PenJoinStyle.MiterJoin)
             )
             painter.drawRect(frame)
 
@@ -250,6 +238,4 @@ class VerdictKeyLine(Painted):
             x += 40 + painter.fontMetrics().horizontalAdvance(self.words[verdict])
         painter.setPen(C("ink2"))
         if x + painter.fontMetrics().horizontalAdvance(self.remark) < width:
-            painter.drawText(
-                QRectF(0, 1, width, 22), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.remark
-            )
+            painter.drawText(QRectF(0, 1, width, 22), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.remark)

@@ -71,9 +71,7 @@ class SubjectLine(QWidget):
         self.refresh()
 
     def eventFilter(self, watched, event) -> bool:
-        asked = event.type() == QEvent.Type.MouseButtonRelease or (
-            event.type() == QEvent.Type.KeyPress and event.text().strip()
-        )
+        asked = event.type() == QEvent.Type.MouseButtonRelease or (event.type() == QEvent.Type.KeyPress and event.text().strip())
         if watched is self.find and asked:
             self.find_asked.emit()
             return True
@@ -260,9 +258,7 @@ class Rail(QWidget):
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
         due = self.session.due_count()
-        self.due.setText(
-            "" if not self.session.shelf.entries else f"{due} {'entry' if due == 1 else 'entries'} due again"
-        )
+        self.due.setText("" if not self.session.shelf.entries else f"{due} {'entry' if due == 1 else 'entries'} due again")
 
     def paintEvent(self, _event) -> None:
         QPainter(self).fillRect(self.rect(), C("desk"))

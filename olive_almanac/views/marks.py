@@ -88,8 +88,7 @@ def draw_state(painter: QPainter, rect: QRectF, state: str, ground: QColor | Non
         painter.setBrush(C("ember_fill"))
         painter.drawEllipse(rect.center(), side * 0.46, side * 0.46)
         painter.fillRect(
-            QRectF(rect.center().x() - side * 0.29, rect.center().y() - side * 0.09, side * 0.58, side * 0.18),
-            C("on_ember"),
+            QRectF(rect.center().x() - side * 0.29, rect.center().y() - side * 0.09, side * 0.58, side * 0.18), C("on_ember")
         )
     else:
         painter.setPen(NO_PEN)
@@ -144,9 +143,7 @@ def _verdict_shape(centre: QPointF, radius: float, verdict: str) -> QPainterPath
     elif verdict == "not_through":
         path.addRect(QRectF(centre.x() - radius * 0.86, centre.y() - radius * 0.86, radius * 1.72, radius * 1.72))
     elif verdict == "too_dark":
-        path = _polygon(
-            [centre + QPointF(dx * radius * 1.1, dy * radius * 1.1) for dx, dy in ((0, -1), (1, 0), (0, 1), (-1, 0))]
-        )
+        path = _polygon([centre + QPointF(dx * radius * 1.1, dy * radius * 1.1) for dx, dy in ((0, -1), (1, 0), (0, 1), (-1, 0))])
     elif verdict == "no_mark":
         path.addRect(QRectF(centre.x() - radius * 0.8, centre.y() - radius * 0.16, radius * 1.6, radius * 0.32))
     elif verdict == "flare":
@@ -176,16 +173,12 @@ def draw_verdict(
         painter.setBrush(halo)
         painter.drawPath(shape)
     solid = verdict in ("free", "too_dark", "no_mark", "unread")
-    painter.setPen(
-        NO_PEN if verdict == "unread" else QPen(ink, stroke * (0.5 if solid else 1.0), SOLID, SQUARE_CAP, MITER_JOIN)
-    )
+    painter.setPen(NO_PEN if verdict == "unread" else QPen(ink, stroke * (0.5 if solid else 1.0), SOLID, SQUARE_CAP, MITER_JOIN))
     painter.setBrush(ink if solid else C("brass_fill") if verdict == "flare" else ground)
     painter.drawPath(shape)
     if verdict in ("hangs", "push"):
         painter.setClipPath(shape)
-        painter.fillRect(
-            QRectF(centre.x() - radius * 1.2, centre.y() - radius * 0.95, radius * 2.4, radius * 0.86), ink
-        )
+        painter.fillRect(QRectF(centre.x() - radius * 1.2, centre.y() - radius * 0.95, radius * 2.4, radius * 0.86), ink)
     elif verdict in ("flare", "right"):
         painter.setPen(NO_PEN)
         painter.setBrush(ink)
@@ -196,9 +189,7 @@ def draw_verdict(
 
 # -- cautions: tiles --------------------------------------------------------------------------------------------------
 
-OCTAGON = tuple(
-    (u, v) for u, v in ((0.29, 0), (0.71, 0), (1, 0.29), (1, 0.71), (0.71, 1), (0.29, 1), (0, 0.71), (0, 0.29))
-)
+OCTAGON = tuple((u, v) for u, v in ((0.29, 0), (0.71, 0), (1, 0.29), (1, 0.71), (0.71, 1), (0.29, 1), (0, 0.71), (0, 0.29)))
 
 
 def draw_caution(painter: QPainter, rect: QRectF, kind: str, level: str) -> None:
@@ -335,9 +326,7 @@ def draw_twig(painter: QPainter, rect: QRectF) -> None:
 # -- textures ---------------------------------------------------------------------------------------------------------
 
 
-def hatch(
-    painter: QPainter, path: QPainterPath, colour: QColor, step: float = 7, angle: float = 45, width: float = 1.2
-) -> None:
+def hatch(painter: QPainter, path: QPainterPath, colour: QColor, step: float = 7, angle: float = 45, width: float = 1.2) -> None:
     """Hatch at our own pitch: Qt's brush hatches do not scale."""
     painter.save()
     painter.setClipPath(path, Qt.ClipOperation.IntersectClip)

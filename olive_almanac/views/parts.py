@@ -489,7 +489,5 @@ def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
 def page_margins(layout, *, left: int | None = None, right: int | None = None) -> None:
     """The usual padding of a page, narrower in the close setting."""
     side = close(16, 22)
-    layout.setContentsMargins(
-        px(side if left is None else left), px(close(8, 14)), px(side if right is None else right), px(12)
-    )
+    layout.setContentsMargins(px(side if left is None else left), px(close(8, 14)), px(side if right is None else right), px(12))
     layout.setSpacing(0)

@@ -162,8 +162,7 @@ class MainWindow(QMainWindow):
         finder = Finder(self.session, self)
         finder.opened.connect(self._open_found)
         finder.move(
-            self.mapToGlobal(self.rect().center()).x() - finder.width() // 2,
-            self.mapToGlobal(self.rect().topLeft()).y() + px(80),
+            self.mapToGlobal(self.rect().center()).x() - finder.width() // 2, self.mapToGlobal(self.rect().topLeft()).y() + px(80)
         )
         finder.open()
         finder.field.setFocus()
@@ -390,9 +389,7 @@ def run_window(folder: Path, outside: Outside) -> int:
 
     def caught(kind, value, trace) -> None:
         path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
-        window.session.tell(
-            f"Something went wrong in the program itself; what was recorded is safe. A report lies in {path}."
-        )
+        window.session.tell(f"Something went wrong in the program itself; what was recorded is safe. A report lies in {path}.")
 
     sys.excepthook = caught
     window.show()

@@ -60,9 +60,7 @@ class Groove:
         return np.exp(self.theta[:, 7])[:, None]
 
 
-def log_needed(
-    groove: Groove, beam: Beam, *, power_w: Floats, speed_mm_s: Floats, focus_mm: Floats, depth_mm: Floats
-) -> Floats:
+def log_needed(groove: Groove, beam: Beam, *, power_w: Floats, speed_mm_s: Floats, focus_mm: Floats, depth_mm: Floats) -> Floats:
     """Return ln of the passes needed to reach a depth, [M, n], for n settings given as arrays [n]."""
     return np.log(_needed_over_depth(groove, beam, power_w, speed_mm_s, focus_mm, depth_mm)) + np.log(depth_mm)
 
@@ -92,11 +90,7 @@ def _surplus(
     removal, threshold, _, stretch, shift, side_loss = (column[:, None] for column in groove.theta.T[:6])
     threshold = np.exp(threshold)
     height = (depth_mm - focus_mm - shift) / (beam.rayleigh_mm * np.exp(stretch))
-    fluence = (
-        np.sqrt(2 / np.pi)
-        * power_w
-        / ((speed_mm_s + np.exp(side_loss)) * beam.waist_radius_mm * np.sqrt(1 + height**2))
-    )
+    fluence = np.sqrt(2 / np.pi) * power_w / ((speed_mm_s + np.exp(side_loss)) * beam.waist_radius_mm * np.sqrt(1 + height**2))
     over = fluence / threshold - 1
     return (over + np.sqrt(over**2 + 4 * SOFTNESS**2)) / 2, np.exp(removal) / threshold
 

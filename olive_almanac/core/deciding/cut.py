@@ -61,13 +61,7 @@ class CutKnowledge:
     drift: ShopDrift = ShopDrift()
 
     def chance(
-        self,
-        *,
-        power: ArrayLike,
-        speed_mm_s: ArrayLike,
-        passes: ArrayLike,
-        focus_mm: ArrayLike,
-        particles: int = PICK_PARTICLES,
+        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, particles: int = PICK_PARTICLES
     ) -> Floats:
         """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
@@ -88,9 +82,7 @@ class CutKnowledge:
         needed = log_needed(groove, self.case.beam, **setting)
         by_thickness = slope_at_depth(groove, self.case.beam, **setting) * depth * np.exp(-needed)
         step = 0.02
-        by_power = (
-            needed - log_needed(groove, self.case.beam, **{**setting, "power_w": power_w * np.exp(step)})
-        ) / step
+        by_power = (needed - log_needed(groove, self.case.beam, **{**setting, "power_w": power_w * np.exp(step)})) / step
         variance = (
             groove.noise**2
             + ((by_thickness * self.drift.thickness) ** 2 + (by_power * self.drift.power) ** 2) / 3
@@ -112,12 +104,7 @@ class CutKnowledge:
         flat, _ = _flatten(power, speed_mm_s, passes, focus_mm, thickness)
         groove = self.posterior.groove
         needed = log_needed(
-            groove,
-            self.case.beam,
-            power_w=flat[0] * self.case.power_w,
-            speed_mm_s=flat[1],
-            focus_mm=flat[3],
-            depth_mm=flat[4],
+            groove, self.case.beam, power_w=flat[0] * self.case.power_w, speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
         )
         result: Floats = self.posterior.weight @ (log_worth(groove, flat[2]) - needed - groove.hang_band)
         return result
@@ -133,12 +120,7 @@ class CutKnowledge:
         flat, _ = _flatten(power, speeds, passes, focus_mm, self.case.thickness_mm)
         groove = self.posterior.resampled(PICK_PARTICLES)
         margin = log_worth(groove, flat[2]) - log_needed(
-            groove,
-            self.case.beam,
-            power_w=flat[0] * self.case.power_w,
-            speed_mm_s=flat[1],
-            focus_mm=flat[3],
-            depth_mm=flat[4],
+            groove, self.case.beam, power_w=flat[0] * self.case.power_w, speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
         )
         edges = [np.interp(0, -row, np.log(speeds)) for row in margin]
         return float(np.std(edges))
@@ -166,11 +148,7 @@ def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET)
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     if not settings or not knowledge.cells_read:
         return Decision(
-            (),
-            target,
-            knowledge.cells_read,
-            "Nothing has been read yet, so there is nothing to decide from.",
-            undecided=True,
+            (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
         )
     window = _Window(knowledge, settings, target)
     aims: tuple[Aim, ...] = ("quickest", "cleanest", "widest")
@@ -249,14 +227,8 @@ class _Window:
     def _sharpened(self, setting: Setting) -> Setting:
         """The fastest speed that still meets the target, between two points of the grid."""
         speeds = setting.speed_mm_s * np.linspace(1.0, 1.12, 13)
-        chance = self.knowledge.chance(
-            power=setting.power, speed_mm_s=speeds, passes=setting.passes, focus_mm=setting.focus_mm
-        )
-        good = [
-            v
-            for v, p in zip(speeds, chance, strict=True)
-            if p >= self.target and v <= self.knowledge.case.max_speed_mm_s
-        ]
+        chance = self.knowledge.chance(power=setting.power, speed_mm_s=speeds, passes=setting.passes, focus_mm=setting.focus_mm)
+        good = [v for v, p in zip(speeds, chance, strict=True) if p >= self.target and v <= self.knowledge.case.max_speed_mm_s]
         return replace(setting, speed_mm_s=_dialled(max(good, default=setting.speed_mm_s)))
 
     def _described(self, aim: Aim, setting: Setting) -> Pick:
@@ -265,25 +237,22 @@ class _Window:
                 power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes, focus_mm=setting.focus_mm
             )
         )
-        char = float(
-            self.knowledge.char_above(power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes).sum()
-        )
+        char = float(self.knowledge.char_above(power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes).sum())
         margins = margins_of(self.knowledge, setting)
         why = {
             "quickest": f"the fastest setting that meets the house rule of {100 * self.target:g} %",
             "cleanest": "the least char among settings that meet the house rule",
             "widest": "the most energy in hand for at most half as much time again, edge not charred",
         }[aim]
-        return Pick(
-            aim, setting, chance, margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, char=char, why=why
-        )
+        return Pick(aim, setting, chance, margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, char=char, why=why)
 
     def none_found(self, doubt: float) -> Decision:
         best = int(self.chance.argmax())
         count, read = float(self.chance[best]), self.knowledge.cells_read
         power, speed, _, focus = self.points[best]
         stall = self.knowledge.stall_chance(power=power, speed_mm_s=speed, focus_mm=focus)
-        next_cells = self._next_cells()
+        flares = bool((self.chance >= self.target).any())
+        next_cells = self._next_cells(2 * self.top.passes if flares else self.top.passes)
         if stall > 0.9:
             return Decision(
                 (),
@@ -297,26 +266,27 @@ class _Window:
                 next_cells=next_cells,
                 edge_doubt=doubt,
             )
-        if self.char[2][self.chance >= self.target].size:
-            says = "Every setting that gets through may flare. Try more passes at a higher speed."
+        if flares:
+            says = (
+                "Every setting that gets through may flare or char through. "
+                f"Burn the {len(next_cells)} cells proposed, with {next_cells[0].passes} quicker passes."
+            )
         else:
             says = (
                 f"Not decided yet: the best tested region reaches {100 * count:.0f} % of the {100 * self.target:g} % wanted. "
-                f"Burn {len(next_cells)} cells from {speed_text(next_cells[-1].speed_mm_s)} to {speed_text(next_cells[0].speed_mm_s)} "
-                f"at {percent_text(next_cells[0].power)} %."
+                f"Burn the {len(next_cells)} cells proposed, quick ones first."
             )
         return Decision((), self.target, read, says, undecided=True, next_cells=next_cells, edge_doubt=doubt)
 
-    def _next_cells(self) -> tuple[Setting, ...]:
+    def _next_cells(self, passes: int) -> tuple[Setting, ...]:
         """Six speeds at full tested power around the edge, quick ones (low energy) first."""
-        low, high = 0.35 * self.slowest, 2.0 * max(v for _, v, _, _ in self.points)
+        top = replace(self.top, passes=passes)
+        low, high = 0.35 * self.slowest, 2.0 * max(v for _, v, _, _ in self.points) * passes / self.top.passes
         speeds = np.geomspace(low, min(high, self.knowledge.case.max_speed_mm_s), 80)
-        chance = self.knowledge.chance(
-            power=self.top.power, speed_mm_s=speeds, passes=self.top.passes, focus_mm=self.top.focus_mm
-        )
+        chance = self.knowledge.chance(power=top.power, speed_mm_s=speeds, passes=passes, focus_mm=top.focus_mm)
         unsure = speeds[(chance > 0.1) & (chance < 0.995)]
         low, high = (unsure[0], unsure[-1]) if len(unsure) > 1 else (low, self.slowest)
-        return tuple(replace(self.top, speed_mm_s=_dialled(v)) for v in np.geomspace(high, low, 6))
+        return tuple(replace(top, speed_mm_s=_dialled(v)) for v in np.geomspace(high, low, 6))
 
 
 def _dialled(speed_mm_s: float) -> float:

@@ -9,14 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
-from olive_almanac.core.fitting.tone import (
-    ToneCurve,
-    TonePosterior,
-    areal_energy_of,
-    fit_lightness,
-    fit_tone,
-    tone_data_of,
-)
+from olive_almanac.core.fitting.tone import ToneCurve, TonePosterior, areal_energy_of, fit_lightness, fit_tone, tone_data_of
 from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Margins
@@ -25,7 +18,6 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import percent_text, speed_text
 
 __all__ = ["ToneKnowledge", "decide_engrave", "know_tone"]
 
@@ -67,18 +59,12 @@ def know_tone(machine: Machine, stock: Stock, pairs: Pairs) -> ToneKnowledge:
     return ToneKnowledge(machine, fit_tone(family_of(stock).tone, data), fit_lightness(data), len(data.verdict))
 
 
-def decide_engrave(
-    knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None
-) -> Decision:
+def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None) -> Decision:
     """Return the settings that reach the right tone, or a wanted lightness L*, soonest and from the surest tested cell."""
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     if not settings or not knowledge.cells_read:
         return Decision(
-            (),
-            target,
-            knowledge.cells_read,
-            "Nothing has been read yet, so there is nothing to decide from.",
-            undecided=True,
+            (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
         )
     energies = [areal_energy_of(s, knowledge.machine.optical_power_w, s.speed_mm_s) for s in settings]
     axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
@@ -99,13 +85,9 @@ def decide_engrave(
     )
 
 
-def _picks(
-    knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float
-) -> tuple[Pick, ...]:
+def _picks(knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float) -> tuple[Pick, ...]:
     quick = _fastest(knowledge.machine, settings, energy)
-    picks = [
-        _pick(knowledge, "quickest", quick, "the fastest tested speed, with the power that gives the right energy")
-    ]
+    picks = [_pick(knowledge, "quickest", quick, "the fastest tested speed, with the power that gives the right energy")]
     surest = int(np.argmax(knowledge.chances_at(energies)[1]))
     tested = settings[surest]
     if abs(np.log(tested.speed_mm_s / quick.speed_mm_s)) > 0.05 and knowledge.chances_at(energies[surest])[1] >= LEAST:
@@ -118,15 +100,11 @@ def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Se
     pattern = max(settings, key=lambda s: s.speed_mm_s)
     needed = energy * pattern.pitch_mm / pattern.passes
     speed = min(pattern.speed_mm_s, machine.optical_power_w / needed)
-    return replace(
-        pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(needed * speed / machine.optical_power_w, 3))
-    )
+    return replace(pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(needed * speed / machine.optical_power_w, 3)))
 
 
 def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
-    chance = knowledge.chances(
-        power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes
-    )
+    chance = knowledge.chances(power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes)
     seconds = setting.passes * raster_seconds(
         PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2
     )
@@ -155,8 +133,8 @@ def _undecided(
         for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
     )
     says = (
-        f"Not decided yet: the likeliest energy, {energy:.2g} J/mm², is right with {100 * top:.0f} % chance only. Burn "
-        f"{len(cells)} cells around {percent_text(cells[2].power)} % at {speed_text(cells[2].speed_mm_s)}."
+        f"Not decided yet: the likeliest energy, {energy:.2g} J/mm², is right with {100 * top:.0f} % chance only. "
+        f"Burn the {len(cells)} cells proposed."
     )
     return Decision((), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt)
 
@@ -175,18 +153,11 @@ def _for_lightness(
     energy = knowledge.curve.energy_for(lightness, highest)
     if energy is None:
         return Decision(
-            (),
-            target,
-            knowledge.cells_read,
-            f"This stock does not reach L* {lightness:g} within the energies tested.",
-            never=True,
+            (), target, knowledge.cells_read, f"This stock does not reach L* {lightness:g} within the energies tested.", never=True
         )
     setting = _fastest(knowledge.machine, settings, energy)
     pick = _pick(knowledge, "quickest", setting, f"the fastest tested speed that gives L* {lightness:g}")
     reached = float(knowledge.curve.lightness(energy))
     return Decision(
-        (pick,),
-        target,
-        knowledge.cells_read,
-        f"{energy:.2g} J/mm² gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
+        (pick,), target, knowledge.cells_read, f"{energy:.2g} J/mm² gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}."
     )

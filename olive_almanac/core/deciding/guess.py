@@ -33,13 +33,7 @@ def reckon_guess(machine: Machine, stock: Stock, task: Task, *, rng: np.random.G
         aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]
         speed = start.speed_mm_s[len(start.speed_mm_s) // 2]
         setting = Setting(
-            min(1.0, round_level(aim * speed * pitch / machine.optical_power_w)),
-            speed,
-            1,
-            0.0,
-            pitch,
-            start.air,
-            direction="x",
+            min(1.0, round_level(aim * speed * pitch / machine.optical_power_w)), speed, 1, 0.0, pitch, start.air, direction="x"
         )
         chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine.optical_power_w, speed))
         seconds = raster_seconds(100, 100, pitch, speed, machine.acceleration_mm_s2)
@@ -64,6 +58,4 @@ def reckon_guess(machine: Machine, stock: Stock, task: Task, *, rng: np.random.G
                 seconds_per_m=1000 * passes / setting.speed_mm_s,
                 says="Reckoned from what this family of stock usually needs.",
             )
-    raise OutOfRange(
-        "Chance to cut through", float(chance.max()), f"at least {WANTED:g}; this machine is not expected to cut it"
-    )
+    raise OutOfRange("Chance to cut through", float(chance.max()), f"at least {WANTED:g}; this machine is not expected to cut it")

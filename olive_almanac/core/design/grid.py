@@ -118,9 +118,7 @@ def _rest_of(notes: str) -> float:
     return float(found) if found else 0.0
 
 
-def plan_grid(
-    machine: Machine, stock: Stock, task: Task, choices: GridChoices, *, trial_id: str, name: str, made: str
-) -> GridPlan:
+def plan_grid(machine: Machine, stock: Stock, task: Task, choices: GridChoices, *, trial_id: str, name: str, made: str) -> GridPlan:
     """Return the trial of a power x speed grid.
 
     Raises Barred where the stock must not or cannot burn, OutOfRange where the coupon does not fit the bed, no cell is
@@ -170,10 +168,7 @@ def plan_grid(
     if not cells:
         raise OutOfRange("Cells within the machine's limits", 0, "at least 1: " + refused[0].why)
     ordered = _low_energy_first(cells)
-    factors = [
-        Factor("power", "%", tuple(round(100 * p, 6) for p in choices.power)),
-        Factor("speed", "mm/s", choices.speed_mm_s),
-    ]
+    factors = [Factor("power", "%", tuple(round(100 * p, 6) for p in choices.power)), Factor("speed", "mm/s", choices.speed_mm_s)]
     factors += [
         Factor(name, unit, tuple(float(v) for v in levels))
         for name, unit, levels in (
@@ -257,13 +252,9 @@ def _beyond(machine: Machine, setting: Setting) -> str:
 
 def _cell_seconds(machine: Machine, task: Task, setting: Setting, side_mm: float) -> float:
     if task == "cut":
-        return round(
-            outline_seconds(side_mm, side_mm, setting.passes, setting.speed_mm_s, machine.acceleration_mm_s2), 3
-        )
+        return round(outline_seconds(side_mm, side_mm, setting.passes, setting.speed_mm_s, machine.acceleration_mm_s2), 3)
     return round(
-        setting.passes
-        * raster_seconds(side_mm, side_mm, setting.pitch_mm, setting.speed_mm_s, machine.acceleration_mm_s2),
-        3,
+        setting.passes * raster_seconds(side_mm, side_mm, setting.pitch_mm, setting.speed_mm_s, machine.acceleration_mm_s2), 3
     )
 
 

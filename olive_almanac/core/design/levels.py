@@ -23,9 +23,7 @@ def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> t
     if low > high:
         raise OutOfRange(field, f"{low:g} to {high:g}", "from the lower to the higher value")
     if (steps == 1) != (low == high):
-        raise OutOfRange(
-            field, f"{low:g} to {high:g} in {steps}", "one step of one value, or several between two values"
-        )
+        raise OutOfRange(field, f"{low:g} to {high:g} in {steps}", "one step of one value, or several between two values")
     if steps == 1:
         return (low,)
     return tuple(low + (high - low) * i / (steps - 1) for i in range(steps))

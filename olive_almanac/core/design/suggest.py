@@ -21,6 +21,7 @@ __all__ = ["expected_edge_speed", "held_focus", "suggest_grid"]
 
 PASSES = (1, 2, 3, 4, 6)
 SLOWEST_USEFUL_MM_S = 1.5
+SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
 
 
@@ -52,29 +53,32 @@ def suggest_grid(machine: Machine, stock: Stock, task: Task, *, speed_unit: str 
 
     Speeds are round numbers in `speed_unit`.
     """
-    choices = _cut_grid(machine, stock, speed_unit) if task == "cut" else _engrave_grid(machine, stock, speed_unit)
-    coupon = coupon_size(machine, task, choices)
+    make = _cut_grid if task == "cut" else _engrave_grid
+    for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
+        choices = make(machine, stock, speed_unit, shrink)
+        coupon = coupon_size(machine, task, choices)
+        if coupon.width_mm <= machine.bed_mm[0] and coupon.height_mm <= machine.bed_mm[1]:
+            break
     corner = tuple(
-        max(0.0, min(10.0, (bed - size) / 2))
-        for bed, size in zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
+        max(0.0, min(10.0, (bed - size) / 2)) for bed, size in zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
     )
     return replace(choices, place=(corner[0], corner[1]))
 
 
-def _cut_grid(machine: Machine, stock: Stock, unit: str) -> GridChoices:
+def _cut_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridChoices:
     case, focus = case_of(machine, stock), held_focus(stock)
     for passes in PASSES:
         edge = expected_edge_speed(case, power=1.0, passes=passes, focus_mm=focus)
         if edge >= SLOWEST_USEFUL_MM_S:
             break
     high = min(1.6 * edge, machine.max_speed_mm_s)
-    return GridChoices(CUT_POWERS, _spread(0.4 * edge, high, 6, unit), (passes,), (focus,), cell_mm=10.0)
+    return GridChoices(CUT_POWERS, _spread(0.4 * edge, high, 6, unit), (passes,), (focus,), cell_mm=round(10.0 * shrink, 1))
 
 
-def _engrave_grid(machine: Machine, stock: Stock, unit: str) -> GridChoices:
+def _engrave_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridChoices:
     pitch = default_pitch(machine.spot_y_mm)
     aim = family_of(stock).tone.right_j_mm2
-    speed = min(0.6 * machine.optical_power_w / (aim * pitch), 0.5 * machine.max_speed_mm_s)
+    speed = shrink * min(0.6 * machine.optical_power_w / (aim * pitch), 0.5 * machine.max_speed_mm_s)
     power = float(np.clip(aim * speed * pitch / machine.optical_power_w, 0.02, 0.65))
     powers = tuple(round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4))
     speeds = _spread(0.5 * speed, min(1.6 * speed, machine.max_speed_mm_s), 6, unit)

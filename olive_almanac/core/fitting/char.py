@@ -24,6 +24,7 @@ __all__ = ["CharPosterior", "fit_char"]
 Floats = NDArray[np.float64]
 SD = np.array([0.8, 0.2, 0.15, 0.2, 0.3])  # of -ln Ec, b1, b2, ln c, ln s
 LAPSE = 0.05
+UNGRADED = -1  # read, but no edge grade given: at least it did not flare
 
 
 @dataclass(frozen=True)
@@ -50,19 +51,20 @@ def _above(draws: Floats, log_energy: Floats, log_passes: Floats) -> Floats:
     return np.stack([ndtr((heat - step * grade) / noise) for grade in (0, 1, 2)])
 
 
-def fit_char(
-    prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]], *, rng: np.random.Generator
-) -> CharPosterior:
-    """Return the posterior of the char grade from every reading that has one (a flare counts as grade 3)."""
+def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]], *, rng: np.random.Generator) -> CharPosterior:
+    """Return the posterior of the char grade from every reading.
+
+    A flare counts as grade 3; a cell read without a grade counts as not flared.
+    """
     rows = []
     for trial, readings in pairs:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             cell = cells.get(reading.cell)
             grade = 3 if flared(reading) else reading.char
-            if cell is not None and grade is not None:
+            if cell is not None and (grade is not None or reading.verdict is not None):
                 energy = cell.setting.power * trial.machine.optical_power_w / cell.setting.speed_mm_s
-                rows.append((np.log(max(energy, 1e-6)), np.log(cell.setting.passes), grade))
+                rows.append((np.log(max(energy, 1e-6)), np.log(cell.setting.passes), UNGRADED if grade is None else grade))
     data = np.array(rows, float).reshape(len(rows), 3)
     mean = np.array([-np.log(prior.char_j_mm), 1.0, 0.3, np.log(0.7), np.log(0.35)])
 
@@ -71,7 +73,7 @@ def fit_char(
         edges = np.vstack([np.ones(len(data)), above, np.zeros(len(data))])
         grade = data[:, 2].astype(int)
         at = np.arange(len(data))
-        chance = edges[grade, at] - edges[grade + 1, at]
+        chance = np.where(grade == UNGRADED, 1 - edges[3], edges[grade, at] - edges[grade + 1, at])
         return float(0.5 * z @ z - np.log((1 - LAPSE) * chance + LAPSE / 4).sum())
 
     if len(data):

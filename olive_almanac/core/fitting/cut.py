@@ -111,17 +111,7 @@ def data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> CutData:
             speed = peak_speed(cell.longest_side_mm, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
             low, high = BANDS[reading.verdict]
             depth = reading.depth_mm if reading.verdict == "not_through" and reading.depth_mm else np.nan
-            rows.append(
-                (
-                    setting.power * trial.machine.optical_power_w,
-                    speed,
-                    setting.passes,
-                    setting.focus_mm,
-                    low,
-                    high,
-                    depth,
-                )
-            )
+            rows.append((setting.power * trial.machine.optical_power_w, speed, setting.passes, setting.focus_mm, low, high, depth))
     return CutData(*np.array(rows, float).reshape(len(rows), 7).T)
 
 
@@ -187,9 +177,7 @@ class _Target:
         return result
 
 
-def fit_cut(
-    case: CutCase, data: CutData, *, rng: np.random.Generator, previous: GroovePosterior | None = None
-) -> GroovePosterior:
+def fit_cut(case: CutCase, data: CutData, *, rng: np.random.Generator, previous: GroovePosterior | None = None) -> GroovePosterior:
     """Return the posterior of the groove from readings; with none, the prior.
 
     `previous` (an earlier posterior of the same case) makes the fit quicker.  The result depends on `rng` only
@@ -199,9 +187,7 @@ def fit_cut(
     half = rng.standard_normal((PARTICLES // 2, DIMENSIONS))
     normal = np.vstack([half, -half])
     if not len(data):
-        return GroovePosterior(
-            Groove(target.theta(normal)), np.full(PARTICLES, 1 / PARTICLES), target.mean, float(PARTICLES)
-        )
+        return GroovePosterior(Groove(target.theta(normal)), np.full(PARTICLES, 1 / PARTICLES), target.mean, float(PARTICLES))
     starts = [np.zeros(DIMENSIONS), *normal[: 14 if previous else STARTS]]
     if previous is not None:
         starts.append((previous.best - target.mean) / PRIOR_SD)

@@ -64,11 +64,11 @@ def fit_logit(x: ArrayLike, successes: ArrayLike, trials: ArrayLike, *, ridge: f
         beta = beta + step
         if np.abs(step).max() < 1e-10:
             break
+    if np.abs(design @ beta).min() > 12:  # every count sits on its own side: the slope runs away
+        raise OutOfRange("Counts", "separable", "mixed: some of both outcomes on each side")
     covariance = np.linalg.inv(information)
     with np.errstate(divide="ignore", invalid="ignore"):
         terms = [np.where(a > 0, a * np.log(a / b), 0.0) for a, b in ((y, n * p), (n - y, n * (1 - p)))]
     intercept_se, slope_se = np.sqrt(np.diag(covariance))
     deviance = 2 * sum(float(term.sum()) for term in terms)
-    return LogitFit(
-        float(beta[0]), float(beta[1]), float(intercept_se), float(slope_se), float(covariance[0, 1]), deviance
-    )
+    return LogitFit(float(beta[0]), float(beta[1]), float(intercept_se), float(slope_se), float(covariance[0, 1]), deviance)

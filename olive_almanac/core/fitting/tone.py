@@ -85,9 +85,7 @@ class ToneCurve:
         energy = np.maximum(np.asarray(energy_j_mm2, float), 1e-9)
         over = (energy / self.energy_over) ** 2.5
         result: Floats = (
-            self.blank
-            - self.change * np.expm1(-((energy / self.energy_1) ** self.steepness))
-            + self.overburn * over / (1 + over)
+            self.blank - self.change * np.expm1(-((energy / self.energy_1) ** self.steepness)) + self.overburn * over / (1 + over)
         )
         return result
 
@@ -118,9 +116,7 @@ def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
             cell = cells.get(reading.cell)
             if cell is None or cell.setting.pitch_mm <= 0 or (reading.verdict is None and reading.lightness is None):
                 continue
-            speed = peak_speed(
-                1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2
-            )  # overscan: always reached
+            speed = peak_speed(1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2)  # overscan: always reached
             energy = areal_energy_of(cell.setting, trial.machine.optical_power_w, speed)
             lightness = np.nan if reading.lightness is None else reading.lightness
             rows.append((np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness))

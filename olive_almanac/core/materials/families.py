@@ -86,26 +86,12 @@ _ROWS: tuple[tuple[str, str, str, GroovePrior, TonePrior, str], ...] = (
     ("vinyl", "vinyl", "Plastic", MELTING, TonePrior(0.5), CHLORINE),
     ("ptfe", "PTFE", "Plastic", MELTING, TonePrior(0.5), FLUORINE),
     ("foam_eva", "EVA foam", "Foam and rubber", FOAM, TonePrior(0.2), ""),
-    (
-        "foam_pu",
-        "PU foam",
-        "Foam and rubber",
-        FOAM,
-        TonePrior(0.2),
-        "burning it can give off hydrogen cyanide and isocyanates",
-    ),
+    ("foam_pu", "PU foam", "Foam and rubber", FOAM, TonePrior(0.2), "burning it can give off hydrogen cyanide and isocyanates"),
     ("foam_ps", "polystyrene foam", "Foam and rubber", FOAM, TonePrior(0.2), "it melts and burns with an open flame"),
     ("rubber", "laser rubber", "Foam and rubber", HIDE, TonePrior(0.8), ""),
     ("silicone", "silicone", "Foam and rubber", MELTING, TonePrior(0.8), ""),
     ("leather", "leather, vegetable-tanned", "Leather and textile", HIDE, TonePrior(0.35), ""),
-    (
-        "synthetic_leather",
-        "synthetic leather",
-        "Leather and textile",
-        HIDE,
-        TonePrior(0.35),
-        "much of it is PVC: " + CHLORINE,
-    ),
+    ("synthetic_leather", "synthetic leather", "Leather and textile", HIDE, TonePrior(0.35), "much of it is PVC: " + CHLORINE),
     ("felt", "felt", "Leather and textile", TEXTILE, TonePrior(0.25), ""),
     ("cotton", "cotton", "Leather and textile", TEXTILE, TonePrior(0.25), ""),
     ("denim", "denim", "Leather and textile", TEXTILE, TonePrior(0.25, darkens=False), ""),
@@ -175,9 +161,7 @@ def may_burn(machine: Machine, stock: Stock, task: Task) -> Permission:
         )
     if family.id in BARE_METALS and (blue or machine.wavelength_nm > FAR_INFRARED_NM):
         return Permission(
-            False,
-            f"Bare {family.word.split(',')[0]} throws this beam back.",
-            "A fibre machine would work, or a marking layer.",
+            False, f"Bare {family.word.split(',')[0]} throws this beam back.", "A fibre machine would work, or a marking layer."
         )
     if task == "cut" and family.group in ("Metal", "Glass and stone"):
         return Permission(False, f"This machine does not cut {family.word.split(',')[0]}.", "Engraving may work.")

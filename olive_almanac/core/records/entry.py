@@ -102,9 +102,7 @@ class Entry:
         """The confirming burns since the last failure, the newest run of one lot and machine state only."""
         run: list[Proof] = []
         for proof in reversed(self.proofs):
-            if proof.outcome == FAILED or (
-                run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)
-            ):
+            if proof.outcome == FAILED or (run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)):
                 break
             run.append(proof)
         return tuple(reversed(run))

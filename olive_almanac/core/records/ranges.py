@@ -11,13 +11,7 @@ __all__ = ["check_choice", "check_number", "check_text"]
 
 
 def check_number(
-    field: str,
-    value: float,
-    unit: str = "",
-    *,
-    low: float = -math.inf,
-    high: float = math.inf,
-    above: float | None = None,
+    field: str, value: float, unit: str = "", *, low: float = -math.inf, high: float = math.inf, above: float | None = None
 ) -> None:
     """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if given)."""
     allowed = _allowed(unit, low, high, above)

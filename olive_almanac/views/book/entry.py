@@ -10,20 +10,7 @@ from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, 
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark, dots, hatch
-from olive_almanac.views.parts import (
-    Figure,
-    Page,
-    box,
-    button,
-    clear_layout,
-    col,
-    fact,
-    hair,
-    head,
-    label,
-    page_margins,
-    row,
-)
+from olive_almanac.views.parts import Figure, Page, box, button, clear_layout, col, fact, hair, head, label, page_margins, row
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px
 
 AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
@@ -70,9 +57,7 @@ class MarginGauge(Painted):
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(at(0) + 12, y + 17), f"{percent_text(setting.power)} % power")
         if margins.power is not None:
-            painter.drawText(
-                QPointF(at(share) + 2, y + 17), f"or at {percent_text(setting.power * margins.power)} % power"
-            )
+            painter.drawText(QPointF(at(share) + 2, y + 17), f"or at {percent_text(setting.power * margins.power)} % power")
 
     def _draw_zones(self, painter, at, low, share, high, top, tall) -> None:
         before, after = QPainterPath(), QPainterPath()
@@ -273,18 +258,12 @@ class EntryPage(Page):
         power, speed, passes = Figure("Power"), Figure("Speed"), Figure("Passes")
         power.show_number(percent_text(setting.power), "%")
         speed.show_number(
-            number_text(speed_in(setting.speed_mm_s, unit)),
-            unit,
-            "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
+            number_text(speed_in(setting.speed_mm_s, unit)), unit, "" if unit == "mm/s" else speed_text(setting.speed_mm_s)
         )
         passes.show_number(str(setting.passes))
         focus, air, pitch = (Figure(name, "num3") for name in ("Focus", "Air", "Line pitch"))
         below = (
-            "below the top face"
-            if setting.focus_mm > 0
-            else "above the top face"
-            if setting.focus_mm < 0
-            else "on the top face"
+            "below the top face" if setting.focus_mm > 0 else "above the top face" if setting.focus_mm < 0 else "on the top face"
         )
         focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
         air.show_number(AIR_WORDS[setting.air])

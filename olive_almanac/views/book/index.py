@@ -52,7 +52,9 @@ class IndexModel(QAbstractTableModel):
             return line.label if index.column() == 0 else STATE_WORDS[state][0] if state else ""
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole) and state:
             column = self.columns[index.column() - 1]
-            return f"{line.label}, {TASK_WORDS[column.task]}, {column.machine.name}: {STATE_WORDS[state][0]}, {STATE_WORDS[state][1]}"
+            return (
+                f"{line.label}, {TASK_WORDS[column.task]}, {column.machine.name}: {STATE_WORDS[state][0]}, {STATE_WORDS[state][1]}"
+            )
         return None
 
     def flags(self, index: QModelIndex):

@@ -34,9 +34,7 @@ class Welcome(Page):
         layout.addWidget(self.add_machine)
         layout.addWidget(label("Five fields matter; the rest has good defaults.", "small", "second"))
         layout.addSpacing(px(16))
-        self.open_demo = button(
-            "Open the demo shop", tip="an invented shop in a folder of its own; your library stays empty"
-        )
+        self.open_demo = button("Open the demo shop", tip="an invented shop in a folder of its own; your library stays empty")
         self.open_demo.clicked.connect(window.open_demo)
         layout.addWidget(self.open_demo)
         self.note = label(

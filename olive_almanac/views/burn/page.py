@@ -110,9 +110,7 @@ class BurnPage(StationPage):
         copy.clicked.connect(self._copy_files)
         self.elsewhere = button("It was burnt on the machine", tip="the whole coupon has been burnt; go on to read it")
         self.elsewhere.clicked.connect(self._burnt_elsewhere)
-        return box(
-            col(label("For your machine", "h3"), self.where, row(open_folder, copy, gap=8), self.elsewhere, gap=6)
-        )
+        return box(col(label("For your machine", "h3"), self.where, row(open_folder, copy, gap=8), self.elsewhere, gap=6))
 
     # -- state -------------------------------------------------------------------------------------------------------
 
@@ -127,12 +125,13 @@ class BurnPage(StationPage):
         self.timer.stop()
 
     def heard(self, what: str) -> None:
-        if what == "subject" and self.is_running():
-            self.stop()
-        if what in ("subject", "desk"):
-            if not self.is_running():
-                self.presenter.running = None
-            self.show_run()
+        if what not in ("subject", "desk"):
+            return
+        desk = self.session.desk
+        if self.presenter.trial_id and (desk is None or desk.trial.id != self.presenter.trial_id):
+            self.timer.stop()
+            self.presenter.let_go()  # another coupon lies on the desk now
+        self.show_run()
 
     def show_run(self) -> None:
         desk, running = self.session.desk, self.presenter.running
@@ -149,9 +148,7 @@ class BurnPage(StationPage):
         self.title.setText(f"Burn {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
         word = {"running": "burning", "paused": "paused", "stopped": "stopped", "done": "done"}.get(running or "", "")
         self.progress.setText(f"{burnt} of {cells} burnt" + (f", {word}" if word and burnt < cells else ""))
-        self.main_window.setWindowTitle(
-            f"{burnt} of {cells} burnt, Olive Almanac" if self.is_running() else "Olive Almanac"
-        )
+        self.main_window.setWindowTitle(f"{burnt} of {cells} burnt, Olive Almanac" if self.is_running() else "Olive Almanac")
         self.picture.show_desk(desk, cell.id if cell and self.is_running() else "")
         self._show_setting(cell)
         self.elapsed.setText(duration_text(self.presenter.elapsed_s))
@@ -166,9 +163,7 @@ class BurnPage(StationPage):
         self.main.setText(
             "Read the coupon"
             if done
-            else {"running": "Pause", "paused": "Go on"}.get(
-                running or "", "Go on burning" if burnt else "Burn on the stand-in"
-            )
+            else {"running": "Pause", "paused": "Go on"}.get(running or "", "Go on burning" if burnt else "Burn on the stand-in")
         )
         self.stop_key.setVisible(self.is_running())
 
@@ -186,9 +181,7 @@ class BurnPage(StationPage):
         self.now.setText(f"{'Now' if self.is_running() else 'Next'}: cell {cell.id}")
         self.power.show_number(percent_text(setting.power), "%")
         self.speed.show_number(
-            number_text(speed_in(setting.speed_mm_s, unit)),
-            unit,
-            "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
+            number_text(speed_in(setting.speed_mm_s, unit)), unit, "" if unit == "mm/s" else speed_text(setting.speed_mm_s)
         )
         passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
         pitch = f", line pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""

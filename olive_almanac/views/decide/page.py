@@ -109,16 +109,12 @@ class PickCard(QAbstractButton):
         known = self.pick.margins.speed is not None
         painter.setFont(F("ui_b"))
         painter.setPen(C("ink"))
-        painter.drawText(
-            QRectF(left, y - 7, 104, 20), MIDDLE_LEFT, f"Margin {100 * margin:.0f} %" if known else "Margin wide"
-        )
+        painter.drawText(QRectF(left, y - 7, 104, 20), MIDDLE_LEFT, f"Margin {100 * margin:.0f} %" if known else "Margin wide")
         bar, full = QRectF(left + 108, y, inner - 108, 9), 0.6
         painter.setPen(QPen(C("ink"), 1))
         painter.setBrush(C("page"))
         painter.drawRect(bar)
-        painter.fillRect(
-            QRectF(bar.left(), bar.top(), bar.width() * min(1.0, (margin if known else full) / full), 9), C("olive")
-        )
+        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, (margin if known else full) / full), 9), C("olive"))
         rule = bar.left() + bar.width() * HOUSE_MARGIN / full
         painter.setPen(QPen(C("ink"), 2))
         painter.drawLine(QPointF(rule, y - 4), QPointF(rule, y + 13))
@@ -132,11 +128,7 @@ class PickCard(QAbstractButton):
     def _time(self) -> str:
         if self.pick.seconds_per_m is not None:
             return f"{duration_text(self.pick.seconds_per_m)} per metre"
-        return (
-            f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²"
-            if self.pick.seconds_per_100cm2 is not None
-            else ""
-        )
+        return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²" if self.pick.seconds_per_100cm2 is not None else ""
 
 
 def limit_facts(pick) -> list[tuple[str, str]]:
@@ -185,9 +177,7 @@ class DecidePage(StationPage):
         self.limits = QVBoxLayout()
         self.limits.setSpacing(px(4))
         self.leaf = Mark("state", "trial", 26)
-        self.note = label(
-            "Goes into the book as On trial. Three confirming burns make it Proven.", "ui", "second", wrap=True
-        )
+        self.note = label("Goes into the book as On trial. Three confirming burns make it Proven.", "ui", "second", wrap=True)
         self.write = button("Write into the book", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
         self.closer = button("Plan the next cells", tip="a coupon where the doubt is")
@@ -245,7 +235,7 @@ class DecidePage(StationPage):
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
         picked = bool(decision and decision.picks)
-        self.says.setText(decision.says if decision and not picked else "" if picked else note)
+        self.says.setText("" if picked else note if decision is None else self._says(decision, unit))
         self.says.setVisible(not picked)
         self.write.setVisible(picked)
         self.leaf.setVisible(picked)
@@ -255,6 +245,17 @@ class DecidePage(StationPage):
         self.closer.style().unpolish(self.closer)
         self.closer.style().polish(self.closer)
         self._show_limits(task)
+
+    def _says(self, decision, unit: str) -> str:
+        """What stands in the way of a pick, and the cells to burn next in the shop's unit."""
+        cells = decision.next_cells
+        if not cells:
+            return decision.says
+        speeds = sorted(speed_in(cell.speed_mm_s, unit) for cell in cells)
+        span = number_text(speeds[0]) if speeds[0] == speeds[-1] else f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
+        powers = sorted({percent_text(cell.power) for cell in cells}, key=float)
+        power = powers[0] if len(powers) == 1 else f"{powers[0]} to {powers[-1]}"
+        return f"{decision.says}\n\nProposed: {span} {unit} at {power} %."
 
     def _show_limits(self, task: str) -> None:
         """What may drift, each alone, before the chosen pick fails: below the cards, where there is room."""
@@ -281,9 +282,7 @@ class DecidePage(StationPage):
         self.key_line = VerdictKeyLine([verdict for _, verdict in KEYS[task]], VERDICT_WORDS)
         self.key_line.setFixedHeight(px(24))
         if decision is not None and decision.edge_doubt is not None and not close(True, False):
-            self.key_line.show_remark(
-                f"known to ± {max(1, round(100 * decision.edge_doubt))} % from {decision.cells_read} cells"
-            )
+            self.key_line.show_remark(f"known to ± {max(1, round(100 * decision.edge_doubt))} % from {decision.cells_read} cells")
         self.key_holder.addWidget(self.key_line)
 
     def _show_cards(self, decision, task: str, unit: str) -> None:
@@ -298,9 +297,7 @@ class DecidePage(StationPage):
                 self.cards.append(card)
         for n, card in enumerate(self.cards):
             card.setChecked(n == self.presenter.chosen)
-        count = {0: "No way to set it yet", 1: "One way to set it", 2: "Two ways to set it", 3: "Three ways to set it"}[
-            len(picks)
-        ]
+        count = {0: "No way to set it yet", 1: "One way to set it", 2: "Two ways to set it", 3: "Three ways to set it"}[len(picks)]
         self.ways.setText(count if decision else "Ways to set it")
         self.rules.setText(f"{100 * decision.target:g} % or better" if decision and picks else "")
 
@@ -308,10 +305,7 @@ class DecidePage(StationPage):
 
     def keyPressEvent(self, event) -> None:
         text, key = event.text().upper(), event.key()
-        if (
-            event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
-            or not self.cards
-        ):
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier) or not self.cards:
             super().keyPressEvent(event)
         elif text and text in LETTERS:
             self.presenter.choose(LETTERS.index(text))

@@ -33,10 +33,7 @@ def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, floa
                 if above[a] != above[b]:
                     t = (level - values[a]) / (values[b] - values[a])
                     crossings.append(
-                        (
-                            axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]),
-                            axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]),
-                        )
+                        (axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]), axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]))
                     )
             segments += [tuple(crossings[k : k + 2]) for k in range(0, len(crossings) - 1, 2)]
     return _joined(segments)
@@ -89,14 +86,7 @@ class SettingMapView(Painted):
         self.setAccessibleName("Map of power and speed")
 
     def show_map(self, desk, decision, setting_map, chosen: int, unit: str, note: str = "") -> None:
-        self.desk, self.decision, self.map, self.chosen, self.unit, self.note = (
-            desk,
-            decision,
-            setting_map,
-            chosen,
-            unit,
-            note,
-        )
+        self.desk, self.decision, self.map, self.chosen, self.unit, self.note = (desk, decision, setting_map, chosen, unit, note)
         self.setAccessibleDescription(decision.says if decision else note)
         self.update()
 
@@ -109,8 +99,7 @@ class SettingMapView(Painted):
         v0, v1 = self.map.speed_mm_s[0], self.map.speed_mm_s[-1]
         p0, p1 = self.map.power[0], self.map.power[-1]
         return QPointF(
-            area.left() + (speed - v0) / (v1 - v0) * area.width(),
-            area.bottom() - (power - p0) / (p1 - p0) * area.height(),
+            area.left() + (speed - v0) / (v1 - v0) * area.width(), area.bottom() - (power - p0) / (p1 - p0) * area.height()
         )
 
     def paint(self, painter, width, height) -> None:
@@ -183,9 +172,7 @@ class SettingMapView(Painted):
         )
         self._lines = []
         for level, width, dash in levels:
-            for line in contour(
-                self.map.power, self.map.speed_mm_s, _log_odds(self.map.chance), float(_log_odds(np.array(level)))
-            ):
+            for line in contour(self.map.power, self.map.speed_mm_s, _log_odds(self.map.chance), float(_log_odds(np.array(level)))):
                 points = [self._point(area, v, p) for v, p in line]
                 pen = QPen(C("ink"), width)
                 if dash:
@@ -261,11 +248,7 @@ class SettingMapView(Painted):
             known = {reading.cell: reading for reading in readings}
             for cell in trial.cells:
                 setting = cell.setting
-                if (setting.passes, setting.focus_mm, setting.pitch_mm) == (
-                    self.map.passes,
-                    self.map.focus_mm,
-                    self.map.pitch_mm,
-                ):
+                if (setting.passes, setting.focus_mm, setting.pitch_mm) == (self.map.passes, self.map.focus_mm, self.map.pitch_mm):
                     yield cell, known.get(cell.id)
 
     def _reserve(self, area) -> None:
@@ -348,9 +331,7 @@ class SettingMapView(Painted):
 
     def _draw_head(self, painter, start: QPointF, end: QPointF) -> None:
         angle = math.atan2(end.y() - start.y(), end.x() - start.x())
-        points = [end] + [
-            end - QPointF(11 * math.cos(angle + turn), 11 * math.sin(angle + turn)) for turn in (0.42, -0.42)
-        ]
+        points = [end] + [end - QPointF(11 * math.cos(angle + turn), 11 * math.sin(angle + turn)) for turn in (0.42, -0.42)]
         painter.setPen(NO_PEN)
         painter.setBrush(C("ink"))
         painter.drawPolygon(QPolygonF(points))
@@ -359,12 +340,7 @@ class SettingMapView(Painted):
 
     def _name_areas(self, painter, area) -> None:
         names = (
-            {
-                "lost": "does not get through",
-                "doubtful": "may hang",
-                "met": "house rules met",
-                "charred": "falls free, but chars",
-            }
+            {"lost": "does not get through", "doubtful": "may hang", "met": "house rules met", "charred": "falls free, but chars"}
             if self._cut
             else {"lost": "too light", "charred": "too dark", "met": "the tone is right", "doubtful": "not sure"}
         )
@@ -373,9 +349,7 @@ class SettingMapView(Painted):
         for level, points in self._lines:
             if len(points) > 6:
                 for share in (0.25, 0.75, 0.5, 0.12, 0.88):
-                    if self._plate(
-                        painter, points[int(share * (len(points) - 1))], f"{100 * level:.0f} %", "small_b", area
-                    ):
+                    if self._plate(painter, points[int(share * (len(points) - 1))], f"{100 * level:.0f} %", "small_b", area):
                         break
 
     def _name_region(self, painter, area, mask, name: str) -> None:

@@ -60,9 +60,7 @@ class Choices(Page):
         layout.addLayout(self._held("Passes", "held at", self._number("passes", "Passes", 48)))
         self._rule(layout, close(3, 6))
         layout.addLayout(
-            self._held(
-                "Focus", "held at", self._number("focus", "Focus in mm below the top face", 58), "mm below the face"
-            )
+            self._held("Focus", "held at", self._number("focus", "Focus in mm below the top face", 58), "mm below the face")
         )
         self._rule(layout, close(3, 6))
         self.pitch_row = box(self._held("Line pitch", "held at", self._number("pitch", "Line pitch in mm", 68), "mm"))
@@ -121,13 +119,7 @@ class Choices(Page):
         middle = [Word(before_steps, "ui")]
         if key == "speed":
             self.unit_label = label("", "small", "second")
-        first = row(
-            label(name, "h3"),
-            label(where, "small", "second"),
-            None,
-            *([self.unit_label] if key == "speed" else []),
-            gap=8,
-        )
+        first = row(label(name, "h3"), label(where, "small", "second"), None, *([self.unit_label] if key == "speed" else []), gap=8)
         sentence = row(
             Word("from", "ui"),
             self._number(f"{key}_from", f"{name} from"),
@@ -183,9 +175,7 @@ class InShort(Page):
         layout.addSpacing(px(10))
         layout.addLayout(self.mind)
         layout.addStretch(1)
-        self.suggest = button(
-            "Suggest levels again", "plain", tip="from the family of the stock, the beam and the thickness"
-        )
+        self.suggest = button("Suggest levels again", "plain", tip="from the family of the stock, the beam and the thickness")
         self.suggest.clicked.connect(page.suggest)
         self.key = button("Print the cell key", tip="writes the files and opens the key as PDF, Ctrl+P")
         self.key.clicked.connect(page.print_page)
@@ -325,9 +315,7 @@ class PlanPage(StationPage):
         self.choices.mark_bad("")
         levels = {factor.name: factor.levels for factor in trial.factors}
         self.choices.levels["power"].setText(_level_text(percent_text(p / 100) for p in levels["power"]) + " %")
-        self.choices.levels["speed"].setText(
-            _level_text(number_text(speed_in(v, unit)) for v in levels["speed"]) + f" {unit}"
-        )
+        self.choices.levels["speed"].setText(_level_text(number_text(speed_in(v, unit)) for v in levels["speed"]) + f" {unit}")
         self.centre_title.setText(f"On {trial.machine.name}")
         self.sheet.show_plan(plan, unit)
         low, high = plan.energy_range

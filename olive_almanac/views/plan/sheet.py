@@ -34,9 +34,7 @@ class PlanSheet(Painted):
         self.plan, self.unit = plan, unit
         if plan is not None:
             coupon = plan.trial.coupon
-            self.setAccessibleDescription(
-                f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm"
-            )
+            self.setAccessibleDescription(f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm")
         self.update()
 
     def show_whole_bed(self, whole: bool) -> None:
@@ -108,9 +106,7 @@ class PlanSheet(Painted):
             rect = scale.rect(rows[row].rect_mm)
             if rect.center().y() + 9 <= last:
                 painter.drawText(
-                    QRectF(0, rect.center().y() - 9, board.left() - 6, 18),
-                    MIDDLE_RIGHT,
-                    percent_text(rows[row].setting.power),
+                    QRectF(0, rect.center().y() - 9, board.left() - 6, 18), MIDDLE_RIGHT, percent_text(rows[row].setting.power)
                 )
                 last = rect.center().y() - 9
         painter.setFont(F("small"))
@@ -183,13 +179,8 @@ class PlanSheet(Painted):
             return
         x, y = self._bed_point(event)
         trial = self.plan.trial
-        most = [
-            bed - size
-            for bed, size in zip(trial.machine.bed_mm, (trial.coupon.width_mm, trial.coupon.height_mm), strict=True)
-        ]
-        place = [
-            min(max(0.0, round(at - grab)), limit) for at, grab, limit in zip((x, y), self._grab, most, strict=True)
-        ]
+        most = [bed - size for bed, size in zip(trial.machine.bed_mm, (trial.coupon.width_mm, trial.coupon.height_mm), strict=True)]
+        place = [min(max(0.0, round(at - grab)), limit) for at, grab, limit in zip((x, y), self._grab, most, strict=True)]
         if tuple(place) != (trial.on_sheet.x_mm, trial.on_sheet.y_mm):
             self.dragged.emit(*place)
 

@@ -99,10 +99,7 @@ class CellGrid(Painted):
         rows = 1 + max(cell.row for cell in self.desk.trial.cells)
         w, h = (width - self.LEFT + self.GAP) / cols, (height - self.TOP + self.GAP) / rows
         for cell in self.desk.trial.cells:
-            yield (
-                cell,
-                QRectF(self.LEFT + cell.col * w, self.TOP + (rows - 1 - cell.row) * h, w - self.GAP, h - self.GAP),
-            )
+            yield (cell, QRectF(self.LEFT + cell.col * w, self.TOP + (rows - 1 - cell.row) * h, w - self.GAP, h - self.GAP))
 
     def mousePressEvent(self, event) -> None:
         if self.desk is not None:
@@ -131,9 +128,7 @@ class CellGrid(Painted):
         for cell, rect in sides.values():
             if rect.height() >= 14:
                 painter.drawText(
-                    QRectF(0, rect.top(), self.LEFT - 8, rect.height()),
-                    MIDDLE_RIGHT,
-                    f"{percent_text(cell.setting.power)} %",
+                    QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, f"{percent_text(cell.setting.power)} %"
                 )
 
     def _paint_cell(self, painter, cell, rect) -> None:
@@ -159,15 +154,11 @@ class CellGrid(Painted):
         tall = rect.height() >= 62
         centre = rect.center().y() - (9 if tall and reading else 0)
         if burnt:
-            draw_verdict(
-                painter, QRectF(rect.center().x() - side / 2, centre - side / 2, side, side), verdict, ground=ground
-            )
+            draw_verdict(painter, QRectF(rect.center().x() - side / 2, centre - side / 2, side, side), verdict, ground=ground)
         if tall and reading is not None and reading.char is not None and rect.width() > 44:
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
-            painter.drawText(
-                QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, CHAR_WORDS[reading.char]
-            )
+            painter.drawText(QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, CHAR_WORDS[reading.char])
 
 
 class VerdictKey(QAbstractButton):
@@ -195,9 +186,7 @@ class VerdictKey(QAbstractButton):
     def paintEvent(self, _event) -> None:
         painter, w, h = _begin(self)
         rect = QRectF(1, 1, w - 2, h - 2)
-        painter.setPen(
-            QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1)
-        )
+        painter.setPen(QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
         ground = C("brass_wash") if self.chosen else C("wash") if self.underMouse() or self.isDown() else C("field")
         painter.setBrush(ground)
         painter.drawRoundedRect(rect, 4, 4)
@@ -230,12 +219,8 @@ class EdgeKey(QAbstractButton):
 
     def paintEvent(self, _event) -> None:
         painter, w, h = _begin(self)
-        painter.setPen(
-            QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1)
-        )
-        painter.setBrush(
-            C("brass_wash") if self.chosen else C("wash") if self.underMouse() or self.isDown() else C("field")
-        )
+        painter.setPen(QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
+        painter.setBrush(C("brass_wash") if self.chosen else C("wash") if self.underMouse() or self.isDown() else C("field"))
         painter.drawRoundedRect(QRectF(1, 1, w - 2, h - 2), 4, 4)
         cap = 22 if len(self.key) == 1 else 30
         draw_keycap(painter, QRectF(8, 11, cap, 22), self.key)
@@ -367,9 +352,7 @@ class ReadPage(StationPage):
         self.title.setText(f"Read {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
         self.progress.show_count(burnt - unread, burnt)
         self.count.setText(f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
-        self.by.setText(
-            close("", "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine")
-        )
+        self.by.setText(close("", "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine"))
         unit = self.session.preferences.speed_unit
         self.grid_words.setText(f"power up the side, {unit} along the top")
         self.picture.show_desk(desk, cell.id)
@@ -385,9 +368,7 @@ class ReadPage(StationPage):
         setting, reading = cell.setting, desk.readings.get(cell.id)
         self.now.setText(f"Cell {cell.id}")
         passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
-        self.setting.setText(
-            f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}"
-        )
+        self.setting.setText(f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}")
         for made in self.keys.values():
             made.show_chosen(made.verdict == shown_verdict(reading))
         for grade, edge in enumerate(self.edges):

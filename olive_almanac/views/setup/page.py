@@ -141,9 +141,7 @@ class SetUpPage(StationPage):
 
     def heard(self, what: str) -> None:
         if what == "subject":
-            self.presenter.leave_new(
-                "machine"
-            ) if self.session.subject.machine and not self.presenter.new_machine else None
+            self.presenter.leave_new("machine") if self.session.subject.machine and not self.presenter.new_machine else None
             self.show_forms()
 
     def begin_new(self, form: str) -> None:

@@ -1,0 +1,131 @@
+"""The demo without a screen: works through one job, from plan to entry, and saves a picture of each page."""
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, QTimer
+
+__all__ = ["settle", "use_virtual_screen", "wait_until", "work_through_demo"]
+
+PATIENCE_MS = 30_000
+
+
+def use_virtual_screen(width: int = 1280, height: int = 800, folder: Path | None = None) -> None:
+    """Choose Qt's offscreen platform with a screen of this size; call before the application is made."""
+    import json
+    import tempfile
+
+    target = folder or Path(tempfile.mkdtemp(prefix="olive-almanac-screen-"))
+    screen = {"name": "s1", "x": 0, "y": 0, "width": width, "height": height, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
+    (target / "screen.json").write_text(json.dumps({"screens": [screen]}))
+    os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={target / 'screen.json'}"
+
+
+def wait_until(done: Callable[[], bool], most_ms: int = PATIENCE_MS) -> None:
+    """Run the event loop until done() is true; raises TimeoutError at the limit."""
+    waited = 0
+    while not done():
+        if waited >= most_ms:
+            raise TimeoutError(f"not done after {most_ms / 1000:.0f} s")
+        loop = QEventLoop()
+        QTimer.singleShot(20, loop.quit)
+        loop.exec()
+        waited += 20
+
+
+def settle(milliseconds: int = 150) -> None:
+    """Let the window lay itself out and paint."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def work_through_demo(folder: Path, outside, pictures: Path, *, say: Callable[[str], None], theme: str = "day") -> None:
+    """Plan, burn, read, decide and write an entry on the demo library through the real window; tell what came out."""
+    use_virtual_screen()
+    from olive_almanac.views.window import MainWindow, make_application
+
+    make_application()
+    window = MainWindow(folder, outside)
+    window.resize(1280, 800)
+    window.show()
+    window.open_library()
+    wait_until(lambda: window.session.library is not None)
+    session = window.session
+    if session.preferences.theme != theme:
+        window.switch_theme()
+    pictures.mkdir(parents=True, exist_ok=True)
+
+    def picture(name: str) -> None:
+        settle()
+        window.grab().save(str(pictures / f"{name}.png"))
+        say(f"  picture: {pictures / name}.png")
+
+    session.choose(machine="long-bed", stock="poplar-4", task="cut")
+    say(f"On {session.subject.machine.label} with {session.subject.stock.label}: cut through. So far: {session.state[0]}.")
+    window.go("Set up")
+    picture("set-up")
+    for _ in range(4):
+        decided = _one_coupon(window, picture, say)
+        if decided:
+            break
+    page = window.page("Decide")
+    pick = page.presenter.pick
+    if pick is None:
+        say("No setting was safe enough after four coupons: " + (page.presenter.decision.says if page.presenter.decision else ""))
+    else:
+        window.page("Decide").main_action()
+        for _ in range(3):
+            window.page("Book").presenter.confirm(passed=True)
+        state, reason = session.state
+        say(f"Written into the book and confirmed three times: {state}, {reason}.")
+        say("  " + window.page("Book").presenter.clip())
+    window.go("Book")
+    picture("book")
+    window.close()
+
+
+def _one_coupon(window, picture, say) -> bool:
+    window.go("Plan") if window.station != "Plan" else None
+    plan = window.page("Plan").presenter.plan
+    low, high = plan.energy_range
+    say(f"Planned {plan.trial.name}: {len(plan.trial.cells)} cells, {low:.2g} to {high:.2g} J/mm.")
+    picture("plan")
+    window.page("Plan").main_action()
+    burn = window.page("Burn")
+    burn.pace.set_at(2)
+    burn.main_action()
+    wait_until(lambda: burn.presenter.running == "running" and len(window.session.desk.burnt) >= len(plan.trial.cells) // 2)
+    picture("burn")
+    wait_until(lambda: burn.presenter.running == "done")
+    window.go("Read")
+    read = window.page("Read").presenter
+    _read_what_the_bench_shows(window, read, count=len(read.readable) // 2)
+    picture("read")
+    _read_what_the_bench_shows(window, read, count=len(read.readable))
+    say(f"Read {len(window.session.desk.readings)} cells as the stand-in shows them.")
+    window.go("Decide")
+    page = window.page("Decide")
+    wait_until(lambda: page.presenter.map is not None)
+    picture("decide")
+    say("Decided: " + page.presenter.decision.says)
+    if page.presenter.pick is None and page.presenter.decision.next_cells:
+        page.main_action()
+        return False
+    return True
+
+
+def _read_what_the_bench_shows(window, read, *, count: int) -> None:
+    """Give the verdicts that the stand-in's coupon shows, through the presenter as the keys do."""
+    for cell in read.readable[:count]:
+        if cell.id in window.session.desk.readings:
+            continue
+        seen = window.session.desk.burnt[cell.id]["seen"]
+        read.choose(cell.id)
+        if seen["char"] == 3:
+            read.verdict("flare")
+            continue
+        if seen["char"] is not None:
+            read.pick_edge(seen["char"])
+        read.verdict({"push": "hangs"}.get(seen["verdict"], seen["verdict"]))

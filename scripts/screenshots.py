@@ -1,0 +1,88 @@
+"""Make the pictures of docs/screenshots anew from the demo data: usage: screenshots.py FOLDER"""
+
+import sys
+import tempfile
+from datetime import date, datetime
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from olive_almanac import __main__ as program
+from olive_almanac.views.headless import settle, use_virtual_screen, wait_until
+
+DAY = date(2026, 4, 14)  # fixed, so that a picture changes only when its view does
+NOON = datetime(2026, 4, 14, 12, 0).astimezone()
+
+
+def main(target: Path) -> None:
+    use_virtual_screen()
+    from olive_almanac.views.window import MainWindow, Outside, make_application
+
+    make_application()
+    target.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "demo"
+        program.make_demo(folder, DAY)
+        outside = Outside(program._open_library, program._restore_library, program._make_bench, program._make_demo_folder,
+                          lambda: NOON, Path(scratch) / "preferences.json")  # fmt: skip
+
+        def take(window, name: str) -> None:
+            settle(300)
+            window.grab().save(str(target / f"{name}.png"))
+            print(target / f"{name}.png")
+
+        empty = MainWindow(Path(scratch) / "empty", outside)
+        empty.resize(1280, 800)
+        empty.show()
+        take(empty, "first-start")
+        empty.close()
+
+        window = MainWindow(folder, outside)
+        window.resize(1280, 800)
+        window.show()
+        window.open_library()
+        wait_until(lambda: window.session.library is not None)
+        choose = window.session.choose
+        window.go("Book")
+        choose(machine="north-bench", stock="birch-3", task="cut")
+        take(window, "book")
+        window.go("Set up")
+        take(window, "set-up")
+        choose(machine="long-bed", stock="leather-2", task="engrave")
+        window.go("Plan")
+        take(window, "plan")
+        choose(machine="long-bed", stock="plate-1", task="engrave")
+        window.go("Burn")
+        burn = window.page("Burn")
+        burn.pace.set_at(2)
+        burn.main_action()
+        wait_until(lambda: len(window.session.desk.burnt) >= 13)
+        burn.presenter.pause()
+        take(window, "burn")
+        burn.presenter.stop()
+        choose(machine="long-bed", stock="glass-4", task="engrave")
+        window.go("Read")
+        take(window, "read-engrave")
+        choose(machine="north-bench", stock="poplar-4", task="cut")
+        take(window, "read-cut")
+        window.go("Decide")
+        for name, machine, stock, task in (
+            ("decide-undecided", "north-bench", "poplar-4", "cut"),
+            ("decide-cut", "long-bed", "birch-3", "cut"),
+            ("decide-engrave", "long-bed", "birch-3", "engrave"),
+        ):
+            choose(machine=machine, stock=stock, task=task)
+            wait_until(lambda: window.page("Decide").presenter.map is not None)
+            take(window, name)
+        choose(machine="long-bed", stock="birch-3", task="cut")
+        window.switch_theme()
+        wait_until(lambda: window.page("Decide").presenter.map is not None)
+        take(window, "decide-cut-workshop")
+        window.go("Book")
+        choose(machine="north-bench", stock="birch-3", task="cut")
+        take(window, "book-workshop")
+        window.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))

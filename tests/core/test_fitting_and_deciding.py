@@ -1,0 +1,281 @@
+"""Fits and decisions on worlds with a known edge, and on hand-made contradictions."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from olive_almanac.core.burn.groove import Groove, log_needed, log_worth
+from olive_almanac.core.deciding.cut import decide_cut, know_cut
+from olive_almanac.core.deciding.decision import aim_word
+from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
+from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.errors import Barred
+from olive_almanac.core.fitting.char import fit_char
+from olive_almanac.core.fitting.cut import case_of, data_of, fit_cut, prior_of
+from olive_almanac.core.fitting.tone import fit_lightness, fit_tone, tone_data_of
+from olive_almanac.core.materials.families import FAMILIES
+from olive_almanac.core.records.reading import Reading
+from tests.samples import BIRCH, LONG, NORTH, VINYL, cut_trial, engrave_trial, read_by_energy, read_by_tone
+
+
+def rng():
+    return np.random.default_rng(3)
+
+
+def decide(trial, readings, **options):
+    pairs = [(trial, readings)]
+    return decide_cut(know_cut(trial.machine, trial.stock, pairs, rng=rng()), pairs, **options)
+
+
+class GrooveIndependent(unittest.TestCase):
+    """The six-point integral of the groove against a fine sum over the depth."""
+
+    def test_passes_needed(self):
+        case = case_of(LONG, BIRCH)
+        theta = prior_of(case.prior)
+        removal, threshold, side = np.exp(theta[[0, 1, 5]])
+        for power, speed, focus in ((60.0, 12.0, 1.5), (40.0, 6.0, 0.0), (25.0, 3.0, 3.0)):
+            z = (np.arange(20000) + 0.5) / 20000 * case.thickness_mm
+            w = case.beam.waist_radius_mm * np.sqrt(1 + ((z - focus) / case.beam.rayleigh_mm) ** 2)
+            over = np.sqrt(2 / np.pi) * power / ((speed + side) * w) / threshold - 1
+            surplus = (over + np.sqrt(over**2 + 4 * 0.06**2)) / 2
+            passes = removal / threshold * case.thickness_mm * np.mean(1 / surplus)
+            got = log_needed(
+                Groove(theta[None]),
+                case.beam,
+                power_w=np.array([power]),
+                speed_mm_s=np.array([speed]),
+                focus_mm=np.array([focus]),
+                depth_mm=np.array([case.thickness_mm]),
+            )
+            with self.subTest(power=power, speed=speed):
+                self.assertAlmostEqual(float(np.exp(got[0, 0])), float(passes), delta=2e-3 * passes)
+
+    def test_worth_of_passes_is_the_sum_of_what_each_is_worth(self):
+        theta = prior_of(FAMILIES["plywood"].groove)
+        kappa = float(np.exp(theta[2]))
+        for passes in (1, 2, 5, 12):
+            total = sum(np.exp(-kappa * n) for n in range(passes))
+            self.assertAlmostEqual(float(np.exp(log_worth(Groove(theta[None]), np.array([float(passes)]))[0, 0])), total, places=9)
+
+
+class CutFitTest(unittest.TestCase):
+    def test_finds_the_edge_of_a_known_world(self):
+        trial = cut_trial()
+        for edge in (2.5, 4.0, 5.5):
+            known = know_cut(LONG, BIRCH, [(trial, read_by_energy(trial, edge))], rng=rng())
+            speeds = np.geomspace(3, 40, 300)
+            chance = known.chance(power=1.0, speed_mm_s=speeds, passes=1, focus_mm=1.5)
+            half = float(np.interp(0.5, chance[::-1], speeds[::-1]))
+            with self.subTest(edge=edge):
+                self.assertAlmostEqual(60 / half / edge, 1.0, delta=0.25)
+
+    def test_more_power_slower_speed_and_more_passes_never_hurt(self):
+        trial = cut_trial()
+        known = know_cut(LONG, BIRCH, [(trial, read_by_energy(trial, 4.0))], rng=rng())
+        at = {"power": 0.8, "speed_mm_s": 12.0, "passes": 1, "focus_mm": 1.5}
+        for change, sign in (
+            ({"power": np.linspace(0.3, 1, 12)}, 1),
+            ({"speed_mm_s": np.linspace(4, 40, 12)}, -1),
+            ({"passes": np.arange(1, 7)}, 1),
+        ):
+            chance = known.chance(**{**at, **change})
+            self.assertTrue((sign * np.diff(chance) >= -1e-9).all(), change)
+
+    def test_same_draws_give_the_same_answer(self):
+        trial = cut_trial()
+        data = data_of([(trial, read_by_energy(trial, 4.0))])
+        one, two = (fit_cut(case_of(LONG, BIRCH), data, rng=rng()) for _ in range(2))
+        np.testing.assert_array_equal(one.weight, two.weight)
+        self.assertAlmostEqual(float(one.weight.sum()), 1.0, places=9)
+        self.assertEqual(len(one.resampled(40).theta), 40)
+
+    def test_a_previous_fit_leads_to_the_same_place(self):
+        trial = cut_trial()
+        data, case = data_of([(trial, read_by_energy(trial, 4.0))]), case_of(LONG, BIRCH)
+        cold = fit_cut(case, data, rng=rng())
+        warm = fit_cut(case, data, rng=rng(), previous=cold)
+        edge = [know.weight @ know.groove.theta[:, 0] for know in (cold, warm)]
+        self.assertAlmostEqual(edge[0], edge[1], delta=0.3)
+
+    def test_a_flared_cell_says_nothing_of_getting_through(self):
+        trial = cut_trial()
+        self.assertEqual(len(data_of([(trial, [Reading("A1", "free", char=3), Reading("A2", "free"), Reading("Z9", "free")])])), 1)
+
+    def test_a_measured_depth_narrows_the_doubt(self):
+        trial = cut_trial()
+        plain = read_by_energy(trial, 9.0)
+        deep = [replace(r, depth_mm=2.0) if r.cell in ("D1", "D2", "D3") else r for r in plain]
+        doubts = [
+            know_cut(LONG, BIRCH, [(trial, readings)], rng=rng()).edge_doubt(power=1.0, passes=1, focus_mm=1.5)
+            for readings in (plain, deep)
+        ]
+        self.assertLess(doubts[1], doubts[0])
+
+    def test_cells_too_short_for_their_speed_count_with_what_they_reach(self):
+        trial = cut_trial(speed_mm_s=(400.0,))
+        data = data_of([(trial, [Reading(cell.id, "not_through") for cell in trial.cells])])
+        self.assertAlmostEqual(float(data.speed_mm_s.max()), np.sqrt(6000 * 10.0), places=6)
+
+
+class DecideCutTest(unittest.TestCase):
+    def setUp(self):
+        self.trial = cut_trial()
+        self.decision = decide(self.trial, read_by_energy(self.trial, 3.5))
+
+    def test_picks_meet_the_target_and_stay_in_the_tested_range(self):
+        self.assertTrue(self.decision.picks)
+        slowest = min(cell.setting.speed_mm_s for cell in self.trial.cells)
+        for pick in self.decision.picks:
+            self.assertGreaterEqual(pick.probability, 0.985)
+            self.assertLessEqual(pick.setting.power, 1.0)
+            self.assertGreaterEqual(pick.setting.speed_mm_s, slowest * 0.999)
+            self.assertAlmostEqual(pick.seconds_per_m, 1000 / pick.setting.speed_mm_s, places=6)
+
+    def test_quickest_is_the_quickest_and_widest_has_the_most_in_hand(self):
+        quickest, widest = self.decision.pick("quickest"), self.decision.pick("widest")
+        for pick in self.decision.picks:
+            self.assertLessEqual(quickest.seconds_per_m, pick.seconds_per_m + 1e-9)
+        self.assertGreaterEqual(widest.margin, quickest.margin)
+        self.assertLessEqual(widest.seconds_per_m, 1.55 * quickest.seconds_per_m)
+
+    def test_margins_say_where_it_would_hang(self):
+        pick = self.decision.pick("quickest")
+        self.assertGreater(pick.margins.speed, 1.05)
+        self.assertLess(pick.margins.power, 0.97)
+        self.assertGreater(pick.margins.thickness_mm, 0.05)
+        # quicker by the margin and it is the same energy short as weaker by the margin
+        self.assertAlmostEqual(pick.margins.speed * pick.margins.power, 1.0, delta=0.15)
+
+    def test_a_stricter_target_is_slower(self):
+        strict = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.999)
+        easy = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.9)
+        self.assertGreater(strict.pick("quickest").seconds_per_m, easy.pick("quickest").seconds_per_m)
+
+    def test_char_grades_keep_the_pick_away_from_flares(self):
+        hot = [replace(r, char=3, verdict=None) if r.verdict == "free" else r for r in read_by_energy(self.trial, 3.5)]
+        decision = decide(self.trial, hot)
+        self.assertFalse(decision.picks)
+
+
+class ContradictionTest(unittest.TestCase):
+    """Hand-made oddities get sane answers in words."""
+
+    def setUp(self):
+        self.trial = cut_trial()
+
+    def all_read(self, verdict):
+        return [Reading(cell.id, verdict) for cell in self.trial.cells]
+
+    def test_nothing_read(self):
+        decision = decide(self.trial, [])
+        self.assertTrue(decision.undecided)
+        self.assertIn("Nothing has been read", decision.says)
+
+    def test_all_through(self):
+        decision = decide(self.trial, self.all_read("free"))
+        self.assertTrue(decision.picks)
+
+    def test_none_through_proposes_slower_cells(self):
+        decision = decide(self.trial, self.all_read("not_through"))
+        self.assertEqual(decision.picks, ())
+        slowest = min(cell.setting.speed_mm_s for cell in self.trial.cells)
+        self.assertLess(min(cell.speed_mm_s for cell in decision.next_cells), slowest)
+        speeds = [cell.speed_mm_s for cell in decision.next_cells]
+        self.assertEqual(speeds, sorted(speeds, reverse=True))  # low energy first
+
+    def test_one_cell_only(self):
+        decision = decide(self.trial, [Reading("A1", "free")])
+        self.assertTrue(decision.says)
+
+    def test_upside_down_readings_do_not_break_the_fit(self):
+        flipped = [
+            replace(r, verdict={"free": "not_through", "not_through": "free"}.get(r.verdict, r.verdict))
+            for r in read_by_energy(self.trial, 3.5)
+        ]
+        self.assertTrue(decide(self.trial, flipped).says)
+
+
+class CharTest(unittest.TestCase):
+    def test_more_energy_chars_more_and_readings_move_it(self):
+        trial, prior = cut_trial(), FAMILIES["plywood"].groove
+        clean = fit_char(prior, [(trial, [Reading(cell.id, "free", char=0) for cell in trial.cells])], rng=rng())
+        burnt = fit_char(prior, [(trial, [Reading(cell.id, "free", char=2) for cell in trial.cells])], rng=rng())
+        self.assertLess(clean.expected(line_energy_j_mm=3, passes=1), burnt.expected(line_energy_j_mm=3, passes=1))
+        above = clean.above(line_energy_j_mm=np.array([1.0, 3.0, 9.0]), passes=1)
+        self.assertTrue((np.diff(above, axis=1) > 0).all())
+        self.assertTrue((np.diff(above, axis=0) <= 1e-9).all())  # charred or worse is never likelier than brown or worse
+
+
+class ToneTest(unittest.TestCase):
+    def test_finds_the_right_band(self):
+        trial = engrave_trial()
+        pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]
+        decision = decide_engrave(know_tone(LONG, BIRCH, pairs), pairs)
+        pick = decision.pick("quickest")
+        energy = pick.setting.power * 60 / (pick.setting.speed_mm_s * pick.setting.pitch_mm)
+        self.assertTrue(0.5 < energy < 0.9, energy)
+        self.assertGreater(pick.probability, 0.7)
+        self.assertIn("J/mm²", decision.says)
+
+    def test_margins_lie_on_both_sides(self):
+        trial = engrave_trial()
+        pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]
+        pick = decide_engrave(know_tone(LONG, BIRCH, pairs), pairs).picks[0]
+        self.assertLess(pick.margins.power, 1)
+        self.assertGreater(pick.margins.power_up, 1)
+
+    def test_from_too_dark_and_too_light_alone_it_looks_in_between(self):
+        trial = engrave_trial(power=(0.10, 0.30), speed_mm_s=(200.0,))
+        readings = [Reading("A1", "too_light"), Reading("B1", "too_dark")]
+        posterior = fit_tone(FAMILIES["plywood"].tone, tone_data_of([(trial, readings)]))
+        energies = np.geomspace(0.05, 5, 200)
+        best = energies[posterior.chances(energies)[1].argmax()]
+        low, high = (trial.cell(c).setting.power * 60 / 200 / trial.cell(c).setting.pitch_mm for c in ("A1", "B1"))
+        self.assertTrue(low < best < high)
+
+    def test_chances_add_up_to_one(self):
+        posterior = fit_tone(FAMILIES["leather"].tone, tone_data_of([]))
+        np.testing.assert_allclose(posterior.chances(np.geomspace(0.01, 10, 50)).sum(0), 1.0, atol=1e-9)
+
+    def test_all_too_light_is_undecided_and_asks_for_more_energy(self):
+        trial = engrave_trial()
+        pairs = [(trial, [Reading(cell.id, "too_light") for cell in trial.cells])]
+        decision = decide_engrave(know_tone(LONG, BIRCH, pairs), pairs)
+        self.assertTrue(decision.undecided)
+        self.assertTrue(decision.next_cells)
+
+    def test_measured_lightness_meets_a_target(self):
+        trial = engrave_trial()
+        truth = lambda f: 80 - 55 * (1 - np.exp(-((f / 0.6) ** 2)))  # noqa: E731
+        areal = lambda c: c.setting.power * 60 / (c.setting.speed_mm_s * c.setting.pitch_mm)  # noqa: E731
+        readings = [Reading(cell.id, lightness=round(float(truth(areal(cell))), 1)) for cell in trial.cells]
+        pairs = [(trial, readings)]
+        known = know_tone(LONG, BIRCH, pairs)
+        decision = decide_engrave(known, pairs, lightness=50.0)
+        setting = decision.picks[0].setting
+        self.assertAlmostEqual(float(truth(setting.power * 60 / (setting.speed_mm_s * setting.pitch_mm))), 50.0, delta=2.5)
+        self.assertTrue(decide_engrave(known, pairs, lightness=2.0).never)
+
+    def test_a_target_without_measured_lightness_says_so(self):
+        trial = engrave_trial()
+        pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]
+        self.assertIn("fewer than 5 cells", decide_engrave(know_tone(LONG, BIRCH, pairs), pairs, lightness=50.0).says)
+        self.assertIsNone(fit_lightness(tone_data_of(pairs)))
+
+
+class GuessTest(unittest.TestCase):
+    def test_a_guess_carries_no_cells_and_says_where_it_comes_from(self):
+        for task in ("cut", "engrave"):
+            setting, evidence = reckon_guess(NORTH, BIRCH, task, rng=rng())
+            self.assertEqual(evidence.cells_read, 0)
+            self.assertIn("Reckoned", evidence.says)
+            self.assertLessEqual(setting.speed_mm_s, NORTH.max_speed_mm_s)
+
+    def test_barred_stock_gets_no_guess(self):
+        with self.assertRaises(Barred):
+            reckon_guess(NORTH, VINYL, "cut", rng=rng())
+
+    def test_aims_have_words_for_each_task(self):
+        self.assertEqual((aim_word("widest", "cut"), aim_word("widest", "engrave")), ("Widest margin", "Surest tested"))

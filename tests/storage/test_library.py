@@ -1,0 +1,279 @@
+"""The library: revisions, faults of the world in words, migrations from stored files, kills in mid-write."""
+
+import contextlib
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.storage.library import BACKUPS_KEPT, Library, newest_backup, restore_backup
+from tests.samples import BIRCH, LONG, NORTH, cut_trial, sample_entry
+
+ROOT = Path(__file__).parents[2]
+OLD_VERSIONS = Path(__file__).parent / "old_versions"
+
+
+class LibraryCase(unittest.TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name) / "library"
+        self.day = datetime(2026, 4, 14, 9, 0, tzinfo=UTC)
+        self.library = self.open()
+
+    def open(self):
+        library = Library.open(self.folder, clock=lambda: self.day)
+        self.addCleanup(library.close)
+        return library
+
+    def reopened(self):
+        self.library.close()
+        self.library = self.open()
+        return self.library
+
+    def rows(self, table):
+        with sqlite3.connect(self.folder / "almanac.db") as connection:
+            return connection.execute(f"SELECT uid, revision, why, removed FROM {table} ORDER BY uid, revision").fetchall()
+
+
+class RecordsTest(LibraryCase):
+    def test_what_is_saved_is_there_after_a_restart(self):
+        trial, entry = cut_trial(), sample_entry()
+        self.library.save_machine(LONG, "set up")
+        self.library.save_stock(BIRCH, "set up")
+        self.library.save_trial(trial, "burn", "written")
+        self.library.save_reading(trial.id, Reading("A1", "free", char=1), "read by eye")
+        self.library.save_run(trial.id, {"cells": {"A1": {"flared": False}}}, "burnt")
+        self.library.save_entry(entry, "chosen")
+        library = self.reopened()
+        self.assertEqual(library.machines(), (LONG,))
+        self.assertEqual(library.stocks(), (BIRCH,))
+        self.assertEqual(library.trials(), ((trial, "burn", "2026-04-14T09:00:00+00:00"),))
+        self.assertEqual(library.readings(trial.id), (Reading("A1", "free", char=1),))
+        self.assertEqual(library.run_of(trial.id), {"cells": {"A1": {"flared": False}}})
+        self.assertEqual(library.entries(), (entry,))
+        self.assertIsNone(library.run_of("other"))
+
+    def test_nothing_is_overwritten(self):
+        self.library.save_machine(LONG, "set up")
+        self.library.save_machine(replace(LONG, optical_power_w=55), "measured")
+        self.assertEqual(self.library.machines()[0].optical_power_w, 55)
+        self.assertEqual(self.rows("machine"), [("long-bed", 1, "set up", 0), ("long-bed", 2, "measured", 0)])
+
+    def test_removing_is_a_revision_and_saving_brings_it_back(self):
+        self.library.save_stock(BIRCH, "set up")
+        self.library.remove("stock", BIRCH.uid, "used up")
+        self.assertEqual(self.library.stocks(), ())
+        self.library.save_stock(BIRCH, "found some")
+        self.assertEqual(self.library.stocks(), (BIRCH,))
+        self.assertEqual([row[3] for row in self.rows("stock")], [0, 1, 0])
+
+    def test_a_reading_taken_back_stays_in_the_history(self):
+        self.library.save_reading("t", Reading("A1", "free"), "read")
+        self.library.take_back_reading("t", "A1")
+        self.assertEqual(self.library.readings("t"), ())
+        self.library.save_reading("t", Reading("A1", "hangs"), "read")
+        self.assertEqual(self.library.readings("t"), (Reading("A1", "hangs"),))
+        self.assertEqual(len(self.rows("reading")), 3)
+
+    def test_history_of_an_entry_tells_when_and_why(self):
+        self.library.save_entry(sample_entry(), "chosen from Coupon 0001")
+        self.day += timedelta(days=1)
+        self.library.save_entry(sample_entry(notes="drawer fronts"), "note added")
+        history = self.library.entry_history("e1")
+        self.assertEqual(
+            [(entry.notes, why) for entry, _, why in history], [("", "chosen from Coupon 0001"), ("drawer fronts", "note added")]
+        )
+        self.assertTrue(history[1][1].startswith("2026-04-15"))
+
+    def test_two_threads_writing_lose_nothing(self):
+        def write(n):
+            for k in range(25):
+                self.library.save_reading(f"t{n}", Reading(f"A{k}", "free"), "read")
+
+        threads = [threading.Thread(target=write, args=(n,)) for n in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual([len(self.library.readings(f"t{n}")) for n in range(4)], [25] * 4)
+
+    def test_two_programs_share_one_library(self):
+        other = self.open()
+        for n in range(10):
+            (self.library if n % 2 else other).save_entry(sample_entry(notes=str(n)), "turn")
+        self.assertEqual(len(self.library.entry_history("e1")), 10)
+        self.assertEqual(other.entries()[0].notes, "9")
+
+
+class BackupTest(LibraryCase):
+    def test_one_backup_a_day_and_a_fortnight_kept(self):
+        for n in range(BACKUPS_KEPT + 5):
+            self.library.save_stock(replace(BIRCH, uid=f"s{n}"), "set up")
+            first = self.library.backup()
+            self.assertEqual(self.library.backup(), first)
+            self.day += timedelta(days=1)
+        kept = sorted(path.name for path in (self.folder / "backups").iterdir())
+        self.assertEqual(len(kept), BACKUPS_KEPT)
+        self.assertEqual(kept[-1], "almanac-2026-05-02.db")
+
+    def test_a_damaged_file_is_told_set_aside_and_replaced(self):
+        self.library.save_stock(BIRCH, "set up")
+        self.library.backup()
+        self.library.close()
+        for suffix in ("-wal", "-shm"):
+            (self.folder / f"almanac.db{suffix}").unlink(missing_ok=True)
+        (self.folder / "almanac.db").write_bytes(b"this was a library once" * 400)
+        with self.assertRaisesRegex(LibraryTrouble, "damaged.*almanac-2026-04-14.db.*olive-almanac restore"):
+            self.open()
+        backup, aside = restore_backup(self.folder, clock=lambda: self.day)
+        self.assertEqual(backup.name, "almanac-2026-04-14.db")
+        self.assertTrue(aside.read_bytes().startswith(b"this was"))
+        self.assertEqual(self.open().stocks(), (BIRCH,))
+
+    def test_a_damaged_backup_is_passed_over(self):
+        self.library.save_stock(BIRCH, "set up")
+        good = self.library.backup()
+        bad = good.with_name("almanac-2026-04-20.db")
+        bad.write_bytes(b"no database")
+        os.utime(bad, (time.time() + 100, time.time() + 100))
+        self.assertEqual(newest_backup(self.folder), good)
+
+    def test_without_a_backup_nothing_is_touched(self):
+        self.library.close()
+        before = (self.folder / "almanac.db").read_bytes()
+        with self.assertRaisesRegex(LibraryTrouble, "no good backup"):
+            restore_backup(self.folder)
+        self.assertEqual((self.folder / "almanac.db").read_bytes(), before)
+
+
+class TroubleTest(LibraryCase):
+    """The world's faults leave as sentences: what, where, what to do."""
+
+    def test_locked_by_another_program(self):
+        blocker = sqlite3.connect(self.folder / "almanac.db", isolation_level=None)
+        blocker.execute("BEGIN IMMEDIATE")
+        self.addCleanup(blocker.close)
+        with self.assertRaisesRegex(LibraryTrouble, "another program is writing.*do it again"):
+            self.library.save_stock(BIRCH, "set up")
+        blocker.execute("ROLLBACK")
+        self.library.save_stock(BIRCH, "set up")
+        self.assertEqual(self.library.stocks(), (BIRCH,))
+
+    def test_full_disk_keeps_what_was_recorded(self):
+        self.library.save_stock(BIRCH, "set up")
+        with self.library._engine.connect() as connection:
+            pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
+            connection.exec_driver_sql(f"PRAGMA max_page_count={pages}")
+            connection.commit()
+        with self.assertRaisesRegex(LibraryTrouble, "disk is full.*what was recorded before is safe"):
+            for n in range(200):
+                self.library.save_stock(replace(BIRCH, uid=f"s{n}", notes="x" * 2000), "set up")
+        self.assertIn(BIRCH, self.reopened().stocks())
+
+    def test_read_only_library(self):
+        self.library.save_stock(BIRCH, "set up")
+        with self.library._engine.connect() as connection:
+            connection.exec_driver_sql("PRAGMA query_only=ON")
+            connection.commit()
+        with self.assertRaisesRegex(LibraryTrouble, "read-only.*Make it writable"):
+            self.library.save_stock(replace(BIRCH, uid="s2"), "set up")
+
+    def test_a_folder_that_cannot_be_made(self):
+        (self.folder.parent / "file").write_text("in the way")
+        with self.assertRaisesRegex(LibraryTrouble, "cannot be made.*another folder"):
+            Library.open(self.folder.parent / "file" / "library")
+
+    def test_a_newer_library_is_refused_untouched(self):
+        self.library.close()
+        with sqlite3.connect(self.folder / "almanac.db") as connection:
+            connection.execute("UPDATE alembic_version SET version_num = '9999'")
+        with self.assertRaisesRegex(LibraryTrouble, "newer Olive Almanac.*Update the program"):
+            self.open()
+
+    def test_a_stranger_database_is_told(self):
+        self.library.close()
+        shutil.rmtree(self.folder)
+        self.folder.mkdir()
+        (self.folder / "almanac.db").write_bytes(b"SQLite format 3\x00" + b"\x01" * 5000)
+        with self.assertRaises(LibraryTrouble):
+            self.open()
+
+
+class MigrationTest(unittest.TestCase):
+    """Each old version is opened from a stored dump of its tables."""
+
+    def test_every_stored_version_opens_with_all_its_records(self):
+        dumps = sorted(OLD_VERSIONS.glob("*.sql"))
+        self.assertTrue(dumps)
+        for dump in dumps:
+            with self.subTest(dump.name), tempfile.TemporaryDirectory() as folder:
+                with sqlite3.connect(Path(folder) / "almanac.db") as connection:
+                    connection.executescript(dump.read_text(encoding="utf-8"))
+                library = Library.open(Path(folder))
+                try:
+                    self.assertEqual(library.machines(), (LONG, NORTH))
+                    self.assertEqual(library.stocks(), (BIRCH,))
+                    self.assertEqual(library.entries(), (sample_entry(),))
+                    self.assertEqual(library.trials()[0][0], cut_trial())
+                finally:
+                    library.close()
+
+    def test_models_and_migrations_make_the_same_tables(self):
+        from olive_almanac.storage.tables import metadata
+
+        with tempfile.TemporaryDirectory() as folder:
+            Library.open(Path(folder)).close()
+            with sqlite3.connect(Path(folder) / "almanac.db") as connection:
+                for table in metadata.tables.values():
+                    columns = {row[1] for row in connection.execute(f"PRAGMA table_info({table.name})")}
+                    self.assertEqual(columns, {column.name for column in table.columns}, table.name)
+
+
+WRITER = """
+import sys
+from pathlib import Path
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.storage.library import Library
+library = Library.open(Path(sys.argv[1]))
+for n in range(int(sys.argv[2]), 100000):
+    library.save_reading("t", Reading(f"A{n}", "free"), "read")
+    print(n, flush=True)
+"""
+
+
+class KillTest(LibraryCase):
+    def test_kill_in_mid_write_loses_nothing_that_was_committed(self):
+        self.library.close()
+        done = -1
+        for _ in range(6):
+            writer = subprocess.Popen(
+                [sys.executable, "-c", WRITER, str(self.folder), str(done + 1)],
+                stdout=subprocess.PIPE,
+                text=True,
+                env={**os.environ, "PYTHONPATH": str(ROOT)},
+            )
+            for line in writer.stdout:
+                done = int(line)
+                if done % 7 == 6:
+                    break
+            writer.send_signal(signal.SIGKILL)
+            rest = writer.stdout.read().split()
+            writer.stdout.close()
+            writer.wait()
+            done = int(rest[-1]) if rest else done
+            with contextlib.closing(Library.open(self.folder)) as library:
+                cells = {reading.cell for reading in library.readings("t")}
+            self.assertTrue({f"A{n}" for n in range(done + 1)} <= cells)
+            done = max(done, max(int(cell[1:]) for cell in cells))
