@@ -107,7 +107,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: Sequence[str], doors: Doors) -> int:
     """Run one verb and return the exit status."""
     try:
-        arguments = parser().parse_args(argv)
+        arguments = parser().parse_args(_with_negative_levels(argv))
     except SystemExit as leaving:
         return int(leaving.code or 0)
     library = arguments.library or doors.default_library()
@@ -123,6 +123,17 @@ def main(argv: Sequence[str], doors: Doors) -> int:
         return 1
     except BrokenPipeError:
         return 1
+
+
+def _with_negative_levels(argv: Sequence[str]) -> list[str]:
+    """Join `--focus -2:2:5` into one word, for argparse takes what begins with a minus for an option."""
+    joined: list[str] = []
+    for word in argv:
+        if joined and joined[-1].startswith("--") and "=" not in joined[-1] and word[:1] in "-−" and word[1:2].isdigit():
+            joined[-1] += f"={word}"
+        else:
+            joined.append(word)
+    return joined
 
 
 def _say(arguments: argparse.Namespace, words: str, document: str | dict[str, Any]) -> None:

@@ -1,0 +1,234 @@
+"""The path by command line alone, each step's JSON against its schema, and bad input told in one sentence."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+
+from olive_almanac import cli
+from olive_almanac.__main__ import doors
+from olive_almanac.formats.station_files import write_machine, write_stock
+from tests.formats.test_station_files import validate
+from tests.samples import BIRCH, LONG, NORTH, VINYL
+
+
+class CliCase(unittest.TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.machine, self.stock = self.folder / "m.json", self.folder / "s.json"
+        self.machine.write_text(write_machine(LONG))
+        self.stock.write_text(write_stock(BIRCH))
+        self.doors = replace(doors, default_library=lambda: self.folder / "library", today=lambda: date(2026, 4, 14))
+
+    def run_cli(self, *words):
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = cli.main([str(word) for word in words], self.doors)
+        return status, out.getvalue(), err.getvalue()
+
+    def done(self, *words):
+        status, out, err = self.run_cli(*words)
+        self.assertEqual(status, 0, err)
+        return out
+
+    def refused(self, *words):
+        status, out, err = self.run_cli(*words)
+        self.assertEqual(status, 1, out)
+        self.assertEqual(len(err.strip().splitlines()), 1, err)
+        self.assertNotIn("Traceback", err)
+        return err
+
+    def plan(self, *more):
+        return ("plan", "--machine", self.machine, "--stock", self.stock, "--task", "cut", "--out", self.folder / "plan", *more)
+
+
+class WholePathTest(CliCase):
+    def path(self, task, *more, seed=3):
+        plan, burn = self.folder / "plan", self.folder / "burn"
+        trial = json.loads(
+            self.done("plan", "--machine", self.machine, "--stock", self.stock, "--task", task, "--out", plan, "--json", *more)
+        )
+        validate("trial", json.dumps(trial))
+        validate("trial", (plan / "trial.json").read_text())
+        validate("readings", self.done("burn", plan / "trial.json", "--seed", seed, "--out", burn, "--json"))
+        readings = self.folder / "readings.json"
+        validate("readings", self.done("read", plan / "trial.json", burn / "seen.json", "--out", readings, "--json"))
+        decision = self.done("decide", plan / "trial.json", readings, "--json")
+        validate("decision", decision)
+        return json.loads(decision), plan / "trial.json", readings
+
+    def test_from_plan_to_a_proven_entry_found_again(self):
+        decision, trial, readings = self.path("cut")
+        self.assertTrue(decision["picks"], decision["says"])
+        self.assertIn("on trial", self.done("decide", trial, readings, "--enter"))
+        for _ in range(3):
+            self.done("book", "--confirm", "long-bed-birch-3-cut")
+        found = self.done("book", "--find", "3 mm birch cut", "--json")
+        validate("found", found)
+        entry = json.loads(found)["entries"][0]
+        self.assertEqual((entry["state"], len(entry["entry"]["proofs"])), ("proven", 3))
+        self.assertIn("(proven)", self.done("book", "--find", "birch"))
+        self.done("book", "--failed", "long-bed-birch-3-cut")
+        self.assertIn("(due again)", self.done("book", "--find", "birch"))
+
+    def test_engraving_with_a_wanted_lightness(self):
+        decision, trial, readings = self.path("engrave", "--pitch", "0.12")
+        self.assertTrue(decision["picks"], decision["says"])
+        self.assertIsNotNone(decision["picks"][0]["seconds_per_100cm2"])
+        aimed = json.loads(self.done("decide", trial, readings, "--target", "55", "--json"))
+        self.assertIn("L* 55", aimed["says"])
+
+    def test_same_seed_same_bytes(self):
+        self.path("cut")
+        first = {path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}
+        self.path("cut")
+        self.assertEqual({path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}, first)
+        self.assertEqual(set(first), {"seen.json", "truth.json", "log.txt"})
+
+    def test_levels_lists_and_units(self):
+        out = json.loads(
+            self.done(
+                *self.plan(
+                    "--power",
+                    "40:100:4",
+                    "--speed",
+                    "300:900:3mm/min",
+                    "--passes",
+                    "1,2",
+                    "--focus",
+                    "1",
+                    "--at",
+                    "20,30",
+                    "--json",
+                )
+            )
+        )
+        self.assertEqual(len(out["cells"]), 24)
+        self.assertEqual(out["on_sheet"], {"x_mm": 20, "y_mm": 30})
+        for got, wanted in zip(out["factors"][1]["levels"], (5, 10, 15), strict=True):
+            self.assertAlmostEqual(got, wanted)
+
+    def test_two_coupons_decide_together(self):
+        _, trial, readings = self.path("cut")
+        both = json.loads(self.done("decide", trial, readings, trial, readings, "--json"))
+        self.assertEqual(both["cells_read"], 48)
+        self.assertIn("in turn", self.refused("decide", trial, readings, trial))
+
+    def test_cells_beyond_the_machine_are_noted_and_left_out(self):
+        status, out, err = self.run_cli(*self.plan("--speed", "100,900"))
+        self.assertEqual(status, 0)
+        self.assertIn("900 mm/s", err)
+        self.assertIn("4 cells", out)
+
+
+class CheckTest(CliCase):
+    GOOD = "G21 G90 G94\nM5 S0\nG0 X10 Y10\nM3 S0\nF600\nG1 X20 Y10 S500\nM5 S0\nG0 X0 Y0\nM2\n"
+
+    def check(self, text, *more):
+        path = self.folder / "other.nc"
+        path.write_text(text)
+        status, out, _ = self.run_cli("check", path, "--machine", self.machine, "--json", *more)
+        validate("check", out)
+        return status, [finding["code"] for finding in json.loads(out)["findings"]]
+
+    def test_a_safe_file_and_our_own(self):
+        self.assertEqual(self.check(self.GOOD), (0, []))
+        self.done(*self.plan())
+        trial = json.loads((self.folder / "plan" / "trial.json").read_text())
+        area = f"10,10,{trial['coupon']['width_mm']},{trial['coupon']['height_mm']}"
+        self.assertEqual(self.check((self.folder / "plan" / "coupon.nc").read_text(), "--area", area), (0, []))
+
+    def test_finds_each_planted_fault(self):
+        for planted, code in (
+            (self.GOOD.replace("M5 S0\nG0 X0 Y0", "G0 X0 Y0\nM5"), "beam-in-rapid"),
+            (self.GOOD.replace("X20", "X2000"), "off-bed"),
+            (self.GOOD.replace("S500", "S5000"), "over-power"),
+            (self.GOOD.replace("M5 S0\nG0 X0 Y0\n", ""), "beam-left-on"),
+        ):
+            with self.subTest(code):
+                self.assertEqual(self.check(planted), (1, [code]))
+
+    def test_outside_the_named_area(self):
+        self.assertEqual(self.check(self.GOOD, "--area", "0,0,15,15"), (1, ["off-coupon"]))
+
+
+class BadInputTest(CliCase):
+    def test_numbers_and_units(self):
+        for more, words in (
+            (("--power", "0:100:0"), "Steps of power"),
+            (("--power", "40:140:3"), "Power"),
+            (("--power", "x"), "Power must be a number"),
+            (("--speed", "-5:10:3"), "Speed"),
+            (("--speed", "0,5"), "Speed"),
+            (("--speed", "1e999"), "finite"),
+            (("--speed", "5 knots"), "mm/s, mm/min"),
+            (("--passes", "0"), "Passes"),
+            (("--cell", "nan"), "Cell side"),
+            (("--at", "5"), "Place"),
+            (("--at", "890,10"), "too far"),
+            (("--focus", "1000"), "Focus"),
+        ):
+            with self.subTest(more):
+                self.assertIn(words, self.refused(*self.plan(*more)))
+
+    def test_barred_stock_is_refused_with_the_reason(self):
+        for family in ("vinyl", "pvc", "ptfe"):
+            self.stock.write_text(write_stock(replace(VINYL, family=family)))
+            self.assertIn("hydrogen", self.refused(*self.plan()))
+
+    def test_files_that_are_missing_foreign_newer_or_damaged(self):
+        self.done(*self.plan())
+        trial = self.folder / "plan" / "trial.json"
+        good = trial.read_text()
+        for text, words in (
+            (good[:300], "damaged"),
+            (good.replace('"version": 1', '"version": 7', 1), "newer"),
+            ("{}", "not a trial file"),
+            (write_machine(NORTH), "not a trial"),
+        ):
+            trial.write_text(text)
+            with self.subTest(words):
+                self.assertIn(words, self.refused("burn", trial, "--out", self.folder / "b"))
+        self.assertIn("does not exist", self.refused("burn", self.folder / "none.json", "--out", self.folder / "b"))
+        self.assertIn("does not exist", self.refused("check", self.folder / "none.nc", "--machine", self.machine))
+
+    def test_a_folder_that_cannot_be_written(self):
+        (self.folder / "file").write_text("")
+        self.assertIn(
+            "Could not write",
+            self.refused(
+                "plan", "--machine", self.machine, "--stock", self.stock, "--task", "cut", "--out", self.folder / "file" / "x"
+            ),
+        )
+
+    def test_targets_out_of_range(self):
+        self.done(*self.plan())
+        trial = self.folder / "plan" / "trial.json"
+        self.done("burn", trial, "--out", self.folder / "burn")
+        for target in ("0", "1", "nan", "55"):
+            self.assertIn("Target", self.refused("decide", trial, self.folder / "burn" / "seen.json", "--target", target))
+
+    def test_a_book_entry_that_does_not_exist(self):
+        self.assertIn("no entry", self.refused("book", "--confirm", "nobody"))
+
+    def test_wrong_usage_exits_with_two(self):
+        for words in (("plan",), ("weld",), ("plan", "--task", "weld"), ("decide",)):
+            self.assertEqual(self.run_cli(*words)[0], 2)
+
+    def test_a_damaged_library_can_be_restored(self):
+        library = self.doors.open_library(self.folder / "library")
+        library.save_machine(LONG, "set up")
+        library.backup()
+        library.close()
+        for path in (self.folder / "library").glob("almanac.db-*"):
+            path.unlink()
+        (self.folder / "library" / "almanac.db").write_bytes(b"broken" * 999)
+        self.assertIn("olive-almanac restore", self.refused("book"))
+        self.assertIn("Restored almanac-", self.done("restore"))
+        self.done("book")

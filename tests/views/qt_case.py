@@ -1,0 +1,145 @@
+"""Base class of tests that drive the window: offscreen, one application, real mouse and key events."""
+
+import os
+import tempfile
+import time
+import unittest
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from olive_almanac.views.headless import use_virtual_screen
+
+if "QT_QPA_PLATFORM" not in os.environ:
+    use_virtual_screen(1920, 1200)
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
+
+from olive_almanac import __main__ as program
+from olive_almanac.views.window import MainWindow, Outside, make_application
+
+NOON = datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
+
+
+class QtCase(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.app = make_application()
+
+    def wait_for(self, done, seconds=20.0):
+        """Spin the event loop until done() is true; fail at the time limit.
+
+        QTest.qWait holds the GIL, so Python threads would stand still; QEventLoop.exec lets them run.
+        """
+        end = time.monotonic() + seconds
+        while not done() and time.monotonic() < end:
+            self.settle(5)
+        self.assertTrue(done(), f"not done after {seconds} s")
+
+    def settle(self, milliseconds=30):
+        loop = QEventLoop()
+        QTimer.singleShot(milliseconds, loop.quit)
+        loop.exec()
+
+
+class WindowCase(QtCase):
+    """A window on a library of its own, with helpers that click and type as a person would."""
+
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name) / "library"
+        self.outside = Outside(
+            program._open_library,
+            program._restore_library,
+            lambda: program._make_bench(3),
+            self.make_demo,
+            lambda: NOON,
+            Path(holder.name) / "preferences.json",
+        )
+        self.window = None
+
+    def make_demo(self):
+        return self.demo_folder
+
+    def open(self, size=(1280, 800), **outside):
+        window = MainWindow(self.folder, replace(self.outside, **outside))
+        window.resize(*size)
+        window.show()
+        window.open_library()
+        self.window = window
+        self.addCleanup(self.shut)
+        self.wait_for(lambda: window.session.library is not None or window.session.problem != "")
+        self.settle()
+        return window
+
+    def shut(self):
+        if self.window is not None:
+            self.window.close()
+            self.window.deleteLater()
+            self.window = None
+            self.settle()
+
+    # -- as a person would -------------------------------------------------------------------------------------------
+
+    @property
+    def session(self):
+        return self.window.session
+
+    def page(self):
+        return self.window.page(self.window.station)
+
+    def click(self, widget, at=None):
+        self.settle()
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or widget.rect().center())
+        self.settle()
+
+    def button(self, text, inside=None):
+        """The visible button with this text."""
+        found = [b for b in (inside or self.window).findChildren(QAbstractButton) if b.isVisible() and b.text() == text]
+        self.assertTrue(
+            found, f"no button “{text}”; there are {[b.text() for b in self.window.findChildren(QPushButton) if b.isVisible()]}"
+        )
+        return found[0]
+
+    def press(self, text):
+        self.click(self.button(text))
+
+    def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
+        QTest.keyClick(widget or self.app.focusWidget() or self.window, key, modifier)
+        self.settle()
+
+    def type(self, text, widget=None):
+        QTest.keyClicks(widget or self.app.focusWidget(), text)
+        self.settle()
+
+    def retype(self, field, text):
+        """Click into a field, select all, type over it."""
+        self.click(field)
+        field.selectAll()
+        self.type(text, field)
+
+    def ctrl(self, key):
+        self.key(key, Qt.KeyboardModifier.ControlModifier)
+
+    def alt(self, key):
+        self.key(key, Qt.KeyboardModifier.AltModifier)
+
+    def point(self, x, y):
+        return QPoint(round(x), round(y))
+
+    # -- what is wrong with a screen ---------------------------------------------------------------------------------
+
+    def clipped(self):
+        """Labels and buttons whose text does not fit the space they got."""
+        bad = []
+        for widget in self.window.findChildren(QLabel) + self.window.findChildren(QPushButton):
+            if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():
+                continue
+            if isinstance(widget, QLabel) and widget.wordWrap():
+                if widget.heightForWidth(widget.width()) > widget.height() + 2:
+                    bad.append(("tall", widget.text()[:40]))
+            elif widget.sizeHint().width() > widget.width() + 2:
+                bad.append(("wide", widget.text()[:40], widget.sizeHint().width(), widget.width()))
+        return bad

@@ -1,0 +1,117 @@
+"""The first whole path in the real window: from an empty library to a proven entry, found again after a restart."""
+
+from PySide6.QtCore import Qt
+
+from olive_almanac.views.finder import Finder
+from tests.views.qt_case import WindowCase
+
+
+class WholePathTest(WindowCase):
+    def read_all_by_keys(self):
+        """Give each cell the verdict that the stand-in's coupon shows, with the keyboard alone."""
+        session, page = self.session, self.page()
+        keys = {"free": "T", "push": "H", "hangs": "H", "not_through": "N"}
+        while page.presenter.left:
+            seen = session.desk.burnt[page.presenter.cell.id]["seen"]
+            if seen["char"] == 3:
+                self.type("F", page)
+                continue
+            if seen["char"]:
+                self.type(str(seen["char"] + 1), page)
+            self.type(keys[seen["verdict"]], page)
+
+    def add_machine_and_stock(self):
+        self.press("Add your machine")
+        page = self.page()
+        self.assertEqual(self.window.station, "Set up")
+        self.type("Long Bed", page.machine_form.fields["name"])
+        picker = page.machine_form.fields["source"]
+        self.click(picker)
+        popup = self.app.activePopupWidget()
+        self.type("CO", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.assertEqual(page.machine_form.texts()["optical_power_w"], "60")
+        self.assertEqual(page.machine_form.texts()["name"], "Long Bed")
+        self.press("Add this machine")
+        self.retype(page.stock_form.fields["name"], "Birch ply")
+        self.retype(page.stock_form.fields["lot"], "7")
+        self.press("Add this stock")
+
+    def burn_at_once(self):
+        page = self.page()
+        self.click(page.pace, self.point(page.pace.width() - 12, 15))
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: page.presenter.running == "done")
+        self.press("Read the coupon")
+
+    def test_from_an_empty_library_to_a_proven_entry_found_again_after_a_restart(self):
+        self.open()
+        self.assertEqual(self.session.shelf.machines, ())
+        self.add_machine_and_stock()
+        self.assertEqual(self.window.station, "Plan")  # the newcomer is led on
+        for _ in range(4):
+            self.press("Write the burn file")
+            self.assertEqual(self.window.station, "Burn")
+            self.burn_at_once()
+            self.assertEqual(self.window.station, "Read")
+            self.read_all_by_keys()
+            self.ctrl(Qt.Key.Key_Return)
+            self.assertEqual(self.window.station, "Decide")
+            page = self.page()
+            self.wait_for(lambda page=page: page.presenter.map is not None)
+            self.settle(100)
+            if page.presenter.pick is not None:
+                break
+            self.press("Plan the next cells")
+        self.press("Write into the book")
+        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.session.state[0], "trial")
+        for _ in range(3):
+            self.press("It fell free")
+        self.assertEqual(self.session.state[0], "proven")
+        wanted = self.session.entry
+        self.shut()
+
+        self.open()
+        self.assertEqual(self.session.state[0], "proven")
+        self.alt(Qt.Key.Key_2)
+        self.assertEqual(self.window.station, "Plan")
+        self.ctrl(Qt.Key.Key_K)
+        finder = self.window.findChild(Finder)
+        self.type("3 mm birch cut", finder.field)
+        self.assertEqual([hit.entry for hit in finder.model.hits], [wanted])
+        self.key(Qt.Key.Key_Return, widget=finder.field)
+        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.session.entry, wanted)
+        self.assertEqual(self.clipped(), [])
+
+    def test_the_same_path_by_keyboard_alone(self):
+        self.open()
+        self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)
+        self.assertEqual(self.window.station, "Set up")
+        self.type("Long Bed")  # the first field has the focus
+        self.key(Qt.Key.Key_Tab)
+        picker = self.page().machine_form.fields["source"]
+        self.assertTrue(picker.hasFocus())
+        self.key(Qt.Key.Key_Space, widget=picker)
+        popup = self.app.activePopupWidget()
+        self.key(Qt.Key.Key_Down, widget=popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.ctrl(Qt.Key.Key_Return)
+        self.type("Birch ply", self.page().stock_form.fields["name"])
+        self.key(Qt.Key.Key_Return, widget=self.page().stock_form.fields["name"])
+        self.assertEqual(self.window.station, "Plan")
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertEqual(self.window.station, "Burn")
+        page = self.page()
+        self.key(Qt.Key.Key_Right, widget=page.pace)
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.running == "done")
+        self.ctrl(Qt.Key.Key_Return)
+        self.read_all_by_keys()
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: self.page().presenter.map is not None)
+        self.assertEqual(self.window.station, "Decide")
+        self.ctrl(Qt.Key.Key_P)
+        self.alt(Qt.Key.Key_6)
+        self.assertEqual(self.window.station, "Book")
