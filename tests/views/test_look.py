@@ -1,0 +1,84 @@
+"""Every page at every size, theme and scale: nothing clipped, everything named, everything reachable."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAccessible
+from PySide6.QtWidgets import QAbstractButton, QLineEdit, QTableView
+
+from olive_almanac.steps.session import STATIONS
+from olive_almanac.views import theme
+from tests.views.test_stations import DecideTest, ShopCase
+
+
+class LookTest(ShopCase):
+    fill = DecideTest.fill  # a read cut coupon and a read engraved one
+
+    def every_page(self):
+        for task in ("cut", "engrave"):
+            self.session.choose(task=task)
+            for name in STATIONS:
+                self.window.go(name)
+                self.settle(40)
+                if name == "Decide":
+                    self.wait_for(lambda: self.page().presenter.map is not None)
+                    self.settle(40)
+                yield name, task
+
+    def test_nothing_is_clipped_at_the_usual_sizes(self):
+        for size in ((1280, 800), (1024, 700), (1920, 1080)):
+            self.window.resize(*size)
+            self.settle(80)
+            for name, task in self.every_page():
+                with self.subTest(size=size, page=name, task=task):
+                    self.assertEqual(self.clipped(), [])
+
+    def test_workshop_theme_and_scales(self):
+        self.ctrl(Qt.Key.Key_L)
+        self.assertEqual(theme.LIVE.colours["name"], "workshop")
+        self.window.resize(1920, 1080)
+        for percent in (125, 150):
+            self.ctrl(Qt.Key.Key_Plus)
+            self.assertEqual(theme.LIVE.scale, percent / 100)
+            self.settle(80)
+            for name, task in self.every_page():
+                with self.subTest(scale=percent, page=name, task=task):
+                    self.assertEqual(self.clipped(), [])
+        self.ctrl(Qt.Key.Key_0)
+        self.assertEqual(theme.LIVE.scale, 1)
+        self.ctrl(Qt.Key.Key_L)
+        self.assertEqual(theme.LIVE.colours["name"], "day")
+
+    def test_small_windows_scroll_instead_of_squeezing(self):
+        self.window.resize(800, 560)
+        self.settle(80)
+        self.assertTrue(theme.LIVE.close)
+        for name, _ in self.every_page():
+            with self.subTest(page=name):
+                self.assertGreaterEqual(self.page().width(), theme.px(880))
+
+    def test_every_control_has_a_name_for_a_screen_reader(self):
+        for name, task in self.every_page():
+            for widget in self.window.findChildren((QAbstractButton, QLineEdit, QTableView)):
+                if widget.isVisible() and type(widget).__name__ != "QToolButton":
+                    told = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
+                    with self.subTest(page=name, task=task, widget=type(widget).__name__):
+                        self.assertTrue(told, f"{type(widget).__name__} “{getattr(widget, 'text', str)()}” has no name")
+
+    def test_theme_scale_station_and_window_are_remembered(self):
+        self.ctrl(Qt.Key.Key_L)
+        self.alt(Qt.Key.Key_2)
+        self.window.resize(1100, 720)
+        self.shut()
+        self.open(size=(1100, 720))
+        self.assertEqual(self.session.preferences.theme, "workshop")
+        self.assertEqual(self.window.station, "Plan")
+        self.ctrl(Qt.Key.Key_L)
+
+    def test_page_keys_turn_through_the_stations(self):
+        self.alt(Qt.Key.Key_1)
+        for name in STATIONS[1:]:
+            self.key(Qt.Key.Key_PageDown)
+            self.assertEqual(self.window.station, name)
+        self.key(Qt.Key.Key_PageDown)
+        self.assertEqual(self.window.station, "Book")
+        self.key(Qt.Key.Key_PageUp)
+        self.assertEqual(self.window.station, "Decide")

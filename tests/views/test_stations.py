@@ -1,0 +1,447 @@
+"""Each station in the real window: what is shown, what the keys do, and what happens when something is wrong."""
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QAbstractItemModelTester
+
+from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.storage.library import Library
+from olive_almanac.views.book.index import IndexModel
+from olive_almanac.views.finder import Finder, FoundModel
+from tests.samples import (
+    BIRCH,
+    LEATHER,
+    LONG,
+    MARKER,
+    NORTH,
+    VINYL,
+    cut_trial,
+    engrave_trial,
+    read_by_energy,
+    read_by_tone,
+    sample_entry,
+)
+from tests.views.qt_case import WindowCase
+
+
+class ShopCase(WindowCase):
+    """A window on a small shop: three machines, three stocks, one entry."""
+
+    def setUp(self):
+        super().setUp()
+        library = Library.open(self.folder)
+        for machine in (LONG, NORTH, MARKER):
+            library.save_machine(machine, "set up")
+        for stock in (BIRCH, LEATHER, VINYL):
+            library.save_stock(stock, "set up")
+        self.fill(library)
+        library.close()
+        self.open()
+        self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
+        self.settle()
+
+    def fill(self, library):
+        library.save_entry(sample_entry(), "chosen")
+
+    def choose_word(self, picker, text):
+        self.click(picker)
+        popup = self.app.activePopupWidget()
+        self.type(text, popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+
+
+class BookTest(ShopCase):
+    def test_index_marks_are_walked_by_arrows_and_opened_by_a_click(self):
+        index = self.page().left.index
+        self.assertEqual(index.currentIndex().data(), "On trial")
+        self.key(Qt.Key.Key_Right, widget=index)
+        self.assertEqual(self.session.subject.task, "engrave")
+        self.assertEqual(self.page().right.title.text(), "Birch ply 3.0 mm, engrave")
+        model = index.index_model
+        row = next(r for r, line in enumerate(model.rows) if line.stock == VINYL)
+        self.click(index.viewport(), index.visualRect(model.index(row, 1)).center())
+        self.assertEqual(self.session.state[0], "barred")
+        self.assertIn("hydrogen chloride", self.page().right.body.findChildren(type(self.page().right.title))[0].text())
+
+    def test_filter_narrows_the_index(self):
+        self.key(Qt.Key.Key_Slash, widget=self.page().left.index)
+        self.assertTrue(self.page().left.filter.hasFocus())
+        self.type("leather")
+        self.assertEqual(self.page().left.filter.text(), "leather")
+        self.assertEqual(
+            [line.label for line in self.page().left.index.index_model.rows], ["Leather and textile", "Map leather 2.0 mm"]
+        )
+        self.type("zzz", self.page().left.filter)
+        self.assertTrue(self.page().left.nothing.isVisible())
+
+    def test_failed_today_makes_it_due_and_undo_takes_it_back(self):
+        self.press("It failed today")
+        self.assertEqual(self.session.state[0], "due")
+        self.assertEqual(self.window.subject_line.state.text(), "Due again")
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertEqual(self.session.state[0], "trial")
+
+    def test_numbers_are_copied(self):
+        self.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(
+            QGuiApplication.clipboard().text(),
+            "Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: 85 %, 720 mm/min, 1 pass, focus 1.5 mm, air full (on trial)",
+        )
+
+    def test_an_untried_subject_offers_a_trial_or_a_guess(self):
+        self.session.choose(stock=LEATHER.uid)
+        self.settle()
+        self.press("Reckon a guess")
+        self.assertEqual(self.session.state[0], "guess")
+        self.press("Plan a trial")
+        self.assertEqual(self.window.station, "Plan")
+
+    def test_models_keep_qts_rules(self):
+        for model in (IndexModel(), FoundModel()):
+            tester = QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+            self.addCleanup(tester.deleteLater)
+            if isinstance(model, IndexModel):
+                model.show_shelf(self.session.shelf, self.session.today(), "")
+            else:
+                from olive_almanac.steps.find import find_entries
+
+                model.show_hits(find_entries(self.session.shelf, "", self.session.today()))
+
+
+class FinderTest(ShopCase):
+    def test_copies_without_leaving_and_says_when_nothing_fits(self):
+        self.ctrl(Qt.Key.Key_K)
+        finder = self.window.findChild(Finder)
+        self.type("birch", finder.field)
+        self.ctrl(Qt.Key.Key_C)
+        self.assertIn("Birch ply 3.0 mm", QGuiApplication.clipboard().text())
+        self.type(" granite", finder.field)
+        self.assertTrue(finder.nothing.isVisible())
+        self.key(Qt.Key.Key_Escape, widget=finder.field)
+        self.assertFalse(finder.isVisible())
+
+    def test_opens_from_the_field_in_the_head(self):
+        self.click(self.window.subject_line.find)
+        self.assertTrue(self.window.findChild(Finder).isVisible())
+
+
+class SubjectTest(ShopCase):
+    def test_words_of_the_subject_line_are_picked_by_typing(self):
+        self.choose_word(self.window.subject_line.stock, "leath")
+        self.assertEqual(self.session.subject.stock, LEATHER)
+        self.choose_word(self.window.subject_line.task, "engr")
+        self.assertEqual(self.session.subject.task, "engrave")
+        self.choose_word(self.window.subject_line.machine, "Add a")
+        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.page().machine_form.title.text(), "Another machine")
+
+    def test_keys_open_the_pickers(self):
+        for key, picker in ((Qt.Key.Key_1, "machine"), (Qt.Key.Key_2, "stock"), (Qt.Key.Key_3, "task")):
+            self.ctrl(key)
+            popup = self.app.activePopupWidget()
+            self.assertIsNotNone(popup, picker)
+            popup.close()
+            self.settle()
+
+
+class SetUpTest(ShopCase):
+    def test_a_bad_field_is_marked_and_told(self):
+        self.alt(Qt.Key.Key_1)
+        form = self.page().machine_form
+        self.retype(form.fields["optical_power_w"], "-4")
+        self.press("Keep these changes")
+        self.assertIn("Optical power must be above 0", form.problem.text())
+        self.assertTrue(form.fields["optical_power_w"].property("bad"))
+        self.retype(form.fields["optical_power_w"], "55")
+        self.press("Keep these changes")
+        self.assertEqual(self.session.subject.machine.optical_power_w, 55)
+        self.assertIn("55 W", self.window.subject_line.machine.text())
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertEqual(self.session.subject.machine.optical_power_w, 60)
+
+
+class PlanTest(ShopCase):
+    def test_typing_redraws_the_plan_and_a_bad_number_is_told(self):
+        self.alt(Qt.Key.Key_2)
+        page = self.page()
+        self.retype(page.choices.fields["power_steps"], "3")
+        self.wait_for(lambda: len(page.presenter.plan.trial.cells) == 18)
+        self.assertEqual(page.short.values["Cells"][0].text(), "18")
+        self.retype(page.choices.fields["speed_to"], "-5")
+        self.wait_for(lambda: page.presenter.plan is None)
+        self.assertTrue(page.choices.fields["speed_to"].property("bad"))
+        self.assertFalse(page.short.write.isEnabled())
+        self.retype(page.choices.fields["speed_to"], "1900")
+        self.wait_for(lambda: page.presenter.plan is not None)
+        self.assertTrue(page.short.write.isEnabled())
+
+    def test_arrow_keys_step_a_number_and_the_wheel_does_not(self):
+        self.alt(Qt.Key.Key_2)
+        field = self.page().choices.fields["passes"]
+        self.click(field)
+        self.key(Qt.Key.Key_Up, widget=field)
+        self.assertEqual(field.text(), "2")
+        self.wait_for(lambda: self.page().presenter.plan.trial.cells[0].setting.passes == 2)
+
+    def test_the_coupon_is_dragged_on_the_bed(self):
+        self.alt(Qt.Key.Key_2)
+        page = self.page()
+        self.click(page.view, self.point(page.view.width() - 10, 15))
+        sheet = page.sheet
+        k, left, foot = sheet._bed_scale(sheet.width(), sheet.height())
+        start = self.point(left + 30 * k, foot - 30 * k)
+        end = self.point(left + 130 * k, foot - 230 * k)
+        from PySide6.QtTest import QTest
+
+        QTest.mousePress(sheet, Qt.MouseButton.LeftButton, pos=start)
+        QTest.mouseMove(sheet, end)
+        QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, pos=end)
+        self.settle()
+        place = page.presenter.plan.trial.on_sheet
+        self.assertAlmostEqual(place.x_mm, 110, delta=2)
+        self.assertAlmostEqual(place.y_mm, 210, delta=2)
+        self.assertEqual(page.choices.fields["x"].text(), f"{place.x_mm:.0f}")
+
+    def test_refused_cells_are_counted_with_the_reason(self):
+        self.alt(Qt.Key.Key_2)
+        page = self.page()
+        self.retype(page.choices.fields["speed_to"], "60000")
+        self.wait_for(lambda: page.presenter.plan is not None and page.presenter.plan.refused)
+        texts = [w.text() for w in page.short.findChildren(type(page.centre_title))]
+        self.assertTrue(any("moves at 500 mm/s at most" in text for text in texts))
+
+    def test_barred_stock_shows_why_instead_of_a_plan(self):
+        self.session.choose(stock=VINYL.uid)
+        self.alt(Qt.Key.Key_2)
+        self.assertTrue(self.page().refusal.isVisible())
+        self.assertIn("hydrogen chloride", self.page().refusal_text.text())
+        notes = [w.accessibleName() for w in self.window.margin.findChildren(type(self.window.margin)) if w.accessibleName()]
+        self.assertEqual(notes, [])
+
+    def test_twenty_by_twenty_cells_still_lay_out(self):
+        self.alt(Qt.Key.Key_2)
+        page = self.page()
+        for key in ("power_steps", "speed_steps"):
+            self.retype(page.choices.fields[key], "20")
+        self.wait_for(lambda: page.presenter.plan is not None and len(page.presenter.plan.trial.cells) == 400)
+        self.assertEqual(self.clipped(), [])
+
+
+class BurnTest(ShopCase):
+    def setUp(self):
+        super().setUp()
+        self.alt(Qt.Key.Key_2)
+        self.press("Write the burn file")
+
+    def test_pause_go_on_and_stop(self):
+        page = self.page()
+        self.assertEqual(page.progress.text(), "0 of 24 burnt")
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.key(Qt.Key.Key_Space, widget=page)
+        self.assertEqual(page.presenter.running, "paused")
+        before = len(self.session.desk.burnt)
+        self.settle(300)
+        self.assertEqual(len(self.session.desk.burnt), before)
+        self.press("Go on")
+        self.wait_for(lambda: len(self.session.desk.burnt) > before)
+        self.press("Stop")
+        self.assertEqual(page.presenter.running, "stopped")
+        self.assertEqual(self.session.desk.stage, "read")
+        self.press("Go on burning")
+        self.wait_for(lambda: page.is_running())
+        self.press("Stop")
+
+    def test_close_during_a_run_asks(self):
+        from PySide6.QtCore import QTimer
+        from PySide6.QtWidgets import QMessageBox
+
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: len(self.session.desk.burnt) >= 1)
+        asked = []
+
+        def answer():
+            box = self.app.activeModalWidget()
+            if isinstance(box, QMessageBox):
+                asked.append(box.text())
+                box.button(QMessageBox.StandardButton.No).click()
+
+        QTimer.singleShot(100, answer)
+        self.assertFalse(self.window.close())
+        self.assertIn("still burning", asked[0])
+        self.press("Stop")
+
+    def test_burnt_on_the_machine_goes_to_read(self):
+        self.press("It was burnt on the machine")
+        self.assertEqual(self.window.station, "Read")
+        self.assertEqual(self.page().count.text(), "0 read, 24 left")
+
+    def test_a_full_disk_pauses_the_run_and_is_told(self):
+        page = self.page()
+        real = self.session.library.save_run
+
+        def full(*_):
+            raise LibraryTrouble("Could not write the library: the disk is full. Free some space and do it again.")
+
+        self.session.library.save_run = full
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: self.session.problem != "")
+        self.assertIn("disk is full", self.window.strip.text.text())
+        self.session.library.save_run = real
+        self.press("Understood")
+        self.assertFalse(self.window.strip.isVisible())
+        self.assertEqual(page.presenter.running, "paused")
+        self.press("Stop")
+
+
+class ReadTest(ShopCase):
+    def fill(self, library):
+        trial = replace(cut_trial(), machine=LONG, stock=BIRCH)
+        library.save_trial(trial, "read", "burnt")
+        library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+        library.save_reading(trial.id, Reading("D1", "free"), "read by eye")
+
+    def test_keys_mouse_arrows_and_take_back(self):
+        self.alt(Qt.Key.Key_4)
+        page = self.page()
+        self.assertEqual((page.count.text(), page.presenter.cell.id), ("1 read, 23 left", "D2"))
+        self.type("2", page)
+        self.type("h", page)
+        self.assertEqual(self.session.desk.readings["D2"], Reading("D2", "hangs", char=1))
+        self.click(page.keys["N"])
+        self.assertEqual(self.session.desk.readings["D3"].verdict, "not_through")
+        self.key(Qt.Key.Key_Down, widget=page)
+        self.assertEqual(page.presenter.cell.id, "C4")
+        self.type("s", page)
+        self.assertEqual(page.presenter.cell.id, "C5")
+        self.key(Qt.Key.Key_Backspace, widget=page)
+        self.assertNotIn("D3", self.session.desk.readings)
+        self.assertEqual(page.presenter.cell.id, "D3")
+        cell, rect = next((cell, rect) for cell, rect in page.grid._places() if cell.id == "A6")
+        self.click(page.grid, self.point(rect.center().x(), rect.center().y()))
+        self.assertEqual(page.presenter.cell, cell)
+
+    def test_a_reading_survives_a_kill_because_it_is_written_at_once(self):
+        self.alt(Qt.Key.Key_4)
+        self.type("tn", self.page())
+        other = Library.open(self.folder)
+        self.addCleanup(other.close)
+        self.assertEqual(len(other.readings(self.session.desk.trial.id)), 3)
+
+    def test_touch_keys_are_large_enough_for_a_glove(self):
+        self.alt(Qt.Key.Key_4)
+        for key in self.page().keys.values():
+            self.assertGreaterEqual(key.height(), 76)
+            self.assertGreaterEqual(key.width(), 90)
+
+
+class DecideTest(ShopCase):
+    def fill(self, library):
+        for trial, readings in (
+            (cut_trial(), read_by_energy(cut_trial(), 3.5)),
+            (replace(engrave_trial(), id="coupon-2"), read_by_tone(engrave_trial(), 0.5, 0.9)),
+        ):
+            library.save_trial(trial, "decide", "read")
+            library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+            for reading in readings:
+                library.save_reading(trial.id, reading, "read by eye")
+
+    def decided(self):
+        self.alt(Qt.Key.Key_5)
+        page = self.page()
+        self.wait_for(lambda: page.presenter.map is not None)
+        self.settle(80)
+        return page
+
+    def test_picks_are_taken_by_letter_arrow_and_click(self):
+        page = self.decided()
+        count = len(page.cards)
+        self.assertGreaterEqual(count, 1)
+        self.key(Qt.Key.Key_Down, widget=page)
+        self.assertEqual(page.presenter.chosen, 1 % count)
+        self.type("a", page)
+        self.assertEqual(page.presenter.chosen, 0)
+        self.click(page.cards[-1])
+        self.assertEqual(page.presenter.chosen, count - 1)
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertEqual(self.session.entry.setting, page.presenter.decision.picks[-1].setting)
+
+    def test_labels_on_the_map_never_overlap(self):
+        for task in ("cut", "engrave"):
+            self.session.choose(task=task)
+            page = self.decided()
+            page.map.grab()
+            plates = page.map._taken[-8:]
+            for i, one in enumerate(plates):
+                for other in plates[i + 1 :]:
+                    inner = one.intersected(other)
+                    self.assertLess(inner.width() * inner.height(), 60, task)
+
+    def test_a_reading_typed_elsewhere_renews_the_decision(self):
+        page = self.decided()
+        before = page.presenter.decision
+        self.alt(Qt.Key.Key_4)
+        self.key(Qt.Key.Key_Home, widget=self.page())
+        self.type("h", self.page())
+        page = self.decided()
+        self.assertIsNot(page.presenter.decision, before)
+
+    def test_a_screen_reader_hears_the_decision(self):
+        page = self.decided()
+        self.assertIn("sure to fall free", page.map.accessibleDescription())
+        self.assertRegex(page.cards[0].accessibleName(), r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 passes, \d+ % sure$")
+
+
+class TroubleTest(WindowCase):
+    def test_a_damaged_library_offers_its_backup_and_opens_it(self):
+        library = Library.open(self.folder)
+        library.save_machine(LONG, "set up")
+        library.backup()
+        library.close()
+        for path in self.folder.glob("almanac.db-*"):
+            path.unlink()
+        (self.folder / "almanac.db").write_bytes(b"broken" * 999)
+        self.open()
+        self.assertIn("is damaged", self.window.strip.text.text())
+        self.press("Restore the backup")
+        self.wait_for(lambda: self.session.library is not None)
+        self.assertEqual(self.session.shelf.machines, (LONG,))
+        self.assertFalse(self.window.strip.isVisible())
+
+    def test_a_library_that_cannot_be_opened_can_be_tried_again(self):
+        calls = []
+
+        def flaky(folder):
+            calls.append(folder)
+            if len(calls) == 1:
+                raise LibraryTrouble("Could not open the library: another program is writing in it.")
+            return self.outside.open_library(folder)
+
+        self.open(open_library=flaky)
+        self.assertIn("another program", self.window.strip.text.text())
+        self.press("Try again")
+        self.wait_for(lambda: self.session.library is not None)
+
+    def test_the_demo_shop_opens_beside_the_empty_library(self):
+        self.demo_folder = self.folder.parent / "demo"
+        library = Library.open(self.demo_folder)
+        library.save_machine(NORTH, "set up")
+        library.save_stock(Stock("Birch ply", "plywood", 3.0, uid="birch-3"), "set up")
+        library.close()
+        self.open()
+        self.press("Open the demo shop")
+        self.wait_for(lambda: self.session.shelf.machines == (NORTH,))
+        self.assertFalse((self.folder / "shelf.json").read_text().count("North Bench"))
+
+    def test_faults_of_ours_leave_a_report(self):
+        from olive_almanac.views.window import report_fault
+
+        try:
+            raise ZeroDivisionError("ours")
+        except ZeroDivisionError as error:
+            path = report_fault(self.folder / "state", type(error), error, error.__traceback__)
+        self.assertIn("ZeroDivisionError: ours", path.read_text())
