@@ -6,11 +6,11 @@ from PySide6.QtWidgets import QAbstractButton, QLineEdit, QTableView
 
 from olive_almanac.steps.session import STATIONS
 from olive_almanac.views import theme
-from tests.views.test_stations import DecideTest, ShopCase
+from tests.views import test_stations
 
 
-class LookTest(ShopCase):
-    fill = DecideTest.fill  # a read cut coupon and a read engraved one
+class LookTest(test_stations.ShopCase):
+    fill = test_stations.DecideTest.fill  # a read cut coupon and a read engraved one
 
     def every_page(self):
         for task in ("cut", "engrave"):
@@ -57,7 +57,8 @@ class LookTest(ShopCase):
 
     def test_every_control_has_a_name_for_a_screen_reader(self):
         for name, task in self.every_page():
-            for widget in self.window.findChildren((QAbstractButton, QLineEdit, QTableView)):
+            controls = [w for kind in (QAbstractButton, QLineEdit, QTableView) for w in self.window.findChildren(kind)]
+            for widget in controls:
                 if widget.isVisible() and type(widget).__name__ != "QToolButton":
                     told = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
                     with self.subTest(page=name, task=task, widget=type(widget).__name__):

@@ -1,0 +1,1 @@
+"""Ratios measured side by side in one run: make bench."""

@@ -1,0 +1,22 @@
+"""Run every measurement and print one line each: what, the ratio, and the limit it must keep."""
+
+import sys
+import time
+
+from bench import fit, startup, writing
+
+
+def main() -> int:
+    began = time.monotonic()
+    bad = 0
+    for measure in (startup.measure, fit.measure, writing.measure):
+        for name, value, limit in measure():
+            good = value <= limit
+            bad += not good
+            print(f"{'ok  ' if good else 'OVER'}  {name}: {value:.2f} (at most {limit:g})", flush=True)
+    print(f"{time.monotonic() - began:.0f} s")
+    return 1 if bad else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
