@@ -326,8 +326,8 @@ class Session:
             at = STATIONS.index(desk.stage.capitalize())
             cells = len(desk.trial.cells)
             words["Plan"] = f"{cells} cells"
-            words["Burn"] = f"{len(desk.burnt)} of {cells} burnt" if desk.burnt else "waiting"
-            words["Read"] = f"{len(desk.readings)} of {cells} read" if desk.readings else "nothing yet"
+            words["Burn"] = _share(len(desk.burnt), cells, "burnt") if desk.burnt else "waiting"
+            words["Read"] = _share(len(desk.readings), cells, "read") if desk.readings else "nothing yet"
             words["Decide"] = "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
         due = self.due_count()
         if due:
@@ -347,3 +347,7 @@ class Session:
             and stock is not None
             and state_of(entry, today=self.today(), lot=stock.lot, machine_state=machine.state)[0] == "due"
         )
+
+
+def _share(done: int, of: int, word: str) -> str:
+    return f"{done} {word}" if done >= of else f"{done} of {of} {word}"

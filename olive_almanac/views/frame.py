@@ -192,7 +192,10 @@ class StationButton(QAbstractButton):
         painter.drawText(QPointF(left, 28), STATIONS[self.number])
         painter.setPen(C("ink2"))
         painter.setFont(F("small"))
-        words = painter.fontMetrics().elidedText(self.word, Qt.TextElideMode.ElideRight, int(w - left - 4))
+        room, words = int(w - left - 4), self.word
+        if painter.fontMetrics().horizontalAdvance(words) > room and ", " in words:
+            words = words.rpartition(", ")[2]  # the pressing part stands last: "5 due"
+        words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(left, 47), words)
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))

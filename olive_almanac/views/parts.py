@@ -408,8 +408,14 @@ class Number(QLineEdit):
         super().__init__()
         self.setFont(scaled_font("field"))
         self.setAlignment(CENTRE)
-        self.setFixedSize(px(width), px(38))
+        self._least = px(width)
+        self.setFixedSize(self._least, px(38))
         self.setAccessibleName(name)
+        self.textChanged.connect(self._make_room)
+
+    def _make_room(self, text: str) -> None:
+        """A long number widens its field: a clipped digit would be misread."""
+        self.setFixedWidth(max(self._least, self.fontMetrics().horizontalAdvance(text) + px(24)))
 
     def set_bad(self, bad: bool) -> None:
         if bool(self.property("bad")) != bad:

@@ -10,9 +10,24 @@ from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, 
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark, dots, hatch
-from olive_almanac.views.parts import Figure, Page, box, button, clear_layout, col, fact, hair, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Figure,
+    Heading,
+    Page,
+    box,
+    button,
+    clear_layout,
+    col,
+    fact,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px
 
+WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
 AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
 
 
@@ -143,7 +158,14 @@ class EntryPage(Page):
         layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
         layout.addSpacing(px(7))
         layout.addWidget(hair())
-        layout.addWidget(self.body, 1)
+        self.history = QVBoxLayout()
+        self.history.setSpacing(px(3))
+        self.history_holder = box(col(self.history, None, gap=0))
+        self.history_holder.setFixedWidth(px(300))
+        self.history_holder.hide()
+        across = row(self.body, self.history_holder, gap=28)
+        across.setStretch(0, 1)
+        layout.addLayout(across, 1)
         self.main_button = None
         self.said = label("", "small", "second")
 
@@ -157,7 +179,24 @@ class EntryPage(Page):
         painter.fillRect(0, 0, px(22), self.height(), QBrush(gutter))
         painter.fillRect(0, 0, 1, self.height(), C("edge"))
 
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._show_history()
+
+    def _show_history(self) -> None:
+        """On a wide page the room beside the entry tells what was written when, and why."""
+        clear_layout(self.history)
+        lines = self.presenter.history() if self.width() >= px(WIDE_PAGE) else ()
+        self.history_holder.setVisible(bool(lines))
+        if lines:
+            self.history.addWidget(Heading("History"))
+        for day, why in lines[:12]:
+            self.history.addWidget(label(day, "small", "second"))
+            self.history.addWidget(label(why, "ui", wrap=True))
+            self.history.addWidget(hair())
+
     def refresh(self) -> None:
+        self._show_history()
         subject = self.session.subject
         clear_layout(self.body_layout)
         self.main_button = None
@@ -328,7 +367,9 @@ class EntryPage(Page):
         caption = label(f"{desk.trial.name}, nearest cell {nearest.id}", "small", "second")
         line = QHBoxLayout()
         line.setSpacing(px(22))
-        line.addLayout(col(picture, caption, gap=3), 1)
+        beside = col(picture, caption, None, gap=3)
+        beside.setStretch(0, 20)
+        line.addLayout(beside, 1)
         line.addWidget(table, 1)
         self.body_layout.addLayout(line, 1)
 

@@ -85,6 +85,8 @@ class Form(Page):
         self._grid.addLayout(field_and_unit, number, 1)
         help_line = label(field.help, "small", "second", wrap=True)
         self._grid.addWidget(help_line, number, 2)
+        help_line.setVisible(not close(True, False))
+        part.setToolTip(field.help)
         self._grid.setRowMinimumHeight(number, px(39))
         self.fields[field.key], self._words[field.key] = part, field.words
 
