@@ -67,6 +67,7 @@ def parser() -> argparse.ArgumentParser:
     plan.add_argument("--cell", help="side of a cell, mm")
     plan.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
     plan.add_argument("--name", default="", help="name of the coupon")
+    plan.add_argument("--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock")
     plan.add_argument("--out", type=Path, required=True)
 
     burn = verbs.add_parser("burn", help="burn a trial on the stand-in bench")
@@ -181,6 +182,7 @@ def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     from olive_almanac.core.design.levels import read_levels, speed_reader
     from olive_almanac.core.design.suggest import suggest_grid
     from olive_almanac.formats.station_files import write_trial
+    from olive_almanac.steps.permission import permission_for
     from olive_almanac.steps.trial_files import write_trial_files
 
     machine, stock = _load_machine(arguments.machine), _load_stock(arguments.stock)
@@ -204,9 +206,13 @@ def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     choices = replace(suggest_grid(machine, stock, task), **changes)
     made = doors.today().isoformat()
     name = arguments.name or f"Coupon of {made}"
-    plan = plan_grid(machine, stock, task, choices, trial_id=_trial_id(name, made, choices), name=name, made=made)
+    permission = permission_for(machine, stock, task, {stock.family: True} if arguments.we_burn_it else {})
+    plan = plan_grid(
+        machine, stock, task, choices, permission=permission, trial_id=_trial_id(name, made, choices), name=name, made=made
+    )
     write_trial_files(plan.trial, arguments.out)
     _warn([Finding("refused", one.cell.id, f"{one.cell.id} is left out. {one.why}") for one in plan.refused])
+    _warn([Finding("mind", stock.name, permission.mind)] if permission.mind else [])
     low, high = plan.energy_range
     coupon = plan.trial.coupon
     _say(

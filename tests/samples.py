@@ -4,6 +4,7 @@ from dataclasses import replace
 
 from olive_almanac.core.design.grid import GridChoices, plan_grid
 from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -17,6 +18,7 @@ BIRCH = Stock("Birch ply", "plywood", 3.0, (3.02, 3.05, 2.98), lot="7", uid="bir
 LEATHER = Stock("Map leather", "leather", 2.0, lot="9", uid="leather-2")
 VINYL = Stock("Shelf vinyl", "vinyl", 0.5, uid="vinyl-05")
 DAY = "2026-04-14"
+ALLOWED = Permission(True)
 
 
 def cut_trial(machine=LONG, stock=BIRCH, **changes):
@@ -30,7 +32,7 @@ def engrave_trial(machine=LONG, stock=BIRCH, **changes):
 
 def _trial(machine, stock, task, changes):
     choices = replace(suggest_grid(machine, stock, task), **changes)
-    return plan_grid(machine, stock, task, choices, trial_id="coupon-1", name="Coupon 0001", made=DAY).trial
+    return plan_grid(machine, stock, task, choices, permission=ALLOWED, trial_id="coupon-1", name="Coupon 0001", made=DAY).trial
 
 
 def small_choices(**changes) -> GridChoices:

@@ -25,6 +25,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import SPEED_UNITS
 from olive_almanac.steps.decide import decide_trial, entry_of
+from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.ports import Bench, Library
 from olive_almanac.steps.trial_files import write_trial_files
 
@@ -107,7 +108,9 @@ def _live_through(
     library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, fate: str, day: date, count: _Count
 ) -> None:
     if fate == "guess":
-        setting, evidence = reckon_guess(machine, stock, task, rng=np.random.default_rng(0))
+        setting, evidence = reckon_guess(
+            machine, stock, task, permission_for(machine, stock, task, {}), rng=np.random.default_rng(0)
+        )
         uid = f"{machine.uid}-{stock.uid}-{task}"
         library.save_entry(
             Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence), "reckoned"
@@ -143,6 +146,7 @@ def _planned(machine: Machine, stock: Stock, task: Task, choices: GridChoices, d
         stock,
         task,
         choices,
+        permission=permission_for(machine, stock, task, {}),
         trial_id=f"coupon-{count.number:04d}",
         name=f"Coupon {count.number:04d}",
         made=day.isoformat(),

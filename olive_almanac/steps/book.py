@@ -8,13 +8,13 @@ from datetime import date
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, day_text
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
 from olive_almanac.steps.files import write_file
+from olive_almanac.steps.permission import group_of, groups, word_of
 from olive_almanac.steps.session import Session, subject_state
 from olive_almanac.steps.snapshot import Shelf
 
@@ -56,23 +56,18 @@ def index_rows(shelf: Shelf, today: date, words: str = "") -> tuple[IndexRow, ..
     columns, rows, group = index_columns(shelf), [], None
     wanted = words.casefold().split()
     for stock in sorted(shelf.stocks, key=lambda s: (_group_rank(s), s.name.casefold(), s.thickness_mm, s.lot)):
-        if not all(word in f"{stock.label} {FAMILIES[stock.family].word}".casefold() for word in wanted):
+        if not all(word in f"{stock.label} {word_of(stock)}".casefold() for word in wanted):
             continue
-        if _group(stock) != group:
-            group = _group(stock)
+        if group_of(stock) != group:
+            group = group_of(stock)
             rows.append(IndexRow(group))
         states = tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
         rows.append(IndexRow(stock.short_name, stock, states))
     return tuple(rows)
 
 
-def _group(stock: Stock) -> str:
-    return FAMILIES[stock.family].group if stock.family in FAMILIES else "Other"
-
-
 def _group_rank(stock: Stock) -> int:
-    groups = list(dict.fromkeys(family.group for family in FAMILIES.values()))
-    return groups.index(_group(stock)) if _group(stock) in groups else len(groups)
+    return groups().index(group_of(stock))
 
 
 def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: str) -> str:
@@ -121,7 +116,7 @@ class BookPresenter:
 
             from olive_almanac.core.deciding.guess import reckon_guess
 
-            setting, evidence = reckon_guess(machine, stock, task, rng=np.random.default_rng(0))
+            setting, evidence = reckon_guess(machine, stock, task, self.session.permission, rng=np.random.default_rng(0))
             entry = Entry(
                 self.session.new_id(),
                 machine.uid,

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from olive_almanac.core.materials.families import BARE_METALS, FAMILIES
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text
+from olive_almanac.steps.permission import group_of
 from olive_almanac.steps.session import Session
 
 __all__ = ["FULL_CAUTION", "Caution", "cautions_of"]
@@ -40,9 +40,11 @@ def cautions_of(session: Session) -> tuple[Caution, ...]:
         return ()
     first: tuple[Caution, ...] = ()
     if not session.permission.allowed:
-        barred = bool(FAMILIES[stock.family].barred)
-        words = "Barred: do not burn it" if barred else "Will not work here"
+        barred = session.permission.barred
+        words = "Barred: do not burn it" if barred else "Decide first" if session.permission.ask else "Will not work here"
         first = (Caution("stop", "act" if barred else "mind", words, session.permission.reason),)
+    elif session.permission.mind:
+        first = (Caution("stop", "mind", "Mind the stock", session.permission.mind),)
     return (*first, _fire(session, machine), _fume(stock), _eyes(machine), _glare(stock))[:4]
 
 
@@ -57,8 +59,7 @@ def _fire(session: Session, machine: Machine) -> Caution:
 
 
 def _fume(stock: Stock) -> Caution:
-    group = FAMILIES[stock.family].group if stock.family in FAMILIES else "Not known"
-    return Caution("fume", "mind", "Fume: exhaust on", _SMOKE.get(group, "smoke"))
+    return Caution("fume", "mind", "Fume: exhaust on", _SMOKE.get(group_of(stock), "smoke"))
 
 
 def _eyes(machine: Machine) -> Caution:
@@ -66,7 +67,7 @@ def _eyes(machine: Machine) -> Caution:
 
 
 def _glare(stock: Stock) -> Caution:
-    shiny = stock.family in BARE_METALS or stock.family in ("mirror", "anodised") or stock.opacity == "mirror"
+    shiny = (group_of(stock) == "Metal" and stock.family != "coated_metal") or stock.family == "mirror" or stock.opacity == "mirror"
     if shiny:
         return Caution("glare", "mind", "Reflection: shiny face", "keep it off the lens axis")
     return Caution("glare", "clear", "Reflection: little", "a dull face")

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from datetime import date
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.entry import Entry, State
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import read_length_mm
 from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.permission import word_of
 from olive_almanac.steps.session import subject_state
 from olive_almanac.steps.snapshot import Shelf
 
@@ -61,11 +61,10 @@ def _length(text: str) -> float | None:
 
 
 def _haystack(entry: Entry, machine: Machine, stock: Stock, state: State) -> tuple[str, ...]:
-    family = FAMILIES[stock.family].word if stock.family in FAMILIES else ""
     text = " ".join(
         (
             stock.label,
-            family,
+            word_of(stock),
             stock.colour,
             stock.finish,
             machine.label,

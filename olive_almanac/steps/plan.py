@@ -151,6 +151,7 @@ class PlanPresenter:
                 subject.stock,
                 subject.task,
                 choices,
+                permission=self.session.permission,
                 trial_id=trial_id,
                 name=self.name,
                 made=self.session.today().isoformat(),

@@ -10,7 +10,7 @@ from datetime import date, datetime
 from typing import Any
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
-from olive_almanac.core.materials.families import Permission, may_burn
+from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry, State, Subject, state_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -18,6 +18,7 @@ from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.commands import Change, UndoStack
+from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.snapshot import Shelf, save_snapshot
@@ -60,7 +61,7 @@ class StationState:
 
 def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
     """Return the state of a subject and its reason: barred comes first, then the newest entry's, else untried."""
-    permission = may_burn(machine, stock, task)
+    permission = permission_for(machine, stock, task, shelf.rules)
     if not permission.allowed:
         return "barred", permission.reason
     entry = shelf.entry_for(machine.uid, stock.uid, task)
@@ -149,7 +150,7 @@ class Session:
 
     def _read_shelf(self) -> Shelf:
         library = self.store
-        return Shelf(library.machines(), library.stocks(), library.entries())
+        return Shelf(library.machines(), library.stocks(), library.entries(), library.rules())
 
     def refresh_shelf(self) -> None:
         """Read the shelf again after a change and tell everybody."""
@@ -205,7 +206,7 @@ class Session:
         machine, stock = self.subject.machine, self.subject.stock
         if machine is None or stock is None:
             return Permission(False, "Choose a machine and a stock first.")
-        return may_burn(machine, stock, self.subject.task)
+        return permission_for(machine, stock, self.subject.task, self.shelf.rules)
 
     @property
     def state(self) -> tuple[State, str]:
@@ -306,6 +307,16 @@ class Session:
             self.refresh_shelf()
 
         self.undo_stack.push(Change(label, do, undo))
+
+    def keep_rule(self, family: str, *, burns: bool) -> None:
+        """Record the shop's own decision on a disputed family, as an undoable change."""
+        before = self.shelf.rules.get(family)
+
+        def put(value: bool | None) -> None:
+            self.store.save_rule(family, value, "decided by the shop" if value is not None else "undone")
+            self.refresh_shelf()
+
+        self.undo_stack.push(Change("the shop's rule", lambda: put(burns), lambda: put(before)))
 
     # -- the rail ----------------------------------------------------------------------------------------------------
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 from typing import Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
-from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.machine import SOURCES, Machine, Source
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Stock
 from olive_almanac.core.units import number_text, read_length_mm, read_number, read_speed_mm_s
 from olive_almanac.steps.commands import Change
+from olive_almanac.steps.permission import families
 from olive_almanac.steps.session import Session
 
 __all__ = ["Field", "SetUpPresenter", "machine_fields", "machine_from", "stock_fields", "stock_from"]
@@ -121,7 +121,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             "family",
             "Family",
             stock.family if stock else "plywood",
-            choices=tuple((f.id, f.word) for f in FAMILIES.values()),
+            choices=tuple((f.id, f.word) for f in families()),
             help="decides what may be burnt and where the first guess starts",
         ),
         Field(

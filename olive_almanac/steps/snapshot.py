@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
@@ -30,6 +30,7 @@ class Shelf:
     machines: tuple[Machine, ...] = ()
     stocks: tuple[Stock, ...] = ()
     entries: tuple[Entry, ...] = ()
+    rules: dict[str, bool] = field(default_factory=dict, hash=False)  # the shop's decisions on disputed families
 
     def machine(self, uid: str) -> Machine | None:
         return next((one for one in self.machines if one.uid == uid), None)
@@ -50,5 +51,5 @@ def load_snapshot(folder: Path) -> Shelf | None:
 
 
 def save_snapshot(folder: Path, shelf: Shelf) -> None:
-    kept = Shelf(shelf.machines, shelf.stocks, shelf.entries[-MOST_ENTRIES:])
+    kept = Shelf(shelf.machines, shelf.stocks, shelf.entries[-MOST_ENTRIES:], shelf.rules)
     write_file(folder / FILE, json.dumps(to_plain(kept), ensure_ascii=False))

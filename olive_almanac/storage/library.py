@@ -178,6 +178,16 @@ class Library:
     def save_run(self, trial_uid: str, body: dict[str, Any], why: str) -> None:
         self._add(tables.run, trial_uid, why, body, {})
 
+    # -- rules of the shop -------------------------------------------------------------------------------------------
+
+    def rules(self) -> dict[str, bool]:
+        """Return the shop's decision on each disputed family that it has decided."""
+        return {row["uid"]: bool(json.loads(row["body"])["burns"]) for row in self._rows(tables.rule)}
+
+    def save_rule(self, family: str, burns: bool | None, why: str) -> None:
+        """Record a decision; None takes it back."""
+        self._add(tables.rule, family, why, {"burns": bool(burns)}, {}, removed=burns is None)
+
     # -- entries -----------------------------------------------------------------------------------------------------
 
     def entries(self) -> tuple[Entry, ...]:

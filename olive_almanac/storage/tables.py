@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy import Boolean, Column, Index, Integer, MetaData, String, Table, Text
 
-__all__ = ["SCHEMA", "entry", "machine", "metadata", "reading", "run", "stock", "trial"]
+__all__ = ["SCHEMA", "entry", "machine", "metadata", "reading", "rule", "run", "stock", "trial"]
 
-SCHEMA = "0001"  # the newest migration that this program knows
+SCHEMA = "0002"  # the newest migration that this program knows
 metadata = MetaData()
 
 
@@ -38,6 +38,7 @@ trial = _revisions("trial", *_subject(), Column("stage", String(20), nullable=Fa
 reading = _revisions("reading", Column("trial_uid", String(80), nullable=False))
 run = _revisions("run")
 entry = _revisions("entry", *_subject())
+rule = _revisions("rule")  # the shop's decisions on disputed families
 Index("trial_subject", trial.c.machine_uid, trial.c.stock_uid, trial.c.task)
 Index("entry_subject", entry.c.machine_uid, entry.c.stock_uid, entry.c.task)
 Index("reading_trial", reading.c.trial_uid)

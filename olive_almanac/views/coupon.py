@@ -4,9 +4,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.steps.permission import group_of
 from olive_almanac.steps.session import Desk
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE
@@ -23,8 +23,7 @@ def stock_colour(trial: Trial) -> QColor:
     """Return the drawn colour of a trial's stock."""
     stock = trial.stock
     name = next((DARK_STOCK[word] for word in DARK_STOCK if word in f"{stock.colour} {stock.finish}"), None)
-    group = FAMILIES[stock.family].group if stock.family in FAMILIES else "Not known"
-    colour = QColor(name or MATERIAL.get(group, MATERIAL["Not known"]))
+    colour = QColor(name or MATERIAL.get(group_of(stock), MATERIAL["Not known"]))
     return colour.darker(122) if LIVE.colours["name"] == "workshop" else colour
 
 

@@ -8,15 +8,23 @@ from olive_almanac.core.design.grid import cell_energy, choices_of, coupon_size,
 from olive_almanac.core.design.levels import even_levels, read_levels, round_level, speed_reader
 from olive_almanac.core.design.suggest import suggest_grid
 from olive_almanac.core.errors import Barred, OutOfRange
-from olive_almanac.core.materials.families import FAMILIES, may_burn
+from olive_almanac.core.materials.catalogue import may_burn, verdict_of
+from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.placing.corner import corner_lines, corner_setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import read_number
-from tests.samples import BIRCH, DAY, LEATHER, LONG, MARKER, NORTH, VINYL, cut_trial, engrave_trial, small_choices
+from olive_almanac.formats.catalogue import load_catalogue
+from tests.samples import ALLOWED, BIRCH, DAY, LEATHER, LONG, MARKER, NORTH, VINYL, cut_trial, engrave_trial, small_choices
+
+
+def permitted(machine, stock, task, rules=None):
+    return may_burn(load_catalogue(), machine, stock, task, rules or {})
 
 
 def plan(choices, machine=LONG, stock=BIRCH, task="cut"):
-    return plan_grid(machine, stock, task, choices, trial_id="t", name="Coupon", made=DAY)
+    return plan_grid(
+        machine, stock, task, choices, permission=permitted(machine, stock, task), trial_id="t", name="Coupon", made=DAY
+    )
 
 
 class LevelsTest(unittest.TestCase):
@@ -102,7 +110,7 @@ class GridTest(unittest.TestCase):
         choices = small_choices(cell_mm=60.0)
         size = coupon_size(MARKER, "cut", choices)
         with self.assertRaisesRegex(OutOfRange, f"it is {size.width_mm + 10 - 110:g} mm too far"):
-            plan(replace(choices), machine=MARKER, stock=Stock("Black cast acrylic", "acrylic", 3.0))
+            plan_grid(MARKER, BIRCH, "cut", choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY)
 
     def test_short_cells_say_that_they_miss_their_speed(self):
         result = plan(small_choices(speed_mm_s=(10.0, 450.0)))
@@ -133,27 +141,47 @@ class GridTest(unittest.TestCase):
 
 
 class PermissionTest(unittest.TestCase):
-    def test_chlorinated_and_fluorinated_stock_is_barred_everywhere(self):
-        for family in ("pvc", "vinyl", "ptfe", "unknown"):
+    def test_barred_families_are_refused_on_every_machine(self):
+        barred = [one.id for one in load_catalogue().stocks if one.state == "barred"]
+        self.assertTrue(
+            {"pvc", "vinyl", "ptfe", "chrome_leather", "beryllium_copper", "galvanised", "unknown", "unknown_coating", "foam_pu"}
+            <= set(barred)
+        )
+        for family in barred:
             for machine in (NORTH, LONG, MARKER):
                 with self.subTest(family=family, machine=machine.name), self.assertRaises(Barred):
                     plan(small_choices(), machine=machine, stock=replace(VINYL, family=family))
 
     def test_the_reason_is_given(self):
-        self.assertIn("hydrogen chloride", may_burn(NORTH, VINYL, "cut").reason)
+        self.assertIn("hydrogen chloride", permitted(NORTH, VINYL, "cut").reason)
 
-    def test_what_cannot_work_says_what_would(self):
+    def test_what_cannot_work_says_why_and_what_would(self):
         clear = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear")
-        for machine, stock, task, words in (
-            (NORTH, clear, "cut", "CO₂"),
-            (LONG, Stock("Bare plate", "aluminium", 1.0), "engrave", "fibre"),
-            (LONG, Stock("Cover glass", "glass", 4.0), "cut", "Engraving"),
-            (MARKER, BIRCH, "cut", "diode"),
-        ):
+        for machine, stock, task, why, what in (
+            (NORTH, clear, "cut", "passes through clear acrylic", "CO₂"), (LONG, Stock("Bare plate", "aluminium", 1.0), "engrave", "throws this beam back", "fibre"),
+            (LONG, Stock("Cover glass", "glass", 4.0), "cut", "glass cracks", "engraving works"), (MARKER, BIRCH, "cut", "near 1064 nm", "diode or a CO₂"),
+        ):  # fmt: skip
             with self.subTest(stock.name):
-                permission = may_burn(machine, stock, task)
-                self.assertFalse(permission.allowed)
-                self.assertIn(words, permission.instead)
+                permission = permitted(machine, stock, task)
+                self.assertFalse(permission.allowed or permission.barred)
+                self.assertIn(why, permission.reason.lower())
+                self.assertIn(what, permission.instead)
+
+    def test_disputed_stock_shows_both_practices_until_the_shop_decides(self):
+        mdf = Stock("Shelf MDF", "mdf", 3.0)
+        asked = permitted(LONG, mdf, "cut")
+        self.assertTrue(asked.ask)
+        self.assertEqual(len(asked.practices), 2)
+        self.assertTrue(permitted(LONG, mdf, "cut", {"mdf": True}).allowed)
+        refused = permitted(LONG, mdf, "cut", {"mdf": False})
+        self.assertFalse(refused.allowed or refused.ask)
+        self.assertIn("has decided not to burn it", refused.reason)
+
+    def test_a_medium_or_a_poor_result_is_minded(self):
+        glass = Stock("Cover glass", "glass", 4.0, opacity="clear")
+        self.assertIn("absorbing layer", permitted(NORTH, glass, "engrave").mind)
+        self.assertIn("Poor", permitted(NORTH, Stock("Relief board", "board", 1.5, colour="white"), "cut").mind)
+        self.assertEqual(permitted(NORTH, Stock("Relief board", "board", 1.5, colour="grey"), "cut").mind, "")
 
     def test_ordinary_work_is_allowed(self):
         for machine, stock, task in (
@@ -161,11 +189,34 @@ class PermissionTest(unittest.TestCase):
             (LONG, LEATHER, "engrave"),
             (MARKER, Stock("Hive plate", "coated_metal", 1.0), "engrave"),
         ):
-            self.assertTrue(may_burn(machine, stock, task).allowed)
+            self.assertTrue(permitted(machine, stock, task).allowed)
 
     def test_an_unknown_family_is_told_with_the_known_ones(self):
         with self.assertRaisesRegex(OutOfRange, "plywood"):
-            may_burn(NORTH, replace(BIRCH, family="cheese"), "cut")
+            permitted(NORTH, replace(BIRCH, family="cheese"), "cut")
+
+
+class CatalogueTest(unittest.TestCase):
+    def test_is_whole(self):
+        stocks = load_catalogue().stocks
+        self.assertGreaterEqual(len(stocks), 45)
+        self.assertEqual(len({one.id for one in stocks}), len(stocks))
+        self.assertEqual({one.id for one in stocks}, set(FAMILIES))
+        for one in stocks:
+            with self.subTest(one.id):
+                self.assertTrue(one.word and one.group and one.gives_off)
+                self.assertEqual(one.state == "disputed", len(one.practices) == 2)
+                self.assertEqual(one.state == "allowed", not one.reason)
+                for source in ("diode", "co2", "fibre"):
+                    for task in ("cut", "score", "engrave", "mark"):
+                        verdict = verdict_of(one, source=source, task=task)
+                        self.assertRegex(verdict, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$")
+                        self.assertEqual(verdict == "barred", one.state == "barred")
+
+    def test_every_limit_that_is_named_says_where_it_comes_from(self):
+        for one in load_catalogue().stocks:
+            if any(word in one.source for word in ("limit", "reflectance", "depth", "stoichiometry")):
+                self.assertIn("from memory", one.source, one.id)
 
 
 class SuggestTest(unittest.TestCase):
@@ -174,7 +225,7 @@ class SuggestTest(unittest.TestCase):
             for family in FAMILIES:
                 for task in ("cut", "engrave"):
                     stock = Stock("Sample", family, 2.0)
-                    if not may_burn(machine, stock, task).allowed:
+                    if not permitted(machine, stock, task).allowed:
                         continue
                     with self.subTest(machine=machine.name, family=family, task=task):
                         result = plan(suggest_grid(machine, stock, task), machine, stock, task)

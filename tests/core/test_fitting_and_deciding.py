@@ -14,9 +14,10 @@ from olive_almanac.core.errors import Barred
 from olive_almanac.core.fitting.char import fit_char
 from olive_almanac.core.fitting.cut import case_of, data_of, fit_cut, prior_of
 from olive_almanac.core.fitting.tone import fit_lightness, fit_tone, tone_data_of
+from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.reading import Reading
-from tests.samples import BIRCH, LONG, NORTH, VINYL, cut_trial, engrave_trial, read_by_energy, read_by_tone
+from tests.samples import ALLOWED, BIRCH, LONG, NORTH, VINYL, cut_trial, engrave_trial, read_by_energy, read_by_tone
 
 
 def rng():
@@ -268,14 +269,14 @@ class ToneTest(unittest.TestCase):
 class GuessTest(unittest.TestCase):
     def test_a_guess_carries_no_cells_and_says_where_it_comes_from(self):
         for task in ("cut", "engrave"):
-            setting, evidence = reckon_guess(NORTH, BIRCH, task, rng=rng())
+            setting, evidence = reckon_guess(NORTH, BIRCH, task, ALLOWED, rng=rng())
             self.assertEqual(evidence.cells_read, 0)
             self.assertIn("Reckoned", evidence.says)
             self.assertLessEqual(setting.speed_mm_s, NORTH.max_speed_mm_s)
 
     def test_barred_stock_gets_no_guess(self):
         with self.assertRaises(Barred):
-            reckon_guess(NORTH, VINYL, "cut", rng=rng())
+            reckon_guess(NORTH, VINYL, "cut", Permission(False, "it is vinyl"), rng=rng())
 
     def test_aims_have_words_for_each_task(self):
         self.assertEqual((aim_word("widest", "cut"), aim_word("widest", "engrave")), ("Widest margin", "Surest tested"))

@@ -6,7 +6,7 @@ from dataclasses import replace
 from olive_almanac.core.design.grid import plan_grid
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from tests.samples import BIRCH, DAY, LONG, MARKER, NORTH, cut_trial, engrave_trial, small_choices
+from tests.samples import ALLOWED, BIRCH, DAY, LONG, MARKER, NORTH, cut_trial, engrave_trial, small_choices
 
 LIMITS = CheckLimits((400, 400), 300, 1000)
 HEAD = "G17 G21 G90 G94\nM5 S0\n"
@@ -174,6 +174,6 @@ class RandomTrialsTest(unittest.TestCase):
                 passes=(draw.randint(1, 4),),
                 place=(draw.uniform(0, 5), draw.uniform(0, 5)),
             )
-            trial = plan_grid(machine, stock, task, choices, trial_id="t", name="Coupon", made=DAY).trial
+            trial = plan_grid(machine, stock, task, choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY).trial
             with self.subTest(number=number):
                 self.assertEqual(check_gcode(write_gcode(trial), limits_of(trial)).findings, ())

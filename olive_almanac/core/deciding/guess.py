@@ -10,7 +10,8 @@ from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.suggest import suggest_grid
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.tone import areal_energy_of
-from olive_almanac.core.materials.families import family_of, refuse_if_barred
+from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.core.records.machine import Machine
@@ -22,12 +23,14 @@ __all__ = ["reckon_guess"]
 WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
 
 
-def reckon_guess(machine: Machine, stock: Stock, task: Task, *, rng: np.random.Generator) -> tuple[Setting, Evidence]:
+def reckon_guess(
+    machine: Machine, stock: Stock, task: Task, permission: Permission, *, rng: np.random.Generator
+) -> tuple[Setting, Evidence]:
     """Return the setting that the prior expects to work, and its evidence (no cells read).
 
     Raises Barred where the stock must not burn, OutOfRange where the prior sees no way through.
     """
-    refuse_if_barred(machine, stock, task)
+    permission.insist()
     start = suggest_grid(machine, stock, task)
     if task == "engrave":
         aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]

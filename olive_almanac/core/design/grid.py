@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.materials.families import refuse_if_barred
+from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.motion.profile import outline_seconds, overscan_length, peak_speed, raster_seconds, run_seconds
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
@@ -118,13 +118,15 @@ def _rest_of(notes: str) -> float:
     return float(found) if found else 0.0
 
 
-def plan_grid(machine: Machine, stock: Stock, task: Task, choices: GridChoices, *, trial_id: str, name: str, made: str) -> GridPlan:
+def plan_grid(
+    machine: Machine, stock: Stock, task: Task, choices: GridChoices, *, permission: Permission, trial_id: str, name: str, made: str
+) -> GridPlan:
     """Return the trial of a power x speed grid.
 
     Raises Barred where the stock must not or cannot burn, OutOfRange where the coupon does not fit the bed, no cell is
     left, or a choice is out of range.
     """
-    refuse_if_barred(machine, stock, task)
+    permission.insist()
     if task == "engrave" and min(choices.pitch_mm) <= 0:
         raise OutOfRange("Line pitch", min(choices.pitch_mm), "above 0 to engrave", "mm")
     blocks = _blocks(choices)

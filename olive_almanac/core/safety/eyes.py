@@ -27,13 +27,13 @@ def eye_limit_w_m2(*, wavelength_nm: float, seconds: float) -> float:
     if 400 <= wavelength_nm < 700:
         return _visible(wavelength_nm, seconds)
     if 700 <= wavelength_nm < 1400:
-        c4 = 5.0 if wavelength_nm >= 1050 else 10 ** (0.002 * (wavelength_nm - 700))
-        c7 = 1.0 if wavelength_nm < 1150 else 10 ** (0.018 * (min(wavelength_nm, 1200) - 1150))
+        c4: float = 5.0 if wavelength_nm >= 1050 else 10 ** (0.002 * (wavelength_nm - 700))
+        c7: float = 1.0 if wavelength_nm < 1150 else 10 ** (0.018 * (min(wavelength_nm, 1200) - 1150))
         if seconds >= 10:
-            return 10 * c4 * c7
-        return (90 * c7 if wavelength_nm >= 1050 else 18 * c4) * seconds**0.75 / seconds
+            return float(10 * c4 * c7)
+        return float((90 * c7 if wavelength_nm >= 1050 else 18 * c4) * seconds**0.75 / seconds)
     if wavelength_nm > 2600:
-        return 5600 * seconds**0.25 / seconds if seconds < 10 else 1000.0
+        return float(5600 * seconds**0.25 / seconds) if seconds < 10 else 1000.0
     raise OutOfRange("Wavelength", wavelength_nm, "from 400 to 1400 or above 2600", "nm")
 
 

@@ -22,6 +22,7 @@ def duct_flow_m3_h(*, duct_mm: float, air_speed_m_s: float) -> float:
 
 
 def air_changes_per_hour(*, flow_m3_h: float, room_m3: float) -> float:
+    """Return how often the air of a room is renewed, 1/h: flow / volume."""
     _positive(flow=flow_m3_h, room=room_m3)
     return flow_m3_h / room_m3
 
