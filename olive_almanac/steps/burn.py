@@ -125,7 +125,7 @@ class BurnPresenter:
         self._view.show_run()
 
     def _run(self, run: dict[str, Any]) -> dict[str, Any]:
-        return {"by": "stand-in", "started": self._stamp(), "cells": {}, **run, "log": self.log[-400:]}
+        return {"by": "stand-in", "started": self._stamp(), "cells": {}, "ticks": self.session.ticks, **run, "log": self.log[-400:]}
 
     def _note(self, text: str) -> None:
         self.log.append(f"{self._now():%H:%M:%S}  {text}")

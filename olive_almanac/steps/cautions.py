@@ -9,6 +9,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text
+from olive_almanac.steps.checklist import eyewear_od
 from olive_almanac.steps.permission import group_of
 from olive_almanac.steps.session import Session
 
@@ -63,7 +64,9 @@ def _fume(stock: Stock) -> Caution:
 
 
 def _eyes(machine: Machine) -> Caution:
-    return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", "everyone in the room, shield or not")
+    density = eyewear_od(machine.optical_power_w, machine.wavelength_nm, 10)
+    detail = f"OD {density:.1f} or more, everyone in the room" if density else "everyone in the room, shield or not"
+    return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", detail)
 
 
 def _glare(stock: Stock) -> Caution:

@@ -92,6 +92,7 @@ class Session:
         self.problem = ""
         self.undo_stack = UndoStack()
         self._trials: tuple[tuple[Trial, str, str], ...] = ()
+        self._ticks: dict[str, str] = {}
         self._listeners: list[Callable[[str], None]] = []
 
     # -- listening ---------------------------------------------------------------------------------------------------
@@ -278,6 +279,18 @@ class Session:
         assert self.desk is not None
         self.store.save_run(self.desk.trial.id, run, why)
         self.desk = replace(self.desk, run=run)
+
+    @property
+    def ticks(self) -> dict[str, str]:
+        """What was ticked when on the checklist: kept with the trial on the desk, or here until there is one."""
+        kept = self.desk.run.get("ticks") if self.desk else None
+        return dict(kept) if kept is not None else dict(self._ticks)
+
+    def keep_ticks(self, ticks: dict[str, str]) -> None:
+        self._ticks = dict(ticks)
+        if self.desk is not None:
+            self.keep_run({**self.desk.run, "ticks": ticks}, "checklist")
+        self.changed("desk")
 
     def keep_reading(self, cell: str, reading: Reading | None) -> None:
         """Write a reading of the desk's trial, or take the cell's reading back (None)."""

@@ -118,6 +118,7 @@ class WindowCase(QtCase):
         """Click into a field, select all, type over it."""
         self.click(field)
         field.selectAll()
+        QTest.keyClick(field, Qt.Key.Key_Delete)
         self.type(text, field)
 
     def ctrl(self, key):

@@ -151,6 +151,7 @@ class SubjectTest(ShopCase):
 class SetUpTest(ShopCase):
     def test_a_bad_field_is_marked_and_told(self):
         self.alt(Qt.Key.Key_1)
+        self.press("Machine and stock")
         form = self.page().machine_form
         self.retype(form.fields["optical_power_w"], "-4")
         self.press("Keep these changes")

@@ -48,7 +48,9 @@ class WholePathTest(WindowCase):
         self.open()
         self.assertEqual(self.session.shelf.machines, ())
         self.add_machine_and_stock()
-        self.assertEqual(self.window.station, "Plan")  # the newcomer is led on
+        self.assertEqual(self.window.station, "Set up")  # the newcomer is led on to the checklist
+        self.press("Plan a trial")
+        self.assertEqual(self.window.station, "Plan")
         for _ in range(4):
             self.press("Write the burn file")
             self.assertEqual(self.window.station, "Burn")
@@ -100,7 +102,10 @@ class WholePathTest(WindowCase):
         self.ctrl(Qt.Key.Key_Return)
         self.type("Birch ply", self.page().stock_form.fields["name"])
         self.key(Qt.Key.Key_Return, widget=self.page().stock_form.fields["name"])
+        for _ in range(8):  # tick the seven lines of the checklist, then go on
+            self.ctrl(Qt.Key.Key_Return)
         self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(len(self.session.ticks), 7)
         self.ctrl(Qt.Key.Key_Return)
         self.assertEqual(self.window.station, "Burn")
         page = self.page()

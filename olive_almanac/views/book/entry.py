@@ -9,6 +9,7 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
 from olive_almanac.views.coupon import CouponPicture
+from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark, dots, hatch
 from olive_almanac.views.parts import (
     Figure,
@@ -258,6 +259,9 @@ class EntryPage(Page):
         self.body_layout.addSpacing(px(16))
         self._paragraph(permission.reason, "h2", "")
         self._paragraph(permission.instead)
+        question = DisputedQuestion(self.session)
+        question.show_permission(permission)
+        self.body_layout.addWidget(question)
         self._paragraph(
             "This is a caution from published properties, not a certification. The maker’s safety sheet, the machine’s manual, "
             "local codes and a qualified laser safety officer come first."

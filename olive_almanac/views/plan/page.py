@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from olive_almanac.core.records.setting import AIRS
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in
 from olive_almanac.steps.plan import PlanPresenter
+from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
     Heading,
@@ -255,6 +256,9 @@ class PlanPage(StationPage):
         refused.addWidget(self.refusal_text)
         refused.addSpacing(px(8))
         refused.addWidget(self.refusal_more)
+        refused.addSpacing(px(14))
+        self.question = DisputedQuestion(self.session)
+        refused.addWidget(self.question)
         refused.addStretch(1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -271,7 +275,8 @@ class PlanPage(StationPage):
         self.columns.setVisible(permission.allowed)
         self.refusal.setVisible(not permission.allowed)
         self.refusal_text.setText(permission.reason)
-        self.refusal_more.setText(permission.instead or "Set up adds them.")
+        self.refusal_more.setText(permission.instead or ("" if permission.reason else "Set up adds them."))
+        self.question.show_permission(permission)
         desk = self.session.desk
         basis = (subject, desk.trial.id if desk else "", self.session.preferences.speed_unit)
         if permission.allowed and basis != self._basis:

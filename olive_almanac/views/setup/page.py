@@ -1,10 +1,12 @@
 """The Set up station: the machine at the left, the stock at the right, as sentences with fields."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.set_up import Field, SetUpPresenter, machine_fields, stock_fields
 from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, head, label, page_margins, row
+from olive_almanac.views.setup.checklist import ChecklistPage
+from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px, scaled_font
 
@@ -48,8 +50,11 @@ class Form(Page):
         layout.addWidget(self._grid_holder)
         layout.addSpacing(px(6))
         layout.addWidget(self.problem)
+        self.extra = QVBoxLayout()
+        layout.addLayout(self.extra)
         layout.addStretch(1)
-        layout.addLayout(row(self.save, self.done, None, gap=12))
+        self.foot = row(self.save, self.done, None, gap=12)
+        layout.addLayout(self.foot)
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
 
@@ -121,12 +126,24 @@ class SetUpPage(StationPage):
     def __init__(self, window) -> None:
         super().__init__(window)
         self.machine_form, self.stock_form = Form("machine"), Form("stock")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.machine_form, 1)
-        layout.addWidget(hair("vhair"))
-        layout.addWidget(self.stock_form, 1)
+        self.forms = QWidget()
+        across = QHBoxLayout(self.forms)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.machine_form, 1)
+        across.addWidget(hair("vhair"))
+        across.addWidget(self.stock_form, 1)
+        self.verdicts = VerdictPanel(self.session)
+        self.stock_form.extra.addWidget(self.verdicts)
+        self.checklist = ChecklistPage(self.session, window.outside.now)
+        self.checklist.forms_asked.connect(lambda: self.show_part(self.forms))
+        self.checklist.done_asked.connect(self._go_on)
+        self.stack = QStackedLayout(self)
+        self.stack.addWidget(self.forms)
+        self.stack.addWidget(self.checklist)
+        self.to_checklist = button("Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay")
+        self.to_checklist.clicked.connect(lambda: self.show_part(self.checklist))
+        self.machine_form.foot.addWidget(self.to_checklist)
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
         for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
@@ -139,14 +156,34 @@ class SetUpPage(StationPage):
 
     def enter(self) -> None:
         self.show_forms()
-        (self.machine_form if self.presenter.new_machine else self.stock_form).focus_first()
+        ready = self.session.subject.complete and not (self.presenter.new_machine or self.presenter.new_stock)
+        self.show_part(self.checklist if ready else self.forms)
+
+    def show_part(self, part: QWidget) -> None:
+        """Show the forms or the checklist."""
+        self.stack.setCurrentWidget(part)
+        self.to_checklist.setVisible(self.session.subject.complete)
+        if part is self.checklist:
+            self.checklist.show_checklist()
+            self.checklist.setFocus()
+        else:
+            (self.machine_form if self.presenter.new_machine else self.stock_form).focus_first()
 
     def heard(self, what: str) -> None:
+        if what == "shelf":
+            asked = self.verdicts.question.isVisible()
+            self.verdicts.refresh()
+            if asked and self.session.permission.allowed:
+                self.show_part(self.checklist)  # the shop has just decided
         if what == "subject":
-            self.presenter.leave_new("machine") if self.session.subject.machine and not self.presenter.new_machine else None
+            if self.session.subject.machine and not self.presenter.new_machine:
+                self.presenter.leave_new("machine")
             self.show_forms()
+        if what in ("subject", "desk") and self.stack.currentWidget() is self.checklist:
+            self.checklist.show_checklist()
 
     def begin_new(self, form: str) -> None:
+        self.show_part(self.forms)
         self.presenter.begin_new(form)
         (self.machine_form if form == "machine" else self.stock_form).focus_first()
 
@@ -166,6 +203,7 @@ class SetUpPage(StationPage):
             can_leave=self.presenter.new_stock and bool(shelf.stocks),
             can_add=stock is not None,
         )
+        self.verdicts.refresh(shown=stock is not None)
 
     def show_bad_field(self, form: str, field: str, problem: str) -> None:
         (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)
@@ -187,11 +225,23 @@ class SetUpPage(StationPage):
     def _save_stock(self) -> None:
         if self.presenter.save_stock(self.stock_form.texts()):
             self.stock_form.done.setText("Kept.")
-            if self.presenter.machine is not None and self.session.desk is None and self.session.entry is None:
-                self.main_window.go("Plan")
+            self._lead_on()
+
+    def _lead_on(self) -> None:
+        """After a stock was kept: ask what is disputed, stay where it must not burn, else on to the machine."""
+        if self.session.permission.ask:
+            self.verdicts.question.burn.setFocus()
+        elif self.session.permission.allowed and self.session.entry is None:
+            self.show_part(self.checklist)
+
+    def _go_on(self) -> None:
+        desk = self.session.desk
+        self.main_window.go("Plan" if desk is None or desk.stage == "book" else "Burn")
 
     def main_action(self) -> None:
-        if self.presenter.new_machine:
+        if self.stack.currentWidget() is self.checklist:
+            self.checklist.main_action()
+        elif self.presenter.new_machine:
             self._save_machine()
         else:
             self._save_stock()

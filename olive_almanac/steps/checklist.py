@@ -1,0 +1,405 @@
+"""Set up at the machine: seven lines in a fixed order, each with its numbers filled in, ticked and kept with the trial.
+
+Each line has a tool that does its arithmetic from what the operator reads off gauges.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any, Protocol
+
+from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.safety.eyes import EDITION, optical_density
+from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
+from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
+from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
+from olive_almanac.core.squaring.skew import Skew, skew_of_edge
+from olive_almanac.core.units import duration_text, lengths_text, number_text, read_length_mm, read_number
+from olive_almanac.steps.session import Session
+
+__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult"]
+
+LEVEL_RULE_MM = 1.0  # most spread over a piece (common practice)
+SQUARE_RULE_MM = 0.5  # most run-out of an edge over its length (common practice)
+EXPOSURES = (("0.25", "a blink, 0.25 s"), ("10", "10 s"), ("100", "100 s and more"))
+
+
+@dataclass(frozen=True)
+class ToolField:
+    """One field of a tool: its key, the words before it, what stands in it at first, its unit, and choices if any."""
+
+    key: str
+    words: str
+    text: str
+    unit: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class ToolResult:
+    """What a tool says: the main line, more lines, whether it is good to go, and what to draw."""
+
+    main: str
+    lines: tuple[str, ...] = ()
+    good: bool = True
+    drawing: Any = None
+
+
+@dataclass(frozen=True)
+class Check:
+    """One line of the checklist: key, words, and the functions that fill in its number and run its tool."""
+
+    key: str
+    words: str
+    number: Callable[[Session], str]
+    fields: Callable[[Session], tuple[ToolField, ...]]
+    work: Callable[[Session, Mapping[str, str]], ToolResult]
+    remarks: tuple[str, ...] = ()
+
+
+# -- focus ------------------------------------------------------------------------------------------------------------
+
+
+def _wanted_focus(session: Session) -> float:
+    if session.desk is not None:
+        return session.desk.trial.cells[0].setting.focus_mm
+    return session.entry.setting.focus_mm if session.entry else 0.0
+
+
+def _focus_number(session: Session) -> str:
+    focus = _wanted_focus(session)
+    where = "on the top face" if focus == 0 else f"{number_text(abs(focus))} mm {'below' if focus > 0 else 'above'} the top face"
+    machine = session.subject.machine
+    return f"{where}, depth of focus {number_text(2 * machine.rayleigh_mm)} mm" if machine else where
+
+
+def _focus_fields(session: Session) -> tuple[ToolField, ...]:
+    return (
+        ToolField("gauge", "The gauge is", "7", "mm high"),
+        ToolField("mask", "A mask under it is", "0", "mm thick"),
+        ToolField("focus", "Focus wanted", number_text(_wanted_focus(session)), "mm below the face"),
+        ToolField("opening", "Lens opening", "18", "mm"),
+        ToolField("beam", "Beam at the lens", "6", "mm"),
+        ToolField("distance", "Working distance", "50", "mm"),
+    )
+
+
+def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    gap = head_height(
+        gauge_mm=read_length_mm(texts["gauge"], "Gauge"),
+        mask_mm=read_length_mm(texts["mask"], "Mask"),
+        focus_below_face_mm=read_number(texts["focus"], "Focus", "mm"),
+    )
+    lens = {
+        "lens_opening_mm": read_length_mm(texts["opening"], "Lens opening"),
+        "beam_at_lens_mm": read_length_mm(texts["beam"], "Beam at the lens"),
+    }
+    offset = mirror_offset(**lens)
+    tilt = mirror_tilt_deg(working_distance_mm=read_length_mm(texts["distance"], "Working distance"), **lens)
+    return ToolResult(
+        f"Set the gap under the head to {number_text(gap)} mm.",
+        (
+            f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; under a gantry tilt it {number_text(tilt, 2)}°. "
+            "Focus on scrap of the same thickness.",
+        ),
+    )
+
+
+# -- square -----------------------------------------------------------------------------------------------------------
+
+
+def _square_fields(session: Session) -> tuple[ToolField, ...]:
+    return (
+        ToolField("x1", "Near point X", "10", "mm"),
+        ToolField("y1", "Y", "10", "mm"),
+        ToolField("x2", "Far point X", "310", "mm"),
+        ToolField("y2", "Y", "10", "mm"),
+    )
+
+
+def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    at = {
+        key: read_number(texts[key], words, "mm")
+        for key, words in (("x1", "Near point X"), ("y1", "Near point Y"), ("x2", "Far point X"), ("y2", "Far point Y"))
+    }
+    skew: Skew = skew_of_edge((at["x1"], at["y1"]), (at["x2"], at["y2"]))
+    if not skew.turn:
+        return ToolResult("The edge is square.", drawing=skew)
+    return ToolResult(
+        f"Turn it {skew.turn}: move the far end {number_text(skew.move_mm)} mm.",
+        (
+            f"Or turn the drawing by {number_text(skew.angle_deg, 3)}°. Over {number_text(skew.length_mm)} mm the edge runs out by "
+            f"{number_text(skew.move_mm)} mm; up to {number_text(SQUARE_RULE_MM)} mm is common practice.",
+        ),
+        skew.move_mm <= SQUARE_RULE_MM,
+        skew,
+    )
+
+
+# -- level ------------------------------------------------------------------------------------------------------------
+
+POINTS = (
+    ("ll", "Lower left", (0.0, 0.0)),
+    ("lr", "Lower right", (1.0, 0.0)),
+    ("ur", "Upper right", (1.0, 1.0)),
+    ("ul", "Upper left", (0.0, 1.0)),
+    ("c", "Centre", (0.5, 0.5)),
+)
+CORNER_WORDS = ("lower left", "lower right", "upper right", "upper left")
+
+
+def _level_fields(session: Session) -> tuple[ToolField, ...]:
+    width, height = _drawing_size(session)
+    return (
+        ToolField("w", "Piece", number_text(max(width, 100.0), 4), "mm wide"),
+        ToolField("h", "and", number_text(max(height, 80.0), 4), "mm high"),
+        *(ToolField(key, words, "0", "mm") for key, words, _ in POINTS),
+    )
+
+
+def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    from olive_almanac.core.squaring.level import fit_level
+
+    width, height = read_length_mm(texts["w"], "Width of the piece"), read_length_mm(texts["h"], "Height of the piece")
+    read = [(read_number(texts[key], words, "mm"), (u * width, v * height)) for key, words, (u, v) in POINTS if texts[key].strip()]
+    level = fit_level([at for _, at in read], [z for z, _ in read])
+    machine = session.subject.machine
+    rayleigh = machine.rayleigh_mm if machine else 1.0
+    good = level.spread_mm <= min(LEVEL_RULE_MM, 2 * rayleigh)
+    lowest = max(range(4), key=lambda n: level.shims_mm[n])
+    told = {
+        "level": "The piece is level.",
+        "tilted": f"Shim the {CORNER_WORDS[lowest]} corner by {number_text(level.shims_mm[lowest], 2)} mm.",
+        "bowed": f"The middle lies {number_text(abs(level.bow_mm), 2)} mm {'above' if level.bow_mm > 0 else 'below'} the corners: hold it down, shims do not help.",
+        "twisted": f"The piece is twisted by {number_text(abs(level.twist_mm), 2)} mm: clamp it flat, shims do not help.",
+    }[level.shape]
+    lines = [
+        f"Spread {number_text(level.spread_mm, 2)} mm; the shop allows {number_text(LEVEL_RULE_MM)} mm, the depth of focus {number_text(2 * rayleigh)} mm. "
+        f"Tilt {number_text(level.tilt_x_mm_m, 2)} mm/m along X, {number_text(level.tilt_y_mm_m, 2)} mm/m along Y."
+    ]
+    if level.shape == "level":
+        lines.append("If one side still cuts worse, suspect the beam’s alignment, not the level.")
+    return ToolResult(told, tuple(lines), good, (level, [(z, at) for z, at in read], (width, height)))
+
+
+# -- frame ------------------------------------------------------------------------------------------------------------
+
+
+def _drawing_size(session: Session) -> tuple[float, float]:
+    desk = session.desk
+    return (desk.trial.coupon.width_mm, desk.trial.coupon.height_mm) if desk else (100.0, 70.0)
+
+
+def _frame_number(session: Session) -> str:
+    machine, (width, height) = session.subject.machine, _drawing_size(session)
+    bed = f" on a bed of {lengths_text(*machine.bed_mm)} mm" if machine else ""
+    return f"{lengths_text(width, height)} mm{bed}"
+
+
+def _frame_fields(session: Session) -> tuple[ToolField, ...]:
+    width, height = _drawing_size(session)
+    place = session.desk.trial.on_sheet if session.desk else None
+    x, y = (place.x_mm, place.y_mm) if place else (10.0, 10.0)
+    return (
+        ToolField("w", "Drawing", number_text(width, 4), "mm wide"),
+        ToolField("h", "and", number_text(height, 4), "mm high"),
+        ToolField("origin", "Its origin", "lower left", choices=tuple((one, one) for one in ORIGINS)),
+        ToolField("x", "lies at X", number_text(x, 4), "mm"),
+        ToolField("y", "Y", number_text(y, 4), "mm"),
+        ToolField("clamp", "Clamp from X, Y to X, Y", "", "mm"),
+        ToolField("clear", "Keep clear by", "6", "mm"),
+    )
+
+
+def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    machine = session.subject.machine
+    if machine is None:
+        return ToolResult("Choose a machine first.", good=False)
+    frame = place_frame(
+        read_length_mm(texts["w"], "Width of the drawing"),
+        read_length_mm(texts["h"], "Height of the drawing"),
+        origin=texts["origin"],
+        at_mm=(read_number(texts["x"], "X", "mm"), read_number(texts["y"], "Y", "mm")),
+    )
+    clamps = _clamps(texts["clamp"])
+    check: FrameCheck = check_frame(
+        frame, bed_mm=machine.bed_mm, clamps_mm=clamps, clearance_mm=read_length_mm(texts["clear"], "Clearance")
+    )
+    drawing = (frame, machine.bed_mm, clamps)
+    if check.fits:
+        return ToolResult("The frame fits and is clear.", drawing=drawing)
+    move = check.move_mm
+    if move is None:
+        help_line = "No move helps: turn it, move the clamp, or make it smaller."
+    else:
+        parts = [
+            f"{number_text(abs(mm))} mm {way}"
+            for mm, way in ((move[0], "right" if move[0] > 0 else "left"), (move[1], "up" if move[1] > 0 else "down"))
+            if abs(mm) > 1e-6
+        ]
+        help_line = "Move it " + " and ".join(parts) + "."
+    return ToolResult(help_line, tuple(f"{problem[:1].upper()}{problem[1:]}." for problem in check.problems), False, drawing)
+
+
+def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
+    clamps = []
+    for part in filter(str.strip, text.split(";")):
+        numbers = [read_number(number, "Clamp", "mm") for number in part.split(",")]
+        if len(numbers) != 4:
+            raise OutOfRange("Clamp", f"“{part.strip()}”", "four numbers: from X, Y to X, Y; more clamps behind a semicolon")
+        x0, y0, x1, y1 = numbers
+        clamps.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
+    return tuple(clamps)
+
+
+# -- exhaust, look round, stay ----------------------------------------------------------------------------------------
+
+
+def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
+    return (
+        ToolField("duct", "Duct", "100", "mm wide"),
+        ToolField("speed", "Air in it moves at", "10", "m/s"),
+        ToolField("room", "The room holds", "60", "m³"),
+    )
+
+
+def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    flow = duct_flow_m3_h(
+        duct_mm=read_length_mm(texts["duct"], "Duct"), air_speed_m_s=read_number(texts["speed"], "Air speed", "m/s")
+    )
+    changes = air_changes_per_hour(flow_m3_h=flow, room_m3=read_number(texts["room"], "Room", "m³"))
+    minutes = clearance_minutes(air_changes_h=changes)
+    return ToolResult(
+        f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the fume is gone then.",
+        (
+            f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. Exhaust outdoors or through a filter made for it.",
+        ),
+    )
+
+
+def _exhaust_number(session: Session) -> str:
+    from olive_almanac.steps.permission import family_entry
+
+    entry = family_entry(session.subject.stock) if session.subject.stock else None
+    return f"gives off {entry.gives_off.split(':')[0].split(' (')[0]}" if entry else "on, and outdoors"
+
+
+def _look_number(session: Session) -> str:
+    machine = session.subject.machine
+    if machine is None:
+        return "eyewear, extinguisher, clean bed"
+    return (
+        f"eyewear OD {eyewear_od(machine.optical_power_w, machine.wavelength_nm, 10):.1f} or more at {machine.wavelength_nm:.0f} nm"
+    )
+
+
+def eyewear_od(power_w: float, wavelength_nm: float, seconds: float) -> float:
+    """Return the optical density for the full beam, rounded up to a tenth; 0 where no formula covers the wavelength."""
+    try:
+        return -(-10 * optical_density(power_w=power_w, wavelength_nm=wavelength_nm, seconds=seconds) // 1) / 10
+    except OutOfRange:
+        return 0.0
+
+
+def _look_fields(session: Session) -> tuple[ToolField, ...]:
+    return (ToolField("seconds", "Somebody could look into it for", "10", choices=EXPOSURES),)
+
+
+def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    machine = session.subject.machine
+    if machine is None:
+        return ToolResult("Choose a machine first.", good=False)
+    density = optical_density(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=float(texts["seconds"]))
+    return ToolResult(
+        f"Eyewear marked for {machine.wavelength_nm:.0f} nm with an optical density of at least {density:.1f}.",
+        (
+            f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, {EDITION}, from memory. An aid: ask a laser safety officer.",
+            "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door shut, everybody in goggles.",
+        ),
+    )
+
+
+def _stay_number(session: Session) -> str:
+    return f"{duration_text(session.desk.trial.seconds)} of burning" if session.desk else "as long as it burns"
+
+
+def _stay_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    return ToolResult(
+        "Stay within reach from the first spark to the last.",
+        ("A flare: pause, lift the lid only when it is out. Smoke that lingers in the beam costs power.",),
+    )
+
+
+def _nothing(session: Session) -> tuple[ToolField, ...]:
+    return ()
+
+
+CHECKS: tuple[Check, ...] = (
+    Check("focus", "Focus", _focus_number, _focus_fields, _focus_work,
+          ("The probe must stand on the piece, not off its edge.", "A ring or lip under the piece lifts it: focus where it will burn.")),
+    Check("square", "Square", lambda s: f"edge within {number_text(SQUARE_RULE_MM)} mm", _square_fields, _square_work,
+          ("Touch the same edge at two places far apart.",)),
+    Check("level", "Level", lambda s: f"within {number_text(LEVEL_RULE_MM)} mm over the piece", _level_fields, _level_work,
+          ("Higher numbers are higher places. Leave a field empty where you did not read.",)),
+    Check("frame", "File, origin and frame", _frame_number, _frame_fields, _frame_work, ("Let the machine trace the frame with the beam off.",)),
+    Check("exhaust", "Window and exhaust", _exhaust_number, _exhaust_fields, _exhaust_work),
+    Check("look", "Look round", _look_number, _look_fields, _look_work),
+    Check("stay", "Start and stay", _stay_number, _nothing, _stay_work),
+)  # fmt: skip
+
+
+class ShowsChecklist(Protocol):
+    def show_checklist(self) -> None: ...
+
+
+@dataclass
+class Checklist:
+    """The line in hand, what its tool's fields hold, and the ticks."""
+
+    session: Session
+    view: ShowsChecklist
+    now: Callable[[], datetime]
+    at: int = 0
+    texts: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    @property
+    def check(self) -> Check:
+        return CHECKS[self.at]
+
+    def fields(self) -> tuple[ToolField, ...]:
+        """The fields of the line in hand, with what was typed before."""
+        kept = self.texts.get(self.check.key, {})
+        return tuple(replace(one, text=kept.get(one.key, one.text)) for one in self.check.fields(self.session))
+
+    def result(self) -> ToolResult:
+        texts = {one.key: one.text for one in self.fields()}
+        try:
+            return self.check.work(self.session, texts)
+        except AlmanacError as problem:
+            return ToolResult(str(problem), good=False)
+
+    def type(self, key: str, text: str) -> ToolResult:
+        self.texts.setdefault(self.check.key, {})[key] = text
+        return self.result()
+
+    def choose(self, at: int) -> None:
+        if 0 <= at < len(CHECKS):
+            self.at = at
+            self.view.show_checklist()
+
+    def tick(self) -> None:
+        """Tick the line in hand, or take its tick away; a tick goes on to the next line."""
+        key, ticks = self.check.key, dict(self.session.ticks)
+        if key in ticks:
+            del ticks[key]
+        else:
+            ticks[key] = self.now().isoformat(timespec="seconds")
+        if self.session.attempt(lambda: self.session.keep_ticks(ticks)) and key in ticks:
+            self.at = min(self.at + 1, len(CHECKS) - 1)
+        self.view.show_checklist()
+
+    @property
+    def left(self) -> int:
+        return sum(check.key not in self.session.ticks for check in CHECKS)

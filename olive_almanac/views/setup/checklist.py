@@ -1,0 +1,319 @@
+"""Set up at the machine: the checklist at the left, large enough to read at arm's length, the line's tool at the right."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtWidgets import QAbstractButton, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.cautions import FULL_CAUTION
+from olive_almanac.steps.checklist import CHECKS, Checklist
+from olive_almanac.views.marks import Mark, hatch, round_pen
+from olive_almanac.views.parts import (
+    CENTRE,
+    MIDDLE_LEFT,
+    Number,
+    Page,
+    WordPicker,
+    button,
+    clear_layout,
+    col,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
+from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px
+
+
+class CheckLine(QAbstractButton):
+    """One line: a box to tick, the words large, its number below; the line in hand is framed."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__()
+        self.number, self.words, self.detail, self.ticked, self.current = number, "", "", "", False
+        self.setFixedHeight(px(close(66, 76)))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
+        self.words, self.detail, self.ticked, self.current = words, detail, ticked, current
+        state = f"ticked at {ticked[11:16]}" if ticked else "not ticked"
+        self.setAccessibleName(f"{self.number}: {words}, {detail}, {state}")
+        self.update()
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(LIVE.scale, LIVE.scale)
+        w, h = self.width() / LIVE.scale, self.height() / LIVE.scale
+        if self.current:
+            painter.setPen(QPen(C("ink"), 2.4))
+            painter.setBrush(C("brass_wash"))
+            painter.drawRoundedRect(QRectF(1.5, 2, w - 3, h - 5), 4, 4)
+        elif self.underMouse():
+            painter.fillRect(QRectF(0, 0, w, h), C("wash"))
+        painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
+        box = QRectF(14, h / 2 - 16, 30, 30)
+        painter.setPen(QPen(C("olive") if self.ticked else C("edge"), 2))
+        painter.setBrush(C("olive") if self.ticked else C("field"))
+        painter.drawRoundedRect(box, 4, 4)
+        if self.ticked:
+            painter.setPen(round_pen(C("on_olive"), 3.2))
+            painter.drawPolyline([box.topLeft() + QPointF(7, 15), box.topLeft() + QPointF(13, 21), box.topLeft() + QPointF(23, 9)])
+        else:
+            painter.setFont(F("ui_b"))
+            painter.setPen(C("ink2"))
+            painter.drawText(box, CENTRE, str(self.number))
+        painter.setPen(C("ink"))
+        painter.setFont(F("num3"))
+        painter.drawText(QRectF(60, 7, w - 130, 32), MIDDLE_LEFT, self.words)
+        painter.setFont(F("ui"))
+        painter.setPen(C("ink2"))
+        detail = painter.fontMetrics().elidedText(self.detail, Qt.TextElideMode.ElideRight, int(w - 74))
+        painter.drawText(QRectF(60, h - 34, w - 70, 24), MIDDLE_LEFT, detail)
+        if self.ticked:
+            painter.setFont(F("small"))
+            painter.drawText(
+                QRectF(w - 70, 9, 58, 26), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.ticked[11:16]
+            )
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(QRectF(3, 3, w - 6, h - 7))
+
+
+class ToolDrawing(Painted):
+    """Draws what a tool is about: the piece with its heights and shims, an edge and which way to turn, a frame on the bed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.kind, self.drawing = "", None
+        self.setMinimumHeight(px(110))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def show_drawing(self, kind: str, drawing) -> None:
+        self.kind, self.drawing = kind, drawing
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        paint = {"level": self._paint_level, "square": self._paint_edge, "frame": self._paint_frame}.get(self.kind)
+        if paint is not None and self.drawing is not None:
+            paint(painter, width, height)
+
+    def _paint_level(self, painter, width, height) -> None:
+        level, read, (w, h) = self.drawing
+        k = min((width - 150) / w, (height - 70) / h)
+        left, foot = (width - k * w) / 2, (height + k * h) / 2
+        painter.setPen(QPen(C("stock_edge"), 1.4))
+        painter.setBrush(C("stock"))
+        painter.drawRect(QRectF(left, foot - k * h, k * w, k * h))
+        for z, (x, y) in read:
+            at = QPointF(left + k * x, foot - k * y)
+            painter.setPen(NO_PEN)
+            painter.setBrush(C("on_stock"))
+            painter.drawEllipse(at, 4, 4)
+            painter.setFont(F("small_b"))
+            painter.setPen(C("on_stock"))
+            inward = QPointF(26 if x < w / 2 else -26 if x > w / 2 else 0, -14 if y <= h / 2 else 14)
+            painter.drawText(QRectF(at.x() + inward.x() - 30, at.y() + inward.y() - 9, 60, 18), CENTRE, f"{number_text(z, 2)}")
+        for n, (x, y) in enumerate(((0, 0), (w, 0), (w, h), (0, h))):
+            shim = level.shims_mm[n]
+            if shim < 0.05:
+                continue
+            at = QPointF(left + k * x, foot - k * y)
+            side = -1 if x == 0 else 1
+            painter.setFont(F("ui_b"))
+            painter.setPen(C("brass"))
+            down = 22 if y == 0 else -22
+            painter.drawText(QRectF(at.x() + side * 34 - 44, at.y() + down - 10, 88, 20), CENTRE, f"+ {number_text(shim, 2)} mm")
+
+    def _paint_edge(self, painter, width, height) -> None:
+        skew = self.drawing
+        y = height / 2
+        painter.setPen(QPen(C("edge"), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(40, y), QPointF(width - 40, y))
+        shown = max(-0.22, min(0.22, 0.22 * (skew.angle_deg / 2))) if skew.turn else 0.0  # exaggerated, so that it is seen
+        rise = shown * (width - 160)
+        painter.setPen(QPen(C("ink"), 4))
+        painter.drawLine(QPointF(70, y), QPointF(width - 90, y - rise))
+        for at in (QPointF(70, y), QPointF(width - 90, y - rise)):
+            painter.setPen(QPen(C("ink"), 2))
+            painter.setBrush(C("field"))
+            painter.drawEllipse(at, 6, 6)
+        if skew.turn:
+            down = 1 if skew.angle_deg > 0 else -1
+            start, end = QPointF(width - 62, y - rise), QPointF(width - 62, y - rise + down * max(34.0, abs(rise)))
+            painter.setPen(round_pen(C("brass"), 3.5))
+            painter.drawLine(start, end)
+            painter.setBrush(C("brass"))
+            painter.drawPolygon(QPolygonF([end, end + QPointF(-7, -down * 12), end + QPointF(7, -down * 12)]))
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QRectF(40, height - 22, width - 80, 18), MIDDLE_LEFT, "the edge as touched, its slant exaggerated")
+
+    def _paint_frame(self, painter, width, height) -> None:
+        frame, bed, clamps = self.drawing
+        reach_x = max(bed[0], frame.left_mm + frame.width_mm) - min(0.0, frame.left_mm)
+        reach_y = max(bed[1], frame.low_mm + frame.height_mm) - min(0.0, frame.low_mm)
+        k = min((width - 40) / reach_x, (height - 30) / reach_y)
+        left, foot = 20 - k * min(0.0, frame.left_mm), height - 10 + k * min(0.0, frame.low_mm)
+
+        def rect(box) -> QRectF:
+            return QRectF(left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1]))
+
+        painter.setPen(QPen(C("edge"), 1.6))
+        painter.setBrush(C("field"))
+        painter.drawRect(rect((0, 0, *bed)))
+        painter.setPen(QPen(C("ink"), 2))
+        painter.setBrush(C("olive_wash"))
+        painter.drawRect(rect(frame.box))
+        for clamp in clamps:
+            path = QPainterPath()
+            path.addRect(rect(clamp))
+            hatch(painter, path, C("ink"), 6, 45, 1.3)
+            hatch(painter, path, C("ink"), 6, -45, 1.3)
+            painter.setPen(QPen(C("ink"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(rect(clamp))
+
+
+class ChecklistPage(Page):
+    """The seven lines and the tool of the line in hand.
+
+    Signals:
+        forms_asked(): the operator wants to see machine and stock.
+        done_asked(): all is ticked and the operator goes on.
+    """
+
+    forms_asked = Signal()
+    done_asked = Signal()
+
+    def __init__(self, session, now) -> None:
+        super().__init__()
+        self.session = session
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.presenter = Checklist(session, self, now)
+        self.count = label("", "ui_b")
+        self.forms = button("Machine and stock", "plain", tip="what the numbers are filled in from")
+        self.forms.clicked.connect(self.forms_asked)
+        self.lines = []
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        for number, _ in enumerate(CHECKS, 1):
+            line = CheckLine(number)
+            line.clicked.connect(lambda _=False, at=number - 1: self._clicked(at))
+            left.addWidget(line)
+            self.lines.append(line)
+        left.addStretch(1)
+        self.on = button("Plan a trial", tip="Ctrl+Enter when all is ticked")
+        self.on.clicked.connect(self.done_asked)
+        left.addLayout(row(label(FULL_CAUTION, "small", "second", wrap=True), self.on, gap=14))
+        across = QHBoxLayout()
+        across.setSpacing(px(close(18, 26)))
+        across.addLayout(left, 11)
+        across.addWidget(hair("vhair"))
+        across.addLayout(self._build_tool(), 10)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(head(label("At the machine", "h1"), self.count, None, self.forms, gap=14))
+        layout.addSpacing(px(8))
+        layout.addLayout(across, 1)
+        self._shown = ""
+
+    def _build_tool(self):
+        self.tool_title = label("", "h2")
+        self.tool_fields = QWidget()
+        self.grid = QGridLayout(self.tool_fields)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.grid.setHorizontalSpacing(px(8))
+        self.grid.setVerticalSpacing(px(4))
+        self.good = Mark("stop", "mind", 28)
+        self.result = label("", "h2", wrap=True)
+        self.more = label("", "ui", "second", wrap=True)
+        self.drawing = ToolDrawing()
+        self.remarks = label("", "small", "second", wrap=True)
+        self.tick = button("Tick", "main", tip="Space")
+        self.tick.clicked.connect(self.presenter.tick)
+        answer = row(self.good, self.result, gap=10)
+        answer.setStretch(1, 1)
+        tool = col(self.tool_title, self.tool_fields, 4, answer, self.more, self.drawing, self.remarks, self.tick, gap=8)
+        tool.setStretch(5, 1)
+        return tool
+
+    def _clicked(self, at: int) -> None:
+        if at == self.presenter.at:
+            self.presenter.tick()
+        else:
+            self.presenter.choose(at)
+
+    # -- state -------------------------------------------------------------------------------------------------------
+
+    def show_checklist(self) -> None:
+        presenter, ticks = self.presenter, self.session.ticks
+        for at, (line, check) in enumerate(zip(self.lines, CHECKS, strict=True)):
+            line.show_line(check.words, check.number(self.session), ticks.get(check.key, ""), current=at == presenter.at)
+        left = presenter.left
+        self.count.setText(f"{left} of {len(CHECKS)} left" if left else "all ticked")
+        self.on.setText("Plan a trial" if self.session.desk is None or self.session.desk.stage == "book" else "Go on to burn")
+        self.on.setProperty("kind", "" if left else "main")
+        self.on.style().unpolish(self.on)
+        self.on.style().polish(self.on)
+        self._show_tool(ticks)
+
+    def _show_tool(self, ticks) -> None:
+        check, fields = self.presenter.check, self.presenter.fields()
+        self.tool_title.setText(check.words)
+        if self._shown != check.key:
+            self._shown = check.key
+            clear_layout(self.grid)
+            for n, one in enumerate(fields):
+                self._add_field(n, one)
+        self.remarks.setText("  ".join(check.remarks))
+        self.remarks.setVisible(bool(check.remarks))
+        self.tick.setText("Take the tick away" if check.key in ticks else "Tick")
+        self._show_result(self.presenter.result())
+
+    def _add_field(self, n: int, one) -> None:
+        line, at = divmod(n, 2)
+        words = label(one.words, "ui", "second")
+        if one.choices:
+            part = WordPicker("ui_b", name=one.words)
+            part.set_choices(one.choices, one.text)
+            part.picked.connect(lambda key, part=part, one=one: (part.set_choices(one.choices, key), self._typed(one.key, key)))
+        else:
+            part = Number(one.words, 64)
+            part.setText(one.text)
+            part.textEdited.connect(lambda text, one=one: self._typed(one.key, text))
+        words.setBuddy(part)
+        self.grid.addWidget(words, line, 3 * at)
+        self.grid.addLayout(row(part, label(one.unit, "ui", "second"), None, gap=6), line, 3 * at + 1)
+        self.grid.setColumnStretch(3 * at + 1, 1)
+
+    def _typed(self, key: str, text: str) -> None:
+        self._show_result(self.presenter.type(key, text))
+
+    def _show_result(self, result) -> None:
+        self.result.setText(result.main)
+        self.good.setVisible(not result.good)
+        self.more.setText("\n".join(result.lines))
+        self.more.setVisible(bool(result.lines))
+        self.drawing.show_drawing(self.presenter.check.key, result.drawing)
+
+    # -- keys --------------------------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event) -> None:
+        key, text = event.key(), event.text()
+        if key == Qt.Key.Key_Space:
+            self.presenter.tick()
+        elif text.isdigit() and 1 <= int(text) <= len(CHECKS):
+            self.presenter.choose(int(text) - 1)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.presenter.choose(self.presenter.at + (1 if key == Qt.Key.Key_Down else -1))
+        else:
+            super().keyPressEvent(event)
+
+    def main_action(self) -> None:
+        if self.presenter.left:
+            self.presenter.tick()
+        else:
+            self.done_asked.emit()

@@ -1,0 +1,63 @@
+"""May it burn, can it work: the catalogue's answer for the stock on the present machine, task by task."""
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from olive_almanac.core.materials.catalogue import verdict_of
+from olive_almanac.core.records.machine import SOURCES
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.permission import family_entry
+from olive_almanac.views.disputed import DisputedQuestion
+from olive_almanac.views.parts import Heading, clear_layout, col, label
+from olive_almanac.views.theme import px
+
+TASKS = (("cut", "Cut"), ("score", "Score"), ("engrave", "Engrave"), ("mark", "Mark"))
+
+
+class VerdictPanel(QWidget):
+    """What the stock gives off, what works on this source, the calipers' spread, and the disputed question."""
+
+    def __init__(self, session) -> None:
+        super().__init__()
+        self.session = session
+        self.lines = QVBoxLayout()
+        self.lines.setSpacing(px(3))
+        self.question = DisputedQuestion(session)
+        self.setLayout(col(self.lines, self.question, gap=8))
+
+    def refresh(self, *, shown: bool = True) -> None:
+        clear_layout(self.lines)
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        entry = family_entry(stock) if stock else None
+        self.setVisible(shown and entry is not None)
+        if entry is None or stock is None:
+            return
+        self._show_thickness(stock)
+        source = machine.source if machine else "diode"
+        self.lines.addWidget(Heading(f"On a {SOURCES[source][0]} machine"))
+        permission = self.session.permission
+        if entry.state == "barred" or permission.ask:
+            self.lines.addWidget(label(permission.reason, "ui_b", "ember" if entry.state == "barred" else "", wrap=True))
+        if entry.state != "barred":
+            look = {"opacity": stock.opacity, "colour": stock.colour}
+            told: dict[str, list[str]] = {}
+            for task, word in TASKS:
+                told.setdefault(verdict_of(entry, source=source, task=task, **look), []).append(word.lower())
+            for verdict, tasks in told.items():
+                self.lines.addWidget(label(f"{', '.join(tasks)}: {verdict}".capitalize(), "ui", wrap=True))
+        self.lines.addWidget(label(f"Gives off {entry.gives_off}.", "small", "second", wrap=True))
+        if entry.advice:
+            self.lines.addWidget(label(entry.advice, "small", "second", wrap=True))
+        self.question.show_permission(permission)
+
+    def _show_thickness(self, stock) -> None:
+        if len(stock.measured_mm) > 1:
+            spread = max(stock.measured_mm) - min(stock.measured_mm)
+            self.lines.addWidget(
+                label(
+                    f"Measured {number_text(stock.true_thickness_mm)} mm in the mean, spread {number_text(spread, 2)} mm; "
+                    f"nominal {number_text(stock.thickness_mm)} mm.",
+                    "small",
+                    "second",
+                    wrap=True,
+                )
+            )

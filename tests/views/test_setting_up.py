@@ -1,0 +1,173 @@
+"""The Set up station: a newcomer with an unknown leather by keyboard alone, disputed stock, and the tools of the checklist."""
+
+from PySide6.QtCore import Qt
+
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.steps.checklist import CHECKS
+from olive_almanac.storage.library import Library
+from tests.samples import BIRCH, LONG, NORTH, VINYL
+from tests.views.qt_case import WindowCase
+
+
+class NewcomerTest(WindowCase):
+    def test_an_unknown_leather_reaches_a_ticked_set_up_by_keyboard_alone(self):
+        self.open()
+        self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)
+        self.type("Long Bed")
+        self.key(Qt.Key.Key_Return)
+        form = self.page().stock_form
+        self.assertTrue(form.fields["name"].hasFocus())
+        self.type("Case leather")
+        self.key(Qt.Key.Key_Tab)
+        self.key(Qt.Key.Key_Space)  # the family picker
+        popup = self.app.activePopupWidget()
+        self.type("tanning not known", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.key(Qt.Key.Key_Return, widget=form.fields["thickness_mm"])
+        question = self.page().verdicts.question
+        self.assertTrue(question.isVisible())
+        self.assertIn("chromium", self.session.permission.reason)
+        self.assertTrue(question.burn.hasFocus())
+        self.key(Qt.Key.Key_Space)
+        self.assertTrue(self.session.permission.allowed)
+        self.assertEqual(self.window.station, "Set up")
+        checklist = self.page().checklist
+        self.assertTrue(checklist.isVisible())
+        for _ in CHECKS:
+            self.key(Qt.Key.Key_Space, widget=checklist)
+        self.assertEqual(checklist.presenter.left, 0)
+        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(checklist.count.text(), "all ticked")
+        self.assertEqual(self.clipped(), [])
+
+
+class ChecklistCase(WindowCase):
+    def setUp(self):
+        super().setUp()
+        library = Library.open(self.folder)
+        for machine in (LONG, NORTH):
+            library.save_machine(machine, "set up")
+        for stock in (
+            BIRCH,
+            VINYL,
+            Stock("Shelf MDF", "mdf", 3.0, uid="mdf-3"),
+            Stock("Cover glass", "glass", 4.0, opacity="clear", uid="glass-4"),
+        ):
+            library.save_stock(stock, "set up")
+        library.close()
+        self.open()
+        self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
+        self.alt(Qt.Key.Key_1)
+        self.checklist = self.page().checklist
+
+
+class ToolsTest(ChecklistCase):
+    def answer(self, line, **typed):
+        """Choose a line by its digit, type into the named fields, return what the tool says."""
+        self.key(Qt.Key(Qt.Key.Key_0 + line), widget=self.checklist)
+        for name, text in typed.items():
+            field = next(
+                f
+                for f in self.checklist.tool_fields.findChildren(type(self.checklist.tool_fields))
+                if f.accessibleName() == name.replace("_", " ")
+            )
+            self.retype(field, text)
+        return self.checklist.result.text()
+
+    def test_each_tool_answers_in_words(self):
+        self.assertIn(
+            "Set the gap under the head to 5.4 mm", self.answer(1, The_gauge_is="7", A_mask_under_it_is="0.1", Focus_wanted="1.5")
+        )
+        self.assertEqual(self.answer(2, Far_point_X="310"), "The edge is square.")
+        self.assertIn(
+            "Shim the lower left corner by 0.5 mm",
+            self.answer(3, Lower_left="0", Lower_right="0.3", Upper_right="0.5", Upper_left="0.2", Centre="0.25"),
+        )
+        self.assertEqual(self.answer(4, lies_at_X="10"), "The frame fits and is clear.")
+        self.assertIn("30 mm left", self.answer(4, lies_at_X="830"))
+        self.assertTrue(self.checklist.good.isVisible())
+        self.assertRegex(self.answer(5, The_room_holds="60"), r"Wait 59 min")
+        self.assertIn("10600 nm with an optical density of at least 3.8", self.answer(6))
+        self.assertIn("Stay within reach", self.answer(7))
+
+    def test_a_bad_number_is_told_and_nothing_breaks(self):
+        for line, field, text, words in (
+            (1, "The_gauge_is", "", "Gauge"),
+            (1, "Focus_wanted", "9", "would touch"),
+            (2, "Far_point_X", "11", "at least 5"),
+            (3, "Centre", "x", "Centre"),
+            (4, "Clamp_from_X,_Y_to_X,_Y", "1,2,3", "four numbers"),
+            (5, "Duct", "0", "above 0"),
+        ):
+            with self.subTest(field=field, text=text):
+                self.assertIn(words, self.answer(line, **{field: text}))
+
+    def test_a_clamp_in_the_way_is_found(self):
+        self.answer(4, **{"Clamp_from_X,_Y_to_X,_Y": "40,40,80,60"})
+        self.assertIn("clamp at 40, 40 mm is in the way", self.checklist.more.text())
+
+    def test_ticks_are_kept_with_the_trial(self):
+        self.alt(Qt.Key.Key_2)
+        self.press("Write the burn file")
+        self.alt(Qt.Key.Key_1)
+        self.click(self.checklist.lines[0])  # a click on the line in hand ticks it
+        self.click(self.checklist.lines[4])  # a click on another takes it in hand
+        self.press("Tick")
+        self.assertEqual(set(self.session.ticks), {"focus", "exhaust"})
+        other = Library.open(self.folder)
+        self.addCleanup(other.close)
+        self.assertEqual(set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"})
+        self.press("Go on to burn")
+        page = self.page()
+        page.pace.set_at(2)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: page.presenter.running == "done")
+        self.assertEqual(set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"})
+
+    def test_a_tick_is_taken_away_again(self):
+        self.press("Tick")
+        self.key(Qt.Key.Key_Up, widget=self.checklist)
+        self.press("Take the tick away")
+        self.assertEqual(self.session.ticks, {})
+
+
+class DisputedTest(ChecklistCase):
+    def test_mdf_asks_once_for_the_shop_and_remembers(self):
+        self.session.choose(stock="mdf-3")
+        self.alt(Qt.Key.Key_2)
+        question = self.page().question
+        self.assertTrue(question.isVisible())
+        self.assertIn("Some refuse it", question.practices[1].text())
+        self.press("We burn it")
+        self.assertTrue(self.page().columns.isVisible())
+        self.shut()
+        self.open()
+        self.session.choose(machine=LONG.uid, stock="mdf-3", task="cut")
+        self.assertTrue(self.session.permission.allowed)
+        self.session.undo_stack.clear()
+        self.window.go("Book")
+        self.session.keep_rule("mdf", burns=False)
+        self.settle()
+        self.assertIn("decided not to burn it", self.session.permission.reason)
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertTrue(self.session.permission.allowed)
+
+    def test_what_cannot_work_is_told_with_what_would(self):
+        self.session.choose(machine=NORTH.uid, stock="glass-4", task="cut")
+        self.alt(Qt.Key.Key_2)
+        self.assertIn("Glass cracks", self.page().refusal_text.text())
+        self.assertIn("absorbing layer", self.page().refusal_more.text())
+        self.session.choose(task="engrave")
+        self.settle()
+        self.assertTrue(self.page().columns.isVisible())
+        names = [w.accessibleName() for w in self.window.margin.findChildren(type(self.page().columns)) if w.accessibleName()]
+        self.assertTrue(any("absorbing layer" in name for name in names), names)
+
+    def test_the_stock_page_says_what_works_task_by_task(self):
+        self.press("Machine and stock")
+        from PySide6.QtWidgets import QLabel
+
+        texts = " ".join(w.text() for w in self.page().verdicts.findChildren(QLabel))
+        self.assertIn("Cut, score, engrave, mark: works", texts)
+        self.assertIn("formaldehyde", texts)
+        self.assertIn("spread 0.07 mm", texts)
