@@ -47,7 +47,15 @@ def main(target: Path) -> None:
         choose(machine="north-bench", stock="birch-3", task="cut")
         take(window, "book")
         window.go("Set up")
+        checklist = window.page("Set up").checklist
+        checklist.presenter.tick()
+        checklist.presenter.tick()
+        for key, height in (("ll", "0.05"), ("lr", "0.62"), ("ur", "0.84"), ("ul", "0.19"), ("c", "0.42")):
+            checklist.presenter.type(key, height)
+        checklist.presenter.choose(2)
         take(window, "set-up")
+        window.page("Set up").show_part(window.page("Set up").forms)
+        take(window, "machine-and-stock")
         choose(machine="long-bed", stock="leather-2", task="engrave")
         window.go("Plan")
         take(window, "plan")

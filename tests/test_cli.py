@@ -182,6 +182,24 @@ class BadInputTest(CliCase):
             self.stock.write_text(write_stock(replace(VINYL, family=family)))
             self.assertIn("hydrogen", self.refused(*self.plan()))
 
+    def test_what_cannot_work_says_why_and_what_would(self):
+        from olive_almanac.core.records.stock import Stock
+
+        for machine, stock, why, what in (
+            (NORTH, Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"), "passes through", "CO₂ machine would work"),
+            (LONG, Stock("Bare plate", "aluminium", 1.0), "do not cut metal", "marking works with a marking medium"),
+        ):
+            self.machine.write_text(write_machine(machine))
+            self.stock.write_text(write_stock(stock))
+            told = self.refused(*self.plan())
+            self.assertIn(why, told)
+            self.assertIn(what, told)
+
+    def test_disputed_stock_needs_the_shops_word(self):
+        self.stock.write_text(write_stock(replace(BIRCH, name="Shelf MDF", family="mdf")))
+        self.assertIn("Some refuse it", self.refused(*self.plan()))
+        self.done(*self.plan("--we-burn-it"))
+
     def test_files_that_are_missing_foreign_newer_or_damaged(self):
         self.done(*self.plan())
         trial = self.folder / "plan" / "trial.json"

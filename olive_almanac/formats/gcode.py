@@ -17,7 +17,7 @@ from olive_almanac.core.units import number_text, percent_text
 
 __all__ = ["write_gcode"]
 
-AIR_WORDS = {"off": "M9", "low": "M7", "full": "M8"}
+AIRS = ("off", "low", "full")
 
 
 def write_gcode(trial: Trial) -> str:
@@ -29,14 +29,16 @@ def _lines(trial: Trial) -> Iterator[str]:
     yield _comment(f"Olive Almanac, {trial.name}, trial {trial.id}")
     yield _comment(f"{trial.machine.name}, {trial.stock.label}, {trial.task}")
     yield _comment("Never leave the machine while it burns. Eyewear, exhaust, air.")
-    yield "G17 G21 G90 G94"
+    yield f"G17 {'G21' if trial.machine.file_units == 'mm' else 'G20'} G90 G94"
     yield "M5 S0"
+    yield from trial.machine.header
     writer = _Writer(trial)
     yield from writer.corner()
     for cell in trial.in_order:
         yield from writer.cell(cell)
     yield "M5 S0"
-    yield "M9"
+    yield trial.machine.air_words[0]
+    yield from trial.machine.footer
     yield f"G0 {writer.at(0, 0)}"
     yield "M2"
 
@@ -49,21 +51,24 @@ class _Writer:
         self.rest_s = trial.notes.partition("rest ")[2].partition(" s")[0]
 
     def at(self, x: float, y: float) -> str:
-        return f"X{_number(self.origin.x_mm + x)} Y{_number(self.origin.y_mm + y)}"
+        return f"X{self.length(self.origin.x_mm + x)} Y{self.length(self.origin.y_mm + y)}"
+
+    def length(self, mm: float) -> str:
+        return _number(mm) if self.trial.machine.file_units == "mm" else _number(mm / 25.4, 5)
 
     def corner(self) -> Iterator[str]:
         setting = corner_setting(self.trial)
         yield _comment("corner mark: the lower left of the coupon")
-        yield AIR_WORDS[setting.air]
+        yield self.trial.machine.air_words[AIRS.index(setting.air)]
         first, second = corner_lines()
         yield from self._path([first[0], first[1], second[1]], setting, passes=1)
 
     def cell(self, cell: Cell) -> Iterator[str]:
         setting = cell.setting
         yield _comment(f"cell {cell.id}: {_said(setting)}")
-        yield AIR_WORDS[setting.air]
+        yield self.trial.machine.air_words[AIRS.index(setting.air)]
         if self.focus_moves:
-            yield f"G0 Z{_number(-setting.focus_mm)}"  # Z up; the focus below the face is a lowered head
+            yield f"G0 Z{self.length(-setting.focus_mm)}"  # Z up; the focus below the face is a lowered head
         x, y, w, h = cell.rect_mm
         if cell.mark == "outline":
             ring = [(x, y), (x + w, y), (x + w, y + h), (x, y + h), (x, y)]
@@ -82,7 +87,7 @@ class _Writer:
         on, power = self._beam(setting)
         yield f"G0 {self.at(*points[0])}"
         yield f"{on} S0"
-        yield f"F{_number(60 * setting.speed_mm_s)}"
+        yield f"F{self.length(60 * setting.speed_mm_s)}"
         for number in range(passes):
             if number and points[0] != points[-1]:
                 yield f"G1 {self.at(*points[0])} S0"
@@ -96,7 +101,7 @@ class _Writer:
         lines = math.floor(h / setting.pitch_mm + 1e-9) + 1
         yield f"G0 {self.at(x - run_up, y)}"
         yield f"{on} S0"
-        yield f"F{_number(60 * setting.speed_mm_s)}"
+        yield f"F{self.length(60 * setting.speed_mm_s)}"
         for i in range(lines):
             line_y = y + i * setting.pitch_mm
             ends = (x, x + w) if i % 2 == 0 else (x + w, x)
@@ -118,6 +123,6 @@ def _comment(text: str) -> str:
     return f"({plain.encode('ascii', 'replace').decode()[:76]})"
 
 
-def _number(value: float) -> str:
-    text = f"{value:.3f}".rstrip("0").rstrip(".")
+def _number(value: float, decimals: int = 3) -> str:
+    text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
     return "0" if text == "-0" else text

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
 
@@ -12,7 +13,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
 
-__all__ = ["write_card", "write_key"]
+__all__ = ["write_card", "write_key", "write_safety"]
 
 MM = 72 / 25.4
 SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
@@ -57,6 +58,17 @@ class _Sheet:
         while size > 6 and self.canvas.stringWidth(words, font, size) > most_mm * MM:
             size -= 0.5
         self.text(x, y, words, size, font)
+
+    def wrapped(self, words: str, most_mm: float, size: float) -> list[str]:
+        """Words broken into lines no wider than `most_mm`."""
+        lines, line = [], ""
+        for word in words.split():
+            longer = f"{line} {word}".strip()
+            if line and self.canvas.stringWidth(longer, SANS, size) > most_mm * MM:
+                lines.append(line)
+                longer = word
+            line = longer
+        return [*lines, line]
 
     def line(self, x0: float, y0: float, x1: float, y1: float, width_pt: float = 0.5) -> None:
         self.canvas.setLineWidth(width_pt)
@@ -184,3 +196,21 @@ def _evidence(entry: Entry) -> list[str]:
         words.append(f"{duration_text(evidence.seconds_per_100cm2)} per 100 cm²")
     words.append(f"from {evidence.cells_read} cells" if evidence.cells_read else "not yet burnt")
     return words
+
+
+def write_safety(machine: Machine, stock: Stock, lines: Sequence[tuple[str, str]], *, paper: str = "a4") -> bytes:
+    """Return the safety page as PDF, to hang beside the machine: heading and text of each caution."""
+    page = _Sheet(*PAGES_MM[paper], title=f"Safety, {machine.name}, {stock.short_name}")
+    left, right = 20.0, page.width - 20.0
+    page.text(left, 24, "Before it burns", 22, SERIF)
+    page.line(left, 28, right, 28, 1.6)
+    page.fitted(left, 35, f"{machine.label}   {stock.label}", right - left, 12, SANS_BOLD)
+    y = 47.0
+    for heading, text in lines:
+        page.text(left, y, heading, 14, SERIF)
+        y += 6.5
+        for line in page.wrapped(text, right - left, 11):
+            page.text(left, y, line, 11)
+            y += 5.4
+        y += 4.5
+    return page.done()

@@ -8,12 +8,13 @@ from typing import Literal
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.safety.eyes import EDITION
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.checklist import eyewear_od
-from olive_almanac.steps.permission import group_of
+from olive_almanac.steps.permission import family_entry, group_of
 from olive_almanac.steps.session import Session
 
-__all__ = ["FULL_CAUTION", "Caution", "cautions_of"]
+__all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
 
 FULL_CAUTION = (
     "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a qualified laser safety "
@@ -54,7 +55,7 @@ def _fire(session: Session, machine: Machine) -> Caution:
     if desk is not None:
         hot = [desk.trial.cell(r.cell).setting for r in desk.readings.values() if flared(r)]
         if hot:
-            least = min(s.power * machine.optical_power_w * s.passes / s.speed_mm_s for s in hot)
+            least = min(machine.watts(s.power) * s.passes / s.speed_mm_s for s in hot)
             detail = f"{desk.trial.name} flared from {number_text(least, 2)} J/mm"
     return Caution("fire", "act", "Fire: stay within reach", detail)
 
@@ -74,3 +75,40 @@ def _glare(stock: Stock) -> Caution:
     if shiny:
         return Caution("glare", "mind", "Reflection: shiny face", "keep it off the lens axis")
     return Caution("glare", "clear", "Reflection: little", "a dull face")
+
+
+def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
+    """Return the full safety page of the subject: heading and text, in the order in which to read them."""
+    machine, stock = session.subject.machine, session.subject.stock
+    if machine is None or stock is None:
+        return ()
+    entry, permission = family_entry(stock), session.permission
+    densities = ", ".join(
+        f"OD {eyewear_od(machine.optical_power_w, machine.wavelength_nm, seconds):.1f} for {words}"
+        for seconds, words in ((0.25, "a blink"), (10.0, "10 s"), (100.0, "100 s and more"))
+    )
+    gives_off = (
+        f"{stock.name} gives off {entry.gives_off}." + (f" Source: {entry.source}." if entry.source else "")
+        if entry
+        else "It is not known what it gives off."
+    )
+    lines = [
+        ("May it burn", permission.sentence if not permission.allowed else f"Yes, on this machine. {permission.mind}".strip()),
+        (
+            "Eyes",
+            f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {densities}, for {machine.optical_power_w:g} W inside the eye's aperture "
+            f"({EDITION}, from memory). Everybody in the room wears it, also when a shield is fitted.",
+        ),
+        (
+            "Fume",
+            gives_off + " Exhaust outdoors or through a filter made for it; wait until the room has cleared before you open it.",
+        ),
+        (
+            "Fire",
+            "Never leave the machine while it burns. Extinguisher at hand, bed clean, air on, above all for foam, paper and thin stock. A flare: "
+            "pause, and open the lid only when it is out.",
+        ),
+        ("Reflection", "Polished metal and mirrors throw the beam back: keep them off the lens axis, mirrors face down."),
+        ("Stock of unknown make", "Do not burn what nobody can name. Ask the supplier for the safety sheet."),
+    ]
+    return (*lines, ("Who decides", FULL_CAUTION))

@@ -146,6 +146,10 @@ POINTS = (
     ("ur", "Upper right", (1.0, 1.0)),
     ("ul", "Upper left", (0.0, 1.0)),
     ("c", "Centre", (0.5, 0.5)),
+    ("lm", "Lower middle", (0.5, 0.0)),
+    ("rm", "Right middle", (1.0, 0.5)),
+    ("um", "Upper middle", (0.5, 1.0)),
+    ("mm", "Left middle", (0.0, 0.5)),
 )
 CORNER_WORDS = ("lower left", "lower right", "upper right", "upper left")
 
@@ -155,7 +159,7 @@ def _level_fields(session: Session) -> tuple[ToolField, ...]:
     return (
         ToolField("w", "Piece", number_text(max(width, 100.0), 4), "mm wide"),
         ToolField("h", "and", number_text(max(height, 80.0), 4), "mm high"),
-        *(ToolField(key, words, "0", "mm") for key, words, _ in POINTS),
+        *(ToolField(key, words, "0" if n < 5 else "", "mm") for n, (key, words, _) in enumerate(POINTS)),
     )
 
 

@@ -4,15 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any, Protocol, cast
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
-from olive_almanac.core.records.machine import SOURCES, Machine, Source
-from olive_almanac.core.records.stock import OPACITIES, Opacity, Stock
-from olive_almanac.core.units import number_text, read_length_mm, read_number, read_speed_mm_s
+from olive_almanac.core.records.entry import day_text, state_of
+from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
+from olive_almanac.core.records.stock import OPACITIES, Opacity, Sheet, Stock
+from olive_almanac.core.units import dpi_from_pitch, number_text, read_length_mm, read_number, read_speed_mm_s
+from olive_almanac.steps.cautions import safety_lines
 from olive_almanac.steps.commands import Change
-from olive_almanac.steps.permission import families
+from olive_almanac.steps.files import write_file
+from olive_almanac.steps.permission import families, group_of
 from olive_almanac.steps.session import Session
+
+if TYPE_CHECKING:
+    from olive_almanac.core.beam.caustic import CausticFit
 
 __all__ = ["Field", "SetUpPresenter", "machine_fields", "machine_from", "stock_fields", "stock_from"]
 
@@ -27,14 +34,17 @@ class Field:
     unit: str = ""
     help: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    beside: str = ""  # short words: the field stands in the line of the one before
+    wide: bool = False
+    short: bool = False
     key_change: bool = False  # another choice here renews the other defaults
 
 
-#                    optical W, spot x, spot y, rayleigh, max mm/s, mm/s2, bed w, bed h, S
+#                    optical W, spot x, spot y, rayleigh, max mm/s, mm/s2, bed w, bed h
 _DEFAULTS: dict[str, tuple[float, ...]] = {
-    "diode": (10, 0.12, 0.08, 1.7, 300, 3000, 400, 400, 1000),
-    "co2": (60, 0.2, 0.2, 2.5, 500, 6000, 900, 600, 1000),
-    "fibre": (20, 0.05, 0.05, 1.2, 2000, 20000, 110, 110, 1000),
+    "diode": (10, 0.12, 0.08, 1.7, 300, 3000, 400, 400),
+    "co2": (60, 0.2, 0.2, 2.5, 500, 6000, 900, 600),
+    "fibre": (20, 0.05, 0.05, 1.2, 2000, 20000, 110, 110),
 }
 
 
@@ -51,9 +61,8 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             machine.max_speed_mm_s,
             machine.acceleration_mm_s2,
             *machine.bed_mm,
-            machine.power_scale,
         )
-    watts, spot_x, spot_y, rayleigh, speed, acceleration, bed_w, bed_h, scale = (number_text(v, 6) for v in values)
+    watts, spot_x, spot_y, rayleigh, speed, acceleration, bed_w, bed_h = (number_text(v, 6) for v in values)
     return (
         Field("name", "Name", machine.name if machine else "", help="as you call it in the shop"),
         Field(
@@ -79,68 +88,176 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             "W",
             "the number on the box, kept apart; may stay empty",
         ),
-        Field("spot_x_mm", "Spot along X", spot_x, "mm", "1/e² diameter in focus; a diode’s is often longer one way"),
-        Field("spot_y_mm", "Spot along Y", spot_y, "mm", "the longer side cuts worse"),
+        Field("spot_x_mm", "Spot along X", spot_x, "mm", "1/e² diameter; a diode’s is often longer one way"),
+        Field("spot_y_mm", "Spot along Y", spot_y, "mm", beside="Y"),
         Field("rayleigh_mm", "Rayleigh range", rayleigh, "mm", "height at which the spot has grown by 1.4"),
         Field("max_speed_mm_s", "Highest speed", speed, "mm/s", "nothing faster is ever planned"),
         Field("acceleration_mm_s2", "Acceleration", acceleration, "mm/s²", "decides how long short moves take"),
-        Field("bed_w", "Bed width", bed_w, "mm", "how far the head reaches along X"),
-        Field("bed_h", "Bed height", bed_h, "mm", "how far the head reaches along Y"),
-        Field("power_scale", "S at full power", scale, "", "the S word of 100 % in the controller"),
+        Field("bed_w", "Bed width", bed_w, "mm", "how far the head reaches"),
+        Field("bed_h", "Bed height", bed_h, "mm", beside="height"),
+    )
+
+
+def power_fields(machine: Machine) -> tuple[Field, ...]:
+    """Return the form of a machine's modes, measured power and lens."""
+    modes = ", ".join(f"{mode.name} {number_text(mode.optical_power_w)}" for mode in machine.modes)
+    in_use = next((mode.name for mode in machine.modes if mode.optical_power_w == machine.optical_power_w), "")
+    table = ", ".join(f"{number_text(percent)} {number_text(watts)}" for percent, watts in machine.power_table)
+
+    def optional(value: float | None) -> str:
+        return number_text(value, 5) if value is not None else ""
+
+    return (
+        Field("modes", "Power modes", modes, "W", "name and optical watts, with commas: low 5, high 10; may stay empty", wide=True),
+        Field(
+            "mode",
+            "Mode in use",
+            in_use,
+            choices=(("", "none"), *((mode.name, mode.name) for mode in machine.modes)),
+            help="sets the optical power",
+        ),
+        Field(
+            "power_table", "Measured power", table, "W", "percent dialled and watts by a meter: 10 0.8, 50 4.7, 100 9.6", wide=True
+        ),
+        Field("lens_focal_mm", "Focal length", optional(machine.lens_focal_mm), "mm", "of the lens; may stay empty"),
+        Field("beam_at_lens_mm", "Beam at the lens", optional(machine.beam_at_lens_mm), "mm", "1/e² diameter before it is focused"),
+        Field("m2", "Beam quality M²", optional(machine.m2), "", "1 is perfect; a bare diode has 5 to 20"),
+    )
+
+
+def controller_fields(machine: Machine) -> tuple[Field, ...]:
+    """Return the form of the controller's dialect."""
+    off, low, full = machine.air_words
+    return (
+        Field("power_scale", "S at full power", number_text(machine.power_scale, 6), "", "the S word of 100 % in the controller"),
+        Field(
+            "file_units",
+            "Units of the file",
+            machine.file_units,
+            choices=(("mm", "millimetres"), ("inch", "inches")),
+            help="G21 or G20",
+        ),
+        Field("air_off", "Air off", off, "", "the word that stops the air"),
+        Field("air_low", "Air low", low, "", "the word for little air"),
+        Field("air_full", "Air full", full, "", "the word for full air"),
+        Field(
+            "header",
+            "First lines",
+            "; ".join(machine.header),
+            "",
+            "after the modes, with semicolons; checked like the rest",
+            wide=True,
+        ),
+        Field("footer", "Last lines", "; ".join(machine.footer), "", "after the beam is off, with semicolons", wide=True),
     )
 
 
 def machine_from(texts: Mapping[str, str], before: Machine | None, new_id: Callable[[], str]) -> Machine:
-    """Return the machine that a form describes; raises OutOfRange naming the first bad field."""
+    """Return the machine that a form describes; fields that the form does not hold stay as they were.
 
-    def number(key: str, words: str, unit: str = "") -> float:
-        return read_number(texts[key], words, unit)
-
-    values: dict[str, Any] = {
-        "name": texts["name"].strip(), "source": cast(Source, texts["source"]),
-        "wavelength_nm": number("wavelength_nm", "Wavelength", "nm"),
-        "optical_power_w": number("optical_power_w", "Optical power", "W"),
-        "rated_power_w": number("rated_power_w", "Rated power", "W") if texts["rated_power_w"].strip() else None,
-        "spot_x_mm": read_length_mm(texts["spot_x_mm"], "Spot along X"),
-        "spot_y_mm": read_length_mm(texts["spot_y_mm"], "Spot along Y"),
-        "rayleigh_mm": read_length_mm(texts["rayleigh_mm"], "Rayleigh range"),
-        "max_speed_mm_s": read_speed_mm_s(texts["max_speed_mm_s"], "Highest speed"),
-        "acceleration_mm_s2": number("acceleration_mm_s2", "Acceleration", "mm/s²"),
-        "bed_mm": (read_length_mm(texts["bed_w"], "Bed width"), read_length_mm(texts["bed_h"], "Bed height")),
-        "power_scale": number("power_scale", "S at full power"),
-    }  # fmt: skip
+    Raises OutOfRange naming the first bad field.
+    """
+    values: dict[str, Any] = {}
+    for key, read in _MACHINE_READERS.items():
+        if key in texts:
+            values[key] = read(texts[key])
+    if "bed_w" in texts:
+        values["bed_mm"] = (read_length_mm(texts["bed_w"], "Bed width"), read_length_mm(texts["bed_h"], "Bed height"))
+    if "air_off" in texts:
+        values["air_words"] = (texts["air_off"].strip(), texts["air_low"].strip(), texts["air_full"].strip())
+    mode = next((one for one in values.get("modes", ()) if one.name == texts.get("mode")), None)
+    if mode is not None:
+        values["optical_power_w"] = mode.optical_power_w
     return replace(before, **values) if before else Machine(uid=new_id(), **values)
 
 
+def _optional(read: Callable[[str], float]) -> Callable[[str], float | None]:
+    return lambda text: read(text) if text.strip() else None
+
+
+def _pairs(text: str, field: str) -> list[tuple[str, float]]:
+    """Return "low 5, high 10" as names and numbers."""
+    pairs = []
+    for part in filter(str.strip, text.split(",")):
+        name, _, number = part.strip().removesuffix("W").strip().rpartition(" ")
+        if not name:
+            raise OutOfRange(field, f"“{part.strip()}”", "two words in each part, with commas between the parts")
+        pairs.append((name.strip(), read_number(number, field)))
+    return pairs
+
+
+_MACHINE_READERS: dict[str, Callable[[str], Any]] = {
+    "name": str.strip,
+    "source": lambda text: cast(Source, text),
+    "wavelength_nm": lambda text: read_number(text, "Wavelength", "nm"),
+    "optical_power_w": lambda text: read_number(text, "Optical power", "W"),
+    "rated_power_w": _optional(lambda text: read_number(text, "Rated power", "W")),
+    "spot_x_mm": lambda text: read_length_mm(text, "Spot along X"),
+    "spot_y_mm": lambda text: read_length_mm(text, "Spot along Y"),
+    "rayleigh_mm": lambda text: read_length_mm(text, "Rayleigh range"),
+    "max_speed_mm_s": lambda text: read_speed_mm_s(text, "Highest speed"),
+    "acceleration_mm_s2": lambda text: read_number(text, "Acceleration", "mm/s²"),
+    "power_scale": lambda text: read_number(text, "S at full power"),
+    "modes": lambda text: tuple(PowerMode(name, watts) for name, watts in _pairs(text, "Power modes")),
+    "power_table": lambda text: tuple(
+        (read_number(percent, "Measured power"), watts) for percent, watts in _pairs(text, "Measured power")
+    ),
+    "lens_focal_mm": _optional(lambda text: read_length_mm(text, "Focal length")),
+    "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
+    "m2": _optional(lambda text: read_number(text, "Beam quality M²")),
+    "file_units": lambda text: text,
+    "header": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
+    "footer": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
+}
+
+
+_KINDS_OF_GROUP: dict[str, tuple[Field, ...]] = {      # what else matters, by the group of the family
+    "Wood": (Field("glue_line", "Glue line", "", choices=(("", "none or not known"), ("light", "light"), ("dark", "dark, for outdoors")),
+                   help="a thin black line speaks for exterior glue"),),
+    "Plastic": (Field("process", "Made", "", choices=(("", "not known"), ("cast", "cast"), ("extruded", "extruded")), help="cast engraves frosted, extruded melts"),
+                Field("mask", "Mask", "", choices=(("", "none"), ("paper", "paper: leave it on"), ("film", "film: take it off first")), help="film melts into the engraving")),
+    "Leather and textile": (Field("tanning", "Tanning", "", help="vegetable or chrome; chrome must not be burnt"),),
+    "Metal": (Field("coating", "Coating", "", help="what it is, and who says so"),),
+}  # fmt: skip
+
+
 def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
-    """Return the form of a stock."""
+    """Return the form of a stock, with what else matters for its family."""
     measured = ", ".join(number_text(mm) for mm in stock.measured_mm) if stock else ""
+    further = _KINDS_OF_GROUP.get(group_of(stock), ()) if stock else ()
+    sheets = "; ".join(_sheet_text(sheet) for sheet in stock.sheets) if stock else ""
     return (
         Field("name", "Name", stock.name if stock else "", help="the material, without its thickness"),
-        Field(
-            "family",
-            "Family",
-            stock.family if stock else "plywood",
-            choices=tuple((f.id, f.word) for f in families()),
-            help="decides what may be burnt and where the first guess starts",
-        ),
-        Field(
-            "thickness_mm", "Thickness", number_text(stock.thickness_mm) if stock else "3", "mm", "as sold; inches work too: 1/8 in"
-        ),
-        Field("measured", "Measured", measured, "mm", "caliper readings with commas; may stay empty"),
-        Field("lot", "Lot", stock.lot if stock else "", help="settings do not carry over from lot to lot unproved"),
-        Field("colour", "Colour", stock.colour if stock else "", help="matters on a diode"),
-        Field(
-            "opacity",
-            "Light goes",
-            stock.opacity if stock else "opaque",
-            help="clear stock lets some beams through",
-            choices=tuple(
-                zip(OPACITIES, ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"), strict=True)
-            ),
-        ),
-        Field("finish", "Finish", stock.finish if stock else "", help="coating, tanning, mask; may stay empty"),
-    )
+        Field("family", "Family", stock.family if stock else "plywood", choices=tuple((f.id, f.word) for f in families()),
+              help="decides what may be burnt"),
+        Field("thickness_mm", "Thickness", number_text(stock.thickness_mm) if stock else "3", "mm", "as sold; inches work: 1/8 in"),
+        Field("measured", "Measured", measured, "mm", "caliper readings with commas", wide=True),
+        Field("lot", "Lot", stock.lot if stock else "", short=True, help="settings do not carry over from lot to lot unproved"),
+        Field("colour", "Colour", stock.colour if stock else "", beside="Colour", help="matters on a diode"),
+        Field("opacity", "Light goes", stock.opacity if stock else "opaque", help="clear stock lets some beams through",
+              choices=tuple(zip(OPACITIES, ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"), strict=True))),
+        Field("finish", "Finish", stock.finish if stock else "", help="may stay empty"),
+        *(replace(one, text=str(getattr(stock, one.key))) for one in further),
+        Field("sheets", "Sheets", sheets, "mm", "300x200; used areas: 170x210 used 5,5,97,51", wide=True),
+    )  # fmt: skip
+
+
+def _sheet_text(sheet: Sheet) -> str:
+    used = "".join(f" used {','.join(number_text(side, 4) for side in box)}" for box in sheet.used_mm)
+    return f"{number_text(sheet.width_mm, 4)}x{number_text(sheet.height_mm, 4)}{used}"
+
+
+def _sheets(text: str) -> tuple[Sheet, ...]:
+    """Return "300x200; 170x210 used 5,5,97,51" as sheets with their used areas."""
+    sheets = []
+    for part in filter(str.strip, text.replace("×", "x").split(";")):
+        size, *used = part.strip().split(" used ")
+        sides = [read_length_mm(side, "Sheets") for side in size.split("x")]
+        boxes = [tuple(read_number(side, "Sheets", "mm") for side in box.split(",")) for box in used]
+        if len(sides) != 2 or any(len(box) != 4 for box in boxes):
+            raise OutOfRange("Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 used 5,5,97,51")
+        sheets.append(Sheet(sides[0], sides[1], tuple((b[0], b[1], b[2], b[3]) for b in boxes)))
+    return tuple(sheets)
 
 
 def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[[], str]) -> Stock:
@@ -150,10 +267,43 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         "name": texts["name"].strip(), "family": texts["family"],
         "thickness_mm": read_length_mm(texts["thickness_mm"], "Thickness"),
         "measured_mm": tuple(read_length_mm(part, "Measured thickness") for part in measured),
-        "lot": texts["lot"].strip(), "colour": texts["colour"].strip(), "finish": texts["finish"].strip(),
-        "opacity": cast(Opacity, texts["opacity"]),
+        "opacity": cast(Opacity, texts["opacity"]), "sheets": _sheets(texts.get("sheets", "")),
     }  # fmt: skip
+    for key in ("lot", "colour", "finish", "process", "glue_line", "tanning", "coating", "mask"):
+        if key in texts:
+            values[key] = texts[key].strip()
     return replace(before, **values) if before else Stock(uid=new_id(), **values)
+
+
+def focus_test(heights: str, widths: str, wavelength_nm: float) -> CausticFit:
+    """Return the caustic through typed line widths at heights, both lists in mm with commas or spaces between."""
+    from olive_almanac.core.beam.caustic import fit_caustic
+
+    def numbers(text: str, field: str) -> list[float]:
+        return [read_number(part, field, "mm") for part in text.replace(";", " ").replace(", ", " ").split()]
+
+    return fit_caustic(height_mm=numbers(heights, "Height"), diameter_mm=numbers(widths, "Line width"), wavelength_nm=wavelength_nm)
+
+
+def machine_facts(machine: Machine) -> str:
+    """Return what follows from a machine's numbers, in a line."""
+    spot = min(machine.spot_x_mm, machine.spot_y_mm)
+    since = f" State {machine.state} since {day_text(machine.state_since)}: {machine.state_reason}." if machine.state_since else ""
+    lens = ""
+    if machine.lens_focal_mm and machine.beam_at_lens_mm:
+        from olive_almanac.core.beam.spot import focused_spot
+
+        by_lens = focused_spot(
+            wavelength_nm=machine.wavelength_nm,
+            focal_length_mm=machine.lens_focal_mm,
+            beam_mm=machine.beam_at_lens_mm,
+            m2=machine.m2 or 1.0,
+        )
+        lens = f" By its lens the spot would be {number_text(by_lens)} mm."
+    return (
+        f"Depth of focus {number_text(machine.depth_of_focus_mm)} mm (spot grown by √2 at its ends). "
+        f"Finest useful pitch {number_text(spot)} mm, {dpi_from_pitch(spot):.0f} dpi.{lens}{since}"
+    )
 
 
 class ShowsForms(Protocol):
@@ -223,6 +373,80 @@ class SetUpPresenter:
             lambda: store.save_stock(stock, "set up"),
             None if before is None else lambda: store.save_stock(before, "undone"),
         )
+
+    # -- what changes a machine --------------------------------------------------------------------------------------
+
+    def entries_made_due(self) -> tuple[str, ...]:
+        """Return what would become due again if the machine's state changed now, as "stock, task"."""
+        machine, shelf, told = self.machine, self.session.shelf, []
+        if machine is None:
+            return ()
+        for entry in shelf.entries:
+            stock = shelf.stock(entry.stock_uid)
+            if entry.machine_uid != machine.uid or stock is None:
+                continue
+            now, then = (
+                state_of(entry, today=self.session.today(), lot=stock.lot, machine_state=state)[0]
+                for state in (machine.state, machine.state + 1)
+            )
+            if (now, then) == ("proven", "due"):
+                told.append(f"{stock.label}, {entry.task}")
+        return tuple(told)
+
+    def change_state(self, what: str, reason: str) -> bool:
+        """Start a new machine state, with today's date and the reason: proofs under the old state no longer hold."""
+        machine = self.machine
+        if machine is None:
+            return False
+        changed = replace(
+            machine,
+            state=machine.state + 1,
+            state_since=self.session.today().isoformat(),
+            state_reason=f"{what}: {reason}" if reason else what,
+        )
+        store = self.session.store
+        return self._save(
+            "machine",
+            machine.uid,
+            machine.name,
+            False,
+            lambda: store.save_machine(changed, changed.state_reason),
+            lambda: store.save_machine(machine, "undone: new state"),
+        )
+
+    def take_focus(self, fit: CausticFit) -> bool:
+        """Take spot and Rayleigh range of a focus test over into the machine."""
+        machine = self.machine
+        if machine is None:
+            return False
+        changed = replace(
+            machine, spot_x_mm=round(fit.waist_mm, 4), spot_y_mm=round(fit.waist_mm, 4), rayleigh_mm=round(fit.rayleigh_mm, 3)
+        )
+        store = self.session.store
+        return self._save(
+            "machine",
+            machine.uid,
+            machine.name,
+            False,
+            lambda: store.save_machine(changed, "focus test"),
+            lambda: store.save_machine(machine, "undone: focus test"),
+        )
+
+    def write_safety_page(self) -> Path | None:
+        """Write the safety page of machine and stock as PDF below the library and return where it lies."""
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None:
+            return None
+        written: list[Path] = []
+
+        def action() -> None:
+            from olive_almanac.formats.pdf import write_safety
+
+            path = self.session.store.folder / "cards" / f"safety-{machine.uid}-{stock.uid}.pdf"
+            write_file(path, write_safety(machine, stock, safety_lines(self.session)))
+            written.append(path)
+
+        return written[0] if self.session.attempt(action) else None
 
     def _refuse(self, form: str, problem: AlmanacError) -> bool:
         field = problem.field if isinstance(problem, OutOfRange) else ""

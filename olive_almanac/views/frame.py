@@ -291,7 +291,7 @@ class MarginNote(QWidget):
         for note in notes:
             lines = [None, label(note.words, "small_b")]
             if not close(True, False):
-                detail = label(_short(note.detail, 44), "small", "second")
+                detail = label(_short(note.detail, 32 if notes[0].kind == "stop" else 44), "small", "second")
                 detail.setToolTip(note.detail)
                 lines.append(detail)
             words = box(col(*lines, None, gap=0))

@@ -65,6 +65,47 @@ class RefusalTest(unittest.TestCase):
             replace(NORTH, optical_power_w="ten")
 
 
+class PowerCurveTest(unittest.TestCase):
+    """A meter's table between dialled power and watts: monotone, straight between its points."""
+
+    TABLE = ((10.0, 0.4), (50.0, 4.6), (60.0, 4.5), (90.0, 8.8))
+
+    def setUp(self):
+        self.machine = replace(NORTH, power_table=self.TABLE)
+
+    def test_without_a_table_it_is_a_straight_line(self):
+        self.assertAlmostEqual(NORTH.watts(0.37), 3.7)
+        self.assertAlmostEqual(NORTH.fraction_for(3.7), 0.37)
+        self.assertAlmostEqual(NORTH.fraction_for(12.0), 1.2)
+
+    def test_readings_are_met_and_noise_never_makes_more_give_less(self):
+        self.assertAlmostEqual(self.machine.watts(0.1), 0.4)
+        self.assertAlmostEqual(self.machine.watts(0.3), 2.5)
+        watts = [self.machine.watts(n / 100) for n in range(101)]
+        self.assertEqual(watts, sorted(watts))
+        self.assertAlmostEqual(watts[100], 8.8 / 0.9)
+
+    def test_there_and_back_again(self):
+        for fraction in (0.05, 0.1, 0.3, 0.7, 0.95):
+            self.assertAlmostEqual(self.machine.fraction_for(self.machine.watts(fraction)), fraction, places=9)
+
+    def test_a_table_out_of_order_is_refused(self):
+        for table in (((50, 4), (40, 5)), ((10, -1),), ((120, 5),)):
+            with self.assertRaises(OutOfRange):
+                replace(NORTH, power_table=tuple((float(a), float(b)) for a, b in table))
+
+    def test_energies_and_fits_count_with_measured_watts(self):
+        from olive_almanac.core.design.grid import cell_energy
+        from olive_almanac.core.fitting.cut import case_of
+
+        trial = replace(cut_trial(NORTH), machine=self.machine)
+        cell = trial.cells[0]
+        self.assertAlmostEqual(cell_energy(trial, cell), self.machine.watts(cell.setting.power) / cell.setting.speed_mm_s)
+        case = case_of(self.machine, BIRCH)
+        for fraction in (0.05, 0.3, 0.55, 1.0):
+            self.assertAlmostEqual(float(case.power_w(fraction)), self.machine.watts(fraction), places=9)
+
+
 class StockTest(unittest.TestCase):
     def test_measured_thickness_counts_before_nominal(self):
         self.assertAlmostEqual(BIRCH.true_thickness_mm, (3.02 + 3.05 + 2.98) / 3)

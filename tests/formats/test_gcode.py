@@ -72,6 +72,22 @@ class WriterTest(unittest.TestCase):
         self.assertNotIn("Z", "".join(line for line in write_gcode(cut_trial()).splitlines() if not line.startswith("(")))
 
 
+class DialectTest(unittest.TestCase):
+    def test_inches_air_words_and_own_lines(self):
+        machine = replace(LONG, file_units="inch", air_words=("M9", "M7", "M7"), header=("G54",), footer=("G4 P1",))
+        trial = cut_trial(machine)
+        text = write_gcode(trial)
+        self.assertIn("G17 G20 G90 G94", text)
+        self.assertIn("\nG54\n", text)
+        self.assertNotIn("M8", text)
+        self.assertIn(f"F{60 * trial.in_order[0].setting.speed_mm_s / 25.4:.5f}".rstrip("0"), text)
+        self.assertEqual(check_gcode(text, limits_of(trial)).findings, ())
+
+    def test_a_header_that_is_unsafe_does_not_pass(self):
+        trial = cut_trial(replace(LONG, header=("M3 S500",)))
+        self.assertIn("beam-before-motion", codes(write_gcode(trial), limits_of(trial)))
+
+
 class CheckerTest(unittest.TestCase):
     """Files that we did not write, with one planted fault each."""
 

@@ -6,7 +6,8 @@ import unittest
 
 import numpy as np
 
-from olive_almanac.core.beam.caustic import fit_caustic, focused_spot
+from olive_almanac.core.beam.caustic import fit_caustic
+from olive_almanac.core.beam.spot import focused_spot
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.safety.eyes import aperture_mm, eye_limit_w_m2, optical_density
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, concentration_mg_m3, duct_flow_m3_h

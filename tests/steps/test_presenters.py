@@ -19,7 +19,7 @@ from olive_almanac.steps.plan import PlanPresenter
 from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.steps.session import Session
-from olive_almanac.steps.set_up import SetUpPresenter, machine_fields, stock_fields
+from olive_almanac.steps.set_up import SetUpPresenter, controller_fields, machine_facts, machine_fields, power_fields, stock_fields
 from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
 from olive_almanac.storage.library import Library
 from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, VINYL, read_by_energy, sample_entry
@@ -191,6 +191,54 @@ class SetUpTest(SessionCase):
         self.assertEqual(self.session.subject.machine.optical_power_w, 60)
         self.session.undo_stack.redo()
         self.assertEqual(self.library.machines()[0].optical_power_w, 52)
+
+    def test_modes_measured_power_lens_and_dialect(self):
+        self.fill()
+        presenter = SetUpPresenter(self.session, self.view)
+        power = self.texts(
+            power_fields(LONG),
+            modes="low 20, high 60 W",
+            power_table="10 4, 50 28, 100 55",
+            lens_focal_mm="50.8",
+            beam_at_lens_mm="6",
+            m2="1.2",
+        )
+        self.assertTrue(presenter.save_machine(power), self.view.seen[-1])
+        self.assertTrue(presenter.save_machine({"modes": "low 20, high 60", "mode": "low"}))
+        machine = self.session.subject.machine
+        self.assertEqual((machine.optical_power_w, len(machine.modes), round(machine.watts(0.5), 9)), (20, 2, 28))
+        self.assertIn("spot would be 0.137 mm", machine_facts(machine))
+        self.assertTrue(presenter.save_machine(self.texts(controller_fields(machine), header="G54; G40", file_units="inch")))
+        self.assertEqual(self.session.subject.machine.header, ("G54", "G40"))
+        for texts, field in (
+            ({"modes": "twenty"}, "Power modes"),
+            ({"power_table": "50 9, 40 8"}, "Power of the meter table"),
+            ({"m2": "0.5"}, "M²"),
+            ({"lens_focal_mm": "x"}, "Focal length"),
+        ):
+            with self.subTest(field):
+                self.assertFalse(presenter.save_machine(texts))
+                self.assertEqual(self.view.last("show_bad_field")[2], field)
+
+    def test_a_stock_keeps_what_matters_for_its_family_and_its_offcuts(self):
+        self.fill()
+        presenter = SetUpPresenter(self.session, self.view)
+        keys = {field.key for field in stock_fields(BIRCH)}
+        self.assertIn("glue_line", keys)
+        self.assertNotIn("tanning", keys)
+        self.assertIn("tanning", {field.key for field in stock_fields(LEATHER)})
+        self.assertTrue(
+            presenter.save_stock(
+                self.texts(stock_fields(BIRCH), glue_line="dark", sheets="300x200; 170×210 used 5,5,97,51 used 100,0,150,30")
+            )
+        )
+        stock = self.session.subject.stock
+        self.assertEqual((stock.glue_line, [(s.width_mm, len(s.used_mm)) for s in stock.sheets]), ("dark", [(300, 0), (170, 2)]))
+        self.assertEqual(
+            next(f.text for f in stock_fields(stock) if f.key == "sheets"), "300x200; 170x210 used 5,5,97,51 used 100,0,150,30"
+        )
+        for bad in ("300", "300x", "300x200 used 1,2", "0x5"):
+            self.assertFalse(presenter.save_stock(self.texts(stock_fields(BIRCH), sheets=bad)), bad)
 
     def test_adding_another_leaves_the_first(self):
         self.fill()

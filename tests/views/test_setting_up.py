@@ -92,8 +92,8 @@ class ToolsTest(ChecklistCase):
 
     def test_a_bad_number_is_told_and_nothing_breaks(self):
         for line, field, text, words in (
-            (1, "The_gauge_is", "", "Gauge"),
             (1, "Focus_wanted", "9", "would touch"),
+            (1, "The_gauge_is", "", "Gauge"),
             (2, "Far_point_X", "11", "at least 5"),
             (3, "Centre", "x", "Centre"),
             (4, "Clamp_from_X,_Y_to_X,_Y", "1,2,3", "four numbers"),
@@ -171,3 +171,65 @@ class DisputedTest(ChecklistCase):
         self.assertIn("Cut, score, engrave, mark: works", texts)
         self.assertIn("formaldehyde", texts)
         self.assertIn("spread 0.07 mm", texts)
+
+
+class MachineTest(ChecklistCase):
+    def setUp(self):
+        super().setUp()
+        self.press("Machine and stock")
+
+    def test_a_new_lens_makes_proven_entries_due_and_lists_them_first(self):
+        from olive_almanac.core.records.entry import Proof
+        from olive_almanac.views.setup.dialogs import StateDialog
+        from tests.samples import sample_entry
+
+        proofs = tuple(Proof(f"2026-04-0{n}", "passed", "7") for n in (1, 2, 3))
+        self.session.keep_entry(sample_entry(proofs=proofs), "chosen", "entry")
+        self.assertEqual(self.session.state[0], "proven")
+        self.press("Something has changed")
+        dialog = self.page().findChild(StateDialog)
+        self.assertIn("1 proven entry becomes due again:\nBirch ply 3.0 mm, lot 7, cut", dialog.due.text())
+        self.type("new 50 mm lens", dialog.reason)
+        self.click(self.button("Start a new state", dialog))
+        self.assertEqual(self.session.state, ("due", "the machine has changed since"))
+        self.assertEqual(
+            (self.session.subject.machine.state, self.session.subject.machine.state_reason), (2, "lens: new 50 mm lens")
+        )
+        self.assertIn("State 2 since 14 April 2026: lens: new 50 mm lens", self.page().facts.text())
+        self.window.activateWindow()
+        self.settle(200)
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertEqual(self.session.state[0], "proven")
+
+    def test_a_focus_test_is_fitted_drawn_and_taken_over(self):
+        from olive_almanac.views.setup.dialogs import FocusDialog
+
+        self.press("Focus test")
+        dialog = self.page().findChild(FocusDialog)
+        self.type("0.30 0.24 x", dialog.widths)
+        self.assertIn("Line width", dialog.told.text())
+        self.assertFalse(dialog.take.isEnabled())
+        self.retype(dialog.widths, "0.29 0.23 0.18 0.13 0.12 0.14 0.17 0.24 0.30")
+        self.assertRegex(dialog.told.text(), r"Best focus at −0.0\d+ ± 0.0\d mm. Spot 0.1\d+ ± ")
+        self.click(dialog.take)
+        self.assertAlmostEqual(self.session.subject.machine.spot_x_mm, 0.117, delta=0.003)
+        self.window.activateWindow()
+        self.settle(200)
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertEqual(self.session.subject.machine.spot_x_mm, LONG.spot_x_mm)
+
+    def test_the_safety_page_is_printed_in_full(self):
+        from pypdf import PdfReader
+
+        path = self.page().presenter.write_safety_page()
+        text = " ".join(page.extract_text() for page in PdfReader(path).pages).replace("\n", " ")
+        for words in (
+            "Before it burns",
+            "10600 nm: OD",
+            "IEC 60825-1:2014",
+            "formaldehyde",
+            "Never leave the machine",
+            "qualified laser safety officer",
+        ):
+            with self.subTest(words):
+                self.assertIn(words, text)

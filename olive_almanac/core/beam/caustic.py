@@ -10,7 +10,7 @@ import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["CausticFit", "fit_caustic", "focused_spot"]
+__all__ = ["CausticFit", "fit_caustic"]
 
 LEAST_POINTS = 5
 
@@ -30,14 +30,6 @@ class CausticFit:
 
     def diameter(self, height_mm: float) -> float:
         return self.waist_mm * math.sqrt(1 + ((height_mm - self.focus_mm) / self.rayleigh_mm) ** 2)
-
-
-def focused_spot(*, wavelength_nm: float, focal_length_mm: float, beam_mm: float, m2: float = 1.0) -> float:
-    """Return the 1/e2 diameter in focus, mm: 4 M2 lambda f / (pi D)."""
-    for name, value in (("Wavelength", wavelength_nm), ("Focal length", focal_length_mm), ("Beam diameter", beam_mm), ("M2", m2)):
-        if not (math.isfinite(value) and value > 0):
-            raise OutOfRange(name, value, "above 0")
-    return 4 * m2 * wavelength_nm * 1e-6 * focal_length_mm / (math.pi * beam_mm)
 
 
 def fit_caustic(*, height_mm: Sequence[float], diameter_mm: Sequence[float], wavelength_nm: float) -> CausticFit:

@@ -9,9 +9,17 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["beam_radius", "default_pitch", "finest_dpi", "rayleigh_range"]
+__all__ = ["beam_radius", "default_pitch", "finest_dpi", "focused_spot", "rayleigh_range"]
 
 EVEN_FILL = 0.6  # a pitch of at most 0.6 spot keeps the dose ripple under 7 % (docs/methods.md, Energies)
+
+
+def focused_spot(*, wavelength_nm: float, focal_length_mm: float, beam_mm: float, m2: float = 1.0) -> float:
+    """Return the 1/e2 diameter in focus, mm: 4 M2 lambda f / (pi D)."""
+    for name, value in (("Wavelength", wavelength_nm), ("Focal length", focal_length_mm), ("Beam diameter", beam_mm), ("M2", m2)):
+        if not (math.isfinite(value) and value > 0):
+            raise OutOfRange(name, value, "above 0")
+    return 4 * m2 * wavelength_nm * 1e-6 * focal_length_mm / (math.pi * beam_mm)
 
 
 def rayleigh_range(*, waist_radius_mm: float, wavelength_nm: float, m2: float = 1.0) -> float:

@@ -65,7 +65,7 @@ class CutKnowledge:
     ) -> Floats:
         """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
-        power_w, speed, count, focus = flat[0] * self.case.power_w, flat[1], flat[2], flat[3]
+        power_w, speed, count, focus = self.case.power_w(flat[0]), flat[1], flat[2], flat[3]
         groove = self.posterior.resampled(particles)
         nodes, weights = np.polynomial.legendre.leggauss(4)
         total = np.zeros(len(power_w))
@@ -104,14 +104,14 @@ class CutKnowledge:
         flat, _ = _flatten(power, speed_mm_s, passes, focus_mm, thickness)
         groove = self.posterior.groove
         needed = log_needed(
-            groove, self.case.beam, power_w=flat[0] * self.case.power_w, speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
+            groove, self.case.beam, power_w=self.case.power_w(flat[0]), speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
         )
         result: Floats = self.posterior.weight @ (log_worth(groove, flat[2]) - needed - groove.hang_band)
         return result
 
     def char_above(self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike) -> Floats:
         """Return P(brown or worse), P(charred or worse), P(flares), [3, ...]."""
-        energy = np.asarray(power, float) * self.case.power_w / np.asarray(speed_mm_s, float)
+        energy = self.case.power_w(power) / np.asarray(speed_mm_s, float)
         return self.char.above(line_energy_j_mm=energy, passes=passes)
 
     def edge_doubt(self, *, power: float, passes: float, focus_mm: float) -> float:
@@ -120,7 +120,7 @@ class CutKnowledge:
         flat, _ = _flatten(power, speeds, passes, focus_mm, self.case.thickness_mm)
         groove = self.posterior.resampled(PICK_PARTICLES)
         margin = log_worth(groove, flat[2]) - log_needed(
-            groove, self.case.beam, power_w=flat[0] * self.case.power_w, speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
+            groove, self.case.beam, power_w=self.case.power_w(flat[0]), speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
         )
         edges = [np.interp(0, -row, np.log(speeds)) for row in margin]
         return float(np.std(edges))
@@ -128,7 +128,7 @@ class CutKnowledge:
     def stall_chance(self, *, power: float, speed_mm_s: float, focus_mm: float) -> float:
         """Return the chance that no number of passes gets through at this setting."""
         flat, _ = _flatten(power, speed_mm_s, STALL_PASSES, focus_mm)
-        margin, sd = self._margin_and_sd(self.posterior.groove, flat[0] * self.case.power_w, flat[1], flat[2], flat[3])
+        margin, sd = self._margin_and_sd(self.posterior.groove, self.case.power_w(flat[0]), flat[1], flat[2], flat[3])
         return float(self.posterior.weight @ (1 - ndtr(margin / sd))[:, 0])
 
 

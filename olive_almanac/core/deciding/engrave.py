@@ -43,8 +43,7 @@ class ToneKnowledge:
         """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the broadcast shape."""
         energy = (
             np.asarray(passes, float)
-            * np.asarray(power, float)
-            * self.machine.optical_power_w
+            * np.interp(np.asarray(power, float), *self.machine.power_curve)
             / (np.asarray(speed_mm_s, float) * np.asarray(pitch_mm, float))
         )
         return self.chances_at(energy)
@@ -66,7 +65,7 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
         return Decision(
             (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
         )
-    energies = [areal_energy_of(s, knowledge.machine.optical_power_w, s.speed_mm_s) for s in settings]
+    energies = [areal_energy_of(s, knowledge.machine, s.speed_mm_s) for s in settings]
     axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
     if lightness is not None:
         return _for_lightness(knowledge, settings, lightness, max(energies), target)
@@ -99,8 +98,8 @@ def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Se
     """The fastest tested speed whose power stays within the machine, at the tested pitch and passes."""
     pattern = max(settings, key=lambda s: s.speed_mm_s)
     needed = energy * pattern.pitch_mm / pattern.passes
-    speed = min(pattern.speed_mm_s, machine.optical_power_w / needed)
-    return replace(pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(needed * speed / machine.optical_power_w, 3)))
+    speed = min(pattern.speed_mm_s, machine.watts(1.0) / needed)
+    return replace(pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(machine.fraction_for(needed * speed), 3)))
 
 
 def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
@@ -113,7 +112,7 @@ def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pic
 
 def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
     """How far the energy may drift either way before the right tone is less likely than not."""
-    energy = areal_energy_of(setting, knowledge.machine.optical_power_w, setting.speed_mm_s)
+    energy = areal_energy_of(setting, knowledge.machine, setting.speed_mm_s)
     factors = np.geomspace(1, 4, 200)
 
     def until_lost(direction: float) -> float | None:

@@ -36,9 +36,9 @@ def reckon_guess(
         aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]
         speed = start.speed_mm_s[len(start.speed_mm_s) // 2]
         setting = Setting(
-            min(1.0, round_level(aim * speed * pitch / machine.optical_power_w)), speed, 1, 0.0, pitch, start.air, direction="x"
+            min(1.0, round_level(machine.fraction_for(aim * speed * pitch))), speed, 1, 0.0, pitch, start.air, direction="x"
         )
-        chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine.optical_power_w, speed))
+        chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine, speed))
         seconds = raster_seconds(100, 100, pitch, speed, machine.acceleration_mm_s2)
         return setting, Evidence(
             probability=float(chance[1]),

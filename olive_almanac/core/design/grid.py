@@ -86,7 +86,7 @@ def energy_unit(task: Task) -> str:
 def cell_energy(trial: Trial, cell: Cell) -> float:
     """Return the energy of a cell over all its passes: line energy (cut, J/mm) or areal energy (engrave, J/mm2)."""
     setting = cell.setting
-    line = setting.passes * setting.power * trial.machine.optical_power_w / setting.speed_mm_s
+    line = setting.passes * trial.machine.watts(setting.power) / setting.speed_mm_s
     return line if trial.task == "cut" else line / setting.pitch_mm
 
 

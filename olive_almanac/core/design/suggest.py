@@ -38,7 +38,7 @@ def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: f
     needed = log_needed(
         groove,
         case.beam,
-        power_w=np.full(n, power * case.power_w),
+        power_w=np.full(n, float(case.power_w(power))),
         speed_mm_s=speeds,
         focus_mm=np.full(n, focus_mm),
         depth_mm=np.full(n, case.thickness_mm),
@@ -78,8 +78,8 @@ def _cut_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridC
 def _engrave_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridChoices:
     pitch = default_pitch(machine.spot_y_mm)
     aim = family_of(stock).tone.right_j_mm2
-    speed = shrink * min(0.6 * machine.optical_power_w / (aim * pitch), 0.5 * machine.max_speed_mm_s)
-    power = float(np.clip(aim * speed * pitch / machine.optical_power_w, 0.02, 0.65))
+    speed = shrink * min(machine.watts(0.6) / (aim * pitch), 0.5 * machine.max_speed_mm_s)
+    power = float(np.clip(machine.fraction_for(aim * speed * pitch), 0.02, 0.65))
     powers = tuple(round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4))
     speeds = _spread(0.5 * speed, min(1.6 * speed, machine.max_speed_mm_s), 6, unit)
     return GridChoices(powers, speeds, pitch_mm=(pitch,), cell_mm=8.0, air="low")

@@ -63,7 +63,7 @@ def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]
             cell = cells.get(reading.cell)
             grade = 3 if flared(reading) else reading.char
             if cell is not None and (grade is not None or reading.verdict is not None):
-                energy = cell.setting.power * trial.machine.optical_power_w / cell.setting.speed_mm_s
+                energy = trial.machine.watts(cell.setting.power) / cell.setting.speed_mm_s
                 rows.append((np.log(max(energy, 1e-6)), np.log(cell.setting.passes), UNGRADED if grade is None else grade))
     data = np.array(rows, float).reshape(len(rows), 3)
     mean = np.array([-np.log(prior.char_j_mm), 1.0, 0.3, np.log(0.7), np.log(0.35)])

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 from scipy.special import ndtr
 
 from olive_almanac.core.burn.groove import PARAMETERS, Beam, Groove, log_needed, log_worth, slope_at_depth
@@ -42,14 +42,21 @@ DAMPINGS = (0.1, 3.0, 30.0, 300.0)
 
 @dataclass(frozen=True)
 class CutCase:
-    """What is known of a cut before any reading: beam, full power, thickness, limits and the family's prior."""
+    """What is known of a cut before any reading: beam, power curve, thickness, limits and the family's prior."""
 
     beam: Beam
-    power_w: float
+    fractions: tuple[float, ...]
+    watts: tuple[float, ...]
     thickness_mm: float
     max_speed_mm_s: float
     acceleration_mm_s2: float
     prior: GroovePrior
+
+    def power_w(self, fraction: ArrayLike) -> Floats:
+        """Return the power at the work for dialled fractions of any shape, W."""
+        x = np.asarray(fraction, float)
+        beyond = x / self.fractions[-1] * self.watts[-1]
+        return np.where(x > self.fractions[-1], beyond, np.interp(x, self.fractions, self.watts))
 
 
 @dataclass(frozen=True)
@@ -87,7 +94,7 @@ def case_of(machine: Machine, stock: Stock) -> CutCase:
     """Return the cut case of a machine and a stock; the longer spot axis counts, for a closed outline needs both."""
     return CutCase(
         Beam(machine.spot_longer_mm / 2, machine.rayleigh_mm),
-        machine.optical_power_w,
+        *machine.power_curve,
         stock.true_thickness_mm,
         machine.max_speed_mm_s,
         machine.acceleration_mm_s2,
@@ -111,7 +118,7 @@ def data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> CutData:
             speed = peak_speed(cell.longest_side_mm, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
             low, high = BANDS[reading.verdict]
             depth = reading.depth_mm if reading.verdict == "not_through" and reading.depth_mm else np.nan
-            rows.append((setting.power * trial.machine.optical_power_w, speed, setting.passes, setting.focus_mm, low, high, depth))
+            rows.append((trial.machine.watts(setting.power), speed, setting.passes, setting.focus_mm, low, high, depth))
     return CutData(*np.array(rows, float).reshape(len(rows), 7).T)
 
 

@@ -17,6 +17,7 @@ from scipy.special import ndtr
 
 from olive_almanac.core.materials.families import TonePrior
 from olive_almanac.core.motion.profile import peak_speed
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
@@ -101,9 +102,9 @@ class ToneCurve:
         return float(np.interp(wanted, rising, energy[: turn + 1]))
 
 
-def areal_energy_of(setting: Setting, power_w: float, speed_mm_s: float) -> float:
+def areal_energy_of(setting: Setting, machine: Machine, speed_mm_s: float) -> float:
     """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached."""
-    return setting.passes * (2 if setting.crosshatch else 1) * setting.power * power_w / (speed_mm_s * setting.pitch_mm)
+    return setting.passes * (2 if setting.crosshatch else 1) * machine.watts(setting.power) / (speed_mm_s * setting.pitch_mm)
 
 
 def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
@@ -117,7 +118,7 @@ def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
             if cell is None or cell.setting.pitch_mm <= 0 or (reading.verdict is None and reading.lightness is None):
                 continue
             speed = peak_speed(1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2)  # overscan: always reached
-            energy = areal_energy_of(cell.setting, trial.machine.optical_power_w, speed)
+            energy = areal_energy_of(cell.setting, trial.machine, speed)
             lightness = np.nan if reading.lightness is None else reading.lightness
             rows.append((np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness))
     return ToneData(*np.array(rows, float).reshape(len(rows), 3).T)

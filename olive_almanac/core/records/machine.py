@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 from typing import Literal
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
 __all__ = ["SOURCES", "Machine", "PowerMode", "Source"]
 
 Source = Literal["diode", "co2", "fibre"]
+FileUnits = Literal["mm", "inch"]
 SOURCES: dict[str, tuple[str, float]] = {  # word on screen, usual wavelength in nm (common practice)
     "diode": ("diode", 450.0),
     "co2": ("CO₂", 10600.0),
@@ -53,6 +56,16 @@ class Machine:
     modes: tuple[PowerMode, ...] = ()
     uid: str = ""
     state: int = 1  # counts up with each change of lens, air, tube, alignment
+    state_since: str = ""  # ISO date of the last such change
+    state_reason: str = ""
+    lens_focal_mm: float | None = None
+    beam_at_lens_mm: float | None = None
+    m2: float | None = None
+    power_table: tuple[tuple[float, float], ...] = ()  # power as dialled in percent, watts by a meter; rising
+    file_units: FileUnits = "mm"
+    air_words: tuple[str, str, str] = ("M9", "M7", "M8")  # controller words for air off, low, full
+    header: tuple[str, ...] = ()  # lines of the controller's dialect at the start and end of a file
+    footer: tuple[str, ...] = ()
     notes: str = ""
     extra: dict[str, object] = field(default_factory=dict, hash=False)  # fields of a file that we do not know
 
@@ -69,6 +82,17 @@ class Machine:
         for side in self.bed_mm:
             check_number("Bed", side, "mm", low=10, high=10000)
         check_number("Power scale", self.power_scale, low=1, high=100000)
+        check_choice("Units of the file", self.file_units, ("mm", "inch"))
+        for name, value in (("Focal length", self.lens_focal_mm), ("Beam at the lens", self.beam_at_lens_mm)):
+            if value is not None:
+                check_number(name, value, "mm", above=0, high=2000)
+        if self.m2 is not None:
+            check_number("M²", self.m2, low=1, high=100)
+        for percent, watts in self.power_table:
+            check_number("Power of the meter table", percent, "%", low=0, high=100)
+            check_number("Measured power", watts, "W", low=0, high=20000)
+        if any(b <= a for (a, _), (b, _) in itertools.pairwise(self.power_table)):
+            raise OutOfRange("Power of the meter table", "out of order", "rising from line to line")
         if self.rated_power_w is not None:
             check_number("Rated power", self.rated_power_w, "W", above=0, high=100000)
 
@@ -78,6 +102,46 @@ class Machine:
         return max(self.spot_x_mm, self.spot_y_mm)
 
     @property
+    def power_curve(self) -> tuple[tuple[float, ...], tuple[float, ...]]:
+        """Dialled fractions and the watts they give, both rising: the meter's table made monotone, or a straight line."""
+        if not self.power_table:
+            return (0.0, 1.0), (0.0, self.optical_power_w)
+        fractions, watts, most = [0.0], [0.0], 0.0
+        for percent, measured in self.power_table:
+            most = max(most, measured)  # a meter's noise must not make more power give less
+            if percent > 0:
+                fractions.append(percent / 100)
+                watts.append(most)
+        if fractions[-1] < 1.0:
+            watts.append(watts[-1] / fractions[-1])  # straight on from the last reading
+            fractions.append(1.0)
+        return tuple(fractions), tuple(watts)
+
+    def watts(self, fraction: float) -> float:
+        """Return the power at the work for a dialled fraction, W: by the meter's table where there is one."""
+        return _interpolate(fraction, *self.power_curve)
+
+    def fraction_for(self, watts: float) -> float:
+        """Return the dialled fraction that gives this power, above 1 where the machine cannot."""
+        fractions, powers = self.power_curve
+        if watts >= powers[-1]:
+            return watts / powers[-1]
+        return _interpolate(watts, powers, fractions)
+
+    @property
+    def depth_of_focus_mm(self) -> float:
+        """Height over which the spot stays within sqrt 2 of its narrowest: two Rayleigh ranges."""
+        return 2 * self.rayleigh_mm
+
+    @property
     def label(self) -> str:
         """Name with optical power, as the subject line shows it."""
         return f"{self.name} {self.optical_power_w:g} W"
+
+
+def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:
+    """Straight lines between points; beyond the last, straight on from the origin."""
+    for (x0, x1), (y0, y1) in zip(itertools.pairwise(xs), itertools.pairwise(ys), strict=True):
+        if x <= x1:
+            return y0 if x1 == x0 else y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+    return ys[-1] * x / xs[-1]

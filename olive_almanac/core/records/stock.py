@@ -8,10 +8,23 @@ from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
-__all__ = ["OPACITIES", "Opacity", "Stock"]
+__all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
 
 Opacity = Literal["opaque", "translucent", "clear", "mirror"]
 OPACITIES = ("opaque", "translucent", "clear", "mirror")
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A sheet or offcut with the areas already used: left, low, right, high in mm."""
+
+    width_mm: float
+    height_mm: float
+    used_mm: tuple[tuple[float, float, float, float], ...] = ()
+
+    def __post_init__(self) -> None:
+        check_number("Width of the sheet", self.width_mm, "mm", above=0, high=5000)
+        check_number("Height of the sheet", self.height_mm, "mm", above=0, high=5000)
 
 
 @dataclass(frozen=True)
@@ -30,6 +43,12 @@ class Stock:
     colour: str = ""
     opacity: Opacity = "opaque"
     lot: str = ""
+    process: str = ""  # cast or extruded
+    glue_line: str = ""  # light, or dark for exterior glue
+    tanning: str = ""
+    coating: str = ""
+    mask: str = ""  # none, paper (stays on), film (comes off before engraving)
+    sheets: tuple[Sheet, ...] = ()
     uid: str = ""
     notes: str = ""
     extra: dict[str, object] = field(default_factory=dict, hash=False)

@@ -1,14 +1,32 @@
 """The Set up station: the machine at the left, the stock at the right, as sentences with fields."""
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from olive_almanac.steps.set_up import Field, SetUpPresenter, machine_fields, stock_fields
-from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, head, label, page_margins, row
+from olive_almanac.steps.set_up import (
+    Field,
+    SetUpPresenter,
+    controller_fields,
+    machine_facts,
+    machine_fields,
+    power_fields,
+    stock_fields,
+)
+from olive_almanac.views.parts import Page, Segments, WordPicker, button, clear_layout, hair, head, label, page_margins, row
 from olive_almanac.views.setup.checklist import ChecklistPage
+from olive_almanac.views.setup.dialogs import FocusDialog, StateDialog
 from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px, scaled_font
+
+
+def _field_width(field: Field) -> int:
+    if field.wide:
+        return close(170, 210)
+    if field.short or (field.unit == "mm" or field.beside):
+        return close(84, 92)
+    return close(96, 120) if field.unit else close(150, 190)
 
 
 class Form(Page):
@@ -26,10 +44,11 @@ class Form(Page):
     new_asked = Signal()
     source_changed = Signal(str)
 
-    def __init__(self, noun: str) -> None:
+    def __init__(self, noun: str, parts: tuple[str, ...] = ()) -> None:
         super().__init__()
         self.noun = noun
         self.title = label("", "h1")
+        self.parts = Segments(parts, 0, f"Part of the {noun}") if parts else None
         self.add = button(f"Add a {noun}", "plain")
         self.add.clicked.connect(self.new_asked)
         self.back = button("Back", "plain")
@@ -46,7 +65,10 @@ class Form(Page):
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(self.title, None, self.back, self.add))
-        layout.addSpacing(px(8))
+        layout.addSpacing(px(6))
+        if self.parts is not None:
+            layout.addWidget(self.parts)
+            layout.addSpacing(px(4))
         layout.addWidget(self._grid_holder)
         layout.addSpacing(px(6))
         layout.addWidget(self.problem)
@@ -67,10 +89,10 @@ class Form(Page):
         self.add.setVisible(can_add)
         self.problem.setText("")
         for number, field in enumerate(fields):
-            self._add_field(number, field)
+            self._add_field(number, field, paired=number + 1 < len(fields) and bool(fields[number + 1].beside))
         self._grid.setColumnStretch(2, 1)
 
-    def _add_field(self, number: int, field: Field) -> None:
+    def _add_field(self, number: int, field: Field, *, paired: bool) -> None:
         words = label(field.words, "ui", "second")
         if field.choices:
             part = WordPicker("ui_b", name=field.words)
@@ -82,18 +104,25 @@ class Form(Page):
             part.setAccessibleName(field.words)
             part.returnPressed.connect(self.saved)
             part.setFixedHeight(px(34))
-            part.setFixedWidth(px(close(96, 120) if field.unit and len(field.text) < 10 else close(150, 190)))
+            part.setFixedWidth(px(_field_width(field)))
         part.setAccessibleDescription(field.help)
         words.setBuddy(part)
+        self.fields[field.key], self._words[field.key] = part, field.words
+        if field.beside:
+            self._line.addWidget(label(field.beside, "ui", "second"))
+            self._line.addWidget(part)
+            self._line.addWidget(label(field.unit, "ui", "second"))
+            return
+        self._line = row(part, label(field.unit, "ui", "second"), gap=8)
         self._grid.addWidget(words, number, 0)
-        field_and_unit = row(part, label(field.unit, "ui", "second"), None, gap=8)
-        self._grid.addLayout(field_and_unit, number, 1)
+        self._grid.addLayout(self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft)
+        part.setToolTip(field.help)
+        self._grid.setRowMinimumHeight(number, px(37))
+        if paired:
+            return
         help_line = label(field.help, "small", "second", wrap=True)
         self._grid.addWidget(help_line, number, 2)
         help_line.setVisible(not close(True, False))
-        part.setToolTip(field.help)
-        self._grid.setRowMinimumHeight(number, px(39))
-        self.fields[field.key], self._words[field.key] = part, field.words
 
     def _picked(self, part: WordPicker, field: Field, key: str) -> None:
         part.set_choices(field.choices, key)
@@ -125,7 +154,7 @@ class SetUpPage(StationPage):
 
     def __init__(self, window) -> None:
         super().__init__(window)
-        self.machine_form, self.stock_form = Form("machine"), Form("stock")
+        self.machine_form, self.stock_form = Form("machine", ("basics", "power and lens", "controller")), Form("stock")
         self.forms = QWidget()
         across = QHBoxLayout(self.forms)
         across.setContentsMargins(0, 0, 0, 0)
@@ -135,12 +164,24 @@ class SetUpPage(StationPage):
         across.addWidget(self.stock_form, 1)
         self.verdicts = VerdictPanel(self.session)
         self.stock_form.extra.addWidget(self.verdicts)
+        self.facts = label("", "small", "second", wrap=True)
+        self.machine_form.extra.addWidget(self.facts)
+        self.changed = button("Something has changed", tip="lens, air, tube, alignment or module: starts a new machine state")
+        self.changed.clicked.connect(lambda: self._ask(StateDialog, self.changed))
+        self.focus_test = button("Focus test", tip="line widths at heights, the caustic through them")
+        self.focus_test.clicked.connect(lambda: self._ask(FocusDialog, self.focus_test))
+        self.safety = button("Safety page", tip="eyes, fume, fire for this machine and stock, as PDF")
+        self.safety.clicked.connect(self._print_safety)
+        self.machine_form.extra.addSpacing(px(4))
+        self.machine_form.extra.addLayout(row(self.changed, self.focus_test, self.safety, None, gap=close(5, 8)))
         self.checklist = ChecklistPage(self.session, window.outside.now)
         self.checklist.forms_asked.connect(lambda: self.show_part(self.forms))
         self.checklist.done_asked.connect(self._go_on)
-        self.stack = QStackedLayout(self)
-        self.stack.addWidget(self.forms)
-        self.stack.addWidget(self.checklist)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self.forms)
+        whole.addWidget(self.checklist)
+        self.checklist.hide()
         self.to_checklist = button("Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay")
         self.to_checklist.clicked.connect(lambda: self.show_part(self.checklist))
         self.machine_form.foot.addWidget(self.to_checklist)
@@ -149,6 +190,7 @@ class SetUpPage(StationPage):
         for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
             form.new_asked.connect(lambda name=name: self.begin_new(name))
             form.left.connect(lambda name=name: self.presenter.leave_new(name))
+        self.machine_form.parts.chosen.connect(lambda _: self.show_forms())
         self.machine_form.saved.connect(self._save_machine)
         self.stock_form.saved.connect(self._save_stock)
         self.machine_form.source_changed.connect(self._renew_source)
@@ -161,7 +203,8 @@ class SetUpPage(StationPage):
 
     def show_part(self, part: QWidget) -> None:
         """Show the forms or the checklist."""
-        self.stack.setCurrentWidget(part)
+        self.forms.setVisible(part is self.forms)
+        self.checklist.setVisible(part is self.checklist)
         self.to_checklist.setVisible(self.session.subject.complete)
         if part is self.checklist:
             self.checklist.show_checklist()
@@ -179,7 +222,7 @@ class SetUpPage(StationPage):
             if self.session.subject.machine and not self.presenter.new_machine:
                 self.presenter.leave_new("machine")
             self.show_forms()
-        if what in ("subject", "desk") and self.stack.currentWidget() is self.checklist:
+        if what in ("subject", "desk") and not self.checklist.isHidden():
             self.checklist.show_checklist()
 
     def begin_new(self, form: str) -> None:
@@ -190,7 +233,7 @@ class SetUpPage(StationPage):
     def show_forms(self) -> None:
         machine, stock, shelf = self.presenter.machine, self.presenter.stock, self.session.shelf
         self.machine_form.show_fields(
-            machine_fields(machine, self._source),
+            self._machine_fields(machine),
             machine.name if machine else "Your machine" if not shelf.machines else "Another machine",
             "Keep these changes" if machine else "Add this machine",
             can_leave=self.presenter.new_machine and bool(shelf.machines),
@@ -204,6 +247,21 @@ class SetUpPage(StationPage):
             can_add=stock is not None,
         )
         self.verdicts.refresh(shown=stock is not None)
+        self.facts.setText(machine_facts(machine) if machine else "")
+        for part in (self.facts, self.changed, self.focus_test):
+            part.setVisible(machine is not None)
+        self.safety.setVisible(self.session.subject.complete)
+
+    def _machine_fields(self, machine):
+        self.machine_form.parts.setVisible(machine is not None)
+        part = self.machine_form.parts.at if machine is not None else 0
+        return (
+            power_fields(machine)
+            if part == 1
+            else controller_fields(machine)
+            if part == 2
+            else machine_fields(machine, self._source)
+        )
 
     def show_bad_field(self, form: str, field: str, problem: str) -> None:
         (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)
@@ -227,6 +285,20 @@ class SetUpPage(StationPage):
             self.stock_form.done.setText("Kept.")
             self._lead_on()
 
+    def _ask(self, kind, asker) -> None:
+        dialog = kind(self.presenter, self)
+        dialog.finished.connect(lambda _: asker.setFocus())
+        dialog.open()
+
+    def _print_safety(self) -> None:
+        path = self.presenter.write_safety_page()
+        if path is not None:
+            self.machine_form.done.setText(f"In {path.parent.name}/{path.name}.")
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+    def print_page(self) -> None:
+        self._print_safety()
+
     def _lead_on(self) -> None:
         """After a stock was kept: ask what is disputed, stay where it must not burn, else on to the machine."""
         if self.session.permission.ask:
@@ -239,7 +311,7 @@ class SetUpPage(StationPage):
         self.main_window.go("Plan" if desk is None or desk.stage == "book" else "Burn")
 
     def main_action(self) -> None:
-        if self.stack.currentWidget() is self.checklist:
+        if not self.checklist.isHidden():
             self.checklist.main_action()
         elif self.presenter.new_machine:
             self._save_machine()

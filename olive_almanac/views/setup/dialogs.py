@@ -1,0 +1,167 @@
+"""Two questions about a machine: what has changed on it, and where its focus lies."""
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPen
+from PySide6.QtWidgets import QDialog, QLineEdit
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.set_up import focus_test
+from olive_almanac.views.parts import CENTRE, WordPicker, button, col, hair, label, row
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, px, scaled_font
+
+CHANGES = ("lens", "air", "tube", "alignment", "module")
+
+
+def _field(name: str, text: str = "") -> QLineEdit:
+    made = QLineEdit(text)
+    made.setFont(scaled_font("ui"))
+    made.setAccessibleName(name)
+    return made
+
+
+class StateDialog(QDialog):
+    """What has changed: starts a new machine state; the entries that become due are listed before it is confirmed."""
+
+    def __init__(self, presenter, parent) -> None:
+        super().__init__(parent)
+        self.presenter = presenter
+        self.setWindowTitle("A new machine state")
+        self.what = WordPicker("ui_b", name="What has changed")
+        self.what.set_choices([(one, one) for one in CHANGES], CHANGES[0])
+        self.what.picked.connect(lambda key: self.what.set_choices([(one, one) for one in CHANGES], key))
+        self.reason = _field("Reason")
+        self.reason.setPlaceholderText("for example: new 50 mm lens")
+        due = presenter.entries_made_due()
+        told = (
+            "No proven entry stands on this machine."
+            if not due
+            else (f"{len(due)} proven {'entry becomes' if len(due) == 1 else 'entries become'} due again:\n" + "\n".join(due[:12]))
+        )
+        self.due = label(told, "ui", wrap=True)
+        start = button("Start a new state", "main")
+        start.clicked.connect(self._start)
+        leave = button("Leave it as it is")
+        leave.clicked.connect(self.reject)
+        self.setLayout(
+            col(
+                label(f"What has changed on {presenter.machine.name}?", "h2"),
+                hair("bold"),
+                row(label("The", "ui", "second"), self.what, label("has changed.", "ui", "second"), None),
+                self.reason,
+                self.due,
+                6,
+                row(start, leave, None, gap=10),
+                gap=10,
+                margins=(20, 16, 20, 16),
+            )
+        )
+        self.resize(px(520), px(330))
+
+    def _start(self) -> None:
+        if self.presenter.change_state(self.what.key, self.reason.text().strip()):
+            self.accept()
+
+
+class CausticDrawing(Painted):
+    """The fitted caustic with the readings on it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.fit, self.points = None, ()
+        self.setMinimumSize(px(420), px(200))
+
+    def show_fit(self, fit, points) -> None:
+        self.fit, self.points = fit, points
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        if self.fit is None:
+            return
+        heights, widths = [z for z, _ in self.points], [d for _, d in self.points]
+        low, high, most = min(heights), max(heights), 1.15 * max(widths)
+        x = lambda z: 50 + (z - low) / (high - low) * (width - 70)  # noqa: E731
+        y = lambda d: height - 34 - d / most * (height - 50)  # noqa: E731
+        painter.setPen(QPen(C("edge"), 1))
+        painter.setBrush(C("field"))
+        painter.drawRect(QRectF(50, 14, width - 70, height - 48))
+        painter.setPen(QPen(C("ink"), 2.4))
+        steps = [low + (high - low) * n / 80 for n in range(81)]
+        painter.drawPolyline([QPointF(x(z), y(self.fit.diameter(z))) for z in steps])
+        if low <= self.fit.focus_mm <= high:
+            painter.setPen(QPen(C("olive"), 2, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x(self.fit.focus_mm), 14), QPointF(x(self.fit.focus_mm), height - 34))
+        painter.setPen(NO_PEN)
+        painter.setBrush(C("ink"))
+        for z, d in self.points:
+            painter.drawEllipse(QPointF(x(z), y(d)), 4.5, 4.5)
+        painter.setBrush(NO_BRUSH)
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QRectF(50, height - 30, width - 70, 18), CENTRE, f"height, mm: {number_text(low)} to {number_text(high)}")
+        painter.drawText(QRectF(0, 14, 48, 18), CENTRE, f"{number_text(most, 2)} mm")
+
+
+class FocusDialog(QDialog):
+    """Line widths burnt at several heights: where the focus lies, how wide it is, how deep, each with its error."""
+
+    def __init__(self, presenter, parent) -> None:
+        super().__init__(parent)
+        self.presenter, self.fit = presenter, None
+        self.setWindowTitle("Focus test")
+        self.heights = _field("Heights in mm", "-4 -3 -2 -1 0 1 2 3 4")
+        self.widths = _field("Line widths in mm")
+        self.widths.setPlaceholderText("one width for each height")
+        self.told = label("Burn a line at each height, measure its width, type both lists.", "ui", "second", wrap=True)
+        self.drawing = CausticDrawing()
+        self.take = button("Take it over", "main", tip="spot and Rayleigh range of the machine; Ctrl+Z takes it back")
+        self.take.setEnabled(False)
+        self.take.clicked.connect(self._take)
+        leave = button("Close")
+        leave.clicked.connect(self.reject)
+        for field in (self.heights, self.widths):
+            field.textChanged.connect(self._work)
+        layout = col(
+            label("Where is the focus?", "h2"),
+            hair("bold"),
+            label("Heights, mm", "small_b"),
+            self.heights,
+            label("Line widths, mm", "small_b"),
+            self.widths,
+            self.told,
+            self.drawing,
+            row(self.take, leave, None, gap=10),
+            gap=8,
+            margins=(20, 16, 20, 16),
+        )
+        layout.setStretch(7, 1)
+        self.setLayout(layout)
+        self.resize(px(620), px(560))
+
+    def _work(self) -> None:
+        try:
+            self.fit = focus_test(self.heights.text(), self.widths.text(), self.presenter.machine.wavelength_nm)
+        except AlmanacError as problem:
+            self.fit = None
+            self.told.setText(str(problem))
+            self.drawing.show_fit(None, ())
+        else:
+            fit = self.fit
+            heights = [
+                float(part.replace("−", "-").replace(",", "."))
+                for part in self.heights.text().replace(", ", " ").replace(";", " ").split()
+            ]
+            widths = [float(part.replace(",", ".")) for part in self.widths.text().replace(", ", " ").replace(";", " ").split()]
+            self.told.setText(
+                f"Best focus at {number_text(fit.focus_mm, 2)} ± {number_text(fit.focus_se_mm, 1)} mm. Spot {number_text(fit.waist_mm)} ± {number_text(fit.waist_se_mm, 1)} mm. "
+                f"Rayleigh range {number_text(fit.rayleigh_mm)} ± {number_text(fit.rayleigh_se_mm, 1)} mm. M² {number_text(fit.m2, 2)} ± {number_text(fit.m2_se, 1)}. "
+                "Burnt lines read a little wide away from focus: take the range as an upper bound."
+            )
+            self.drawing.show_fit(fit, tuple(zip(heights, widths, strict=True)))
+        self.take.setEnabled(self.fit is not None and math.isfinite(self.fit.waist_mm))
+
+    def _take(self) -> None:
+        if self.fit is not None and self.presenter.take_focus(self.fit):
+            self.accept()
