@@ -48,10 +48,9 @@ def main(target: Path) -> None:
         take(window, "book")
         window.go("Set up")
         checklist = window.page("Set up").checklist
+        checklist.presenter.texts["level"] = {"ll": "0.05", "lr": "0.62", "ur": "0.84", "ul": "0.19", "c": "0.42"}
         checklist.presenter.tick()
         checklist.presenter.tick()
-        for key, height in (("ll", "0.05"), ("lr", "0.62"), ("ur", "0.84"), ("ul", "0.19"), ("c", "0.42")):
-            checklist.presenter.type(key, height)
         checklist.presenter.choose(2)
         take(window, "set-up")
         window.page("Set up").show_part(window.page("Set up").forms)

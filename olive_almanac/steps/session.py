@@ -62,6 +62,8 @@ class StationState:
 def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
     """Return the state of a subject and its reason: barred comes first, then the newest entry's, else untried."""
     permission = permission_for(machine, stock, task, shelf.rules)
+    if permission.ask:
+        return "untried", "decide first: shops differ"
     if not permission.allowed:
         return "barred", permission.reason
     entry = shelf.entry_for(machine.uid, stock.uid, task)

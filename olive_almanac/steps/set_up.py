@@ -343,36 +343,51 @@ class SetUpPresenter:
         self._view.show_forms()
 
     def save_machine(self, texts: Mapping[str, str]) -> bool:
-        before = self.machine
-        try:
-            machine = machine_from(texts, before, self.session.new_id)
-        except AlmanacError as problem:
-            return self._refuse("machine", problem)
-        store = self.session.store
-        return self._save(
-            "machine",
-            machine.uid,
-            machine.name,
-            before is None,
-            lambda: store.save_machine(machine, "set up"),
-            None if before is None else lambda: store.save_machine(before, "undone"),
-        )
+        return self._save_form("machine", lambda: machine_from(texts, self.machine, self.session.new_id), self.machine)
 
     def save_stock(self, texts: Mapping[str, str]) -> bool:
-        before = self.stock
+        return self._save_form("stock", lambda: stock_from(texts, self.stock, self.session.new_id), self.stock)
+
+    def _save_form(self, form: str, read: Callable[[], Machine | Stock], before: Machine | Stock | None) -> bool:
         try:
-            stock = stock_from(texts, before, self.session.new_id)
+            record = read()
         except AlmanacError as problem:
-            return self._refuse("stock", problem)
-        store = self.session.store
-        return self._save(
-            "stock",
-            stock.uid,
-            stock.name,
-            before is None,
-            lambda: store.save_stock(stock, "set up"),
-            None if before is None else lambda: store.save_stock(before, "undone"),
-        )
+            field = problem.field if isinstance(problem, OutOfRange) else ""
+            self._view.show_bad_field(form, field, str(problem))
+            return False
+        return self._keep(record, before, "set up")
+
+    def _keep(self, record: Machine | Stock, before: Machine | Stock | None, why: str) -> bool:
+        """Write a machine or a stock as an undoable change; a new one becomes the subject."""
+        session, form = self.session, "machine" if isinstance(record, Machine) else "stock"
+
+        def put(one: Machine | Stock, why: str) -> None:
+            if isinstance(one, Machine):
+                session.store.save_machine(one, why)
+            else:
+                session.store.save_stock(one, why)
+
+        def do() -> None:
+            put(record, why)
+            session.refresh_shelf()
+            if before is None and form == "machine":
+                session.choose(machine=record.uid)
+            elif before is None:
+                session.choose(stock=record.uid)
+
+        def undo() -> None:
+            if before is None:
+                session.store.remove(form, record.uid, f"undone: {why}")
+            else:
+                put(before, f"undone: {why}")
+            session.refresh_shelf()
+
+        if not session.attempt(lambda: session.undo_stack.push(Change(f"change of {record.name}", do, undo))):
+            return False
+        self.new_machine = session.subject.machine is None or (self.new_machine and form != "machine")
+        self.new_stock = session.subject.stock is None or (self.new_stock and form != "stock")
+        self._view.show_forms()
+        return True
 
     # -- what changes a machine --------------------------------------------------------------------------------------
 
@@ -404,15 +419,7 @@ class SetUpPresenter:
             state_since=self.session.today().isoformat(),
             state_reason=f"{what}: {reason}" if reason else what,
         )
-        store = self.session.store
-        return self._save(
-            "machine",
-            machine.uid,
-            machine.name,
-            False,
-            lambda: store.save_machine(changed, changed.state_reason),
-            lambda: store.save_machine(machine, "undone: new state"),
-        )
+        return self._keep(changed, machine, changed.state_reason)
 
     def take_focus(self, fit: CausticFit) -> bool:
         """Take spot and Rayleigh range of a focus test over into the machine."""
@@ -422,15 +429,7 @@ class SetUpPresenter:
         changed = replace(
             machine, spot_x_mm=round(fit.waist_mm, 4), spot_y_mm=round(fit.waist_mm, 4), rayleigh_mm=round(fit.rayleigh_mm, 3)
         )
-        store = self.session.store
-        return self._save(
-            "machine",
-            machine.uid,
-            machine.name,
-            False,
-            lambda: store.save_machine(changed, "focus test"),
-            lambda: store.save_machine(machine, "undone: focus test"),
-        )
+        return self._keep(changed, machine, "focus test")
 
     def write_safety_page(self) -> Path | None:
         """Write the safety page of machine and stock as PDF below the library and return where it lies."""
@@ -447,33 +446,3 @@ class SetUpPresenter:
             written.append(path)
 
         return written[0] if self.session.attempt(action) else None
-
-    def _refuse(self, form: str, problem: AlmanacError) -> bool:
-        field = problem.field if isinstance(problem, OutOfRange) else ""
-        self._view.show_bad_field(form, field, str(problem))
-        return False
-
-    def _save(
-        self, form: str, uid: str, name: str, new: bool, save: Callable[[], None], restore: Callable[[], None] | None
-    ) -> bool:
-        session = self.session
-
-        def do() -> None:
-            save()
-            session.refresh_shelf()
-            if new:
-                session.choose(**{form: uid})  # type: ignore[arg-type]
-
-        def undo() -> None:
-            if restore is None:
-                session.store.remove(form, uid, "undone: set up")
-            else:
-                restore()
-            session.refresh_shelf()
-
-        if not session.attempt(lambda: session.undo_stack.push(Change(f"change of {name}", do, undo))):
-            return False
-        self.new_machine = session.subject.machine is None or (self.new_machine and form != "machine")
-        self.new_stock = session.subject.stock is None or (self.new_stock and form != "stock")
-        self._view.show_forms()
-        return True

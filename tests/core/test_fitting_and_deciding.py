@@ -186,6 +186,24 @@ class ContradictionTest(unittest.TestCase):
         speeds = [cell.speed_mm_s for cell in decision.next_cells]
         self.assertEqual(speeds, sorted(speeds, reverse=True))  # low energy first
 
+    def test_many_readings_and_conflicting_coupons(self):
+        pairs = [(self.trial, read_by_energy(self.trial, edge)) for edge in (3.0, 3.5, 4.0) * 20]
+        decision = decide_cut(know_cut(LONG, BIRCH, pairs, rng=rng()), pairs)
+        self.assertEqual(decision.cells_read, 24 * 60)
+        self.assertTrue(decision.picks or decision.next_cells)
+        alone = decide(self.trial, read_by_energy(self.trial, 3.5))
+        self.assertGreater(decision.edge_doubt, 0)
+        self.assertLess(decision.edge_doubt, alone.edge_doubt)
+
+    def test_a_stall_is_said_where_nothing_gets_through_however_often(self):
+        thick = replace(BIRCH, thickness_mm=30.0, measured_mm=())
+        trial = cut_trial(NORTH, thick, passes=(12,), speed_mm_s=(2.0, 4.0, 8.0), power=(0.5, 1.0))
+        readings = [Reading(cell.id, "not_through", depth_mm=2.0) for cell in trial.cells]
+        pairs = [(trial, readings)]
+        decision = decide_cut(know_cut(NORTH, thick, pairs, rng=rng()), pairs)
+        self.assertTrue(decision.stall and decision.never)
+        self.assertIn("more passes will not get through", decision.says)
+
     def test_one_cell_only(self):
         decision = decide(self.trial, [Reading("A1", "free")])
         self.assertTrue(decision.says)

@@ -71,6 +71,37 @@ class RecordsTest(LibraryCase):
         self.assertEqual(self.library.machines()[0].optical_power_w, 55)
         self.assertEqual(self.rows("machine"), [("long-bed", 1, "set up", 0), ("long-bed", 2, "measured", 0)])
 
+    def test_a_rule_of_the_shop_can_be_turned_and_withdrawn_and_every_turn_is_kept(self):
+        self.library.save_rule("mdf", True, "asked once")
+        self.library.save_rule("rubber", False, "asked once")
+        self.assertEqual(self.library.rules(), {"mdf": True, "rubber": False})
+        self.library.save_rule("mdf", False, "the filter is worn")
+        self.assertEqual(self.reopened().rules(), {"mdf": False, "rubber": False})
+        self.library.save_rule("mdf", None, "ask again")
+        self.assertEqual(self.library.rules(), {"rubber": False})
+        turns = [(uid, revision, why) for uid, revision, why, _ in self.rows("rule") if uid == "mdf"]
+        self.assertEqual(turns, [("mdf", 1, "asked once"), ("mdf", 2, "the filter is worn"), ("mdf", 3, "ask again")])
+
+    def test_two_windows_on_one_library_see_each_others_saving(self):
+        other = self.open()
+        self.library.save_machine(LONG, "set up")
+        self.assertEqual(other.machines(), (LONG,))
+        other.save_machine(replace(LONG, optical_power_w=52), "measured")
+        other.save_stock(BIRCH, "set up")
+        self.assertEqual(self.library.machines()[0].optical_power_w, 52)
+        self.assertEqual(self.library.stocks(), (BIRCH,))
+        self.assertEqual([row[1] for row in self.rows("machine")], [1, 2])
+
+    def test_a_reading_changed_at_the_bench_counts_by_its_latest_and_leaves_the_others_alone(self):
+        trial = cut_trial()
+        self.library.save_trial(trial, "burn", "written")
+        self.library.save_reading(trial.id, Reading("A1", "free", char=1), "read by eye")
+        self.library.save_reading(trial.id, Reading("A2", "hangs", char=2), "read by eye")
+        self.day += timedelta(minutes=5)
+        self.library.save_reading(trial.id, Reading("A1", "hangs", char=3), "looked again")
+        found = {reading.cell: reading for reading in self.reopened().readings(trial.id)}
+        self.assertEqual(found, {"A1": Reading("A1", "hangs", char=3), "A2": Reading("A2", "hangs", char=2)})
+
     def test_removing_is_a_revision_and_saving_brings_it_back(self):
         self.library.save_stock(BIRCH, "set up")
         self.library.remove("stock", BIRCH.uid, "used up")

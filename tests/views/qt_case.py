@@ -134,6 +134,7 @@ class WindowCase(QtCase):
 
     def clipped(self):
         """Labels and buttons whose text does not fit the space they got."""
+        self.settle(60)
         bad = []
         for widget in self.window.findChildren(QLabel) + self.window.findChildren(QPushButton):
             if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():

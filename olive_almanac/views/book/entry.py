@@ -218,7 +218,7 @@ class EntryPage(Page):
         by = entry.prove_again_by if entry and state == "proven" else None
         self.reason.setText("" if by else reason if state != "barred" else "")
         self.by.setText(f"prove again by {day_text(by)}" if by else "")
-        if state == "barred":
+        if not self.session.permission.allowed:
             self._show_refusal()
         elif entry is None:
             self._show_untried()

@@ -1,0 +1,99 @@
+"""The checklist's tools without a window: what each says for good, bad and odd readings."""
+
+from datetime import UTC, datetime
+
+from olive_almanac.steps.cautions import cautions_of, safety_lines
+from olive_almanac.steps.checklist import CHECKS, Checklist, eyewear_od
+from tests.samples import BIRCH, LEATHER, VINYL
+from tests.steps import test_presenters
+
+
+class ChecklistTest(test_presenters.SessionCase):
+    def setUp(self):
+        super().setUp()
+        self.fill()
+        self.checklist = Checklist(self.session, self.view, lambda: datetime(2026, 4, 14, 9, 30, tzinfo=UTC))
+
+    def tool(self, key, **texts):
+        """What the tool of a line says with these fields, the others as they stand at first."""
+        self.checklist.at = [check.key for check in CHECKS].index(key)
+        self.checklist.texts[key] = {}
+        result = self.checklist.result()
+        for name, text in texts.items():
+            result = self.checklist.type(name, text)
+        return result
+
+    def test_lines_stand_in_their_fixed_order_with_numbers(self):
+        self.assertEqual([check.key for check in CHECKS], ["focus", "square", "level", "frame", "exhaust", "look", "stay"])
+        numbers = {check.key: check.number(self.session) for check in CHECKS}
+        self.assertEqual(numbers["focus"], "on the top face, depth of focus 5 mm")
+        self.assertIn("on a bed of 900 × 600 mm", numbers["frame"])
+        self.assertEqual(numbers["look"], "eyewear OD 3.8 or more at 10600 nm")
+        self.assertIn("wood smoke", numbers["exhaust"])
+
+    def test_numbers_come_from_the_trial_on_the_desk(self):
+        self.written()
+        numbers = {check.key: check.number(self.session) for check in CHECKS}
+        self.assertEqual(numbers["focus"], "1.5 mm below the top face, depth of focus 5 mm")
+        self.assertIn("100 × 72 mm", numbers["frame"])
+        self.assertRegex(numbers["stay"], r"^\d+ (s|min \d\d s) of burning$")
+
+    def test_level_tells_tilt_from_bow_from_twist_and_hints_at_alignment(self):
+        self.assertIn("Shim the lower right corner by 0.6 mm", self.tool("level", ll="0.6", lr="0", ur="0", ul="0.6", c="0.3").main)
+        self.assertIn("above the corners: hold it down", self.tool("level", c="0.8").main)
+        self.assertIn("twisted", self.tool("level", ll="0.5", ur="0.5").main)
+        level = self.tool("level")
+        self.assertEqual(level.main, "The piece is level.")
+        self.assertIn("suspect the beam’s alignment", level.lines[1])
+        self.assertFalse(self.tool("level", ur="1.8", c="0.9").good)
+        self.assertTrue(self.tool("level", lm="0.01", rm="0", um="0", mm="0.02").good)
+
+    def test_three_heights_are_enough_and_two_are_told(self):
+        self.assertTrue(self.tool("level", ul="", c="").good)
+        self.assertIn("at least 3", self.tool("level", ur="", ul="", c="").main)
+
+    def test_frame_with_nine_origins_and_clamps(self):
+        self.assertTrue(self.tool("frame", origin="centre", x="450", y="300").good)
+        self.assertEqual(self.tool("frame", origin="upper right", x="50", y="300").main, "Move it 50 mm right.")
+        blocked = self.tool("frame", clamp="20,20,40,40; 300,300,320,320")
+        self.assertFalse(blocked.good)
+        self.assertIn("A clamp at 20, 20 mm is in the way.", blocked.lines)
+        self.assertIn("No move helps", self.tool("frame", w="950").main)
+
+    def test_exposure_time_changes_the_eyewear(self):
+        self.session.choose(machine="north-bench")
+        self.assertIn("at least 4.0", self.tool("look", seconds="0.25").main)
+        self.assertIn("at least 4.4", self.tool("look", seconds="10").main)
+        self.assertIn("at least 5.4", self.tool("look", seconds="100").main)
+        self.assertEqual(eyewear_od(10, 450, 10), 4.5)  # rounded up to a tenth
+        self.assertEqual(eyewear_od(10, 193, 10), 0.0)  # no formula: nothing is claimed
+
+    def test_ticks_outlive_the_plan_and_go_on_to_the_run(self):
+        for _ in range(3):
+            self.checklist.tick()
+        self.assertEqual(self.checklist.left, 4)
+        self.assertEqual(self.session.ticks["focus"], "2026-04-14T09:30:00+00:00")
+        self.burnt()
+        self.assertEqual(set(self.library.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "square", "level"})
+
+    def test_the_safety_page_speaks_of_machine_and_stock(self):
+        page = dict(safety_lines(self.session))
+        self.assertTrue(page["May it burn"].startswith("Yes"))
+        self.assertRegex(page["Eyes"], r"OD 3\.\d for a blink, OD 3\.8 for 10 s, OD 3\.8 for 100 s")
+        self.session.choose(stock=VINYL.uid)
+        self.assertIn("hydrogen chloride", dict(safety_lines(self.session))["May it burn"])
+        self.assertEqual(list(page)[-1], "Who decides")
+
+    def test_a_rule_of_the_shop_is_kept_and_taken_back(self):
+        self.session.keep_rule("mdf", burns=True)
+        self.assertEqual(self.library.rules(), {"mdf": True})
+        self.session.undo_stack.undo()
+        self.assertEqual(self.library.rules(), {})
+        self.session.undo_stack.redo()
+        self.assertEqual(self.session.shelf.rules, {"mdf": True})
+
+    def test_the_margin_note_names_the_optical_density(self):
+        notes = {note.kind: note for note in cautions_of(self.session)}
+        self.assertEqual(notes["eyes"].detail, "OD 3.8 or more, everyone in the room")
+        self.session.choose(stock=LEATHER.uid)
+        self.assertNotEqual(self.session.subject.stock, BIRCH)

@@ -1,0 +1,172 @@
+"""The program as a user starts it, in processes of its own: the demo shop, the demo without a screen, a real X window, kill -9."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from collections import Counter
+from datetime import date
+from pathlib import Path
+
+from olive_almanac.__main__ import make_demo
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.snapshot import load_snapshot
+from olive_almanac.storage.library import Library
+from tests.samples import cut_trial
+
+ROOT = Path(__file__).parents[1]
+
+
+def environment(**changes):
+    kept = {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    return {**kept, "PYTHONPATH": str(ROOT), **changes}
+
+
+class DemoShopTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        holder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(holder.cleanup)
+        cls.folder = Path(holder.name) / "demo"
+        make_demo(cls.folder, date(2026, 4, 14))
+        library = Library.open(cls.folder)
+        cls.addClassCleanup(library.close)
+        cls.session = Session(today=lambda: date(2026, 4, 14))
+        cls.session.attach(library)
+
+    def test_has_entries_in_every_state_and_a_trial_at_every_station(self):
+        shelf = self.session.shelf
+        self.assertEqual((len(shelf.machines), len(shelf.stocks) >= 10), (3, True))
+        states = Counter()
+        for machine in shelf.machines:
+            for stock in shelf.stocks:
+                for task in ("cut", "engrave"):
+                    self.session.choose(machine=machine.uid, stock=stock.uid, task=task)
+                    states[self.session.state[0]] += 1
+        self.assertEqual(set(states), {"proven", "trial", "due", "guess", "untried", "barred"})
+        stages = Counter(stage for _, stage, _ in self.session._trials)
+        for stage in ("plan", "burn", "read", "decide", "book"):
+            self.assertGreaterEqual(stages[stage], 1, stage)
+
+    def test_every_entry_from_a_trial_stands_on_cells_that_were_read(self):
+        for entry in self.session.shelf.entries:
+            if entry.origin == "trial":
+                read = sum(len(self.session.store.readings(uid)) for uid in entry.evidence.trial_ids)
+                self.assertGreaterEqual(read, entry.evidence.cells_read)
+                self.assertGreater(entry.evidence.probability, 0.5)
+
+    def test_the_first_picture_is_ready(self):
+        self.assertEqual(load_snapshot(self.folder), self.session.shelf)
+
+
+class HeadlessDemoTest(unittest.TestCase):
+    def test_works_from_plan_to_entry_and_saves_a_picture_of_each_page(self):
+        with tempfile.TemporaryDirectory() as folder:
+            run = subprocess.run(
+                [sys.executable, "-m", "olive_almanac", "demo", "--out", folder],
+                capture_output=True,
+                text=True,
+                timeout=240,
+                env=environment(),
+                check=False,
+            )
+            self.assertEqual(run.returncode, 0, run.stderr)
+            self.assertIn("confirmed three times: proven", run.stdout)
+            self.assertTrue(
+                {"set-up.png", "plan.png", "burn.png", "read.png", "decide.png", "book.png"}
+                <= {p.name for p in Path(folder).iterdir()}
+            )
+            for path in Path(folder).iterdir():
+                self.assertTrue(path.read_bytes().startswith(b"\x89PNG"))
+
+
+REAL_WINDOW = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from olive_almanac import __main__ as program
+from olive_almanac.views import window as windows
+def look():
+    window = QApplication.topLevelWidgets()
+    main = next(w for w in window if type(w).__name__ == "MainWindow")
+    image = main.grab().toImage()
+    colours = {image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}
+    print(QApplication.platformName(), main.isVisible(), len(colours) > 20, main.session.library is not None, flush=True)
+    main.close()
+app = windows.make_application()
+QTimer.singleShot(2500, look)
+sys.exit(program._open_window(Path(sys.argv[1]), Path(sys.argv[1]) / "p.json"))
+"""
+
+
+@unittest.skipUnless(shutil.which("Xvfb") and shutil.which("xvfb-run"), "no virtual X screen: apt-get install xvfb xauth")
+class RealWindowTest(unittest.TestCase):
+    def test_opens_on_an_x_screen_with_an_empty_library(self):
+        with tempfile.TemporaryDirectory() as folder:
+            run = subprocess.run(
+                ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-c", REAL_WINDOW, f"{folder}/library"],
+                capture_output=True,
+                text=True,
+                timeout=120,
+                env=environment(QT_QPA_PLATFORM="xcb"),
+                check=False,
+            )
+        self.assertIn("xcb True True True", run.stdout, run.stderr)
+
+
+READER = """
+import sys
+from pathlib import Path
+from olive_almanac.views.headless import use_virtual_screen, wait_until
+use_virtual_screen()
+from PySide6.QtTest import QTest
+from olive_almanac import __main__ as program
+from olive_almanac.views.window import MainWindow, Outside, make_application
+folder = Path(sys.argv[1])
+make_application()
+window = MainWindow(folder, Outside(program._open_library, None, program._make_bench, None, program._now, folder / "p.json"))
+window.show()
+window.open_library()
+wait_until(lambda: window.session.library is not None)
+window.go("Read")
+page = window.page("Read")
+while page.presenter.left:
+    QTest.keyClicks(page, "n")
+    print(len(window.session.desk.readings), flush=True)
+"""
+
+
+class KillWhileReadingTest(unittest.TestCase):
+    def test_every_verdict_told_before_the_kill_is_there_after_it(self):
+        trial = cut_trial()
+        with tempfile.TemporaryDirectory() as holder:
+            folder = Path(holder) / "library"
+            library = Library.open(folder)
+            library.save_machine(trial.machine, "set up")
+            library.save_stock(trial.stock, "set up")
+            library.save_trial(trial, "read", "burnt")
+            library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+            library.close()
+            reader = subprocess.Popen(
+                [sys.executable, "-c", READER, str(folder)], stdout=subprocess.PIPE, text=True, env=environment()
+            )
+            told = 0
+            for line in reader.stdout:
+                told = int(line)
+                if told == 9:
+                    break
+            reader.send_signal(signal.SIGKILL)
+            reader.stdout.close()
+            reader.wait()
+            time.sleep(0.1)
+            library = Library.open(folder)
+            try:
+                self.assertGreaterEqual(len(library.readings(trial.id)), told)
+                self.assertEqual({reading.verdict for reading in library.readings(trial.id)}, {"not_through"})
+            finally:
+                library.close()
