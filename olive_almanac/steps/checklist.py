@@ -183,6 +183,8 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         f"Spread {number_text(level.spread_mm, 2)} mm; the shop allows {number_text(LEVEL_RULE_MM)} mm, the depth of focus {number_text(2 * rayleigh)} mm. "
         f"Tilt {number_text(level.tilt_x_mm_m, 2)} mm/m along X, {number_text(level.tilt_y_mm_m, 2)} mm/m along Y."
     ]
+    if good and level.shape != "level":
+        lines[0] += " Within both: it may stay as it is."
     if level.shape == "level":
         lines.append("If one side still cuts worse, suspect the beam’s alignment, not the level.")
     return ToolResult(told, tuple(lines), good, (level, [(z, at) for z, at in read], (width, height)))

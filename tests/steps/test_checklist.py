@@ -39,7 +39,9 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertRegex(numbers["stay"], r"^\d+ (s|min \d\d s) of burning$")
 
     def test_level_tells_tilt_from_bow_from_twist_and_hints_at_alignment(self):
-        self.assertIn("Shim the lower right corner by 0.6 mm", self.tool("level", ll="0.6", lr="0", ur="0", ul="0.6", c="0.3").main)
+        tilted = self.tool("level", ll="0.6", lr="0", ur="0", ul="0.6", c="0.3")
+        self.assertIn("Shim the lower right corner by 0.6 mm", tilted.main)
+        self.assertIn("Within both: it may stay as it is.", tilted.lines[0])
         self.assertIn("above the corners: hold it down", self.tool("level", c="0.8").main)
         self.assertIn("twisted", self.tool("level", ll="0.5", ur="0.5").main)
         level = self.tool("level")
