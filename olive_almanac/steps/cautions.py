@@ -8,9 +8,8 @@ from typing import Literal
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.safety.eyes import EDITION
+from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.units import number_text
-from olive_almanac.steps.checklist import eyewear_od
 from olive_almanac.steps.permission import family_entry, group_of
 from olive_almanac.steps.session import Session
 
@@ -65,8 +64,10 @@ def _fume(stock: Stock) -> Caution:
 
 
 def _eyes(machine: Machine) -> Caution:
-    density = eyewear_od(machine.optical_power_w, machine.wavelength_nm, 10)
-    detail = f"OD {density:.1f} or more, everyone in the room" if density else "everyone in the room, shield or not"
+    density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=10)
+    detail = (
+        f"OD {density:.1f} or more, everyone in the room" if density is not None else "OD from the manual, everyone in the room"
+    )
     return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", detail)
 
 
@@ -84,8 +85,15 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         return ()
     entry, permission = family_entry(stock), session.permission
     densities = ", ".join(
-        f"OD {eyewear_od(machine.optical_power_w, machine.wavelength_nm, seconds):.1f} for {words}"
+        f"OD {density:.1f} for {words}"
         for seconds, words in ((0.25, "a blink"), (10.0, "10 s"), (100.0, "100 s and more"))
+        if (density := eyewear_od(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=seconds))
+        is not None
+    )
+    needed = (
+        f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture ({EDITION}, from memory)"
+        if densities
+        else "take its optical density from the machine’s manual, no formula here covers this wavelength"
     )
     gives_off = (
         f"{stock.name} gives off {entry.gives_off}." + (f" Source: {entry.source}." if entry.source else "")
@@ -96,8 +104,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         ("May it burn", permission.sentence if not permission.allowed else f"Yes, on this machine. {permission.mind}".strip()),
         (
             "Eyes",
-            f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {densities}, for {machine.optical_power_w:g} W inside the eye's aperture "
-            f"({EDITION}, from memory). Everybody in the room wears it, also when a shield is fitted.",
+            f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {needed}. Everybody in the room wears it, also when a shield is fitted.",
         ),
         (
             "Fume",

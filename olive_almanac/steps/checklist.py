@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
-from olive_almanac.core.safety.eyes import EDITION, optical_density
+from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
 from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
@@ -296,17 +296,13 @@ def _look_number(session: Session) -> str:
     machine = session.subject.machine
     if machine is None:
         return "eyewear, extinguisher, clean bed"
+    nm = machine.wavelength_nm
+    density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=nm, seconds=10)
     return (
-        f"eyewear OD {eyewear_od(machine.optical_power_w, machine.wavelength_nm, 10):.1f} or more at {machine.wavelength_nm:.0f} nm"
+        f"eyewear for {nm:.0f} nm, its OD from the manual"
+        if density is None
+        else f"eyewear OD {density:.1f} or more at {nm:.0f} nm"
     )
-
-
-def eyewear_od(power_w: float, wavelength_nm: float, seconds: float) -> float:
-    """Return the optical density for the full beam, rounded up to a tenth; 0 where no formula covers the wavelength."""
-    try:
-        return -(-10 * optical_density(power_w=power_w, wavelength_nm=wavelength_nm, seconds=seconds) // 1) / 10
-    except OutOfRange:
-        return 0.0
 
 
 def _look_fields(session: Session) -> tuple[ToolField, ...]:
@@ -317,9 +313,14 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     machine = session.subject.machine
     if machine is None:
         return ToolResult("Choose a machine first.", good=False)
-    density = optical_density(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=float(texts["seconds"]))
+    nm = machine.wavelength_nm
+    density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=nm, seconds=float(texts["seconds"]))
+    if density is None:
+        return ToolResult(
+            f"Eyewear marked for {nm:.0f} nm; no formula here covers it: take its OD from the machine’s manual.", good=False
+        )
     return ToolResult(
-        f"Eyewear marked for {machine.wavelength_nm:.0f} nm with an optical density of at least {density:.1f}.",
+        f"Eyewear marked for {nm:.0f} nm with an optical density of at least {density:.1f}.",
         (
             f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, {EDITION}, from memory. An aid: ask a laser safety officer.",
             "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door shut, everybody in goggles.",

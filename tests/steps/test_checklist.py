@@ -1,10 +1,11 @@
 """The checklist's tools without a window: what each says for good, bad and odd readings."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from olive_almanac.steps.cautions import cautions_of, safety_lines
-from olive_almanac.steps.checklist import CHECKS, Checklist, eyewear_od
-from tests.samples import BIRCH, LEATHER, VINYL
+from olive_almanac.steps.checklist import CHECKS, Checklist
+from tests.samples import BIRCH, LEATHER, NORTH, VINYL
 from tests.steps import test_presenters
 
 
@@ -64,11 +65,20 @@ class ChecklistTest(test_presenters.SessionCase):
 
     def test_exposure_time_changes_the_eyewear(self):
         self.session.choose(machine="north-bench")
-        self.assertIn("at least 4.0", self.tool("look", seconds="0.25").main)
-        self.assertIn("at least 4.4", self.tool("look", seconds="10").main)
-        self.assertIn("at least 5.4", self.tool("look", seconds="100").main)
-        self.assertEqual(eyewear_od(10, 450, 10), 4.5)  # rounded up to a tenth
-        self.assertEqual(eyewear_od(10, 193, 10), 0.0)  # no formula: nothing is claimed
+        self.assertIn("at least 4.1", self.tool("look", seconds="0.25").main)
+        self.assertIn("at least 4.5", self.tool("look", seconds="10").main)
+        self.assertIn("at least 5.5", self.tool("look", seconds="100").main)
+
+    def test_no_density_is_claimed_where_no_formula_covers_the_beam(self):
+        self.library.save_machine(replace(NORTH, uid="deep", wavelength_nm=355), "set up")
+        self.session.refresh_shelf()
+        self.session.choose(machine="deep", stock=BIRCH.uid)
+        numbers = {check.key: check.number(self.session) for check in CHECKS}
+        self.assertEqual(numbers["look"], "eyewear for 355 nm, its OD from the manual")
+        self.assertFalse(self.tool("look", seconds="10").good)
+        notes = {note.kind: note for note in cautions_of(self.session)}
+        self.assertEqual(notes["eyes"].detail, "OD from the manual, everyone in the room")
+        self.assertIn("no formula here covers this wavelength", dict(safety_lines(self.session))["Eyes"])
 
     def test_ticks_outlive_the_plan_and_go_on_to_the_run(self):
         for _ in range(3):

@@ -10,7 +10,7 @@ import math
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["EDITION", "aperture_mm", "eye_limit_w_m2", "optical_density"]
+__all__ = ["EDITION", "aperture_mm", "eye_limit_w_m2", "eyewear_od", "optical_density"]
 
 EDITION = "IEC 60825-1:2014, ICNIRP 2013"
 
@@ -60,3 +60,10 @@ def optical_density(*, power_w: float, wavelength_nm: float, seconds: float) -> 
         raise OutOfRange("Power", power_w, "above 0", "W")
     area_m2 = math.pi * (aperture_mm(wavelength_nm=wavelength_nm, seconds=seconds) / 2000) ** 2
     return max(0.0, math.log10(power_w / area_m2 / eye_limit_w_m2(wavelength_nm=wavelength_nm, seconds=seconds)))
+
+
+def eyewear_od(*, power_w: float, wavelength_nm: float, seconds: float) -> float | None:
+    """Return the optical density to ask of eyewear, rounded up to a tenth; None where no formula covers the wavelength."""
+    if not (400 <= wavelength_nm < 1400 or wavelength_nm > 2600):
+        return None
+    return math.ceil(10 * optical_density(power_w=power_w, wavelength_nm=wavelength_nm, seconds=seconds)) / 10
