@@ -5,6 +5,7 @@ from dataclasses import replace
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QAbstractItemModelTester
+from PySide6.QtWidgets import QWidget
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
@@ -215,13 +216,29 @@ class PlanTest(ShopCase):
         texts = [w.text() for w in page.short.findChildren(type(page.centre_title))]
         self.assertTrue(any("moves at 500 mm/s at most" in text for text in texts))
 
-    def test_barred_stock_shows_why_instead_of_a_plan(self):
-        self.session.choose(stock=VINYL.uid)
-        self.alt(Qt.Key.Key_2)
-        self.assertTrue(self.page().refusal.isVisible())
-        self.assertIn("hydrogen chloride", self.page().refusal_text.text())
-        notes = [w.accessibleName() for w in self.window.margin.findChildren(type(self.window.margin)) if w.accessibleName()]
-        self.assertEqual(notes, [])
+    def margin_notes(self):
+        return [note.accessibleName() for note in self.window.margin.findChildren(QWidget) if note.accessibleName()]
+
+    def test_stock_that_must_not_or_cannot_burn_shows_why_instead_of_a_plan(self):
+        clear, plate = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"), Stock("Bare plate", "aluminium", 1.0)
+        cases = [
+            (LONG, replace(VINYL, name=f"Shelf {family}", uid="", family=family), "hydrogen", "")
+            for family in ("vinyl", "pvc", "ptfe")
+        ]
+        cases += [(NORTH, clear, "passes through", "CO₂ machine would work"), (LONG, plate, "do not cut metal", "marking medium")]
+        for number, (machine, stock, why, instead) in enumerate(cases):
+            with self.subTest(stock.name):
+                stock = replace(stock, uid=f"case-{number}")
+                self.session.library.save_stock(stock, "set up")
+                self.session.refresh_shelf()
+                self.session.choose(machine=machine.uid, stock=stock.uid)
+                self.alt(Qt.Key.Key_2)
+                self.settle()
+                self.assertTrue(self.page().refusal.isVisible())
+                told = f"{self.page().refusal_text.text()} {self.page().refusal_more.text()}"
+                self.assertIn(why, told)
+                self.assertIn(instead, told)
+                self.assertTrue(any(why in note for note in self.margin_notes()), self.margin_notes())
 
     def test_twenty_by_twenty_cells_still_lay_out(self):
         self.alt(Qt.Key.Key_2)
