@@ -6,6 +6,7 @@ exists only at the edges, and passes through here.
 
 from __future__ import annotations
 
+import functools
 import math
 import re
 
@@ -97,6 +98,7 @@ def _factor(factors: dict[str, float], unit: str, field: str) -> float:
     return factors[unit]
 
 
+@functools.lru_cache(maxsize=16384)
 def number_text(value: float, digits: int = 3) -> str:
     """Return a number for the screen: `digits` significant digits, whole digits kept, true minus, no exponent."""
     if value == 0 or not math.isfinite(value):

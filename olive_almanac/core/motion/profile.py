@@ -11,7 +11,7 @@ __all__ = ["outline_seconds", "overscan_length", "peak_speed", "raster_seconds",
 
 def _check(**values: float) -> None:
     for field, value in values.items():
-        if not (math.isfinite(value) and value > 0):
+        if not 0 < value < math.inf:
             raise OutOfRange(field.replace("_", " ").capitalize(), value, "above 0")
 
 

@@ -13,7 +13,7 @@ from olive_almanac.core.records.stock import Stock
 
 __all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "State", "Subject", "state_of"]
 
-State = Literal["proven", "trial", "due", "guess", "untried", "barred"]
+State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"]
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"

@@ -66,6 +66,10 @@ class Machine:
     air_words: tuple[str, str, str] = ("M9", "M7", "M8")  # controller words for air off, low, full
     header: tuple[str, ...] = ()  # lines of the controller's dialect at the start and end of a file
     footer: tuple[str, ...] = ()
+    junction_mm: float = 0.01  # how far the path may miss a corner when it is rounded at speed (junction deviation)
+    focus_speed_mm_s: float = 10.0  # of the head moving up and down
+    head_clearance_mm: float = 10.0  # how far the beam must stay from a clamp so that the head misses it
+    hour_rate: float | None = None  # cost of an hour of running, in the shop's money
     notes: str = ""
     extra: dict[str, object] = field(default_factory=dict, hash=False)  # fields of a file that we do not know
 
@@ -93,6 +97,11 @@ class Machine:
             check_number("Measured power", watts, "W", low=0, high=20000)
         if any(b <= a for (a, _), (b, _) in itertools.pairwise(self.power_table)):
             raise OutOfRange("Power of the meter table", "out of order", "rising from line to line")
+        check_number("Corner rounding", self.junction_mm, "mm", low=0.0001, high=1)
+        check_number("Speed of the focus", self.focus_speed_mm_s, "mm/s", above=0, high=1000)
+        check_number("Head clearance", self.head_clearance_mm, "mm", low=0, high=200)
+        if self.hour_rate is not None:
+            check_number("Rate", self.hour_rate, "per hour", low=0, high=1e5)
         if self.rated_power_w is not None:
             check_number("Rated power", self.rated_power_w, "W", above=0, high=100000)
 

@@ -14,13 +14,12 @@ def check_number(
     field: str, value: float, unit: str = "", *, low: float = -math.inf, high: float = math.inf, above: float | None = None
 ) -> None:
     """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if given)."""
-    allowed = _allowed(unit, low, high, above)
     try:
         good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
     except TypeError:
-        raise OutOfRange(field, repr(value), f"a number {allowed}") from None
-    if isinstance(value, bool) or not good:
-        raise OutOfRange(field, value, allowed, unit)
+        raise OutOfRange(field, repr(value), f"a number {_allowed(unit, low, high, above)}") from None
+    if not good or isinstance(value, bool):
+        raise OutOfRange(field, value, _allowed(unit, low, high, above), unit)
 
 
 def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
@@ -33,7 +32,7 @@ def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
 
 def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
     """Raise OutOfRange unless value is one of `choices`."""
-    choices = tuple(choices)
+    choices = choices if isinstance(choices, (tuple, dict)) else tuple(choices)
     if value not in choices:
         raise OutOfRange(field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices))
 

@@ -11,9 +11,12 @@ __all__ = ["CHAR_WORDS", "VERDICTS", "VERDICT_WORDS", "By", "Reading", "Verdict"
 
 Verdict = Literal["free", "push", "hangs", "not_through", "too_light", "right", "too_dark", "no_mark"]
 By = Literal["eye", "gauge", "photo"]
+_TONES = ("too_light", "right", "too_dark", "no_mark")
 VERDICTS: dict[str, tuple[str, ...]] = {
     "cut": ("free", "push", "hangs", "not_through"),
-    "engrave": ("too_light", "right", "too_dark", "no_mark"),
+    "score": _TONES,
+    "engrave": _TONES,
+    "mark": _TONES,
 }
 VERDICT_WORDS = {
     "free": "Through",

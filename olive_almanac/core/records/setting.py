@@ -7,11 +7,11 @@ from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number
 
-__all__ = ["AIRS", "TASKS", "TASK_WORDS", "Air", "Beam", "Direction", "Setting", "Task"]
+__all__ = ["AIRS", "TASKS", "TASK_WORDS", "Air", "Beam", "Direction", "Setting", "Task", "rasters"]
 
-Task = Literal["cut", "engrave"]
-TASKS: tuple[Task, ...] = ("cut", "engrave")
-TASK_WORDS = {"cut": "cut through", "engrave": "engrave"}
+Task = Literal["cut", "score", "engrave", "mark"]
+TASKS: tuple[Task, ...] = ("cut", "score", "engrave", "mark")
+TASK_WORDS = {"cut": "cut through", "score": "score", "engrave": "engrave", "mark": "mark"}
 Air = Literal["off", "low", "full"]
 AIRS: tuple[Air, ...] = ("off", "low", "full")
 Beam = Literal["constant", "follows-speed"]
@@ -23,7 +23,8 @@ class Setting:
     """One setting.
 
     `power` is the fraction of optical power; `focus_mm` is positive when the focus lies below the top face;
-    `pitch_mm` is the distance of raster lines, 0 for a single line.
+    `pitch_mm` is the distance of raster lines, 0 for a single line; `crosshatch` rasters a second time, turned by 90
+    degrees; `focus_step_mm` lowers the focus by that much after each pass.
     """
 
     power: float
@@ -35,15 +36,54 @@ class Setting:
     beam: Beam = "constant"
     direction: Direction = "xy"
     crosshatch: bool = False
+    focus_step_mm: float = 0.0
 
     def __post_init__(self) -> None:
+        if not self._plainly_good():  # planning makes thousands of them: say what is wrong only where something is
+            self._check()
+
+    def _plainly_good(self) -> bool:
+        try:
+            return (
+                0 <= self.power <= 1
+                and 0 < self.speed_mm_s <= 20000
+                and 1 <= self.passes <= 200
+                and type(self.passes) is int
+                and -100 <= self.focus_mm <= 100
+                and 0 <= self.focus_step_mm <= 20
+                and 0 <= self.pitch_mm <= 10
+                and self.air in AIRS
+                and self.beam in ("constant", "follows-speed")
+                and self.direction in ("x", "y", "xy")
+            )
+        except TypeError:
+            return False
+
+    def _check(self) -> None:
         check_number("Power", self.power, low=0, high=1)
         check_number("Speed", self.speed_mm_s, "mm/s", above=0, high=20000)
         check_number("Passes", self.passes, low=1, high=200)
         if self.passes != int(self.passes):
             check_choice("Passes", self.passes, ("a whole number",))
         check_number("Focus", self.focus_mm, "mm", low=-100, high=100)
+        check_number("Focus step", self.focus_step_mm, "mm", low=0, high=20)
         check_number("Line pitch", self.pitch_mm, "mm", low=0, high=10)
         check_choice("Air", self.air, AIRS)
         check_choice("Beam mode", self.beam, ("constant", "follows-speed"))
         check_choice("Direction", self.direction, ("x", "y", "xy"))
+
+    @property
+    def mean_focus_mm(self) -> float:
+        """The focus offset in the middle of its passes."""
+        return self.focus_mm + self.focus_step_mm * (self.passes - 1) / 2
+
+    @property
+    def dose_per_watt(self) -> float:
+        """Energy per watt over all passes: s/mm for a line, s/mm2 for a raster (both ways with cross-hatch)."""
+        ways = 2 if self.crosshatch else 1
+        return self.passes * ways / (self.speed_mm_s * (self.pitch_mm or 1.0))
+
+
+def rasters(task: str) -> bool:
+    """True for the tasks that are burnt line by line over an area."""
+    return task in ("engrave", "mark")

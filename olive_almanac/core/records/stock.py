@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from statistics import fmean
 from typing import Literal
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
 __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
@@ -16,15 +17,23 @@ OPACITIES = ("opaque", "translucent", "clear", "mirror")
 
 @dataclass(frozen=True)
 class Sheet:
-    """A sheet or offcut with the areas already used: left, low, right, high in mm."""
+    """A sheet or offcut with the areas already used and the zones of its clamps: left, low, right, high in mm.
+
+    All boxes are measured from the sheet's own lower left corner.
+    """
 
     width_mm: float
     height_mm: float
     used_mm: tuple[tuple[float, float, float, float], ...] = ()
+    clamps_mm: tuple[tuple[float, float, float, float], ...] = ()
 
     def __post_init__(self) -> None:
         check_number("Width of the sheet", self.width_mm, "mm", above=0, high=5000)
         check_number("Height of the sheet", self.height_mm, "mm", above=0, high=5000)
+        for name, boxes in (("Used area", self.used_mm), ("Clamp", self.clamps_mm)):
+            for left, low, right, high in boxes:
+                if not (left < right and low < high):
+                    raise OutOfRange(name, f"{left:g},{low:g},{right:g},{high:g}", "from the lower left to the upper right, in mm")
 
 
 @dataclass(frozen=True)
@@ -49,6 +58,7 @@ class Stock:
     coating: str = ""
     mask: str = ""  # none, paper (stays on), film (comes off before engraving)
     sheets: tuple[Sheet, ...] = ()
+    price_m2: float | None = None  # in the shop's money
     uid: str = ""
     notes: str = ""
     extra: dict[str, object] = field(default_factory=dict, hash=False)
@@ -60,6 +70,8 @@ class Stock:
         for reading in self.measured_mm:
             check_number("Measured thickness", reading, "mm", low=0.01, high=200)
         check_choice("Opacity", self.opacity, OPACITIES)
+        if self.price_m2 is not None:
+            check_number("Price", self.price_m2, "per m²", low=0, high=1e6)
 
     @property
     def true_thickness_mm(self) -> float:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, get_args
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Machine
@@ -11,9 +12,31 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["Cell", "CouponSize", "Factor", "Fiducial", "Place", "Trial"]
+__all__ = [
+    "KINDS",
+    "ORDERS",
+    "Cell",
+    "CouponSize",
+    "Factor",
+    "Fiducial",
+    "Kind",
+    "Label",
+    "Mark",
+    "Order",
+    "Place",
+    "SheetOnBed",
+    "Trial",
+]
 
-Mark = Literal["outline", "fill", "line", "comb"]
+Mark = Literal["outline", "fill", "line", "comb", "stack", "detail"]
+Kind = Literal[
+    "grid", "passes", "focus", "ramp", "pitch", "grey", "kerf", "air", "direction", "detail", "confirm", "weekly", "next"
+]
+MARKS: tuple[Mark, ...] = get_args(Mark)
+KINDS: tuple[Kind, ...] = get_args(Kind)
+Order = Literal["energy", "rows", "columns"]
+ORDERS: tuple[Order, ...] = get_args(Order)
+Box = tuple[float, float, float, float]  # left, low, right, high, mm
 
 
 @dataclass(frozen=True)
@@ -27,7 +50,10 @@ class Factor:
 
 @dataclass(frozen=True)
 class Cell:
-    """One patch: `rect_mm` is x, y, width, height from the lower left corner of the coupon; row 0 is lowest."""
+    """One patch: `rect_mm` is x, y, width, height from the lower left corner of the coupon; row 0 is lowest.
+
+    `nominal_mm` is the drawn size that a gauge compares with: a slot's width (comb) or a piece's (stack), else 0.
+    """
 
     id: str
     row: int
@@ -37,13 +63,16 @@ class Cell:
     order: int
     seconds: float
     setting: Setting
+    nominal_mm: float = 0.0
 
     def __post_init__(self) -> None:
-        check_text("Cell id", self.id, 40)
-        check_choice("Mark", self.mark, ("outline", "fill", "line", "comb"))
-        for side in self.rect_mm[2:]:
-            check_number("Cell side", side, "mm", above=0, high=2000)
-        check_number("Time of the cell", self.seconds, "s", low=0)
+        if not (0 < len(self.id) <= 40 and self.id.strip() and self.mark in MARKS):
+            check_text("Cell id", self.id, 40)
+            check_choice("Mark", self.mark, MARKS)
+        if not (0 < self.rect_mm[2] <= 2000 and 0 < self.rect_mm[3] <= 2000 and 0 <= self.seconds < math.inf):
+            for side in self.rect_mm[2:]:
+                check_number("Cell side", side, "mm", above=0, high=2000)
+            check_number("Time of the cell", self.seconds, "s", low=0)
 
     @property
     def longest_side_mm(self) -> float:
@@ -69,7 +98,31 @@ class Place:
 
 
 @dataclass(frozen=True)
+class SheetOnBed:
+    """The sheet under a trial: which of the stock's sheets (counted from 0), where its lower left corner lies on the bed,
+    its size, and what is in the way on it, in mm of the bed."""
+
+    number: int
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    height_mm: float
+    clamps_mm: tuple[Box, ...] = ()
+
+
+@dataclass(frozen=True)
+class Label:
+    """Words burnt in single strokes: the lower left corner of the first letter, and the height of a capital, in mm."""
+
+    text: str
+    at_mm: tuple[float, float]
+    height_mm: float
+
+
+@dataclass(frozen=True)
 class Fiducial:
+    """A square mark that a photo is found by: dictionary, id, centre and side of its black square in coupon mm."""
+
     kind: str
     id: int
     centre_mm: tuple[float, float]
@@ -78,7 +131,12 @@ class Fiducial:
 
 @dataclass(frozen=True)
 class Trial:
-    """A trial as it goes to the machine.  `made` is an ISO date; `seconds` is the whole burning time."""
+    """A trial as it goes to the machine.
+
+    `made` is an ISO date; `seconds` is the whole burning time with travel, marks and rests.  `label_setting` burns the
+    labels and the corner mark, `fiducial_setting` the fiducials; `cost` is in the shop's money, None where no rate is
+    known.
+    """
 
     id: str
     name: str
@@ -93,6 +151,16 @@ class Trial:
     on_sheet: Place | None = None
     fiducials: tuple[Fiducial, ...] = ()
     notes: str = ""
+    kind: Kind = "grid"
+    burn_order: Order = "energy"
+    rest_s: float = 0.0
+    labels: tuple[Label, ...] = ()
+    label_setting: Setting | None = None
+    fiducial_setting: Setting | None = None
+    sheet: SheetOnBed | None = None
+    turned: bool = False
+    cost: float | None = None
+    choices: dict[str, object] = field(default_factory=dict, hash=False)  # what it was planned from, to plan on
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
@@ -104,6 +172,13 @@ class Trial:
         if len({cell.id for cell in self.cells}) != len(self.cells):
             raise OutOfRange("Cell ids", "some stand twice", "all different")
         check_number("Burning time", self.seconds, "s", low=0)
+        check_number("Rest", self.rest_s, "s", low=0, high=600)
+
+    @property
+    def area_mm(self) -> Box:
+        """The coupon's box on the bed."""
+        place = self.on_sheet or Place(0.0, 0.0)
+        return (place.x_mm, place.y_mm, place.x_mm + self.coupon.width_mm, place.y_mm + self.coupon.height_mm)
 
     @property
     def in_order(self) -> tuple[Cell, ...]:

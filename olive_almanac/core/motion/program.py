@@ -1,0 +1,334 @@
+"""A trial as the steps that the machine goes through, and the time of each.
+
+The G-code writer puts these steps into words; the expected time is counted from the same steps, so that the two
+cannot part.  The head stands still wherever the beam, the air or the height of the focus is switched.
+"""
+
+from __future__ import annotations
+
+import functools
+import itertools
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from olive_almanac.core.motion.path import path_seconds, raster_path_seconds
+from olive_almanac.core.motion.profile import run_seconds
+from olive_almanac.core.placing.corner import corner_lines
+from olive_almanac.core.placing.fiducials import fiducial_rows
+from olive_almanac.core.placing.labels import MARK_RUN_UP_MM, Lettering
+from olive_almanac.core.placing.room import SPARE_MM, Box, Point, route
+from olive_almanac.core.placing.strokes import (
+    Polyline,
+    Rows,
+    detail_boxes,
+    line_count,
+    rows_of_boxes,
+    run_up_at,
+    run_up_of,
+    strokes_of,
+)
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import Direction, Setting
+from olive_almanac.core.records.trial import Cell, Mark, Place, Trial
+
+__all__ = [
+    "Burn",
+    "Lines",
+    "Raster",
+    "Rest",
+    "Step",
+    "Strokes",
+    "burn_area",
+    "cell_seconds",
+    "clamps_in_the_way",
+    "program_of",
+    "trial_seconds",
+]
+
+
+@dataclass(frozen=True)
+class Strokes:
+    """Burnt lines, one after the other, in each pass; `paths` are measured from `at_mm`.
+
+    `run_up_mm` lies before and behind each line with the beam off.
+    """
+
+    name: str
+    paths: tuple[Polyline, ...]
+    setting: Setting
+    run_up_mm: float = 0.0
+    at_mm: Point = (0.0, 0.0)
+
+    @property
+    def start(self) -> Point:
+        return _moved(led(self.paths[0], self.run_up_mm)[0] if self.run_up_mm else self.paths[0][0], self.at_mm)
+
+    @property
+    def end(self) -> Point:
+        return _moved(led(self.paths[-1], self.run_up_mm)[-1] if self.run_up_mm else self.paths[-1][-1], self.at_mm)
+
+
+@dataclass(frozen=True)
+class Raster:
+    """A filled box burnt in lines along X or Y, there and back."""
+
+    name: str
+    rect_mm: tuple[float, float, float, float]
+    setting: Setting
+    run_up_mm: float
+    along_y: bool = False
+
+    @property
+    def lines(self) -> int:
+        return line_count(self.rect_mm[2] if self.along_y else self.rect_mm[3], self.setting.pitch_mm)
+
+    @property
+    def length_mm(self) -> float:
+        return self.rect_mm[3] if self.along_y else self.rect_mm[2]
+
+    @property
+    def start(self) -> Point:
+        x, y, _, _ = self.rect_mm
+        return (x, y - self.run_up_mm) if self.along_y else (x - self.run_up_mm, y)
+
+    @property
+    def end(self) -> Point:
+        x, y, _, _ = self.rect_mm
+        across = (self.lines - 1) * self.setting.pitch_mm
+        along = self.length_mm + self.run_up_mm if self.lines % 2 else -self.run_up_mm
+        return (x + across, y + along) if self.along_y else (x + along, y + across)
+
+
+@dataclass(frozen=True)
+class Lines:
+    """A raster along X that is burnt only in parts of each line: `rows` holds the height of each line and its parts."""
+
+    name: str
+    rows: Rows
+    left_mm: float
+    right_mm: float
+    setting: Setting
+    run_up_mm: float
+
+    @property
+    def start(self) -> Point:
+        return (self.left_mm - self.run_up_mm, self.rows[0][0])
+
+    @property
+    def end(self) -> Point:
+        return (self.right_mm + self.run_up_mm if len(self.rows) % 2 else self.left_mm - self.run_up_mm, self.rows[-1][0])
+
+
+@dataclass(frozen=True)
+class Rest:
+    """A pause with the beam off, s."""
+
+    seconds: float
+
+
+Burn = Strokes | Raster | Lines
+Step = Burn | Rest
+
+
+def _moved(point: Point, by: Point) -> Point:
+    return (point[0] + by[0], point[1] + by[1])
+
+
+def led(path: Polyline, run_up: float) -> Polyline:
+    """Return a straight line with its run-up before and behind."""
+    if not run_up:
+        return path
+    (x0, y0), (x1, y1) = path[0], path[-1]
+    length = math.dist(path[0], path[-1])
+    dx, dy = (x1 - x0) / length * run_up, (y1 - y0) / length * run_up
+    return ((x0 - dx, y0 - dy), *path, (x1 + dx, y1 + dy))
+
+
+def cell_steps(cell: Cell, machine: Machine) -> tuple[Burn, ...]:
+    """Return the steps of a cell, all passes of each."""
+    return _steps_of(cell, run_up_of(cell.setting, machine))
+
+
+def _steps_of(cell: Cell, run_up: float) -> tuple[Burn, ...]:
+    setting, name = cell.setting, cell.id
+    x, y, w, h = cell.rect_mm
+    if setting.pitch_mm and cell.mark == "detail":
+        rows = rows_of_boxes(detail_boxes(cell), low=y, high=y + h, pitch_mm=setting.pitch_mm)
+        return (Lines(name, rows, x, x + w, setting, run_up),)
+    if setting.pitch_mm:
+        first = Raster(name, cell.rect_mm, setting, run_up, along_y=setting.direction == "y")
+        return (first, Raster(name, cell.rect_mm, setting, run_up, along_y=not first.along_y)) if setting.crosshatch else (first,)
+    paths = _cell_paths(cell.mark, w, h, setting.direction, cell.nominal_mm)
+    return (Strokes(name, paths, setting, run_up if cell.mark == "line" else 0.0, (x, y)),)
+
+
+@functools.lru_cache(maxsize=4000)
+def _cell_paths(mark: Mark, width: float, height: float, direction: Direction, nominal: float) -> tuple[Polyline, ...]:
+    pattern = Setting(1.0, 1.0, direction=direction)
+    return strokes_of(Cell("cell", 0, 0, mark, (0.0, 0.0, width, height), 0, 0.0, pattern, nominal))
+
+
+def mark_steps(trial: Trial, lettering: Lettering | None) -> Iterator[Burn]:
+    """Yield what is burnt before the cells, coupon mm: fiducials or the corner L, then the labels."""
+    if trial.fiducial_setting is not None:
+        for mark in trial.fiducials:
+            half, run_up = mark.size_mm / 2, min(MARK_RUN_UP_MM, run_up_of(trial.fiducial_setting, trial.machine))
+            left, right = mark.centre_mm[0] - half, mark.centre_mm[0] + half
+            yield Lines(f"fiducial {mark.id}", fiducial_rows(mark), left, right, trial.fiducial_setting, run_up)
+    if trial.label_setting is not None:
+        if not trial.fiducials and trial.kind != "confirm":
+            first, second = corner_lines()
+            yield Strokes("corner mark", ((first[0], first[1], second[1]),), trial.label_setting)
+        if lettering is not None:
+            for label in trial.labels:
+                strokes = lettering.strokes(label.text, label.height_mm)
+                if strokes:
+                    yield Strokes(f"label {label.text}", strokes, trial.label_setting, at_mm=label.at_mm)
+
+
+def program_of(trial: Trial, lettering: Lettering | None) -> Iterator[tuple[Step, Cell | None]]:
+    """Yield the steps of a trial in order, coupon mm, each with the cell it belongs to (None for marks and rests).
+
+    First the marks, then the cells in their order with rests between.
+    """
+    for mark in mark_steps(trial, lettering):
+        yield mark, None
+    cells = trial.in_order
+    for number, cell in enumerate(cells, 1):
+        for step in cell_steps(cell, trial.machine):
+            yield step, cell
+        if trial.rest_s and number < len(cells):
+            yield Rest(trial.rest_s), None
+
+
+def step_seconds(step: Step, machine: Machine) -> float:
+    """Return the time of one step from rest to rest, all its passes, without the way to it, s."""
+    if isinstance(step, Rest):
+        return step.seconds
+    setting = step.setting
+    refocus = abs(setting.focus_step_mm) * (setting.passes - 1) / machine.focus_speed_mm_s
+    limits = (machine.acceleration_mm_s2, machine.junction_mm)
+    if isinstance(step, Raster):
+        once = raster_path_seconds(
+            round(step.length_mm + 2 * step.run_up_mm, 6), step.lines, setting.pitch_mm, setting.speed_mm_s, *limits
+        )
+        back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+        return setting.passes * once + (setting.passes - 1) * back + refocus
+    if isinstance(step, Lines):
+        width = step.right_mm - step.left_mm + 2 * step.run_up_mm
+        pitch = step.rows[1][0] - step.rows[0][0] if len(step.rows) > 1 else 1.0
+        once = raster_path_seconds(round(width, 6), len(step.rows), round(pitch, 6), setting.speed_mm_s, *limits)
+        back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+        return setting.passes * once + (setting.passes - 1) * back + refocus
+    split = bool(setting.focus_step_mm)
+    once = _strokes_seconds(
+        step.paths, step.run_up_mm, setting.speed_mm_s, 1 if split else setting.passes, machine.max_speed_mm_s, *limits
+    )
+    if not split:
+        return once
+    back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+    return setting.passes * once + (setting.passes - 1) * back + refocus
+
+
+@functools.lru_cache(maxsize=20_000)
+def _strokes_seconds(
+    paths: tuple[Polyline, ...], run_up: float, speed: float, passes: int, travel: float, acceleration: float, junction: float
+) -> float:
+    points: list[Point] = []
+    speeds: list[float] = []
+    for _ in range(passes):
+        for path in paths:
+            whole = led(path, run_up)
+            if points:
+                speeds.append(travel)
+            points += whole
+            speeds += [speed] * (len(whole) - 1)
+    return path_seconds(points, speeds, acceleration_mm_s2=acceleration, junction_mm=junction)
+
+
+def cell_seconds(cell: Cell, machine: Machine) -> float:
+    """Return the time of a cell from rest to rest, all its passes, s."""
+    steps = cell_steps(cell, machine)
+    total = sum(step_seconds(step, machine) for step in steps)
+    for before, after in itertools.pairwise(steps):
+        total += _way(before.end, after.start, machine)
+    return total
+
+
+def _way(a: Point, b: Point, machine: Machine) -> float:
+    length = math.dist(a, b)
+    return run_seconds(length, machine.max_speed_mm_s, machine.acceleration_mm_s2) if length else 0.0
+
+
+@functools.lru_cache(maxsize=20_000)
+def _ends(
+    mark: Mark,
+    width: float,
+    height: float,
+    nominal: float,
+    speed: float,
+    pitch: float,
+    direction: Direction,
+    crosshatch: bool,
+    acceleration: float,
+) -> tuple[Point, Point]:
+    """Where a cell at (0, 0) starts and ends; cells of one shape and speed share it."""
+    setting = Setting(1.0, speed, 1, 0.0, pitch, direction=direction, crosshatch=crosshatch)
+    cell = Cell("cell", 0, 0, mark, (0.0, 0.0, width, height), 0, 0.0, setting, nominal)
+    steps = _steps_of(cell, run_up_at(speed, acceleration))
+    return steps[0].start, steps[-1].end
+
+
+def clamps_in_the_way(trial: Trial) -> tuple[Box, ...]:
+    """Return the clamps with the head's clearance around them, in coupon mm."""
+    if trial.sheet is None:
+        return ()
+    place, keep = trial.on_sheet or Place(0.0, 0.0), trial.machine.head_clearance_mm + SPARE_MM
+    return tuple(
+        (b[0] - keep - place.x_mm, b[1] - keep - place.y_mm, b[2] + keep - place.x_mm, b[3] + keep - place.y_mm)
+        for b in trial.sheet.clamps_mm
+    )
+
+
+def burn_area(trial: Trial) -> Box:
+    """Return the coupon's box in its own mm."""
+    return (0.0, 0.0, trial.coupon.width_mm, trial.coupon.height_mm)
+
+
+def travel(trial: Trial, start: Point, end: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
+    """Return the corners to pass between two points with the beam off, then the end: clear of every clamp."""
+    return route(start, end, clamps, within=burn_area(trial)) if clamps else (end,)
+
+
+def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
+    """Return the time of the whole file, s: from the coupon's lower left corner and back to it, everything included.
+
+    The cells' own `seconds` are taken as they stand.
+    """
+    machine, clamps = trial.machine, clamps_in_the_way(trial)
+    total, at, focus = trial.rest_s * (len(trial.cells) - 1), (0.0, 0.0), 0.0
+    focus_moves = moves_focus(trial)
+    burns = [(step.start, step.end, step_seconds(step, machine), step.setting) for step in mark_steps(trial, lettering)]
+    for cell in trial.in_order:
+        (x, y, w, h), s = cell.rect_mm, cell.setting
+        shape = (cell.mark, w, h, cell.nominal_mm)
+        start, end = _ends(*shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2)
+        burns.append(((x + start[0], y + start[1]), (x + end[0], y + end[1]), cell.seconds, s))
+    home = (0.0, 0.0)
+    for start, end, seconds, setting in [*burns, (home, home, 0.0, None)]:
+        for corner in travel(trial, at, start, clamps):
+            total += _way(at, corner, machine)
+            at = corner
+        if focus_moves and setting is not None:
+            total += abs(setting.focus_mm - focus) / machine.focus_speed_mm_s
+            focus = setting.focus_mm + setting.focus_step_mm * (setting.passes - 1)
+        total += seconds
+        at = end
+    return total
+
+
+def moves_focus(trial: Trial) -> bool:
+    """True where the file moves the head up and down; a ramp varies the focus by the slope of the stock instead."""
+    settings = [cell.setting for cell in trial.cells]
+    return trial.kind != "ramp" and (len({s.focus_mm for s in settings}) > 1 or any(s.focus_step_mm for s in settings))

@@ -1,0 +1,162 @@
+"""Where a coupon fits on a sheet: inside bed and sheet, clear of clamps, used areas and edges; and what is short if not."""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.stock import Sheet
+
+__all__ = ["CORNERS", "SPARE_MM", "Room", "room_on", "route"]
+
+Box = tuple[float, float, float, float]  # left, low, right, high, mm on the bed
+Point = tuple[float, float]
+CORNERS: dict[str, tuple[int, int]] = {"lower left": (0, 0), "lower right": (1, 0), "upper left": (0, 1), "upper right": (1, 1)}
+SNAP_MM = 4.0
+SPARE_MM = 0.01  # beside a clamp: files round to less than that
+EPS = 1e-3  # a micrometre: places are rounded to it
+
+
+@dataclass(frozen=True)
+class Room:
+    """A free area with what is in the way in it, boxes in mm on the bed."""
+
+    area: Box
+    taken: tuple[Box, ...] = ()
+
+    def is_free(self, box: Box) -> bool:
+        """True when a box lies inside the area and touches nothing taken (edges may meet)."""
+        return _inside(box, self.area) and not any(_meet(box, other) for other in self.taken)
+
+    def in_corner(self, width_mm: float, height_mm: float, corner: str) -> Point | None:
+        """Return the lower left point of the free place nearest a corner of the area, or None."""
+        across, up = CORNERS[corner]
+        wish = (self.area[2] - width_mm if across else self.area[0], self.area[3] - height_mm if up else self.area[1])
+        return self.nearest(width_mm, height_mm, wish)
+
+    def nearest(self, width_mm: float, height_mm: float, wish: Point) -> Point | None:
+        """Return the free place whose lower left corner is nearest to `wish`, or None where there is no room."""
+        left, low, right, high = self.area[0], self.area[1], self.area[2] - width_mm, self.area[3] - height_mm
+        if right < left - EPS or high < low - EPS:
+            return None
+        held = (min(max(wish[0], left), max(left, right)), min(max(wish[1], low), max(low, high)))
+        xs = {left, right, held[0], *(b[2] for b in self.taken), *(b[0] - width_mm for b in self.taken)}
+        ys = {low, high, held[1], *(b[3] for b in self.taken), *(b[1] - height_mm for b in self.taken)}
+        places = sorted(((x - wish[0]) ** 2 + (y - wish[1]) ** 2, x, y) for x in xs for y in ys)
+        for _, x, y in places:
+            if self.is_free((x, y, x + width_mm, y + height_mm)):
+                return (round(x, 3), round(y, 3))
+        return None
+
+    def snapped(self, width_mm: float, height_mm: float, wish: Point) -> Point:
+        """Return `wish` drawn to an edge within 4 mm (of the area or of what is taken), else to whole millimetres."""
+        edges_x = [self.area[0], self.area[2] - width_mm, *(b[2] for b in self.taken), *(b[0] - width_mm for b in self.taken)]
+        edges_y = [self.area[1], self.area[3] - height_mm, *(b[3] for b in self.taken), *(b[1] - height_mm for b in self.taken)]
+
+        def drawn(at: float, edges: list[float]) -> float:
+            nearest = min(edges, key=lambda edge: abs(edge - at))
+            return nearest if abs(nearest - at) <= SNAP_MM else float(round(at))
+
+        return (drawn(wish[0], edges_x), drawn(wish[1], edges_y))
+
+    def largest(self) -> tuple[Box, ...]:
+        """Return the free boxes that cannot grow any further, the largest first."""
+        xs = sorted({self.area[0], self.area[2], *(x for b in self.taken for x in (b[0], b[2]) if self.area[0] < x < self.area[2])})
+        ys = sorted({self.area[1], self.area[3], *(y for b in self.taken for y in (b[1], b[3]) if self.area[1] < y < self.area[3])})
+        free = [
+            (x0, y0, x1, y1)
+            for x0, x1 in itertools.combinations(xs, 2)
+            for y0, y1 in itertools.combinations(ys, 2)
+            if not any(_meet((x0, y0, x1, y1), other) for other in self.taken)
+        ]
+        grown = [b for b in free if not any(b != other and _inside(b, other) for other in free)]
+        return tuple(sorted(grown, key=lambda b: -(b[2] - b[0]) * (b[3] - b[1])))
+
+    def short_by(self, width_mm: float, height_mm: float) -> float:
+        """Return by how much the best free box is too narrow or too low, mm; 0 where it fits."""
+        return min((max(0.0, width_mm - (b[2] - b[0]), height_mm - (b[3] - b[1])) for b in self.largest()), default=math.inf)
+
+
+def room_on(machine: Machine, sheet: Sheet | None = None, *, at_mm: Point = (0.0, 0.0), edge_mm: float = 0.0) -> Room:
+    """Return the room on a sheet that lies with its lower left corner at `at_mm` on the bed, or on the whole bed.
+
+    `edge_mm` is kept free along the sheet's edges; around a clamp the head's clearance is kept free, around a used area
+    2 mm.
+    """
+    bed = (0.0, 0.0, *machine.bed_mm)
+    if sheet is None:
+        return Room(bed)
+    x, y = at_mm
+    inner = (x + edge_mm, y + edge_mm, x + sheet.width_mm - edge_mm, y + sheet.height_mm - edge_mm)
+    area = (max(inner[0], bed[0]), max(inner[1], bed[1]), min(inner[2], bed[2]), min(inner[3], bed[3]))
+    taken = [_grown(_moved(b, at_mm), machine.head_clearance_mm + SPARE_MM) for b in sheet.clamps_mm]
+    taken += [_grown(_moved(b, at_mm), 2.0) for b in sheet.used_mm]
+    return Room(area, tuple(taken))
+
+
+def _moved(box: Box, by: Point) -> Box:
+    return (box[0] + by[0], box[1] + by[1], box[2] + by[0], box[3] + by[1])
+
+
+def _grown(box: Box, by: float) -> Box:
+    return (box[0] - by, box[1] - by, box[2] + by, box[3] + by)
+
+
+def _inside(a: Box, b: Box) -> bool:
+    return a[0] >= b[0] - EPS and a[1] >= b[1] - EPS and a[2] <= b[2] + EPS and a[3] <= b[3] + EPS
+
+
+def _meet(a: Box, b: Box) -> bool:
+    return a[0] < b[2] - EPS and b[0] < a[2] - EPS and a[1] < b[3] - EPS and b[1] < a[3] - EPS
+
+
+def _crosses(start: Point, end: Point, box: Box) -> bool:
+    """True when the straight way between two points enters the inside of a box."""
+    enter, leave = 0.0, 1.0
+    for axis in (0, 1):
+        step, low, high = end[axis] - start[axis], box[axis] + EPS, box[axis + 2] - EPS
+        if step == 0:
+            if not low < start[axis] < high:
+                return False
+            continue
+        near, far = sorted(((low - start[axis]) / step, (high - start[axis]) / step))
+        enter, leave = max(enter, near), min(leave, far)
+    return enter < leave
+
+
+def route(start: Point, end: Point, around: Iterable[Box], *, within: Box | None = None) -> tuple[Point, ...]:
+    """Return the shortest way from start to end that enters none of the boxes: the corners to pass, then the end.
+
+    Shortest path over the corners of the boxes (Dijkstra).  Falls back to the straight way where there is none.
+    """
+    boxes = tuple(around)
+    if not any(_crosses(start, end, box) for box in boxes):
+        return (end,)
+    nodes: Sequence[Point] = [start, end, *((b[i], b[j]) for b in boxes for i in (0, 2) for j in (1, 3))]
+    if within is not None:
+        nodes = [start, end, *(p for p in nodes[2:] if within[0] <= p[0] <= within[2] and within[1] <= p[1] <= within[3])]
+    best = {0: 0.0}
+    came: dict[int, int] = {}
+    heap = [(0.0, 0)]
+    while heap:
+        cost, at = heapq.heappop(heap)
+        if at == 1:
+            break
+        for to, point in enumerate(nodes):
+            if to == at or any(_crosses(nodes[at], point, box) for box in boxes):
+                continue
+            total = cost + math.dist(nodes[at], point)
+            if total < best.get(to, math.inf) - 1e-9:
+                best[to], came[to] = total, at
+                heapq.heappush(heap, (total, to))
+    if 1 not in came:
+        return (end,)
+    way, at = [], 1
+    while at != 0:
+        way.append(nodes[at])
+        at = came[at]
+    return tuple(reversed(way))
