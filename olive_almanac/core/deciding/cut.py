@@ -15,7 +15,8 @@ from scipy.special import ndtr
 
 from olive_almanac.core.burn.groove import Groove, log_needed, log_worth, slope_at_depth
 from olive_almanac.core.deciding.decision import AIMS, Aim, Decision, Pick
-from olive_almanac.core.fitting.char import CharPosterior, fit_char
+from olive_almanac.core.design.next_cells import next_cut_cells
+from olive_almanac.core.fitting.char import CharPosterior, FlareLimit, fit_char
 from olive_almanac.core.fitting.cut import CutCase, GroovePosterior, case_of, data_of, fit_cut
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
@@ -143,14 +144,14 @@ def know_cut(machine: Machine, stock: Stock, pairs: Pairs, *, rng: np.random.Gen
     return CutKnowledge(case, fit_cut(case, data, rng=rng), fit_char(case.prior, pairs, rng=rng), len(data))
 
 
-def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET) -> Decision:
+def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET, limit: FlareLimit | None = None) -> Decision:
     """Return up to three picks within the tested range of power, passes and focus; or say what stands in the way."""
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     if not settings or not knowledge.cells_read:
         return Decision(
             (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
         )
-    window = _Window(knowledge, settings, target)
+    window = _Window(knowledge, settings, target, limit)
     aims: tuple[Aim, ...] = ("quickest", "cleanest", "widest")
     picks = _distinct([pick for aim in aims if (pick := window.pick(aim))])
     doubt = knowledge.edge_doubt(power=window.top.power, passes=window.top.passes, focus_mm=window.top.focus_mm)
@@ -159,7 +160,7 @@ def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET)
             f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % sure to fall free; "
             f"edge known to ± {max(1, round(100 * doubt))} % from {knowledge.cells_read} cells."
         )
-        return Decision(tuple(picks), target, knowledge.cells_read, says, edge_doubt=doubt)
+        return Decision(tuple(picks), target, knowledge.cells_read, says, next_cells=window.next_cells(), edge_doubt=doubt)
     return window.none_found(doubt)
 
 
@@ -190,8 +191,8 @@ class _Window:
 
     SPEEDS = 40
 
-    def __init__(self, knowledge: CutKnowledge, settings: Sequence[Setting], target: float) -> None:
-        self.knowledge, self.target = knowledge, target
+    def __init__(self, knowledge: CutKnowledge, settings: Sequence[Setting], target: float, limit: FlareLimit | None) -> None:
+        self.knowledge, self.target, self.limit = knowledge, target, limit
         self.top = max(settings, key=lambda s: (s.power, s.passes, -s.speed_mm_s))
         self.slowest = min(s.speed_mm_s for s in settings)
         fastest = min(1.3 * max(s.speed_mm_s for s in settings), knowledge.case.max_speed_mm_s)
@@ -252,7 +253,7 @@ class _Window:
         power, speed, _, focus = self.points[best]
         stall = self.knowledge.stall_chance(power=power, speed_mm_s=speed, focus_mm=focus)
         flares = bool((self.chance >= self.target).any())
-        next_cells = self._next_cells(2 * self.top.passes if flares else self.top.passes)
+        next_cells = self.next_cells()
         if stall > 0.9:
             return Decision(
                 (),
@@ -267,26 +268,25 @@ class _Window:
                 edge_doubt=doubt,
             )
         if flares:
-            says = (
-                "Every setting that gets through may flare or char through. "
-                f"Burn the {len(next_cells)} cells proposed, with {next_cells[0].passes} quicker passes."
+            says = "Every setting that gets through may flare or char through. " + (
+                f"Burn the {len(next_cells)} cells proposed: quicker passes, more of them."
+                if next_cells
+                else "Nothing cooler is left to try."
             )
         else:
             says = (
                 f"Not decided yet: the best tested region reaches {100 * count:.0f} % of the {100 * self.target:g} % wanted. "
-                f"Burn the {len(next_cells)} cells proposed, quick ones first."
+                + (
+                    f"Burn the {len(next_cells)} cells proposed, low energy first."
+                    if next_cells
+                    else "Nothing is left to try here."
+                )
             )
         return Decision((), self.target, read, says, undecided=True, next_cells=next_cells, edge_doubt=doubt)
 
-    def _next_cells(self, passes: int) -> tuple[Setting, ...]:
-        """Six speeds at full tested power around the edge, quick ones (low energy) first."""
-        top = replace(self.top, passes=passes)
-        low, high = 0.35 * self.slowest, 2.0 * max(v for _, v, _, _ in self.points) * passes / self.top.passes
-        speeds = np.geomspace(low, min(high, self.knowledge.case.max_speed_mm_s), 80)
-        chance = self.knowledge.chance(power=top.power, speed_mm_s=speeds, passes=passes, focus_mm=top.focus_mm)
-        unsure = speeds[(chance > 0.1) & (chance < 0.995)]
-        low, high = (unsure[0], unsure[-1]) if len(unsure) > 1 else (low, self.slowest)
-        return tuple(replace(top, speed_mm_s=_dialled(v)) for v in np.geomspace(high, low, 6))
+    def next_cells(self) -> tuple[Setting, ...]:
+        """The cells that teach most about the quickest safe setting, low energy first."""
+        return next_cut_cells(self.knowledge.posterior, self.knowledge.case, limit=self.limit, air=self.top.air)
 
 
 def _dialled(speed_mm_s: float) -> float:

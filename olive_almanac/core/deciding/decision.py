@@ -17,7 +17,7 @@ TONE_AIMS = {"quickest": "Quickest", "widest": "Surest tested"}
 
 def aim_word(aim: str, task: str) -> str:
     """Return what an aim is called on screen for a task."""
-    return TONE_AIMS.get(aim, AIMS[aim]) if task == "engrave" else AIMS[aim]
+    return TONE_AIMS.get(aim, AIMS[aim]) if task != "cut" else AIMS[aim]
 
 
 @dataclass(frozen=True)

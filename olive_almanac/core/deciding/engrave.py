@@ -9,13 +9,14 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
+from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.fitting.tone import ToneCurve, TonePosterior, areal_energy_of, fit_lightness, fit_tone, tone_data_of
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import TonePrior, family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
@@ -27,6 +28,7 @@ TARGET = 0.80
 LEAST = 0.50  # below this chance of the right tone nothing is picked
 POWER_DRIFT = 0.05  # half width, as a fraction
 PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
+SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
 PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
 
 
@@ -44,7 +46,7 @@ class ToneKnowledge:
         energy = (
             np.asarray(passes, float)
             * np.interp(np.asarray(power, float), *self.machine.power_curve)
-            / (np.asarray(speed_mm_s, float) * np.asarray(pitch_mm, float))
+            / (np.asarray(speed_mm_s, float) * np.where(np.asarray(pitch_mm, float) > 0, pitch_mm, 1.0))
         )
         return self.chances_at(energy)
 
@@ -52,10 +54,19 @@ class ToneKnowledge:
         return self.posterior.chances(energy_j_mm2, extra_noise=float(np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD)))
 
 
-def know_tone(machine: Machine, stock: Stock, pairs: Pairs) -> ToneKnowledge:
-    """Fit the tone to the readings of the given trials (none: the family's prior)."""
+def know_tone(machine: Machine, stock: Stock, pairs: Pairs, *, task: Task = "engrave") -> ToneKnowledge:
+    """Fit the tone to the readings of the given trials (none: the family's prior; for a score in J/mm of line)."""
     data = tone_data_of(pairs)
-    return ToneKnowledge(machine, fit_tone(family_of(stock).tone, data), fit_lightness(data), len(data.verdict))
+    prior = score_prior(machine, stock) if task == "score" else family_of(stock).tone
+    return ToneKnowledge(machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict))
+
+
+def score_prior(machine: Machine, stock: Stock) -> TonePrior:
+    """Return the line energy, J/mm, expected to score a groove half a millimetre deep (a third of thin stock)."""
+    depth = min(SCORE_DEPTH_MM, stock.true_thickness_mm / 3)
+    case = replace(case_of(machine, stock), thickness_mm=depth)
+    edge = expected_edge_speed(case, power=1.0, passes=1, focus_mm=0.0)
+    return TonePrior(machine.watts(1.0) / edge)
 
 
 def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None) -> Decision:
@@ -78,10 +89,14 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
         _picks(knowledge, settings, energies, energy),
         target,
         knowledge.cells_read,
-        f"{energy:.2g} J/mm² gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
+        f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
         f"from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
     )
+
+
+def _unit(settings: Sequence[Setting]) -> str:
+    return "J/mm²" if any(s.pitch_mm for s in settings) else "J/mm"
 
 
 def _picks(knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float) -> tuple[Pick, ...]:
@@ -97,17 +112,19 @@ def _picks(knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequ
 def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Setting:
     """The fastest tested speed whose power stays within the machine, at the tested pitch and passes."""
     pattern = max(settings, key=lambda s: s.speed_mm_s)
-    needed = energy * pattern.pitch_mm / pattern.passes
+    needed = energy / (pattern.dose_per_watt * pattern.speed_mm_s)
     speed = min(pattern.speed_mm_s, machine.watts(1.0) / needed)
     return replace(pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(machine.fraction_for(needed * speed), 3)))
 
 
 def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
     chance = knowledge.chances(power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes)
-    seconds = setting.passes * raster_seconds(
-        PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2
-    )
-    return Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), seconds_per_100cm2=seconds, why=why)
+    margins = _margins(knowledge, setting)
+    if not setting.pitch_mm:
+        return Pick(aim, setting, float(chance[1]), margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, why=why)
+    ways = setting.passes * (2 if setting.crosshatch else 1)
+    seconds = ways * raster_seconds(PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2)
+    return Pick(aim, setting, float(chance[1]), margins, seconds_per_100cm2=seconds, why=why)
 
 
 def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
@@ -132,7 +149,7 @@ def _undecided(
         for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
     )
     says = (
-        f"Not decided yet: the likeliest energy, {energy:.2g} J/mm², is right with {100 * top:.0f} % chance only. "
+        f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with {100 * top:.0f} % chance only. "
         f"Burn the {len(cells)} cells proposed."
     )
     return Decision((), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt)
@@ -158,5 +175,8 @@ def _for_lightness(
     pick = _pick(knowledge, "quickest", setting, f"the fastest tested speed that gives L* {lightness:g}")
     reached = float(knowledge.curve.lightness(energy))
     return Decision(
-        (pick,), target, knowledge.cells_read, f"{energy:.2g} J/mm² gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}."
+        (pick,),
+        target,
+        knowledge.cells_read,
+        f"{energy:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
     )

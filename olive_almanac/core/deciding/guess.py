@@ -7,7 +7,7 @@ import numpy as np
 from olive_almanac.core.deciding.cut import know_cut, margins_of
 from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.materials.catalogue import Permission
@@ -15,7 +15,7 @@ from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.setting import Setting, Task
+from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 
 __all__ = ["reckon_guess"]
@@ -31,12 +31,14 @@ def reckon_guess(
     Raises Barred where the stock must not burn, OutOfRange where the prior sees no way through.
     """
     permission.insist()
-    start = suggest_grid(machine, stock, task)
-    if task == "engrave":
+    start = suggest_levels(machine, stock, task).choices
+    if task == "score":
+        raise OutOfRange("Guess of a score", "none", "a trial: burn a few lines and look")
+    if rasters(task):
         aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]
         speed = start.speed_mm_s[len(start.speed_mm_s) // 2]
         setting = Setting(
-            min(1.0, round_level(machine.fraction_for(aim * speed * pitch))), speed, 1, 0.0, pitch, start.air, direction="x"
+            min(1.0, round_level(machine.fraction_for(aim * speed * pitch))), speed, 1, 0.0, pitch, start.air[0], direction="x"
         )
         chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine, speed))
         seconds = raster_seconds(100, 100, pitch, speed, machine.acceleration_mm_s2)
@@ -53,7 +55,7 @@ def reckon_guess(
         chance = knowledge.chance(power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0])
         if (chance >= WANTED).any():
             at = int(np.flatnonzero(chance >= WANTED)[-1])
-            setting = Setting(1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air)
+            setting = Setting(1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air[0])
             return setting, Evidence(
                 probability=float(chance[at]),
                 target=WANTED,

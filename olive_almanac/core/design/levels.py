@@ -8,7 +8,7 @@ from collections.abc import Callable
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.units import SPEED_UNITS, read_number
 
-__all__ = ["MOST_LEVELS", "even_levels", "read_levels", "round_level", "speed_reader"]
+__all__ = ["MOST_LEVELS", "even_levels", "ratio_levels", "read_levels", "round_level", "speed_reader"]
 
 MOST_LEVELS = 40
 
@@ -27,6 +27,14 @@ def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> t
     if steps == 1:
         return (low,)
     return tuple(low + (high - low) * i / (steps - 1) for i in range(steps))
+
+
+def ratio_levels(low: float, high: float, steps: int, field: str = "Levels") -> tuple[float, ...]:
+    """Return `steps` levels from low to high, each the same factor above the last: evenly spaced in ln, as energy is."""
+    if not (math.isfinite(low) and low > 0):
+        raise OutOfRange(field, low, "above 0 to go by ratio")
+    even = even_levels(math.log(low), math.log(high) if high > 0 else -math.inf, steps, field)
+    return tuple(float(f"{math.exp(x):.6g}") for x in even)
 
 
 def read_levels(text: str, field: str, read: Callable[[str], float], unit: str = "") -> tuple[float, ...]:

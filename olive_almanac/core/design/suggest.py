@@ -1,28 +1,72 @@
-"""Suggest the levels of a first trial from physics: the family's prior, the beam, the thickness and the limits."""
+"""Suggest the levels of a trial, and say what they are based on: the last coupon, the book, or the physics."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from olive_almanac.core.beam.spot import default_pitch
-from olive_almanac.core.burn.groove import Groove, log_needed, log_worth
-from olive_almanac.core.design.grid import GridChoices, coupon_size
+from olive_almanac.core.deciding.cut import know_cut
+from olive_almanac.core.deciding.engrave import know_tone, score_prior
+from olive_almanac.core.design.kinds import TrialChoices, slot_widths
 from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.fitting.cut import CutCase, case_of, prior_of
+from olive_almanac.core.design.plan import coupon_size
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.char import FlareLimit, flare_energy
+from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.placing.labels import Lettering, label_setting
+from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.reading import Reading, flared
+from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Kind, Trial
 from olive_almanac.core.units import SPEED_UNITS
 
-__all__ = ["expected_edge_speed", "held_focus", "suggest_grid"]
+__all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PASSES = (1, 2, 3, 4, 6)
 SLOWEST_USEFUL_MM_S = 1.5
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
+WIDE, NEAR, ZOOM = (0.4, 1.6), (0.6, 1.5), (0.75, 1.3)  # how far around the expected edge the speeds reach
+FOCUS_STEPS = 9
+GREY_STEPS = 12
+WEEKLY_RATIO, WEEKLY_STEPS = 1.08, 8
+DRIFT_FREE = 1.2  # a proven cut without a known margin is taken to have this much speed in hand
+
+
+@dataclass(frozen=True)
+class Neighbour:
+    """An entry of the book that bears on the subject, with its machine and stock."""
+
+    entry: Entry
+    machine: Machine
+    stock: Stock
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """Choices for a trial, and in words what they are based on."""
+
+    choices: TrialChoices
+    basis: str
+
+
+@dataclass(frozen=True)
+class _Aim:
+    """Where the edge (cut) or the right tone is expected: speed at full power, passes, focus; energy; how far around."""
+
+    speed_mm_s: float
+    passes: int
+    focus_mm: float
+    energy: float
+    reach: tuple[float, float]
+    basis: str
 
 
 def held_focus(stock: Stock) -> float:
@@ -30,66 +74,280 @@ def held_focus(stock: Stock) -> float:
     return min(5.0, round(stock.true_thickness_mm) / 2)
 
 
-def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: float) -> float:
-    """Return the speed at which the family's prior expects a cut to be just through, mm/s."""
-    speeds = np.geomspace(0.05, max(case.max_speed_mm_s, 0.1), 240)
-    n = len(speeds)
-    groove = Groove(prior_of(case.prior)[None])
-    needed = log_needed(
-        groove,
-        case.beam,
-        power_w=np.full(n, float(case.power_w(power))),
-        speed_mm_s=speeds,
-        focus_mm=np.full(n, focus_mm),
-        depth_mm=np.full(n, case.thickness_mm),
-    )[0]
-    margin = log_worth(groove, np.full(n, float(passes)))[0] - needed
-    through = np.flatnonzero(margin > 0)
-    return float(speeds[through[-1]] if len(through) else speeds[0])
+def flare_limit_of(stock: Stock, pairs: Pairs = ()) -> FlareLimit:
+    """Return the line energy from which this stock is expected to flare up, from its family and what was read."""
+    seen = np.inf
+    for trial, readings in pairs:
+        cells = {cell.id: cell for cell in trial.cells}
+        for reading in readings:
+            if flared(reading) and reading.cell in cells:
+                setting = cells[reading.cell].setting
+                seen = min(seen, trial.machine.watts(setting.power) / setting.speed_mm_s)
+    return FlareLimit(flare_energy(family_of(stock).groove, pairs), seen_j_mm=float(seen))
 
 
-def suggest_grid(machine: Machine, stock: Stock, task: Task, *, speed_unit: str = "mm/s") -> GridChoices:
-    """Return a first grid of 4 powers x 6 speeds that should straddle the edge (cut) or the right tone (engrave).
+def suggest_levels(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    *,
+    kind: Kind = "grid",
+    speed_unit: str = "mm/s",
+    near: Neighbour | None = None,
+    pairs: Pairs = (),
+    limit: FlareLimit | None = None,
+    lettering: Lettering | None = None,
+    engraving: str = "",
+) -> Suggestion:
+    """Return choices for a trial of this kind: round numbers in `speed_unit`, inside the machine's and the stock's limits.
 
-    Speeds are round numbers in `speed_unit`.
+    Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book scaled by the
+    model, else on the physics with the family's priors.
     """
-    make = _cut_grid if task == "cut" else _engrave_grid
+    limit = limit or flare_limit_of(stock, pairs)
+    aim = _aim(machine, stock, task, near, pairs, limit)
+    choices = _grid(machine, stock, task, aim, limit, speed_unit, 1.0)
     for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
-        choices = make(machine, stock, speed_unit, shrink)
-        coupon = coupon_size(machine, task, choices)
+        base = replace(_grid(machine, stock, task, aim, limit, speed_unit, shrink), kind=kind)
+        choices = _KINDS.get(kind, _as_it_is)(machine, stock, task, aim, base, speed_unit)
+        if kind == "confirm":
+            break
+        if shrink < 1:
+            choices = _thinned(choices, shrink)
+        coupon = coupon_size(machine, stock, task, choices, lettering=lettering, engraving=engraving)
         if coupon.width_mm <= machine.bed_mm[0] and coupon.height_mm <= machine.bed_mm[1]:
             break
-    corner = tuple(
-        max(0.0, min(10.0, (bed - size) / 2)) for bed, size in zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
-    )
-    return replace(choices, place=(corner[0], corner[1]))
+    if kind != "confirm":
+        sides = zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
+        x, y = (max(0.0, min(10.0, (bed - size) / 2)) for bed, size in sides)
+        choices = replace(choices, place=(round(x, 3), round(y, 3)))
+    return Suggestion(choices, aim.basis)
 
 
-def _cut_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridChoices:
+# -- where the edge is expected ------------------------------------------------------------------------------------------
+
+
+def _aim(machine: Machine, stock: Stock, task: Task, near: Neighbour | None, pairs: Pairs, limit: FlareLimit) -> _Aim:
+    if any(readings for _, readings in pairs):
+        return _from_coupons(machine, stock, task, pairs)
+    if near is not None:
+        return _from_book(machine, stock, task, near, limit)
+    basis = f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this beam and thickness"
+    if task == "cut":
+        speed, passes = _cut_edge(machine, stock, limit)
+        return _Aim(speed, passes, held_focus(stock), machine.watts(1.0) * passes / speed, WIDE, basis)
+    return _Aim(0.0, 1, 0.0, _right_energy(machine, stock, task), (0.5, 1.6), basis)
+
+
+def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float, int]:
+    """The speed at which full power is expected to be just through, and the fewest passes that keep it usable."""
     case, focus = case_of(machine, stock), held_focus(stock)
     for passes in PASSES:
         edge = expected_edge_speed(case, power=1.0, passes=passes, focus_mm=focus)
-        if edge >= SLOWEST_USEFUL_MM_S:
+        hottest = machine.watts(1.0) / limit.of(passes)
+        if edge >= SLOWEST_USEFUL_MM_S and edge >= 1.4 * hottest:
             break
-    high = min(1.6 * edge, machine.max_speed_mm_s)
-    return GridChoices(CUT_POWERS, _spread(0.4 * edge, high, 6, unit), (passes,), (focus,), cell_mm=round(10.0 * shrink, 1))
+    return edge, passes
 
 
-def _engrave_grid(machine: Machine, stock: Stock, unit: str, shrink: float) -> GridChoices:
-    pitch = default_pitch(machine.spot_y_mm)
-    aim = family_of(stock).tone.right_j_mm2
-    speed = shrink * min(machine.watts(0.6) / (aim * pitch), 0.5 * machine.max_speed_mm_s)
-    power = float(np.clip(machine.fraction_for(aim * speed * pitch), 0.02, 0.65))
+def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
+    return score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
+
+
+def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _Aim:
+    read = sum(len(readings) for _, readings in pairs)
+    basis = f"from the last coupon: closer around the boundary that {read} cells have shown"
+    settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
+    top = max(settings, key=lambda s: (s.power, s.passes))
+    if task != "cut":
+        known = know_tone(machine, stock, pairs, task=task)
+        centre = float(np.exp(known.posterior.weight @ known.posterior.centre))
+        return _Aim(0.0, top.passes, top.focus_mm, centre, ZOOM, basis)
+    cut = know_cut(machine, stock, pairs, rng=np.random.default_rng(0))
+    speeds = np.geomspace(0.1, machine.max_speed_mm_s, 200)
+    margin = cut.mean_margin(power=1.0, speed_mm_s=speeds, passes=top.passes, focus_mm=top.focus_mm)
+    through = np.flatnonzero(margin > 0)
+    edge = float(speeds[through[-1]]) if len(through) else SLOWEST_USEFUL_MM_S
+    return _Aim(edge, top.passes, top.focus_mm, machine.watts(1.0) * top.passes / edge, ZOOM, basis)
+
+
+def _from_book(machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit) -> _Aim:
+    """Scale an entry by the ratio that the model gives between its subject and this one."""
+    entry, setting = near.entry, near.entry.setting
+    basis = f"from the book: {near.stock.label} on {near.machine.name} ({entry.written}), scaled to this subject"
+    if task != "cut":
+        energy = near.machine.watts(setting.power) * setting.dose_per_watt
+        ratio = _right_energy(machine, stock, task) / _right_energy(near.machine, near.stock, task)
+        return _Aim(0.0, 1, setting.focus_mm, energy * ratio, NEAR, basis)
+    there = expected_edge_speed(
+        case_of(near.machine, near.stock), power=1.0, passes=setting.passes, focus_mm=held_focus(near.stock)
+    )
+    quick, passes = _cut_edge(machine, stock, limit)
+    there_edge = setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
+    edge = float(np.clip(quick * there_edge / there, 0.2, machine.max_speed_mm_s))
+    return _Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
+
+
+# -- the levels of each kind ---------------------------------------------------------------------------------------------
+
+
+def _grid(machine: Machine, stock: Stock, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+    if task == "cut":
+        return _cut_grid(machine, task, aim, limit, unit, shrink)
+    return _tone_grid(machine, task, aim, limit, unit, shrink)
+
+
+def _cut_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+    low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * machine.watts(1.0) / limit.of(aim.passes))
+    high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
+    if low > high:
+        raise OutOfRange("Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s")
+    return TrialChoices(
+        CUT_POWERS, _spread(low, high, 6, unit), (aim.passes,), (aim.focus_mm,), cell_mm=round(10.0 * shrink, 1), speed_unit=unit
+    )
+
+
+def _tone_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+    """Powers x speeds around the energy aimed at, the middle of both on it."""
+    pitch = default_pitch(machine.spot_y_mm) if rasters(task) else 0.0
+    per_watt = 1 / (pitch or 1.0)
+    speed = shrink * min(machine.watts(0.6) * per_watt / aim.energy, (0.5 if rasters(task) else 0.3) * machine.max_speed_mm_s)
+    power = float(np.clip(machine.fraction_for(aim.energy * speed / per_watt), 0.02, 0.65))
     powers = tuple(round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4))
-    speeds = _spread(0.5 * speed, min(1.6 * speed, machine.max_speed_mm_s), 6, unit)
-    return GridChoices(powers, speeds, pitch_mm=(pitch,), cell_mm=8.0, air="low")
+    low = max(aim.reach[0] * speed, 1.001 * machine.watts(powers[-1]) / limit.of(1))
+    speeds = _spread(low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit)
+    return TrialChoices(
+        powers, speeds, (aim.passes,), (aim.focus_mm,), (pitch,), ("low",), cell_mm=8.0 if rasters(task) else 10.0, speed_unit=unit
+    )
+
+
+def _middle(choices: TrialChoices) -> tuple[float, float]:
+    """Power and speed in the middle of the grid, where the edge or the tone is expected."""
+    return choices.power[len(choices.power) // 2], choices.speed_mm_s[len(choices.speed_mm_s) // 2]
+
+
+def _as_it_is(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return c
+
+
+def _thinned(c: TrialChoices, shrink: float) -> TrialChoices:
+    """Smaller cells closer together and, on a very small bed, every other level."""
+    smaller = replace(c, cell_mm=max(4.0, round(c.cell_mm * max(shrink, 0.5), 1)), gap_mm=3.0)
+    if shrink > 0.5 or c.kind == "grid":
+        return smaller
+    every = 2 if shrink > 0.3 else 3
+    return replace(smaller, speed_mm_s=c.speed_mm_s[::every], focus_mm=c.focus_mm[::every], pitch_mm=c.pitch_mm[::every])
+
+
+def _full(task: Task, c: TrialChoices) -> float:
+    """The one power that is held while something else varies."""
+    return c.power[-1] if task == "cut" else _middle(c)[0]
+
+
+def _passes(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    most = max(4, min(2 * aim.passes, 8))
+    fast = min(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), machine.max_speed_mm_s)
+    return replace(c, power=(_full(task, c),), speed_mm_s=_spread(fast, fast, 1, unit), passes=tuple(range(1, most + 1)))
+
+
+def _focus(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    """Lines twice as hot as a label, over five Rayleigh ranges, around the top face."""
+    quiet = label_setting(machine, stock, "engrave", ())
+    half = 2.5 * machine.rayleigh_mm
+    step = max(0.1, round(2 * half / (FOCUS_STEPS - 1), 1))
+    levels = tuple(round(step * (i - FOCUS_STEPS // 2), 2) for i in range(FOCUS_STEPS))
+    power = min(1.0, 2 * quiet.power)
+    return replace(
+        c, power=(round_level(power),), speed_mm_s=_spread(quiet.speed_mm_s, quiet.speed_mm_s, 1, unit), passes=(1,),
+        focus_mm=levels, cell_mm=8.0, slope=0.1,
+    )  # fmt: skip
+
+
+def _pitch(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    spot = machine.spot_y_mm
+    pitches = tuple(sorted({max(0.01, round(share * spot, 2)) for share in (0.4, 0.6, 0.8, 1.0, 1.25, 1.5)}))
+    power = _middle(c)[0]
+    speed = min(machine.watts(power) / (aim.energy * pitches[0]), 0.45 * machine.max_speed_mm_s)  # crossed lines run twice as fast
+    power = min(1.0, machine.fraction_for(aim.energy * speed * pitches[0]))
+    return replace(
+        c, power=(round_level(power),), speed_mm_s=_spread(speed, speed, 1, unit), pitch_mm=pitches, crosshatch=True, cell_mm=10.0
+    )
+
+
+def _grey(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    speed = _middle(c)[1]
+    most = min(1.0, machine.fraction_for(1.6 * aim.energy * speed * c.pitch_mm[0]))
+    powers = tuple(sorted({round_level(float(p), 3) for p in np.linspace(most / GREY_STEPS, most, GREY_STEPS)}))
+    return replace(c, power=powers, speed_mm_s=(speed,))
+
+
+def _safe(machine: Machine, aim: _Aim, c: TrialChoices, unit: str) -> tuple[float, ...]:
+    """A speed that should get through with some energy in hand."""
+    low = max(c.speed_mm_s[0], 0.65 * aim.speed_mm_s) if aim.speed_mm_s else _middle(c)[1]
+    return _spread(low, low, 1, unit)
+
+
+def _kerf(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return replace(c, power=(_full(task, c),), speed_mm_s=_safe(machine, aim, c, unit), slots_mm=slot_widths(stock))
+
+
+def _air(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return replace(c, power=(_full(task, c),), air=("off", "low", "full"))
+
+
+def _held_power(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return replace(c, power=(_full(task, c),))
+
+
+def _detail(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return replace(c, power=(_full(task, c),), speed_mm_s=c.speed_mm_s[:4], cell_mm=20.0)
+
+
+def _confirm(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    return replace(c, power=(_full(task, c),), speed_mm_s=_safe(machine, aim, c, unit), repeats=3)
+
+
+def _weekly(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+    centre = aim.speed_mm_s or _middle(c)[1]
+    ladder = [centre * WEEKLY_RATIO ** (i - WEEKLY_STEPS / 2) for i in range(WEEKLY_STEPS)]
+    speeds = tuple(round_level(min(v, machine.max_speed_mm_s) / SPEED_UNITS[unit], 3) * SPEED_UNITS[unit] for v in ladder)
+    return replace(c, power=(_full(task, c),), speed_mm_s=tuple(sorted(set(speeds))))
+
+
+_KINDS: dict[Kind, Callable[[Machine, Stock, Task, _Aim, TrialChoices, str], TrialChoices]] = {
+    "passes": _passes,
+    "focus": _focus,
+    "ramp": _focus,
+    "pitch": _pitch,
+    "grey": _grey,
+    "kerf": _kerf,
+    "air": _air,
+    "direction": _held_power,
+    "detail": _detail,
+    "confirm": _confirm,
+    "weekly": _weekly,
+}
+
+
+def confirm_choices(setting: Setting, choices: TrialChoices, *, repeats: int) -> TrialChoices:
+    """Return the choices of a confirm run of one setting."""
+    return replace(
+        choices, kind="confirm", power=(setting.power,), speed_mm_s=(setting.speed_mm_s,), passes=(setting.passes,),
+        focus_mm=(setting.focus_mm,), pitch_mm=(setting.pitch_mm,), air=(setting.air,), beam=setting.beam,
+        crosshatch=setting.crosshatch, focus_step_mm=setting.focus_step_mm, repeats=repeats,
+    )  # fmt: skip
 
 
 def _spread(low_mm_s: float, high_mm_s: float, steps: int, unit: str) -> tuple[float, ...]:
     """Evenly spaced speeds in mm/s that can be dialled in: round first value and round step in the shop's unit."""
     factor = SPEED_UNITS[unit]
     low, high = low_mm_s / factor, high_mm_s / factor
-    step = round_level((high - low) / (steps - 1))
-    while round_level(low) + (steps - 1) * step > high * (1 + 1e-9):
+    if steps == 1:
+        return (round(round_level(low) * factor, 9),)
+    first = round_level(low)
+    if first < low * (1 - 1e-9):  # never below what is allowed
+        first = round_level(low * 1.05)
+    step = round_level((high - first) / (steps - 1))
+    while step > 0 and first + (steps - 1) * step > high * (1 + 1e-9):
         step = round_level(step * 0.97) if round_level(step * 0.97) < step else step * 0.9
-    return tuple(round((round_level(low) + i * step) * factor, 9) for i in range(steps))
+    return tuple(round((first + i * step) * factor, 9) for i in range(steps))

@@ -19,11 +19,12 @@ from olive_almanac.core.materials.families import GroovePrior
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["CharPosterior", "fit_char"]
+__all__ = ["CharPosterior", "FlareLimit", "fit_char", "flare_energy"]
 
 Floats = NDArray[np.float64]
 SD = np.array([0.8, 0.2, 0.15, 0.2, 0.3])  # of -ln Ec, b1, b2, ln c, ln s
 LAPSE = 0.05
+STEP_MEAN = 0.7  # prior of c: the rise of H from one grade to the next
 UNGRADED = -1  # read, but no edge grade given: at least it did not flare
 
 
@@ -43,6 +44,22 @@ class CharPosterior:
     def expected(self, *, line_energy_j_mm: float, passes: float) -> float:
         """Return the expected grade, 0 clean to 3 flared."""
         return float(self.above(line_energy_j_mm=line_energy_j_mm, passes=passes).sum())
+
+
+@dataclass(frozen=True)
+class FlareLimit:
+    """Line energy of one pass, J/mm, above which a flare-up is expected; it falls with the number of passes as N^-b.
+
+    `seen_j_mm` is the least line energy at which this stock was seen to flare: nothing is planned from 98 % of it on.
+    """
+
+    j_mm: float
+    passes_power: float = 0.3
+    seen_j_mm: float = np.inf
+
+    def of(self, passes: int) -> float:
+        """Return the highest line energy of a pass that may be planned with that many passes, J/mm."""
+        return float(min(self.j_mm * passes**-self.passes_power, 0.98 * self.seen_j_mm))
 
 
 def _above(draws: Floats, log_energy: Floats, log_passes: Floats) -> Floats:
@@ -66,7 +83,7 @@ def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]
                 energy = trial.machine.watts(cell.setting.power) / cell.setting.speed_mm_s
                 rows.append((np.log(max(energy, 1e-6)), np.log(cell.setting.passes), UNGRADED if grade is None else grade))
     data = np.array(rows, float).reshape(len(rows), 3)
-    mean = np.array([-np.log(prior.char_j_mm), 1.0, 0.3, np.log(0.7), np.log(0.35)])
+    mean = np.array([-np.log(prior.char_j_mm), 1.0, 0.3, np.log(STEP_MEAN), np.log(0.35)])
 
     def misfit(z: Floats) -> float:
         above = _above((mean + SD * z)[None], data[:, 0], data[:, 1])[:, 0]
@@ -84,3 +101,13 @@ def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]
     root = np.linalg.cholesky(spread + 1e-9 * np.eye(5))
     half = rng.standard_normal((32, 5)) @ root.T
     return CharPosterior(mean + SD * (centre + np.vstack([half, -half])))
+
+
+def flare_energy(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:
+    """Return the line energy of a single pass, J/mm, above which a flare-up is more likely than not."""
+    if not any(readings for _, readings in pairs):
+        return float(prior.char_j_mm * np.exp(2 * STEP_MEAN))
+    char = fit_char(prior, pairs, rng=np.random.default_rng(0))
+    energies = prior.char_j_mm * np.geomspace(0.5, 60, 200)
+    likely = char.above(line_energy_j_mm=energies, passes=1.0)[2] > 0.5
+    return float(energies[int(likely.argmax())] if likely.any() else energies[-1])

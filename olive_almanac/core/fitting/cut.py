@@ -23,7 +23,7 @@ from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["CutCase", "CutData", "GroovePosterior", "case_of", "data_of", "fit_cut"]
+__all__ = ["CutCase", "CutData", "GroovePosterior", "case_of", "data_of", "expected_edge_speed", "fit_cut"]
 
 Floats = NDArray[np.float64]
 LAPSE = 0.03  # share of verdicts that are plain mistakes
@@ -115,10 +115,11 @@ def data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> CutData:
             if cell is None or reading.verdict not in BANDS or flared(reading):
                 continue
             setting = cell.setting
-            speed = peak_speed(cell.longest_side_mm, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
+            run = 1e6 if cell.mark == "line" else cell.longest_side_mm  # a line has its run-up
+            speed = peak_speed(run, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
             low, high = BANDS[reading.verdict]
             depth = reading.depth_mm if reading.verdict == "not_through" and reading.depth_mm else np.nan
-            rows.append((trial.machine.watts(setting.power), speed, setting.passes, setting.focus_mm, low, high, depth))
+            rows.append((trial.machine.watts(setting.power), speed, setting.passes, setting.mean_focus_mm, low, high, depth))
     return CutData(*np.array(rows, float).reshape(len(rows), 7).T)
 
 
@@ -126,6 +127,24 @@ def prior_of(prior: GroovePrior) -> Floats:
     """Return the prior means of the eight parameters."""
     logs = np.log([prior.removal_j_mm3, prior.threshold_j_mm2, prior.char_loss])
     return np.array([*logs, 0.0, 0.0, np.log(prior.side_loss_mm_s), np.log(NOISE), np.log(HANG_BAND)])
+
+
+def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: float) -> float:
+    """Return the speed at which the family's prior expects a cut to be just through, mm/s."""
+    speeds = np.geomspace(0.05, max(case.max_speed_mm_s, 0.1), 240)
+    n = len(speeds)
+    groove = Groove(prior_of(case.prior)[None])
+    needed = log_needed(
+        groove,
+        case.beam,
+        power_w=np.full(n, float(case.power_w(power))),
+        speed_mm_s=speeds,
+        focus_mm=np.full(n, focus_mm),
+        depth_mm=np.full(n, case.thickness_mm),
+    )[0]
+    margin = log_worth(groove, np.full(n, float(passes)))[0] - needed
+    through = np.flatnonzero(margin > 0)
+    return float(speeds[through[-1]] if len(through) else speeds[0])
 
 
 def log_likelihood(theta: Floats, case: CutCase, data: CutData) -> Floats:

@@ -19,7 +19,7 @@ from olive_almanac.core.materials.families import TonePrior
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import Setting, rasters
 from olive_almanac.core.records.trial import Trial
 
 __all__ = ["ToneCurve", "ToneData", "TonePosterior", "areal_energy_of", "fit_lightness", "fit_tone", "tone_data_of"]
@@ -103,19 +103,20 @@ class ToneCurve:
 
 
 def areal_energy_of(setting: Setting, machine: Machine, speed_mm_s: float) -> float:
-    """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached."""
-    return setting.passes * (2 if setting.crosshatch else 1) * machine.watts(setting.power) / (speed_mm_s * setting.pitch_mm)
+    """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached; P/v of a line, J/mm."""
+    return machine.watts(setting.power) * setting.dose_per_watt * setting.speed_mm_s / speed_mm_s
 
 
 def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
-    """Return the readings of rastered cells that carry a verdict or a lightness."""
+    """Return the readings that carry a verdict or a lightness: rastered cells, or scored lines."""
     rank = {"no_mark": -1.0, "too_light": -1.0, "right": 0.0, "too_dark": 1.0}
     rows = []
     for trial, readings in pairs:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             cell = cells.get(reading.cell)
-            if cell is None or cell.setting.pitch_mm <= 0 or (reading.verdict is None and reading.lightness is None):
+            wrong_mark = cell is not None and rasters(trial.task) and cell.setting.pitch_mm <= 0  # lines of a focus test
+            if cell is None or wrong_mark or (reading.verdict is None and reading.lightness is None):
                 continue
             speed = peak_speed(1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2)  # overscan: always reached
             energy = areal_energy_of(cell.setting, trial.machine, speed)

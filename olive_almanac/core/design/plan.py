@@ -1,0 +1,633 @@
+"""Make a trial of the operator's choices: cells laid out to scale, marks, order, time, and what the machine cannot do.
+
+Rows and columns lie as the kind of trial says (core.design.kinds); `turned` swaps them, so that the long side lies the
+other way and every letter stays upright.
+"""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.design.kinds import FACTORS, Patch, Pattern, TrialChoices, patches_of
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.motion.profile import peak_speed
+from olive_almanac.core.motion.program import cell_seconds, trial_seconds
+from olive_almanac.core.placing.fiducials import FIDUCIAL_PITCH_MM, fiducials_of, zone_of
+from olive_almanac.core.placing.labels import Lettering, label_height, label_setting, marker_setting, marks_show
+from olive_almanac.core.placing.room import Room, room_on
+from olive_almanac.core.placing.strokes import reach_of
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.setting import Setting, Task, rasters
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Cell, CouponSize, Factor, Label, Place, SheetOnBed, Trial
+from olive_almanac.core.units import lengths_text, number_text
+
+__all__ = [
+    "FlareLimit",
+    "NoRoom",
+    "Refusal",
+    "TrialChoices",
+    "TrialPlan",
+    "cell_energy",
+    "choices_of",
+    "coupon_size",
+    "energy_unit",
+    "least_cell_mm",
+    "plan_trial",
+    "room_for",
+]
+
+BLOCK_GAP_MM = 8.0
+EDGE_MM = 3.0  # bare stock around everything that is burnt on a coupon
+LABEL_GAP_MM = 1.5
+MOST_CELLS = 1600
+MOST_ALIKE = 24
+MOST_REMEMBERED = 20_000
+_SECONDS: dict[tuple[object, ...], float] = {}  # times of cells by shape, setting and limits: the same ones come again
+STRIP_CELLS = 8  # a strip longer than this is broken into rows
+SAME_ENERGY = 1.15  # cells within this ratio of energy may change places in the order, to keep them apart
+CODE = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+
+
+class NoRoom(OutOfRange):
+    """The coupon does not fit where it should lie; `short_mm` says by how much, 0 where it would fit elsewhere."""
+
+    def __init__(self, sentence: str, short_mm: float) -> None:
+        super().__init__("Place of the coupon", "", "")
+        self.args = (sentence,)
+        self.short_mm = short_mm
+
+    def __str__(self) -> str:
+        return str(self.args[0])
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """A cell that is not burnt, and why."""
+
+    cell: Cell
+    why: str
+
+
+@dataclass(frozen=True)
+class TrialPlan:
+    """A planned trial with the cells that were refused, remarks for the operator, and the words of its axes.
+
+    `rows` and `cols` hold (words, place in coupon mm) of each row and column; `up` and `across` say what they are.
+    """
+
+    trial: Trial
+    refused: tuple[Refusal, ...]
+    remarks: tuple[str, ...]
+    rows: tuple[tuple[str, float], ...] = ()
+    cols: tuple[tuple[str, float], ...] = ()
+    up: str = ""
+    across: str = ""
+
+    @cached_property
+    def energy_range(self) -> tuple[float, float]:
+        energies = [cell_energy(self.trial, cell) for cell in self.trial.cells]
+        return min(energies), max(energies)
+
+
+def energy_unit(task: Task) -> str:
+    return "J/mm²" if rasters(task) else "J/mm"
+
+
+def cell_energy(trial: Trial, cell: Cell) -> float:
+    """Return the energy of a cell over all its passes: line energy (J/mm), or areal energy of a raster (J/mm2)."""
+    return trial.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
+
+
+def choices_of(trial: Trial) -> TrialChoices:
+    """Return the choices that lead to a trial made by `plan_trial`, to plan on from it."""
+    if trial.choices:
+        return from_plain(TrialChoices, trial.choices, trial.name)
+    settings = [cell.setting for cell in trial.cells]  # a trial from before the choices were kept: its levels
+    place = trial.on_sheet or Place(10.0, 10.0)
+
+    def levels(values: Sequence[float]) -> tuple[Any, ...]:
+        return tuple(sorted(set(values)))
+
+    return TrialChoices(
+        levels([s.power for s in settings]),
+        levels([s.speed_mm_s for s in settings]),
+        levels([s.passes for s in settings]),
+        levels([s.focus_mm for s in settings]),
+        levels([s.pitch_mm for s in settings]),
+        (settings[0].air,),
+        cell_mm=trial.cells[0].rect_mm[2],
+        rest_s=trial.rest_s,
+        place=(place.x_mm, place.y_mm),
+    )
+
+
+def plan_trial(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    choices: TrialChoices,
+    *,
+    permission: Permission,
+    trial_id: str,
+    name: str,
+    made: str,
+    lettering: Lettering | None = None,
+    engraving: str = "",
+    limit: FlareLimit | None = None,
+    settle: bool = False,
+) -> TrialPlan:
+    """Return the planned trial.
+
+    With `settle` it lies at the free place nearest to the chosen one, else exactly there.
+    Without `lettering` no labels are set; `engraving` is the catalogue's verdict for engraving this stock on this
+    machine (fiducials need it to work); `limit` keeps cells out that are expected to flare.  Raises Barred where the
+    stock must not or cannot burn, NoRoom where the coupon does not fit, OutOfRange where no cell is left or a choice is
+    out of range.
+    """
+    permission.insist()
+    pattern = patches_of(machine, stock, task, choices)
+    if len(pattern.patches) > MOST_CELLS:
+        raise OutOfRange("Number of cells", len(pattern.patches), f"at most {MOST_CELLS}")
+    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraving)
+    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
+    room = room_for(machine, choices)
+    if pattern.spread:
+        coupon, rects, place = _spread(room, layout, pattern)
+    else:
+        coupon, rects = layout.placed()
+        near = room.nearest(coupon.width_mm, coupon.height_mm, choices.place) if settle else None
+        place = near or choices.place
+        _check_fit(room, coupon, replace(choices, place=place))
+    ordered, refused = _cells(machine, pattern, rects, choices.burn_order, limit)
+    quiet = _label_setting(machine, stock, task, ordered, choices)
+    trial = Trial(
+        trial_id,
+        name,
+        made,
+        machine,
+        stock,
+        task,
+        coupon,
+        _factors(choices),
+        ordered,
+        0.0,
+        Place(*place),
+        fiducials_of(coupon, choices.marks_set) if shows else (),
+        kind=choices.kind,
+        burn_order=choices.burn_order,
+        rest_s=choices.rest_s,
+        labels=layout.labels(coupon, rects, name, task) if choices.labels and lettering is not None else (),
+        label_setting=quiet,
+        fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if shows else None,
+        sheet=_sheet_on_bed(choices),
+        turned=choices.turned,
+        choices=to_plain(replace(choices, place=place)),
+    )
+    seconds = round(trial_seconds(trial, lettering), 3)
+    trial = replace(trial, seconds=seconds, cost=_cost(machine, stock, coupon, seconds))
+    rows, cols = layout.axes(rects)
+    up, across = (pattern.across, pattern.up) if choices.turned else (pattern.up, pattern.across)
+    return TrialPlan(
+        trial, tuple(refused), _remarks(machine, ordered, shows=shows, wanted=choices.fiducials), rows, cols, up, across
+    )
+
+
+def _factors(c: TrialChoices) -> tuple[Factor, ...]:
+    units = {"power": "%", "speed": "mm/s", "focus": "mm", "pitch": "mm"}
+    names = {"pitch": "line pitch"}
+    factors = []
+    for name in FACTORS:
+        levels = c.levels(name)
+        if name in ("power", "speed") or len(levels) > 1:
+            if name == "air":
+                numbers = tuple(float(("off", "low", "full").index(str(level))) for level in levels)
+            else:
+                numbers = tuple(round(100 * float(v), 6) if name == "power" else float(v) for v in levels)
+            factors.append(Factor(names.get(name, name), units.get(name, ""), numbers))
+    return tuple(factors)
+
+
+def _sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
+    if c.sheet is None:
+        return None
+    x, y = c.sheet_at_mm
+    clamps = tuple((b[0] + x, b[1] + y, b[2] + x, b[3] + y) for b in c.sheet.clamps_mm)
+    return SheetOnBed(c.sheet_number or 0, x, y, c.sheet.width_mm, c.sheet.height_mm, clamps)
+
+
+def room_for(machine: Machine, choices: TrialChoices) -> Room:
+    """Return the room that the choices leave: on the chosen sheet, or on the whole bed."""
+    return room_on(machine, choices.sheet, at_mm=choices.sheet_at_mm, edge_mm=choices.edge_mm)
+
+
+def coupon_size(
+    machine: Machine, stock: Stock, task: Task, choices: TrialChoices, *, lettering: Lettering | None = None, engraving: str = ""
+) -> CouponSize:
+    """Return the size of the coupon that the choices make, wherever it may lie."""
+    pattern = patches_of(machine, stock, task, choices)
+    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraving)
+    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
+    return layout.placed()[0]
+
+
+def least_cell_mm(machine: Machine, task: Task, fastest_mm_s: float) -> float:
+    """Return the side that a cell should have: long enough to reach the speed, large enough to judge, 6 to 30 mm.
+
+    A raster reaches its speed outside the cell: its side only has to hold some 40 lines of the spot.
+    """
+    if rasters(task):
+        return min(30.0, max(6.0, round(40 * machine.spot_y_mm)))
+    return min(30.0, max(8.0, math.ceil(fastest_mm_s**2 / machine.acceleration_mm_s2)))
+
+
+class _Layout:
+    """Sizes of rows, columns and margins, and where everything comes to lie on the coupon."""
+
+    def __init__(
+        self,
+        machine: Machine,
+        stock: Stock,
+        choices: TrialChoices,
+        pattern: Pattern,
+        lettering: Lettering | None,
+        *,
+        fiducials: bool,
+    ) -> None:
+        self.machine, self.stock, self.choices, self.pattern = machine, stock, choices, pattern
+        self.letters = lettering if choices.labels else None
+        self.height = label_height(machine, stock)
+        self.own_labels = self.letters is not None and not pattern.rows
+        self.fiducials = fiducials
+        self.places = [self._row_and_col(patch) for patch in pattern.patches]
+        self.reach = _reach(machine, pattern.patches)
+        self.zone = zone_of(0.0) if fiducials else EDGE_MM + 6.0
+        self._measure()
+        if fiducials and zone_of(self.right + self.right_margin) > self.zone:
+            self.zone = zone_of(self.right + self.right_margin)
+            self._measure()
+
+    def _row_and_col(self, patch: Patch) -> tuple[int, int, int]:
+        row, col = patch.row, patch.col
+        if self.pattern.wraps and len(self.pattern.patches) > STRIP_CELLS:
+            rows = math.ceil(len(self.pattern.patches) / STRIP_CELLS)
+            per_row = math.ceil(len(self.pattern.patches) / rows)
+            row, col = rows - 1 - col // per_row, col % per_row
+        turned = self.choices.turned and not self.pattern.ragged
+        return (col, row, patch.block) if turned else (row, col, patch.block)
+
+    @property
+    def wrapped(self) -> bool:
+        return self.pattern.wraps and len(self.pattern.patches) > STRIP_CELLS
+
+    @property
+    def carries_axes(self) -> bool:
+        """True where rows and columns are labelled at the edge, not each cell by itself."""
+        return bool(self.pattern.rows) and not self.wrapped
+
+    def _measure(self) -> None:
+        """Heights of rows, widths of columns: each as wide as its largest cell; and the margins around them."""
+        gap = self.choices.gap_mm
+        self.heights: dict[int, float] = {}
+        self.widths: dict[tuple[int, int], float] = {}
+        reach_x, reach_y = self.reach
+        for patch, (row, col, block) in zip(self.pattern.patches, self.places, strict=True):
+            self.heights[row] = max(self.heights.get(row, 0.0), patch.height_mm)
+            self.widths[block, col] = max(self.widths.get((block, col), 0.0), patch.width_mm)
+        own = self.letters is not None and not self.carries_axes
+        row_gap = max(gap, self.height + 2 * LABEL_GAP_MM) if own else gap
+        zone = self.zone
+        row_words, col_words = self._words()
+        left = max(EDGE_MM + reach_x, zone, EDGE_MM + self._widest(row_words) + LABEL_GAP_MM)
+        self.foot = max(EDGE_MM + reach_y, zone, EDGE_MM + (self.height + LABEL_GAP_MM if col_words or own else 0.0))
+        self.left = left
+        self.right_margin = max(EDGE_MM + reach_x, zone)
+        self.top_margin = max(EDGE_MM + reach_y, zone)
+        self.row_at, y = {}, self.foot
+        for row in sorted(self.heights):
+            self.row_at[row] = y
+            y += self.heights[row] + row_gap
+        self.top = y - row_gap
+        if self.pattern.ragged:
+            self._flow(gap)
+            return
+        self.col_at, x = {}, left
+        block_before: int | None = None
+        for block, col in sorted(self.widths):
+            if block_before is not None and block != block_before:
+                x += BLOCK_GAP_MM - gap
+            self.col_at[block, col] = x
+            x += self.widths[block, col] + gap
+            block_before = block
+        self.right = x - gap
+
+    def _flow(self, gap: float) -> None:
+        """Let each row flow by itself; a cell is given as much room as its label needs."""
+        self.flow_at: list[tuple[float, float]] = []
+        ends: dict[int, float] = {}
+        for patch, (row, _, _) in zip(self.pattern.patches, self.places, strict=True):
+            x = ends.get(row, self.left)
+            wide = max(patch.width_mm, self._widest((patch.label,)))
+            self.flow_at.append((x + (wide - patch.width_mm) / 2, self.row_at[row]))
+            ends[row] = x + wide + gap
+        self.col_at, self.right = {}, max(ends.values()) - gap
+
+    def _words(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        if self.letters is None or not self.carries_axes:
+            return (), ()
+        rows, cols = self.pattern.rows, self.pattern.cols
+        return (cols, rows) if self.choices.turned else (rows, cols)
+
+    def _widest(self, texts: Sequence[str]) -> float:
+        return max((self.letters.width(text, self.height) for text in texts), default=0.0) if self.letters else 0.0
+
+    def placed(self) -> tuple[CouponSize, list[tuple[float, float, float, float]]]:
+        """Return the coupon's size and the box of each patch: x, y, width, height."""
+        coupon = CouponSize(round(self.right + self.right_margin, 3), round(self.top + self.top_margin, 3))
+        rects = []
+        if self.pattern.ragged:
+            for patch, (x, y) in zip(self.pattern.patches, self.flow_at, strict=True):
+                rects.append((round(x, 3), round(y, 3), round(patch.width_mm, 3), round(patch.height_mm, 3)))
+            return coupon, rects
+        for patch, (row, col, block) in zip(self.pattern.patches, self.places, strict=True):
+            rects.append(
+                (round(self.col_at[block, col], 3), round(self.row_at[row], 3), round(patch.width_mm, 3), round(patch.height_mm, 3))
+            )
+        return coupon, rects
+
+    def axes(self, rects: Sequence[tuple[float, float, float, float]]) -> tuple[tuple[tuple[str, float], ...], ...]:
+        """Return the words of rows and columns with the middle of each, for the screen; none where cells carry their own."""
+        if not self.carries_axes:
+            return (), ()
+        rows, cols = self.pattern.rows, self.pattern.cols
+        if self.choices.turned:
+            rows, cols = cols, rows
+        up = tuple((text, self.row_at[r] + self.heights[r] / 2) for r, text in enumerate(rows) if r in self.row_at)
+        across = tuple(
+            (cols[col], at + self.widths[block, col] / 2) for (block, col), at in sorted(self.col_at.items()) if col < len(cols)
+        )
+        return up, across
+
+    def labels(
+        self, coupon: CouponSize, rects: Sequence[tuple[float, float, float, float]], name: str, task: Task
+    ) -> tuple[Label, ...]:
+        """Return what is burnt: words beside rows and columns (or under each cell), and the coupon's name."""
+        assert self.letters is not None
+        if self.pattern.spread or not self.carries_axes:
+            return self._own_labels(coupon, rects, name)
+        labels: list[Label] = []
+        row_words, col_words = self._words()
+        for r, text in enumerate(row_words):
+            if r in self.row_at and text:
+                x = self.left - LABEL_GAP_MM - self.letters.width(text, self.height)
+                y = self.row_at[r] + (self.heights[r] - self.height) / 2
+                if not self._under_fiducial(coupon, x, y):
+                    labels.append(Label(text, (round(x, 3), round(y, 3)), self.height))
+        end = -math.inf
+        for (block, col), at in sorted(self.col_at.items()):
+            text = col_words[col] if col < len(col_words) else ""
+            width = self.letters.width(text, self.height)
+            x, y = at + (self.widths[block, col] - width) / 2, self.foot - LABEL_GAP_MM - self.height
+            if text and x >= end + 1.0 and not self._under_fiducial(coupon, x, y) and x + width <= coupon.width_mm - 1:
+                labels.append(Label(text, (round(x, 3), round(y, 3)), self.height))
+                end = x + width
+        return (*labels, *self._headline(coupon, name, task))
+
+    def _own_labels(self, coupon: CouponSize, rects: Sequence[tuple[float, float, float, float]], name: str) -> tuple[Label, ...]:
+        assert self.letters is not None
+        labels = []
+        for patch, (x, y, w, _) in zip(self.pattern.patches, rects, strict=True):
+            width = self.letters.width(patch.label, self.height)
+            at = (x + (w - width) / 2, y - LABEL_GAP_MM - self.height)
+            if patch.label and at[0] >= 0.5 and at[1] >= 0.5 and not self._under_fiducial(coupon, *at):
+                labels.append(Label(patch.label, (round(at[0], 3), round(at[1], 3)), self.height))
+        return (*labels, *(() if self.pattern.spread else self._headline(coupon, name, "")))
+
+    def _headline(self, coupon: CouponSize, name: str, task: str) -> tuple[Label, ...]:
+        """The coupon's number, then what the columns are and what is held, as far as there is room above the cells."""
+        assert self.letters is not None
+        c, held = self.choices, []
+        if self.carries_axes:
+            words = [w for w in (self.pattern.across, self.pattern.up) if w]
+            held.append(" / ".join(word.replace(", ", " ") for word in words))
+        held += [f"x{c.passes[0]}" if len(c.passes) == 1 else "", f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else ""]
+        parts = [name.replace("Coupon ", "C"), *(part for part in held if part)]
+        side = self.zone + 1 if self.fiducials else EDGE_MM
+        most, y = coupon.width_mm - 2 * side, coupon.height_mm - EDGE_MM - self.height
+        while parts and self.letters.width("  ".join(parts), self.height) > most:
+            parts.pop()
+        return (Label("  ".join(parts), (side, round(y, 3)), self.height),) if parts else ()
+
+    def _under_fiducial(self, coupon: CouponSize, x: float, y: float) -> bool:
+        near_x = x < self.zone or x > coupon.width_mm - self.zone
+        near_y = y < self.zone or y + self.height > coupon.height_mm - self.zone
+        return self.fiducials and near_x and near_y
+
+
+def _reach(machine: Machine, patches: Sequence[Patch]) -> tuple[float, float]:
+    """Return how far the head goes beyond any cell, along X and along Y, mm: the fastest of each sort decides."""
+    fastest: dict[tuple[object, ...], Patch] = {}
+    for patch in patches:
+        s = patch.setting
+        sort = (patch.mark, s.direction, s.crosshatch, s.pitch_mm > 0)
+        if sort not in fastest or s.speed_mm_s > fastest[sort].setting.speed_mm_s:
+            fastest[sort] = patch
+    box = (0.0, 0.0, 1.0, 1.0)
+    reaches = [reach_of(Cell("cell", 0, 0, p.mark, box, 0, 0.0, p.setting, 1.0), machine) for p in fastest.values()]
+    return max(x for x, _ in reaches), max(y for _, y in reaches)
+
+
+def _spread(
+    room: Room, layout: _Layout, pattern: Pattern
+) -> tuple[CouponSize, list[tuple[float, float, float, float]], tuple[float, float]]:
+    """Spread the cells over the whole room, each as far from the others as it can be: the coupon is the room itself."""
+    left, low, right, high = room.area
+    dx, dy = layout.reach
+    w, h = layout.widths[0, 0] + 2 * dx, layout.heights[0] + 2 * dy
+    foot = layout.height + 2 * LABEL_GAP_MM if layout.letters is not None else 0.0
+    grid = [
+        (x, y)
+        for x in np.linspace(left, right - w, 13)
+        for y in np.linspace(low, high - h - foot, 13)
+        if x >= left and y >= low and room.is_free((x, y, x + w, y + h + foot))
+    ]
+    if not grid:
+        short = room.short_by(w, h + foot)
+        raise NoRoom(f"No room: {_short(short)} for a single cell of {lengths_text(w, h + foot)} mm with its run-up.", short)
+    points = np.array(grid, float)
+    chosen = [int(np.hypot(points[:, 0] - left, points[:, 1] - low).argmin())]
+    away = np.full(len(points), math.inf)
+    while len(chosen) < len(pattern.patches):
+        away = np.minimum(away, np.abs(points - points[chosen[-1]]).max(1) - max(w, h + foot))
+        far = np.where(away >= 0, np.hypot(*(points[:, None] - points[chosen]).transpose(2, 0, 1)).min(1), -1.0)
+        at = int(far.argmax())
+        if far[at] < 0:
+            raise NoRoom(f"No room for {len(pattern.patches)} repeats: {len(chosen)} fit here.", 0.0)
+        chosen.append(at)
+    rects = [
+        (round(points[i, 0] - left + dx, 3), round(points[i, 1] - low + foot + dy, 3), layout.widths[0, 0], layout.heights[0])
+        for i in chosen
+    ]
+    return CouponSize(round(right - left, 3), round(high - low, 3)), rects, (round(left, 3), round(low, 3))
+
+
+def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:
+    short = room.short_by(coupon.width_mm, coupon.height_mm)
+    where = "on the bed" if c.sheet is None else "on this sheet"
+    if short > 0:
+        raise NoRoom(
+            f"No room {where}: {_short(short)} for a coupon of {lengths_text(coupon.width_mm, coupon.height_mm)} mm.", short
+        )
+    x, y = c.place
+    box = (x, y, x + coupon.width_mm, y + coupon.height_mm)
+    if not room.is_free(box):
+        at = f"At {number_text(x, 4)}, {number_text(y, 4)} mm the coupon"
+        over = max(room.area[0] - x, room.area[1] - y, box[2] - room.area[2], box[3] - room.area[3])
+        if over > 0:
+            raise NoRoom(f"{at} lies {number_text(over)} mm outside what is free {where}.", 0.0)
+        raise NoRoom(f"{at} meets a clamp or a used area.", 0.0)
+
+
+def _short(short_mm: float) -> str:
+    return f"{number_text(short_mm)} mm short" if math.isfinite(short_mm) else "nothing is free"
+
+
+def _cells(
+    machine: Machine,
+    pattern: Pattern,
+    rects: Sequence[tuple[float, float, float, float]],
+    burn_order: str,
+    limit: FlareLimit | None,
+) -> tuple[tuple[Cell, ...], list[Refusal]]:
+    """Return the cells in the order in which they burn, and those that are left out."""
+    whys = [_beyond(machine, patch.setting, limit) for patch in pattern.patches]
+    refused = [Refusal(_cell(pattern, i, rects[i], 0, 0.0), why) for i, why in enumerate(whys) if why]
+    kept = [i for i, why in enumerate(whys) if not why]
+    if not kept:
+        raise OutOfRange("Cells within the limits", 0, "at least 1: " + refused[0].why)
+    boxes = np.array([rects[i] for i in kept])
+    settings = [pattern.patches[i].setting for i in kept]
+    if burn_order == "rows":
+        order = list(np.lexsort((boxes[:, 0], boxes[:, 1])))
+    elif burn_order == "columns":
+        order = list(np.lexsort((boxes[:, 1], boxes[:, 0])))
+    else:
+        energy = np.array([machine.watts(s.power) * s.dose_per_watt for s in settings])
+        order = _low_energy_first(energy, boxes[:, :2] + boxes[:, 2:] / 2)
+    cells = []
+    for n, at in enumerate(order, 1):
+        i = kept[at]
+        patch = pattern.patches[i]
+        seconds = round(_patch_seconds(patch, machine), 3)
+        cells.append(_cell(pattern, i, rects[i], n, seconds))
+    return tuple(cells), refused
+
+
+def _patch_seconds(patch: Patch, machine: Machine) -> float:
+    s = patch.setting
+    limits = (machine.max_speed_mm_s, machine.acceleration_mm_s2, machine.junction_mm, machine.focus_speed_mm_s)
+    way = (s.speed_mm_s, s.passes, s.pitch_mm, s.direction, s.crosshatch, s.focus_step_mm)
+    key = (patch.mark, patch.width_mm, patch.height_mm, patch.nominal_mm, way, limits)
+    if key not in _SECONDS:
+        if len(_SECONDS) > MOST_REMEMBERED:
+            _SECONDS.clear()
+        box = (0.0, 0.0, patch.width_mm, patch.height_mm)
+        _SECONDS[key] = cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine)
+    return _SECONDS[key]
+
+
+def _cell(pattern: Pattern, at: int, rect: tuple[float, float, float, float], order: int, seconds: float) -> Cell:
+    patch = pattern.patches[at]
+    cell_id, col = _letter(patch.row) + str(patch.col + 1), patch.col
+    if len(pattern.blocks) > 1:
+        cell_id, col = f"{cell_id}-{patch.block + 1}", patch.col + patch.block * len(pattern.cols)
+    return Cell(cell_id, patch.row, col, patch.mark, rect, order, seconds, patch.setting, patch.nominal_mm)
+
+
+def _letter(row: int) -> str:
+    letters, number = "", row + 1
+    while number:
+        number, rest = divmod(number - 1, 26)
+        letters = CODE[rest] + letters
+    return letters
+
+
+def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None) -> str:
+    if setting.speed_mm_s > machine.max_speed_mm_s * (1 + 1e-9):
+        return f"{machine.name} moves at {machine.max_speed_mm_s:g} mm/s at most, not {number_text(setting.speed_mm_s)} mm/s."
+    if setting.power <= 0:
+        return "No power: nothing would burn."
+    if limit is not None:
+        energy, most = machine.watts(setting.power) / setting.speed_mm_s, limit.of(setting.passes)
+        if energy > most * (1 + 1e-9):
+            return f"{number_text(energy)} J/mm in a pass: from {number_text(most)} J/mm on, this stock is expected to flare up."
+    return ""
+
+
+def _label_setting(machine: Machine, stock: Stock, task: Task, cells: Sequence[Cell], c: TrialChoices) -> Setting:
+    quiet = label_setting(machine, stock, task, cells)
+    if c.label_power is not None:
+        quiet = replace(quiet, power=c.label_power)
+    if c.label_speed_mm_s is not None:
+        if c.label_speed_mm_s > machine.max_speed_mm_s:
+            raise OutOfRange("Speed of the labels", c.label_speed_mm_s, f"at most {machine.max_speed_mm_s:g}", "mm/s")
+        quiet = replace(quiet, speed_mm_s=c.label_speed_mm_s)
+    return quiet
+
+
+def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) -> list[int]:
+    """From low energy to high; among cells of about the same energy the one farthest from the last comes next.
+
+    `energy` [n] in any unit, `middle` [n, 2] the middles of the cells, mm.
+    """
+    left = [int(i) for i in np.lexsort((np.arange(len(energy)), energy))]
+    energies = [float(energy[i]) for i in left]
+    places = [(float(x), float(y)) for x, y in middle]
+    ordered: list[int] = []
+    while left:
+        count = min(bisect.bisect_right(energies, energies[0] * SAME_ENERGY), MOST_ALIKE) if ordered else 1
+        at = 0
+        if count > 1:
+            x, y = places[ordered[-1]]
+            away = [(places[i][0] - x) ** 2 + (places[i][1] - y) ** 2 for i in left[:count]]
+            at = away.index(max(away))
+        ordered.append(left.pop(at))
+        energies.pop(at)
+    return ordered
+
+
+def _cost(machine: Machine, stock: Stock, coupon: CouponSize, seconds: float) -> float | None:
+    """Running time and stock at the shop's rates, in its money; None where neither is known."""
+    if machine.hour_rate is None and stock.price_m2 is None:
+        return None
+    area_m2 = coupon.width_mm * coupon.height_mm / 1e6
+    return round((machine.hour_rate or 0.0) * seconds / 3600 + (stock.price_m2 or 0.0) * area_m2, 4)
+
+
+def _remarks(machine: Machine, cells: Sequence[Cell], *, shows: bool, wanted: bool) -> tuple[str, ...]:
+    remarks = []
+    slow = [
+        c
+        for c in cells
+        if c.mark in ("outline", "detail", "comb", "stack")  # lines and rasters reach their speed outside the cell
+        and not c.setting.pitch_mm
+        and peak_speed(c.longest_side_mm, c.setting.speed_mm_s, machine.acceleration_mm_s2) < 0.98 * c.setting.speed_mm_s
+    ]
+    if slow:
+        need = math.ceil(max(c.setting.speed_mm_s for c in slow) ** 2 / machine.acceleration_mm_s2)
+        count = "1 cell is" if len(slow) == 1 else f"{len(slow)} cells are"
+        remarks.append(f"{count} too short to reach the speed ({need} mm would do); the fit counts with the speed they reach.")
+    if wanted and not shows:
+        remarks.append("No photo marks: they would not show on this stock, or the cells lie too far apart. Read it by eye.")
+    return tuple(remarks)
