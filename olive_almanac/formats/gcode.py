@@ -1,128 +1,211 @@
 """Write a trial as G-code (RS-274/NGC words; M3/M4/M5 and S carry the beam) for machines that take it.
 
 The beam is off in every rapid and at every standstill: S rises only on the line that moves.  `gcode_check` reads the
-result back with code of its own.
+result back with code of its own.  A raster repeats a few words thousands of times, so its lines are joined from
+ready-made pieces.
 """
 
 from __future__ import annotations
 
-import math
+import functools
 from collections.abc import Iterator
 
-from olive_almanac.core.motion.profile import overscan_length
-from olive_almanac.core.placing.corner import corner_lines, corner_setting
-from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.trial import Cell, Place, Trial
+from olive_almanac.core.motion.program import (
+    Burn,
+    Lines,
+    Raster,
+    Rest,
+    Strokes,
+    clamps_in_the_way,
+    led,
+    moves_focus,
+    program_of,
+    travel,
+)
+from olive_almanac.core.placing.labels import Lettering
+from olive_almanac.core.records.setting import AIRS, Setting
+from olive_almanac.core.records.trial import Place, Trial
 from olive_almanac.core.units import number_text, percent_text
 
-__all__ = ["write_gcode"]
+__all__ = ["gcode_blocks", "write_gcode"]
 
-AIRS = ("off", "low", "full")
+Point = tuple[float, float]
 
 
-def write_gcode(trial: Trial) -> str:
+def write_gcode(trial: Trial, lettering: Lettering | None = None) -> str:
     """Return the program for one coupon, lines under 80 characters, ASCII."""
-    return "\n".join(_lines(trial)) + "\n"
+    return b"".join(gcode_blocks(trial, lettering)).decode("ascii")
 
 
-def _lines(trial: Trial) -> Iterator[str]:
-    yield _comment(f"Olive Almanac, {trial.name}, trial {trial.id}")
-    yield _comment(f"{trial.machine.name}, {trial.stock.label}, {trial.task}")
-    yield _comment("Never leave the machine while it burns. Eyewear, exhaust, air.")
-    yield f"G17 {'G21' if trial.machine.file_units == 'mm' else 'G20'} G90 G94"
-    yield "M5 S0"
-    yield from trial.machine.header
+def gcode_blocks(trial: Trial, lettering: Lettering | None = None) -> Iterator[bytes]:
+    """Yield the same program piece by piece, a cell or less at a time, for files that are large."""
     writer = _Writer(trial)
-    yield from writer.corner()
-    for cell in trial.in_order:
-        yield from writer.cell(cell)
-    yield "M5 S0"
-    yield trial.machine.air_words[0]
-    yield from trial.machine.footer
-    yield f"G0 {writer.at(0, 0)}"
-    yield "M2"
+    head = [
+        _comment(f"Olive Almanac, {trial.name}, trial {trial.id}"),
+        _comment(f"{trial.machine.name}, {trial.stock.label}, {trial.task}"),
+        _comment("Never leave the machine while it burns. Eyewear, exhaust, air."),
+        f"G17 {'G21' if trial.machine.file_units == 'mm' else 'G20'} G90 G94",
+        "M5 S0",
+        *trial.machine.header,
+    ]
+    yield _block(head)
+    named = ""
+    for step, cell in program_of(trial, lettering):
+        if isinstance(step, Rest):
+            yield _block([f"G4 P{_number(step.seconds)}"])
+            continue
+        name = ""
+        if step.name != named:
+            name = _comment(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
+            named = step.name
+        yield writer.burn(step, name)
+    home = [writer.rapid(corner) for corner in travel(trial, writer.head, (0.0, 0.0), writer.clamps)]
+    yield _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
+
+
+def _block(lines: list[str]) -> bytes:
+    return ("\n".join(lines) + "\n").encode("ascii", "replace")
 
 
 class _Writer:
-    def __init__(self, trial: Trial) -> None:
-        self.trial = trial
-        self.origin = trial.on_sheet or Place(0.0, 0.0)
-        self.focus_moves = len({cell.setting.focus_mm for cell in trial.cells}) > 1
-        self.rest_s = trial.notes.partition("rest ")[2].partition(" s")[0]
+    """Keeps what the controller has been told: place, focus, air."""
 
-    def at(self, x: float, y: float) -> str:
-        return f"X{self.length(self.origin.x_mm + x)} Y{self.length(self.origin.y_mm + y)}"
+    def __init__(self, trial: Trial) -> None:
+        self.trial, self.machine = trial, trial.machine
+        self.origin = trial.on_sheet or Place(0.0, 0.0)
+        self.decimals, self.scale = (3, 1.0) if trial.machine.file_units == "mm" else (5, 1 / 25.4)
+        self.moves_focus = moves_focus(trial)
+        self.clamps = clamps_in_the_way(trial)
+        self.head: Point = (0.0, 0.0)
+        self.focus: float | None = None
+        self.air = ""
+
+    # -- words -------------------------------------------------------------------------------------------------------
+
+    def at(self, point: Point) -> str:
+        return f"X{self.length(self.origin.x_mm + point[0])} Y{self.length(self.origin.y_mm + point[1])}"
 
     def length(self, mm: float) -> str:
-        return _number(mm) if self.trial.machine.file_units == "mm" else _number(mm / 25.4, 5)
+        return _number(mm * self.scale, self.decimals)
 
-    def corner(self) -> Iterator[str]:
-        setting = corner_setting(self.trial)
-        yield _comment("corner mark: the lower left of the coupon")
-        yield self.trial.machine.air_words[AIRS.index(setting.air)]
-        first, second = corner_lines()
-        yield from self._path([first[0], first[1], second[1]], setting, passes=1)
+    def feed(self, speed_mm_s: float) -> str:
+        return f"F{self.length(60 * speed_mm_s)}"
 
-    def cell(self, cell: Cell) -> Iterator[str]:
-        setting = cell.setting
-        yield _comment(f"cell {cell.id}: {_said(setting)}")
-        yield self.trial.machine.air_words[AIRS.index(setting.air)]
-        if self.focus_moves:
-            yield f"G0 Z{self.length(-setting.focus_mm)}"  # Z up; the focus below the face is a lowered head
-        x, y, w, h = cell.rect_mm
-        if cell.mark == "outline":
-            ring = [(x, y), (x + w, y), (x + w, y + h), (x, y + h), (x, y)]
-            yield from self._path(ring, setting, setting.passes)
-        else:
-            for _ in range(setting.passes):
-                yield from self._raster(x, y, w, h, setting)
-        if self.rest_s and cell.order < len(self.trial.cells):
-            yield f"G4 P{_number(float(self.rest_s))}"
+    def rapid(self, point: Point) -> str:
+        return f"G0 {self.at(point)}"
 
-    def _beam(self, setting: Setting) -> tuple[str, str]:
-        on = "M3" if setting.beam == "constant" else "M4"
-        return on, f"S{_number(setting.power * self.trial.machine.power_scale)}"
+    # -- steps -------------------------------------------------------------------------------------------------------
 
-    def _path(self, points: list[tuple[float, float]], setting: Setting, passes: int) -> Iterator[str]:
-        on, power = self._beam(setting)
-        yield f"G0 {self.at(*points[0])}"
-        yield f"{on} S0"
-        yield f"F{self.length(60 * setting.speed_mm_s)}"
+    def burn(self, step: Burn, name: str) -> bytes:
+        """The lines of one step with all its passes; `name` is the comment before them, if any."""
+        setting, head = step.setting, [name] if name else []
+        if setting.air != self.air:
+            head.append(self.machine.air_words[AIRS.index(setting.air)])
+            self.air = setting.air
+        split = not isinstance(step, Strokes) or bool(setting.focus_step_mm)
+        start, parts = step.start, []
+        for number in range(setting.passes if split else 1):
+            way = travel(self.trial, self.head, start, self.clamps) if number == 0 else (start,)
+            head += [self.rapid(corner) for corner in way]
+            parts.append(_block([*head, *self._focused(setting, number), *self._beam_on(setting)]))
+            if isinstance(step, Strokes):
+                parts.append(self._strokes(step, 1 if split else setting.passes))
+            elif isinstance(step, Raster):
+                parts += self._raster(step)
+            else:
+                parts.append(self._lines(step))
+            parts.append(b"M5 S0\n")
+            head = []
+        self.head = step.end
+        return b"".join(parts)
+
+    def _focused(self, setting: Setting, number: int) -> list[str]:
+        wanted = setting.focus_mm + number * setting.focus_step_mm
+        if not self.moves_focus or wanted == self.focus:
+            return []
+        self.focus = wanted
+        speed = min(self.machine.focus_speed_mm_s, self.machine.max_speed_mm_s)
+        return [f"G1 Z{self.length(-wanted)} {self.feed(speed)}"]  # Z up: a focus below the face is a lowered head
+
+    def _beam_on(self, setting: Setting) -> list[str]:
+        return [f"{'M3' if setting.beam == 'constant' else 'M4'} S0", self.feed(setting.speed_mm_s)]
+
+    def _power(self, setting: Setting) -> str:
+        return f"S{_number(setting.power * self.machine.power_scale)}"
+
+    def _strokes(self, step: Strokes, passes: int) -> bytes:
+        power, (dx, dy) = self._power(step.setting), step.at_mm
+        lines: list[str] = []
         for number in range(passes):
-            if number and points[0] != points[-1]:
-                yield f"G1 {self.at(*points[0])} S0"
-            for point in points[1:]:
-                yield f"G1 {self.at(*point)} {power}"
-        yield "M5 S0"
+            for n, path in enumerate(step.paths):
+                way = [(x + dx, y + dy) for x, y in led(path, step.run_up_mm)]
+                if n or (number and step.start != step.end):
+                    lines.append(f"{self.rapid(way[0])} S0")
+                burnt = way[1:]
+                if step.run_up_mm:
+                    lines.append(f"G1 {self.at(way[1])} S0")
+                    burnt = way[2:-1]
+                lines += [f"G1 {self.at(point)} {power}" for point in burnt]
+                if step.run_up_mm:
+                    lines.append(f"G1 {self.at(way[-1])} S0")
+        return _block(lines)
 
-    def _raster(self, x: float, y: float, w: float, h: float, setting: Setting) -> Iterator[str]:
-        on, power = self._beam(setting)
-        run_up = overscan_length(setting.speed_mm_s, self.trial.machine.acceleration_mm_s2)
-        lines = math.floor(h / setting.pitch_mm + 1e-9) + 1
-        yield f"G0 {self.at(x - run_up, y)}"
-        yield f"{on} S0"
-        yield f"F{self.length(60 * setting.speed_mm_s)}"
-        for i in range(lines):
-            line_y = y + i * setting.pitch_mm
-            ends = (x, x + w) if i % 2 == 0 else (x + w, x)
-            outside = run_up if i % 2 == 0 else -run_up
-            yield f"G1 {self.at(ends[0] - outside, line_y)} S0"
-            yield f"G1 {self.at(ends[0], line_y)} S0"
-            yield f"G1 {self.at(ends[1], line_y)} {power}"
-            yield f"G1 {self.at(ends[1] + outside, line_y)} S0"
-        yield "M5 S0"
+    def _raster(self, step: Raster) -> list[bytes]:
+        x, y, w, h = step.rect_mm
+        if step.along_y:
+            along, across, low, high, base = "Y", "X", self.origin.y_mm + y, self.origin.y_mm + y + h, self.origin.x_mm + x
+        else:
+            along, across, low, high, base = "X", "Y", self.origin.x_mm + x, self.origin.x_mm + x + w, self.origin.y_mm + y
+        power, run_up = self._power(step.setting), step.run_up_mm
+        outer, inner, far, beyond = (self.length(v) for v in (low - run_up, low, high, high + run_up))
+        count = step.lines
+        places = _places(base, step.setting.pitch_mm, count, self.scale, self.decimals)
+
+        def line(start: str, first: str, last: str, end: str) -> tuple[str, str]:
+            return f"G1 {along}{start} {across}", f" S0\nG1 {along}{first} S0\nG1 {along}{last} {power}\nG1 {along}{end} S0\n"
+
+        there, back = line(outer, inner, far, beyond), line(beyond, far, inner, outer)
+        parts: list[bytes] = [b""] * (2 * count + 1)
+        parts[1::2] = places
+        parts[0] = there[0].encode()
+        parts[2::4] = [(there[1] + back[0]).encode()] * ((count + 1) // 2)
+        parts[4::4] = [(back[1] + there[0]).encode()] * (count // 2)
+        parts[-1] = (there if count % 2 else back)[1].encode()
+        return parts
+
+    def _lines(self, step: Lines) -> bytes:
+        power, lines = self._power(step.setting), []
+        left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
+        for i, (y, runs) in enumerate(step.rows):
+            forth = i % 2 == 0
+            start, end = (left, right) if forth else (right, left)
+            lines.append(f"G1 {self.at((start, y))} S0")
+            for a, b in runs if forth else [(b, a) for a, b in reversed(runs)]:
+                lines += [f"G1 {self.at((a, y))} S0", f"G1 {self.at((b, y))} {power}"]
+            lines.append(f"G1 {self.at((end, y))} S0")
+        return _block(lines)
+
+
+@functools.lru_cache(maxsize=512)
+def _places(base_mm: float, pitch_mm: float, count: int, scale: float, decimals: int) -> tuple[bytes, ...]:
+    """The words of `count` raster lines from `base_mm` on; the cells of one row share them."""
+    return tuple(_number((base_mm + i * pitch_mm) * scale, decimals).encode() for i in range(count))
 
 
 def _said(setting: Setting) -> str:
     words = f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {setting.passes} passes"
-    return words + (f", pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else "")
+    words += f", pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
+    return words + (f", focus {number_text(setting.focus_mm)} mm" if setting.focus_mm else "")
 
 
 def _comment(text: str) -> str:
+    if text.isascii() and "(" not in text and ")" not in text:
+        return f"({text[:76]})"
     plain = text.translate({ord("("): "[", ord(")"): "]", ord("−"): "-", ord("×"): "x", ord("₂"): "2"})
     return f"({plain.encode('ascii', 'replace').decode()[:76]})"
 
 
+@functools.lru_cache(maxsize=65536)
 def _number(value: float, decimals: int = 3) -> str:
     text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
     return "0" if text == "-0" else text

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import Finding
 
-__all__ = ["CheckLimits", "CheckReport", "check_gcode"]
+__all__ = ["CheckLimits", "CheckReport", "check_gcode", "check_lines"]
 
 LONGEST_LINE = 80
 TOLERANCE = 0.002  # mm: half the last digit that files carry, and rounding
@@ -38,6 +39,8 @@ G_GROUPS = {
 G_PLAIN = {4, 40, 49, 54, 61, 64}  # dwell; modes that are the default and change nothing here
 M_KNOWN = {0, 1, 2, 3, 4, 5, 7, 8, 9, 30}
 LETTERS = set("FGIJKMNPRSTXYZ")
+LINES_A_STEP = 20_000
+MOST_KNOWN = 50_000
 
 
 @dataclass(frozen=True)
@@ -65,14 +68,34 @@ class CheckReport:
 
 def check_gcode(text: str, limits: CheckLimits) -> CheckReport:
     """Follow a program from its first to its last line and report what is unsafe or not understood."""
+    *_, (_, report) = check_lines(text, limits)
+    return report
+
+
+def check_lines(text: str, limits: CheckLimits) -> Iterator[tuple[float, CheckReport]]:
+    """Yield how far the check is, 0 to 1, with the report so far; the last one is whole."""
     return _Interpreter(limits).run(text)
+
+
+@dataclass(slots=True)
+class _Words:
+    """The words of one line, taken apart: lines that come again (a raster has thousands) are taken apart once."""
+
+    modes: list[tuple[int, int]]
+    m_codes: list[float]
+    values: dict[str, float]
+    dwells: bool
+    moves: bool
+    problems: list[tuple[str, str]]
 
 
 class _Interpreter:
     def __init__(self, limits: CheckLimits) -> None:
         self.limits = limits
         self.modal: dict[int, int] = {}
-        self.at: dict[str, float | None] = {"X": None, "Y": None, "Z": None}
+        self.x: float | None = None
+        self.y: float | None = None
+        self.z: float | None = None
         self.feed = 0.0  # mm/min
         self.power = 0.0
         self.beam_on = False
@@ -80,80 +103,98 @@ class _Interpreter:
         self.ended = False
         self.findings: list[Finding] = []
         self.line = 0
+        self.known: dict[str, _Words | None] = {}
+        self.reach = (-TOLERANCE, -TOLERANCE, limits.bed_mm[0] + TOLERANCE, limits.bed_mm[1] + TOLERANCE)
+        self.room = self.reach
+        if limits.area_mm is not None:
+            left, low, wide, high = limits.area_mm
+            self.room = (left - TOLERANCE, low - TOLERANCE, left + wide + TOLERANCE, low + high + TOLERANCE)
 
-    def run(self, text: str) -> CheckReport:
-        for self.line, raw in enumerate(text.splitlines(), 1):
-            if len(raw) >= LONGEST_LINE:
-                self.report("long-line", f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}")
-            block = _COMMENT.sub("", raw).strip().upper()
-            if block and block != "%":
-                self.block(block)
+    def run(self, text: str) -> Iterator[tuple[float, CheckReport]]:
+        lines, known = text.splitlines(), self.known
+        for self.line, raw in enumerate(lines, 1):
+            if self.line % LINES_A_STEP == 0:
+                yield self.line / len(lines), CheckReport(tuple(self.findings), self.moves)
+            if raw not in known:
+                if len(known) > MOST_KNOWN:
+                    known.clear()
+                known[raw] = self.words_of(raw)
+            words = known[raw]
+            if words is not None:
+                self.block(words)
         if self.beam_on:
             self.report("beam-left-on", "is the last, and the beam is still switched on: M5 is missing at the end")
         if not self.ended:
             self.report("no-end", "is the last, and the program does not end with M2 or M30")
         if not self.moves:
             self.report("no-motion", "is the last, and nothing moved")
-        return CheckReport(tuple(self.findings), self.moves)
+        yield 1.0, CheckReport(tuple(self.findings), self.moves)
 
     def report(self, code: str, text: str) -> None:
         self.findings.append(Finding(code, f"line {self.line}", f"Line {self.line} {text}."))
 
-    def block(self, block: str) -> None:
-        if self.ended:
-            self.report("after-end", "comes after the end of the program")
-        words = _WORD.findall(block)
+    def words_of(self, raw: str) -> _Words | None:
+        """Return the words of a line with what is wrong with it by itself, or None where it holds none."""
+        problems: list[tuple[str, str]] = []
+        if len(raw) >= LONGEST_LINE:
+            problems.append(("long-line", f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}"))
+        block = _COMMENT.sub("", raw).strip().upper()
+        words = _Words([], [], {}, False, False, problems)
+        if not block or block == "%":
+            return words if problems else None
         if _WORD.sub("", block).strip(" \t/"):
-            self.report("not-understood", f"holds something that is not a word of letter and number: “{block[:40]}”")
-            return
-        values: dict[str, float] = {}
-        codes: list[tuple[str, float]] = []
-        for letter, number in words:
+            problems.append(("not-understood", f"holds something that is not a word of letter and number: “{block[:40]}”"))
+            return words
+        for letter, number in _WORD.findall(block):
             value = float(number)
-            if letter in "GM":
-                codes.append((letter, value))
-            elif letter not in LETTERS:
-                self.report("unknown-word", f"uses {letter}{number}, which is not in the published set")
-            elif letter in values:
-                self.report("word-twice", f"holds the word {letter} twice")
-            else:
-                values[letter] = value
-        self.take_modes(codes)
-        self.take_feed_and_power(values)
-        for letter, value in codes:
             if letter == "M":
-                self.take_m(value)
-        if any(letter == "G" and value == 4 for letter, value in codes):
-            if self.beam_on and self.power > 0:
-                self.report("beam-at-rest", "waits with the beam on")
-        elif any(axis in values for axis in "XYZ"):
-            self.move(values)
+                words.m_codes.append(value)
+            elif letter == "G":
+                self.take_g(words, value)
+            elif letter not in LETTERS:
+                problems.append(("unknown-word", f"uses {letter}{number}, which is not in the published set"))
+            elif letter in words.values:
+                problems.append(("word-twice", f"holds the word {letter} twice"))
+            else:
+                words.values[letter] = value
+        words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
+        return words
 
-    def take_modes(self, codes: list[tuple[str, float]]) -> None:
-        seen: set[int] = set()
-        for letter, value in codes:
-            if letter != "G":
-                continue
-            if value in G_GROUPS:
-                group = G_GROUPS[int(value)]
-                if group in seen:
-                    self.report("modes-clash", "names two modes of the same group")
-                seen.add(group)
-                self.modal[group] = int(value)
-            elif value not in G_PLAIN:
-                self.report("unknown-word", f"uses G{value:g}, which is not in the published set or not allowed here")
+    def take_g(self, words: _Words, value: float) -> None:
+        if value in G_GROUPS:
+            group = G_GROUPS[int(value)]
+            if any(group == other for other, _ in words.modes):
+                words.problems.append(("modes-clash", "names two modes of the same group"))
+            words.modes.append((group, int(value)))
+        elif value == 4:
+            words.dwells = True
+        elif value not in G_PLAIN:
+            words.problems.append(("unknown-word", f"uses G{value:g}, which is not in the published set or not allowed here"))
 
-    def take_feed_and_power(self, values: dict[str, float]) -> None:
-        if "S" in values:
-            self.power = values["S"]
+    def block(self, words: _Words) -> None:
+        if self.ended and (words.modes or words.values or words.m_codes):
+            self.report("after-end", "comes after the end of the program")
+        for code, text in words.problems:
+            self.report(code, text)
+        for group, value in words.modes:
+            self.modal[group] = value
+        if "S" in words.values:
+            self.power = words.values["S"]
             if not 0 <= self.power <= self.limits.power_scale * (1 + 1e-9):
                 self.report("over-power", f"asks for S{self.power:g}; this machine takes 0 to {self.limits.power_scale:g}")
-        if "F" in values:
-            self.feed = values["F"] * self.scale
+        if "F" in words.values:
+            self.feed = words.values["F"] * self.scale
             if not 0 < self.feed <= 60 * self.limits.max_speed_mm_s * (1 + 1e-6):
                 self.report(
                     "over-speed", f"asks for {self.feed:g} mm/min; this machine takes up to {60 * self.limits.max_speed_mm_s:g}"
                 )
+        for code_number in words.m_codes:
+            self.take_m(code_number)
+        if words.dwells:
+            if self.beam_on and self.power > 0:
+                self.report("beam-at-rest", "waits with the beam on")
+        elif words.moves:
+            self.move(words.values)
 
     def take_m(self, value: float) -> None:
         if value not in M_KNOWN:
@@ -174,34 +215,48 @@ class _Interpreter:
         return 25.4 if self.modal.get(UNITS) == 20 else 1.0
 
     def move(self, values: dict[str, float]) -> None:
-        if UNITS not in self.modal or DISTANCE not in self.modal:
+        modal = self.modal
+        if UNITS not in modal or DISTANCE not in modal:
             self.report("modes-missing", "moves before units (G20 or G21) and distance mode (G90 or G91) are stated")
-            self.modal.setdefault(UNITS, 21)
-            self.modal.setdefault(DISTANCE, 90)
-        motion = self.modal.get(MOTION)
+            modal.setdefault(UNITS, 21)
+            modal.setdefault(DISTANCE, 90)
+        motion = modal.get(MOTION)
         if motion is None or motion == 80:
             self.report("no-motion-mode", "names a place without a motion mode (G0 to G3)")
             return
-        start = dict(self.at)
-        for axis in "XYZ":
-            if axis in values:
-                step = values[axis] * self.scale
-                before = start[axis]
-                if self.modal[DISTANCE] == 91 and before is None:
-                    self.report("lost-place", f"moves {axis} by a distance from a place that is not known")
-                self.at[axis] = step if self.modal[DISTANCE] == 90 or before is None else before + step
+        scale, x0, y0 = (25.4 if modal[UNITS] == 20 else 1.0), self.x, self.y
+        relative = modal[DISTANCE] == 91
+        if "X" in values:
+            self.x = self.gone("X", x0, values["X"] * scale, relative=relative)
+        if "Y" in values:
+            self.y = self.gone("Y", y0, values["Y"] * scale, relative=relative)
+        if "Z" in values:
+            self.z = self.gone("Z", self.z, values["Z"] * scale, relative=relative)
         self.moves += 1
-        if motion == 0 and self.beam_on and self.power > 0:
-            self.report("beam-in-rapid", f"moves in rapid with the beam on (S{self.power:g})")
-        if motion != 0 and self.feed <= 0:
+        if motion == 0:
+            if self.beam_on and self.power > 0:
+                self.report("beam-in-rapid", f"moves in rapid with the beam on (S{self.power:g})")
+        elif self.feed <= 0:
             self.report("no-feed", "feeds before any F word")
         if motion in (2, 3):
-            self.check_arc(values, start, clockwise=motion == 2)
-        self.check_place(self.at["X"], self.at["Y"])
+            self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
+        self.check_place(self.x, self.y)
         if self.limits.clamps_mm:
-            self.check_clamps(start)
+            self.check_clamps({"X": x0, "Y": y0})
+
+    def gone(self, axis: str, before: float | None, step: float, *, relative: bool) -> float:
+        if not relative:
+            return step
+        if before is None:
+            self.report("lost-place", f"moves {axis} by a distance from a place that is not known")
+            return step
+        return before + step
 
     def check_place(self, x: float | None, y: float | None) -> None:
+        if x is not None and y is not None:
+            room, bed = self.room, self.reach
+            if room[0] <= x <= room[2] and room[1] <= y <= room[3] and bed[0] <= x <= bed[2] and bed[1] <= y <= bed[3]:
+                return
         width, height = self.limits.bed_mm
         for axis, value, size in (("X", x, width), ("Y", y, height)):
             if value is not None and not -TOLERANCE <= value <= size + TOLERANCE:
@@ -214,7 +269,7 @@ class _Interpreter:
             self.report("off-coupon", f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by {high:g} mm)")
 
     def check_arc(self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool) -> None:
-        x0, y0, x1, y1 = start["X"], start["Y"], self.at["X"], self.at["Y"]
+        x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
         if x0 is None or y0 is None or x1 is None or y1 is None or not ("I" in values or "J" in values):
             self.report("arc-not-followed", "is an arc that cannot be followed: a known start and I, J are needed")
             return
@@ -231,7 +286,7 @@ class _Interpreter:
                 self.check_place(cx + radius * math.cos(angle), cy + radius * math.sin(angle))
 
     def check_clamps(self, start: dict[str, float | None]) -> None:
-        x0, y0, x1, y1 = start["X"], start["Y"], self.at["X"], self.at["Y"]
+        x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
         if x0 is None or y0 is None or x1 is None or y1 is None:
             return
         for left, low, wide, high in self.limits.clamps_mm:

@@ -7,13 +7,15 @@ from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
 
+from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
 
-__all__ = ["write_card", "write_key", "write_safety"]
+__all__ = ["CODE_PREFIX", "trial_code", "write_card", "write_key", "write_safety"]
 
 MM = 72 / 25.4
 SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
@@ -78,28 +80,73 @@ class _Sheet:
         self.canvas.setLineWidth(width_pt)
         self.canvas.rect(x * MM, (self.height - y - h) * MM, w * MM, h * MM)
 
+    def fill(self, x: float, y: float, w: float, h: float) -> None:
+        self.canvas.rect(x * MM, (self.height - y - h) * MM, w * MM, h * MM, 0, 1)
+
     def done(self) -> bytes:
         self.canvas.save()
         return self.buffer.getvalue()
 
 
+CODE_PREFIX = "olive-almanac:trial:"
+
+
+def trial_code(trial_id: str) -> str:
+    """Return what the code on a key sheet says; typed or scanned into the finder, it opens the trial."""
+    return CODE_PREFIX + trial_id
+
+
 def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
-    """Return the key sheet as PDF: the map of cells with their ids, then each setting with an empty verdict box."""
+    """Return the key sheet as PDF: the map of cells with their ids and a machine-readable code that opens the trial,
+    then each setting with an empty box for its verdict.  `paper` is "a4" or "letter"."""
     page = _Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
     left, right = 18.0, page.width - 18.0
     page.text(left, 22, trial.name, 18, SERIF)
     page.text(right, 22, day_text(trial.made), 10, align="right")
     page.line(left, 25, right, 25, 1.4)
-    page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", right - left, 11, SANS_BOLD)
+    code = 24.0
+    _draw_code(page, trial_code(trial.id), right - code, 28, code)
+    most = right - left - code - 4
+    page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD)
     size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
-    page.text(
-        left,
-        36.5,
-        f"{len(trial.cells)} cells, {duration_text(trial.seconds)}, coupon {size} mm. The L marks the lower left corner.",
-    )
-    bottom = _draw_map(page, trial, left, 41, right - left, 95)
+    turned = "" if trial.fiducials else " The L marks the lower left corner."
+    page.fitted(left, 36.5, f"{len(trial.cells)} cells, {duration_text(trial.seconds)}, coupon {size} mm.{turned}", most, 10, SANS)
+    page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
+    page.text(left, 47, "Read by", 10)
+    page.line(left + 14, 47.5, left + 60, 47.5)
+    page.text(left + 66, 47, "Burnt on", 10)
+    page.line(left + 82, 47.5, left + 120, 47.5)
+    bottom = _draw_map(page, trial, left, 55, right - left, 88)
     _draw_table(page, trial, left, right, bottom + 8, speed_unit)
     return page.done()
+
+
+def _draw_code(page: _Sheet, words: str, left: float, top: float, side: float) -> None:
+    import segno
+
+    rows = [[bool(dark) for dark in row] for row in segno.make(words, error="m", micro=False).matrix]
+    step = side / len(rows)
+    for r, row in enumerate(rows):
+        for c, dark in enumerate(row):
+            if dark:
+                page.fill(left + c * step, top + r * step, step, step)
+
+
+def _held(trial: Trial, unit: str) -> str:
+    """What is the same in every cell, in words."""
+    settings = [cell.setting for cell in trial.cells]
+    words = []
+    for name, texts in (
+        ("power", {f"{percent_text(s.power)} %" for s in settings}),
+        ("speed", {speed_text(s.speed_mm_s, unit) for s in settings}),
+        ("passes", {str(s.passes) for s in settings}),
+        ("focus", {f"{number_text(s.focus_mm)} mm" for s in settings}),
+        ("air", {s.air for s in settings}),
+        ("beam", {s.beam.replace("-", " ") for s in settings}),
+    ):
+        if len(texts) == 1:
+            words.append(f"{name} {texts.pop()}")
+    return "In every cell: " + ", ".join(words) + "."
 
 
 def _draw_map(page: _Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float) -> float:
@@ -107,8 +154,12 @@ def _draw_map(page: _Sheet, trial: Trial, left: float, top: float, most_w: float
     width, height = scale * trial.coupon.width_mm, scale * trial.coupon.height_mm
     page.box(left, top, width, height, 1.0)
     corner = top + height - 3 * scale
-    page.line(left + 3 * scale, corner, left + 3 * scale, corner - 5 * scale, 1.2)
-    page.line(left + 3 * scale, corner, left + 6 * scale, corner, 1.2)
+    if not trial.fiducials:
+        page.line(left + 3 * scale, corner, left + 3 * scale, corner - 5 * scale, 1.2)
+        page.line(left + 3 * scale, corner, left + 6 * scale, corner, 1.2)
+    for mark in trial.fiducials:
+        for x0, y0, x1, y1 in (tuple(scale * side for side in box) for box in burnt_boxes(mark)):
+            page.fill(left + x0, top + height - y1, x1 - x0, y1 - y0)
     for cell in trial.cells:
         x, y, w, h = (scale * side for side in cell.rect_mm)
         page.box(left + x, top + height - y - h, w, h)
@@ -153,7 +204,7 @@ def write_card(entry: Entry, machine: Machine, stock: Stock, state: str, reason:
     """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time and state."""
     page = _Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
     left, right = 9.0, 139.0
-    page.fitted(left, 14, f"{stock.short_name}, {'cut through' if entry.task == 'cut' else 'engrave'}", 95, 17, SERIF)
+    page.fitted(left, 14, f"{stock.short_name}, {TASK_WORDS[entry.task]}", 95, 17, SERIF)
     page.text(right, 14, machine.label, 10, SANS_BOLD, "right")
     page.line(left, 17, right, 17, 1.4)
     page.fitted(left, 22.5, f"{state}: {reason}" + (f"   lot {entry.lot}" if entry.lot else ""), right - left, 10, SANS)

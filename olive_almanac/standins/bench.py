@@ -53,46 +53,44 @@ class StandInBench:
     def _burn_cell(self, trial: Trial, cell: Cell, hidden: Hidden, rng: np.random.Generator) -> BurntCell:
         machine, setting = trial.machine, cell.setting
         speed = setting.speed_mm_s
-        if cell.mark == "outline":  # a short side is left before full speed is reached
+        if cell.mark != "line" and not setting.pitch_mm:  # a short side is left before full speed is reached
             speed = min(speed, math.sqrt(machine.acceleration_mm_s2 * cell.longest_side_mm))
         heat = heat_of_edge(hidden, machine, setting, speed) * float(np.exp(0.12 * rng.standard_normal()))
+        if setting.pitch_mm:
+            return self._rastered(trial, cell, hidden, heat, rng)
         grade = sum(heat > edge for edge in CHAR_EDGES)
-        if trial.task == "cut":
-            depth = dug_depth(hidden, machine, setting, speed)
-            thickness = trial.stock.true_thickness_mm
-            verdict = _cut_verdict(depth / thickness, hidden.grip)
-            seen = Reading(
-                cell.id,
-                verdict,
-                kerf_mm=round(kerf_of(hidden, machine, setting, speed), 2),
-                char=grade,
-                defects=("flare",) if grade == 3 else (),
-            )
-            return BurntCell(
-                cell.id,
-                cell.seconds,
-                min(depth, thickness),
-                depth >= thickness,
-                kerf_of(hidden, machine, setting, speed),
-                heat,
-                None,
-                grade == 3,
-                seen,
-            )
-        lightness = lightness_of(hidden, machine, setting, setting.speed_mm_s) + 1.2 * float(rng.standard_normal())
-        felt = lightness + 1.5 * float(rng.standard_normal())
-        verdict = _tone_verdict(felt, hidden)
-        return BurntCell(
+        thickness, depth = trial.stock.true_thickness_mm, dug_depth(hidden, machine, setting, speed)
+        kerf = kerf_of(hidden, machine, setting, speed)
+        if cell.mark == "comb":  # a slot as it comes out is wider than drawn by the kerf
+            measured = round(cell.nominal_mm + kerf, 2)
+        elif cell.mark == "stack":  # what each piece has lost
+            measured = round(kerf + 0.01 * float(rng.standard_normal()), 3)
+        else:
+            measured = round(kerf, 2)
+        verdict = _cut_verdict(depth / thickness, hidden.grip) if trial.task == "cut" else _score_verdict(depth, thickness)
+        seen = Reading(
             cell.id,
-            cell.seconds,
-            0.0,
-            False,
-            0.0,
-            heat,
-            lightness,
-            False,
-            Reading(cell.id, verdict, lightness=round(min(100.0, max(0.0, felt)), 1)),
+            verdict if trial.task in ("cut", "score") else None,
+            kerf_mm=max(0.0, measured),
+            char=grade,
+            defects=("flare",) if grade == 3 else (),
         )
+        return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, kerf, heat, None, grade == 3, seen)
+
+    def _rastered(self, trial: Trial, cell: Cell, hidden: Hidden, heat: float, rng: np.random.Generator) -> BurntCell:
+        setting = cell.setting
+        lightness = lightness_of(hidden, trial.machine, setting, setting.speed_mm_s) + 1.2 * float(rng.standard_normal())
+        felt = lightness + 1.5 * float(rng.standard_normal())
+        seen = Reading(cell.id, _tone_verdict(felt, hidden), lightness=round(min(100.0, max(0.0, felt)), 1))
+        return BurntCell(cell.id, cell.seconds, 0.0, False, 0.0, heat, lightness, False, seen)
+
+
+def _score_verdict(depth_mm: float, thickness_mm: float) -> Verdict:
+    """A score is right around half a millimetre, or a third of thin stock."""
+    aim = min(0.5, thickness_mm / 3)
+    if depth_mm < 0.05:
+        return "no_mark"
+    return "too_light" if depth_mm < 0.6 * aim else "right" if depth_mm <= 1.5 * aim else "too_dark"
 
 
 def _cut_verdict(reach: float, grip: float) -> Verdict:

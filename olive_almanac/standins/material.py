@@ -126,9 +126,13 @@ def heat_sent(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: fl
     return float(watts / speed_mm_s / (1 + (hidden.sideways_mm_s / speed_mm_s) ** 0.7))
 
 
-def slot_width(hidden: Hidden, machine: Machine, focus_mm: float, depth_mm: float) -> float:
-    """Width of the beam at a depth, mm: two straight cones joined by a rounded waist."""
-    waist = machine.spot_longer_mm * hidden.spot_scale
+def slot_width(hidden: Hidden, machine: Machine, focus_mm: float, depth_mm: float, direction: str = "xy") -> float:
+    """Width of the beam at a depth, mm: two straight cones joined by a rounded waist.
+
+    Across a line along X the spot's Y side counts, and the other way round; a closed shape is as weak as its weaker side.
+    """
+    across = {"x": machine.spot_y_mm, "y": machine.spot_x_mm}.get(direction, machine.spot_longer_mm)
+    waist = across * hidden.spot_scale
     slope = waist / machine.rayleigh_mm
     return (
         waist * 0.9 + 0.1 * waist + max(0.0, abs(depth_mm - focus_mm - hidden.focus_slip_mm) - 0.35 * machine.rayleigh_mm) * slope
@@ -140,9 +144,10 @@ def dug_depth(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: fl
     depth, clean = 0.0, 1.0
     air_helps = {"off": 1.4, "low": 1.0, "full": 0.8}[setting.air]
     heat = heat_sent(hidden, machine, setting, speed_mm_s)
-    for _ in range(setting.passes):
+    for number in range(setting.passes):
+        focus = setting.focus_mm + number * setting.focus_step_mm
         for _ in range(BITES):
-            width = slot_width(hidden, machine, setting.focus_mm, depth)
+            width = slot_width(hidden, machine, focus, depth, setting.direction)
             flux = clean * heat / width
             if flux <= hidden.starts_j_mm2:
                 break
@@ -155,7 +160,9 @@ def dug_depth(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: fl
 def kerf_of(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:
     """Width of the slot at the top, mm: the beam and what the heat beside it takes away."""
     heat = heat_sent(hidden, machine, setting, speed_mm_s)
-    return slot_width(hidden, machine, setting.focus_mm, 0.0) * (0.8 + 0.25 * math.log1p(heat / hidden.scorch_j_mm))
+    return slot_width(hidden, machine, setting.focus_mm, 0.0, setting.direction) * (
+        0.8 + 0.25 * math.log1p(heat / hidden.scorch_j_mm)
+    )
 
 
 def heat_of_edge(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:
@@ -167,7 +174,8 @@ def heat_of_edge(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s:
 def lightness_of(hidden: Hidden, machine: Machine, setting: Setting, speed_mm_s: float) -> float:
     """L* of a raster: a soft and a hard part that saturate in turn, then over-burn."""
     dialled = max(0.0, setting.power - hidden.dead_zone) / (1 - hidden.dead_zone)
-    dose = setting.passes * machine.optical_power_w * hidden.takes_up * dialled**1.06 / (speed_mm_s * setting.pitch_mm)
+    ways = 2 if setting.crosshatch else 1
+    dose = ways * setting.passes * machine.optical_power_w * hidden.takes_up * dialled**1.06 / (speed_mm_s * setting.pitch_mm)
     soft = 1 - math.exp(-((dose / hidden.soft_j_mm2) ** 1.3))
     hard = dose**2 / (dose**2 + hidden.hard_j_mm2**2)
     over = dose**3 / (dose**3 + hidden.over_j_mm2**3)

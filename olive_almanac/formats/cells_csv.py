@@ -1,0 +1,32 @@
+"""The cells of a trial as a table for a spreadsheet."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from olive_almanac.core.records.trial import Trial
+
+__all__ = ["HEADS", "write_cells"]
+
+HEADS = (
+    "cell", "order", "mark", "x_mm", "y_mm", "width_mm", "height_mm", "nominal_mm", "power_percent", "speed_mm_s", "passes",
+    "focus_mm", "focus_step_mm", "pitch_mm", "crosshatch", "direction", "air", "beam", "seconds",
+)  # fmt: skip
+
+
+def write_cells(trial: Trial) -> str:
+    """Return one line per cell in the order in which they burn, decimal points, commas between; no cell is a formula."""
+    stream = io.StringIO()
+    table = csv.writer(stream, lineterminator="\r\n")
+    table.writerow(HEADS)
+    for cell in trial.in_order:
+        s = cell.setting
+        table.writerow(
+            [
+                cell.id, cell.order, cell.mark, *cell.rect_mm, cell.nominal_mm, round(100 * s.power, 4), round(s.speed_mm_s, 6),
+                s.passes, s.focus_mm, s.focus_step_mm, s.pitch_mm, "yes" if s.crosshatch else "no", s.direction, s.air, s.beam,
+                cell.seconds,
+            ]
+        )  # fmt: skip
+    return stream.getvalue()

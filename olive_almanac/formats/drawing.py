@@ -1,0 +1,169 @@
+"""Coupons as drawings for machines that take no G-code: SVG and DXF, to scale in mm, one named layer per setting."""
+
+from __future__ import annotations
+
+import colorsys
+import io
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
+from olive_almanac.core.placing.fiducials import burnt_boxes
+from olive_almanac.core.placing.labels import Lettering
+from olive_almanac.core.placing.strokes import Polyline, detail_boxes, strokes_of
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.units import number_text, percent_text
+
+__all__ = ["Layer", "layer_name", "layers_of", "write_dxf", "write_svg"]
+
+HAIRLINE_MM = 0.1
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Layer:
+    """What is burnt with one setting: lines, and boxes to fill (left, low, right, high), coupon mm, y up."""
+
+    name: str
+    setting: Setting
+    lines: tuple[Polyline, ...]
+    fills: tuple[Box, ...]
+    cells: tuple[str, ...] = ()
+
+
+def layer_name(setting: Setting) -> str:
+    """Return what is dialled in for a layer: "85 %, 8 mm/s, 2 passes, pitch 0.1 mm"."""
+    words = [
+        f"{percent_text(setting.power)} %",
+        f"{number_text(setting.speed_mm_s, 4)} mm/s",
+        "1 pass" if setting.passes == 1 else f"{setting.passes} passes",
+    ]
+    words += [f"pitch {number_text(setting.pitch_mm)} mm" + (", crossed" if setting.crosshatch else "")] if setting.pitch_mm else []
+    words += [f"lines along {setting.direction.upper()}"] if setting.pitch_mm and setting.direction == "y" else []
+    words += [f"focus {number_text(setting.focus_mm)} mm"] if setting.focus_mm else []
+    words += [f"focus step {number_text(setting.focus_step_mm)} mm"] if setting.focus_step_mm else []
+    words += [f"air {setting.air}"] if setting.air != "full" else []
+    words += ["power follows speed"] if setting.beam == "follows-speed" else []
+    return ", ".join(words)
+
+
+def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Layer]:
+    """Yield the layers in the order in which they burn: photo marks, labels, then one for each setting."""
+    lines: list[Polyline] = []
+    for step in mark_steps(trial, lettering):
+        if isinstance(step, Strokes):
+            dx, dy = step.at_mm
+            lines += [tuple((x + dx, y + dy) for x, y in path) for path in step.paths]
+        assert isinstance(step, (Strokes, Lines))
+    if trial.fiducial_setting is not None and trial.fiducials:
+        boxes = tuple(box for mark in trial.fiducials for box in burnt_boxes(mark))
+        yield Layer(f"photo marks: {layer_name(trial.fiducial_setting)}", trial.fiducial_setting, (), boxes)
+    if trial.label_setting is not None and lines:
+        yield Layer(f"labels: {layer_name(trial.label_setting)}", trial.label_setting, tuple(lines), ())
+    groups: dict[Setting, list[Cell]] = {}
+    for cell in trial.in_order:
+        groups.setdefault(_drawn(cell.setting), []).append(cell)
+    taken: set[str] = set()
+    for setting, cells in groups.items():
+        name, number = layer_name(setting), 2
+        while name in taken:  # two settings that differ beyond the digits shown
+            name, number = f"{layer_name(setting)} ({number})", number + 1
+        taken.add(name)
+        strokes = tuple(path for cell in cells for path in strokes_of(cell))
+        fills = tuple(box for cell in cells for box in _fills(cell))
+        yield Layer(name, setting, strokes, fills, tuple(cell.id for cell in cells))
+
+
+def _drawn(setting: Setting) -> Setting:
+    """The setting without what only says where a line lies: a drawing shows that itself."""
+    if setting.pitch_mm:
+        return setting
+    return Setting(
+        setting.power, setting.speed_mm_s, setting.passes, setting.focus_mm, 0.0, setting.air, setting.beam,
+        focus_step_mm=setting.focus_step_mm,
+    )  # fmt: skip
+
+
+def _fills(cell: Cell) -> tuple[Box, ...]:
+    if not cell.setting.pitch_mm:
+        return ()
+    if cell.mark == "detail":
+        return detail_boxes(cell)
+    x, y, w, h = cell.rect_mm
+    return ((x, y, x + w, y + h),)
+
+
+def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
+    """Return the SVG text; y runs down there, so the coupon's upper edge is y = 0.
+
+    Each layer is a group whose title is the layer's name; what is rastered is a filled box, lines are lines.
+    """
+    width, height = trial.coupon.width_mm, trial.coupon.height_mm
+    root = ET.Element(
+        "svg",
+        xmlns="http://www.w3.org/2000/svg",
+        version="1.1",
+        width=f"{width:g}mm",
+        height=f"{height:g}mm",
+        viewBox=f"0 0 {width:g} {height:g}",
+    )
+    ET.SubElement(root, "title").text = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
+    for number, layer in enumerate(layers_of(trial, lettering)):
+        colour = "#555555" if not layer.cells else _colour(number)
+        group = ET.SubElement(
+            root, "g", {"id": f"layer-{number + 1}", "fill": "none", "stroke": colour, "stroke-width": str(HAIRLINE_MM)}
+        )
+        ET.SubElement(group, "title").text = layer.name
+        if layer.cells:
+            ET.SubElement(group, "desc").text = "cells " + " ".join(layer.cells)
+        for left, low, right, high in layer.fills:
+            ET.SubElement(
+                group, "rect", x=_mm(left), y=_mm(height - high), width=_mm(right - left), height=_mm(high - low), fill=colour,
+                stroke="none",
+            )  # fmt: skip
+        for path in layer.lines:
+            closed = path[0] == path[-1]
+            points = " ".join(f"{_mm(x)},{_mm(height - y)}" for x, y in (path[:-1] if closed else path))
+            ET.SubElement(group, "polygon" if closed else "polyline", points=points)
+    ET.indent(root)
+    return ET.tostring(root, encoding="unicode", xml_declaration=False) + "\n"
+
+
+def _mm(value: float) -> str:
+    text = f"{value:.4f}".rstrip("0").rstrip(".")
+    return "0" if text == "-0" else text
+
+
+def _colour(number: int) -> str:
+    red, green, blue = colorsys.hls_to_rgb(number * 0.618034 % 1.0, 0.42, 0.6)
+    return f"#{round(255 * red):02x}{round(255 * green):02x}{round(255 * blue):02x}"
+
+
+def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
+    """Return the DXF text in mm, y up: a layer per setting, lines as polylines, what is rastered as solid hatches."""
+    import ezdxf
+
+    document = ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
+    space = document.modelspace()
+    for number, layer in enumerate(layers_of(trial, lettering)):
+        name = _layer_of_dxf(layer.name)
+        colour = tuple(int(_colour(number)[i : i + 2], 16) for i in (1, 3, 5))
+        document.layers.add(name).rgb = (colour[0], colour[1], colour[2])
+        for path in layer.lines:
+            closed = path[0] == path[-1]
+            space.add_lwpolyline(path[:-1] if closed else path, close=closed, dxfattribs={"layer": name})
+        for left, low, right, high in layer.fills:
+            corners = [(left, low), (right, low), (right, high), (left, high)]
+            space.add_hatch(dxfattribs={"layer": name}).paths.add_polyline_path(corners, is_closed=True)
+    stream = io.StringIO()
+    document.write(stream)
+    return stream.getvalue()
+
+
+def _layer_of_dxf(name: str) -> str:
+    """Layer names there may hold none of <>/\\":;?*|=`, so the words are kept and the signs written out."""
+    for sign, word in (("/", " per "), (":", ","), ("%", "pc"), ("×", "x"), ("−", "-")):
+        name = name.replace(sign, word)
+    return name
