@@ -16,7 +16,8 @@ from typing import TYPE_CHECKING, Any, cast
 
 from olive_almanac import __version__
 from olive_almanac.core.errors import AlmanacError, BadFile, Finding
-from olive_almanac.core.records.setting import TASKS, Task
+from olive_almanac.core.records.setting import AIRS, TASKS, Task
+from olive_almanac.core.records.trial import KINDS, ORDERS
 from olive_almanac.core.units import duration_text, number_text, percent_text, read_length_mm, read_number
 from olive_almanac.steps.files import read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
@@ -55,7 +56,8 @@ def parser() -> argparse.ArgumentParser:
     demo = verbs.add_parser("demo", help="open the window on a fresh copy of the demo shop; without a screen, work through it")
     demo.add_argument("--out", type=Path, help="folder for the pictures when there is no screen")
 
-    plan = verbs.add_parser("plan", help="plan a power x speed grid and write its files")
+    plan = verbs.add_parser("plan", help="plan a trial and write its files")
+    plan.add_argument("--kind", choices=KINDS[:-1], default="grid", help="kind of trial (default: a power x speed grid)")
     plan.add_argument("--machine", type=Path, required=True)
     plan.add_argument("--stock", type=Path, required=True)
     plan.add_argument("--task", choices=TASKS, required=True)
@@ -63,8 +65,18 @@ def parser() -> argparse.ArgumentParser:
     plan.add_argument("--speed", help="mm/s unless a unit is written, from:to:steps or a list")
     plan.add_argument("--passes", help="a number or a list")
     plan.add_argument("--focus", help="mm below the top face, from:to:steps or a list")
-    plan.add_argument("--pitch", help="mm, a number or a list (engrave)")
+    plan.add_argument("--pitch", help="mm, a number or a list (engrave and mark)")
+    plan.add_argument("--air", help="off, low, full, or a list of them")
+    plan.add_argument("--repeats", type=int, help="repeats of a confirm run")
     plan.add_argument("--cell", help="side of a cell, mm")
+    plan.add_argument("--gap", help="gap between cells, mm")
+    plan.add_argument("--rest", type=float, help="rest between cells, s")
+    plan.add_argument("--order", choices=ORDERS, help="low energy first (default), or row by row, or column by column")
+    plan.add_argument("--turn", action="store_true", help="lay the long side the other way")
+    plan.add_argument("--sheet", help="size of the sheet, WxH in mm: the coupon is laid into its lower left corner")
+    plan.add_argument("--clamp", action="append", default=[], help="a clamp on the sheet, from X,Y to X,Y: X,Y,X,Y in mm")
+    plan.add_argument("--no-labels", action="store_true", help="burn no labels")
+    plan.add_argument("--no-marks", action="store_true", help="burn no photo marks")
     plan.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
     plan.add_argument("--name", default="", help="name of the coupon")
     plan.add_argument("--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock")
@@ -84,7 +96,8 @@ def parser() -> argparse.ArgumentParser:
     decide = verbs.add_parser("decide", help="decide from one or more trials with their readings")
     decide.add_argument("files", type=Path, nargs="+", metavar="TRIAL READINGS")
     decide.add_argument("--aim", choices=("quickest", "cleanest", "widest"), default="quickest")
-    decide.add_argument("--target", type=float, help="cut: probability 0.5 to 0.999; engrave: wanted lightness L*")
+    decide.add_argument("--target", type=float, help="cut: probability 0.5 to 0.999; else: wanted lightness L*")
+    decide.add_argument("--next", type=int, metavar="K", help="name up to K cells to burn next, also when there is a pick")
     decide.add_argument("--enter", action="store_true", help="write the pick into the book")
 
     book = verbs.add_parser("book", help="find settings in the book")
@@ -178,11 +191,14 @@ def _load_stock(path: Path) -> Stock:
 def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     from dataclasses import replace
 
-    from olive_almanac.core.design.grid import energy_unit, plan_grid
     from olive_almanac.core.design.levels import read_levels, speed_reader
-    from olive_almanac.core.design.suggest import suggest_grid
+    from olive_almanac.core.design.plan import energy_unit, plan_trial
+    from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+    from olive_almanac.core.records.ranges import check_choice
+    from olive_almanac.core.records.stock import Sheet
     from olive_almanac.formats.station_files import write_trial
-    from olive_almanac.steps.permission import permission_for
+    from olive_almanac.steps.lettering import letters
+    from olive_almanac.steps.permission import permission_for, verdict_for
     from olive_almanac.steps.trial_files import write_trial_files
 
     machine, stock = _load_machine(arguments.machine), _load_stock(arguments.stock)
@@ -201,18 +217,38 @@ def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
         changes["pitch_mm"] = read_levels(arguments.pitch, "Line pitch", lambda text: read_length_mm(text, "Line pitch"), "mm")
     if arguments.cell:
         changes["cell_mm"] = read_length_mm(arguments.cell, "Cell side")
+    if arguments.gap:
+        changes["gap_mm"] = read_length_mm(arguments.gap, "Gap between cells")
+    if arguments.air:
+        airs = tuple(arguments.air.split(","))
+        for air in airs:
+            check_choice("Air", air, AIRS)
+        changes["air"] = airs
+    for name, value in (("rest_s", arguments.rest), ("burn_order", arguments.order), ("repeats", arguments.repeats)):
+        if value is not None:
+            changes[name] = value
+    changes |= {"turned": arguments.turn, "labels": not arguments.no_labels, "fiducials": not arguments.no_marks}
+    if arguments.sheet:
+        width, height = _numbers(arguments.sheet.replace("×", "x").replace("x", ","), "Sheet", 2)
+        clamps = tuple(_numbers(clamp, "Clamp", 4) for clamp in arguments.clamp)
+        changes |= {"sheet": Sheet(width, height, clamps_mm=clamps), "sheet_number": 0, "place": (0.0, 0.0)}
     if arguments.at:
         changes["place"] = _numbers(arguments.at, "Place", 2)
-    choices = replace(suggest_grid(machine, stock, task), **changes)
+    engraving = verdict_for(machine, stock, "engrave")
+    suggested = suggest_levels(machine, stock, task, kind=arguments.kind, lettering=letters(), engraving=engraving)
+    choices = replace(suggested.choices, **changes)
     made = doors.today().isoformat()
     name = arguments.name or f"Coupon of {made}"
     permission = permission_for(machine, stock, task, {stock.family: True} if arguments.we_burn_it else {})
-    plan = plan_grid(
-        machine, stock, task, choices, permission=permission, trial_id=_trial_id(name, made, choices), name=name, made=made
-    )
-    write_trial_files(plan.trial, arguments.out)
+    plan = plan_trial(
+        machine, stock, task, choices, permission=permission, trial_id=_trial_id(name, made, choices), name=name, made=made,
+        lettering=letters(), engraving=engraving, limit=flare_limit_of(stock), settle=not arguments.at,
+    )  # fmt: skip
+    for _ in write_trial_files(plan.trial, arguments.out):
+        pass  # only a window shows how far it is
     _warn([Finding("refused", one.cell.id, f"{one.cell.id} is left out. {one.why}") for one in plan.refused])
     _warn([Finding("mind", stock.name, permission.mind)] if permission.mind else [])
+    _warn([Finding("mind", one, one) for one in plan.remarks])
     low, high = plan.energy_range
     coupon = plan.trial.coupon
     _say(
@@ -231,7 +267,7 @@ def _trial_id(name: str, made: str, choices: object) -> str:
     return f"coupon-{made}-{hashlib.sha256(f'{name}{choices}'.encode()).hexdigest()[:8]}"
 
 
-def _numbers(text: str, field: str, count: int) -> tuple[float, ...]:
+def _numbers(text: str, field: str, count: int) -> tuple[Any, ...]:
     from olive_almanac.core.errors import OutOfRange
 
     parts = text.split(",")
@@ -278,6 +314,8 @@ def _read(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
 
 
 def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
+    from dataclasses import replace
+
     from olive_almanac.core.deciding.decision import aim_word
     from olive_almanac.core.errors import OutOfRange
     from olive_almanac.formats.station_files import read_readings, write_decision
@@ -299,10 +337,12 @@ def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     target = arguments.target
     if target is not None and first.task == "cut" and not 0.5 <= target <= 0.999:
         raise OutOfRange("Target", target, "a probability from 0.5 to 0.999")
-    if target is not None and first.task == "engrave" and not 0 <= target <= 100:
+    if target is not None and first.task != "cut" and not 0 <= target <= 100:
         raise OutOfRange("Target", target, "a lightness L* from 0 to 100")
-    lightness = target if first.task == "engrave" else None
+    lightness = target if first.task != "cut" else None
     decision, _ = decide_trial(pairs, target=target if first.task == "cut" else None, lightness=lightness)
+    if arguments.next is not None:
+        decision = replace(decision, next_cells=decision.next_cells[: max(0, arguments.next)])
     pick = decision.pick(arguments.aim)
     words = decision.says
     if pick is not None:
@@ -310,6 +350,11 @@ def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
         words += (
             f"\n{aim_word(pick.aim, first.task)}: {percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {setting.passes} x, "
             f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed."
+        )
+    if arguments.next:
+        words += "".join(
+            f"\nNext: {percent_text(s.power)} %, {number_text(s.speed_mm_s)} mm/s, {s.passes} x, focus {number_text(s.focus_mm)} mm"
+            for s in decision.next_cells
         )
     if arguments.enter and pick is not None:
         words += "\n" + _enter(doors, library, pick, decision, pairs)

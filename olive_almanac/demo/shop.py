@@ -13,38 +13,65 @@ import numpy as np
 
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.guess import reckon_guess
-from olive_almanac.core.design.grid import GridChoices, plan_grid
-from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.design.kinds import TrialChoices
+from olive_almanac.core.design.plan import plan_trial
+from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.placing.fiducials import coupon_set
 from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Task
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import SPEED_UNITS
 from olive_almanac.steps.decide import decide_trial, entry_of
-from olive_almanac.steps.permission import permission_for
+from olive_almanac.steps.lettering import letters
+from olive_almanac.steps.permission import permission_for, verdict_for
 from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.steps.session import used_on_sheet
 from olive_almanac.steps.trial_files import write_trial_files
 
 __all__ = ["MACHINES", "STOCKS", "build_shop"]
 
 MACHINES = (
-    Machine("North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60),
-    Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed", rated_power_w=450),
+    Machine(
+        "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60, hour_rate=6.0
+    ),
+    Machine(
+        "Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed", rated_power_w=450, hour_rate=14.0
+    ),
     Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker", rated_power_w=300),
 )
 STOCKS = (
-    Stock("Birch ply", "plywood", 3.0, (3.02, 3.05, 2.98), lot="7", colour="light", uid="birch-3", notes="yard A"),
+    Stock(
+        "Birch ply",
+        "plywood",
+        3.0,
+        (3.02, 3.05, 2.98),
+        lot="7",
+        colour="light",
+        uid="birch-3",
+        notes="yard A",
+        price_m2=18.0,
+        sheets=(Sheet(600, 300, clamps_mm=((0, 130, 14, 170), (586, 130, 600, 170))), Sheet(240, 160)),
+    ),
     Stock("Birch ply", "plywood", 6.0, (6.1, 6.0), lot="3", colour="light", uid="birch-6", notes="yard A"),
     Stock("Poplar ply", "plywood", 4.0, (4.05,), lot="2", colour="light", uid="poplar-4", notes="yard B"),
     Stock("Walnut", "hardwood", 5.0, (5.1,), lot="1", colour="dark", uid="walnut-5", notes="yard B"),
     Stock("Relief board", "board", 1.5, (1.48, 1.5), lot="4", colour="grey", uid="board-15"),
     Stock("Clear cast acrylic", "acrylic", 3.0, (2.9,), opacity="clear", lot="5", uid="clear-acrylic-3"),
     Stock("Black cast acrylic", "acrylic", 3.0, (3.0,), colour="black", lot="2", uid="black-acrylic-3"),
-    Stock("Map leather", "leather", 2.0, (2.1, 1.9, 2.0), finish="vegetable-tanned", lot="9", uid="leather-2"),
+    Stock(
+        "Map leather",
+        "leather",
+        2.0,
+        (2.1, 1.9, 2.0),
+        finish="vegetable-tanned",
+        lot="9",
+        uid="leather-2",
+        price_m2=95.0,
+        sheets=(Sheet(350, 220),),
+    ),
     Stock("Shelf vinyl", "vinyl", 0.5, lot="1", uid="vinyl-05"),
     Stock("Cover glass", "glass", 4.0, opacity="clear", lot="1", uid="glass-4"),
     Stock("Hive plate", "coated_metal", 1.0, finish="black coat", lot="6", uid="plate-1"),
@@ -139,24 +166,52 @@ def _live_through(
         library.save_entry(entry, "failure noted")
 
 
-def _planned(machine: Machine, stock: Stock, task: Task, choices: GridChoices, day: date, count: _Count) -> Trial:
+def _planned(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    choices: TrialChoices,
+    day: date,
+    count: _Count,
+    pairs: Sequence[tuple[Trial, Sequence[Reading]]] = (),
+) -> Trial:
     count.number += 1
-    return plan_grid(
+    choices = replace(choices, marks_set=coupon_set(count.number))
+    if stock.sheets and machine.bed_mm[0] >= stock.sheets[0].width_mm:
+        choices = replace(choices, sheet=stock.sheets[0], sheet_number=0, place=(0.0, 0.0))
+    return plan_trial(
         machine,
         stock,
         task,
         choices,
+        settle=True,
         permission=permission_for(machine, stock, task, {}),
         trial_id=f"coupon-{count.number:04d}",
         name=f"Coupon {count.number:04d}",
         made=day.isoformat(),
+        lettering=letters(),
+        engraving=verdict_for(machine, stock, "engrave"),
+        limit=flare_limit_of(stock, pairs),
     ).trial
+
+
+def _write(library: Library, trial: Trial) -> None:
+    for _ in write_trial_files(trial, library.folder / "burn" / trial.id, speed_unit="mm/min"):
+        pass  # only a window shows how far it is
+
+
+def _now_of(library: Library, stock: Stock) -> Stock:
+    """The stock as the library holds it now, with what has been burnt on its sheets."""
+    return next(one for one in library.stocks() if one.uid == stock.uid)
 
 
 def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | None = None) -> list[Reading]:
     library.save_trial(trial, "burn", "burn file written")
-    write_trial_files(trial, library.folder / "burn" / trial.id, speed_unit="mm/min")
+    _write(library, trial)
     burnt = list(bench.burn(trial))
+    used = used_on_sheet(_now_of(library, trial.stock), trial)
+    if used is not None:
+        library.save_stock(used, f"{trial.name} burnt on it")
     cells = {one.cell: {"flared": one.flared, "seen": to_plain(one.seen)} for one in burnt}
     started = datetime.combine(date.fromisoformat(trial.made), time(9, 30), UTC)
     library.save_run(
@@ -173,14 +228,19 @@ def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | 
     return kept
 
 
+def _first(machine: Machine, stock: Stock, task: Task) -> TrialChoices:
+    engraving = verdict_for(machine, stock, "engrave")
+    return suggest_levels(machine, stock, task, speed_unit="mm/min", lettering=letters(), engraving=engraving).choices
+
+
 def _leave_at(
     library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, stage: str
 ) -> None:
-    trial = _planned(machine, stock, task, suggest_grid(machine, stock, task, speed_unit="mm/min"), day, count)
+    trial = _planned(machine, _now_of(library, stock), task, _first(machine, stock, task), day, count)
     if stage in ("plan", "burn"):
         library.save_trial(trial, stage, "planned")
         if stage == "burn":
-            write_trial_files(trial, library.folder / "burn" / trial.id, speed_unit="mm/min")
+            _write(library, trial)
     else:
         _burn_and_read(library, bench, trial, read=14 if stage == "read" else None)
 
@@ -189,10 +249,10 @@ def _decide_until_picked(
     library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, *, keep_entry: bool
 ) -> Entry | None:
     """Burn coupon after coupon, each where the last left doubt, until there is a pick."""
-    choices = suggest_grid(machine, stock, task, speed_unit="mm/min")
+    choices = _first(machine, stock, task)
     pairs: list[tuple[Trial, Sequence[Reading]]] = []
     for _ in range(MOST_ROUNDS):
-        trial = _planned(machine, stock, task, choices, day, count)
+        trial = _planned(machine, _now_of(library, stock), task, choices, day, count, pairs)
         pairs.append((trial, _burn_and_read(library, bench, trial)))
         decision, _ = decide_trial(pairs)
         if decision.picks:
@@ -220,11 +280,6 @@ def _choose(decision: Decision) -> Pick:
     return widest
 
 
-def _closer(choices: GridChoices, decision: Decision) -> GridChoices:
-    """The next coupon: the speeds and powers that the decision asks for."""
-    unit = SPEED_UNITS["mm/min"]
-    speeds = sorted({round_level(cell.speed_mm_s / unit, 3) * unit for cell in decision.next_cells}) or choices.speed_mm_s
-    powers = sorted({round_level(cell.power) for cell in decision.next_cells})
-    low = powers[0] if len(powers) > 1 else 0.8 * powers[-1]
-    steps = np.linspace(low, powers[-1], 3)
-    return replace(choices, speed_mm_s=tuple(speeds), power=tuple(round_level(float(p)) for p in steps))
+def _closer(choices: TrialChoices, decision: Decision) -> TrialChoices:
+    """The next coupon: the cells that the decision asks for."""
+    return replace(choices, kind="next", settings=decision.next_cells)

@@ -26,7 +26,8 @@ STATE_WORDS: dict[str, tuple[str, str]] = {
     "due": ("Due again", "was proven; date, lot or machine has changed, or it failed"),
     "guess": ("Guess", "reckoned, never burnt"),
     "untried": ("Untried", "nothing known yet"),
-    "barred": ("Barred", "must not or cannot go in this machine"),
+    "cannot": ("Cannot", "does not work on this machine"),
+    "barred": ("Barred", "must not be burnt"),
 }
 
 
@@ -48,7 +49,14 @@ class IndexRow:
 
 
 def index_columns(shelf: Shelf) -> tuple[Column, ...]:
-    return tuple(Column(machine, task) for machine in shelf.machines for task in TASKS)
+    """Return the columns: cut and engrave of each machine, and the other tasks where the book holds an entry of them."""
+    used = {(entry.machine_uid, entry.task) for entry in shelf.entries}
+    return tuple(
+        Column(machine, task)
+        for machine in shelf.machines
+        for task in TASKS
+        if task in ("cut", "engrave") or (machine.uid, task) in used
+    )
 
 
 def index_rows(shelf: Shelf, today: date, words: str = "") -> tuple[IndexRow, ...]:

@@ -102,6 +102,7 @@ class BurnPresenter:
             self.session.keep_run(self._run(desk.run), "stopped")
             if desk.burnt:
                 self.session.keep_trial(desk.trial, "read", "stopped")
+                self.session.mark_used(desk.trial)
             self._view.show_run()
 
     def burnt_elsewhere(self) -> None:
@@ -112,6 +113,7 @@ class BurnPresenter:
         run = {**self._run(desk.run), "by": "machine", "cells": {cell.id: {"flared": False} for cell in desk.trial.cells}}
         self.session.keep_run(run, "burnt on the machine")
         self.session.keep_trial(desk.trial, "read", "burnt on the machine")
+        self.session.mark_used(desk.trial)
         self.running = "done"
         self._view.show_run()
 
@@ -122,6 +124,7 @@ class BurnPresenter:
         self._note("run finished")
         self.session.keep_run({**self._run(desk.run), "complete": True}, "finished")
         self.session.keep_trial(desk.trial, "read", "burnt")
+        self.session.mark_used(desk.trial)
         self._view.show_run()
 
     def _run(self, run: dict[str, Any]) -> dict[str, Any]:

@@ -48,12 +48,14 @@ def decide_trial(pairs: Pairs, *, target: float | None = None, lightness: float 
     trial = pairs[0][0]
     if trial.task == "cut":
         from olive_almanac.core.deciding import cut
+        from olive_almanac.core.design.suggest import flare_limit_of
 
         known = cut.know_cut(trial.machine, trial.stock, pairs, rng=np.random.default_rng(FIT_SEED))
-        return cut.decide_cut(known, pairs, target=target or cut.TARGET), known
+        limit = flare_limit_of(trial.stock, pairs)
+        return cut.decide_cut(known, pairs, target=target or cut.TARGET, limit=limit), known
     from olive_almanac.core.deciding import engrave
 
-    tone = engrave.know_tone(trial.machine, trial.stock, pairs)
+    tone = engrave.know_tone(trial.machine, trial.stock, pairs, task=trial.task)
     return engrave.decide_engrave(tone, pairs, target=target or engrave.TARGET, lightness=lightness), tone
 
 

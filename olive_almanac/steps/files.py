@@ -5,11 +5,12 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from olive_almanac.core.errors import BadFile, CannotWrite
 
-__all__ = ["read_text", "write_file"]
+__all__ = ["read_text", "write_file", "write_together"]
 
 MOST_BYTES = 50_000_000
 
@@ -30,20 +31,32 @@ def read_text(path: Path) -> str:
         raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
 
 
-def write_file(path: Path, content: str | bytes) -> None:
+def write_file(path: Path, content: str | bytes | Iterable[bytes]) -> None:
     """Write beside the target, then swap: the old file stays whole until the new one is.  Raises CannotWrite."""
-    data = content.encode() if isinstance(content, str) else content
-    part = path.with_name(path.name + ".part")
+    write_together({path: content})
+
+
+def write_together(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> None:
+    """Write several files so that none is swapped in before all are whole on the disk; pieces are written as they come.
+
+    Raises CannotWrite.
+    """
+    parts = {path: path.with_name(path.name + ".part") for path in contents}
+    path = next(iter(contents))
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with open(part, "wb") as handle:
-            handle.write(data)
-            handle.flush()
-            os.fsync(handle.fileno())
-        os.replace(part, path)
+        for path, content in contents.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with open(parts[path], "wb") as handle:
+                pieces = [content.encode()] if isinstance(content, str) else [content] if isinstance(content, bytes) else content
+                handle.writelines(pieces)
+                handle.flush()
+                os.fsync(handle.fileno())
+        for path, part in parts.items():
+            os.replace(part, path)
     except OSError as problem:
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
+        for part in parts.values():
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
         raise CannotWrite(_told(path, problem)) from problem
 
 

@@ -53,6 +53,14 @@ def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[F
     return tuple(sorted(found, key=lambda one: -one.score)[:most])
 
 
+def trial_of_code(text: str) -> str:
+    """Return the id of the trial that a key sheet's code names, or nothing for other words."""
+    from olive_almanac.formats.pdf import CODE_PREFIX
+
+    words = text.strip()
+    return words.removeprefix(CODE_PREFIX) if words.startswith(CODE_PREFIX) else ""
+
+
 def _length(text: str) -> float | None:
     try:
         return read_length_mm(text, "Size")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from olive_almanac.core.materials.catalogue import CatalogueStock, Permission, may_burn
+from olive_almanac.core.materials.catalogue import CatalogueStock, Permission, may_burn, verdict_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
@@ -18,6 +18,14 @@ OTHER = "Other"
 def permission_for(machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]) -> Permission:
     """Return the permission; raises OutOfRange for a family that the catalogue does not hold."""
     return may_burn(load_catalogue(), machine, stock, task, rules)
+
+
+def verdict_for(machine: Machine, stock: Stock, task: str) -> str:
+    """Return the catalogue's verdict for a task on this machine ("works ...", "poor: ...", "cannot: ..."), or nothing."""
+    entry = family_entry(stock)
+    if entry is None:
+        return ""
+    return verdict_of(entry, source=machine.source, task=task, opacity=stock.opacity, colour=stock.colour)
 
 
 def families() -> tuple[CatalogueStock, ...]:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.setting import TASKS
 from olive_almanac.core.units import SPEED_UNITS
 from olive_almanac.steps.files import read_text, write_file
 
@@ -28,6 +29,7 @@ class Preferences:
     stock_uid: str = ""
     task: str = "cut"
     station: str = "Book"
+    currency: str = "€"
     window: tuple[int, ...] = ()  # x, y, width, height
 
     def tidied(self) -> Preferences:
@@ -35,7 +37,7 @@ class Preferences:
             self, theme=self.theme if self.theme in ("day", "workshop") else "day",
             scale_percent=self.scale_percent if self.scale_percent in SCALES else 100,
             speed_unit=self.speed_unit if self.speed_unit in SPEED_UNITS else "mm/min",
-            task=self.task if self.task in ("cut", "engrave") else "cut",
+            task=self.task if self.task in TASKS else "cut",
             window=self.window if len(self.window) == 4 else (),
         )  # fmt: skip
 

@@ -11,9 +11,12 @@ from olive_almanac.steps.session import Session
 
 __all__ = ["KEYS", "ReadPresenter", "ShowsReading"]
 
+_TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare" is a verdict of the screen only
     "cut": (("T", "free"), ("H", "hangs"), ("N", "not_through"), ("F", "flare")),
-    "engrave": (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark")),
+    "score": _TONE_KEYS,
+    "engrave": _TONE_KEYS,
+    "mark": _TONE_KEYS,
 }
 
 

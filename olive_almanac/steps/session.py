@@ -7,7 +7,7 @@ import secrets
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
-from typing import Any
+from typing import Any, cast
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
 from olive_almanac.core.materials.catalogue import Permission
@@ -23,7 +23,7 @@ from olive_almanac.steps.ports import Library
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.snapshot import Shelf, save_snapshot
 
-__all__ = ["STATIONS", "Desk", "Session", "StationState", "subject_state"]
+__all__ = ["STATIONS", "Desk", "Session", "StationState", "subject_state", "used_on_sheet"]
 
 STATIONS = ("Set up", "Plan", "Burn", "Read", "Decide", "Book")
 
@@ -59,13 +59,39 @@ class StationState:
     word: str
 
 
+def used_on_sheet(stock: Stock, trial: Trial) -> Stock | None:
+    """Return the stock with the area of a trial marked as used on its sheet, or None where there is nothing to mark.
+
+    A confirm run lies all over the sheet: there only its cells are marked.
+    """
+    lies = trial.sheet
+    if lies is None or lies.number >= len(stock.sheets):
+        return None
+    sheet = stock.sheets[lies.number]
+    if (sheet.width_mm, sheet.height_mm) != (lies.width_mm, lies.height_mm):
+        return None  # another sheet stands in its place now
+    left, low, right, high = trial.area_mm
+    boxes = [(left, low, right, high)]
+    if trial.kind == "confirm":
+        boxes = [(left + x, low + y, left + x + w, low + y + h) for x, y, w, h in (cell.rect_mm for cell in trial.cells)]
+    on_sheet = [
+        tuple(round(side, 3) for side in (b[0] - lies.x_mm, b[1] - lies.y_mm, b[2] - lies.x_mm, b[3] - lies.y_mm)) for b in boxes
+    ]
+    fresh = tuple((b[0], b[1], b[2], b[3]) for b in on_sheet if b not in sheet.used_mm)
+    if not fresh:
+        return None
+    sheets = list(stock.sheets)
+    sheets[lies.number] = replace(sheet, used_mm=(*sheet.used_mm, *fresh))
+    return replace(stock, sheets=tuple(sheets))
+
+
 def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
-    """Return the state of a subject and its reason: barred comes first, then the newest entry's, else untried."""
+    """Return the state of a subject and its reason: what must not or cannot burn comes first, then the newest entry's, else untried."""
     permission = permission_for(machine, stock, task, shelf.rules)
     if permission.ask:
         return "untried", "decide first: shops differ"
     if not permission.allowed:
-        return "barred", permission.reason
+        return "barred" if permission.barred else "cannot", permission.reason
     entry = shelf.entry_for(machine.uid, stock.uid, task)
     if entry is None:
         return "untried", "nothing known yet"
@@ -89,7 +115,7 @@ class Session:
         self.today = today
         self.new_id = new_id
         self.shelf = Shelf()
-        self.subject = Subject(task="engrave" if self.preferences.task == "engrave" else "cut")
+        self.subject = Subject(task=cast(Task, self.preferences.tidied().task))
         self.desk: Desk | None = None
         self.problem = ""
         self.undo_stack = UndoStack()
@@ -263,6 +289,41 @@ class Session:
         except LibraryTrouble as problem:
             self.tell(str(problem))
             return None
+
+    def open_trial(self, trial_id: str) -> bool:
+        """Lay a trial on the desk by its id, with its machine, stock and task as the subject; False where none is known."""
+        found = next(((trial, stage) for trial, stage, _ in self._trials if trial.id == trial_id), None)
+        if found is None:
+            return False
+        trial, stage = found
+        self.choose(machine=trial.machine.uid, stock=trial.stock.uid, task=trial.task)
+
+        def lay() -> None:
+            readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
+            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial))
+
+        if self.attempt(lay):
+            self.changed("desk")
+        return True
+
+    def last_of_kind(self, kind: str) -> Trial | None:
+        """Return the newest trial of the subject of that kind, or None."""
+        machine, stock = self.subject.machine, self.subject.stock
+        if machine is None or stock is None:
+            return None
+        return next((trial for trial, _ in reversed(self._trials_of(machine, stock)) if trial.kind == kind), None)
+
+    def keep_stock(self, stock: Stock, why: str) -> None:
+        """Write a stock into the library and show it."""
+        self.store.save_stock(stock, why)
+        self.refresh_shelf()
+
+    def mark_used(self, trial: Trial) -> None:
+        """Note on the sheet under a burnt trial which area is used now."""
+        stock = self.shelf.stock(trial.stock.uid)
+        used = used_on_sheet(stock, trial) if stock is not None else None
+        if used is not None:
+            self.keep_stock(used, f"{trial.name} burnt on it")
 
     def next_trial_number(self) -> int:
         return 1 + len(self._trials)

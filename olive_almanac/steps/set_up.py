@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -137,6 +138,27 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
             choices=(("mm", "millimetres"), ("inch", "inches")),
             help="G21 or G20",
         ),
+        Field(
+            "head_clearance_mm",
+            "Head clearance",
+            number_text(machine.head_clearance_mm),
+            "mm",
+            "how far the beam stays from a clamp",
+        ),
+        Field(
+            "junction_mm",
+            "Corner rounding",
+            number_text(machine.junction_mm),
+            "mm",
+            "junction deviation of the controller; decides how long corners take",
+        ),
+        Field(
+            "hour_rate",
+            "Rate",
+            number_text(machine.hour_rate, 5) if machine.hour_rate is not None else "",
+            "an hour",
+            "of running, in the shop's money; may stay empty",
+        ),
         Field("air_off", "Air off", off, "", "the word that stops the air"),
         Field("air_low", "Air low", low, "", "the word for little air"),
         Field("air_full", "Air full", full, "", "the word for full air"),
@@ -206,6 +228,9 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
     "m2": _optional(lambda text: read_number(text, "Beam quality M²")),
     "file_units": lambda text: text,
+    "head_clearance_mm": lambda text: read_length_mm(text, "Head clearance"),
+    "junction_mm": lambda text: read_length_mm(text, "Corner rounding"),
+    "hour_rate": _optional(lambda text: read_number(text, "Rate")),
     "header": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
     "footer": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
 }
@@ -232,31 +257,39 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
               help="decides what may be burnt"),
         Field("thickness_mm", "Thickness", number_text(stock.thickness_mm) if stock else "3", "mm", "as sold; inches work: 1/8 in"),
         Field("measured", "Measured", measured, "mm", "caliper readings with commas", wide=True),
+        Field("price_m2", "Price", number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "", "a m²",
+              "in the shop's money; for the cost of a coupon; may stay empty"),
         Field("lot", "Lot", stock.lot if stock else "", short=True, help="settings do not carry over from lot to lot unproved"),
         Field("colour", "Colour", stock.colour if stock else "", beside="Colour", help="matters on a diode"),
         Field("opacity", "Light goes", stock.opacity if stock else "opaque", help="clear stock lets some beams through",
               choices=tuple(zip(OPACITIES, ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"), strict=True))),
         Field("finish", "Finish", stock.finish if stock else "", help="may stay empty"),
         *(replace(one, text=str(getattr(stock, one.key))) for one in further),
-        Field("sheets", "Sheets", sheets, "mm", "300x200; used areas: 170x210 used 5,5,97,51", wide=True),
+        Field("sheets", "Sheets", sheets, "mm", "300x200; with clamps and used areas: 170x210 clamp 0,90,12,120 used 5,5,97,51", wide=True),
     )  # fmt: skip
 
 
 def _sheet_text(sheet: Sheet) -> str:
-    used = "".join(f" used {','.join(number_text(side, 4) for side in box)}" for box in sheet.used_mm)
-    return f"{number_text(sheet.width_mm, 4)}x{number_text(sheet.height_mm, 4)}{used}"
+    boxes = [("clamp", box) for box in sheet.clamps_mm] + [("used", box) for box in sheet.used_mm]
+    words = "".join(f" {word} {','.join(number_text(side, 4) for side in box)}" for word, box in boxes)
+    return f"{number_text(sheet.width_mm, 4)}x{number_text(sheet.height_mm, 4)}{words}"
 
 
 def _sheets(text: str) -> tuple[Sheet, ...]:
-    """Return "300x200; 170x210 used 5,5,97,51" as sheets with their used areas."""
+    """Return "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51" as sheets with their clamps and used areas."""
     sheets = []
     for part in filter(str.strip, text.replace("×", "x").split(";")):
-        size, *used = part.strip().split(" used ")
+        size, *words = part.split()
         sides = [read_length_mm(side, "Sheets") for side in size.split("x")]
-        boxes = [tuple(read_number(side, "Sheets", "mm") for side in box.split(",")) for box in used]
-        if len(sides) != 2 or any(len(box) != 4 for box in boxes):
+        boxes: dict[str, list[tuple[float, float, float, float]]] = {"clamp": [], "used": []}
+        for word, numbers in itertools.zip_longest(words[::2], words[1::2]):
+            box = [read_number(side, "Sheets", "mm") for side in (numbers or "").split(",") if side.strip()]
+            if word not in boxes or len(box) != 4:
+                raise OutOfRange("Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 clamp 0,90,12,120 used 5,5,97,51")
+            boxes[word].append((box[0], box[1], box[2], box[3]))
+        if len(sides) != 2:
             raise OutOfRange("Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 used 5,5,97,51")
-        sheets.append(Sheet(sides[0], sides[1], tuple((b[0], b[1], b[2], b[3]) for b in boxes)))
+        sheets.append(Sheet(sides[0], sides[1], tuple(boxes["used"]), tuple(boxes["clamp"])))
     return tuple(sheets)
 
 
@@ -268,6 +301,7 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         "thickness_mm": read_length_mm(texts["thickness_mm"], "Thickness"),
         "measured_mm": tuple(read_length_mm(part, "Measured thickness") for part in measured),
         "opacity": cast(Opacity, texts["opacity"]), "sheets": _sheets(texts.get("sheets", "")),
+        "price_m2": _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", "")),
     }  # fmt: skip
     for key in ("lot", "colour", "finish", "process", "glue_line", "tanning", "coating", "mask"):
         if key in texts:

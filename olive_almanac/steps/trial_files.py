@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from olive_almanac.core.errors import CannotWrite, Finding
-from olive_almanac.core.records.trial import Place, Trial
-from olive_almanac.steps.files import write_file
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.files import write_together
 
-__all__ = ["TrialFiles", "write_trial_files"]
+__all__ = ["TrialFiles", "trial_files", "write_trial_files"]
 
 
 @dataclass(frozen=True)
@@ -18,34 +19,72 @@ class TrialFiles:
 
     gcode: Path
     drawing: Path
+    dxf: Path
     key: Path
+    key_letter: Path
+    cells: Path
     trial: Path
 
 
-def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -> TrialFiles:
-    """Write coupon.nc (once it passes the independent checker), coupon.svg, key.pdf and trial.json into `folder`."""
-    from olive_almanac.formats.gcode import write_gcode
-    from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-    from olive_almanac.formats.pdf import write_key
-    from olive_almanac.formats.station_files import write_trial
-    from olive_almanac.formats.svg import write_svg
+def trial_files(folder: Path) -> TrialFiles:
+    """Return where the files of the trial kept in `folder` lie."""
+    names = ("coupon.nc", "coupon.svg", "coupon.dxf", "key.pdf", "key-letter.pdf", "cells.csv", "trial.json")
+    return TrialFiles(*(folder / name for name in names))
 
-    gcode = write_gcode(trial)
-    place = trial.on_sheet or Place(0.0, 0.0)
-    area = (place.x_mm, place.y_mm, trial.coupon.width_mm, trial.coupon.height_mm)
-    machine = trial.machine
-    report = check_gcode(gcode, CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, area))
+
+def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -> Iterator[str]:
+    """Write all files of a trial once its G-code passes the independent checker; yields a word before each piece of work.
+
+    Nothing is in place before all of it is: whoever stops the iteration stops the writing.  Raises CannotWrite.
+    """
+    from olive_almanac.formats.letters import letters
+
+    lettering, machine = letters(), trial.machine
+    yield "writing the burn file"
+    from olive_almanac.formats.gcode import gcode_blocks
+    from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
+
+    gcode = b"".join(gcode_blocks(trial, lettering))
+    area = trial.area_mm
+    clamps = tuple(
+        (b[0] - machine.head_clearance_mm, b[1] - machine.head_clearance_mm, b[2] - b[0] + 2 * machine.head_clearance_mm,
+         b[3] - b[1] + 2 * machine.head_clearance_mm)
+        for b in (trial.sheet.clamps_mm if trial.sheet else ())
+    )  # fmt: skip
+    limits = CheckLimits(
+        machine.bed_mm,
+        machine.max_speed_mm_s,
+        machine.power_scale,
+        (area[0], area[1], area[2] - area[0], area[3] - area[1]),
+        clamps,
+    )
+    report = CheckReport((), 0)
+    for done, so_far in check_lines(gcode.decode("ascii"), limits):
+        report = so_far
+        yield f"checking the burn file, {100 * done:.0f} %"
     if not report.safe:
         raise CannotWrite("The burn file did not pass its safety check and was not written. " + _first(report.findings))
-    files = TrialFiles(folder / "coupon.nc", folder / "coupon.svg", folder / "key.pdf", folder / "trial.json")
-    for path, content in (
-        (files.gcode, gcode),
-        (files.drawing, write_svg(trial)),
-        (files.key, write_key(trial, speed_unit=speed_unit)),
-        (files.trial, write_trial(trial)),
-    ):
-        write_file(path, content)
-    return files
+    yield "drawing"
+    from olive_almanac.formats.cells_csv import write_cells
+    from olive_almanac.formats.drawing import write_dxf, write_svg
+    from olive_almanac.formats.station_files import write_trial
+
+    svg, dxf = write_svg(trial, lettering), write_dxf(trial, lettering)
+    yield "setting the key sheets"
+    from olive_almanac.formats.pdf import write_key
+
+    files = trial_files(folder)
+    content: dict[Path, str | bytes] = {
+        files.gcode: gcode,
+        files.drawing: svg,
+        files.dxf: dxf,
+        files.key: write_key(trial, speed_unit=speed_unit),
+        files.key_letter: write_key(trial, speed_unit=speed_unit, paper="letter"),
+        files.cells: write_cells(trial),
+        files.trial: write_trial(trial),
+    }
+    yield "putting the files in place"
+    write_together(content)
 
 
 def _first(findings: tuple[Finding, ...]) -> str:
