@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.placing.corner import corner_lines
+from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.steps.permission import group_of
 from olive_almanac.steps.session import Desk
@@ -49,24 +50,54 @@ class CouponScale:
 
 
 def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QColor) -> None:
-    """The bare coupon with its corner mark."""
+    """The bare coupon with its photo marks or its corner mark, and its labels in the strokes that are burnt."""
     painter.setPen(QPen(C("stock_edge"), 1.4))
     painter.setBrush(colour)
     painter.drawRect(scale.board)
-    painter.setPen(QPen(ink_on(colour), 1.6))
-    for (x0, y0), (x1, y1) in corner_lines():
-        painter.drawLine(scale.point(x0, y0), scale.point(x1, y1))
+    ink = ink_on(colour)
+    if trial.fiducials:
+        from olive_almanac.core.placing.fiducials import burnt_boxes
+
+        for mark in trial.fiducials:
+            for left, low, right, high in burnt_boxes(mark):
+                painter.fillRect(scale.rect((left, low, right - left, high - low)), ink)
+    elif trial.kind != "confirm":
+        painter.setPen(QPen(ink, 1.6))
+        for (x0, y0), (x1, y1) in corner_lines():
+            painter.drawLine(scale.point(x0, y0), scale.point(x1, y1))
+    if trial.labels and trial.labels[0].height_mm * scale.k > 5:
+        from olive_almanac.steps.lettering import letters
+
+        painter.setPen(QPen(ink, max(1.0, 0.1 * trial.labels[0].height_mm * scale.k)))
+        for label in trial.labels:
+            for stroke in letters().strokes(label.text, label.height_mm):
+                painter.drawPolyline([scale.point(label.at_mm[0] + x, label.at_mm[1] + y) for x, y in stroke])
 
 
-def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor) -> None:
+def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor, cell: Cell | None = None) -> None:
+    """A cell as planned, shaded by its energy; a scored cell or a slot shows its own strokes."""
     painter.setPen(QPen(ink, 1))
     painter.setBrush(ramp(share))
     painter.drawRect(rect)
+    if (
+        cell is None
+        or cell.mark not in ("line", "stack", "detail")
+        or cell.setting.pitch_mm
+        or min(rect.width(), rect.height()) < 8
+    ):
+        return
+    x, y, w, h = cell.rect_mm
+    painter.setPen(QPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"), 1.2))
+    painter.setBrush(NO_BRUSH)
+    for stroke in strokes_of(cell):
+        painter.drawPolyline(
+            [QPointF(rect.left() + (a - x) / w * rect.width(), rect.bottom() - (b - y) / h * rect.height()) for a, b in stroke]
+        )
 
 
 def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, task: str, stock: QColor, kerf: float) -> None:
     """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, or a tone."""
-    if task == "engrave":
+    if task != "cut":
         light = seen.get("lightness")
         tone = stock if light is None else QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
         painter.fillRect(rect, tone)
@@ -142,7 +173,7 @@ class CouponPicture(Painted):
             if seen is not None:
                 draw_burnt(painter, rect, seen, trial.task, colour, kerf)
             elif cell.id in self.desk.burnt:
-                draw_planned(painter, rect, shares[cell.id], ink)
+                draw_planned(painter, rect, shares[cell.id], ink, cell)
             else:
                 pen = QPen(ink, 1)
                 pen.setDashPattern([3, 3])
@@ -173,7 +204,7 @@ class CouponPicture(Painted):
 
 def energy_shares(trial: Trial) -> dict[str, float]:
     """Return each cell's place in the trial's range of energy, 0 coolest to 1 hottest."""
-    from olive_almanac.core.design.grid import cell_energy
+    from olive_almanac.core.design.plan import cell_energy
 
     energy = {cell.id: cell_energy(trial, cell) for cell in trial.cells}
     low, high = min(energy.values()), max(energy.values())

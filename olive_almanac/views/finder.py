@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QDialog, QListView, QStyledItemDelegate, QVBoxLayo
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import percent_text, speed_text
 from olive_almanac.steps.book import STATE_WORDS, clip_text
-from olive_almanac.steps.find import Found, find_entries
+from olive_almanac.steps.find import Found, find_entries, trial_of_code
 from olive_almanac.steps.session import Session
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, SearchField, hair, label
@@ -87,9 +87,11 @@ class Finder(QDialog):
 
     Signals:
         opened(object): the `Found` that was taken.
+        trial_asked(str): the code of a key sheet was scanned or typed; the id of its trial.
     """
 
     opened = Signal(object)
+    trial_asked = Signal(str)
 
     def __init__(self, session: Session, parent) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
@@ -121,6 +123,13 @@ class Finder(QDialog):
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
     def search(self, text: str) -> None:
+        if trial_of_code(text):
+            self.model.show_hits(())
+            self.list.hide()
+            self.nothing.setText("The code of a key sheet: Enter opens its trial.")
+            self.nothing.show()
+            return
+        self.nothing.setText("Nothing in the book fits these words.")
         hits = find_entries(self.session.shelf, text, self.session.today())
         self.model.show_hits(hits)
         self.nothing.setVisible(not hits)
@@ -137,6 +146,10 @@ class Finder(QDialog):
                 self.list.setCurrentIndex(self.model.index(min(max(row + step, 0), self.model.rowCount() - 1), 0))
                 return True
             if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                trial = trial_of_code(self.field.text())
+                if trial:
+                    self.trial_asked.emit(trial)
+                    return True
                 self._take(self.list.currentIndex())
                 return True
             if (

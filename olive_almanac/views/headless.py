@@ -93,6 +93,7 @@ def _one_coupon(window, picture, say) -> bool:
     say(f"Planned {plan.trial.name}: {len(plan.trial.cells)} cells, {low:.2g} to {high:.2g} J/mm.")
     picture("plan")
     window.page("Plan").main_action()
+    wait_until(lambda: window.station == "Burn")
     burn = window.page("Burn")
     burn.pace.set_at(2)
     burn.main_action()

@@ -83,6 +83,13 @@ def draw_state(painter: QPainter, rect: QRectF, state: str, ground: QColor | Non
         pen.setCapStyle(ROUND_CAP)
         painter.setPen(pen)
         painter.drawPath(leaf)
+    elif state == "cannot":
+        painter.setPen(QPen(ink, stroke))
+        painter.setBrush(NO_BRUSH)
+        painter.drawEllipse(rect.center(), side * 0.40, side * 0.40)
+        painter.drawLine(
+            QPointF(rect.center().x() - side * 0.22, rect.center().y()), QPointF(rect.center().x() + side * 0.22, rect.center().y())
+        )
     elif state == "barred":
         painter.setPen(QPen(C("ember"), 1))
         painter.setBrush(C("ember_fill"))

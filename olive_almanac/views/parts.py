@@ -404,14 +404,15 @@ class Number(QLineEdit):
     Up and Down step the last digit; the text is judged by the presenter, not here.
     """
 
-    def __init__(self, name: str, width: int = 58) -> None:
+    def __init__(self, name: str, width: int = 58, *, grows: bool = True) -> None:
         super().__init__()
         self.setFont(scaled_font("field"))
-        self.setAlignment(CENTRE)
+        self.setAlignment(CENTRE if grows else MIDDLE_LEFT)
         self._least = px(width)
         self.setFixedSize(self._least, px(38))
         self.setAccessibleName(name)
-        self.textChanged.connect(self._make_room)
+        if grows:
+            self.textChanged.connect(self._make_room)
 
     def _make_room(self, text: str) -> None:
         """A long number widens its field: a clipped digit would be misread."""

@@ -161,11 +161,20 @@ class MainWindow(QMainWindow):
 
         finder = Finder(self.session, self)
         finder.opened.connect(self._open_found)
+        finder.trial_asked.connect(lambda trial: self._open_trial(trial, finder))
         finder.move(
             self.mapToGlobal(self.rect().center()).x() - finder.width() // 2, self.mapToGlobal(self.rect().topLeft()).y() + px(80)
         )
         finder.open()
         finder.field.setFocus()
+
+    def _open_trial(self, trial_id: str, finder) -> None:
+        """Open the trial of a scanned code at the station that is next for it; say so where it is not known."""
+        if self.session.open_trial(trial_id):
+            finder.accept()
+            self.go(self.session.desk.stage.capitalize() if self.session.desk else "Plan")
+        else:
+            finder.nothing.setText("This library holds no trial with that code. It may have been planned on another machine.")
 
     def _open_found(self, hit) -> None:
         self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
@@ -248,13 +257,13 @@ class MainWindow(QMainWindow):
         """Run work in a thread; results come back here.  Faults of the world are told, ours are raised."""
         worker = Worker(items, self)
         worker.item.connect(take)
-        worker.failed.connect(fail or self._work_failed)
+        worker.failed.connect(fail or self.work_failed)
         worker.finished.connect(lambda: self._workers.remove(worker) if worker in self._workers else None)
         self._workers.append(worker)
         worker.start()
         return worker
 
-    def _work_failed(self, problem: Exception) -> None:
+    def work_failed(self, problem: Exception) -> None:
         if not isinstance(problem, AlmanacError):
             raise problem
         self.session.tell(str(problem))

@@ -216,7 +216,7 @@ class EntryPage(Page):
         self.state.setText(STATE_WORDS[state][0])
         entry = self.session.entry
         by = entry.prove_again_by if entry and state == "proven" else None
-        self.reason.setText("" if by else reason if state != "barred" else "")
+        self.reason.setText("" if by else reason if state not in ("barred", "cannot") else "")
         self.by.setText(f"prove again by {day_text(by)}" if by else "")
         if not self.session.permission.allowed:
             self._show_refusal()

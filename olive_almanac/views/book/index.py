@@ -14,7 +14,7 @@ from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, close, px
 
 NAME_WIDTH = 176
-TASK_WIDTH = {"cut": 44, "engrave": 62}
+TASK_WIDTH = {"cut": 44, "score": 50, "engrave": 62, "mark": 50}
 
 
 class IndexModel(QAbstractTableModel):

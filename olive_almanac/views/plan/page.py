@@ -1,225 +1,118 @@
 """The Plan station: choices as sentences at the left, the coupon to scale, and in short what it will cost."""
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, QUrl
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from olive_almanac.core.records.setting import AIRS
+from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in
-from olive_almanac.steps.plan import PlanPresenter
+from olive_almanac.steps.plan import FIELD_FACTORS, Fix, PlanPresenter, slots_of
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import (
-    Heading,
-    Number,
-    Page,
-    Segments,
-    Word,
-    WordPicker,
-    box,
-    button,
-    clear_layout,
-    col,
-    hair,
-    head,
-    label,
-    page_margins,
-    row,
-)
-from olive_almanac.views.plan.sheet import EnergyKey, PlanSheet
+from olive_almanac.views.parts import Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
+from olive_almanac.views.plan.choices import Choices
+from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px
 
-FIELD_OF = {                                             # the presenter's words for a bad field -> the fields to mark
-    "Power": ("power_from", "power_to"), "Steps of power": ("power_steps",), "Speed": ("speed_from", "speed_to"),
-    "Steps of speed": ("speed_steps",), "Passes": ("passes",), "Focus": ("focus",), "Line pitch": ("pitch",), "Cell side": ("cell",),
-    "Gap between cells": ("gap",), "Rest": ("rest",), "Place along X": ("x",), "Place along Y": ("y",), "Place of the coupon": ("x", "y"),
-}  # fmt: skip
-
-
-class Choices(Page):
-    """The left column: one sentence a factor."""
-
-    def __init__(self, page) -> None:
-        super().__init__()
-        self._page = page
-        self.setFixedWidth(px(close(322, 352)))
-        self.title = label("", "h1")
-        self.fields: dict[str, Number] = {}
-        self.levels = {"power": label("", "ui"), "speed": label("", "ui", wrap=True)}
-        self.speed_unit = Word("", "ui")
-        self.air = WordPicker("ui_b", name="Air")
-        self.air.picked.connect(lambda key: page.change("air", key))
-        layout = QVBoxLayout(self)
-        page_margins(layout, right=close(14, 20))
-        layout.addLayout(head(self.title, None))
-        gap = close(4, 6)
-        layout.addSpacing(px(gap))
-        layout.addLayout(self._varied("power", "Power", "up the side", "% in"))
-        self._rule(layout, gap)
-        layout.addLayout(self._varied("speed", "Speed", "along the foot", "in"))
-        self._rule(layout, gap)
-        layout.addLayout(self._held("Passes", "held at", self._number("passes", "Passes", 48)))
-        self._rule(layout, close(2, 3))
-        layout.addLayout(
-            self._held("Focus", "held at", self._number("focus", "Focus in mm below the top face", 58), "mm below the face")
-        )
-        self._rule(layout, close(2, 3))
-        self.pitch_row = box(self._held("Line pitch", "held at", self._number("pitch", "Line pitch in mm", 68), "mm"))
-        layout.addWidget(self.pitch_row)
-        self.pitch_rule = box(col(close(2, 3), hair(), close(2, 3), gap=0))
-        layout.addWidget(self.pitch_rule)
-        layout.addLayout(self._held("Air", "held at", self.air))
-        layout.addSpacing(px(close(3, 6)))
-        layout.addWidget(Heading("The coupon"))
-        layout.addSpacing(px(2))
-        layout.addLayout(
-            row(
-                Word("Squares of", "ui"),
-                self._number("cell", "Cell side in mm", 48),
-                Word("mm,", "ui"),
-                self._number("gap", "Gap between cells in mm", 44),
-                Word("mm apart", "ui"),
-                None,
-                gap=close(5, 7),
-            )
-        )
-        layout.addLayout(
-            row(
-                Word("at", "ui"),
-                self._number("x", "Place along X in mm", 54),
-                Word("×", "ui"),
-                self._number("y", "Place along Y in mm", 54),
-                Word("mm on the bed", "ui"),
-                None,
-                gap=7,
-            )
-        )
-        layout.addLayout(
-            row(
-                Word("Low energy first, rest", "ui"),
-                self._number("rest", "Rest between cells in s", 44),
-                Word("s", "ui"),
-                None,
-                gap=7,
-            )
-        )
-        layout.addStretch(1)
-
-    def _rule(self, layout, gap: int) -> None:
-        layout.addSpacing(px(gap))
-        layout.addWidget(hair())
-        layout.addSpacing(px(gap))
-
-    def _number(self, key: str, name: str, width: int = 58) -> Number:
-        made = Number(name, width)
-        made.textEdited.connect(lambda text: self._page.change(key, text))
-        self.fields[key] = made
-        return made
-
-    def _varied(self, key: str, name: str, where: str, before_steps: str):
-        middle = [Word(before_steps, "ui")]
-        if key == "speed":
-            self.unit_label = label("", "small", "second")
-        first = row(label(name, "h3"), label(where, "small", "second"), None, *([self.unit_label] if key == "speed" else []), gap=8)
-        sentence = row(
-            Word("from", "ui"),
-            self._number(f"{key}_from", f"{name} from"),
-            Word("to", "ui"),
-            self._number(f"{key}_to", f"{name} to"),
-            *middle,
-            self._number(f"{key}_steps", f"Steps of {name.lower()}", 44),
-            Word("steps", "ui"),
-            None,
-            gap=close(5, 7),
-        )
-        return col(first, sentence, self.levels[key], gap=4)
-
-    def _held(self, name: str, words: str, part: QWidget, unit: str = ""):
-        return row(label(name, "h3"), 2, Word(words, "ui"), part, Word(unit, "ui"), None, gap=close(4, 7))
-
-    def show_texts(self, texts: dict[str, str], unit: str, *, engrave: bool, name: str) -> None:
-        for key, field in self.fields.items():
-            if field.text() != texts[key]:
-                field.setText(texts[key])
-        self.air.set_choices([(air, air) for air in AIRS], texts["air"])
-        self.unit_label.setText(unit)
-        self.pitch_row.setVisible(engrave)
-        self.pitch_rule.setVisible(engrave)
-        self.title.setText(f"Plan {name[0].lower()}{name[1:]}" if name else "Plan")
-
-    def mark_bad(self, field: str) -> None:
-        keys = FIELD_OF.get(field, ())
-        for key, part in self.fields.items():
-            part.set_bad(key in keys)
+REMAKE_AFTER_MS = 60  # the plan is remade when the keys rest for a moment
 
 
 class InShort(Page):
-    """The right column: cells, time, area, energy, what to mind, and the buttons."""
+    """The right column: cells, time, area, energy, cost, what it is based on, what to mind, and the buttons."""
 
     def __init__(self, page) -> None:
         super().__init__()
-        self.setFixedWidth(px(close(236, 268)))
+        self.setFixedWidth(px(close(226, 262)))
         layout = QVBoxLayout(self)
-        page_margins(layout, left=close(16, 20))
+        page_margins(layout, left=close(14, 18), right=close(14, 20))
         layout.addLayout(head(label("In short", "h2"), None))
         layout.addSpacing(px(4))
         self.values = {}
-        for name, unit in (("Cells", ""), ("Burning", ""), ("Area", "mm"), ("Energy", "")):
+        for name, unit in (("Cells", ""), ("Burning", ""), ("Area", "mm"), ("Energy", ""), ("Cost", "")):
             value, unit_label = label("", "num4"), label(unit, "ui", "second")
             self.values[name] = (value, unit_label)
             layout.addLayout(row(label(name, "ui", "second"), None, value, unit_label, gap=5))
             layout.addSpacing(px(1))
             layout.addWidget(hair())
             layout.addSpacing(px(2))
+        self.basis = label("", "small", "second", wrap=True)
+        layout.addSpacing(px(4))
+        layout.addWidget(self.basis)
         self.mind = QVBoxLayout()
-        self.mind.setSpacing(px(6))
-        layout.addSpacing(px(10))
+        self.mind.setSpacing(px(4))
+        layout.addSpacing(px(6))
         layout.addLayout(self.mind)
         layout.addStretch(1)
-        self.suggest = button("Suggest levels again", "plain", tip="from the family of the stock, the beam and the thickness")
+        self.suggest = button("Suggest levels", "plain", tip="from the last coupon, the book, or the physics")
         self.suggest.clicked.connect(page.suggest)
+        self.next = button("Next cells", "plain", tip="the cells that teach most, by what was read so far")
+        self.next.clicked.connect(page.ask_next)
         self.key = button("Print the cell key", tip="writes the files and opens the key as PDF, Ctrl+P")
         self.key.clicked.connect(page.print_page)
         self.write = button("Write the burn file", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(page.main_action)
-        for part in (self.suggest, self.write, self.key):
+        for part in (self.suggest, self.next, self.write, self.key):
             layout.addWidget(part)
-            layout.addSpacing(px(close(3, 8)))
+            layout.addSpacing(px(close(2, 6)))
 
-    def show_plan(self, plan, energy_unit: str) -> None:
+    def show_plan(self, plan, energy_unit: str, *, basis: str, currency: str) -> None:
         trial = plan.trial
         low, high = plan.energy_range
+        cost = f"{trial.cost:.2f}" if trial.cost is not None else "no rate yet"
         texts = {
             "Cells": str(len(trial.cells)),
             "Burning": duration_text(trial.seconds),
             "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm),
-            "Energy": f"{number_text(low, 2)} to {number_text(high, 2)}",
+            "Energy": number_text(low, 2) if high < low * 1.001 else f"{number_text(low, 2)} to {number_text(high, 2)}",
+            "Cost": cost,
         }
         for name, text in texts.items():
             self.values[name][0].setText(text)
         self.values["Energy"][1].setText(energy_unit)
-        notes = [("stop", "act", f"{len(plan.refused)} cells left out", plan.refused[0].why)] if plan.refused else []
-        notes += [("stop", "mind", "Mind the speed", remark) for remark in plan.remarks]
+        self.values["Cost"][1].setText(currency if trial.cost is not None else "")
+        self.values["Cost"][0].setToolTip(
+            "" if trial.cost is not None else "Set up takes a rate for the machine and a price for the stock."
+        )
+        self.basis.setText("Levels " + basis + "." if basis else "")
+        notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)] if plan.refused else []
+        notes += [("stop", "mind", "Mind this", remark) for remark in plan.remarks]
         self._show_notes(notes)
         self.write.setEnabled(True)
         self.key.setEnabled(True)
 
-    def show_problem(self, text: str) -> None:
+    def show_problem(self, text: str, fixes, take) -> None:
         for value, _ in self.values.values():
             value.setText("none")
+        self.basis.setText("")
         self._show_notes([("stop", "act", "Not possible so", text)])
+        if fixes:
+            self.mind.addWidget(label("These would fit:", "ui_b"))
+        for fix in fixes:
+            offer = button(fix.words[:1].upper() + fix.words[1:], "plain")
+            offer.clicked.connect(lambda _=False, fix=fix: take(fix))
+            self.mind.addWidget(offer)
         self.write.setEnabled(False)
         self.key.setEnabled(False)
 
+    def show_writing(self, words: str) -> None:
+        """While the files are written the main button stops it and says how far it is."""
+        self.write.setText("Stop writing" if words else "Write the burn file")
+        self.key.setEnabled(not words)
+        if words:
+            self._show_notes([("stop", "clear", "Writing", words[:1].upper() + words[1:] + ".")])
+
     def _show_notes(self, notes) -> None:
         clear_layout(self.mind)
-        if notes:
-            self.mind.addWidget(Heading("Mind this"))
         for kind, level, words, detail in notes:
             text = col(label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0)
-            line = row(col(Mark(kind, level, 28), None), text, gap=10)
+            line = row(col(Mark(kind, level, 26), None), text, gap=8)
             line.setStretch(1, 1)
             self.mind.addWidget(box(line))
+
+
+def _left_out(count: int) -> str:
+    return "1 cell left out" if count == 1 else f"{count} cells left out"
 
 
 class PlanPage(StationPage):
@@ -227,16 +120,26 @@ class PlanPage(StationPage):
 
     def __init__(self, window) -> None:
         super().__init__(window)
+        self.presenter = PlanPresenter(self.session, self)
         self.choices, self.short = Choices(self), InShort(self)
-        self.sheet, self.key = PlanSheet(), EnergyKey()
+        self.sheet, self.key = PlanSheet(), PlanKey()
         self.centre_title = label("", "h2")
-        self.view = Segments(["coupon", "whole bed"], 0, "What the drawing shows")
+        self.view = Segments(["coupon", "on the bed"], 0, "What the drawing shows")
         self.view.chosen.connect(lambda at: self.sheet.show_whole_bed(at == 1))
-        self.sheet.dragged.connect(self._dragged)
+        self.shade = Segments(["energy", "outlook"], 0, "What the cells show")
+        self.shade.chosen.connect(self._shade)
+        self.sheet.dragged.connect(self.presenter.drag)
+        self.sheet.nudged.connect(self.presenter.nudge)
+        self.sheet.turned.connect(self.presenter.turn)
+        self.choices.turned.connect(self.presenter.turn)
+        self.choices.corner_chosen.connect(self.presenter.to_corner)
+        self.choices.sheet_chosen.connect(self.presenter.choose_sheet)
+        self.choices.kind_chosen.connect(self.presenter.choose_kind)
+        self.choices.leaf.chosen.connect(self._show_leaf)
         centre = Page()
         layout = QVBoxLayout(centre)
-        page_margins(layout, left=close(14, 20), right=close(14, 20))
-        layout.addLayout(head(self.centre_title, None, self.view))
+        page_margins(layout, left=close(12, 18), right=close(12, 18))
+        layout.addLayout(head(self.centre_title, None, self.shade, self.view, gap=6))
         layout.addSpacing(px(8))
         layout.addWidget(self.sheet, 1)
         layout.addWidget(self.key)
@@ -264,11 +167,15 @@ class PlanPage(StationPage):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.columns)
         whole.addWidget(self.refusal)
-        self.presenter = PlanPresenter(self.session, self)
         self._basis: object = None
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.timeout.connect(self.presenter.remake)
+        self._rest = QTimer(self)  # the outlook is reckoned once the plan has stood still
+        self._rest.setSingleShot(True)
+        self._rest.timeout.connect(self._ask_outlook)
+        self._reckoning = self._writing = None
+        self._opens_key = False
 
     def enter(self) -> None:
         subject, permission = self.session.subject, self.session.permission
@@ -278,11 +185,16 @@ class PlanPage(StationPage):
         self.refusal_more.setText(permission.instead or ("" if permission.reason else "Set up adds them."))
         self.question.show_permission(permission)
         desk = self.session.desk
-        basis = (subject, desk.trial.id if desk else "", self.session.preferences.speed_unit)
+        read = len(desk.readings) if desk else 0
+        basis = (subject, desk.trial.id if desk else "", read, self.session.preferences.speed_unit)
         if permission.allowed and basis != self._basis:
             self._basis = basis
             self.presenter.start()
-        self.choices.fields["power_from"].setFocus()
+        self.choices.kind.setFocus()
+
+    def leave(self) -> None:
+        self._pause.stop()
+        self._rest.stop()
 
     def heard(self, what: str) -> None:
         if what in ("subject", "desk"):
@@ -291,7 +203,7 @@ class PlanPage(StationPage):
     def change(self, key: str, text: str) -> None:
         """Take a field as typed; the plan is remade when the keys rest for a moment."""
         self.presenter.texts[key] = text
-        self._pause.start(60)
+        self._pause.start(REMAKE_AFTER_MS)
 
     def suggest(self) -> None:
         self.presenter.suggest()
@@ -300,59 +212,144 @@ class PlanPage(StationPage):
         """Plan the cells that a decision asked for."""
         self.presenter.plan_next(cells)
 
-    def _dragged(self, x: float, y: float) -> None:
-        for key, value in (("x", x), ("y", y)):
-            self.choices.fields[key].setText(number_text(value, 4))
-            self.presenter.texts[key] = number_text(value, 4)
-        self.presenter.remake()
+    def ask_next(self) -> None:
+        """Ask the fit for the cells that teach most; the answer comes from a worker."""
+        self.short.next.setEnabled(False)
+        self.main_window.work(self.presenter.next_work(), self._take_next)
 
-    # -- what the presenter shows ------------------------------------------------------------------------------------
+    def _take_next(self, cells) -> None:
+        self.short.next.setEnabled(True)
+        if cells:
+            self.presenter.plan_next(cells)
+        else:
+            self.short._show_notes(
+                [("stop", "mind", "Nothing to add", "The readings leave no cell that would teach more within the limits.")]
+            )
+
+    def _show_leaf(self, at: int) -> None:
+        """The layout leaf goes with the bed, the levels leaf with the coupon."""
+        self.view.set_at(at)
+        self.sheet.show_whole_bed(at == 1)
+
+    def _shade(self, at: int) -> None:
+        self.sheet.show_outlook(at == 1)
+        self.key.show_outlook(at == 1)
+
+    # -- what the presenter shows --------------------------------------------------------------------------------------
 
     def show_choices(self, texts: dict[str, str]) -> None:
-        engrave = self.session.subject.task == "engrave"
-        self.choices.show_texts(texts, self.session.preferences.speed_unit, engrave=engrave, name=self.presenter.name)
+        stock = self.session.subject.stock
+        unit = self.session.preferences.speed_unit
+        self.choices.show_texts(
+            texts, unit, task=self.session.subject.task, name=self.presenter.name, sheets=stock.sheets if stock else ()
+        )
 
     def show_plan(self, plan) -> None:
-        from olive_almanac.core.design.grid import energy_unit
+        from olive_almanac.core.design.plan import energy_unit
 
         unit, trial = self.session.preferences.speed_unit, plan.trial
         self.show_choices(self.presenter.texts)
         self.choices.mark_bad("")
-        levels = {factor.name: factor.levels for factor in trial.factors}
-        self.choices.levels["power"].setText(_level_text(percent_text(p / 100) for p in levels["power"]) + " %")
-        self.choices.levels["speed"].setText(_level_text(number_text(speed_in(v, unit)) for v in levels["speed"]) + f" {unit}")
-        self.centre_title.setText(f"On {trial.machine.name}")
+        quiet = trial.label_setting
+        self.choices.show_quiet(percent_text(quiet.power), number_text(speed_in(quiet.speed_mm_s, unit), 3))
+        levels = {factor.name.removeprefix("line "): factor.levels for factor in trial.factors}
+        for slot in (self.choices.up, self.choices.across):
+            if slot.factor in FIELD_FACTORS and slot.factor in levels:
+                slot.show_levels(_level_text(slot.factor, levels[slot.factor], unit))
+        sheet = trial.sheet
+        self.centre_title.setText(f"Sheet {sheet.number + 1}" if sheet is not None else trial.machine.name)
         self.sheet.show_plan(plan, unit)
+        self.sheet.show_room(self.presenter.room, trial)
         low, high = plan.energy_range
-        words = ("Line energy, " if trial.task == "cut" else "Areal energy, ") + energy_unit(trial.task)
-        self.key.show_range(low, high, words, refused=bool(plan.refused))
-        self.short.show_plan(plan, energy_unit(trial.task))
+        words = f"{'Areal' if rasters(trial.task) else 'Line'} energy, {energy_unit(trial.task)}"
+        self.key.show_range(low, high, words, refused=bool(plan.refused), task=trial.task)
+        self.short.show_plan(plan, energy_unit(trial.task), basis=self.presenter.basis, currency=self.session.preferences.currency)
+        self.short.next.setVisible(bool(self.presenter.pairs))
+        self._rest.start(250)
 
-    def show_problem(self, field: str, text: str) -> None:
+    def show_problem(self, field: str, text: str, fixes: tuple[Fix, ...]) -> None:
+        if self.presenter.texts:
+            self.show_choices(self.presenter.texts)
         self.choices.mark_bad(field)
+        for slot, factor in zip(
+            (self.choices.up, self.choices.across), slots_of(self.presenter.texts or {"kind": "kerf"}), strict=True
+        ):
+            if factor in FIELD_FACTORS:
+                slot.show_levels("")
         self.sheet.show_plan(None, self.session.preferences.speed_unit)
-        self.short.show_problem(text)
+        self.short.show_problem(text, fixes, self.presenter.take_fix)
 
-    # -- keys --------------------------------------------------------------------------------------------------------
+    # -- the outlook ---------------------------------------------------------------------------------------------------
+
+    def _ask_outlook(self) -> None:
+        work = self.presenter.outlook_work()
+        if work is None:
+            return
+        wanted = self.presenter.plan
+
+        def take(item) -> None:
+            if self.presenter.plan is not None and wanted is not None and self.presenter.plan.trial.cells == wanted.trial.cells:
+                self.sheet.take_outlook(item[1])
+                self.key.take_outlook(item[1])
+
+        self._reckoning = self.main_window.work(work, take)
+
+    # -- the files and the keys ----------------------------------------------------------------------------------------
 
     def main_action(self) -> None:
+        """Write the files in a worker, then go on to Burn; pressed while it writes, stop it."""
+        if self._writing is not None:
+            self._writing.requestInterruption()
+            return
         if self._pause.isActive():
             self._pause.stop()
             self.presenter.remake()
-        if self.presenter.write() is not None:
-            self.main_window.go("Burn")
+        work = self.presenter.write_work()
+        if work is None:
+            return
+        self.short.show_writing("starting")
+        self._last_word = ""
+        self._writing = self.main_window.work(work, self._say_writing, self._writing_failed)
+        self._writing.finished.connect(self._written)
+
+    def _say_writing(self, words: str) -> None:
+        self._last_word = words
+        self.short.show_writing(words)
+
+    def _writing_failed(self, problem: Exception) -> None:
+        self._last_word = ""
+        self.main_window.work_failed(problem)
+
+    def _written(self) -> None:
+        if self._writing is None:
+            return
+        stopped = self._writing.isInterruptionRequested()
+        self._writing = None
+        self.short.show_writing("")
+        opens, self._opens_key = self._opens_key, False
+        if not stopped and self._last_word == "putting the files in place":
+            files = self.presenter.written()
+            if files is not None:
+                self.main_window.go("Burn")
+                if opens:
+                    QDesktopServices.openUrl(QUrl.fromLocalFile(str(files.key)))
+                return
+        if self.presenter.plan is not None:
+            self.show_plan(self.presenter.plan)
 
     def print_page(self) -> None:
-        from PySide6.QtCore import QUrl
-        from PySide6.QtGui import QDesktopServices
-
-        files = self.presenter.write()
-        if files is not None:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(files.key)))
+        """Write the files and open the key sheet."""
+        if self._writing is None:
+            self._opens_key = True
+            self.main_action()
 
 
-def _level_text(levels) -> str:
-    levels = list(levels)
-    if len(levels) > 8:
-        levels = [*levels[:3], "…", *levels[-2:]]
-    return " · ".join(levels)
+def _level_text(factor: str, levels, unit: str) -> str:
+    """The levels in words; the middle ones are left out where there are many."""
+    if factor == "power":
+        texts = [percent_text(p / 100) for p in levels]
+    else:
+        texts = [number_text(speed_in(v, unit) if factor == "speed" else v) for v in levels]
+    if len(texts) > 7:
+        texts = [*texts[:3], "…", *texts[-2:]]
+    return " · ".join(texts)

@@ -1,40 +1,81 @@
-"""The bed seen from above with the coupon on it, to scale: cells shaded by energy, the refused ones crossed."""
+"""The coupon to scale, large by itself or on its sheet on the bed; cells shaded by energy or by what is expected."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.units import lengths_text, number_text, percent_text, speed_in
+from olive_almanac.core.units import lengths_text, number_text
 from olive_almanac.views.coupon import CouponScale, draw_board, draw_planned, energy_shares, stock_colour
-from olive_almanac.views.marks import hatch
+from olive_almanac.views.marks import dots, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, RAMP, C, F, Painted, ink_on
 
+CUT_WORDS = (("through", "gets through"), ("edge", "may hang"), ("not_through", "does not get through"), ("chars", "too charred"))
+TONE_WORDS = (("right", "right tone"), ("edge", "not sure"), ("too_light", "too light"), ("too_dark", "too dark"))
+EDGE_DASH = [2.0, 2.0]  # the line on which it is as likely as not (chart rule: 50 % short dash, 1.6)
+
+
+def draw_expected(painter, rect: QRectF, expected: str) -> None:
+    """A cell as it is expected to come out, told by texture alone: plain is good, hatch is less likely, dots too much."""
+    good = expected in ("through", "right")
+    painter.setPen(QPen(C("edge"), 1))
+    painter.setBrush(C("olive_wash" if good else "field"))
+    painter.drawRect(rect)
+    path = QPainterPath()
+    path.addRect(rect)
+    if expected in ("not_through", "too_light"):
+        hatch(painter, path, C("hatch"), 6.5, 45, 1.1)
+    elif expected == "edge":
+        hatch(painter, path, C("hatch"), 13, 45, 1.1)
+    elif expected in ("chars", "too_dark"):
+        dots(painter, path, C("hatch"), 9, 1.35)
+
 
 class PlanSheet(Painted):
-    """Draws a `GridPlan` on the bed or large by itself; the coupon can be dragged on the bed.
+    """Draws a `TrialPlan` large by itself or on the bed, where the coupon can be dragged.
 
     Signals:
-        dragged(float, float): the coupon's new place on the bed, mm, whole millimetres.
+        dragged(float, float): where the coupon's lower left corner was dragged to on the bed, mm.
+        nudged(float, float): an arrow key moved it by so many mm.
+        turned(): R was pressed.
     """
 
     dragged = Signal(float, float)
+    nudged = Signal(float, float)
+    turned = Signal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.plan = None
+        self.plan = self.outlook = self.room = None
         self.unit = "mm/s"
-        self.whole_bed = False
-        self.edge: list[tuple[float, float]] = []
+        self.whole_bed = self.expects = False
         self._grab: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The coupon to scale")
 
     def show_plan(self, plan, unit: str) -> None:
+        same = plan is not None and self.plan is not None and plan.trial.cells == self.plan.trial.cells
         self.plan, self.unit = plan, unit
+        if not same:
+            self.outlook = None
         if plan is not None:
             coupon = plan.trial.coupon
-            self.setAccessibleDescription(f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm")
+            self.setAccessibleDescription(
+                f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm; arrows move it, R turns it"
+            )
+        self.update()
+
+    def show_room(self, room, trial) -> None:
+        self.room = room
+        self.update()
+
+    def take_outlook(self, outlook) -> None:
+        self.outlook = outlook
+        self.update()
+
+    def show_outlook(self, shows: bool) -> None:
+        self.expects = shows
         self.update()
 
     def show_whole_bed(self, whole: bool) -> None:
@@ -47,13 +88,16 @@ class PlanSheet(Painted):
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
             painter.drawText(QRectF(0, 0, width, height), CENTRE, "Nothing to draw until the plan is put right.")
-            return
-        if self.whole_bed:
+        elif self.whole_bed:
             self._paint_bed(painter, width, height)
         else:
-            self._paint_coupon(painter, QRectF(62, 40, width - 74, height - 84))
+            self._paint_coupon(painter, QRectF(66, 26, width - 74, height - 76))
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRoundedRect(QRectF(1, 1, width - 2, height - 2), 4, 4)
 
-    # -- the coupon large --------------------------------------------------------------------------------------------
+    # -- the coupon large ----------------------------------------------------------------------------------------------
 
     def _paint_coupon(self, painter, rect: QRectF) -> None:
         trial = self.plan.trial
@@ -61,14 +105,20 @@ class PlanSheet(Painted):
         colour = stock_colour(trial)
         draw_board(painter, trial, scale, colour)
         self._draw_cells(painter, scale, colour)
+        self._draw_edge(painter, scale)
         self._draw_axes(painter, scale)
         self._draw_size(painter, scale)
 
     def _draw_cells(self, painter, scale: CouponScale, colour: QColor) -> None:
         trial, ink = self.plan.trial, ink_on(colour)
         shares = energy_shares(trial)
+        expected = self.outlook.expected if self.outlook is not None and self.expects else {}
         for cell in trial.cells:
-            draw_planned(painter, scale.rect(cell.rect_mm), shares[cell.id], ink)
+            rect = scale.rect(cell.rect_mm)
+            if cell.id in expected:
+                draw_expected(painter, rect, expected[cell.id])
+            else:
+                draw_planned(painter, rect, shares[cell.id], ink, cell)
         for refusal in self.plan.refused:
             rect = scale.rect(refusal.cell.rect_mm)
             path = QPainterPath()
@@ -77,42 +127,81 @@ class PlanSheet(Painted):
             painter.setPen(QPen(C("ember"), 1.4))
             painter.setBrush(NO_BRUSH)
             painter.drawRect(rect)
-        big = min(c.rect_mm[2] for c in trial.cells) * scale.k
-        if big > 26:
+        if min(min(c.rect_mm[2:]) for c in trial.cells) * scale.k > 24:
             painter.setFont(F("cap"))
             for cell in trial.cells:
-                rect = scale.rect(cell.rect_mm)
-                share = shares[cell.id]
-                painter.setPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"))
-                painter.drawText(rect, CENTRE, str(cell.order))
+                hollow = cell.mark in ("outline", "line", "stack", "detail") and cell.id not in expected
+                light = hollow or cell.id in expected or shares[cell.id] < 0.45
+                self._draw_turn(
+                    painter,
+                    scale.rect(cell.rect_mm),
+                    str(cell.order),
+                    ground=cell.id in expected,
+                    light=light,
+                    share=shares[cell.id],
+                )
+
+    def _draw_turn(self, painter, rect: QRectF, text: str, *, ground: bool, light: bool, share: float) -> None:
+        if ground:  # a halo keeps the number legible on a hatch
+            half = painter.fontMetrics().horizontalAdvance(text) / 2 + 3
+            painter.fillRect(QRectF(rect.center().x() - half, rect.center().y() - 9, 2 * half, 18), C("field"))
+            painter.setPen(C("ink"))
+        else:
+            painter.setPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"))
+        painter.drawText(rect, CENTRE, text)
+
+    def _draw_edge(self, painter, scale: CouponScale) -> None:
+        """The line on which the good outcome is as likely as not, with its name where there is room for it."""
+        if self.outlook is None:
+            return
+        for n, line in enumerate(self.outlook.edges):
+            points = [scale.point(x, y) for x, y in line]
+            pitch = (points[-1].y() - points[0].y()) / (len(points) - 1) / 2 if len(points) > 1 else -14.0
+            ends = [QPointF(points[0].x(), points[0].y() - pitch), *points, QPointF(points[-1].x(), points[-1].y() + pitch)]
+            for colour, width, dash in ((C("field"), 4.4, None), (C("ink"), 1.8, EDGE_DASH)):
+                pen = QPen(colour, width)
+                if dash:
+                    pen.setDashPattern(dash)
+                painter.setPen(pen)
+                painter.setBrush(NO_BRUSH)
+                painter.drawPolyline(QPolygonF(ends))
+            if n == 0:
+                painter.setFont(F("small_b"))
+                text = "expected edge" if self.plan.trial.task == "cut" else "expected tone"
+                half = painter.fontMetrics().horizontalAdvance(text) / 2 + 5
+                x = min(max(ends[-1].x(), scale.board.left() + 40 + half), scale.board.right() - 110 - half)
+                y = scale.board.top() - 13
+                painter.setPen(QPen(C("ink"), 1))
+                painter.drawLine(QPointF(x, y + 9), ends[-1])
+                painter.setPen(QPen(C("ink"), 1))
+                painter.setBrush(C("field"))
+                painter.drawRoundedRect(QRectF(x - half, y - 10, 2 * half, 19), 3, 3)
+                painter.drawText(QRectF(x - half, y - 10, 2 * half, 19), CENTRE, text)
 
     def _draw_axes(self, painter, scale: CouponScale) -> None:
-        cells = [*self.plan.trial.cells, *(r.cell for r in self.plan.refused)]
-        columns = {cell.col: cell for cell in cells}
-        rows = {cell.row: cell for cell in cells}
-        board = scale.board
+        """Words beside rows and columns; one that would overlap its neighbour is left out."""
+        plan, board = self.plan, scale.board
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
         last = -1e9
-        for col in sorted(columns):
-            rect = scale.rect(columns[col].rect_mm)
-            text = number_text(speed_in(columns[col].setting.speed_mm_s, self.unit), 3)
+        for text, x_mm in sorted(plan.cols, key=lambda one: one[1]):
+            x = scale.point(x_mm, 0).x()
             need = painter.fontMetrics().horizontalAdvance(text) + 6
-            if rect.center().x() - need / 2 >= last:  # a label that would overlap its neighbour is left out
-                painter.drawText(QRectF(rect.center().x() - 40, board.bottom() + 5, 80, 18), CENTRE, text)
-                last = rect.center().x() + need / 2
+            if x - need / 2 >= last:
+                painter.drawText(QRectF(x - 40, board.bottom() + 5, 80, 18), CENTRE, text)
+                last = x + need / 2
         last = 1e9
-        for row in sorted(rows):
-            rect = scale.rect(rows[row].rect_mm)
-            if rect.center().y() + 9 <= last:
-                painter.drawText(
-                    QRectF(0, rect.center().y() - 9, board.left() - 6, 18), MIDDLE_RIGHT, percent_text(rows[row].setting.power)
-                )
-                last = rect.center().y() - 9
+        for text, y_mm in sorted(plan.rows, key=lambda one: one[1]):
+            y = scale.point(0, y_mm).y()
+            if y + 9 <= last:
+                painter.drawText(QRectF(board.left() - 66, y - 9, 60, 18), MIDDLE_RIGHT, text)
+                last = y - 9
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(board.left(), board.bottom() + 24, board.width(), 18), CENTRE, f"Speed, {self.unit} →")
-        painter.drawText(QRectF(max(0.0, board.left() - 62), board.top() - 22, 200, 18), MIDDLE_LEFT, "Power, % ↑")
+        if plan.across:
+            painter.drawText(QRectF(board.left(), board.bottom() + 24, board.width(), 18), CENTRE, f"{plan.across} →")
+        if plan.up:
+            painter.drawText(QRectF(max(0.0, board.left() - 62), board.top() - 22, 200, 18), MIDDLE_LEFT, f"{plan.up} ↑")
 
     def _draw_size(self, painter, scale: CouponScale) -> None:
         coupon, board = self.plan.trial.coupon, scale.board
@@ -121,43 +210,103 @@ class PlanSheet(Painted):
         text = f"{lengths_text(coupon.width_mm, coupon.height_mm)} mm"
         painter.drawText(QRectF(board.left(), board.top() - 22, board.width(), 18), MIDDLE_RIGHT, text)
 
-    # -- the whole bed -----------------------------------------------------------------------------------------------
+    # -- the whole bed -------------------------------------------------------------------------------------------------
+
+    def _shown(self) -> tuple[float, float, float, float]:
+        """The part of the bed that is shown: around the sheet, or the whole bed where there is none."""
+        trial = self.plan.trial
+        bed_w, bed_h = trial.machine.bed_mm
+        lies = trial.sheet
+        if lies is None:
+            return (0.0, 0.0, bed_w, bed_h)
+        around = 0.04 * max(lies.width_mm, lies.height_mm)
+        left, low = max(0.0, lies.x_mm - around), max(0.0, lies.y_mm - around)
+        return (left, low, min(bed_w, lies.x_mm + lies.width_mm + around), min(bed_h, lies.y_mm + lies.height_mm + around))
 
     def _bed_scale(self, width: float, height: float) -> tuple[float, float, float]:
-        bed_w, bed_h = self.plan.trial.machine.bed_mm
-        k = min((width - 60) / bed_w, (height - 44) / bed_h)
-        return k, 46 + (width - 60 - k * bed_w) / 2, 6 + k * bed_h
+        """Return px per mm, and where the bed's lower left corner lies (it may lie outside the drawing)."""
+        x0, y0, x1, y1 = self._shown()
+        k = min((width - 60) / (x1 - x0), (height - 44) / (y1 - y0))
+        return k, 46 + (width - 60 - k * (x1 - x0)) / 2 - k * x0, 6 + k * (y1 - y0) + k * y0
 
     def _paint_bed(self, painter, width, height) -> None:
         trial = self.plan.trial
-        bed_w, bed_h = trial.machine.bed_mm
         k, left, foot = self._bed_scale(width, height)
+
+        def box(b) -> QRectF:
+            return QRectF(left + k * b[0], foot - k * b[3], k * (b[2] - b[0]), k * (b[3] - b[1]))
+
         painter.setPen(QPen(C("edge"), 1.4))
         painter.setBrush(C("field"))
-        painter.drawRect(QRectF(left, foot - k * bed_h, k * bed_w, k * bed_h))
-        self._draw_rulers(painter, k, left, foot, bed_w, bed_h)
-        place = trial.on_sheet
-        w, h = k * trial.coupon.width_mm, k * trial.coupon.height_mm
-        scale = CouponScale(trial, QRectF(left + k * place.x_mm, foot - k * place.y_mm - h, w, h))
+        painter.drawRect(box(self._shown()))
+        self._draw_rulers(painter, k, left, foot)
         colour = stock_colour(trial)
-        draw_board(painter, trial, scale, colour)
+        painter.save()
+        painter.setClipRect(box(self._shown()))
+        if trial.sheet is not None:
+            self._draw_sheet(painter, trial, box, colour)
+        painter.restore()
+        area = box(trial.area_mm)
+        scale = CouponScale(trial, area)
+        if trial.kind != "confirm":
+            draw_board(painter, trial, scale, colour.lighter(108))
         self._draw_cells(painter, scale, colour)
-        painter.setFont(F("small"))
-        painter.setPen(C("ink2"))
-        painter.drawText(QPointF(left + k * place.x_mm, foot - k * place.y_mm - h - 6), "drag to move")
+        painter.setFont(F("small_b"))
+        if trial.kind != "confirm":
+            half = painter.fontMetrics().horizontalAdvance("drag to move") / 2 + 6
+            tag = QRectF(area.center().x() - half, area.top() - 24, 2 * half, 19)
+            if tag.top() < 0:
+                tag.moveTop(area.bottom() + 5)
+            painter.setPen(QPen(C("ink"), 1))
+            painter.setBrush(C("field"))
+            painter.drawRoundedRect(tag, 3, 3)
+            painter.drawText(tag, CENTRE, "drag to move")
 
-    def _draw_rulers(self, painter, k, left, foot, bed_w, bed_h) -> None:
+    def _draw_sheet(self, painter, trial, box, colour: QColor) -> None:
+        """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance dashed around them)."""
+        lies = trial.sheet
+        sheet = box((lies.x_mm, lies.y_mm, lies.x_mm + lies.width_mm, lies.y_mm + lies.height_mm))
+        painter.setPen(QPen(C("stock_edge"), 1.4))
+        painter.setBrush(colour)
+        painter.drawRect(sheet)
+        stock_sheet = trial.stock.sheets[lies.number] if lies.number < len(trial.stock.sheets) else None
+        for used in stock_sheet.used_mm if stock_sheet else ():
+            path = QPainterPath()
+            path.addRect(box((used[0] + lies.x_mm, used[1] + lies.y_mm, used[2] + lies.x_mm, used[3] + lies.y_mm)))
+            painter.fillPath(path, colour.darker(118))
+            dots(painter, path, ink_on(colour), 9, 1.0)
+            painter.setPen(QPen(ink_on(colour), 1))
+            painter.setBrush(NO_BRUSH)
+            painter.drawPath(path)
+        keep = trial.machine.head_clearance_mm
+        for clamp in lies.clamps_mm:
+            path = QPainterPath()
+            path.addRect(box(clamp))
+            painter.fillPath(path, C("field"))
+            for angle in (45, -45):
+                hatch(painter, path, C("ink"), 6, angle, 1.1)
+            painter.setPen(QPen(C("ink"), 1.2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawPath(path)
+            pen = QPen(ink_on(colour), 1)
+            pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.drawRect(box((clamp[0] - keep, clamp[1] - keep, clamp[2] + keep, clamp[3] + keep)))
+
+    def _draw_rulers(self, painter, k, left, foot) -> None:
+        x0, y0, x1, y1 = self._shown()
+        base, side = foot - k * y0, left + k * x0
         step = next(s for s in (10, 20, 50, 100, 200, 500, 1000) if s * k > 42)
         painter.setFont(F("small"))
         painter.setPen(QPen(C("ink2"), 1))
-        for mm in range(0, int(bed_w) + 1, step):
-            painter.drawLine(QPointF(left + k * mm, foot + 3), QPointF(left + k * mm, foot + 9))
-            painter.drawText(QRectF(left + k * mm - 26, foot + 11, 52, 18), CENTRE, f"{mm} mm" if mm == 0 else str(mm))
-        for mm in range(step, int(bed_h) + 1, step):
-            painter.drawLine(QPointF(left - 3, foot - k * mm), QPointF(left - 9, foot - k * mm))
-            painter.drawText(QRectF(left - 54, foot - k * mm - 9, 42, 18), MIDDLE_RIGHT, str(mm))
+        for mm in range(-int(-x0 // step) * step, int(x1) + 1, step):
+            painter.drawLine(QPointF(left + k * mm, base + 3), QPointF(left + k * mm, base + 9))
+            painter.drawText(QRectF(left + k * mm - 26, base + 11, 52, 18), CENTRE, f"{mm} mm" if mm == 0 else str(mm))
+        for mm in range(max(step, -int(-y0 // step) * step), int(y1) + 1, step):
+            painter.drawLine(QPointF(side - 3, foot - k * mm), QPointF(side - 9, foot - k * mm))
+            painter.drawText(QRectF(side - 54, foot - k * mm - 9, 42, 18), MIDDLE_RIGHT, str(mm))
 
-    # -- dragging ----------------------------------------------------------------------------------------------------
+    # -- dragging and keys ---------------------------------------------------------------------------------------------
 
     def _bed_point(self, event) -> tuple[float, float]:
         x, y = self.logical(event)
@@ -165,51 +314,86 @@ class PlanSheet(Painted):
         return (x - left) / k, (foot - y) / k
 
     def mousePressEvent(self, event) -> None:
-        if self.plan is None or not self.whole_bed:
+        if self.plan is None or not self.whole_bed or self.plan.trial.kind == "confirm":
             return
         x, y = self._bed_point(event)
-        trial = self.plan.trial
-        place = trial.on_sheet
-        if 0 <= x - place.x_mm <= trial.coupon.width_mm and 0 <= y - place.y_mm <= trial.coupon.height_mm:
-            self._grab = (x - place.x_mm, y - place.y_mm)
+        left, low, right, high = self.plan.trial.area_mm
+        if left <= x <= right and low <= y <= high:
+            self._grab = (x - left, y - low)
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event) -> None:
         if self._grab is None or self.plan is None:
             return
         x, y = self._bed_point(event)
-        trial = self.plan.trial
-        most = [bed - size for bed, size in zip(trial.machine.bed_mm, (trial.coupon.width_mm, trial.coupon.height_mm), strict=True)]
-        place = [min(max(0.0, round(at - grab)), limit) for at, grab, limit in zip((x, y), self._grab, most, strict=True)]
-        if tuple(place) != (trial.on_sheet.x_mm, trial.on_sheet.y_mm):
-            self.dragged.emit(*place)
+        self.dragged.emit(x - self._grab[0], y - self._grab[1])
 
     def mouseReleaseEvent(self, event) -> None:
         self._grab = None
         self.show_whole_bed(self.whole_bed)
 
+    def keyPressEvent(self, event) -> None:
+        step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (0, -1), Qt.Key.Key_Up: (0, 1)}
+        if event.key() in ways and self.plan is not None:
+            dx, dy = ways[event.key()]
+            self.nudged.emit(step * dx, step * dy)
+        elif event.key() == Qt.Key.Key_R:
+            self.turned.emit()
+        else:
+            super().keyPressEvent(event)
 
-class EnergyKey(Painted):
-    """The ramp from the coolest to the hottest cell, with its energies; and what the numbers in the cells are."""
+
+class PlanKey(Painted):
+    """What the shades mean: the ramp of energy, or the textures of what is expected."""
 
     def __init__(self) -> None:
         super().__init__()
         self.low = self.high = 0.0
-        self.words = ""
-        self.refused = False
+        self.words, self.task = "", "cut"
+        self.refused = self.expects = False
+        self.rests_on = ""
         self.setMinimumHeight(round(54 * LIVE.scale))
 
-    def show_range(self, low: float, high: float, words: str, *, refused: bool) -> None:
-        self.low, self.high, self.words, self.refused = low, high, words, refused
+    def show_range(self, low: float, high: float, words: str, *, refused: bool, task: str) -> None:
+        self.low, self.high, self.words, self.refused, self.task = low, high, words, refused, task
+        self.update()
+
+    def show_outlook(self, shows: bool) -> None:
+        self.expects = shows
+        self.update()
+
+    def take_outlook(self, outlook) -> None:
+        read = outlook.cells_read
+        self.rests_on = f"from {read} cells read" if read else "from the physics alone: wide of the mark at first"
         self.update()
 
     def paint(self, painter, width, height) -> None:
         painter.fillRect(QRectF(0, 0, width, 1), C("rule"))
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
+        if self.expects:
+            self._paint_textures(painter, width)
+            note = f"What is expected, {self.rests_on}." if self.rests_on else "Reckoning what to expect."
+        else:
+            self._paint_ramp(painter, width)
+            note = "Number in a cell: its turn."
+        if self.refused:
+            path = QPainterPath()
+            path.addRect(QRectF(0.5, 33.5, 26, 14))
+            hatch(painter, path, C("ember"), 6, 45, 1.3)
+            painter.setPen(QPen(C("ember"), 1.2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(QRectF(0.5, 33.5, 26, 14))
+            note = "left out: beyond a limit.  " + note
+        painter.setPen(NO_PEN)
+        painter.setPen(C("ink2"))
+        painter.drawText(QPointF(34 if self.refused else 0, 45), note)
+
+    def _paint_ramp(self, painter, width) -> None:
         painter.drawText(QPointF(0, 21), self.words)
         x = painter.fontMetrics().horizontalAdvance(self.words) + 14
-        for i, colour in enumerate(RAMP):
+        for i, colour in enumerate(RAMP if self.high > 1.001 * self.low else RAMP[2:3]):
             value = self.low + (self.high - self.low) * i / (len(RAMP) - 1)
             if x + 66 > width:
                 break
@@ -219,15 +403,14 @@ class EnergyKey(Painted):
             painter.setPen(C("ink2"))
             painter.drawText(QPointF(x + 30, 21), number_text(value, 2))
             x += 66
-        note = "Number in a cell: its turn, from low energy to high."
-        if self.refused:
-            path = QPainterPath()
-            path.addRect(QRectF(0.5, 33.5, 26, 14))
-            hatch(painter, path, C("ember"), 6, 45, 1.3)
-            painter.setPen(QPen(C("ember"), 1.2))
-            painter.setBrush(NO_BRUSH)
-            painter.drawRect(QRectF(0.5, 33.5, 26, 14))
-            note = "left out: beyond the machine.  " + note
-        painter.setPen(NO_PEN)
-        painter.setPen(C("ink2"))
-        painter.drawText(QPointF(34 if self.refused else 0, 45), note)
+
+    def _paint_textures(self, painter, width) -> None:
+        x = 0.0
+        for expected, words in CUT_WORDS if self.task == "cut" else TONE_WORDS:
+            need = 34 + painter.fontMetrics().horizontalAdvance(words) + 12
+            if x + need > width:
+                break
+            draw_expected(painter, QRectF(x + 0.5, 8.5, 26, 15), expected)
+            painter.setPen(C("ink2"))
+            painter.drawText(QPointF(x + 32, 21), words)
+            x += need

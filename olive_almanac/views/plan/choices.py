@@ -1,0 +1,329 @@
+"""The left column of Plan: what varies and what is held, and on its second leaf where and how the coupon is laid."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+
+from olive_almanac.core.design.kinds import KIND_WORDS, kinds_for
+from olive_almanac.core.placing.room import CORNERS
+from olive_almanac.core.records.setting import AIRS, rasters
+from olive_almanac.core.units import lengths_text
+from olive_almanac.steps.plan import FIELD_FACTORS, NAMES, slots_of
+from olive_almanac.views.parts import (
+    Heading,
+    Number,
+    Page,
+    Segments,
+    Word,
+    WordPicker,
+    box,
+    button,
+    col,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
+from olive_almanac.views.theme import close, px
+
+FIELD_OF = {                                             # the presenter's words for a bad field -> the fields to mark
+    "Power": ("power_from", "power_to", "power_list", "power"), "Steps of power": ("power_steps",),
+    "Speed": ("speed_from", "speed_to", "speed_list", "speed"), "Steps of speed": ("speed_steps",),
+    "Passes": ("passes", "passes_to", "passes_list"), "Focus": ("focus", "focus_from", "focus_to", "focus_list"),
+    "Steps of focus": ("focus_steps",), "Line pitch": ("pitch", "pitch_from", "pitch_to", "pitch_list"), "Steps of line pitch": ("pitch_steps",),
+    "Cell side": ("cell",), "Gap between cells": ("gap",), "Rest": ("rest",), "Place along X": ("x",), "Place along Y": ("y",),
+    "Place of the coupon": ("x", "y"), "Repeats": ("repeats",), "Slope": ("slope",), "Slot widths": ("slots",), "Focus step": ("focus_step",),
+    "Free edge": ("edge",), "Clamps": ("clamps",), "Clamp": ("clamps",), "Sheet along X": ("sheet_x",), "Sheet along Y": ("sheet_y",),
+    "Power of the labels": ("label_power",), "Speed of the labels": ("label_speed",),
+}  # fmt: skip
+UNITS = {"power": "%", "speed": "", "passes": "", "focus": "mm", "pitch": "mm"}
+SPACINGS = (("even", "evenly"), ("ratio", "by ratio of energy"), ("list", "as a list"))
+AIR_CHOICES = (*((air, air) for air in AIRS), ("off, low, full", "off, low, full"))
+ORDER_CHOICES = (("energy", "low energy first"), ("rows", "row by row"), ("columns", "column by column"))
+BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
+YES_NO = (("yes", "yes"), ("", "no"))
+
+
+class Slot(QWidget):
+    """One factor that varies: its name, its ends and steps (or a list), how they are spaced, and the levels that come out."""
+
+    def __init__(self, page, slot: str, where: str) -> None:
+        super().__init__()
+        self._page, self._slot, self.factor = page, slot, ""
+        self.name = WordPicker("h3", name=f"Factor {where}")
+        self.name.picked.connect(lambda factor: page.presenter.choose_factor(slot, factor))
+        self.plain_name = label("", "h3")
+        self.unit = label("", "small", "second")
+        self.spacing = WordPicker("small_b", name=f"Spacing of the levels {where}")
+        self.spacing.picked.connect(lambda key: page.presenter.choose_spacing(self.factor, key))
+        self.levels = label("", "small", "second", wrap=True)
+        self.from_, self.to = Number(f"{slot} from", 56), Number(f"{slot} to", 56)
+        self.steps, self.list = Number(f"{slot} steps", 40), Number(f"{slot} levels", 230, grows=False)
+        for part, end in ((self.from_, "from"), (self.to, "to"), (self.steps, "steps"), (self.list, "list")):
+            part.textEdited.connect(lambda text, end=end: page.change(f"{self.factor}_{end}", text))
+        self.counted = (Word("in", "ui"), self.steps, Word("steps", "ui"))
+        self.ends = box(row(Word("from", "ui"), self.from_, Word("to", "ui"), self.to, *self.counted, None, gap=close(4, 6)))
+        self.listed = box(row(self.list, None))
+        self.setLayout(
+            col(
+                row(self.name, self.plain_name, label(where, "small", "second"), None, self.unit, gap=8),
+                self.ends,
+                self.listed,
+                row(self.levels, self.spacing, gap=6),
+                gap=2,
+            )
+        )
+        self.layout().itemAt(3).layout().setStretch(0, 1)
+
+    def fields(self) -> dict[str, Number]:
+        return {f"{self.factor}_{end}": part for part, end in
+                ((self.from_, "from"), (self.to, "to"), (self.steps, "steps"), (self.list, "list"))}  # fmt: skip
+
+    def show_texts(self, factor: str, texts: dict[str, str], unit: str, *, choices) -> None:
+        self.factor = factor
+        self.setVisible(bool(factor))
+        if not factor:
+            return
+        self.name.setVisible(bool(choices))
+        self.plain_name.setVisible(not choices)
+        self.name.set_choices([(key, NAMES[key]) for key in choices], factor)
+        self.plain_name.setText(NAMES[factor])
+        self.unit.setText(unit if factor == "speed" else UNITS.get(factor, ""))
+        number = factor in FIELD_FACTORS
+        as_list = number and texts[f"{factor}_space"] == "list"
+        self.ends.setVisible(number and not as_list)
+        self.listed.setVisible(as_list)
+        self.spacing.setVisible(number and factor != "passes")
+        for part in self.counted:
+            part.setVisible(factor != "passes")
+        if not number:
+            self.levels.setText(texts["air"])
+            return
+        self.spacing.set_choices(SPACINGS, texts[f"{factor}_space"])
+        for key, part in self.fields().items():
+            part.setAccessibleName(f"{NAMES[factor]} {key.rpartition('_')[2]}")
+            if part.text() != texts[key] and not (part.hasFocus() and part.isModified()):
+                part.setText(texts[key])
+
+    def show_levels(self, words: str) -> None:
+        self.levels.setText(words)
+
+
+class Choices(Page):
+    """The left column with its two leaves.
+
+    Signals:
+        turned(), corner_chosen(str), sheet_chosen(str), kind_chosen(str): what the operator did.
+    """
+
+    turned = Signal()
+    corner_chosen = Signal(str)
+    sheet_chosen = Signal(str)
+    kind_chosen = Signal(str)
+
+    def __init__(self, page) -> None:
+        super().__init__()
+        self._page = page
+        self.setFixedWidth(px(close(330, 360)))
+        self.title = label("", "h1")
+        self.own: dict[str, Number] = {}
+        self.pickers: dict[str, WordPicker] = {}
+        self.rows: dict[str, QWidget] = {}
+        self.leaf = Segments(["levels", "layout"], 0, "Levels or layout")
+        self.leaves = QStackedWidget()
+        self.leaf.chosen.connect(self.leaves.setCurrentIndex)
+        self.leaves.addWidget(self._levels_leaf())
+        self.leaves.addWidget(self._layout_leaf())
+        layout = QVBoxLayout(self)
+        page_margins(layout, right=close(12, 18))
+        layout.addLayout(head(self.title, None, self.leaf))
+        layout.addSpacing(px(close(2, 4)))
+        layout.addWidget(self.leaves, 1)
+
+    # -- building ------------------------------------------------------------------------------------------------------
+
+    def _number(self, key: str, name: str, width: int = 58, *, grows: bool = True) -> Number:
+        made = Number(name, width, grows=grows)
+        made.textEdited.connect(lambda text: self._page.change(key, text))
+        self.own[key] = made
+        return made
+
+    def _picker(self, key: str, name: str, role: str = "ui_b") -> WordPicker:
+        made = WordPicker(role, name=name)
+        made.picked.connect(lambda value: self._page.presenter.change(key, value))
+        self.pickers[key] = made
+        return made
+
+    def _line(self, key: str, name: str, *parts) -> QWidget:
+        made = box(row(label(name, "h3"), 2, *parts, None, gap=close(4, 6)))
+        self.rows[key] = made
+        return made
+
+    def _levels_leaf(self) -> QWidget:
+        self.kind = WordPicker("sent_b", 18, name="Kind of trial")
+        self.kind.picked.connect(self.kind_chosen)
+        self.about = label("", "small", "second", wrap=True)
+        self.up, self.across = Slot(self._page, "up", "up the side"), Slot(self._page, "across", "along the foot")
+        self.held_heading = Heading("Held")
+        lines = [
+            self._line("power", "Power", Word("at", "ui"), self._number("power", "Power held, %"), Word("%", "ui")),
+            self._line("speed", "Speed", Word("at", "ui"), self._number("speed", "Speed held", 66), label("", "ui", "second")),
+            self._line("passes", "Passes", Word("at", "ui"), self._number("passes", "Passes held", 48)),
+            self._line(
+                "focus",
+                "Focus",
+                Word("at", "ui"),
+                self._number("focus", "Focus in mm below the top face", 58),
+                Word("mm below the face", "ui"),
+            ),
+            self._line(
+                "focus_step",
+                "Refocus",
+                self._number("focus_step", "Lower the focus after each pass, mm", 48),
+                Word("mm lower each pass", "ui"),
+            ),
+            self._line("pitch", "Line pitch", Word("at", "ui"), self._number("pitch", "Line pitch in mm", 68), Word("mm", "ui")),
+            self._line(
+                "crosshatch",
+                "Crossed",
+                self._picker("crosshatch", "Second raster, turned by 90 degrees"),
+                Word("a second raster across", "ui"),
+            ),
+            self._line(
+                "slope", "Slope", self._number("slope", "Rise of the ramp, mm per mm", 58), Word("mm up per mm along X", "ui")
+            ),
+            self._line("slots", "Slots", self._number("slots", "Widths of the slots, mm", 210, grows=False), Word("mm", "ui")),
+            self._line("repeats", "Repeats", self._number("repeats", "Repeats", 48), Word("over the sheet", "ui")),
+            self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
+            self._line("beam", "Beam", self._picker("beam", "Beam mode")),
+        ]
+        self.speed_unit = lines[1].findChildren(QWidget)[-1]
+        leaf = QWidget()
+        layout = QVBoxLayout(leaf)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(px(close(1, 3)))
+        for part in (self.kind, self.about, hair(), self.up, self.across, self.held_heading, *lines):
+            layout.addWidget(part)
+        layout.addStretch(1)
+        return leaf
+
+    def _layout_leaf(self) -> QWidget:
+        self.sheet = WordPicker("ui_b", name="Sheet")
+        self.sheet.picked.connect(self.sheet_chosen)
+        self.corner = WordPicker("ui_b", name="Corner of the sheet")
+        self.corner.set_choices([(corner, corner) for corner in CORNERS], "", none_text="a corner")
+        self.corner.picked.connect(self.corner_chosen)
+        self.turn = button("Turn by 90°", "plain", tip="the long side lies the other way; letters stay upright (R on the drawing)")
+        self.turn.clicked.connect(self.turned)
+        self.no_sheets = label(
+            "No sheet is known of this stock. Set up adds sheets and offcuts with their sizes.", "small", "second", wrap=True
+        )
+        leaf = QWidget()
+        layout = QVBoxLayout(leaf)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(px(close(2, 4)))
+        parts = [
+            self._line("cell", "Cells", self._number("cell", "Cell side in mm", 48), Word("mm,", "ui"), self._number("gap", "Gap between cells in mm", 44), Word("mm apart", "ui")),
+            Heading("Where it lies"),
+            self._line("sheet", "On", self.sheet),
+            self.no_sheets,
+            self._line("sheet_at", "Sheet", Word("at", "ui"), self._number("sheet_x", "Sheet along X on the bed, mm", 54), Word("×", "ui"), self._number("sheet_y", "Sheet along Y on the bed, mm", 54), Word("mm on bed", "ui")),
+            self._line("clamps", "Clamps", self._number("clamps", "Clamps on the sheet, from X, Y to X, Y in mm", 216, grows=False), Word("mm", "ui")),
+            self._line("edge", "Edges", Word("keep", "ui"), self._number("edge", "Free along the edges of the sheet, mm", 44), Word("mm free", "ui")),
+            self._line("place", "Coupon", Word("at", "ui"), self._number("x", "Place along X in mm", 54), Word("×", "ui"), self._number("y", "Place along Y in mm", 54), Word("mm on bed", "ui")),
+            box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
+            Heading("How it burns"),
+            self._line("order", "Order", self._picker("order", "Order of burning"), Word("rest", "ui"), self._number("rest", "Rest between cells in s", 44), Word("s", "ui")),
+            self._line("marks", "Photo marks", self._picker("marks", "Photo marks"), Word("in the corners", "ui")),
+            self._line("labels", "Labels", self._picker("labels", "Labels"), Word("burnt gently at", "ui")),
+            box(row(self._number("label_power", "Power of the labels, %", 48), Word("% and", "ui"), self._number("label_speed", "Speed of the labels", 66), label("", "ui", "second"), None, gap=6)),
+        ]  # fmt: skip
+        self.label_unit = parts[-1].findChildren(QWidget)[-1]
+        for part in parts:
+            layout.addWidget(part)
+        layout.addStretch(1)
+        return leaf
+
+    # -- showing -------------------------------------------------------------------------------------------------------
+
+    @property
+    def fields(self) -> dict[str, Number]:
+        """Every number field by its key; the fields of a factor that varies stand in its slot."""
+        return {**self.own, **self.up.fields(), **self.across.fields()}
+
+    def show_texts(self, texts: dict[str, str], unit: str, *, task: str, name: str, sheets) -> None:
+        kind, slots = texts["kind"], slots_of(texts)
+        factors = [f for f in (*FIELD_FACTORS, "air") if f != "pitch" or rasters(task)]
+        free = factors if kind == "grid" else ()
+        self.kind.set_choices([(key, KIND_WORDS[key][0]) for key in kinds_for(task)], kind, none_text=KIND_WORDS[kind][0])
+        about = KIND_WORDS[kind][1]
+        self.about.setText(about[:1].upper() + about[1:] + ".")
+        self.up.show_texts(slots[0], texts, unit, choices=free)
+        self.across.show_texts(slots[1], texts, unit, choices=free)
+        held = {f for f in factors if f not in slots} - (
+            {"passes", "speed", "power", "focus", "pitch", "air"} if kind == "next" else set()
+        )
+        lines_only = kind in ("focus", "ramp")
+        shown = held | {
+            key
+            for key, wanted in (
+                ("focus_step", "passes" in slots or texts["passes"] not in ("1", "")),
+                ("crosshatch", rasters(task) and kind in ("grid", "pitch", "confirm")),
+                ("slope", kind == "ramp"),
+                ("slots", kind == "kerf"),
+                ("repeats", kind == "confirm"),
+                ("beam", kind != "next"),
+            )
+            if wanted
+        }
+        if lines_only:
+            shown -= {"pitch"}
+        for key in (
+            "power",
+            "speed",
+            "passes",
+            "focus",
+            "pitch",
+            "air",
+            "focus_step",
+            "crosshatch",
+            "slope",
+            "slots",
+            "repeats",
+            "beam",
+        ):
+            self.rows[key].setVisible(key in shown)
+        self.held_heading.setVisible(bool(shown))
+        for key, part in self.own.items():
+            if part.text() != texts[key] and not (part.hasFocus() and part.isModified()):
+                part.setText(texts[key])
+        self.speed_unit.setText(unit)
+        self.label_unit.setText(unit)
+        self.pickers["air"].set_choices(AIR_CHOICES, texts["air"], none_text=texts["air"])
+        self.pickers["beam"].set_choices(BEAM_CHOICES, texts["beam"])
+        self.pickers["order"].set_choices(ORDER_CHOICES, texts["order"])
+        for key in ("labels", "marks", "crosshatch"):
+            self.pickers[key].set_choices(YES_NO, texts[key])
+        on_sheet = bool(texts["sheet"]) and bool(sheets)
+        self.sheet.set_choices(
+            [
+                ("", "the bare bed"),
+                *((str(n), f"sheet {n + 1}: {lengths_text(s.width_mm, s.height_mm)} mm") for n, s in enumerate(sheets)),
+            ],
+            texts["sheet"] if on_sheet else "",
+        )
+        self.no_sheets.setVisible(not sheets)
+        for key in ("sheet_at", "clamps", "edge"):
+            self.rows[key].setVisible(on_sheet)
+        self.rows["place"].setVisible(kind != "confirm")
+        self.title.setText(name or "Plan")
+
+    def show_quiet(self, power: str, speed: str) -> None:
+        """What labels burn at where the operator has said nothing: shown as a hint in the empty fields."""
+        self.own["label_power"].setPlaceholderText(power)
+        self.own["label_speed"].setPlaceholderText(speed)
+
+    def mark_bad(self, field: str) -> None:
+        keys = FIELD_OF.get(field, ())
+        for key, part in self.fields.items():
+            part.set_bad(key in keys)
