@@ -2,14 +2,16 @@
 
 from dataclasses import replace
 
-from olive_almanac.core.design.grid import GridChoices, plan_grid
-from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.design.plan import TrialChoices, plan_trial
+from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.formats.gcode_check import CheckLimits
+from olive_almanac.formats.letters import letters
 
 NORTH = Machine("North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench")
 LONG = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
@@ -17,6 +19,7 @@ MARKER = Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110
 BIRCH = Stock("Birch ply", "plywood", 3.0, (3.02, 3.05, 2.98), lot="7", uid="birch-3")
 LEATHER = Stock("Map leather", "leather", 2.0, lot="9", uid="leather-2")
 VINYL = Stock("Shelf vinyl", "vinyl", 0.5, uid="vinyl-05")
+PLATE = Stock("Hive plate", "coated_metal", 1.0, finish="black coat", lot="6", uid="plate-1")
 DAY = "2026-04-14"
 ALLOWED = Permission(True)
 
@@ -30,13 +33,38 @@ def engrave_trial(machine=LONG, stock=BIRCH, **changes):
     return _trial(machine, stock, "engrave", changes)
 
 
+def kind_plan(kind, task="cut", machine=LONG, stock=BIRCH, **changes):
+    """A planned trial of a kind, with labels and photo marks, inside the flare limit, as the Plan station makes it."""
+    suggested = suggest_levels(
+        machine, stock, task, kind="grid" if kind == "next" else kind, lettering=letters(), engraving="works"
+    )
+    choices = replace(suggested.choices, **changes)
+    if kind == "next":
+        pattern = Setting(1.0, 20.0, pitch_mm=choices.pitch_mm[0], direction="x" if choices.pitch_mm[0] else "xy")
+        choices = replace(choices, kind="next", settings=tuple(replace(pattern, speed_mm_s=v) for v in (20.0, 15.0, 12.0)))
+    return plan_trial(
+        machine, stock, task, choices, permission=ALLOWED, trial_id=f"coupon-{kind}-{task}", name="Coupon 0007", made=DAY,
+        lettering=letters(), engraving="works", limit=flare_limit_of(stock), settle=True,
+    )  # fmt: skip
+
+
+def area_limits(trial):
+    """The limits that a trial's file must keep: bed, speed, power, coupon, and clamps with the head's clearance."""
+    machine, (left, low, right, high), keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
+    clamps = tuple(
+        (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
+        for b in (trial.sheet.clamps_mm if trial.sheet else ())
+    )
+    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, (left, low, right - left, high - low), clamps)
+
+
 def _trial(machine, stock, task, changes):
-    choices = replace(suggest_grid(machine, stock, task), **changes)
-    return plan_grid(machine, stock, task, choices, permission=ALLOWED, trial_id="coupon-1", name="Coupon 0001", made=DAY).trial
+    choices = replace(suggest_levels(machine, stock, task).choices, **changes)
+    return plan_trial(machine, stock, task, choices, permission=ALLOWED, trial_id="coupon-1", name="Coupon 0001", made=DAY).trial
 
 
-def small_choices(**changes) -> GridChoices:
-    return replace(GridChoices((0.5, 1.0), (5.0, 10.0, 20.0)), **changes)
+def small_choices(**changes) -> TrialChoices:
+    return replace(TrialChoices((0.5, 1.0), (5.0, 10.0, 20.0)), **changes)
 
 
 def read_by_energy(trial, edge_j_mm: float, band: float = 0.08):

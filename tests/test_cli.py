@@ -98,7 +98,7 @@ class WholePathTest(CliCase):
                     "--power",
                     "40:100:4",
                     "--speed",
-                    "300:900:3mm/min",
+                    "1200:2400:3mm/min",
                     "--passes",
                     "1,2",
                     "--focus",
@@ -111,7 +111,7 @@ class WholePathTest(CliCase):
         )
         self.assertEqual(len(out["cells"]), 24)
         self.assertEqual(out["on_sheet"], {"x_mm": 20, "y_mm": 30})
-        for got, wanted in zip(out["factors"][1]["levels"], (5, 10, 15), strict=True):
+        for got, wanted in zip(out["factors"][1]["levels"], (20, 30, 40), strict=True):
             self.assertAlmostEqual(got, wanted)
 
     def test_two_coupons_decide_together(self):
@@ -171,7 +171,7 @@ class BadInputTest(CliCase):
             (("--passes", "0"), "Passes"),
             (("--cell", "nan"), "Cell side"),
             (("--at", "5"), "Place"),
-            (("--at", "890,10"), "too far"),
+            (("--at", "890,10"), "outside what is free on the bed"),
             (("--focus", "1000"), "Focus"),
         ):
             with self.subTest(more):

@@ -47,7 +47,7 @@ class DemoShopTest(unittest.TestCase):
                 for task in ("cut", "engrave"):
                     self.session.choose(machine=machine.uid, stock=stock.uid, task=task)
                     states[self.session.state[0]] += 1
-        self.assertEqual(set(states), {"proven", "trial", "due", "guess", "untried", "barred"})
+        self.assertEqual(set(states), {"proven", "trial", "due", "guess", "untried", "cannot", "barred"})
         stages = Counter(stage for _, stage, _ in self.session._trials)
         for stage in ("plan", "burn", "read", "decide", "book"):
             self.assertGreaterEqual(stages[stage], 1, stage)

@@ -4,13 +4,13 @@ import itertools
 import unittest
 from dataclasses import replace
 
-from olive_almanac.core.design.grid import cell_energy, choices_of, coupon_size, plan_grid
 from olive_almanac.core.design.levels import even_levels, read_levels, round_level, speed_reader
-from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.design.plan import cell_energy, choices_of, coupon_size, plan_trial
+from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.materials.catalogue import may_burn, verdict_of
 from olive_almanac.core.materials.families import FAMILIES
-from olive_almanac.core.placing.corner import corner_lines, corner_setting
+from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import read_number
 from olive_almanac.formats.catalogue import load_catalogue
@@ -22,8 +22,16 @@ def permitted(machine, stock, task, rules=None):
 
 
 def plan(choices, machine=LONG, stock=BIRCH, task="cut"):
-    return plan_grid(
-        machine, stock, task, choices, permission=permitted(machine, stock, task), trial_id="t", name="Coupon", made=DAY
+    return plan_trial(
+        machine,
+        stock,
+        task,
+        choices,
+        permission=permitted(machine, stock, task),
+        trial_id="t",
+        name="Coupon",
+        made=DAY,
+        engraving="works",
     )
 
 
@@ -71,7 +79,9 @@ class GridTest(unittest.TestCase):
     def test_burns_from_low_energy_to_high(self):
         for trial in (cut_trial(), engrave_trial(), plan(small_choices(passes=(1, 3))).trial):
             energies = [cell_energy(trial, cell) for cell in trial.in_order]
-            self.assertEqual(energies, sorted(energies))
+            for before, after in itertools.pairwise(energies):  # cells of about the same energy may change places
+                self.assertGreater(after, before / 1.16)
+            self.assertEqual(energies[0], min(energies))
 
     def test_energy_of_a_cell(self):
         trial = plan(small_choices(passes=(2,))).trial
@@ -84,7 +94,7 @@ class GridTest(unittest.TestCase):
             boxes = [cell.rect_mm for cell in trial.cells]
             for x, y, w, h in boxes:
                 self.assertTrue(
-                    x >= 9.99 and y >= 9.99 and x + w <= trial.coupon.width_mm - 9.99 and y + h <= trial.coupon.height_mm - 9.99
+                    x >= 8.99 and y >= 8.99 and x + w <= trial.coupon.width_mm - 8.99 and y + h <= trial.coupon.height_mm - 8.99
                 )
             for a, b in itertools.combinations(boxes, 2):
                 apart = a[0] + a[2] < b[0] or b[0] + b[2] < a[0] or a[1] + a[3] < b[1] or b[1] + b[3] < a[1]
@@ -95,7 +105,7 @@ class GridTest(unittest.TestCase):
         self.assertEqual(len(trial.cells), 18)
         self.assertEqual({cell.setting.passes for cell in trial.cells}, {1, 2, 3})
         self.assertEqual(trial.factors[2].levels, (1, 2, 3))
-        with self.assertRaisesRegex(OutOfRange, "Factors beside power and speed"):
+        with self.assertRaisesRegex(OutOfRange, "Factors that vary"):
             plan(small_choices(passes=(1, 2), focus_mm=(0.0, 1.0)))
 
     def test_speeds_beyond_the_machine_are_left_out_with_the_reason(self):
@@ -108,13 +118,13 @@ class GridTest(unittest.TestCase):
 
     def test_a_coupon_that_does_not_fit_the_bed_says_by_how_much(self):
         choices = small_choices(cell_mm=60.0)
-        size = coupon_size(MARKER, "cut", choices)
-        with self.assertRaisesRegex(OutOfRange, f"it is {size.width_mm + 10 - 110:g} mm too far"):
-            plan_grid(MARKER, BIRCH, "cut", choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY)
+        size = coupon_size(MARKER, BIRCH, "cut", choices)
+        with self.assertRaisesRegex(OutOfRange, f"{size.width_mm - 110:g} mm short for a coupon of"):
+            plan_trial(MARKER, BIRCH, "cut", choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY)
 
     def test_short_cells_say_that_they_miss_their_speed(self):
         result = plan(small_choices(speed_mm_s=(10.0, 450.0)))
-        self.assertIn("2 cells are too short to reach their speed", result.remarks[0])
+        self.assertIn("2 cells are too short to reach the speed (34 mm would do)", result.remarks[0])
         self.assertEqual(plan(small_choices()).remarks, ())
 
     def test_rest_adds_to_the_time(self):
@@ -131,7 +141,7 @@ class GridTest(unittest.TestCase):
         for choices in (
             small_choices(),
             small_choices(rest_s=2.0, gap_mm=6.0, focus_mm=(1.5,)),
-            suggest_grid(NORTH, LEATHER, "cut"),
+            suggest_levels(NORTH, LEATHER, "cut").choices,
         ):
             self.assertEqual(choices_of(plan(choices).trial), choices)
 
@@ -228,16 +238,16 @@ class SuggestTest(unittest.TestCase):
                     if not permitted(machine, stock, task).allowed:
                         continue
                     with self.subTest(machine=machine.name, family=family, task=task):
-                        result = plan(suggest_grid(machine, stock, task), machine, stock, task)
+                        result = plan(suggest_levels(machine, stock, task).choices, machine, stock, task)
                         self.assertEqual(len(result.trial.cells), 24)
                         self.assertEqual(result.refused, ())
 
     def test_speeds_are_round_in_the_shops_unit(self):
-        for speed in suggest_grid(LONG, BIRCH, "cut", speed_unit="mm/min").speed_mm_s:
+        for speed in suggest_levels(LONG, BIRCH, "cut", speed_unit="mm/min").choices.speed_mm_s:
             self.assertAlmostEqual(speed * 60, round(speed * 60), places=6)
 
     def test_thicker_stock_gets_slower_speeds(self):
-        thin, thick = (suggest_grid(LONG, replace(BIRCH, thickness_mm=t, measured_mm=()), "cut") for t in (3.0, 8.0))
+        thin, thick = (suggest_levels(LONG, replace(BIRCH, thickness_mm=t, measured_mm=()), "cut").choices for t in (3.0, 8.0))
         self.assertLess(max(thick.speed_mm_s), max(thin.speed_mm_s))
 
 
@@ -247,6 +257,6 @@ class CornerTest(unittest.TestCase):
         for line in corner_lines():
             for x, y in line:
                 self.assertTrue(0 < x < 9 and 0 < y < 9)
-        setting, coolest = corner_setting(trial), trial.in_order[0].setting
+        setting, coolest = trial.label_setting, trial.in_order[0].setting
         self.assertLessEqual(setting.power / setting.speed_mm_s, coolest.power / coolest.speed_mm_s)
         self.assertEqual(setting.passes, 1)

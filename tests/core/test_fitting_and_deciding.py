@@ -183,8 +183,9 @@ class ContradictionTest(unittest.TestCase):
         self.assertEqual(decision.picks, ())
         slowest = min(cell.setting.speed_mm_s for cell in self.trial.cells)
         self.assertLess(min(cell.speed_mm_s for cell in decision.next_cells), slowest)
-        speeds = [cell.speed_mm_s for cell in decision.next_cells]
-        self.assertEqual(speeds, sorted(speeds, reverse=True))  # low energy first
+        energies = [cell.power * cell.passes / cell.speed_mm_s for cell in decision.next_cells]
+        self.assertEqual(energies, sorted(energies))  # low energy first
+        self.assertGreater(max(energies), 1 / slowest)
 
     def test_many_readings_and_conflicting_coupons(self):
         pairs = [(self.trial, read_by_energy(self.trial, edge)) for edge in (3.0, 3.5, 4.0) * 20]

@@ -95,7 +95,7 @@ class PowerCurveTest(unittest.TestCase):
                 replace(NORTH, power_table=tuple((float(a), float(b)) for a, b in table))
 
     def test_energies_and_fits_count_with_measured_watts(self):
-        from olive_almanac.core.design.grid import cell_energy
+        from olive_almanac.core.design.plan import cell_energy
         from olive_almanac.core.fitting.cut import case_of
 
         trial = replace(cut_trial(NORTH), machine=self.machine)
@@ -144,7 +144,7 @@ class PlainTest(unittest.TestCase):
             (("cells", 0, "setting", "power"), "abc", r"cells\[0\].setting.power is 'abc': a number"),
             (("cells", 0, "setting", "passes"), 1.5, r"passes is 1.5: a whole number"),
             (("cells", 1, "rect_mm"), [1, 2], r"cells\[1\].rect_mm holds 2 values: 4"),
-            (("task",), "weld", "task is 'weld': one of cut, engrave"),
+            (("task",), "weld", "task is 'weld': one of cut, score, engrave, mark"),
             (("cells", 0, "setting", "power"), 3.0, "Power must be"),
             (("seconds",), True, "seconds is True: a number"),
         ):

@@ -1,55 +1,137 @@
 """Drawing and printed pages, read back with other libraries."""
 
+import csv
 import io
+import math
 import unittest
+import xml.etree.ElementTree as ET
 
+import cv2
+import ezdxf
+import numpy as np
+import pypdfium2
 from pypdf import PdfReader
-from svgelements import SVG, Rect, SimpleLine
+from svgelements import SVG, Polygon, Polyline, Rect
 
 from olive_almanac.core.records.entry import Evidence, Margins
-from olive_almanac.formats.pdf import write_card, write_key
-from olive_almanac.formats.svg import write_svg
-from tests.samples import BIRCH, LONG, NORTH, cut_trial, engrave_trial, sample_entry
+from olive_almanac.formats.cells_csv import write_cells
+from olive_almanac.formats.drawing import layers_of, write_dxf, write_svg
+from olive_almanac.formats.gcode import write_gcode
+from olive_almanac.formats.letters import letters
+from olive_almanac.formats.pdf import trial_code, write_card, write_key
+from tests.samples import BIRCH, LONG, NORTH, cut_trial, kind_plan, sample_entry
 
 MM = 96 / 25.4  # svgelements gives px at 96 to the inch
 
 
+def shapes_of(trial):
+    """What must be drawn: the boxes of fills, and the corners of every stroke, in coupon mm."""
+    fills, lines = [], []
+    for layer in layers_of(trial, letters()):
+        fills += layer.fills
+        lines += layer.lines
+    return fills, lines
+
+
 class SvgTest(unittest.TestCase):
+    """Read back with svgelements."""
+
     def parse(self, trial):
-        return SVG.parse(io.StringIO(write_svg(trial)))
+        return SVG.parse(io.StringIO(write_svg(trial, letters())))
 
-    def test_every_cell_lies_where_it_was_planned_to_the_micrometre(self):
-        for trial in (cut_trial(), engrave_trial(NORTH)):
-            drawing = self.parse(trial)
+    def test_everything_lies_where_it_was_planned_to_the_micrometre(self):
+        for trial in (
+            kind_plan("grid").trial,
+            kind_plan("kerf").trial,
+            kind_plan("grid", "engrave", NORTH).trial,
+            kind_plan("detail").trial,
+        ):
+            drawing, high = self.parse(trial), trial.coupon.height_mm
             self.assertAlmostEqual(drawing.width / MM, trial.coupon.width_mm, delta=1e-3)
-            rects = [one for one in drawing.elements() if isinstance(one, Rect)]
-            self.assertEqual(len(rects), len(trial.cells))
-            for cell, rect in zip(trial.in_order, rects, strict=True):
-                x, y, w, h = cell.rect_mm
-                left, top, right, bottom = (side / MM for side in rect.bbox())
-                for got, wanted in (
-                    (left, x),
-                    (right, x + w),
-                    (top, trial.coupon.height_mm - y - h),
-                    (bottom, trial.coupon.height_mm - y),
-                ):
-                    self.assertAlmostEqual(got, wanted, delta=1e-3)
+            fills, lines = shapes_of(trial)
+            rects = [one.bbox() for one in drawing.elements() if isinstance(one, Rect)]
+            paths = [one for one in drawing.elements() if isinstance(one, (Polygon, Polyline))]
+            self.assertEqual((len(rects), len(paths)), (len(fills), len(lines)))
+            for (left, low, right, top), got in zip(fills, rects, strict=True):
+                for a, b in zip((left, high - top, right, high - low), got, strict=True):
+                    self.assertAlmostEqual(a, b / MM, delta=1e-3)
+            for line, path in zip(lines, paths, strict=True):
+                for (x, y), point in zip(line, path, strict=False):
+                    self.assertAlmostEqual(x, point.x / MM, delta=1e-3)
+                    self.assertAlmostEqual(high - y, point.y / MM, delta=1e-3)
 
-    def test_one_named_layer_for_each_setting_and_one_for_the_corner(self):
-        import xml.etree.ElementTree as ET
-
-        trial = cut_trial()
+    def test_one_named_layer_for_each_setting(self):
+        trial = kind_plan("confirm").trial
         space = "{http://www.w3.org/2000/svg}"
-        layers = ET.fromstring(write_svg(trial)).findall(f"{space}g")
-        self.assertEqual([layer.get("id") for layer in layers], ["corner", *(cell.id for cell in trial.in_order)])
-        names = [layer.find(f"{space}title").text for layer in layers[1:]]
-        self.assertEqual(len(set(names)), len(trial.cells))
-        self.assertRegex(names[0], r"^[A-D]\d: \d+ %, [\d.]+ mm/s, 1 pass$")
-        self.assertEqual(len({layer.get("stroke") for layer in layers[1:]}), len(trial.cells))
+        names = [one.find(f"{space}title").text for one in ET.fromstring(write_svg(trial)).findall(f"{space}g")]
+        self.assertEqual(len(names), 1)  # three cells, one setting
+        grid = kind_plan("grid").trial
+        layers = ET.fromstring(write_svg(grid, letters())).findall(f"{space}g")
+        names = [layer.find(f"{space}title").text for layer in layers]
+        self.assertEqual(len(set(names)), 24 + 2)
+        self.assertTrue(names[0].startswith("photo marks: ") and names[1].startswith("labels: "))
+        self.assertRegex(names[2], r"^\d+ %, [\d.]+ mm/s, 1 pass, focus 1.5 mm$")
 
-    def test_corner_mark_is_drawn(self):
-        lines = [one for one in self.parse(cut_trial()).elements() if isinstance(one, SimpleLine)]
-        self.assertEqual(len(lines), 2)
+
+class DxfTest(unittest.TestCase):
+    """Read back with ezdxf's reader from the bytes alone."""
+
+    def test_everything_lies_where_it_was_planned_to_the_micrometre_in_named_layers(self):
+        for trial in (kind_plan("grid").trial, kind_plan("kerf").trial, kind_plan("grid", "engrave", NORTH).trial):
+            document = ezdxf.read(io.StringIO(write_dxf(trial, letters())))
+            self.assertEqual(document.units, 4)
+            layers = list(layers_of(trial, letters()))
+            named = {layer.dxf.name for layer in document.layers} - {"0", "Defpoints"}
+            self.assertEqual(len(named), len(layers))
+            fills, lines = shapes_of(trial)
+            polylines = list(document.modelspace().query("LWPOLYLINE"))
+            hatches = list(document.modelspace().query("HATCH"))
+            self.assertEqual((len(polylines), len(hatches)), (len(lines), len(fills)))
+            for line, got in zip(lines, polylines, strict=True):
+                corners = [(x, y) for x, y, *_ in got.get_points()]
+                for wanted, corner in zip(line, corners, strict=False):
+                    self.assertAlmostEqual(math.dist(wanted, corner), 0, delta=1e-6)
+            for (left, low, right, high), got in zip(fills, hatches, strict=True):
+                xs, ys = zip(*[(x, y) for x, y, _ in got.paths[0].vertices], strict=True)
+                for a, b in zip((left, low, right, high), (min(xs), min(ys), max(xs), max(ys)), strict=True):
+                    self.assertAlmostEqual(a, b, delta=1e-6)
+
+
+class CellsCsvTest(unittest.TestCase):
+    def test_a_line_for_each_cell_in_burning_order(self):
+        trial = kind_plan("pitch", "engrave").trial
+        rows = list(csv.DictReader(io.StringIO(write_cells(trial))))
+        self.assertEqual([row["cell"] for row in rows], [cell.id for cell in trial.in_order])
+        for row, cell in zip(rows, trial.in_order, strict=True):
+            self.assertEqual(float(row["speed_mm_s"]), cell.setting.speed_mm_s)
+            self.assertEqual(float(row["pitch_mm"]), cell.setting.pitch_mm)
+            self.assertEqual(row["crosshatch"], "yes" if cell.setting.crosshatch else "no")
+
+
+class PhotoMarkTest(unittest.TestCase):
+    """The marks as they are burnt, drawn from the G-code itself and found by another library's detector."""
+
+    def test_marks_are_found_where_they_were_planned_with_the_ids_of_the_coupon(self):
+        trial = kind_plan("grid", marks_set=7).trial
+        scale, (left, low, _, _) = 20, trial.area_mm
+        width, height = (round(scale * side) for side in (trial.coupon.width_mm, trial.coupon.height_mm))
+        picture = np.full((height, width), 225, np.uint8)
+        x = y = 0.0
+        for line in write_gcode(trial, letters()).partition("(label")[0].splitlines():
+            if line.startswith(("G0 X", "G1 X")):
+                words = {word[0]: float(word[1:]) for word in line.split()}
+                to_x, to_y = words["X"] - left, words.get("Y", y + low) - low
+                if words.get("S"):  # a line is as wide as the pitch of the marks
+                    ends = [(round(scale * a), round(height - scale * b)) for a, b in ((x, y), (to_x, to_y))]
+                    cv2.line(picture, *ends, 60, round(0.2 * scale) + 1)
+                x, y = to_x, to_y
+        detector = cv2.aruco.ArucoDetector(cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50))
+        corners, ids, _ = detector.detectMarkers(picture)
+        self.assertEqual(sorted(ids.ravel()), [28, 29, 30, 31])
+        for mark in trial.fiducials:
+            found = corners[list(ids.ravel()).index(mark.id)][0].mean(0)
+            self.assertAlmostEqual(found[0] / scale, mark.centre_mm[0], delta=0.15)
+            self.assertAlmostEqual((height - found[1]) / scale, mark.centre_mm[1], delta=0.15)
 
 
 def text_of(pdf: bytes) -> str:
@@ -65,6 +147,13 @@ class KeySheetTest(unittest.TestCase):
         for cell in trial.cells:
             self.assertIn(cell.id, text)
         self.assertIn("qualified laser safety officer", text)
+
+    def test_its_code_names_the_trial(self):
+        trial = kind_plan("grid").trial
+        for paper in ("a4", "letter"):
+            page = pypdfium2.PdfDocument(write_key(trial, paper=paper))[0].render(scale=3).to_numpy()
+            found, *_ = cv2.QRCodeDetector().detectAndDecode(page)
+            self.assertEqual(found, trial_code(trial.id))
 
     def test_prints_on_both_papers_and_goes_on_to_further_pages(self):
         trial = cut_trial(speed_mm_s=tuple(float(n) for n in range(5, 21)), cell_mm=6.0)

@@ -1,12 +1,20 @@
 """G-code: what we write passes the checker, and the checker finds what is unsafe in files that others wrote."""
 
+import random
 import unittest
 from dataclasses import replace
 
-from olive_almanac.core.design.grid import plan_grid
+from shapely.geometry import box
+
+from olive_almanac.core.design.kinds import KIND_WORDS, TrialChoices, kinds_for
+from olive_almanac.core.design.plan import NoRoom, choices_of, plan_trial
+from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from tests.samples import ALLOWED, BIRCH, DAY, LONG, MARKER, NORTH, cut_trial, engrave_trial, small_choices
+from olive_almanac.formats.letters import letters
+from olive_almanac.standins.bench import StandInBench
+from tests.samples import ALLOWED, BIRCH, DAY, LONG, MARKER, NORTH, PLATE, area_limits, cut_trial, engrave_trial, kind_plan
 
 LIMITS = CheckLimits((400, 400), 300, 1000)
 HEAD = "G17 G21 G90 G94\nM5 S0\n"
@@ -68,7 +76,7 @@ class WriterTest(unittest.TestCase):
 
     def test_rest_and_focus_steps_are_written(self):
         self.assertEqual(write_gcode(cut_trial(rest_s=2.5)).count("G4 P2.5"), 23)
-        self.assertIn("G0 Z-2", write_gcode(cut_trial(focus_mm=(0.0, 2.0))))
+        self.assertIn("G1 Z-2 F600", write_gcode(cut_trial(focus_mm=(0.0, 2.0))))
         self.assertNotIn("Z", "".join(line for line in write_gcode(cut_trial()).splitlines() if not line.startswith("(")))
 
 
@@ -170,26 +178,118 @@ class CheckerTest(unittest.TestCase):
                 self.assertFalse(check_gcode(text, LIMITS).safe)
 
 
-class RandomTrialsTest(unittest.TestCase):
-    def test_two_hundred_random_grids_pass_the_checker(self):
-        import random
+class EveryKindTest(unittest.TestCase):
+    """Each kind of trial for each of its tasks: planned, written, checked, burnt on the stand-in."""
 
+    def test_is_planned_written_checked_and_burnt(self):
+        for kind, (_, _, tasks) in KIND_WORDS.items():
+            for task in tasks:
+                machine, stock = (MARKER, PLATE) if task == "mark" else (LONG, BIRCH)
+                with self.subTest(kind=kind, task=task):
+                    trial = kind_plan(kind, task, machine, stock).trial
+                    report = check_gcode(write_gcode(trial, letters()), area_limits(trial))
+                    self.assertEqual(report.findings, ())
+                    burnt = {one.cell: one for one in StandInBench(3).burn(trial)}
+                    self.assertEqual(set(burnt), {cell.id for cell in trial.cells})
+                    for cell in trial.cells:
+                        seen = burnt[cell.id].seen
+                        if cell.setting.pitch_mm:
+                            self.assertIsNotNone(seen.lightness)
+                        else:
+                            self.assertGreater(seen.kerf_mm, 0)
+                            self.assertEqual(seen.verdict is not None, task in ("cut", "score"))
+
+    def test_comments_name_each_cell_and_refocusing_lowers_the_head_pass_by_pass(self):
+        trial = kind_plan("grid", passes=(3,), focus_mm=(0.5,), focus_step_mm=1.0, power=(1.0,), speed_mm_s=(20.0,)).trial
+        text = write_gcode(trial, letters())
+        self.assertIn("(cell A1: 100 %, 20 mm/s, 3 passes, focus 0.5 mm)", text)
+        self.assertEqual(
+            [line.split()[1] for line in text.splitlines() if line.startswith("G1 Z")][-3:], ["Z-0.5", "Z-1.5", "Z-2.5"]
+        )
+
+    def test_a_ramp_moves_no_head_and_speed_following_beams_use_m4(self):
+        text = write_gcode(kind_plan("ramp", beam="follows-speed").trial, letters())
+        self.assertNotIn("Z", "".join(line for line in text.splitlines() if not line.startswith("(")))
+        self.assertIn("\nM4 S0\n", text)
+
+    def test_overscan_lies_outside_the_cell_with_the_beam_off(self):
+        trial = kind_plan("grid", "engrave", power=(0.5,), speed_mm_s=(300.0,)).trial
+        cell, (left, _, _, _) = trial.cells[0], trial.area_mm
+        block = write_gcode(trial, letters()).partition("(cell A1")[2]
+        burnt, idle = [], []
+        for line in block.splitlines():
+            words = dict((word[0], float(word[1:])) for word in line.split() if word[0] in "XYS" and line.startswith("G1"))
+            if "X" in words:
+                (burnt if words.get("S") else idle).append(words["X"] - left)
+        x, _, w, _ = cell.rect_mm
+        self.assertEqual((round(min(burnt), 3), round(max(burnt), 3)), (x, x + w))
+        self.assertAlmostEqual(min(idle), x - 300**2 / (2 * LONG.acceleration_mm_s2), places=2)
+
+
+class RandomTrialsTest(unittest.TestCase):
+    def test_five_hundred_random_trials_pass_the_checker_and_land_inside_free_area(self):
         draw = random.Random(7)
-        for number in range(200):
-            machine = draw.choice((NORTH, LONG, MARKER))
-            task = "engrave" if machine is MARKER else draw.choice(("cut", "engrave"))
-            stock = BIRCH if machine is not MARKER else replace(BIRCH, family="coated_metal", name="Hive plate")
-            speeds = tuple(sorted(draw.uniform(1, 60) for _ in range(draw.randint(1, 5))))
-            powers = tuple(sorted(draw.uniform(0.05, 1) for _ in range(draw.randint(1, 4))))
-            choices = small_choices(
-                speed_mm_s=speeds,
-                power=powers,
-                cell_mm=draw.uniform(2, 12),
-                gap_mm=draw.uniform(1, 5),
-                pitch_mm=(draw.uniform(0.2, 0.6),),
-                passes=(draw.randint(1, 4),),
-                place=(draw.uniform(0, 5), draw.uniform(0, 5)),
-            )
-            trial = plan_grid(machine, stock, task, choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY).trial
-            with self.subTest(number=number):
-                self.assertEqual(check_gcode(write_gcode(trial), limits_of(trial)).findings, ())
+        laid = 0
+        for number in range(500):
+            trial = self.random_trial(draw)
+            if trial is None:
+                continue
+            laid += 1
+            with self.subTest(number=number, kind=trial.kind):
+                self.assertEqual(check_gcode(write_gcode(trial, letters()), area_limits(trial)).findings, ())
+                self.check_place(trial)
+        self.assertGreater(laid, 400)  # the others had no room, and said so
+
+    def random_trial(self, draw):
+        """A trial on a random machine and sheet with clamps and used areas, or None where it has no room."""
+        machine = replace(
+            draw.choice((NORTH, LONG)), bed_mm=(draw.uniform(150, 700), draw.uniform(150, 700)), max_speed_mm_s=draw.uniform(50, 400),
+            acceleration_mm_s2=draw.uniform(800, 9000), file_units=draw.choice(("mm", "inch")), head_clearance_mm=draw.uniform(0, 15),
+        )  # fmt: skip
+        width, height = draw.uniform(120, 600), draw.uniform(120, 600)
+
+        def boxes(count, most):
+            found = []
+            for _ in range(count):
+                x, y = draw.uniform(0, width - 15), draw.uniform(0, height - 15)
+                found.append((x, y, min(width, x + draw.uniform(5, most)), min(height, y + draw.uniform(5, most))))
+            return tuple(found)
+
+        sheet = Sheet(width, height, boxes(draw.randint(0, 3), 90), boxes(draw.randint(0, 3), 20))
+        task = draw.choice(("cut", "score", "engrave"))
+        kind = draw.choice(kinds_for(task))
+        raster = task == "engrave"
+        choices = TrialChoices(
+            tuple(sorted(draw.uniform(0.05, 1) for _ in range(draw.randint(1, 3)))),
+            tuple(sorted(draw.uniform(2, machine.max_speed_mm_s) for _ in range(draw.randint(1, 4)))),
+            (draw.randint(1, 3),), (-1.0, 0.0, 1.0) if kind in ("focus", "ramp") else (0.0,),
+            tuple(sorted(draw.uniform(0.3, 0.8) for _ in range(2 if kind == "pitch" else 1))) if raster else (0.0,),
+            ("off", "low", "full") if kind == "air" else ("full",), cell_mm=draw.uniform(4, 14), gap_mm=draw.uniform(1, 6), kind=kind,
+            crosshatch=draw.random() < 0.3, turned=draw.random() < 0.4, burn_order=draw.choice(ORDERS), repeats=draw.randint(1, 4), slope=0.1,
+            sheet=sheet, sheet_number=0, sheet_at_mm=(draw.uniform(0, 20), draw.uniform(0, 20)), edge_mm=draw.uniform(0, 8),
+            place=(draw.uniform(0, 300), draw.uniform(0, 300)),
+        )  # fmt: skip
+        try:
+            return plan_trial(
+                machine, BIRCH, task, choices, permission=ALLOWED, trial_id="t", name="Coupon 0001", made=DAY, lettering=letters(),
+                engraving="works", settle=True,
+            ).trial  # fmt: skip
+        except NoRoom as problem:
+            self.assertRegex(str(problem), r"^No room")
+            return None
+
+    def check_place(self, trial):
+        """Everything that is burnt lies on the bed and the sheet, clear of clamps (with the head) and used areas."""
+        choices, keep = choices_of(trial), trial.machine.head_clearance_mm
+        x, y = choices.sheet_at_mm
+        sheet = box(x, y, x + choices.sheet.width_mm, y + choices.sheet.height_mm).intersection(box(0, 0, *trial.machine.bed_mm))
+        taken = [box(b[0] + x - keep, b[1] + y - keep, b[2] + x + keep, b[3] + y + keep) for b in choices.sheet.clamps_mm]
+        taken += [box(b[0] + x, b[1] + y, b[2] + x, b[3] + y) for b in choices.sheet.used_mm]
+        left, low, right, high = trial.area_mm
+        whole = [box(left, low, right, high)]
+        if trial.kind == "confirm":
+            whole = [box(left + a, low + b, left + a + w, low + b + h) for a, b, w, h in (cell.rect_mm for cell in trial.cells)]
+        for one in whole:
+            self.assertTrue(sheet.buffer(1e-3).covers(one))
+            for other in taken:
+                self.assertFalse(one.buffer(-0.001).intersects(other))

@@ -36,7 +36,7 @@ class ChecklistTest(test_presenters.SessionCase):
         self.written()
         numbers = {check.key: check.number(self.session) for check in CHECKS}
         self.assertEqual(numbers["focus"], "1.5 mm below the top face, depth of focus 5 mm")
-        self.assertIn("100 × 72 mm", numbers["frame"])
+        self.assertIn("102 × 74 mm", numbers["frame"])
         self.assertRegex(numbers["stay"], r"^\d+ (s|min \d\d s) of burning$")
 
     def test_level_tells_tilt_from_bow_from_twist_and_hints_at_alignment(self):

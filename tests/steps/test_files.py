@@ -57,8 +57,8 @@ class FilesTest(unittest.TestCase):
 
     def test_a_coupon_that_fails_its_check_is_not_written(self):
         with (
-            mock.patch("olive_almanac.formats.gcode.write_gcode", return_value="G0 X9999\nM2\n"),
+            mock.patch("olive_almanac.formats.gcode.gcode_blocks", return_value=[b"G0 X9999\nM2\n"]),
             self.assertRaisesRegex(CannotWrite, "did not pass its safety check"),
         ):
-            write_trial_files(cut_trial(), self.folder / "out")
+            list(write_trial_files(cut_trial(), self.folder / "out"))
         self.assertFalse((self.folder / "out").exists())

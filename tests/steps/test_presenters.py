@@ -274,7 +274,11 @@ class PlanTest(SessionCase):
             ("speed_steps", "2.5", "Steps of speed"),
             ("passes", "1e9", "Passes"),
             ("cell", "nan", "Cell side"),
-            ("x", "9999", "Place of the coupon"),
+            ("x", "far", "Place along X"),
+            ("gap", "0", "Gap between cells"),
+            ("label_power", "300", "Power of the labels"),
+            ("edge", "-3", "Free edge"),
+            ("air", "gale", "Air"),
             ("power_steps", "0", "Steps of power"),
             ("rest", "-1", "Rest"),
             ("speed_from", "5 knots", "Speed"),
@@ -293,7 +297,10 @@ class PlanTest(SessionCase):
         desk = self.session.desk
         self.assertEqual(desk.stage, "burn")
         folder = self.folder / "burn" / desk.trial.id
-        self.assertEqual({path.name for path in folder.iterdir()}, {"coupon.nc", "coupon.svg", "key.pdf", "trial.json"})
+        self.assertEqual(
+            {path.name for path in folder.iterdir()},
+            {"coupon.nc", "coupon.svg", "coupon.dxf", "key.pdf", "key-letter.pdf", "cells.csv", "trial.json"},
+        )
 
     def test_an_unburnt_trial_is_taken_up_again_under_its_own_name(self):
         first = self.written()
@@ -313,12 +320,11 @@ class PlanTest(SessionCase):
         self.fill()
         planner = PlanPresenter(self.session, self.view)
         planner.start()
-        cells = [replace(planner.plan.trial.cells[0].setting, power=1.0, speed_mm_s=v, passes=2) for v in (8.0, 5.0, 3.0)]
+        cells = [replace(planner.plan.trial.cells[0].setting, power=1.0, speed_mm_s=v, passes=2) for v in (40.0, 25.0, 15.0)]
         planner.plan_next(cells)
         settings = [cell.setting for cell in planner.plan.trial.cells]
-        self.assertEqual({s.passes for s in settings}, {2})
-        self.assertAlmostEqual(min(s.speed_mm_s for s in settings), 3.0, delta=0.02)
-        self.assertAlmostEqual(max(s.speed_mm_s for s in settings), 8.0, delta=0.02)
+        self.assertEqual(set(settings), set(cells))
+        self.assertEqual(planner.plan.trial.kind, "next")
 
 
 class BurnTest(SessionCase):

@@ -15,6 +15,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from olive_almanac.core.design.plan import choices_of
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.storage.library import BACKUPS_KEPT, Library, newest_backup, restore_backup
@@ -257,7 +258,12 @@ class MigrationTest(unittest.TestCase):
                     self.assertEqual(library.machines(), (LONG, NORTH))
                     self.assertEqual(library.stocks(), (BIRCH,))
                     self.assertEqual(library.entries(), (sample_entry(),))
-                    self.assertEqual(library.trials()[0][0], cut_trial())
+                    trial = library.trials()[0][0]
+                    self.assertEqual(trial.kind, "grid")  # what older files do not hold takes its default
+                    self.assertEqual(
+                        {cell.id: cell.setting for cell in trial.cells}, {cell.id: cell.setting for cell in cut_trial().cells}
+                    )
+                    self.assertEqual(choices_of(trial).power, (0.55, 0.7, 0.85, 1.0))
                 finally:
                     library.close()
 

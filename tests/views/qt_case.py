@@ -106,6 +106,19 @@ class WindowCase(QtCase):
     def press(self, text):
         self.click(self.button(text))
 
+    def write_burn_file(self):
+        """Press the button and wait until the files are written and Burn is open."""
+        self.press("Write the burn file")
+        self.wait_for(lambda: self.window.station == "Burn")
+        self.settle()
+
+    def choose_word(self, picker, text):
+        """Open a picker, type part of a choice, take it with Enter."""
+        self.click(picker)
+        popup = self.app.activePopupWidget()
+        self.type(text, popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
         QTest.keyClick(widget or self.app.focusWidget() or self.window, key, modifier)
         self.settle()

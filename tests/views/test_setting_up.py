@@ -108,7 +108,7 @@ class ToolsTest(ChecklistCase):
 
     def test_ticks_are_kept_with_the_trial(self):
         self.alt(Qt.Key.Key_2)
-        self.press("Write the burn file")
+        self.write_burn_file()
         self.alt(Qt.Key.Key_1)
         self.click(self.checklist.lines[0])  # a click on the line in hand ticks it
         self.click(self.checklist.lines[4])  # a click on another takes it in hand

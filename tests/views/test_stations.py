@@ -48,12 +48,6 @@ class ShopCase(WindowCase):
     def fill(self, library):
         library.save_entry(sample_entry(), "chosen")
 
-    def choose_word(self, picker, text):
-        self.click(picker)
-        popup = self.app.activePopupWidget()
-        self.type(text, popup.filter)
-        self.key(Qt.Key.Key_Return, widget=popup.filter)
-
 
 class BookTest(ShopCase):
     def test_index_marks_are_walked_by_arrows_and_opened_by_a_click(self):
@@ -189,25 +183,6 @@ class PlanTest(ShopCase):
         self.assertEqual(field.text(), "2")
         self.wait_for(lambda: self.page().presenter.plan.trial.cells[0].setting.passes == 2)
 
-    def test_the_coupon_is_dragged_on_the_bed(self):
-        self.alt(Qt.Key.Key_2)
-        page = self.page()
-        self.click(page.view, self.point(page.view.width() - 10, 15))
-        sheet = page.sheet
-        k, left, foot = sheet._bed_scale(sheet.width(), sheet.height())
-        start = self.point(left + 30 * k, foot - 30 * k)
-        end = self.point(left + 130 * k, foot - 230 * k)
-        from PySide6.QtTest import QTest
-
-        QTest.mousePress(sheet, Qt.MouseButton.LeftButton, pos=start)
-        QTest.mouseMove(sheet, end)
-        QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, pos=end)
-        self.settle()
-        place = page.presenter.plan.trial.on_sheet
-        self.assertAlmostEqual(place.x_mm, 110, delta=2)
-        self.assertAlmostEqual(place.y_mm, 210, delta=2)
-        self.assertEqual(page.choices.fields["x"].text(), f"{place.x_mm:.0f}")
-
     def test_refused_cells_are_counted_with_the_reason(self):
         self.alt(Qt.Key.Key_2)
         page = self.page()
@@ -240,20 +215,12 @@ class PlanTest(ShopCase):
                 self.assertIn(instead, told)
                 self.assertTrue(any(why in note for note in self.margin_notes()), self.margin_notes())
 
-    def test_twenty_by_twenty_cells_still_lay_out(self):
-        self.alt(Qt.Key.Key_2)
-        page = self.page()
-        for key in ("power_steps", "speed_steps"):
-            self.retype(page.choices.fields[key], "20")
-        self.wait_for(lambda: page.presenter.plan is not None and len(page.presenter.plan.trial.cells) == 400)
-        self.assertEqual(self.clipped(), [])
-
 
 class BurnTest(ShopCase):
     def setUp(self):
         super().setUp()
         self.alt(Qt.Key.Key_2)
-        self.press("Write the burn file")
+        self.write_burn_file()
 
     def test_pause_go_on_and_stop(self):
         page = self.page()

@@ -52,8 +52,7 @@ class WholePathTest(WindowCase):
         self.press("Plan a trial")
         self.assertEqual(self.window.station, "Plan")
         for _ in range(4):
-            self.press("Write the burn file")
-            self.assertEqual(self.window.station, "Burn")
+            self.write_burn_file()
             self.burn_at_once()
             self.assertEqual(self.window.station, "Read")
             self.read_all_by_keys()
@@ -107,7 +106,7 @@ class WholePathTest(WindowCase):
         self.assertEqual(self.window.station, "Plan")
         self.assertEqual(len(self.session.ticks), 7)
         self.ctrl(Qt.Key.Key_Return)
-        self.assertEqual(self.window.station, "Burn")
+        self.wait_for(lambda: self.window.station == "Burn")
         page = self.page()
         self.key(Qt.Key.Key_Right, widget=page.pace)
         self.ctrl(Qt.Key.Key_Return)
