@@ -6,8 +6,8 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.deciding.cut import know_cut
-from olive_almanac.core.design.grid import plan_grid
-from olive_almanac.core.design.suggest import suggest_grid
+from olive_almanac.core.design.plan import plan_trial
+from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.fitting.logit import fit_logit
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.motion.profile import peak_speed
@@ -21,10 +21,10 @@ READ = 24
 
 def _worlds():
     for (machine, stock), seed in itertools.product(SUBJECTS, range(SEEDS)):
-        choices = suggest_grid(machine, stock, "cut")
+        choices = suggest_levels(machine, stock, "cut").choices
         speeds = tuple(np.geomspace(0.3 * choices.speed_mm_s[0], choices.speed_mm_s[-1], 10))
         choices = replace(choices, speed_mm_s=speeds, power=(0.4, 0.55, 0.7, 0.85, 1.0))
-        trial = plan_grid(
+        trial = plan_trial(
             machine, stock, "cut", choices, permission=Permission(True), trial_id=f"w{seed}", name="world", made="2026-04-14"
         ).trial
         seen = {one.cell: one.seen for one in StandInBench(100 + seed).burn(trial)}
