@@ -91,6 +91,39 @@ class WholePathTest(CliCase):
         self.assertEqual({path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}, first)
         self.assertEqual(set(first), {"seen.json", "truth.json", "log.txt"})
 
+    def test_every_kind_is_planned_burnt_and_read_by_command_line(self):
+        for kind, task in (("passes", "cut"), ("kerf", "cut"), ("focus", "score"), ("grey", "engrave"), ("confirm", "cut")):
+            with self.subTest(kind=kind):
+                decision, trial, _ = self.path(task, "--kind", kind)
+                self.assertEqual(json.loads(trial.read_text())["kind"], kind)
+                self.assertTrue(decision["says"])
+
+    def test_a_sheet_with_clamps_takes_the_coupon_and_the_check_holds_it(self):
+        out = json.loads(
+            self.done(
+                *self.plan("--sheet", "300x200", "--clamp", "0,0,20,20", "--turn", "--order", "rows", "--rest", "1.5", "--json")
+            )
+        )
+        self.assertEqual(out["sheet"]["clamps_mm"], [[0, 0, 20, 20]])
+        self.assertTrue(out["turned"] and out["rest_s"] == 1.5 and out["burn_order"] == "rows")
+        x, y = out["on_sheet"]["x_mm"], out["on_sheet"]["y_mm"]
+        self.assertTrue(x >= 30 or y >= 30)  # the head's clearance beside the clamp
+        area = f"{x},{y},{out['coupon']['width_mm']},{out['coupon']['height_mm']}"
+        self.done("check", self.folder / "plan" / "coupon.nc", "--machine", self.machine, "--area", area)
+        self.assertEqual({label["text"] for label in out["labels"]} >= {"55", "100"}, True)
+        plain = json.loads(self.done(*self.plan("--no-labels", "--no-marks", "--json")))
+        self.assertEqual((plain["labels"], plain["fiducials"]), ([], []))
+
+    def test_a_sheet_that_is_too_small_is_told(self):
+        self.assertIn("No room on this sheet: ", self.refused(*self.plan("--sheet", "60x40")))
+        self.assertIn("Air", self.refused(*self.plan("--air", "gale")))
+
+    def test_next_cells_are_named_on_request(self):
+        _, trial, readings = self.path("cut")
+        said = self.done("decide", trial, readings, "--next", "3")
+        self.assertLessEqual(said.count("Next: "), 3)
+        self.assertIn("Next: ", said)
+
     def test_levels_lists_and_units(self):
         out = json.loads(
             self.done(

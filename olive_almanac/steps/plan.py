@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, Trial
 from olive_almanac.core.units import (
@@ -23,8 +24,9 @@ from olive_almanac.core.units import (
     read_speed_mm_s,
     speed_in,
 )
-from olive_almanac.steps.permission import verdict_for
+from olive_almanac.steps.permission import permission_for, verdict_for
 from olive_almanac.steps.session import Session
+from olive_almanac.steps.snapshot import Shelf
 from olive_almanac.steps.trial_files import TrialFiles, trial_files, write_trial_files
 
 if TYPE_CHECKING:
@@ -33,7 +35,17 @@ if TYPE_CHECKING:
     from olive_almanac.core.design.suggest import Neighbour
     from olive_almanac.core.placing.room import Room
 
-__all__ = ["FIELD_FACTORS", "Fix", "PlanPresenter", "ShowsPlan", "burn_folder", "choices_from", "slots_of", "texts_of"]
+__all__ = [
+    "FIELD_FACTORS",
+    "Fix",
+    "PlanPresenter",
+    "ShowsPlan",
+    "burn_folder",
+    "choices_from",
+    "slots_of",
+    "texts_of",
+    "what_machines_can",
+]
 
 FIELD_FACTORS = ("power", "speed", "passes", "focus", "pitch")  # factors whose levels are numbers
 #     kind: what varies up the side, what along the foot; "" for none, "*" where the operator chooses
@@ -44,6 +56,7 @@ SLOTS: dict[str, tuple[str, str]] = {
 }  # fmt: skip
 NAMES = {"power": "Power", "speed": "Speed", "passes": "Passes", "focus": "Focus", "pitch": "Line pitch", "air": "Air"}
 MOST_FIXES = 3
+SMALLER_CELLS_MM = (30, 25, 20, 16, 14, 12, 10, 9, 8, 7, 6, 5, 4)
 
 
 @dataclass(frozen=True)
@@ -220,6 +233,18 @@ def _optional_power(text: str) -> float | None:
 def burn_folder(library_folder: Path, trial: Trial) -> Path:
     """Return where a trial's files are written: below the library, one folder a trial."""
     return library_folder / "burn" / trial.id
+
+
+def what_machines_can(shelf: Shelf, stock: Stock, task: Task) -> list[tuple[Machine, str, bool]]:
+    """Return each machine with what the catalogue says of it and the stock, task by task, and whether it may do `task`."""
+    told = []
+    for machine in shelf.machines:
+        groups: dict[str, list[str]] = {}
+        for one in TASKS:
+            groups.setdefault(verdict_for(machine, stock, one), []).append(one)
+        words = "\n".join(f"{', '.join(tasks).capitalize()}: {verdict}." for verdict, tasks in groups.items() if verdict)
+        told.append((machine, words, permission_for(machine, stock, task, shelf.rules).allowed))
+    return told
 
 
 # -- the presenter -----------------------------------------------------------------------------------------------------
@@ -542,32 +567,33 @@ class PlanPresenter:
     def what_fits(self) -> tuple[Fix, ...]:
         """Return changes after which the coupon has room: turned, smaller cells, fewer levels, another sheet."""
         stock, texts = self.session.subject.stock, self.texts
-        tries: list[Fix] = [Fix("turned by 90°", {"turned": "" if texts["turned"] else "yes"})]
-        for n, sheet in enumerate(stock.sheets if stock else ()):
-            if str(n) != texts["sheet"]:
-                tries.append(
-                    Fix(f"on the sheet of {lengths_text(sheet.width_mm, sheet.height_mm)} mm", {"sheet": str(n), "clamps": ""})
-                )
-        if texts["sheet"]:
-            tries.append(Fix("on the bare bed", {"sheet": ""}))
+        sheets = [(n, lengths_text(one.width_mm, one.height_mm)) for n, one in enumerate(stock.sheets if stock else ())]
+        groups = [
+            [Fix("turned by 90°", {"turned": "" if texts["turned"] else "yes"})],
+            self._smaller_cells(),
+            [Fix(f"on the sheet of {size} mm", {"sheet": str(n), "clamps": ""}) for n, size in sheets if str(n) != texts["sheet"]],
+            self._fewer_levels(),
+            [Fix("on the bare bed", {"sheet": ""})] if texts["sheet"] else [],
+        ]
+        found = [fix for group in groups if (fix := next((one for one in group if self._would_fit(one)), None)) is not None]
+        return tuple(found[:MOST_FIXES])
+
+    def _would_fit(self, fix: Fix) -> bool:
+        assert self._base is not None
         try:
-            side = read_length_mm(texts["cell"], "Cell side")
+            unit = self.session.preferences.speed_unit
+            self._planned(choices_from({**self.texts, **fix.texts}, unit, self._base, self.session.subject.stock))
         except AlmanacError:
-            side = 0.0
-        tries += [Fix(f"cells of {number_text(mm)} mm", {"cell": number_text(mm)}) for mm in (8.0, 6.0, 5.0, 4.0) if mm < side]
-        tries += self._fewer_levels()
-        found = []
-        for one in tries:
-            changed = {**texts, **one.texts}
-            try:
-                assert self._base is not None
-                self._planned(choices_from(changed, self.session.preferences.speed_unit, self._base, stock))
-            except AlmanacError:
-                continue
-            found.append(one)
-            if len(found) == MOST_FIXES:
-                break
-        return tuple(found)
+            return False
+        return True
+
+    def _smaller_cells(self) -> list[Fix]:
+        """The larger cells first: the first that fits is offered."""
+        try:
+            side = read_length_mm(self.texts["cell"], "Cell side")
+        except AlmanacError:
+            return []
+        return [Fix(f"cells of {mm} mm", {"cell": str(mm)}) for mm in SMALLER_CELLS_MM if mm < side]
 
     def _fewer_levels(self) -> list[Fix]:
         fixes = []

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Protocol, cast
 
 from olive_almanac.core.records.reading import Reading, Verdict
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.units import number_text, percent_text, speed_in
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.session import Session
 
-__all__ = ["KEYS", "ReadPresenter", "ShowsReading"]
+__all__ = ["KEYS", "ReadPresenter", "ShowsReading", "axis_texts"]
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare" is a verdict of the screen only
@@ -18,6 +21,37 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare
     "engrave": _TONE_KEYS,
     "mark": _TONE_KEYS,
 }
+
+
+def axis_texts(trial: Trial, unit: str) -> tuple[tuple[str, dict[int, str]], tuple[str, dict[int, str]]]:
+    """Return for rows and for columns what changes along them, in words, and the text of each row or column.
+
+    A row whose cells have nothing of their own in common gets no text.
+    """
+    return _axis([(cell.row, cell.setting) for cell in trial.cells], unit), _axis(
+        [(cell.col, cell.setting) for cell in trial.cells], unit
+    )
+
+
+def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, str]]:
+    tellers: tuple[tuple[str, Callable[[Setting], str]], ...] = (
+        ("power", lambda s: f"{percent_text(s.power)} %"),
+        (unit, lambda s: number_text(speed_in(s.speed_mm_s, unit))),
+        ("passes", lambda s: str(s.passes)),
+        ("focus, mm", lambda s: number_text(s.focus_mm)),
+        ("line pitch, mm", lambda s: number_text(s.pitch_mm)),
+        ("air", lambda s: s.air),
+        ("direction", lambda s: s.direction.upper()),
+        ("lines", lambda s: "crossed" if s.crosshatch else "one way"),
+    )
+    for words, tell in tellers:
+        texts: dict[int, set[str]] = {}
+        for at, setting in cells:
+            texts.setdefault(at, set()).add(tell(setting))
+        alike = all(len(found) == 1 for found in texts.values())
+        if alike and (len(set.union(*texts.values())) > 1 or (len(texts) == 1 and words == "power")):
+            return words, {at: next(iter(found)) for at, found in texts.items()}
+    return "", {}
 
 
 class ShowsReading(Protocol):

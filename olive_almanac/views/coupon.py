@@ -86,8 +86,13 @@ def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor, cel
         or min(rect.width(), rect.height()) < 8
     ):
         return
-    x, y, w, h = cell.rect_mm
     painter.setPen(QPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"), 1.2))
+    _draw_strokes(painter, rect, cell)
+
+
+def _draw_strokes(painter: QPainter, rect: QRectF, cell: Cell) -> None:
+    """The strokes of a cell in its rect of the screen, with the pen that is set."""
+    x, y, w, h = cell.rect_mm
     painter.setBrush(NO_BRUSH)
     for stroke in strokes_of(cell):
         painter.drawPolyline(
@@ -95,11 +100,16 @@ def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor, cel
         )
 
 
-def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, task: str, stock: QColor, kerf: float) -> None:
-    """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, or a tone."""
-    if task != "cut":
-        light = seen.get("lightness")
-        tone = stock if light is None else QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
+def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, cell: Cell, task: str, stock: QColor, kerf: float) -> None:
+    """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, strokes, or a tone."""
+    light = seen.get("lightness")
+    if cell.mark in ("line", "stack", "detail") and light is None:
+        depth = {"too_light": 90, "no_mark": 30, "too_dark": 255}.get(seen.get("verdict") or "", 200)
+        painter.setPen(QPen(QColor(42, 23, 8, depth), kerf))
+        _draw_strokes(painter, rect, cell)
+        return
+    if task != "cut" and light is not None:
+        tone = QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
         painter.fillRect(rect, tone)
         return
     verdict, char = seen.get("verdict"), seen.get("char") or 0
@@ -171,7 +181,7 @@ class CouponPicture(Painted):
             rect = scale.rect(cell.rect_mm)
             seen = self.desk.burnt.get(cell.id, {}).get("seen")
             if seen is not None:
-                draw_burnt(painter, rect, seen, trial.task, colour, kerf)
+                draw_burnt(painter, rect, seen, cell, trial.task, colour, kerf)
             elif cell.id in self.desk.burnt:
                 draw_planned(painter, rect, shares[cell.id], ink, cell)
             else:
@@ -208,7 +218,7 @@ def energy_shares(trial: Trial) -> dict[str, float]:
 
     energy = {cell.id: cell_energy(trial, cell) for cell in trial.cells}
     low, high = min(energy.values()), max(energy.values())
-    return {cell: (value - low) / (high - low) if high > low else 0.5 for cell, value in energy.items()}
+    return {cell: (value - low) / (high - low) if high > 1.001 * low else 0.5 for cell, value in energy.items()}
 
 
 class CellPicture(Painted):
@@ -235,7 +245,7 @@ class CellPicture(Painted):
         inner = board.adjusted(width * 0.14, height * 0.14, -width * 0.14, -height * 0.14)
         painter.setClipRect(board)
         if seen is not None:
-            draw_burnt(painter, inner, seen, self.desk.trial.task, colour, 4.0)
+            draw_burnt(painter, inner, seen, self.cell, self.desk.trial.task, colour, 4.0)
         else:
             painter.setFont(F("small"))
             painter.setPen(ink_on(colour))

@@ -291,13 +291,16 @@ class MarginNote(QWidget):
         for note in notes:
             lines = [None, label(note.words, "small_b")]
             if not close(True, False):
-                detail = label(_short(note.detail, 32 if notes[0].kind == "stop" else 44), "small", "second")
+                most = 66 if note.kind == "stop" else 26 if notes[0].kind == "stop" else 44
+                detail = label(_short(note.detail, most), "small", "second")
                 detail.setToolTip(note.detail)
                 lines.append(detail)
             words = box(col(*lines, None, gap=0))
             words.setAccessibleName(f"{note.words}. {note.detail}")
             words.setToolTip(f"{note.detail}. {FULL_CAUTION}")
-            self._row.addLayout(row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9), 1)
+            self._row.addLayout(
+                row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9), 2 if note.kind == "stop" else 1
+            )
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)

@@ -413,6 +413,8 @@ class Number(QLineEdit):
         self.setAccessibleName(name)
         if grows:
             self.textChanged.connect(self._make_room)
+        else:
+            self.textChanged.connect(lambda _: self.hasFocus() or self.setCursorPosition(0))  # show where it begins
 
     def _make_room(self, text: str) -> None:
         """A long number widens its field: a clipped digit would be misread."""

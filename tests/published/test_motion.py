@@ -3,6 +3,7 @@
 import unittest
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.path import corner_speed, path_seconds, raster_path_seconds
 from olive_almanac.core.motion.profile import outline_seconds, overscan_length, peak_speed, raster_seconds, run_seconds
 
 
@@ -32,6 +33,28 @@ class RasterPublished(unittest.TestCase):
     def test_bidirectional_raster(self):
         """Row 4.07: 100 x 50 mm, pitch 0.1, 300 mm/s, 3000 mm/s2: 501 lines, 267.2 s."""
         self.assertAlmostEqual(raster_seconds(100, 50, 0.1, 300, 3000), 267.2, delta=0.05)
+
+
+class CornerPublished(unittest.TestCase):
+    def test_corner_speed(self):
+        """Row 4.08: included angle, deviation, acceleration, speed."""
+        for angle, junction, acceleration, speed in (
+            (90, 0.01, 1000, 4.9135), (90, 0.05, 3000, 19.0298), (135, 0.01, 1000, 11.0168), (60, 0.02, 2000, 6.3246),
+        ):  # fmt: skip
+            found = corner_speed(angle, junction_mm=junction, acceleration_mm_s2=acceleration)
+            self.assertAlmostEqual(found, speed, delta=6e-5)
+
+    def test_a_straight_path_takes_what_one_run_takes(self):
+        """Rows 4.01 to 4.03, cut into pieces of uneven length."""
+        for length, speed, acceleration, seconds in ((100, 200, 2000, 0.6), (10, 500, 2000, 0.141421), (300, 500, 5000, 0.7)):
+            points = [(length * share, 0.0) for share in (0, 0.1, 0.35, 0.36, 0.9, 1)]
+            found = path_seconds(points, [speed] * 5, acceleration_mm_s2=acceleration, junction_mm=0.01)
+            self.assertAlmostEqual(found, seconds, delta=1e-6)
+
+    def test_a_raster_with_no_time_for_its_steps(self):
+        """Row 4.07: 267.2 s for 501 lines; the steps of 0.1 mm between the lines come on top, from rest to rest here."""
+        lines = raster_path_seconds(100 + 300**2 / 3000, 501, 0.1, 300.0, 3000.0, 1e-9)
+        self.assertAlmostEqual(lines, 267.2 + 500 * run_seconds(0.1, 300, 3000), delta=0.06)
 
 
 class MotionIndependent(unittest.TestCase):

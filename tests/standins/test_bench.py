@@ -10,7 +10,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.material import dug_depth, heat_of_edge, hidden_of, kerf_of, lightness_of
-from tests.samples import BIRCH, LONG, NORTH, cut_trial, engrave_trial
+from tests.samples import BIRCH, LONG, NORTH, cut_trial, engrave_trial, kind_plan
 
 
 def through_speed(machine, stock, **changes):
@@ -49,6 +49,45 @@ class TradeFactsTest(unittest.TestCase):
         """40 to 60 W through 3 mm ply at 8 to 25 mm/s, 10 W of blue at 1 to 6 mm/s."""
         self.assertTrue(8 < through_speed(LONG, BIRCH) < 30, through_speed(LONG, BIRCH))
         self.assertTrue(1 < through_speed(NORTH, BIRCH) < 6, through_speed(NORTH, BIRCH))
+
+    def test_a_spot_that_is_longer_along_x_cuts_worse_along_y(self):
+        """The beam's width across the cut counts: along Y that is the spot's X side."""
+        hidden = hidden_of(NORTH, BIRCH, 1)
+        along = {way: dug_depth(hidden, NORTH, Setting(1.0, 4.0, 1, 1.5, direction=way), 4.0) for way in ("x", "y", "xy")}
+        self.assertGreater(along["x"], 1.05 * along["y"])
+        self.assertEqual(along["y"], along["xy"])  # a closed shape is as weak as its weaker side
+        round_spot = replace(NORTH, spot_y_mm=NORTH.spot_x_mm)
+        same = {dug_depth(hidden, round_spot, Setting(1.0, 4.0, 1, 1.5, direction=way), 4.0) for way in ("x", "y")}
+        self.assertEqual(len(same), 1)
+
+    def test_refocusing_after_each_pass_digs_deeper_in_thick_stock(self):
+        hidden = hidden_of(NORTH, BIRCH, 1)
+        still, lowered = (dug_depth(hidden, NORTH, Setting(1.0, 6.0, 12, 0.0, focus_step_mm=step), 6.0) for step in (0.0, 0.5))
+        self.assertGreater(lowered, 1.05 * still)
+
+    def test_crossed_lines_engrave_darker(self):
+        hidden = hidden_of(LONG, BIRCH, 1)
+        plain, crossed = (
+            lightness_of(hidden, LONG, Setting(0.2, 200.0, pitch_mm=0.12, crosshatch=both), 200.0) for both in (False, True)
+        )
+        self.assertLess(crossed, plain)
+
+    def test_lines_are_narrowest_in_focus_and_slots_come_out_wider_than_drawn(self):
+        focus = kind_plan("focus").trial
+        width = {one.cell: one.seen.kerf_mm for one in StandInBench(3).burn(focus)}
+        narrowest = min(focus.cells, key=lambda cell: width[cell.id]).setting.focus_mm
+        self.assertLessEqual(abs(narrowest), 2 * LONG.rayleigh_mm)
+        ends = [
+            width[cell.id]
+            for cell in focus.cells
+            if abs(cell.setting.focus_mm) == max(abs(c.setting.focus_mm) for c in focus.cells)
+        ]
+        self.assertTrue(min(ends) > min(width.values()))
+        kerf = kind_plan("kerf").trial
+        for one in StandInBench(3).burn(kerf):
+            cell = kerf.cell(one.cell)
+            if cell.mark == "comb":
+                self.assertAlmostEqual(one.seen.kerf_mm, cell.nominal_mm + one.kerf_mm, delta=0.006)
 
     def test_more_energy_engraves_darker_until_it_burns_over(self):
         hidden = hidden_of(LONG, BIRCH, 1)

@@ -79,16 +79,16 @@ class FieldsTest(PlanCase):
 
     def test_kinds_are_picked_and_show_their_own_fields(self):
         choices = self.page().choices
-        for words, kind, shown, key, text, check in (
-            ("passes", "passes", "across", "passes_to", "3", lambda t: max(c.setting.passes for c in t.cells) == 3),
-            ("focus ramp", "ramp", "slope", "slope", "0.2", lambda t: t.choices["slope"] == 0.2),
-            ("kerf", "kerf", "slots", "slots", "2.8, 2.9, 3", lambda t: len(t.cells) == 8),
-            ("confirm", "confirm", "repeats", "repeats", "5", lambda t: len(t.cells) == 5),
-            ("weekly", "weekly", "power", "power", "90", lambda t: {c.setting.power for c in t.cells} == {0.9}),
-            ("direction", "direction", "speed", "speed_steps", "3", lambda t: len(t.cells) == 6),
-            ("air", "air", "power", "speed_steps", "4", lambda t: len(t.cells) == 12),
-            ("detail", "detail", "power", "power", "80", lambda t: {c.setting.power for c in t.cells} == {0.8}),
-            ("focus steps", "focus", "power", "focus_steps", "5", lambda t: len(t.cells) == 5),
+        for words, kind, key, text, check in (
+            ("passes", "passes", "passes_to", "3", lambda t: max(c.setting.passes for c in t.cells) == 3),
+            ("focus ramp", "ramp", "slope", "0.2", lambda t: t.choices["slope"] == 0.2),
+            ("kerf", "kerf", "slots", "2.8, 2.9, 3", lambda t: len(t.cells) == 8),
+            ("confirm", "confirm", "repeats", "5", lambda t: len(t.cells) == 5),
+            ("weekly", "weekly", "power", "90", lambda t: {c.setting.power for c in t.cells} == {0.9}),
+            ("direction", "direction", "speed_steps", "3", lambda t: len(t.cells) == 6),
+            ("air", "air", "speed_steps", "4", lambda t: len(t.cells) == 12),
+            ("detail", "detail", "power", "80", lambda t: {c.setting.power for c in t.cells} == {0.8}),
+            ("focus steps", "focus", "focus_steps", "5", lambda t: len(t.cells) == 5),
         ):
             with self.subTest(kind=kind):
                 self.choose_word(choices.kind, words)
@@ -198,7 +198,7 @@ class SheetTest(PlanCase):
         self.assertEqual(self.session.subject.stock.sheets[0].used_mm, (first,))
         self.alt(Qt.Key.Key_2)
         self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.area_mm != first)
-        left, low, right, high = self.trial.area_mm
+        left, low, *_ = self.trial.area_mm
         self.assertTrue(left >= first[2] or low >= first[3])
 
     def test_clamps_typed_here_are_remembered_with_the_sheet(self):

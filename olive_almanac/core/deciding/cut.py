@@ -38,6 +38,7 @@ LESS_CHAR = 0.1  # expected grade by which "cleanest" must beat "quickest"
 PICK_PARTICLES = 96
 MAP_PARTICLES = 48
 STALL_PASSES = 30.0
+NOTHING_READ = "Nothing has been read yet, so there is nothing to decide from."
 
 
 @dataclass(frozen=True)
@@ -148,9 +149,9 @@ def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET,
     """Return up to three picks within the tested range of power, passes and focus; or say what stands in the way."""
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     if not settings or not knowledge.cells_read:
-        return Decision(
-            (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
-        )
+        lines = any(cell.mark == "line" for trial, readings in pairs if readings for cell in trial.cells)
+        says = "Lines show where the focus lies, not what falls free: burn a grid to decide." if lines else NOTHING_READ
+        return Decision((), target, 0, says, undecided=True)
     window = _Window(knowledge, settings, target, limit)
     aims: tuple[Aim, ...] = ("quickest", "cleanest", "widest")
     picks = _distinct([pick for aim in aims if (pick := window.pick(aim))])

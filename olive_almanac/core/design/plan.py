@@ -46,6 +46,7 @@ __all__ = [
     "least_cell_mm",
     "plan_trial",
     "room_for",
+    "used_area_mm2",
 ]
 
 BLOCK_GAP_MM = 8.0
@@ -64,7 +65,7 @@ class NoRoom(OutOfRange):
     """The coupon does not fit where it should lie; `short_mm` says by how much, 0 where it would fit elsewhere."""
 
     def __init__(self, sentence: str, short_mm: float) -> None:
-        super().__init__("Place of the coupon", "", "")
+        super().__init__("" if short_mm > 0 else "Place of the coupon", "", "")
         self.args = (sentence,)
         self.short_mm = short_mm
 
@@ -196,9 +197,11 @@ def plan_trial(
         choices=to_plain(replace(choices, place=place)),
     )
     seconds = round(trial_seconds(trial, lettering), 3)
-    trial = replace(trial, seconds=seconds, cost=_cost(machine, stock, coupon, seconds))
+    trial = replace(trial, seconds=seconds, cost=_cost(machine, stock, trial, seconds))
     rows, cols = layout.axes(rects)
     up, across = (pattern.across, pattern.up) if choices.turned else (pattern.up, pattern.across)
+    if not layout.carries_axes:
+        up = across = ""  # the cells carry their own labels
     return TrialPlan(
         trial, tuple(refused), _remarks(machine, ordered, shows=shows, wanted=choices.fiducials), rows, cols, up, across
     )
@@ -607,11 +610,18 @@ def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) 
     return ordered
 
 
-def _cost(machine: Machine, stock: Stock, coupon: CouponSize, seconds: float) -> float | None:
+def used_area_mm2(trial: Trial) -> float:
+    """Return the stock that a trial uses up: its coupon, or the cells alone where they are spread over the sheet."""
+    if trial.kind == "confirm":
+        return sum(cell.rect_mm[2] * cell.rect_mm[3] for cell in trial.cells)
+    return trial.coupon.width_mm * trial.coupon.height_mm
+
+
+def _cost(machine: Machine, stock: Stock, trial: Trial, seconds: float) -> float | None:
     """Running time and stock at the shop's rates, in its money; None where neither is known."""
     if machine.hour_rate is None and stock.price_m2 is None:
         return None
-    area_m2 = coupon.width_mm * coupon.height_mm / 1e6
+    area_m2 = used_area_mm2(trial) / 1e6
     return round((machine.hour_rate or 0.0) * seconds / 3600 + (stock.price_m2 or 0.0) * area_m2, 4)
 
 

@@ -121,7 +121,7 @@ def suggest_levels(
         sides = zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
         x, y = (max(0.0, min(10.0, (bed - size) / 2)) for bed, size in sides)
         choices = replace(choices, place=(round(x, 3), round(y, 3)))
-    return Suggestion(choices, aim.basis)
+    return Suggestion(choices, _BASES.get(kind, "{}").format(aim.basis))
 
 
 # -- where the edge is expected ------------------------------------------------------------------------------------------
@@ -277,8 +277,8 @@ def _pitch(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoice
 def _grey(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
     speed = _middle(c)[1]
     most = min(1.0, machine.fraction_for(1.6 * aim.energy * speed * c.pitch_mm[0]))
-    powers = tuple(sorted({round_level(float(p), 3) for p in np.linspace(most / GREY_STEPS, most, GREY_STEPS)}))
-    return replace(c, power=powers, speed_mm_s=(speed,))
+    step = max(0.005, np.floor(200 * most / GREY_STEPS) / 200)  # half percents: they can be dialled in
+    return replace(c, power=tuple(round(float(step * (i + 1)), 4) for i in range(GREY_STEPS)), speed_mm_s=(speed,))
 
 
 def _safe(machine: Machine, aim: _Aim, c: TrialChoices, unit: str) -> tuple[float, ...]:
@@ -314,6 +314,12 @@ def _weekly(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoic
     return replace(c, power=(_full(task, c),), speed_mm_s=tuple(sorted(set(speeds))))
 
 
+_BASES = {  # where not the aim alone says what the levels rest on
+    "focus": "from the beam: five Rayleigh ranges around the top face",
+    "ramp": "from the beam: five Rayleigh ranges around the top face",
+    "pitch": "from the spot, 0.4 to 1.5 of its width; the energy {}",
+    "kerf": "from the measured thickness; the setting {}",
+}
 _KINDS: dict[Kind, Callable[[Machine, Stock, Task, _Aim, TrialChoices, str], TrialChoices]] = {
     "passes": _passes,
     "focus": _focus,

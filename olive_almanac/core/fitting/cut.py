@@ -112,11 +112,10 @@ def data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> CutData:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             cell = cells.get(reading.cell)
-            if cell is None or reading.verdict not in BANDS or flared(reading):
-                continue
+            if cell is None or cell.mark == "line" or reading.verdict not in BANDS or flared(reading):
+                continue  # a line of a focus test cannot fall free
             setting = cell.setting
-            run = 1e6 if cell.mark == "line" else cell.longest_side_mm  # a line has its run-up
-            speed = peak_speed(run, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
+            speed = peak_speed(cell.longest_side_mm, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
             low, high = BANDS[reading.verdict]
             depth = reading.depth_mm if reading.verdict == "not_through" and reading.depth_mm else np.nan
             rows.append((trial.machine.watts(setting.power), speed, setting.passes, setting.mean_focus_mm, low, high, depth))

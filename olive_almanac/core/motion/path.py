@@ -8,6 +8,7 @@ acceleration.  docs/methods.md, section Motion.
 from __future__ import annotations
 
 import functools
+import itertools
 import math
 from collections.abc import Sequence
 
@@ -23,7 +24,7 @@ def corner_speed(included_angle_deg: float, *, junction_mm: float, acceleration_
     A straight line (180 degrees) has no limit; a reversal (0) has to stop.  Own geometric derivation: the fillet that
     misses the corner by d.
     """
-    return _corner_squared(math.sin(math.radians(included_angle_deg) / 2), junction_mm, acceleration_mm_s2) ** 0.5
+    return math.sqrt(_corner_squared(math.sin(math.radians(included_angle_deg) / 2), junction_mm, acceleration_mm_s2))
 
 
 def _corner_squared(sine: float, junction_mm: float, acceleration_mm_s2: float) -> float:
@@ -49,7 +50,7 @@ def path_seconds(
     if not segments:
         return 0.0
     limits = [0.0]
-    for (_, ax, ay, a2), (_, bx, by, b2) in zip(segments[:-1], segments[1:], strict=True):
+    for (_, ax, ay, a2), (_, bx, by, b2) in itertools.pairwise(segments):
         sine = math.sqrt(max(0.0, min(1.0, (1 + ax * bx + ay * by) / 2)))
         limits.append(min(_corner_squared(sine, junction_mm, acceleration_mm_s2), a2, b2))
     limits.append(0.0)

@@ -222,6 +222,8 @@ class SettingMapView(Painted):
         length, words = (
             (1000.0, "Time per metre of cut")
             if self._cut
+            else (1000.0, "Time per metre of line")
+            if not self.map.pitch_mm
             else (100.0 * 100.0 / max(self.map.pitch_mm, 1e-9), "Time per 100 cm², turn-rounds left out")
         )
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_LEFT, words)

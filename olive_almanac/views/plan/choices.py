@@ -221,22 +221,21 @@ class Choices(Page):
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(px(close(2, 4)))
+        layout.setSpacing(px(close(0, 2)))
         parts = [
             self._line("cell", "Cells", self._number("cell", "Cell side in mm", 48), Word("mm,", "ui"), self._number("gap", "Gap between cells in mm", 44), Word("mm apart", "ui")),
             Heading("Where it lies"),
             self._line("sheet", "On", self.sheet),
             self.no_sheets,
             self._line("sheet_at", "Sheet", Word("at", "ui"), self._number("sheet_x", "Sheet along X on the bed, mm", 54), Word("×", "ui"), self._number("sheet_y", "Sheet along Y on the bed, mm", 54), Word("mm on bed", "ui")),
-            self._line("clamps", "Clamps", self._number("clamps", "Clamps on the sheet, from X, Y to X, Y in mm", 216, grows=False), Word("mm", "ui")),
+            self._line("clamps", "Clamps", self._number("clamps", "Clamps on the sheet, from X, Y to X, Y in mm", close(192, 216), grows=False), Word("mm", "ui")),
             self._line("edge", "Edges", Word("keep", "ui"), self._number("edge", "Free along the edges of the sheet, mm", 44), Word("mm free", "ui")),
             self._line("place", "Coupon", Word("at", "ui"), self._number("x", "Place along X in mm", 54), Word("×", "ui"), self._number("y", "Place along Y in mm", 54), Word("mm on bed", "ui")),
             box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
             Heading("How it burns"),
             self._line("order", "Order", self._picker("order", "Order of burning"), Word("rest", "ui"), self._number("rest", "Rest between cells in s", 44), Word("s", "ui")),
             self._line("marks", "Photo marks", self._picker("marks", "Photo marks"), Word("in the corners", "ui")),
-            self._line("labels", "Labels", self._picker("labels", "Labels"), Word("burnt gently at", "ui")),
-            box(row(self._number("label_power", "Power of the labels, %", 48), Word("% and", "ui"), self._number("label_speed", "Speed of the labels", 66), label("", "ui", "second"), None, gap=6)),
+            self._line("labels", "Labels", self._picker("labels", "Labels"),  self._number("label_power", "Power of the labels, %", 44), Word("%", "ui"), self._number("label_speed", "Speed of the labels", 70), label("", "small", "second")),
         ]  # fmt: skip
         self.label_unit = parts[-1].findChildren(QWidget)[-1]
         for part in parts:

@@ -6,10 +6,10 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in
-from olive_almanac.steps.plan import FIELD_FACTORS, Fix, PlanPresenter, slots_of
+from olive_almanac.steps.plan import FIELD_FACTORS, Fix, PlanPresenter, slots_of, what_machines_can
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
+from olive_almanac.views.parts import Heading, Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
 from olive_almanac.views.plan.choices import Choices
 from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
@@ -57,18 +57,23 @@ class InShort(Page):
             layout.addSpacing(px(close(2, 6)))
 
     def show_plan(self, plan, energy_unit: str, *, basis: str, currency: str) -> None:
+        from olive_almanac.core.design.plan import used_area_mm2
+
         trial = plan.trial
         low, high = plan.energy_range
         cost = f"{trial.cost:.2f}" if trial.cost is not None else "no rate yet"
         texts = {
             "Cells": str(len(trial.cells)),
             "Burning": duration_text(trial.seconds),
-            "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm),
+            "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
+            if trial.kind != "confirm"
+            else f"{used_area_mm2(trial):.0f}",
             "Energy": number_text(low, 2) if high < low * 1.001 else f"{number_text(low, 2)} to {number_text(high, 2)}",
             "Cost": cost,
         }
         for name, text in texts.items():
             self.values[name][0].setText(text)
+        self.values["Area"][1].setText("mm²" if trial.kind == "confirm" else "mm")
         self.values["Energy"][1].setText(energy_unit)
         self.values["Cost"][1].setText(currency if trial.cost is not None else "")
         self.values["Cost"][0].setToolTip(
@@ -78,12 +83,17 @@ class InShort(Page):
         notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)] if plan.refused else []
         notes += [("stop", "mind", "Mind this", remark) for remark in plan.remarks]
         self._show_notes(notes)
+        self.suggest.show()
         self.write.setEnabled(True)
         self.key.setEnabled(True)
 
     def show_problem(self, text: str, fixes, take) -> None:
-        for value, _ in self.values.values():
+        for value, unit in self.values.values():
             value.setText("none")
+            unit.setText("")
+        self.suggest.setVisible(not fixes)
+        if fixes:
+            self.next.hide()
         self.basis.setText("")
         self._show_notes([("stop", "act", "Not possible so", text)])
         if fixes:
@@ -162,6 +172,9 @@ class PlanPage(StationPage):
         refused.addSpacing(px(14))
         self.question = DisputedQuestion(self.session)
         refused.addWidget(self.question)
+        self.elsewhere = QVBoxLayout()
+        self.elsewhere.setSpacing(px(8))
+        refused.addLayout(self.elsewhere)
         refused.addStretch(1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -184,6 +197,7 @@ class PlanPage(StationPage):
         self.refusal_text.setText(permission.reason)
         self.refusal_more.setText(permission.instead or ("" if permission.reason else "Set up adds them."))
         self.question.show_permission(permission)
+        self._show_elsewhere()
         desk = self.session.desk
         read = len(desk.readings) if desk else 0
         basis = (subject, desk.trial.id if desk else "", read, self.session.preferences.speed_unit)
@@ -191,6 +205,24 @@ class PlanPage(StationPage):
             self._basis = basis
             self.presenter.start()
         self.choices.kind.setFocus()
+
+    def _show_elsewhere(self) -> None:
+        """Where the stock cannot work here: what each machine of the shop can do with it, and a way there."""
+        clear_layout(self.elsewhere)
+        subject, permission = self.session.subject, self.session.permission
+        if permission.allowed or permission.barred or permission.ask or subject.machine is None or subject.stock is None:
+            return
+        self.elsewhere.addWidget(Heading("What the machines of this shop can do with it"))
+        for machine, words, allowed in what_machines_can(self.session.shelf, subject.stock, subject.task):
+            told = col(label(machine.label, "h3"), label(words, "ui", "second", wrap=True), gap=0)
+            line = row(told, gap=16)
+            line.setStretch(0, 1)
+            if allowed and machine.uid != subject.machine.uid:
+                there = button(f"Plan it on {machine.name}")
+                there.clicked.connect(lambda _=False, uid=machine.uid: self.session.choose(machine=uid))
+                line.addWidget(there)
+            self.elsewhere.addWidget(box(line))
+            self.elsewhere.addWidget(hair())
 
     def leave(self) -> None:
         self._pause.stop()

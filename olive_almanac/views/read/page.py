@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLa
 
 from olive_almanac.core.records.reading import CHAR_WORDS, VERDICT_WORDS, flared
 from olive_almanac.core.units import number_text, percent_text, speed_in
-from olive_almanac.steps.read import KEYS, ReadPresenter
+from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
@@ -118,18 +118,17 @@ class CellGrid(Painted):
             self._paint_cell(painter, cell, rect)
         painter.setFont(F("small_b"))
         painter.setPen(C("ink2"))
+        (_, rows), (_, cols) = axis_texts(self.desk.trial, self.unit)
         last = -1e9
-        for _, (cell, rect) in sorted(heads.items()):
-            text = number_text(speed_in(cell.setting.speed_mm_s, self.unit))
+        for at, (_, rect) in sorted(heads.items()):
+            text = cols.get(at, "")
             need = painter.fontMetrics().horizontalAdvance(text) + 4
             if rect.center().x() - need / 2 >= last:
                 painter.drawText(QRectF(rect.center().x() - 40, 0, 80, 20), CENTRE, text)
                 last = rect.center().x() + need / 2
-        for cell, rect in sides.values():
+        for at, (_, rect) in sides.items():
             if rect.height() >= 14:
-                painter.drawText(
-                    QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, f"{percent_text(cell.setting.power)} %"
-                )
+                painter.drawText(QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, rows.get(at, ""))
 
     def _paint_cell(self, painter, cell, rect) -> None:
         reading, burnt = self.desk.readings.get(cell.id), cell.id in self.desk.burnt
@@ -354,7 +353,9 @@ class ReadPage(StationPage):
         self.count.setText(f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
         self.by.setText(close("", "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine"))
         unit = self.session.preferences.speed_unit
-        self.grid_words.setText(f"power up the side, {unit} along the top")
+        (up, _), (along, _) = axis_texts(desk.trial, unit)
+        words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
+        self.grid_words.setText(", ".join(words))
         self.picture.show_desk(desk, cell.id)
         self.grid.show_cells(desk, cell.id, unit)
         self.cell_picture.show_cell(desk, cell)
