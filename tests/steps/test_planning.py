@@ -173,11 +173,11 @@ class SheetTest(PlannerCase):
 class OutlookTest(PlannerCase):
     def test_readings_move_levels_limits_and_the_outlook(self):
         trial = kind_plan("grid").trial
-        self.assertEqual(list(self.planner.outlook_work())[0][1].cells_read, 0)
+        self.assertEqual(next(iter(self.planner.outlook_work()))[1].cells_read, 0)
         self.read(replace(trial, id="read-1"), read_by_energy(trial, 3.0))
-        self.assertEqual(list(self.planner.outlook_work())[0][1].cells_read, 24)
+        self.assertEqual(next(iter(self.planner.outlook_work()))[1].cells_read, 24)
         self.assertIn("24 cells", self.planner.basis)
-        cells = list(self.planner.next_work())[0]
+        cells = next(iter(self.planner.next_work()))
         self.planner.plan_next(cells)
         self.assertEqual({cell.setting for cell in self.trial.cells}, set(cells))
 
