@@ -6,7 +6,7 @@ other way and every letter stays upright.
 
 from __future__ import annotations
 
-import bisect
+import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -53,7 +53,7 @@ BLOCK_GAP_MM = 8.0
 EDGE_MM = 3.0  # bare stock around everything that is burnt on a coupon
 LABEL_GAP_MM = 1.5
 MOST_CELLS = 1600
-MOST_ALIKE = 24
+MOST_ALIKE = 12
 MOST_REMEMBERED = 20_000
 _SECONDS: dict[tuple[object, ...], float] = {}  # times of cells by shape, setting and limits: the same ones come again
 STRIP_CELLS = 8  # a strip longer than this is broken into rows
@@ -363,10 +363,10 @@ class _Layout:
             for patch, (x, y) in zip(self.pattern.patches, self.flow_at, strict=True):
                 rects.append((round(x, 3), round(y, 3), round(patch.width_mm, 3), round(patch.height_mm, 3)))
             return coupon, rects
+        xs = {place: round(x, 3) for place, x in self.col_at.items()}
+        ys = {row: round(y, 3) for row, y in self.row_at.items()}
         for patch, (row, col, block) in zip(self.pattern.patches, self.places, strict=True):
-            rects.append(
-                (round(self.col_at[block, col], 3), round(self.row_at[row], 3), round(patch.width_mm, 3), round(patch.height_mm, 3))
-            )
+            rects.append((xs[block, col], ys[row], round(patch.width_mm, 3), round(patch.height_mm, 3)))
         return coupon, rects
 
     def axes(self, rects: Sequence[tuple[float, float, float, float]]) -> tuple[tuple[tuple[str, float], ...], ...]:
@@ -526,28 +526,31 @@ def _cells(
     elif burn_order == "columns":
         order = list(np.lexsort((boxes[:, 1], boxes[:, 0])))
     else:
-        energy = np.array([machine.watts(s.power) * s.dose_per_watt for s in settings])
+        watts = {power: machine.watts(power) for power in {s.power for s in settings}}
+        energy = np.array([watts[s.power] * s.dose_per_watt for s in settings])
         order = _low_energy_first(energy, boxes[:, :2] + boxes[:, 2:] / 2)
+    limits = (machine.max_speed_mm_s, machine.acceleration_mm_s2, machine.junction_mm, machine.focus_speed_mm_s)
     cells = []
     for n, at in enumerate(order, 1):
         i = kept[at]
-        patch = pattern.patches[i]
-        seconds = round(_patch_seconds(patch, machine), 3)
-        cells.append(_cell(pattern, i, rects[i], n, seconds))
+        cells.append(_cell(pattern, i, rects[i], n, _patch_seconds(pattern.patches[i], machine, limits)))
     return tuple(cells), refused
 
 
-def _patch_seconds(patch: Patch, machine: Machine) -> float:
+def _patch_seconds(patch: Patch, machine: Machine, limits: tuple[float, ...]) -> float:
     s = patch.setting
-    limits = (machine.max_speed_mm_s, machine.acceleration_mm_s2, machine.junction_mm, machine.focus_speed_mm_s)
-    way = (s.speed_mm_s, s.passes, s.pitch_mm, s.direction, s.crosshatch, s.focus_step_mm)
-    key = (patch.mark, patch.width_mm, patch.height_mm, patch.nominal_mm, way, limits)
-    if key not in _SECONDS:
+    key = (
+        patch.mark, patch.width_mm, patch.height_mm, patch.nominal_mm, s.speed_mm_s, s.passes, s.pitch_mm, s.direction, s.crosshatch,
+        s.focus_step_mm, limits,
+    )  # fmt: skip
+    found = _SECONDS.get(key)
+    if found is None:
         if len(_SECONDS) > MOST_REMEMBERED:
             _SECONDS.clear()
         box = (0.0, 0.0, patch.width_mm, patch.height_mm)
-        _SECONDS[key] = cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine)
-    return _SECONDS[key]
+        found = round(cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine), 3)
+        _SECONDS[key] = found
+    return found
 
 
 def _cell(pattern: Pattern, at: int, rect: tuple[float, float, float, float], order: int, seconds: float) -> Cell:
@@ -558,6 +561,7 @@ def _cell(pattern: Pattern, at: int, rect: tuple[float, float, float, float], or
     return Cell(cell_id, patch.row, col, patch.mark, rect, order, seconds, patch.setting, patch.nominal_mm)
 
 
+@functools.cache
 def _letter(row: int) -> str:
     letters, number = "", row + 1
     while number:
@@ -594,19 +598,23 @@ def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) 
 
     `energy` [n] in any unit, `middle` [n, 2] the middles of the cells, mm.
     """
-    left = [int(i) for i in np.lexsort((np.arange(len(energy)), energy))]
-    energies = [float(energy[i]) for i in left]
-    places = [(float(x), float(y)) for x, y in middle]
+    coming = [int(i) for i in np.lexsort((np.arange(len(energy)), energy))]
+    energies, places = energy.tolist(), [(float(x), float(y)) for x, y in middle]
     ordered: list[int] = []
-    while left:
-        count = min(bisect.bisect_right(energies, energies[0] * SAME_ENERGY), MOST_ALIKE) if ordered else 1
-        at = 0
-        if count > 1:
-            x, y = places[ordered[-1]]
-            away = [(places[i][0] - x) ** 2 + (places[i][1] - y) ** 2 for i in left[:count]]
-            at = away.index(max(away))
-        ordered.append(left.pop(at))
-        energies.pop(at)
+    pool: list[int] = []  # the coolest that are left, at most as many as are looked at
+    taken, (x, y) = 0, places[coming[0]]
+    while len(ordered) < len(coming):
+        ceiling = energies[pool[0] if pool else coming[taken]] * SAME_ENERGY
+        while taken < len(coming) and len(pool) < MOST_ALIKE and energies[coming[taken]] <= ceiling:
+            pool.append(coming[taken])
+            taken += 1
+        best, far = 0, -1.0
+        for n, i in enumerate(pool if ordered else pool[:1]):
+            away = (places[i][0] - x) ** 2 + (places[i][1] - y) ** 2
+            if away > far:
+                best, far = n, away
+        ordered.append(pool.pop(best))
+        x, y = places[ordered[-1]]
     return ordered
 
 

@@ -291,7 +291,6 @@ class PlanPage(StationPage):
         sheet = trial.sheet
         self.centre_title.setText(f"Sheet {sheet.number + 1}" if sheet is not None else trial.machine.name)
         self.sheet.show_plan(plan, unit)
-        self.sheet.show_room(self.presenter.room, trial)
         low, high = plan.energy_range
         words = f"{'Areal' if rasters(trial.task) else 'Line'} energy, {energy_unit(trial.task)}"
         self.key.show_range(low, high, words, refused=bool(plan.refused), task=trial.task)

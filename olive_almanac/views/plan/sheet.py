@@ -46,7 +46,7 @@ class PlanSheet(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plan = self.outlook = self.room = None
+        self.plan = self.outlook = None
         self.unit = "mm/s"
         self.whole_bed = self.expects = False
         self._grab: tuple[float, float] | None = None
@@ -64,10 +64,6 @@ class PlanSheet(Painted):
             self.setAccessibleDescription(
                 f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm; arrows move it, R turns it"
             )
-        self.update()
-
-    def show_room(self, room, trial) -> None:
-        self.room = room
         self.update()
 
     def take_outlook(self, outlook) -> None:
