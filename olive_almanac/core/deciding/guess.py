@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from olive_almanac.core.deciding.cut import know_cut, margins_of
-from olive_almanac.core.deciding.engrave import know_tone
+from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import OutOfRange
@@ -32,21 +32,19 @@ def reckon_guess(
     """
     permission.insist()
     start = suggest_levels(machine, stock, task).choices
-    if task == "score":
-        raise OutOfRange("Guess of a score", "none", "a trial: burn a few lines and look")
-    if rasters(task):
-        aim, pitch = family_of(stock).tone.right_j_mm2, start.pitch_mm[0]
-        speed = start.speed_mm_s[len(start.speed_mm_s) // 2]
-        setting = Setting(
-            min(1.0, round_level(machine.fraction_for(aim * speed * pitch))), speed, 1, 0.0, pitch, start.air[0], direction="x"
-        )
-        chance = know_tone(machine, stock, ()).chances_at(areal_energy_of(setting, machine, speed))
-        seconds = raster_seconds(100, 100, pitch, speed, machine.acceleration_mm_s2)
+    if task != "cut":
+        aim = score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
+        pitch, speed = start.pitch_mm[0], start.speed_mm_s[len(start.speed_mm_s) // 2]
+        power = min(1.0, round_level(machine.fraction_for(aim * speed * (pitch or 1.0))))
+        setting = Setting(power, speed, 1, 0.0, pitch, start.air[0], direction="x" if rasters(task) else "xy")
+        chance = know_tone(machine, stock, (), task=task).chances_at(areal_energy_of(setting, machine, speed))
+        limits = (pitch, speed, machine.acceleration_mm_s2)
         return setting, Evidence(
             probability=float(chance[1]),
             target=WANTED,
             margins=Margins(),
-            seconds_per_100cm2=seconds,
+            seconds_per_m=None if pitch else 1000 / speed,
+            seconds_per_100cm2=raster_seconds(100, 100, *limits) if pitch else None,
             says="Reckoned from what this family of stock usually needs.",
         )
     knowledge = know_cut(machine, stock, (), rng=rng)

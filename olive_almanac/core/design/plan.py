@@ -402,7 +402,12 @@ class _Layout:
             text = col_words[col] if col < len(col_words) else ""
             width = self.letters.width(text, self.height)
             x, y = at + (self.widths[block, col] - width) / 2, self.foot - LABEL_GAP_MM - self.height
-            if text and x >= end + 0.8 * self.height and not self._under_fiducial(coupon, x, y) and x + width <= coupon.width_mm - 1:
+            if (
+                text
+                and x >= end + 0.8 * self.height
+                and not self._under_fiducial(coupon, x, y)
+                and x + width <= coupon.width_mm - 1
+            ):
                 labels.append(Label(text, (round(x, 3), round(y, 3)), self.height))
                 end = x + width
         return (*labels, *self._headline(coupon, name, task))

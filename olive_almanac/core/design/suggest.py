@@ -12,7 +12,7 @@ from olive_almanac.core.deciding.cut import know_cut
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.kinds import TrialChoices, slot_widths
 from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.design.plan import coupon_size
+from olive_almanac.core.design.plan import coupon_size, least_cell_mm
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit, flare_energy
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
@@ -31,6 +31,7 @@ __all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_l
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PASSES = (1, 2, 3, 4, 6)
 SLOWEST_USEFUL_MM_S = 1.5
+CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
 WIDE, NEAR, ZOOM = (0.4, 1.6), (0.6, 1.5), (0.75, 1.3)  # how far around the expected edge the speeds reach
@@ -202,9 +203,9 @@ def _cut_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: 
     high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
     if low > high:
         raise OutOfRange("Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s")
-    return TrialChoices(
-        CUT_POWERS, _spread(low, high, 6, unit), (aim.passes,), (aim.focus_mm,), cell_mm=round(10.0 * shrink, 1), speed_unit=unit
-    )
+    speeds = _spread(low, high, 6, unit)
+    side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))
+    return TrialChoices(CUT_POWERS, speeds, (aim.passes,), (aim.focus_mm,), cell_mm=round(side * shrink, 1), speed_unit=unit)
 
 
 def _tone_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
@@ -216,9 +217,8 @@ def _tone_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit:
     powers = tuple(round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4))
     low = max(aim.reach[0] * speed, 1.001 * machine.watts(powers[-1]) / limit.of(1))
     speeds = _spread(low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit)
-    return TrialChoices(
-        powers, speeds, (aim.passes,), (aim.focus_mm,), (pitch,), ("low",), cell_mm=8.0 if rasters(task) else 10.0, speed_unit=unit
-    )
+    side = least_cell_mm(machine, task, speeds[-1]) if rasters(task) else CELL_MM
+    return TrialChoices(powers, speeds, (aim.passes,), (aim.focus_mm,), (pitch,), ("low",), cell_mm=side, speed_unit=unit)
 
 
 def _middle(choices: TrialChoices) -> tuple[float, float]:
@@ -246,7 +246,8 @@ def _full(task: Task, c: TrialChoices) -> float:
 
 def _passes(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
     most = max(4, min(2 * aim.passes, 8))
-    fast = min(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), machine.max_speed_mm_s)
+    coolest = 1.001 * most * machine.watts(_full(task, c)) / flare_limit_of(stock).of(1)  # the one slow pass must not flare
+    fast = min(max(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), coolest), machine.max_speed_mm_s)
     return replace(c, power=(_full(task, c),), speed_mm_s=_spread(fast, fast, 1, unit), passes=tuple(range(1, most + 1)))
 
 
