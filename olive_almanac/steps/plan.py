@@ -13,7 +13,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.records.trial import Kind, Place, Trial
+from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
 from olive_almanac.core.units import (
     SPEED_UNITS,
     lengths_text,
@@ -523,6 +523,19 @@ class PlanPresenter:
         machine = self.session.subject.machine
         assert machine is not None
         return room_for(machine, self._choices())
+
+    @property
+    def ground(self) -> tuple[Machine, Stock, SheetOnBed | None] | None:
+        """What the coupon would lie on, also while it finds no room there; None while the choices cannot be read."""
+        from olive_almanac.core.design.plan import sheet_on_bed
+
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None or self._base is None:
+            return None
+        try:
+            return machine, stock, sheet_on_bed(self._choices())
+        except AlmanacError:
+            return None
 
     def _choices(self) -> TrialChoices:
         assert self._base is not None

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.placing.strokes import strokes_of
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.steps.permission import group_of
 from olive_almanac.steps.session import Desk
@@ -20,9 +21,8 @@ MATERIAL = {                                             # drawn colour of a fam
 DARK_STOCK = {"black": "#3A3B3A", "dark": "#8A6242", "grey": "#B9B8B1", "white": "#F1EEE6"}
 
 
-def stock_colour(trial: Trial) -> QColor:
-    """Return the drawn colour of a trial's stock."""
-    stock = trial.stock
+def stock_colour(stock: Stock) -> QColor:
+    """Return the drawn colour of a stock."""
     name = next((DARK_STOCK[word] for word in DARK_STOCK if word in f"{stock.colour} {stock.finish}"), None)
     colour = QColor(name or MATERIAL.get(group_of(stock), MATERIAL["Not known"]))
     return colour.darker(122) if LIVE.colours["name"] == "workshop" else colour
@@ -173,7 +173,7 @@ class CouponPicture(Painted):
         if self.desk is None:
             return
         trial, scale = self.desk.trial, self._scale()
-        colour = stock_colour(trial)
+        colour = stock_colour(trial.stock)
         draw_board(painter, trial, scale, colour)
         ink, shares = ink_on(colour), energy_shares(trial)
         kerf = max(1.6, 0.22 * scale.k)
@@ -236,7 +236,7 @@ class CellPicture(Painted):
     def paint(self, painter, width, height) -> None:
         if self.desk is None or self.cell is None:
             return
-        colour = stock_colour(self.desk.trial)
+        colour = stock_colour(self.desk.trial.stock)
         board = QRectF(0.5, 0.5, width - 1, height - 1)
         painter.setPen(NO_PEN)
         painter.setBrush(colour)

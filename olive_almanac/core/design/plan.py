@@ -46,6 +46,7 @@ __all__ = [
     "least_cell_mm",
     "plan_trial",
     "room_for",
+    "sheet_on_bed",
     "used_area_mm2",
 ]
 
@@ -192,7 +193,7 @@ def plan_trial(
         labels=layout.labels(coupon, rects, name, task) if choices.labels and lettering is not None else (),
         label_setting=quiet,
         fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if shows else None,
-        sheet=_sheet_on_bed(choices),
+        sheet=sheet_on_bed(choices),
         turned=choices.turned,
         choices=to_plain(replace(choices, place=place)),
     )
@@ -222,7 +223,8 @@ def _factors(c: TrialChoices) -> tuple[Factor, ...]:
     return tuple(factors)
 
 
-def _sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
+def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
+    """Return the chosen sheet where it lies on the bed, its clamps in mm of the bed; None on the bare bed."""
     if c.sheet is None:
         return None
     x, y = c.sheet_at_mm

@@ -288,8 +288,7 @@ class PlanPage(StationPage):
         for slot in (self.choices.up, self.choices.across):
             if slot.factor in FIELD_FACTORS and slot.factor in levels:
                 slot.show_levels(_level_text(slot.factor, levels[slot.factor], unit))
-        sheet = trial.sheet
-        self.centre_title.setText(f"Sheet {sheet.number + 1}" if sheet is not None else trial.machine.name)
+        self._show_title(trial.machine, trial.sheet)
         self.sheet.show_plan(plan, unit)
         low, high = plan.energy_range
         words = f"{'Areal' if rasters(trial.task) else 'Line'} energy, {energy_unit(trial.task)}"
@@ -297,6 +296,9 @@ class PlanPage(StationPage):
         self.short.show_plan(plan, energy_unit(trial.task), basis=self.presenter.basis, currency=self.session.preferences.currency)
         self.short.next.setVisible(bool(self.presenter.pairs))
         self._rest.start(250)
+
+    def _show_title(self, machine, sheet) -> None:
+        self.centre_title.setText(f"Sheet {sheet.number + 1}" if sheet is not None else machine.name)
 
     def show_problem(self, field: str, text: str, fixes: tuple[Fix, ...]) -> None:
         if self.presenter.texts:
@@ -307,7 +309,11 @@ class PlanPage(StationPage):
         ):
             if factor in FIELD_FACTORS:
                 slot.show_levels("")
-        self.sheet.show_plan(None, self.session.preferences.speed_unit)
+        ground = self.presenter.ground
+        if ground is not None:
+            self._show_title(ground[0], ground[2])
+        self.sheet.show_ground(ground)
+        self.key.show_nothing()
         self.short.show_problem(text, fixes, self.presenter.take_fix)
 
     # -- the outlook ---------------------------------------------------------------------------------------------------

@@ -46,7 +46,7 @@ class PlanSheet(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plan = self.outlook = None
+        self.plan = self.outlook = self.ground = None
         self.unit = "mm/s"
         self.whole_bed = self.expects = False
         self._grab: tuple[float, float] | None = None
@@ -54,16 +54,22 @@ class PlanSheet(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The coupon to scale")
 
+    def show_ground(self, ground) -> None:
+        """Show what the coupon would lie on (machine, stock, sheet on the bed), or nothing, in place of a plan."""
+        self.plan = self.outlook = None
+        self.ground = ground
+        self.setAccessibleDescription("no coupon: what is used and clamped on the sheet is drawn" if ground else "nothing to draw")
+        self.update()
+
     def show_plan(self, plan, unit: str) -> None:
-        same = plan is not None and self.plan is not None and plan.trial.cells == self.plan.trial.cells
-        self.plan, self.unit = plan, unit
+        same = self.plan is not None and plan.trial.cells == self.plan.trial.cells
+        trial, self.plan, self.unit = plan.trial, plan, unit
+        self.ground = (trial.machine, trial.stock, trial.sheet)
         if not same:
             self.outlook = None
-        if plan is not None:
-            coupon = plan.trial.coupon
-            self.setAccessibleDescription(
-                f"{len(plan.trial.cells)} cells on {lengths_text(coupon.width_mm, coupon.height_mm)} mm; arrows move it, R turns it"
-            )
+        self.setAccessibleDescription(
+            f"{len(trial.cells)} cells on {lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)} mm; arrows move it, R turns it"
+        )
         self.update()
 
     def take_outlook(self, outlook) -> None:
@@ -80,7 +86,9 @@ class PlanSheet(Painted):
         self.update()
 
     def paint(self, painter, width, height) -> None:
-        if self.plan is None:
+        if self.plan is None and self.ground is not None:
+            self._paint_bed(painter, width, height)
+        elif self.plan is None:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
             painter.drawText(QRectF(0, 0, width, height), CENTRE, "Nothing to draw until the plan is put right.")
@@ -98,7 +106,7 @@ class PlanSheet(Painted):
     def _paint_coupon(self, painter, rect: QRectF) -> None:
         trial = self.plan.trial
         scale = CouponScale(trial, rect)
-        colour = stock_colour(trial)
+        colour = stock_colour(trial.stock)
         draw_board(painter, trial, scale, colour)
         self._draw_cells(painter, scale, colour)
         self._draw_edge(painter, scale)
@@ -210,9 +218,8 @@ class PlanSheet(Painted):
 
     def _shown(self) -> tuple[float, float, float, float]:
         """The part of the bed that is shown: around the sheet, or the whole bed where there is none."""
-        trial = self.plan.trial
-        bed_w, bed_h = trial.machine.bed_mm
-        lies = trial.sheet
+        machine, _, lies = self.ground
+        bed_w, bed_h = machine.bed_mm
         if lies is None:
             return (0.0, 0.0, bed_w, bed_h)
         around = 0.04 * max(lies.width_mm, lies.height_mm)
@@ -226,7 +233,7 @@ class PlanSheet(Painted):
         return k, 46 + (width - 60 - k * (x1 - x0)) / 2 - k * x0, 6 + k * (y1 - y0) + k * y0
 
     def _paint_bed(self, painter, width, height) -> None:
-        trial = self.plan.trial
+        machine, stock, lies = self.ground
         k, left, foot = self._bed_scale(width, height)
 
         def box(b) -> QRectF:
@@ -236,12 +243,15 @@ class PlanSheet(Painted):
         painter.setBrush(C("field"))
         painter.drawRect(box(self._shown()))
         self._draw_rulers(painter, k, left, foot)
-        colour = stock_colour(trial)
+        colour = stock_colour(stock)
         painter.save()
         painter.setClipRect(box(self._shown()))
-        if trial.sheet is not None:
-            self._draw_sheet(painter, trial, box, colour)
+        if lies is not None:
+            self._draw_sheet(painter, lies, box, colour)
         painter.restore()
+        if self.plan is None:
+            return
+        trial = self.plan.trial
         area = box(trial.area_mm)
         scale = CouponScale(trial, area)
         if trial.kind != "confirm":
@@ -250,7 +260,8 @@ class PlanSheet(Painted):
         painter.setFont(F("small_b"))
         if trial.kind != "confirm":
             half = painter.fontMetrics().horizontalAdvance("drag to move") / 2 + 6
-            tag = QRectF(area.center().x() - half, area.top() - 24, 2 * half, 19)
+            x = max(area.center().x(), box(self._shown()).left() + half + 4)  # not over the ruler
+            tag = QRectF(x - half, area.top() - 24, 2 * half, 19)
             if tag.top() < 0:
                 tag.moveTop(area.bottom() + 5)
             painter.setPen(QPen(C("ink"), 1))
@@ -258,14 +269,14 @@ class PlanSheet(Painted):
             painter.drawRoundedRect(tag, 3, 3)
             painter.drawText(tag, CENTRE, "drag to move")
 
-    def _draw_sheet(self, painter, trial, box, colour: QColor) -> None:
+    def _draw_sheet(self, painter, lies, box, colour: QColor) -> None:
         """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance dashed around them)."""
-        lies = trial.sheet
+        machine, stock, _ = self.ground
         sheet = box((lies.x_mm, lies.y_mm, lies.x_mm + lies.width_mm, lies.y_mm + lies.height_mm))
         painter.setPen(QPen(C("stock_edge"), 1.4))
         painter.setBrush(colour)
         painter.drawRect(sheet)
-        stock_sheet = trial.stock.sheets[lies.number] if lies.number < len(trial.stock.sheets) else None
+        stock_sheet = stock.sheets[lies.number] if lies.number < len(stock.sheets) else None
         for used in stock_sheet.used_mm if stock_sheet else ():
             path = QPainterPath()
             path.addRect(box((used[0] + lies.x_mm, used[1] + lies.y_mm, used[2] + lies.x_mm, used[3] + lies.y_mm)))
@@ -274,7 +285,7 @@ class PlanSheet(Painted):
             painter.setPen(QPen(ink_on(colour), 1))
             painter.setBrush(NO_BRUSH)
             painter.drawPath(path)
-        keep = trial.machine.head_clearance_mm
+        keep = machine.head_clearance_mm
         for clamp in lies.clamps_mm:
             path = QPainterPath()
             path.addRect(box(clamp))
@@ -346,6 +357,7 @@ class PlanKey(Painted):
     def __init__(self) -> None:
         super().__init__()
         self.low = self.high = 0.0
+        self.empty = True
         self.words, self.task = "", "cut"
         self.refused = self.expects = False
         self.rests_on = ""
@@ -353,6 +365,11 @@ class PlanKey(Painted):
 
     def show_range(self, low: float, high: float, words: str, *, refused: bool, task: str) -> None:
         self.low, self.high, self.words, self.refused, self.task = low, high, words, refused, task
+        self.empty = False
+        self.update()
+
+    def show_nothing(self) -> None:
+        self.empty = True
         self.update()
 
     def show_outlook(self, shows: bool) -> None:
@@ -365,6 +382,8 @@ class PlanKey(Painted):
         self.update()
 
     def paint(self, painter, width, height) -> None:
+        if self.empty:
+            return
         painter.fillRect(QRectF(0, 0, width, 1), C("rule"))
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
