@@ -233,7 +233,7 @@ class PlanSheet(Painted):
         return k, 46 + (width - 60 - k * (x1 - x0)) / 2 - k * x0, 6 + k * (y1 - y0) + k * y0
 
     def _paint_bed(self, painter, width, height) -> None:
-        machine, stock, lies = self.ground
+        _, stock, lies = self.ground
         k, left, foot = self._bed_scale(width, height)
 
         def box(b) -> QRectF:
