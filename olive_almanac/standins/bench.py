@@ -5,31 +5,55 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
+from olive_almanac.core.placing.labels import Lettering
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading, Verdict
+from olive_almanac.core.records.setting import Setting, Task
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.standins.material import Hidden, dug_depth, heat_of_edge, hidden_of, kerf_of, lightness_of, with_cell_luck
+from olive_almanac.standins.groove import dig
+from olive_almanac.standins.material import Hidden, hidden_of
+from olive_almanac.standins.session import cells_of_run
+from olive_almanac.standins.tone import PLASTICS, tone
 
-__all__ = ["BurntCell", "StandInBench"]
+if TYPE_CHECKING:
+    from olive_almanac.standins.camera import Snap
 
-CHAR_EDGES = (1.0, 1.9, 3.6)  # heat of the edge: brown, charred, flare
+__all__ = ["BurntCell", "StandInBench", "cut_verdict", "flare_chance", "grip_of", "tone_verdict"]
+
+CHAR_EDGES = (1.0, 1.9)  # heat of the edge from which it is brown, charred
+FLARE_SOFT = 0.06  # width of the band of heat in which some cells flare and some do not
 TONE_AIM, TONE_BAND = 0.62, 7.0  # the tone this shop calls right: share of the full change, +- L*
+MISREAD, MISGRADED = 0.01, 0.05  # share of verdicts and edge grades that are one off
+SMOKE_FROM = 0.75  # heat of the edge from which it smokes heavily without air
+ROUGH_FROM_MM = 5.0  # plastics from this thickness on get a rough edge under full air
 
 
 @dataclass(frozen=True)
 class BurntCell:
-    """What happened to one cell: the truth, and the reading a careful person would give."""
+    """What happened to one cell: the truth, and the reading a careful person would give.
+
+    `back_mm` is the slot's width at the back, 0 where it is not through; `spread` the spread of L* within a raster;
+    `haze_mm` how far haze or char reaches beside it and `haze_l` by how much it changes the tone there.
+    """
 
     cell: str
     seconds: float
     depth_mm: float
     through: bool
     kerf_mm: float
+    back_mm: float
     edge_heat: float
     lightness: float | None
+    spread: float
+    haze_mm: float
+    haze_l: float
     flared: bool
+    smokes: bool
     seen: Reading
 
 
@@ -43,46 +67,108 @@ class StandInBench:
         """Burn the cells in order, yielding each as it is done."""
         hidden = hidden_of(trial.machine, trial.stock, self.seed)
         rng = np.random.default_rng([self.seed, *trial.id.encode()])
-        for cell in trial.in_order:
-            yield self._burn_cell(trial, cell, with_cell_luck(hidden, rng), rng)
+        cells, dials = cells_of_run(hidden, trial, rng)
+        thickness = trial.stock.true_thickness_mm
+        groove = dig(hidden, trial.machine, dials, thickness)
+        pitch = np.array([cell.setting.pitch_mm or 1.0 for cell in cells])
+        ways = np.array([2.0 if cell.setting.crosshatch else 1.0 for cell in cells])
+        toned = tone(hidden, trial.machine, trial.stock, dials, pitch_mm=pitch, ways=ways)
+        for i, cell in enumerate(cells):
+            heat = float(groove.edge_heat[i] * np.exp(0.10 * rng.standard_normal()))
+            if cell.setting.pitch_mm:
+                yield _rastered(cell, hidden, float(toned.lightness[i]), float(toned.spread[i]), float(toned.haze_mm[i]),
+                                float(toned.haze_l[i]), bool(toned.cracked[i]), heat, rng)  # fmt: skip
+                continue
+            depth, top, back = float(groove.depth_mm[i]), float(groove.top_mm[i]), float(groove.back_mm[i])
+            yield _cut(trial, cell, hidden, depth, top, back, heat, rng)
 
     def truth(self, trial: Trial) -> dict[str, object]:
         """Return the hidden parameters, for truth.json."""
         return {"seed": self.seed, "trial": trial.id, **asdict(hidden_of(trial.machine, trial.stock, self.seed))}
 
-    def _burn_cell(self, trial: Trial, cell: Cell, hidden: Hidden, rng: np.random.Generator) -> BurntCell:
-        machine, setting = trial.machine, cell.setting
-        speed = setting.speed_mm_s
-        if cell.mark != "line" and not setting.pitch_mm:  # a short side is left before full speed is reached
-            speed = min(speed, math.sqrt(machine.acceleration_mm_s2 * cell.longest_side_mm))
-        heat = heat_of_edge(hidden, machine, setting, speed) * float(np.exp(0.12 * rng.standard_normal()))
-        if setting.pitch_mm:
-            return self._rastered(trial, cell, hidden, heat, rng)
-        grade = sum(heat > edge for edge in CHAR_EDGES)
-        thickness, depth = trial.stock.true_thickness_mm, dug_depth(hidden, machine, setting, speed)
-        kerf = kerf_of(hidden, machine, setting, speed)
-        if cell.mark == "comb":  # a slot as it comes out is wider than drawn by the kerf
-            measured = round(cell.nominal_mm + kerf, 2)
-        elif cell.mark == "stack":  # what each piece has lost
-            measured = round(kerf + 0.01 * float(rng.standard_normal()), 3)
-        else:
-            measured = round(kerf, 2)
-        verdict = _cut_verdict(depth / thickness, hidden.grip) if trial.task == "cut" else _score_verdict(depth, thickness)
-        seen = Reading(
-            cell.id,
-            verdict if trial.task in ("cut", "score") else None,
-            kerf_mm=max(0.0, measured),
-            char=grade,
-            defects=("flare",) if grade == 3 else (),
-        )
-        return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, kerf, heat, None, grade == 3, seen)
+    def photograph(self, trial: Trial, lettering: Lettering, *, number: int = 0, side: str = "front", burnt: int | None = None,
+                   nuisances: bool = True) -> bytes:  # fmt: skip
+        """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it apart, `burnt` stops early."""
+        from olive_almanac.standins.camera import photograph  # heavy: only where a photo is taken
 
-    def _rastered(self, trial: Trial, cell: Cell, hidden: Hidden, heat: float, rng: np.random.Generator) -> BurntCell:
-        setting = cell.setting
-        lightness = lightness_of(hidden, trial.machine, setting, setting.speed_mm_s) + 1.2 * float(rng.standard_normal())
-        felt = lightness + 1.5 * float(rng.standard_normal())
-        seen = Reading(cell.id, _tone_verdict(felt, hidden), lightness=round(min(100.0, max(0.0, felt)), 1))
-        return BurntCell(cell.id, cell.seconds, 0.0, False, 0.0, heat, lightness, False, seen)
+        snap: Snap = photograph(trial, tuple(self.burn(trial))[:burnt], hidden_of(trial.machine, trial.stock, self.seed), lettering,
+                                seed=1000 * self.seed + number, side=side, nuisances=nuisances)  # fmt: skip
+        return snap.jpeg
+
+    def success(self, machine: Machine, stock: Stock, task: Task, setting: Setting) -> float:
+        """Return the true chance that a setting works from day to day in this shop."""
+        from olive_almanac.standins.truth import success
+
+        return float(success(hidden_of(machine, stock, self.seed), machine, stock, task, [setting])[0])
+
+    def best(self, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0) -> tuple[Setting, float] | None:
+        """Return the quickest setting that truly works and its seconds (a metre, or 100 cm2), or None where nothing does."""
+        from olive_almanac.standins.truth import best
+
+        return best(hidden_of(machine, stock, self.seed), machine, stock, task, pitch_mm=pitch_mm)
+
+
+def grip_of(hidden: Hidden, speed_mm_s: float) -> float:
+    """Return how far past its thickness a cut must dig to fall free: more where molten walls run together again."""
+    made = hidden.made
+    slow = max(0.0, 1 - speed_mm_s / made.welds_below) if made.welds_below else 0.0
+    return made.grip * (1 + 3 * slow)
+
+
+def flare_chance(hidden: Hidden, edge_heat: float) -> float:
+    """Return the chance that an edge of this heat catches fire."""
+    return 1 / (1 + math.exp(-(edge_heat / hidden.made.flares - 1) / FLARE_SOFT)) if edge_heat < 50 else 1.0
+
+
+def _cut(
+    trial: Trial, cell: Cell, hidden: Hidden, depth: float, top: float, back: float, heat: float, rng: np.random.Generator
+) -> BurntCell:
+    thickness, setting = trial.stock.true_thickness_mm, cell.setting
+    flared = bool(rng.random() < flare_chance(hidden, heat))
+    grade = 3 if flared else sum(heat > edge for edge in CHAR_EDGES)
+    if not flared and rng.random() < MISGRADED:
+        grade = min(2, max(0, grade + (1 if rng.random() < 0.5 else -1)))
+    measured = round(top, 2)
+    if cell.mark == "comb":  # a slot as it comes out is wider than drawn by the kerf
+        measured = round(cell.nominal_mm + top, 2)
+    elif cell.mark == "stack":  # what each piece has lost
+        measured = round(top + 0.01 * float(rng.standard_normal()), 3)
+    defects = ["flare"] if flared else []
+    grip = grip_of(hidden, setting.speed_mm_s)
+    reach = depth / thickness
+    verdict: Verdict | None = None
+    if trial.task == "cut":
+        verdict = _slipped(cut_verdict(reach, grip), rng)
+        if grip > hidden.made.grip * 1.2 and 1 + hidden.made.grip <= reach < 1 + grip:
+            defects.append("reweld")
+        if hidden.kind in PLASTICS and setting.air == "full" and thickness >= ROUGH_FROM_MM:
+            defects.append("stripes")
+    elif trial.task == "score":
+        verdict = _score_verdict(depth, thickness)
+    seen = Reading(cell.id, verdict, kerf_mm=max(0.0, measured), char=grade, defects=tuple(defects))
+    halo = float(min(2.2, 0.10 + 0.32 * heat)) if heat > 0.4 else 0.05
+    dark = -14.0 * min(1.5, heat)
+    smokes = setting.air == "off" and heat > SMOKE_FROM
+    return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, top, back, heat, None, 0.0, halo, dark,
+                     flared, smokes, seen)  # fmt: skip
+
+
+def _rastered(cell: Cell, hidden: Hidden, lightness: float, spread: float, haze_mm: float, haze_l: float, cracked: bool,
+              heat: float, rng: np.random.Generator) -> BurntCell:  # fmt: skip
+    shown = float(np.clip(lightness + 0.8 * rng.standard_normal(), 2.0, 98.0))
+    felt = float(np.clip(shown + 1.5 * rng.standard_normal(), 0.0, 100.0))
+    defects = [word for word, there in (("crack", cracked), ("haze", haze_mm > 0.8), ("uneven", spread > 6.0)) if there]
+    seen = Reading(cell.id, tone_verdict(felt, hidden), lightness=round(felt, 1), defects=tuple(defects))
+    return BurntCell(cell.id, cell.seconds, 0.0, False, 0.0, 0.0, heat, shown, spread, haze_mm, haze_l, False, False, seen)
+
+
+def _slipped(verdict: Verdict, rng: np.random.Generator) -> Verdict:
+    """Now and then a person takes a cell for its neighbour in rank."""
+    ranks: tuple[Verdict, ...] = ("not_through", "hangs", "push", "free")
+    if rng.random() >= MISREAD:
+        return verdict
+    at = ranks.index(verdict) + (1 if rng.random() < 0.5 else -1)
+    return ranks[min(len(ranks) - 1, max(0, at))]
 
 
 def _score_verdict(depth_mm: float, thickness_mm: float) -> Verdict:
@@ -93,7 +179,8 @@ def _score_verdict(depth_mm: float, thickness_mm: float) -> Verdict:
     return "too_light" if depth_mm < 0.6 * aim else "right" if depth_mm <= 1.5 * aim else "too_dark"
 
 
-def _cut_verdict(reach: float, grip: float) -> Verdict:
+def cut_verdict(reach: float, grip: float) -> Verdict:
+    """Return what a cut that reaches this share of the thickness does."""
     if reach < 1:
         return "not_through"
     if reach < 1 + grip / 2:
@@ -101,10 +188,12 @@ def _cut_verdict(reach: float, grip: float) -> Verdict:
     return "push" if reach < 1 + grip else "free"
 
 
-def _tone_verdict(lightness: float, hidden: Hidden) -> Verdict:
-    aim = hidden.bare_l + TONE_AIM * (hidden.burnt_l - hidden.bare_l)
-    toward = math.copysign(1.0, hidden.burnt_l - hidden.bare_l)
-    if abs(lightness - hidden.bare_l) < 3:
+def tone_verdict(lightness: float, hidden: Hidden) -> Verdict:
+    """Return what this shop calls a tone."""
+    made = hidden.made
+    aim = made.bare_l + TONE_AIM * (made.burnt_l - made.bare_l)
+    toward = math.copysign(1.0, made.burnt_l - made.bare_l)
+    if abs(lightness - made.bare_l) < 3:
         return "no_mark"
     if abs(lightness - aim) <= TONE_BAND:
         return "right"

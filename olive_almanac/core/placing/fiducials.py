@@ -11,6 +11,7 @@ from olive_almanac.core.placing.strokes import Rows, rows_of_boxes
 from olive_almanac.core.records.trial import CouponSize, Fiducial
 
 __all__ = [
+    "CARD_IDS",
     "FIDUCIAL_INSET_MM",
     "FIDUCIAL_PITCH_MM",
     "SETS",
@@ -24,6 +25,7 @@ __all__ = [
 
 DICTIONARY = "aruco-4x4-50"
 SETS = 12
+CARD_IDS = (48, 49)  # the two ids that no set uses: they mark a grey card
 MODULES = 6  # four of code and one of frame at each side
 FIDUCIAL_INSET_MM = 2.5  # bare stock between the mark and the coupon's edge
 FIDUCIAL_PITCH_MM = 0.2
