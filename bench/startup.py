@@ -31,7 +31,7 @@ from olive_almanac import __main__ as program
 from olive_almanac.views.window import MainWindow, Outside, make_application
 folder = Path(sys.argv[1])
 app = make_application()
-window = MainWindow(folder, Outside(program._open_library, None, program._make_bench, None, program._now, folder / "preferences.json"))
+window = MainWindow(folder, program.make_outside(folder / "preferences.json"))
 window.show()
 app.processEvents()
 assert window.station == "Book"

@@ -71,15 +71,14 @@ def _relayout_ms() -> float:
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from olive_almanac import __main__ as program
-    from olive_almanac.views.window import MainWindow, Outside, make_application
+    from olive_almanac.views.window import MainWindow, make_application
 
     application = make_application()
     with tempfile.TemporaryDirectory() as holder:
         library = program._open_library(Path(holder))
         library.save_machine(MACHINES[1], "set up")
         library.save_stock(STOCKS[0], "set up")
-        outside = Outside(program._open_library, None, program._make_bench, None, program._now, Path(holder) / "preferences.json")
-        window = MainWindow(Path(holder), outside)
+        window = MainWindow(Path(holder), program.make_outside(Path(holder) / "preferences.json"))
         window.session.attach(library)
         window.show()
         window.go("Plan")

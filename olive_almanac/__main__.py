@@ -7,11 +7,16 @@ import sys
 import tempfile
 from datetime import date, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from olive_almanac import cli
-from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.steps.ports import Bench, Library, Wire
 
-__all__ = ["doors", "main", "make_demo"]
+if TYPE_CHECKING:
+    from olive_almanac.views.window import Outside
+
+__all__ = ["doors", "main", "make_demo", "make_outside"]
 
 DEMO_SEED = 5
 
@@ -55,9 +60,32 @@ def _today() -> date:
 
 
 def _open_window(folder: Path, preferences: Path | None = None) -> int:
-    from olive_almanac.views.window import Outside, run_window
+    from olive_almanac.views.window import run_window
 
-    return run_window(folder, Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, _preferences_file()))
+    return run_window(folder, make_outside(preferences or _preferences_file()))
+
+
+def _connect(machine: Machine, pace: float) -> Wire:
+    from olive_almanac.standins.controller import StandInWire
+
+    return StandInWire(machine, pace=pace)
+
+
+def _open_port(port: str, baud: int) -> Wire:
+    from olive_almanac.devices.serial_port import SerialWire
+
+    return SerialWire(port, baud)
+
+
+def make_outside(preferences: Path, **other: Any) -> Outside:
+    """Return all that the window needs from outside the views; `other` replaces parts of it."""
+    from olive_almanac.views.window import Outside
+
+    doors = {
+        "open_library": _open_library, "restore_library": _restore_library, "make_bench": _make_bench, "make_demo": _make_demo_folder,
+        "now": _now, "connect": _connect, "open_port": _open_port,
+    }  # fmt: skip
+    return Outside(preferences_file=preferences, **{**doors, **other})
 
 
 def make_demo(folder: Path, today: date | None = None) -> None:
@@ -91,12 +119,10 @@ def _open_demo(out: Path | None) -> int:
     if screen and out is None:
         return _open_window(folder, folder / "preferences.json")
     from olive_almanac.views.headless import work_through_demo
-    from olive_almanac.views.window import Outside
 
     print("There is no screen here, so the demo works through one job by itself.")
     target = out or folder / "pictures"
-    outside = Outside(_open_library, _restore_library, _make_bench, _make_demo_folder, _now, folder / "preferences.json")
-    work_through_demo(folder, outside, target, say=lambda words: print(words, flush=True))
+    work_through_demo(folder, make_outside(folder / "preferences.json"), target, say=lambda words: print(words, flush=True))
     return 0
 
 

@@ -86,6 +86,7 @@ def parser() -> argparse.ArgumentParser:
     burn.add_argument("trial", type=Path)
     burn.add_argument("--bench", default="stand-in", choices=("stand-in",))
     burn.add_argument("--seed", type=int, default=1)
+    burn.add_argument("--no-photo", action="store_true", help="take no photo of the burnt coupon")
     burn.add_argument("--out", type=Path, required=True)
 
     read = verbs.add_parser("read", help="check readings by eye against their trial and write them clean")
@@ -278,6 +279,7 @@ def _numbers(text: str, field: str, count: int) -> tuple[Any, ...]:
 
 def _burn(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     from olive_almanac.formats.station_files import write_readings
+    from olive_almanac.steps.lettering import letters
 
     trial = _load_trial(arguments.trial)
     bench = doors.make_bench(arguments.seed)
@@ -290,11 +292,13 @@ def _burn(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     write_file(arguments.out / "seen.json", seen)
     write_file(arguments.out / "truth.json", json.dumps(bench.truth(trial), indent=1) + "\n")
     write_file(arguments.out / "log.txt", "\n".join(log) + "\n")
+    if not arguments.no_photo:
+        write_file(arguments.out / "photo.jpg", bench.photograph(trial, letters()))
     flares = sum(one.flared for one in burnt)
     _say(
         arguments,
         f"{len(burnt)} cells burnt in {duration_text(clock)}, {flares} flared up. What an eye would see is in "
-        f"{arguments.out / 'seen.json'}.",
+        f"{arguments.out / 'seen.json'}." + ("" if arguments.no_photo else f" A phone’s photo is in {arguments.out / 'photo.jpg'}."),
         seen,
     )
     return 0

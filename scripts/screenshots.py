@@ -16,15 +16,14 @@ NOON = datetime(2026, 4, 14, 12, 0).astimezone()
 
 def main(target: Path) -> None:
     use_virtual_screen()
-    from olive_almanac.views.window import MainWindow, Outside, make_application
+    from olive_almanac.views.window import MainWindow, make_application
 
     make_application()
     target.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch) / "demo"
         program.make_demo(folder, DAY)
-        outside = Outside(program._open_library, program._restore_library, program._make_bench, program._make_demo_folder,
-                          lambda: NOON, Path(scratch) / "preferences.json")  # fmt: skip
+        outside = program.make_outside(Path(scratch) / "preferences.json", now=lambda: NOON)
 
         def take(window, name: str) -> None:
             settle(300)
@@ -82,6 +81,9 @@ def main(target: Path) -> None:
         burn.presenter.pause()
         take(window, "burn")
         burn.presenter.stop()
+        take(window, "burn-broken-off")
+        window.go("Practise")
+        take(window, "practise")
         choose(machine="long-bed", stock="glass-4", task="engrave")
         window.go("Read")
         take(window, "read-engrave")

@@ -56,7 +56,7 @@ class WholePathTest(CliCase):
         )
         validate("trial", json.dumps(trial))
         validate("trial", (plan / "trial.json").read_text())
-        validate("readings", self.done("burn", plan / "trial.json", "--seed", seed, "--out", burn, "--json"))
+        validate("readings", self.done("burn", plan / "trial.json", "--seed", seed, "--out", burn, "--json", "--no-photo"))
         readings = self.folder / "readings.json"
         validate("readings", self.done("read", plan / "trial.json", burn / "seen.json", "--out", readings, "--json"))
         decision = self.done("decide", plan / "trial.json", readings, "--json")
@@ -90,6 +90,9 @@ class WholePathTest(CliCase):
         self.path("cut")
         self.assertEqual({path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}, first)
         self.assertEqual(set(first), {"seen.json", "truth.json", "log.txt"})
+        said = self.done("burn", self.folder / "plan" / "trial.json", "--out", self.folder / "shot")
+        self.assertIn("photo.jpg", said)
+        self.assertEqual((self.folder / "shot" / "photo.jpg").read_bytes()[:3], b"\xff\xd8\xff")
 
     def test_every_kind_is_planned_burnt_and_read_by_command_line(self):
         for kind, task in (("passes", "cut"), ("kerf", "cut"), ("focus", "score"), ("grey", "engrave"), ("confirm", "cut")):
@@ -261,7 +264,7 @@ class BadInputTest(CliCase):
     def test_targets_out_of_range(self):
         self.done(*self.plan())
         trial = self.folder / "plan" / "trial.json"
-        self.done("burn", trial, "--out", self.folder / "burn")
+        self.done("burn", trial, "--out", self.folder / "burn", "--no-photo")
         for target in ("0", "1", "nan", "55"):
             self.assertIn("Target", self.refused("decide", trial, self.folder / "burn" / "seen.json", "--target", target))
 

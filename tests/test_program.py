@@ -129,7 +129,7 @@ from olive_almanac import __main__ as program
 from olive_almanac.views.window import MainWindow, Outside, make_application
 folder = Path(sys.argv[1])
 make_application()
-window = MainWindow(folder, Outside(program._open_library, None, program._make_bench, None, program._now, folder / "p.json"))
+window = MainWindow(folder, program.make_outside(folder / "p.json"))
 window.show()
 window.open_library()
 wait_until(lambda: window.session.library is not None)

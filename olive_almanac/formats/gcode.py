@@ -27,7 +27,7 @@ from olive_almanac.core.records.setting import AIRS, Setting
 from olive_almanac.core.records.trial import Place, Trial
 from olive_almanac.core.units import number_text, percent_text
 
-__all__ = ["gcode_blocks", "write_gcode"]
+__all__ = ["gcode_blocks", "gcode_parts", "write_gcode"]
 
 Point = tuple[float, float]
 
@@ -39,6 +39,12 @@ def write_gcode(trial: Trial, lettering: Lettering | None = None) -> str:
 
 def gcode_blocks(trial: Trial, lettering: Lettering | None = None) -> Iterator[bytes]:
     """Yield the same program piece by piece, a cell or less at a time, for files that are large."""
+    for _, block in gcode_parts(trial, lettering):
+        yield block
+
+
+def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tuple[str, bytes]]:
+    """Yield the program piece by piece, each with the id of the cell it burns ("" for marks, rests, head and foot)."""
     writer = _Writer(trial)
     head = [
         _comment(f"Olive Almanac, {trial.name}, trial {trial.id}"),
@@ -48,19 +54,19 @@ def gcode_blocks(trial: Trial, lettering: Lettering | None = None) -> Iterator[b
         "M5 S0",
         *trial.machine.header,
     ]
-    yield _block(head)
+    yield "", _block(head)
     named = ""
     for step, cell in program_of(trial, lettering):
         if isinstance(step, Rest):
-            yield _block([f"G4 P{_number(step.seconds)}"])
+            yield "", _block([f"G4 P{_number(step.seconds)}"])
             continue
         name = ""
         if step.name != named:
             name = _comment(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
             named = step.name
-        yield writer.burn(step, name)
+        yield (cell.id if cell else ""), writer.burn(step, name)
     home = [writer.rapid(corner) for corner in travel(trial, writer.head, (0.0, 0.0), writer.clamps)]
-    yield _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
+    yield "", _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
 
 
 def _block(lines: list[str]) -> bytes:

@@ -19,7 +19,7 @@ from olive_almanac.core.squaring.skew import Skew, skew_of_edge
 from olive_almanac.core.units import duration_text, lengths_text, number_text, read_length_mm, read_number
 from olive_almanac.steps.session import Session
 
-__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult"]
+__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "unticked"]
 
 LEVEL_RULE_MM = 1.0  # most spread over a piece (common practice)
 SQUARE_RULE_MM = 0.5  # most run-out of an edge over its length (common practice)
@@ -355,6 +355,11 @@ CHECKS: tuple[Check, ...] = (
     Check("look", "Look round", _look_number, _look_fields, _look_work),
     Check("stay", "Start and stay", _stay_number, _nothing, _stay_work),
 )  # fmt: skip
+
+
+def unticked(session: Session) -> tuple[str, ...]:
+    """Return the words of the lines that are not ticked yet."""
+    return tuple(check.words for check in CHECKS if check.key not in session.ticks)
 
 
 class ShowsChecklist(Protocol):

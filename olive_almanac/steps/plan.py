@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.ranges import check_choice
+from olive_almanac.core.records.ranges import check_choice, check_number
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
@@ -571,11 +571,17 @@ class PlanPresenter:
         trial_id = desk.trial.id if desk and continuing else f"coupon-{number:04d}-{self.session.new_id()}"
         self.name = desk.trial.name if desk and continuing else f"Coupon {number:04d}"
         marks_set = choices.marks_set if continuing else coupon_set(number)
-        return plan_trial(
+        planned = plan_trial(
             subject.machine, subject.stock, subject.task, replace(choices, marks_set=marks_set), permission=self.session.permission,
             trial_id=trial_id, name=self.name, made=self.session.today().isoformat(), lettering=letters(),
             engraving=verdict_for(subject.machine, subject.stock, "engrave"), limit=self.limit, settle=True,
         )  # fmt: skip
+        if self.session.practice is not None:
+            from olive_almanac.steps.practise import cells_left
+
+            check_number("Number of cells", len(planned.trial.cells), f"cells left of the exercise’s {self.session.practice.exercise.cells}",
+                         high=cells_left(self.session))  # fmt: skip
+        return planned
 
     def what_fits(self) -> tuple[Fix, ...]:
         """Return changes after which the coupon has room: turned, smaller cells, fewer levels, another sheet."""

@@ -6,13 +6,15 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Protocol
 
+from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["Bench", "BurntCell", "Library"]
+__all__ = ["Bench", "BurntCell", "Library", "Wire"]
 
 
 class Library(Protocol):
@@ -41,6 +43,14 @@ class Library(Protocol):
     def close(self) -> None: ...
 
 
+class Wire(Protocol):
+    """A line to a controller that never makes one wait; every method but `close` may raise OSError: the line is gone."""
+
+    def write(self, data: bytes) -> int: ...
+    def read(self) -> bytes: ...
+    def close(self) -> None: ...
+
+
 class BurntCell(Protocol):
     """One burnt cell as a bench reports it."""
 
@@ -51,11 +61,16 @@ class BurntCell(Protocol):
     @property
     def flared(self) -> bool: ...
     @property
+    def smokes(self) -> bool: ...
+    @property
     def seen(self) -> Reading: ...
 
 
 class Bench(Protocol):
-    """Something that burns a trial cell by cell."""
+    """Something that burns a trial cell by cell, photographs it, and knows the truth about its stock."""
 
     def burn(self, trial: Trial) -> Iterator[BurntCell]: ...
     def truth(self, trial: Trial) -> dict[str, object]: ...
+    def photograph(self, trial: Trial, lettering: Lettering, *, number: int = 0, side: str = "front") -> bytes: ...
+    def success(self, machine: Machine, stock: Stock, task: Task, setting: Setting) -> float: ...
+    def best(self, machine: Machine, stock: Stock, task: Task) -> tuple[Setting, float] | None: ...

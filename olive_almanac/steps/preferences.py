@@ -31,6 +31,9 @@ class Preferences:
     station: str = "Book"
     currency: str = "€"
     window: tuple[int, ...] = ()  # x, y, width, height
+    port: str = ""  # serial port of the machine at this computer, none when empty
+    port_baud: int = 115200
+    port_words: tuple[str, ...] = ()  # taken, refused, told; then ask, hold, go on, stop as codes; empty: the usual ones
 
     def tidied(self) -> Preferences:
         return replace(

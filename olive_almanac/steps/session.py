@@ -18,6 +18,7 @@ from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.commands import Change, UndoStack
+from olive_almanac.steps.exercises import Practice
 from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.preferences import Preferences
@@ -118,6 +119,7 @@ class Session:
         self.subject = Subject(task=cast(Task, self.preferences.tidied().task))
         self.desk: Desk | None = None
         self.problem = ""
+        self.practice: Practice | None = None
         self.undo_stack = UndoStack()
         self._trials: tuple[tuple[Trial, str, str], ...] = ()
         self._ticks: dict[str, str] = {}
@@ -325,6 +327,11 @@ class Session:
         if used is not None:
             self.keep_stock(used, f"{trial.name} burnt on it")
 
+    @property
+    def trials(self) -> tuple[Trial, ...]:
+        """Every trial of the library, the oldest change first."""
+        return tuple(trial for trial, _, _ in self._trials)
+
     def next_trial_number(self) -> int:
         return 1 + len(self._trials)
 
@@ -401,12 +408,12 @@ class Session:
         machine, stock, desk = self.subject.machine, self.subject.stock, self.desk
         ready = machine is not None and stock is not None
         words = {
-            "Set up": f"{len(self.shelf.machines)} machines" if ready else "not yet",
+            "Set up": _counted(len(self.shelf.machines), "machine", "machines") if ready else "not yet",
             "Plan": "not yet",
             "Burn": "not yet",
             "Read": "nothing yet",
             "Decide": "nothing yet",
-            "Book": f"{len(self.shelf.entries)} entries" if self.shelf.entries else "no entry yet",
+            "Book": _counted(len(self.shelf.entries), "entry", "entries") if self.shelf.entries else "no entry yet",
         }
         at = 0 if not ready else 1
         if desk is not None:
@@ -434,6 +441,10 @@ class Session:
             and stock is not None
             and state_of(entry, today=self.today(), lot=stock.lot, machine_state=machine.state)[0] == "due"
         )
+
+
+def _counted(count: int, one: str, many: str) -> str:
+    return f"{count} {one if count == 1 else many}"
 
 
 def _share(done: int, of: int, word: str) -> str:

@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from olive_almanac.core.errors import CannotWrite, Finding
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.files import write_together
 
-__all__ = ["TrialFiles", "trial_files", "write_trial_files"]
+if TYPE_CHECKING:
+    from olive_almanac.formats.gcode_check import CheckLimits
+
+__all__ = ["TrialFiles", "limits_of", "trial_files", "write_trial_files"]
 
 
 @dataclass(frozen=True)
@@ -32,6 +36,18 @@ def trial_files(folder: Path) -> TrialFiles:
     return TrialFiles(*(folder / name for name in names))
 
 
+def limits_of(trial: Trial) -> CheckLimits:
+    """Return what a file of this trial must keep to: the machine's limits, the coupon's area, the clamps with the head's room."""
+    from olive_almanac.formats.gcode_check import CheckLimits
+
+    machine, area, keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
+    clamps = tuple(
+        (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep) for b in (trial.sheet.clamps_mm if trial.sheet else ())
+    )
+    within = (area[0], area[1], area[2] - area[0], area[3] - area[1])
+    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
+
+
 def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -> Iterator[str]:
     """Write all files of a trial once its G-code passes the independent checker; yields a word before each piece of work.
 
@@ -39,25 +55,13 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
     """
     from olive_almanac.formats.letters import letters
 
-    lettering, machine = letters(), trial.machine
+    lettering = letters()
     yield "writing the burn file"
     from olive_almanac.formats.gcode import gcode_blocks
-    from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
+    from olive_almanac.formats.gcode_check import CheckReport, check_lines
 
     gcode = b"".join(gcode_blocks(trial, lettering))
-    area = trial.area_mm
-    clamps = tuple(
-        (b[0] - machine.head_clearance_mm, b[1] - machine.head_clearance_mm, b[2] - b[0] + 2 * machine.head_clearance_mm,
-         b[3] - b[1] + 2 * machine.head_clearance_mm)
-        for b in (trial.sheet.clamps_mm if trial.sheet else ())
-    )  # fmt: skip
-    limits = CheckLimits(
-        machine.bed_mm,
-        machine.max_speed_mm_s,
-        machine.power_scale,
-        (area[0], area[1], area[2] - area[0], area[3] - area[1]),
-        clamps,
-    )
+    limits = limits_of(trial)
     report = CheckReport((), 0)
     for done, so_far in check_lines(gcode.decode("ascii"), limits):
         report = so_far

@@ -148,10 +148,11 @@ class CouponPicture(Painted):
         self.current = ""
         self.ring = ring
         self.marks = True
+        self.unsure: tuple[str, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_desk(self, desk: Desk | None, current: str = "") -> None:
-        self.desk, self.current = desk, current
+    def show_desk(self, desk: Desk | None, current: str = "", unsure: tuple[str, ...] = ()) -> None:
+        self.desk, self.current, self.unsure = desk, current, unsure
         if desk is not None:
             self.setAccessibleName(f"{desk.trial.name}, {len(desk.burnt)} of {len(desk.trial.cells)} cells burnt")
         self.update()
@@ -190,6 +191,10 @@ class CouponPicture(Painted):
                 painter.setPen(pen)
                 painter.setBrush(NO_BRUSH)
                 painter.drawRect(rect)
+            if cell.id in self.unsure:
+                painter.setFont(F("h2"))
+                painter.setPen(ink)
+                painter.drawText(rect, CENTRE, "?")
         self._draw_current(painter, trial, scale)
 
     def _draw_current(self, painter, trial: Trial, scale: CouponScale) -> None:

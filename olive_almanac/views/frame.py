@@ -162,14 +162,16 @@ class StationButton(QAbstractButton):
     def __init__(self, number: int) -> None:
         super().__init__()
         self.number, self.word, self.status, self.current = number, "", "todo", False
+        self.aside = number >= len(STATIONS)  # beside the thread of stations
+        self.name, keys = ("Practise", 9) if self.aside else (STATIONS[number], number + 1)
         self.setFixedHeight(px(close(58, 60)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(f"{STATIONS[number]}  (Alt+{number + 1})")
+        self.setToolTip(f"{self.name}  (Alt+{keys})")
 
     def show_state(self, status: str, word: str, *, current: bool) -> None:
         self.status, self.word, self.current = status, word, current
-        self.setAccessibleName(f"{STATIONS[self.number]}, {word}")
+        self.setAccessibleName(f"{self.name}, {word}")
         self.update()
 
     def paintEvent(self, _event) -> None:
@@ -185,11 +187,12 @@ class StationButton(QAbstractButton):
                 painter.fillRect(QRectF(5, y, w, 1), C("rule"))
         elif self.underMouse():
             painter.fillRect(QRectF(0, 0, w, h), C("wash"))
-        self._draw_bead(painter, close(22.0, 30.0), 22.0, h)
+        if not self.aside:
+            self._draw_bead(painter, close(22.0, 30.0), 22.0, h)
         left = close(40, 50)
         painter.setPen(C("ink"))
         painter.setFont(F("station"))
-        painter.drawText(QPointF(left, 28), STATIONS[self.number])
+        painter.drawText(QPointF(left, 28), self.name)
         painter.setPen(C("ink2"))
         painter.setFont(F("small"))
         room, words = int(w - left - 4), self.word
@@ -250,6 +253,10 @@ class Rail(QWidget):
             layout.addWidget(made)
             self.buttons.append(made)
         layout.addStretch(1)
+        self.practise = StationButton(len(STATIONS))
+        self.practise.clicked.connect(lambda: self.station_asked.emit("Practise"))
+        layout.addWidget(self.practise)
+        layout.addSpacing(px(close(0, 10)))
         self.day = label("", "note")
         self.due = label("", "small", "second", wrap=True)
         if not close(True, False):
@@ -258,6 +265,7 @@ class Rail(QWidget):
     def refresh(self, current: str) -> None:
         for made, state in zip(self.buttons, self.session.stations(), strict=True):
             made.show_state(state.status, state.word, current=state.name == current)
+        self.practise.show_state("todo", "on hidden stock", current=current == "Practise")
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
         due = self.session.due_count()

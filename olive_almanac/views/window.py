@@ -1,9 +1,10 @@
 """The window: the frame, one page a station, the keys, and opening the library behind the first picture."""
 
 import sys
+import time
 import traceback
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -12,13 +13,15 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.steps.ports import Bench, Library, Wire
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
 from olive_almanac.steps.session import STATIONS, Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.views import theme
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
 from olive_almanac.views.parts import scrolling
+from olive_almanac.views.practise.strip import PracticeStrip
 from olive_almanac.views.theme import px
 from olive_almanac.views.worker import Worker, once
 
@@ -31,10 +34,13 @@ class Outside:
 
     open_library: Callable[[Path], Library]
     restore_library: Callable[[Path], tuple[Path, Path]]
-    make_bench: Callable[[], Bench]
+    make_bench: Callable[..., Bench]  # with a seed, or with its own
     make_demo: Callable[[], Path]
     now: Callable[[], datetime]
     preferences_file: Path
+    connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace
+    open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
+    seconds: Callable[[], float] = time.monotonic
 
 
 class MainWindow(QMainWindow):
@@ -43,12 +49,16 @@ class MainWindow(QMainWindow):
     def __init__(self, folder: Path, outside: Outside) -> None:
         super().__init__()
         self.folder, self.outside = folder, outside
+        self.home = folder  # where practice results are kept, and where one comes back to
         self.session = Session(load_preferences(outside.preferences_file), today=lambda: outside.now().date())
         self.station = self.session.preferences.station if self.session.preferences.station in STATIONS else "Book"
         self.pages: dict[str, QWidget] = {}
         self._workers: list[Worker] = []
+        self._build_when_open = False
+        self._before_practice = self.session.preferences
         self._strip_action: tuple[str, Callable[[], None]] = ("Understood", lambda: self.session.tell(""))
-        self.setWindowTitle("Olive Almanac")
+        self.title = "Olive Almanac"
+        self.setWindowTitle(self.title)
         self.setMinimumSize(760, 480)
         self._place_window()
         self._apply_look()
@@ -88,20 +98,25 @@ class MainWindow(QMainWindow):
         layout.setSpacing(0)
         self.subject_line, self.strip = SubjectLine(self.session), ProblemStrip()
         self.rail, self.margin = Rail(self.session), MarginNote(self.session)
+        self.practice_strip = PracticeStrip()
         self._holder = QHBoxLayout()
         self._holder.setSpacing(0)
         self._holder.addWidget(self.rail)
         layout.addWidget(self.subject_line)
         layout.addWidget(self.strip)
+        layout.addWidget(self.practice_strip)
         layout.addLayout(self._holder, 1)
         layout.addWidget(self.margin)
         self.setCentralWidget(centre)
         self._area = None
         self.rail.station_asked.connect(self.go)
+        self.practice_strip.finish_asked.connect(self._score_practice)
+        self.practice_strip.leave_asked.connect(self.leave_practice)
         self.strip.action_asked.connect(lambda: self._strip_action[1]())
         self.subject_line.add_asked.connect(self.add)
         self.subject_line.find_asked.connect(self.find)
         self.session.listen(self._heard)
+        self._show_practice()
         self.go(self.station)
         self._show_problem()
 
@@ -128,6 +143,11 @@ class MainWindow(QMainWindow):
         self._apply_look()
         self._build()
 
+    def make_bench(self) -> Bench:
+        """The stand-in bench of what is open: a hidden stock while practising, else its own."""
+        practice = self.session.practice
+        return self.outside.make_bench(practice.seed) if practice is not None else self.outside.make_bench()
+
     # -- stations ----------------------------------------------------------------------------------------------------
 
     def page(self, name: str):
@@ -149,7 +169,7 @@ class MainWindow(QMainWindow):
         page.show()
         page.enter()
         self.rail.refresh(name)
-        if self.session.preferences.station != name:
+        if self.session.preferences.station != name and name in STATIONS:
             self.session.remember(station=name)
 
     def add(self, form: str) -> None:
@@ -195,6 +215,8 @@ class MainWindow(QMainWindow):
                 self.subject_line.refresh()
             self.margin.refresh()
             self.rail.refresh(self.station)
+        if what in ("desk", "shelf"):
+            self._show_practice()
         page = self.pages.get(self.station)
         if page is not None and what != "preferences":
             page.heard(what)
@@ -215,6 +237,9 @@ class MainWindow(QMainWindow):
         except AlmanacError as problem:
             self._opening_failed(problem)
             return
+        if self._build_when_open:  # another library: every page is made anew
+            self._build_when_open = False
+            self._build()
         self.work(once(library.backup), lambda _: None)
 
     def _opening_failed(self, problem: Exception) -> None:
@@ -250,8 +275,74 @@ class MainWindow(QMainWindow):
         self.folder = folder
         self.session.undo_stack.clear()
         self.session.remember(machine_uid="north-bench", stock_uid="birch-3", task="cut")
-        self.setWindowTitle("Olive Almanac, demo shop")
+        self.title = "Olive Almanac, demo shop"
+        self.setWindowTitle(self.title)
         self.open_library()
+
+    # -- practising --------------------------------------------------------------------------------------------------
+
+    def begin_practice(self, exercise) -> None:
+        """Open an exercise in a library of its own; the real one is closed and not touched."""
+        from olive_almanac.steps.exercises import Practice
+        from olive_almanac.steps.practise import begin
+
+        started = self.outside.now()
+        seed = int(started.timestamp()) % 1_000_000
+        folder = self.home / "practice" / f"{exercise.id}-{seed}"
+
+        def make() -> None:
+            library = self.outside.open_library(folder)
+            try:
+                begin(library, exercise)
+            finally:
+                library.close()
+
+        if self.session.attempt(make):
+            self._before_practice = self.session.preferences
+            self._open_other(folder, Practice(exercise, seed, started.isoformat(timespec="seconds")), f"Practice: {exercise.title}")
+            self.session.remember(machine_uid=exercise.machine.uid, stock_uid=exercise.stock.uid, task=exercise.task)
+            self.session.subject = replace(self.session.subject, task=exercise.task)
+            self.station = "Set up"
+
+    def leave_practice(self) -> None:
+        """Go back to one's own library."""
+        known = self._before_practice
+        self._open_other(self.home, None, "Olive Almanac")
+        self.session.remember(machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task)
+        self.session.subject = replace(self.session.subject, task=known.task)
+        self.station = "Practise"
+
+    def _open_other(self, folder: Path, practice, title: str) -> None:
+        if self.session.library is not None:
+            self.session.library.close()
+            self.session.library = None
+        self.folder, self.session.practice, self.title = folder, practice, title
+        self.session.desk = None
+        self.session.undo_stack.clear()
+        self.setWindowTitle(title)
+        self._build_when_open = True
+        self.open_library()
+
+    def _show_practice(self) -> None:
+        practice = self.session.practice
+        self.practice_strip.setVisible(practice is not None)
+        if practice is not None and self.session.library is not None:
+            from olive_almanac.steps.practise import cells_left
+
+            self.practice_strip.show_practice(practice.exercise, cells_left(self.session))
+
+    def _score_practice(self) -> None:
+        """Reckon the score in a worker, keep it, and go back."""
+        from olive_almanac.steps.practise import keep_score, score_work
+
+        self.practice_strip.show_scoring(True)
+
+        def take(score) -> None:
+            if self.session.attempt(lambda: keep_score(self.home, score)):
+                self.leave_practice()
+
+        worker = self.work(score_work(self.session, self.make_bench()), take)
+        worker.finished.connect(lambda: self.practice_strip.show_scoring(False))
 
     def work(self, items, take: Callable[[object], None], fail: Callable[[Exception], None] | None = None) -> Worker:
         """Run work in a thread; results come back here.  Faults of the world are told, ours are raised."""
@@ -278,6 +369,7 @@ class MainWindow(QMainWindow):
 
         for number, name in enumerate(STATIONS, 1):
             bind(f"Alt+{number}", lambda name=name: self.go(name))
+        bind("Alt+9", lambda: self.go("Practise"))
         bind("Ctrl+K", self.find)
         bind("Ctrl+1", lambda: self.subject_line.machine.open_list())
         bind("Ctrl+2", lambda: self.subject_line.stock.open_list())
@@ -297,7 +389,7 @@ class MainWindow(QMainWindow):
         bind("/", lambda: self.page(self.station).focus_filter())
 
     def _turn(self, step: int) -> None:
-        at = STATIONS.index(self.station) + step
+        at = STATIONS.index(self.station) + step if self.station in STATIONS else -1
         if 0 <= at < len(STATIONS):
             self.go(STATIONS[at])
 
@@ -325,7 +417,7 @@ class MainWindow(QMainWindow):
         answer = QMessageBox.question(
             self,
             "A run is going on",
-            "The coupon is still burning on the stand-in bench. Stop the run and leave? What has burnt is kept.",
+            "The coupon is still burning. Stop the run, beam off, and leave? What has burnt is kept.",
         )
         if answer == QMessageBox.StandardButton.Yes:
             self.pages["Burn"].stop()
@@ -369,7 +461,13 @@ def _decide(window):
     return DecidePage(window)
 
 
-_PAGES = {"Set up": _set_up, "Plan": _plan, "Burn": _burn, "Read": _read, "Decide": _decide, "Book": _book}
+def _practise(window):
+    from olive_almanac.views.practise.page import PractisePage
+
+    return PractisePage(window)
+
+
+_PAGES = {"Set up": _set_up, "Plan": _plan, "Burn": _burn, "Read": _read, "Decide": _decide, "Book": _book, "Practise": _practise}
 
 
 def make_application() -> QApplication:

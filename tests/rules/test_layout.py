@@ -11,6 +11,7 @@ MAY_IMPORT = {
     "formats": {"core", "formats"},
     "storage": {"core", "storage"},
     "standins": {"core", "standins"},
+    "devices": {"core", "devices"},
     "steps": {"core", "formats", "steps"},
     "views": {"core", "steps", "views"},
     "demo": {"core", "steps", "demo"},
@@ -21,6 +22,7 @@ ONLY_IN = {
     "alembic": {"storage"},
     "sqlite3": {"storage"},
     "reportlab": {"formats"},
+    "serial": {"devices"},
 }
 CORE_MAY_USE = {
     "olive_almanac",

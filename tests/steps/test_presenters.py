@@ -1,5 +1,6 @@
 """The stations' presenters without a window: what they decide, record, refuse and undo."""
 
+import math
 import tempfile
 import unittest
 from dataclasses import replace
@@ -22,6 +23,7 @@ from olive_almanac.steps.session import Session
 from olive_almanac.steps.set_up import SetUpPresenter, controller_fields, machine_facts, machine_fields, power_fields, stock_fields
 from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
 from olive_almanac.storage.library import Library
+from tests.bench_line import BenchLine
 from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, VINYL, read_by_energy, sample_entry
 
 TODAY = date(2026, 4, 14)
@@ -72,11 +74,19 @@ class SessionCase(unittest.TestCase):
 
     def burnt(self):
         self.written()
-        burner = BurnPresenter(self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
-        burner.start()
-        while burner.step():
+        burner = self.burner()
+        burner.start(pace=math.inf)
+        while burner.pump():
             pass
         return burner
+
+    def burner(self):
+        """A presenter whose stand-in controller runs in this thread, by a clock of its own."""
+        self.bench_line = BenchLine()
+        return BurnPresenter(
+            self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, 9, tzinfo=UTC),
+            self.bench_line.connect, lambda: self.bench_line.now,
+        )  # fmt: skip
 
     def read(self, edge=3.5):
         self.burnt()
@@ -327,61 +337,6 @@ class PlanTest(SessionCase):
         self.assertEqual(planner.plan.trial.kind, "next")
 
 
-class BurnTest(SessionCase):
-    def start(self):
-        self.written()
-        burner = BurnPresenter(self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
-        burner.start()
-        return burner
-
-    def test_runs_to_the_end_and_hands_over_to_read(self):
-        burner = self.burnt()
-        self.assertEqual(burner.running, "done")
-        self.assertEqual(self.session.desk.stage, "read")
-        self.assertEqual(len(self.session.desk.burnt), 24)
-        self.assertEqual(burner.left_s, 0)
-        self.assertIn("run finished", burner.log[-1])
-
-    def test_pause_holds_and_goes_on(self):
-        burner = self.start()
-        burner.step()
-        burner.pause()
-        self.assertFalse(burner.step())
-        self.assertEqual(len(self.session.desk.burnt), 1)
-        burner.pause()
-        self.assertTrue(burner.step())
-
-    def test_a_stopped_run_goes_on_without_burning_a_cell_twice(self):
-        burner = self.start()
-        for _ in range(5):
-            burner.step()
-        burner.stop()
-        first = dict(self.session.desk.burnt)
-        self.assertEqual((burner.running, self.session.desk.stage), ("stopped", "read"))
-        self.assertEqual(burner.current.order, 6)
-        burner.start()
-        while burner.step():
-            pass
-        self.assertEqual(len(self.session.desk.burnt), 24)
-        self.assertEqual({cell: self.session.desk.burnt[cell] for cell in first}, first)
-
-    def test_what_has_burnt_is_there_after_a_kill(self):
-        burner = self.start()
-        for _ in range(7):
-            burner.step()
-        other = Library.open(self.folder)
-        self.addCleanup(other.close)
-        self.assertEqual(len(other.run_of(self.session.desk.trial.id)["cells"]), 7)
-
-    def test_a_real_machine_burns_the_whole_coupon(self):
-        self.written()
-        burner = BurnPresenter(self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
-        burner.burnt_elsewhere()
-        self.assertEqual(len(self.session.desk.burnt), 24)
-        self.assertEqual(self.session.desk.run["by"], "machine")
-        self.assertEqual(self.session.desk.stage, "read")
-
-
 class ReadTest(SessionCase):
     def test_each_verdict_is_in_the_library_before_the_next_cell(self):
         self.burnt()
@@ -483,7 +438,7 @@ class DecideTest(SessionCase):
         planner.start()
         planner.write()
         self.assertEqual([len(readings) for _, readings in self.session.desk.pairs], [24, 0])
-        BurnPresenter(self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, tzinfo=UTC)).burnt_elsewhere()
+        self.burner().burnt_elsewhere()
         reader = ReadPresenter(self.session, self.view)
         for reading in read_by_energy(self.session.desk.trial, 3.5):
             reader.choose(reading.cell)

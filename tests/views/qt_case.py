@@ -17,7 +17,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
 from olive_almanac import __main__ as program
-from olive_almanac.views.window import MainWindow, Outside, make_application
+from olive_almanac.views.window import MainWindow, make_application
 
 NOON = datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
 
@@ -50,13 +50,11 @@ class WindowCase(QtCase):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name) / "library"
-        self.outside = Outside(
-            program._open_library,
-            program._restore_library,
-            lambda: program._make_bench(3),
-            self.make_demo,
-            lambda: NOON,
+        self.outside = program.make_outside(
             Path(holder.name) / "preferences.json",
+            make_bench=lambda seed=3: program._make_bench(seed),
+            make_demo=self.make_demo,
+            now=lambda: NOON,
         )
         self.window = None
 
@@ -76,6 +74,9 @@ class WindowCase(QtCase):
 
     def shut(self):
         if self.window is not None:
+            burn = self.window.pages.get("Burn")
+            if burn is not None and burn.is_running():
+                burn.stop()  # closing would ask, and nobody is there to answer
             self.window.close()
             self.window.deleteLater()
             self.window = None

@@ -229,6 +229,7 @@ class BurnTest(ShopCase):
         self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
         self.key(Qt.Key.Key_Space, widget=page)
         self.assertEqual(page.presenter.running, "paused")
+        self.settle(200)  # what was done before the hold is still heard
         before = len(self.session.desk.burnt)
         self.settle(300)
         self.assertEqual(len(self.session.desk.burnt), before)
@@ -237,7 +238,8 @@ class BurnTest(ShopCase):
         self.press("Stop")
         self.assertEqual(page.presenter.running, "stopped")
         self.assertEqual(self.session.desk.stage, "read")
-        self.press("Go on burning")
+        self.assertIn("broken off", page.progress.text())
+        self.press("Burn the rest")
         self.wait_for(lambda: page.is_running())
         self.press("Stop")
 
@@ -279,8 +281,16 @@ class BurnTest(ShopCase):
         self.session.library.save_run = real
         self.press("Understood")
         self.assertFalse(self.window.strip.isVisible())
+        self.assertIsNone(page.presenter.running)  # nothing was sent
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.session.library.save_run = full
+        self.wait_for(lambda: self.session.problem != "")
         self.assertEqual(page.presenter.running, "paused")
-        self.press("Stop")
+        self.session.library.save_run = real
+        self.press("Go on")
+        self.wait_for(lambda: page.presenter.running == "done")
+        self.assertEqual(len(self.session.desk.burnt), 24)
 
 
 class ReadTest(ShopCase):

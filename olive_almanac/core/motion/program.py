@@ -40,6 +40,7 @@ __all__ = [
     "Step",
     "Strokes",
     "burn_area",
+    "cell_joules",
     "cell_seconds",
     "clamps_in_the_way",
     "program_of",
@@ -254,6 +255,20 @@ def cell_seconds(cell: Cell, machine: Machine) -> float:
     for before, after in itertools.pairwise(steps):
         total += _way(before.end, after.start, machine)
     return total
+
+
+def cell_joules(cell: Cell, machine: Machine) -> float:
+    """Return the energy that the beam sends into a cell over all its passes, J: power times burnt length over speed."""
+    setting = cell.setting
+    length = 0.0
+    for step in cell_steps(cell, machine):
+        if isinstance(step, Strokes):
+            length += sum(math.dist(a, b) for path in step.paths for a, b in itertools.pairwise(path))
+        elif isinstance(step, Raster):
+            length += step.lines * step.length_mm
+        else:
+            length += sum(b - a for _, runs in step.rows for a, b in runs)
+    return machine.watts(setting.power) * setting.passes * length / setting.speed_mm_s
 
 
 def _way(a: Point, b: Point, machine: Machine) -> float:

@@ -1,4 +1,7 @@
-"""The Burn station: the files for a machine, and a run on the stand-in bench cell by cell with pause and stop."""
+"""The Burn station: what is still to tick, the run as it goes, a hold key always in reach, and what to do when it breaks off."""
+
+import math
+import time
 
 from PySide6.QtCore import QSize, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
@@ -6,16 +9,22 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushBut
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
-from olive_almanac.steps.burn import BurnPresenter
+from olive_almanac.steps.burn import BurnPresenter, check_rest
+from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.plan import burn_folder
+from olive_almanac.steps.serial_port import words_of
 from olive_almanac.views.coupon import CouponPicture
-from olive_almanac.views.parts import Figure, Page, Segments, box, button, col, hair, head, label, page_margins, row
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import Figure, Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px, scaled_font
+from olive_almanac.views.worker import once
 
-PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", 0.0))
-FASTEST_MS = 15
+PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
+PUMP_EVERY_MS = 12
+PUMP_AT_MOST_S = 0.008  # of the interface thread's time at each turn
+ARMED_FOR_MS = 60_000
 
 
 class BigKey(QPushButton):
@@ -34,23 +43,41 @@ class BigKey(QPushButton):
 
 
 class BurnPage(StationPage):
-    """Shows the run; a timer sets its pace and asks the presenter for one cell at a time."""
+    """Shows the run; a timer pumps the presenter."""
 
     def __init__(self, window) -> None:
         super().__init__(window)
-        self.presenter = BurnPresenter(self.session, self, window.outside.make_bench, window.outside.now)
+        outside = window.outside
+        self.presenter = BurnPresenter(self.session, self, window.make_bench, outside.now, outside.connect, outside.seconds)
         self.timer = QTimer(self)
-        self.timer.setSingleShot(True)
+        self.timer.setInterval(PUMP_EVERY_MS)
         self.timer.timeout.connect(self._tick)
+        self._disarm = QTimer(self)
+        self._disarm.setSingleShot(True)
+        self._disarm.setInterval(ARMED_FOR_MS)
+        self._disarm.timeout.connect(self._disarmed)
+        self.armed = False
         self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
+        self.pace.chosen.connect(self._set_pace)
+        self.burner = Segments(["stand-in", "serial port"], 0, "What burns the coupon")
+        self.burner.chosen.connect(lambda _: self._choose_burner())
         self.title, self.progress = label("", "h1"), label("", "ui_b")
         self.picture = CouponPicture()
         self.nothing = label("No coupon waits to be burnt. Plan one first.", "h2", wrap=True)
+        self.alarm = box(row())
+        self.alarm.setObjectName("alarm")
+        self.alarm.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.alarm_text = label("", "h3", wrap=True)
+        self.alarm.layout().addWidget(Mark("fire", "act", 36))
+        self.alarm.layout().addWidget(self.alarm_text, 1)
+        self.alarm.layout().setContentsMargins(px(10), px(6), px(10), px(6))
         left = Page()
         layout = QVBoxLayout(left)
         page_margins(layout)
         layout.addLayout(head(self.title, None, self.progress))
-        layout.addSpacing(px(10))
+        layout.addSpacing(px(8))
+        layout.addWidget(self.alarm)
+        layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         layout.addWidget(self.picture, 1)
         layout.addSpacing(px(8))
@@ -76,56 +103,77 @@ class BurnPage(StationPage):
         layout.addLayout(head(self.now, None))
         layout.addSpacing(px(6))
         self.power, self.speed = Figure("Power"), Figure("Speed")
-        layout.addWidget(self.power)
-        layout.addWidget(self.speed)
-        self.more = label("", "ui", "second")
+        numbers = row(self.power, self.speed, gap=10)
+        numbers.setStretch(0, 2)
+        numbers.setStretch(1, 5)
+        layout.addLayout(numbers)
+        self.more = label("", "ui", "second", wrap=True)
         layout.addWidget(self.more)
-        layout.addSpacing(px(8))
-        layout.addWidget(hair())
-        self.elapsed, self.left_time = label("", "num4"), label("", "num4")
         layout.addSpacing(px(6))
-        layout.addLayout(row(label("Burnt so far", "ui", "second"), None, self.elapsed))
-        layout.addLayout(row(label("Still to burn", "ui", "second"), None, self.left_time))
-        layout.addSpacing(px(8))
+        layout.addWidget(hair())
+        self.elapsed, self.left_time, self.energy = label("", "num4"), label("", "num4"), label("", "num4")
+        layout.addSpacing(px(4))
+        for words, value in (("Burnt so far", self.elapsed), ("Still to burn", self.left_time), ("Energy so far", self.energy)):
+            layout.addLayout(row(label(words, "ui", "second"), None, value))
+        layout.addSpacing(px(6))
+        layout.addWidget(hair())
+        layout.addSpacing(px(4))
+        self.notes = QVBoxLayout()
+        self.notes.setSpacing(px(4))
+        layout.addLayout(self.notes)
         layout.addStretch(1)
         self.files = self._build_files()
         layout.addWidget(self.files)
-        layout.addSpacing(px(10))
-        self.pace_row = box(row(label("Stand-in bench", "h3"), None, self.pace))
+        layout.addSpacing(px(8))
+        self.pace_label = label("Stand-in bench", "h3")
+        self.pace_row = box(row(self.pace_label, None, self.pace))
         layout.addWidget(self.pace_row)
         layout.addSpacing(px(6))
         self.main = BigKey("Burn on the stand-in", "main")
-        self.main.setToolTip("Ctrl+Enter, Space pauses")
+        self.main.setToolTip("Ctrl+Enter; Space holds and goes on")
         self.main.clicked.connect(self.main_action)
         self.stop_key = BigKey("Stop", "fail")
+        self.stop_key.setToolTip("Escape")
         self.stop_key.clicked.connect(self.stop)
-        layout.addLayout(row(self.main, self.stop_key, gap=10))
+        self.close_key = BigKey("Close the run")
+        self.close_key.setToolTip("the rest stays unburnt; what has burnt can be read")
+        self.close_key.clicked.connect(lambda: self.session.attempt(self.presenter.close_run))
+        layout.addLayout(row(self.main, self.stop_key, self.close_key, gap=10))
         return right
 
     def _build_files(self) -> QWidget:
         self.where = label("", "small", "second", wrap=True)
-        open_folder = button("Open the folder", tip="coupon.nc, coupon.svg, key.pdf, trial.json")
+        open_folder = button("Open the folder", tip="coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json")
         open_folder.clicked.connect(self._open_folder)
         copy = button("Copy to a stick", tip="copies coupon.nc and coupon.svg to a folder of your choice")
         copy.clicked.connect(self._copy_files)
+        self.port_key = button("Serial port", "plain", tip="the port at this computer, and how the controller speaks")
+        self.port_key.clicked.connect(self._ask_port)
         self.elsewhere = button("It was burnt on the machine", tip="the whole coupon has been burnt; go on to read it")
         self.elsewhere.clicked.connect(self._burnt_elsewhere)
-        return box(col(label("For your machine", "h3"), self.where, row(open_folder, copy, gap=8), self.elsewhere, gap=6))
+        title = row(label("For your machine", "h3"), None, self.burner, gap=6)
+        return box(col(title, self.where, row(open_folder, copy, gap=8), row(self.elsewhere, self.port_key, None, gap=4), gap=6))
 
     # -- state -------------------------------------------------------------------------------------------------------
 
     def is_running(self) -> bool:
-        return self.presenter.running in ("running", "paused")
+        return self.presenter.is_going
+
+    @property
+    def on_port(self) -> bool:
+        return bool(self.session.preferences.port) and self.burner.at == 1
 
     def enter(self) -> None:
         self.show_run()
         self.main.setFocus()
 
     def leave(self) -> None:
-        self.timer.stop()
+        if not self.is_running():
+            self.timer.stop()
+        self._disarmed()
 
     def heard(self, what: str) -> None:
-        if what not in ("subject", "desk"):
+        if what not in ("subject", "desk", "preferences"):
             return
         desk = self.session.desk
         if self.presenter.trial_id and (desk is None or desk.trial.id != self.presenter.trial_id):
@@ -135,42 +183,86 @@ class BurnPage(StationPage):
 
     def show_run(self) -> None:
         desk, running = self.session.desk, self.presenter.running
-        waiting = desk is not None
         for part in (self.picture, self.right, self.log):
-            part.setVisible(waiting)
-        self.nothing.setVisible(not waiting)
+            part.setVisible(desk is not None)
+        self.nothing.setVisible(desk is None)
+        alarm = self.presenter.alarm
+        self.alarm.setVisible(alarm is not None)
+        self.alarm_text.setText(alarm.text if alarm is not None else "")
         if desk is None:
             self.title.setText("Burn")
             self.progress.setText("")
             return
-        cell = self.presenter.current
+        cell, broke_off = self.presenter.current, self.presenter.broke_off
         burnt, cells = len(desk.burnt), len(desk.trial.cells)
         self.title.setText(f"Burn {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
-        word = {"running": "burning", "paused": "paused", "stopped": "stopped", "done": "done"}.get(running or "", "")
-        self.progress.setText(f"{burnt} of {cells} burnt" + (f", {word}" if word and burnt < cells else ""))
-        self.main_window.setWindowTitle(f"{burnt} of {cells} burnt, Olive Almanac" if self.is_running() else "Olive Almanac")
-        self.picture.show_desk(desk, cell.id if cell and self.is_running() else "")
+        word = "broken off" if broke_off else {"running": "burning", "paused": "held", "done": "done"}.get(running or "", "")
+        self.progress.setText(f"{burnt} of {cells} burnt" + (f", {word}" if word and (burnt < cells or broke_off) else ""))
+        self.main_window.setWindowTitle(f"{self.presenter.told_left()}, Olive Almanac" if self.is_running() else self.main_window.title)
+        self.picture.show_desk(desk, cell.id if cell and self.is_running() else "", unsure=self.presenter.unsure)
         self._show_setting(cell)
         self.elapsed.setText(duration_text(self.presenter.elapsed_s))
         self.left_time.setText(duration_text(self.presenter.left_s))
+        self.energy.setText(_energy_text(self.presenter.energy_j))
         self.log.setPlainText("\n".join(self.presenter.log[-200:] or desk.run.get("log", [])[-200:]))
+        self.log.setVisible(bool(self.log.toPlainText()))
         self.log.verticalScrollBar().setValue(self.log.verticalScrollBar().maximum())
         self.where.setText(str(burn_folder(self.main_window.folder, desk.trial)))
-        done = cell is None
-        self.files.setVisible(not self.is_running())
-        self.elsewhere.setVisible(burnt == 0)
-        self.pace_row.setVisible(not done)
-        self.main.setText(
-            "Read the coupon"
-            if done
-            else {"running": "Pause", "paused": "Go on"}.get(running or "", "Go on burning" if burnt else "Burn on the stand-in")
-        )
-        self.stop_key.setVisible(self.is_running())
+        self._show_keys(desk, cell, broke_off)
+        self._show_notes(broke_off)
+
+    def _show_keys(self, desk, cell, broke_off: str) -> None:
+        going, done = self.is_running(), cell is None
+        self.files.setVisible(not going and not broke_off)
+        self.burner.setVisible(bool(self.session.preferences.port))
+        self.elsewhere.setVisible(not desk.burnt)
+        self.pace_row.setVisible(not done and not self.on_port)
+        self.stop_key.setVisible(going)
+        self.close_key.setVisible(bool(broke_off) and not going and bool(desk.burnt) and not done)
+        if done:
+            words = "Read the coupon"
+        elif going:
+            words = {"running": "Hold", "paused": "Go on"}[self.presenter.running]
+        elif self.on_port:
+            words = "Start the beam" if self.armed else "Arm the port"
+        else:
+            words = "Burn the rest" if desk.burnt or desk.run.get("started") else "Burn on the stand-in"
+        self.main.setText(words)
+
+    def _show_notes(self, broke_off: str) -> None:
+        """What stands between now and the run: unticked lines, a run that broke off, cells that may be half burnt, the arm."""
+        clear_layout(self.notes)
+        if self.is_running():
+            return
+        presenter, left = self.presenter, unticked(self.session)
+        if broke_off:
+            self._note("stop", "mind", "The run broke off", f"{broke_off[:1].upper()}{broke_off[1:]}.")
+        for cell_id in presenter.unsure:
+            whole = button("It is whole", tip=f"{cell_id} can be read")
+            whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))
+            leave = button("Leave it out", tip=f"{cell_id} is neither read nor burnt again")
+            leave.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, False))
+            self._note("stop", "act", f"{cell_id} may be half burnt", "It is not burnt again. Look at it:", whole, leave)
+        if presenter.current is not None and left and not broke_off:
+            there = button("To the checklist", "plain")
+            there.clicked.connect(lambda: self.main_window.go("Set up"))
+            ticked = 7 - len(left)
+            self._note("stop", "act" if self.on_port else "mind", f"Checklist: {ticked} of 7 ticked", f"Next: {left[0].lower()}.", beside=there)
+        if self.armed:
+            self._note("eyes", "act", "Armed: the next key starts the beam", "Everyone in the room wears eyewear. Disarms in a minute.")
+
+    def _note(self, kind: str, level: str, words: str, detail: str, *buttons, beside=None) -> None:
+        text = col(label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0)
+        line = row(col(Mark(kind, level, 28), None), text, *([beside] if beside is not None else []), gap=8)
+        line.setStretch(1, 1)
+        self.notes.addLayout(line)
+        if buttons:
+            self.notes.addLayout(row(*buttons, None, gap=6))
 
     def _show_setting(self, cell) -> None:
         unit = self.session.preferences.speed_unit
         if cell is None:
-            self.now.setText("All cells are burnt")
+            self.now.setText("Nothing is left to burn")
             self.power.setVisible(False)
             self.speed.setVisible(False)
             self.more.setText("")
@@ -192,35 +284,50 @@ class BurnPage(StationPage):
     def main_action(self) -> None:
         if self.session.desk is None:
             self.main_window.go("Plan")
-        elif self.presenter.current is None:
-            self.main_window.go("Read")
         elif self.is_running():
             self.presenter.pause()
-            self._schedule()
-        else:
-            self.presenter.start()
-            self.show_run()
-            self._schedule()
+        elif self.presenter.current is None:
+            self.main_window.go("Read")
+        elif self.on_port:
+            self._start_port()
+        elif self.session.attempt(lambda: self.presenter.start(pace=PACES[self.pace.at][1])):
+            self.timer.start()
 
-    def _schedule(self) -> None:
-        cell = self.presenter.current
-        if self.presenter.running != "running" or cell is None:
-            self.timer.stop()
-            return
-        factor = PACES[self.pace.at][1]
-        self.timer.start(max(FASTEST_MS, round(1000 * cell.seconds / factor)) if factor else FASTEST_MS)
+    def _set_pace(self, at: int) -> None:
+        wire = self.presenter.wire
+        if wire is not None and hasattr(wire, "set_pace"):
+            wire.set_pace(PACES[at][1])
 
     def _tick(self) -> None:
-        going: list[bool] = []
-        if not self.session.attempt(lambda: going.append(self.presenter.step())):
-            self.presenter.pause()  # a full disk or a locked library: the cell is not lost, the run waits
-            return
-        if going[0]:
-            self._schedule()
+        """Pump for a few milliseconds: as long as lines go out and answers come in."""
+        until, sent = time.perf_counter() + PUMP_AT_MOST_S, -1
+        while time.perf_counter() < until:
+            stream = self.presenter.stream
+            if stream is None or stream.sent == sent:
+                break
+            sent = stream.sent
+            try:
+                self.presenter.pump()
+            except AlmanacError as problem:  # a full disk or a locked library: the head is held, nothing is lost
+                if self.presenter.running == "running":
+                    self.presenter.pause()
+                self.session.tell(str(problem))
+                return
+            if not self.is_running():
+                self.timer.stop()
+                return
+        alarmed = self.presenter.alarm is not None
+        if alarmed != self.alarm.isVisibleTo(self):
+            if self.session.practice is not None:  # time to answer, at any pace
+                self._set_pace(0 if alarmed else self.pace.at)
+            self.show_run()
 
     def stop(self) -> None:
         self.timer.stop()
         self.session.attempt(self.presenter.stop)
+
+    def _judge(self, cell_id: str, whole: bool) -> None:
+        self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, whole=whole))
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_Space and self.is_running():
@@ -229,6 +336,52 @@ class BurnPage(StationPage):
             self.stop()
         else:
             super().keyPressEvent(event)
+
+    # -- a real port ---------------------------------------------------------------------------------------------------
+
+    def _choose_burner(self) -> None:
+        self._disarmed()
+        self.show_run()
+
+    def _ask_port(self) -> None:
+        from olive_almanac.views.burn.port_dialog import PortDialog
+
+        dialog = PortDialog(self.session, self)
+        dialog.finished.connect(lambda _: self.show_run())
+        dialog.open()
+
+    def _start_port(self) -> None:
+        """First arm: every line ticked and the program checked anew; then start."""
+        if not self.armed:
+            left = unticked(self.session)
+            if left:
+                self.session.tell(f"The port is not armed: the checklist lacks {left[0].lower()}. Tick all seven lines in Set up first.")
+                return
+            desk = self.session.desk
+            self.main.setEnabled(False)
+            worker = self.main_window.work(once(lambda: check_rest(desk.trial, desk.run)), lambda _: self._arm())
+            worker.finished.connect(lambda: self.main.setEnabled(True))
+            return
+        self._disarmed()
+        preferences, outside = self.session.preferences, self.main_window.outside
+
+        def start() -> None:
+            wire = outside.open_port(preferences.port, preferences.port_baud)
+            self.presenter.start(wire=wire, words=words_of(preferences), by=preferences.port)
+
+        if self.session.attempt(start):
+            self.timer.start()
+
+    def _arm(self) -> None:
+        self.armed = True
+        self._disarm.start()
+        self.show_run()
+
+    def _disarmed(self) -> None:
+        self._disarm.stop()
+        if self.armed:
+            self.armed = False
+            self.show_run()
 
     # -- files for a machine -----------------------------------------------------------------------------------------
 
@@ -257,3 +410,7 @@ class BurnPage(StationPage):
     def _burnt_elsewhere(self) -> None:
         if self.session.attempt(self.presenter.burnt_elsewhere):
             self.main_window.go("Read")
+
+
+def _energy_text(joules: float) -> str:
+    return f"{number_text(joules, 3)} J" if joules < 1000 else f"{number_text(joules / 1000, 3)} kJ"

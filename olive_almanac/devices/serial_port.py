@@ -1,0 +1,38 @@
+"""A real serial line to a controller, behind the same few calls as the stand-in's wire."""
+
+from __future__ import annotations
+
+from olive_almanac.core.errors import CannotWrite
+
+__all__ = ["SerialWire"]
+
+
+class SerialWire:
+    """A serial port opened without waiting in either direction.  Raises CannotWrite where it cannot be opened."""
+
+    def __init__(self, port: str, baud: int) -> None:
+        import serial
+
+        try:
+            self._line = serial.Serial(port, baud, timeout=0, write_timeout=0)
+        except (OSError, ValueError) as problem:
+            raise CannotWrite(
+                f"The port {port} cannot be opened: {problem}. Check the cable, the name of the port, and that no other "
+                "program uses it."
+            ) from problem
+
+    def write(self, data: bytes) -> int:
+        """Send what the port takes now; returns how many bytes that was.  Raises OSError when the line is gone."""
+        import serial
+
+        try:
+            return int(self._line.write(data) or 0)
+        except serial.SerialTimeoutException:
+            return 0
+
+    def read(self) -> bytes:
+        """Return what has arrived, b"" for nothing.  Raises OSError when the line is gone."""
+        return bytes(self._line.read(65536))
+
+    def close(self) -> None:
+        self._line.close()

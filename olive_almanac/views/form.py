@@ -1,0 +1,136 @@
+"""A form of sentences with fields, made from `Field` records: the machine, the stock, the serial port."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from olive_almanac.steps.set_up import Field
+from olive_almanac.views.parts import Page, Segments, WordPicker, button, clear_layout, head, label, page_margins, row
+from olive_almanac.views.theme import close, px, scaled_font
+
+
+def _field_width(field: Field) -> int:
+    if field.wide:
+        return close(170, 210)
+    if field.short or (field.unit == "mm" or field.beside):
+        return close(84, 92)
+    return close(96, 120) if field.unit else close(150, 190)
+
+
+class Form(Page):
+    """A form made from `Field`s: words, field, unit, half a line of help.
+
+    Signals:
+        saved(): the main button was pressed or Enter typed.
+        left(): back from a new form.
+        new_asked(): the operator wants another one.
+        source_changed(str): a choice that renews the other defaults was made.
+    """
+
+    saved = Signal()
+    left = Signal()
+    new_asked = Signal()
+    source_changed = Signal(str)
+
+    def __init__(self, noun: str, parts: tuple[str, ...] = ()) -> None:
+        super().__init__()
+        self.noun = noun
+        self.title = label("", "h1")
+        self.parts = Segments(parts, 0, f"Part of the {noun}") if parts else None
+        self.add = button(f"Add a {noun}", "plain")
+        self.add.clicked.connect(self.new_asked)
+        self.back = button("Back", "plain")
+        self.back.clicked.connect(self.left)
+        self.save = button("", "main")
+        self.save.clicked.connect(self.saved)
+        self.problem = label("", "ui", "ember", wrap=True)
+        self.done = label("", "small", "second")
+        self._grid_holder = QWidget()
+        self._grid = QGridLayout(self._grid_holder)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(px(10))
+        self._grid.setVerticalSpacing(0)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(head(self.title, None, self.back, self.add))
+        layout.addSpacing(px(6))
+        if self.parts is not None:
+            layout.addWidget(self.parts)
+            layout.addSpacing(px(4))
+        layout.addWidget(self._grid_holder)
+        layout.addSpacing(px(6))
+        layout.addWidget(self.problem)
+        self.extra = QVBoxLayout()
+        layout.addLayout(self.extra)
+        layout.addStretch(1)
+        self.foot = row(self.save, self.done, None, gap=12)
+        layout.addLayout(self.foot)
+        self.fields: dict[str, QLineEdit | WordPicker] = {}
+        self._words: dict[str, str] = {}
+
+    def show_fields(self, fields: tuple[Field, ...], title: str, save: str, *, can_leave: bool, can_add: bool) -> None:
+        clear_layout(self._grid)
+        self.fields, self._words = {}, {}
+        self.title.setText(title)
+        self.save.setText(save)
+        self.back.setVisible(can_leave)
+        self.add.setVisible(can_add)
+        self.problem.setText("")
+        for number, field in enumerate(fields):
+            self._add_field(number, field, paired=number + 1 < len(fields) and bool(fields[number + 1].beside))
+        self._grid.setColumnStretch(2, 1)
+
+    def _add_field(self, number: int, field: Field, *, paired: bool) -> None:
+        words = label(field.words, "ui", "second")
+        if field.choices:
+            part = WordPicker("ui_b", name=field.words)
+            part.set_choices(field.choices, field.text)
+            part.picked.connect(lambda key, part=part, field=field: self._picked(part, field, key))
+        else:
+            part = QLineEdit(field.text)
+            part.setFont(scaled_font("field", 16))
+            part.setAccessibleName(field.words)
+            part.returnPressed.connect(self.saved)
+            part.setFixedHeight(px(34))
+            part.setFixedWidth(px(_field_width(field)))
+        part.setAccessibleDescription(field.help)
+        words.setBuddy(part)
+        self.fields[field.key], self._words[field.key] = part, field.words
+        if field.beside:
+            self._line.addWidget(label(field.beside, "ui", "second"))
+            self._line.addWidget(part)
+            self._line.addWidget(label(field.unit, "ui", "second"))
+            return
+        self._line = row(part, label(field.unit, "ui", "second"), gap=8)
+        self._grid.addWidget(words, number, 0)
+        self._grid.addLayout(self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft)
+        part.setToolTip(field.help)
+        self._grid.setRowMinimumHeight(number, px(37))
+        if paired:
+            return
+        help_line = label(field.help, "small", "second", wrap=True)
+        self._grid.addWidget(help_line, number, 2)
+        help_line.setVisible(not close(True, False))
+
+    def _picked(self, part: WordPicker, field: Field, key: str) -> None:
+        part.set_choices(field.choices, key)
+        if field.key_change:
+            self.source_changed.emit(key)
+
+    def texts(self) -> dict[str, str]:
+        return {key: part.key if isinstance(part, WordPicker) else part.text() for key, part in self.fields.items()}
+
+    def show_bad(self, words: str, problem: str) -> None:
+        """Mark the field concerned and say what is wrong."""
+        self.problem.setText(problem)
+        self.done.setText("")
+        for key, part in self.fields.items():
+            bad = bool(words) and (self._words[key] == words or words.endswith(self._words[key].lower()))
+            if isinstance(part, QLineEdit):
+                part.setProperty("bad", bad)
+                part.style().unpolish(part)
+                part.style().polish(part)
+                if bad:
+                    part.setFocus()
+
+    def focus_first(self) -> None:
+        next(iter(self.fields.values())).setFocus()

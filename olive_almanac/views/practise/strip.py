@@ -1,0 +1,46 @@
+"""The strip under the subject line that says what is practised."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QWidget
+
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import button, label, row
+from olive_almanac.views.theme import C, px
+
+
+class PracticeStrip(QWidget):
+    """Says that this is practice, what is asked and what is left; finishes or leaves it.
+
+    Signals:
+        finish_asked(): score it now.
+        leave_asked(): leave it without a score.
+    """
+
+    finish_asked = Signal()
+    leave_asked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("practice")
+        self.words, self.left = label("", "ui_b"), label("", "ui")
+        self.finish = button("Finish and score", "main")
+        self.leave = button("Leave it", "plain")
+        self.finish.clicked.connect(self.finish_asked)
+        self.leave.clicked.connect(self.leave_asked)
+        layout = row(Mark("state", "trial", 24), self.words, self.left, None, self.leave, self.finish, gap=12)
+        layout.setContentsMargins(px(20), px(4), px(16), px(4))
+        self.setLayout(layout)
+
+    def show_practice(self, exercise, left: int) -> None:
+        self.words.setText(f"Practice: {exercise.title.lower()}. {exercise.asks}")
+        self.left.setText(f"{left} of {exercise.cells} cells left")
+
+    def show_scoring(self, scoring: bool) -> None:
+        self.finish.setEnabled(not scoring)
+        self.finish.setText("Scoring ..." if scoring else "Finish and score")
+
+    def paintEvent(self, _event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), C("brass_wash"))
+        painter.fillRect(0, self.height() - 1, self.width(), 1, C("edge"))

@@ -1,0 +1,315 @@
+"""A run over a wire: what is surely burnt is known at each moment, and nothing is burnt twice unseen."""
+
+import math
+import os
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from olive_almanac.core.errors import LibraryTrouble, OutOfRange
+from olive_almanac.core.motion.program import cell_joules
+from olive_almanac.standins.bench import StandInBench
+from olive_almanac.standins.controller import StandInWire
+from olive_almanac.steps.burn import check_rest, remaining_trial
+from olive_almanac.steps.preferences import Preferences
+from olive_almanac.steps.serial_port import port_fields, preferences_with_port, words_of
+from olive_almanac.steps.stream import LinkWords, Stream
+from olive_almanac.storage.library import Library
+from tests.steps.test_presenters import SessionCase
+
+
+class BurningCase(SessionCase):
+    def start(self, pace=1.0, **more):
+        self.written()
+        burner = self.burner()
+        burner.start(pace=pace, **more)
+        return burner
+
+    def burn(self, burner, cells):
+        """Let time pass until so many cells are burnt."""
+        for _ in range(20000):
+            if len(self.session.desk.burnt) >= cells or not burner.pump():
+                return
+            self.bench_line.let(0.02)
+
+    def kept(self):
+        """What another program would find in the library now."""
+        other = Library.open(self.folder)
+        self.addCleanup(other.close)
+        return other.run_of(self.session.desk.trial.id)
+
+
+class RunTest(BurningCase):
+    def test_runs_to_the_end_and_hands_over_to_read(self):
+        burner = self.burnt()
+        self.assertEqual((burner.running, self.session.desk.stage, burner.broke_off), ("done", "read", ""))
+        self.assertEqual(list(self.session.desk.burnt), [cell.id for cell in self.session.desk.trial.in_order])
+        self.assertEqual(burner.left_s, 0)
+        self.assertIn("run finished", burner.log[-1])
+        self.assertTrue(self.bench_line.closed)
+        run = self.kept()
+        self.assertEqual((run["complete"], run["maybe"], len(run["log"])), (True, [], 26))
+
+    def test_hold_keeps_the_head_and_goes_on(self):
+        burner = self.start()
+        self.burn(burner, 2)
+        burner.pause()
+        place, burnt = self.bench_line.controller.place[:], len(self.session.desk.burnt)
+        for _ in range(100):
+            burner.pump()
+            self.bench_line.let(0.1)
+        self.assertEqual((self.bench_line.controller.place, len(self.session.desk.burnt)), (place, burnt))
+        burner.pause()
+        self.burn(burner, 24)
+        burner.pump()
+        self.assertEqual(len(self.session.desk.burnt), 24)
+
+    def test_energy_so_far_is_power_times_burnt_time(self):
+        burner = self.start()
+        self.burn(burner, 3)
+        trial = self.session.desk.trial
+        expected = sum(
+            trial.machine.watts(c.setting.power) * c.setting.passes * 2 * (c.rect_mm[2] + c.rect_mm[3]) / c.setting.speed_mm_s
+            for c in trial.cells if c.id in self.session.desk.burnt
+        )  # fmt: skip
+        self.assertAlmostEqual(burner.energy_j, expected)
+        self.assertAlmostEqual(cell_joules(trial.cells[0], trial.machine), expected / 3, delta=expected)
+
+    def test_a_stopped_run_goes_on_without_burning_a_cell_twice(self):
+        burner = self.start()
+        self.burn(burner, 5)
+        burner.stop()
+        first = dict(self.session.desk.burnt)
+        self.assertEqual((burner.running, self.session.desk.stage), ("stopped", "read"))
+        doubtful = burner.unsure
+        self.assertLessEqual(len(doubtful), 1)
+        burner.start(pace=math.inf)
+        while burner.pump():
+            pass
+        burnt = self.session.desk.burnt
+        self.assertEqual(len(burnt), 24 - len(doubtful))
+        self.assertFalse(set(doubtful) & set(burnt))
+        self.assertEqual({cell: burnt[cell] for cell in first}, first)
+
+    def test_only_what_is_left_is_sent_again_and_no_mark_twice(self):
+        burner = self.start()
+        self.burn(burner, 4)
+        burner.stop()
+        left = {cell.id for cell in burner.left}
+        rest = remaining_trial(self.session.desk.trial, self.session.desk.run)
+        self.assertEqual({cell.id for cell in rest.cells}, left)
+        self.assertIsNone(rest.fiducial_setting)
+        self.assertIsNone(rest.label_setting)
+        check_rest(self.session.desk.trial, self.session.desk.run)  # and it passes the independent checker
+
+
+class BrokenOffTest(BurningCase):
+    def broken(self, **fault):
+        burner = self.start()
+        self.burn(burner, 3)
+        for name, value in fault.items():
+            setattr(self.bench_line, name, value)
+        for _ in range(2000):
+            if not burner.pump():
+                break
+            self.bench_line.let(0.02)
+        return burner
+
+    def test_each_way_of_breaking_off_leaves_the_last_sure_cell(self):
+        for fault, why in (({"cut": True}, "connection was lost (broken pipe)"), ({"silent": True}, "not answered for 5 s"),
+                           ({"babble": b"\xff\xfe??\nzz 12\nqq\nww\nee\n"}, "makes no sense")):  # fmt: skip
+            with self.subTest(why):
+                self.setUp()
+                burner = self.broken(**fault)
+                self.assertEqual(burner.running, "interrupted")
+                self.assertIn(why, burner.broke_off)
+                run = self.kept()
+                self.assertGreaterEqual(len(run["cells"]), 3)
+                self.assertLessEqual(len(run["maybe"]), 1)
+                self.assertIn(why, run["interrupted"])
+                self.assertEqual(self.session.desk.stage, "read")
+                self.assertTrue(self.bench_line.closed)
+
+    def test_a_refused_line_ends_the_run_with_the_reason(self):
+        self.written()
+        burner = self.burner()
+        burner.start()
+        self.bench_line.controller.machine = replace(self.session.desk.trial.machine, max_speed_mm_s=1.0)
+        while burner.pump():
+            self.bench_line.let(0.01)
+        self.assertIn("refused line", burner.broke_off)
+        self.assertIn("mm/s is over 1", burner.broke_off)
+
+    def test_a_doubtful_cell_is_judged_by_the_operator(self):
+        burner = self.broken(cut=True)
+        self.assertEqual(len(burner.unsure), 1)
+        (cell,) = burner.unsure
+        burner.judge_unsure(cell, whole=True)
+        self.assertIn(cell, self.session.desk.burnt)
+        self.assertEqual(burner.unsure, ())
+        self.setUp()
+        burner = self.broken(cut=True)
+        (cell,) = burner.unsure
+        burner.judge_unsure(cell, whole=False)
+        self.assertNotIn(cell, self.session.desk.burnt)
+        self.assertNotIn(cell, [one.id for one in burner.left])
+        burner.close_run()
+        self.assertEqual((burner.left, burner.broke_off), ([], ""))
+
+    def test_a_library_that_cannot_be_written_keeps_the_next_cell_from_burning(self):
+        burner = self.start()
+        self.burn(burner, 2)
+        real, before = self.session.library.save_run, self.bench_line.sent
+
+        def full(*_):
+            raise LibraryTrouble("the disk is full")
+
+        self.session.library.save_run = full
+        with self.assertRaises(LibraryTrouble):
+            for _ in range(5000):
+                burner.pump()
+                self.bench_line.let(0.02)
+        self.assertLess(len(self.bench_line.sent) - len(before), 3000)
+        self.session.library.save_run = real
+        self.burn(burner, 24)
+        burner.pump()
+        self.assertEqual(len(self.session.desk.burnt), 24)
+
+    def test_a_kill_in_mid_run_loses_nothing_and_burns_nothing_twice(self):
+        self.written()
+        trial_id = self.session.desk.trial.id
+        code = f"""
+import time
+from datetime import datetime, date
+from pathlib import Path
+from olive_almanac.standins.bench import StandInBench
+from olive_almanac.standins.controller import StandInWire
+from olive_almanac.steps.burn import BurnPresenter
+from olive_almanac.steps.preferences import Preferences
+from olive_almanac.steps.session import Session
+from olive_almanac.storage.library import Library
+class View:
+    def show_run(self): pass
+session = Session(Preferences(machine_uid="long-bed", stock_uid="birch-3"))
+session.attach(Library.open(Path({str(self.folder)!r})))
+burner = BurnPresenter(session, View(), lambda: StandInBench(3), datetime.now, lambda m, p: StandInWire(m, pace=p), time.monotonic)
+burner.start(pace=40.0)
+while burner.pump():
+    print(len(session.desk.burnt), flush=True)
+    time.sleep(0.002)
+"""
+        child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+        seen = 0
+        for line in child.stdout:
+            seen = int(line)
+            if seen >= 6:
+                break
+        os.kill(child.pid, signal.SIGKILL)
+        child.wait()
+        child.stdout.close()
+        run = self.kept()
+        order = [cell.id for cell in self.session.desk.trial.in_order]
+        self.assertEqual(self.session.desk.trial.id, trial_id)
+        self.assertTrue(set(order[:seen]) <= {*run["cells"], *run["maybe"]})  # all that was burnt is known of
+        self.session.attach(self.library)
+        burner = self.burner()
+        self.assertIn("the program ended", burner.broke_off)
+        doubtful = burner.unsure
+        burner.start(pace=math.inf)
+        while burner.pump():
+            pass
+        self.assertEqual(len(self.session.desk.burnt), 24 - len(doubtful))
+
+
+class AlarmTest(BurningCase):
+    def hot(self):
+        """A run in which a cell flares up."""
+        self.written()
+        burner = self.burner()
+        bench = StandInBench(3)
+
+        class Hot:
+            def burn(self, trial):
+                for one in bench.burn(trial):
+                    yield replace(one, flared=one.cell == trial.in_order[1].id)
+
+        burner._make_bench = Hot
+        burner.start()
+        while burner.alarm is None:
+            burner.pump()
+            self.bench_line.let(0.02)
+        return burner
+
+    def test_a_flare_up_asks_for_a_hold_and_the_answer_is_kept(self):
+        burner = self.hot()
+        self.assertIn("Hold: beam off", burner.alarm.text)
+        burner.pause()
+        self.assertIsNone(burner.alarm)
+        self.assertEqual([event["answered"] for event in self.session.desk.run["events"]], [True])
+
+    def test_one_that_is_not_answered_in_time_is_kept_too(self):
+        burner = self.hot()
+        for _ in range(500):
+            burner.pump()
+            self.bench_line.let(0.02)
+        self.assertEqual([event["answered"] for event in self.session.desk.run["events"]], [False])
+
+
+class StreamTest(SessionCase):
+    def test_a_controller_that_tells_no_line_is_done_is_followed_by_what_it_takes(self):
+        class Plain:
+            """Answers each line with one word, and nothing else."""
+
+            def __init__(self):
+                self.lines, self.out = [], b"hello\n"
+
+            def write(self, data):
+                self.lines += [line for line in data.split(b"\n") if line]
+                self.out += b"yes\n" * data.count(b"\n")
+                return len(data)
+
+            def read(self):
+                out, self.out = self.out, b""
+                return out
+
+        words = LinkWords(greets="hello", takes="yes", asks=b"", numbers=False, done_lines=False, lines_ahead=4)
+        lines = [(b"G0 X1", ""), *[(b"G1 X%d S1" % n, "A1") for n in range(9)], *[(b"G1 X%d S1" % n, "A2") for n in range(9)], (b"M2", "")]
+        wire, begun = Plain(), []
+        stream = Stream(wire, iter(lines), words, lambda: 0.0, begun.append)
+        while stream.going:
+            stream.pump()
+        self.assertEqual((stream.state, stream.finished, begun), ("done", ["A1", "A2"], ["A1", "A2"]))
+        self.assertEqual(wire.lines, [line for line, _ in lines])
+
+    def test_a_real_wire_carries_a_whole_coupon(self):
+        self.written()
+        burner = self.burner()
+        burner._connect, burner._seconds = (lambda machine, pace: StandInWire(machine, pace=pace)), time.monotonic
+        burner.start(pace=math.inf)
+        end = time.monotonic() + 60
+        while burner.pump() and time.monotonic() < end:
+            pass
+        self.assertEqual((burner.running, len(self.session.desk.burnt)), ("done", 24))
+
+
+class PortSettingsTest(SessionCase):
+    def texts(self, **changes):
+        return {field.key: field.text for field in port_fields(Preferences())} | changes
+
+    def test_the_words_of_a_controller_are_kept_as_typed(self):
+        kept = preferences_with_port(
+            Preferences(), self.texts(port="/dev/ttyX", takes="yes", refuses="no", tells="pos", asks="0x3f", holds="h", goes_on="33", stops="24")
+        )
+        words = words_of(kept)
+        self.assertEqual((words.takes, words.refuses, words.asks, words.holds, words.goes_on, words.stops), ("yes", "no", b"?", b"h", b"!", b"\x18"))
+        self.assertFalse(words.done_lines)
+        self.assertTrue(words_of(Preferences()).done_lines)
+
+    def test_a_port_without_a_stop_or_with_a_bad_code_is_refused(self):
+        for changes in ({"stops": ""}, {"takes": " "}, {"asks": "300"}, {"holds": "nine"}):
+            with self.subTest(changes):
+                with self.assertRaises(OutOfRange):
+                    preferences_with_port(Preferences(), self.texts(port="/dev/ttyX", **changes))

@@ -1,0 +1,155 @@
+"""Burn and Practise in the real window: checklist first, a wire that is cut, a port that is armed, an exercise that is scored."""
+
+import math
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QPushButton
+
+from olive_almanac.standins.controller import StandInWire
+from tests.views.test_stations import ShopCase
+
+
+class BurnKeysTest(ShopCase):
+    def setUp(self):
+        super().setUp()
+        self.alt(Qt.Key.Key_2)
+        self.write_burn_file()
+
+    def labels(self):
+        from PySide6.QtWidgets import QLabel
+
+        return [one.text() for one in self.page().findChildren(QLabel) if one.isVisible()]
+
+    def test_the_checklist_comes_first(self):
+        self.assertIn("Checklist: 0 of 7 ticked", self.labels())
+        self.press("To the checklist")
+        self.assertEqual(self.window.station, "Set up")
+
+    def test_a_cut_wire_leaves_a_doubtful_cell_to_be_looked_at(self):
+        page = self.page()
+        page.pace.set_at(1)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: len(self.session.desk.burnt) >= 3)
+        page.presenter.wire._ours.shutdown(2)
+        self.wait_for(lambda: page.presenter.running == "interrupted")
+        self.assertTrue(any("connection was lost" in text for text in self.labels()), self.labels())
+        (cell,) = page.presenter.unsure
+        self.assertIn(f"{cell} may be half burnt", self.labels())
+        self.press("Leave it out")
+        self.assertNotIn(f"{cell} may be half burnt", self.labels())
+        self.press("Burn the rest")
+        page.pace._choose(2)
+        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.assertEqual(len(self.session.desk.burnt), 23)
+        self.assertEqual(self.button("Read the coupon").text(), page.main.text())
+
+    def test_a_run_that_broke_off_can_be_closed_and_read(self):
+        page = self.page()
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.key(Qt.Key.Key_Escape, widget=page)
+        self.assertEqual(page.presenter.running, "stopped")
+        self.press("Close the run")
+        self.assertEqual(page.main.text(), "Read the coupon")
+        self.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier, page)
+        self.assertEqual(self.window.station, "Read")
+
+    def test_a_serial_port_is_shown_once_it_is_set_up_and_burns_only_when_armed(self):
+        page = self.page()
+        self.assertFalse(page.burner.isVisible())
+        self.press("Serial port")
+        dialog = self.app.activeModalWidget()
+        self.assertIsInstance(dialog, QDialog)
+        self.retype(dialog.form.fields["stops"], "")
+        self.type("/dev/ttyX", dialog.form.fields["port"])
+        self.click(dialog.form.save)
+        self.assertIn("Stop must be filled in", dialog.form.problem.text())
+        self.type("24", dialog.form.fields["stops"])
+        self.click(dialog.form.save)
+        self.assertTrue(page.burner.isVisible())
+        page.burner._choose(1)
+        self.press("Arm the port")
+        self.assertIn("The port is not armed: the checklist lacks focus", self.window.strip.text.text())
+        self.session.tell("")
+        self.session.keep_ticks({key: "2026-04-14" for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")})
+        wires = []
+        object.__setattr__(self.window.outside, "open_port", lambda port, baud: wires.append((port, baud)) or StandInWire(self.session.desk.trial.machine, pace=math.inf))
+        self.press("Arm the port")
+        self.wait_for(lambda: page.armed)
+        self.assertEqual(wires, [])  # nothing is opened before the second key
+        self.press("Start the beam")
+        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.assertEqual(wires, [("/dev/ttyX", 115200)])
+        self.assertEqual(self.session.desk.run["by"], "/dev/ttyX")
+        self.assertNotIn("seen", next(iter(self.session.desk.burnt.values())))  # a real machine does not say what it looks like
+
+    def test_a_port_that_cannot_be_opened_is_told(self):
+        self.session.remember(port="/dev/no-such-port")
+        page = self.page()
+        self.session.keep_ticks({key: "2026-04-14" for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")})
+        page.burner._choose(1)
+        self.press("Arm the port")
+        self.wait_for(lambda: page.armed)
+        self.press("Start the beam")
+        self.assertIn("/dev/no-such-port cannot be opened", self.window.strip.text.text())
+        self.assertIsNone(page.presenter.running)
+
+
+class PractiseTest(ShopCase):
+    def begin(self, title):
+        self.alt(Qt.Key.Key_9)
+        self.assertEqual(self.window.station, "Practise")
+        found = [b for b in self.page().findChildren(QPushButton) if b.accessibleName() == f"Begin {title}"]
+        self.click(found[0])
+        self.wait_for(lambda: self.session.practice is not None and self.session.library is not None and self.window.station == "Set up")
+
+    def test_an_exercise_from_the_beginning_to_its_score(self):
+        from olive_almanac.views.headless import _read_what_the_bench_shows
+
+        machines = self.session.shelf.machines
+        self.begin("Ply of unknown glue")
+        self.assertIn("48 of 48 cells left", self.window.practice_strip.left.text())
+        self.assertEqual([one.name for one in self.session.shelf.stocks], ["Unmarked ply"])
+        self.alt(Qt.Key.Key_2)
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        for key in ("power_steps", "speed_steps"):
+            self.page().presenter.change(key, "8")
+        self.page().presenter.remake()
+        self.settle()
+        self.assertIn("at most 48 cells left of the exercise’s 48, not 64", self.window_text())
+        for key, steps in (("power_steps", "4"), ("speed_steps", "6")):
+            self.page().presenter.change(key, steps)
+        self.page().presenter.remake()
+        self.write_burn_file()
+        self.page().pace._choose(2)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: self.page().presenter.running == "done", 30)
+        self.assertIn("24 of 48 cells left", self.window.practice_strip.left.text())
+        self.alt(Qt.Key.Key_4)
+        _read_what_the_bench_shows(self.window, self.page().presenter, count=24)
+        self.alt(Qt.Key.Key_5)
+        self.wait_for(lambda: self.page().presenter.map is not None, 30)
+        self.assertIsNotNone(self.page().presenter.pick)
+        self.ctrl(Qt.Key.Key_Return)
+        self.click(self.window.practice_strip.finish)
+        self.wait_for(lambda: self.session.practice is None and self.session.library is not None and self.window.station == "Practise", 60)
+        self.settle(100)
+        title = self.page()._score_title.text()
+        self.assertIn("Ply of unknown glue:", title)
+        points = int(title.split(":")[1].split()[0])
+        self.assertTrue(40 < points <= 100, title)
+        self.assertIn("was burnt with 7 of 7 lines unticked", self.window_text())
+        self.assertEqual(self.session.shelf.machines, machines)  # one's own library is back, untouched
+        self.assertTrue((self.folder / "practice.json").exists())
+
+    def test_leaving_an_exercise_keeps_no_score(self):
+        self.begin("Liner foam")
+        self.click(self.window.practice_strip.leave)
+        self.wait_for(lambda: self.session.practice is None and self.session.library is not None and self.window.station == "Practise")
+        self.settle(100)
+        self.assertEqual(self.page()._score_title.text(), "No score yet")
+
+    def window_text(self):
+        from PySide6.QtWidgets import QLabel
+
+        return "\n".join(one.text() for one in self.window.findChildren(QLabel) if one.isVisible())
