@@ -110,7 +110,7 @@ class _Painter:
         for path in paths:
             points = np.array([[self.xy(x, y) for x, y in path]]) - (cols.start, rows.start)
             cv2.polylines(mask, np.round(points * 2**fine).astype(np.int32), False, 0, 1, cv2.LINE_8, fine)
-        return np.asarray(cv2.distanceTransform(mask, cv2.DIST_L2, 3) / self.s, np.float32)
+        return np.asarray(cv2.distanceTransform(mask, cv2.DIST_L2, cv2.DIST_MASK_PRECISE) / self.s, np.float32)
 
     def share_in(self, box: tuple[float, float, float, float], rows: slice, cols: slice, soft_mm: float = 0.0) -> Floats:
         """How much of each pixel of a window lies in a box, edges softened."""

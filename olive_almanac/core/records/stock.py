@@ -59,6 +59,7 @@ class Stock:
     mask: str = ""  # none, paper (stays on), film (comes off before engraving)
     sheets: tuple[Sheet, ...] = ()
     price_m2: float | None = None  # in the shop's money
+    lightness: float | None = None  # L* of the bare face, measured against a grey card
     uid: str = ""
     notes: str = ""
     extra: dict[str, object] = field(default_factory=dict, hash=False)
@@ -70,6 +71,8 @@ class Stock:
         for reading in self.measured_mm:
             check_number("Measured thickness", reading, "mm", low=0.01, high=200)
         check_choice("Opacity", self.opacity, OPACITIES)
+        if self.lightness is not None:
+            check_number("Lightness", self.lightness, low=0, high=100)
         if self.price_m2 is not None:
             check_number("Price", self.price_m2, "per m²", low=0, high=1e6)
 

@@ -1,0 +1,293 @@
+"""From a photo of a burnt coupon to what is seen of each cell: where it lies, how dark, how wide, through or not, what is doubtful."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.photo.bars import Segment, measure_bars
+from olive_almanac.core.photo.card import read_card, stock_lightness
+from olive_almanac.core.photo.cuts import measure_cuts
+from olive_almanac.core.photo.fills import measure_fills
+from olive_almanac.core.photo.grid import GridShift, edge_shifts, refit
+from olive_almanac.core.photo.lens import Lens
+from olive_almanac.core.photo.locate import Sight, face_points, face_rects, locate, mark_growth
+from olive_almanac.core.photo.marks import Picture, Pyramid
+from olive_almanac.core.photo.squared import PhoneCurve, Squared, square_up
+from olive_almanac.core.placing.strokes import strokes_of
+from olive_almanac.core.records.setting import rasters
+from olive_almanac.core.records.trial import Cell, Trial
+
+__all__ = ["CellSight", "PhotoSight", "bare_lightness", "read_photo"]
+
+Floats = NDArray[np.float64]
+GRID_ROUNDS = 2
+LEAST_GRID = 8
+BLUR_FILL_MM, BLUR_LINE_MM = 0.20, 0.13
+SMALL_PX_MM = 6.0
+BENT_MM = 0.08
+STROKE_TRIM = 0.12
+NOT_DARKNESS = ("clear", "mirror")
+#                 usual L* of the bare face where nothing better is known (common practice, no source)
+_USUAL_L = {
+    "plywood": 80, "softwood": 82, "hardwood": 62, "bamboo": 75, "veneer": 75, "mdf": 66, "hdf": 56, "cork": 60, "card": 72, "paper": 88,
+    "board": 68, "leather": 58, "felt": 62, "cotton": 84, "denim": 34, "rubber": 45, "foam_eva": 55, "acrylic": 60, "slate": 30,
+    "glass": 30, "stone": 45, "ceramic": 86, "anodised": 26, "coated_metal": 30,
+}  # fmt: skip
+_COLOUR_L = {"black": 22.0, "dark": 34.0, "white": 92.0, "grey": 60.0}
+
+
+@dataclass(frozen=True)
+class CellSight:
+    """What is seen of one cell; parts that do not apply are None.  `flags` say why it is not judged."""
+
+    cell: str
+    confidence: float
+    flags: tuple[str, ...]
+    delta_l: float | None = None
+    lightness: float | None = None
+    evenness: float | None = None
+    halo_mm: float | None = None
+    line_mm: float | None = None
+    out: bool | None = None
+    open: bool | None = None
+    near_l: float | None = None
+    sd_l: float | None = None
+
+
+@dataclass(frozen=True)
+class PhotoSight:
+    """What is seen in one photo: the cells, how the coupon lies, the sentences to show, and the phone's curve if a card told it."""
+
+    cells: tuple[CellSight, ...]
+    sight: Sight
+    squared: Squared = field(repr=False)
+    says: tuple[str, ...] = ()
+    curve: PhoneCurve = field(default_factory=PhoneCurve)
+    by_card: bool = False
+    stock_l: float = 0.0
+
+
+def bare_lightness(trial: Trial) -> float:
+    """Return L* of the bare stock: as measured, by its colour, or the family's usual."""
+    stock = trial.stock
+    if stock.lightness is not None:
+        return stock.lightness
+    words = f"{stock.colour} {stock.finish}".casefold()
+    by_colour = next((value for word, value in _COLOUR_L.items() if word in words), None)
+    return by_colour if by_colour is not None else float(_USUAL_L.get(stock.family, 60))
+
+
+def read_photo(
+    picture: Picture, trial: Trial, *, side: str = "front", corners_px: Sequence[tuple[float, float]] | None = None,
+    f35: float | None = None, missing_from: int | None = None, curve: PhoneCurve | None = None, burnt: frozenset[str] | None = None,
+) -> PhotoSight:  # fmt: skip
+    """Read a photo (BGR, as decoded) of a burnt coupon.
+
+    `corners_px` are the coupon's corners picked by hand; `curve` is the phone's profile; `burnt` names the cells that were
+    burnt (all, when None).  Raises PhotoTrouble with what is wrong and what to do.
+    """
+    sight, pyramid = locate(picture, trial, side=side, corners_px=corners_px, f35=f35)
+    picture, sight.missing_from = pyramid.full, missing_from
+    card = read_card(picture, sight.found)
+    used = card.curve if card is not None else curve or PhoneCurve()
+    chosen = [i for i, cell in enumerate(trial.cells) if burnt is None or cell.id in burnt]
+    rects = face_rects(trial, side)
+    squared = _refined(picture, pyramid, trial, sight, rects, chosen, used)
+    stock_l = bare_lightness(trial)
+    if card is not None and trial.stock.lightness is None:
+        stock_l = stock_lightness(squared, card, sight.lens)
+    gap = gap_between(rects)
+    cells: dict[int, CellSight] = {}
+    for group in _groups(trial, rects, chosen):
+        first = trial.cells[group[0]]
+        if first.mark == "line":
+            made = _lines(picture, trial, sight, group, used, side)
+        elif first.setting.pitch_mm:
+            made = _fills(squared, trial, sight, rects[group], gap, stock_l)
+        elif first.mark in ("outline", "comb"):
+            made = _outlines(squared, picture, trial, sight, rects[group], gap, stock_l)
+        else:
+            made = [CellSight("", 0.0, ("gauge_only",)) for _ in group]
+        for i, cell in zip(group, made, strict=True):
+            cells[i] = replace(cell, cell=trial.cells[i].id)
+    doubts = _doubts(trial, sight)
+    read = tuple(_with_doubts(cells[i], doubts) for i in chosen)
+    return PhotoSight(read, sight, squared, _says(trial, sight, read), used, card is not None, stock_l)
+
+
+def gap_between(rects: Floats) -> float:
+    """Return the least bare gap between neighbouring cells, mm, 1.5 to 6."""
+    gaps = [6.0]
+    for axis in (0, 1):
+        starts = np.unique(np.round(np.column_stack([rects[:, axis], rects[:, axis] + rects[:, 2 + axis]]), 3), axis=0)
+        for (_, end), (start, _) in itertools.pairwise(starts.tolist()):
+            if start > end:
+                gaps.append(start - end)
+    return float(np.clip(min(gaps), 1.5, 6.0))
+
+
+def _groups(trial: Trial, rects: Floats, chosen: list[int]) -> list[list[int]]:
+    """Cells that are measured together: of one mark, rastered or not, of one size."""
+    groups: dict[tuple[object, ...], list[int]] = {}
+    for i in chosen:
+        cell = trial.cells[i]
+        size = (0.0, 0.0) if cell.mark == "line" else (round(float(rects[i, 2]), 2), round(float(rects[i, 3]), 2))
+        groups.setdefault((cell.mark, bool(cell.setting.pitch_mm), size), []).append(i)
+    return list(groups.values())
+
+
+def _refined(
+    picture: Picture, pyramid: Pyramid, trial: Trial, sight: Sight, rects: Floats, chosen: list[int], curve: PhoneCurve
+) -> Squared:
+    """Square the coupon up; let the cells themselves correct the lens where they show."""
+    squared = square_up(pyramid, sight.lens, curve)
+    if sight.side == "back":
+        return squared
+    by_hand = sight.how == "corners" and sight.marks < 3
+    for number in range(GRID_ROUNDS + by_hand):
+        reach = 1.4 if by_hand and number == 0 else 0.6
+        grid = _observed(picture, squared, trial, sight, rects, chosen, curve, reach)
+        if grid is None or len(grid) < LEAST_GRID:
+            break
+        rest = refit(sight.lens, sight.matched, None if by_hand else mark_growth(sight.marks), grid)
+        squared = square_up(pyramid, sight.lens, curve)
+        left = float(np.sqrt((rest**2).mean())) / sight.lens.px_per_mm()
+        if number == GRID_ROUNDS - 1 + by_hand and left > BENT_MM:
+            sight.says = (*sight.says, f"The piece does not lie flat, or the lens bends strongly (rest error {left:.2f} mm).")
+        if by_hand:
+            sight.says = tuple(word for word in sight.says if "four corners" not in word)
+        if float(np.quantile(np.abs(grid.shift_mm).sum(1), 0.9)) < 0.05:
+            break
+    return squared
+
+
+def _observed(
+    picture: Picture, squared: Squared, trial: Trial, sight: Sight, rects: Floats, chosen: list[int], curve: PhoneCurve, reach: float
+) -> GridShift | None:
+    parts = []
+    for group in _groups(trial, rects, chosen):
+        first = trial.cells[group[0]]
+        if first.mark == "line":
+            parts.append(_line_shifts(picture, trial, sight, group, curve))
+        elif first.mark in ("fill", "outline", "comb") and float(rects[group[0], 2:].min()) > 3:
+            parts.append(edge_shifts(squared, rects[group], reach_mm=min(reach, gap_between(rects) / 2), dark_lines=not first.setting.pitch_mm))
+    if not parts:
+        return None
+    joined = [np.concatenate([getattr(part, name) for part in parts]) for name in ("at_mm", "shift_mm", "axis", "cells")]
+    return GridShift(*joined)
+
+
+def _strokes(trial: Trial, cell: Cell, side: str) -> list[Segment]:
+    segments = []
+    for stroke in strokes_of(cell):
+        (x0, y0), (x1, y1) = face_points(trial, np.array([stroke[0], stroke[-1]]), side)
+        dx, dy = STROKE_TRIM * (x1 - x0), STROKE_TRIM * (y1 - y0)
+        segments.append(((float(x0 + dx), float(y0 + dy)), (float(x1 - dx), float(y1 - dy))))
+    return segments
+
+
+def _darker(trial: Trial) -> bool:
+    return not rasters(trial.task) or family_of(trial.stock).tone.darkens
+
+
+def _line_shifts(picture: Picture, trial: Trial, sight: Sight, group: list[int], curve: PhoneCurve) -> GridShift:
+    """Middles of burnt lines, each counting across itself."""
+    segments = [(i, segment) for i in group for segment in _strokes(trial, trial.cells[i], sight.side)]
+    bars = measure_bars(picture, sight.lens, [s for _, s in segments], blur_px=sight.blur_px, darker=_line_darkens(trial), curve=curve)
+    at, shift, axis, who = [], [], [], []
+    for (i, ((x0, y0), (x1, y1))), bar in zip(segments, bars, strict=True):
+        if {"too_faint", "poor_fit", "ragged"} & set(bar.flags):
+            continue
+        length = float(np.hypot(x1 - x0, y1 - y0))
+        normal = np.array([-(y1 - y0) / length, (x1 - x0) / length])
+        at.append([(x0 + x1) / 2, (y0 + y1) / 2])
+        shift.append(bar.off_mm * normal)
+        axis.append(normal)
+        who.append(i)
+    return GridShift(np.array(at).reshape(-1, 2), np.array(shift).reshape(-1, 2), np.array(axis).reshape(-1, 2), np.array(who, np.int64))
+
+
+def _line_darkens(trial: Trial) -> bool:
+    return family_of(trial.stock).tone.darkens or bare_lightness(trial) > 45
+
+
+def _lines(picture: Picture, trial: Trial, sight: Sight, group: list[int], curve: PhoneCurve, side: str) -> list[CellSight]:
+    """Width of each burnt line; of two crossing strokes the wider one counts."""
+    owners, segments = [], []
+    for i in group:
+        for segment in _strokes(trial, trial.cells[i], side):
+            owners.append(i)
+            segments.append(segment)
+    bars = measure_bars(picture, sight.lens, segments, blur_px=sight.blur_px, darker=_line_darkens(trial), curve=curve)
+    sights = []
+    for i in group:
+        mine = [bar for owner, bar in zip(owners, bars, strict=True) if owner == i]
+        flags = tuple(sorted({flag for bar in mine for flag in bar.flags}))
+        width = max(bar.width_mm for bar in mine)
+        sights.append(CellSight("", 0.25 if flags else 1.0, flags, line_mm=round(width, 4)))
+    return sights
+
+
+def _fills(squared: Squared, trial: Trial, sight: Sight, rects: Floats, gap: float, stock_l: float) -> list[CellSight]:
+    if trial.stock.opacity in NOT_DARKNESS:
+        return [CellSight("", 0.0, ("clear_stock",)) for _ in rects]
+    seen = measure_fills(squared, sight.lens, rects, gap_mm=gap, stock_l=stock_l, missing_from=sight.missing_from)
+    return [
+        CellSight("", one.confidence, one.flags, round(one.delta_l, 2), round(float(np.clip(stock_l + one.delta_l, 0, 100)), 2),
+                  round(one.evenness, 2), round(one.halo_mm, 3), sd_l=round(one.sd_l, 2))
+        for one in seen
+    ]  # fmt: skip
+
+
+def _outlines(
+    squared: Squared, picture: Picture, trial: Trial, sight: Sight, rects: Floats, gap: float, stock_l: float
+) -> list[CellSight]:
+    seen = measure_cuts(squared, picture, sight.lens, rects, gap_mm=gap, stock_l=stock_l, blur_px=sight.blur_px,
+                        back=sight.side == "back", missing_from=sight.missing_from)  # fmt: skip
+    return [
+        CellSight("", one.confidence, one.flags, halo_mm=round(one.halo_mm, 3), out=one.out, open=one.open, near_l=round(one.near_l, 2))
+        for one in seen
+    ]
+
+
+def _doubts(trial: Trial, sight: Sight) -> tuple[str, ...]:
+    """What is wrong with the photo as a whole."""
+    doubts = []
+    limit = BLUR_FILL_MM if rasters(trial.task) else BLUR_LINE_MM
+    if sight.blur_mm > limit:
+        doubts.append("blur")
+    if sight.how == "marks" and sight.marks < 3:
+        doubts.append("position")
+    return tuple(doubts)
+
+
+def _with_doubts(cell: CellSight, doubts: tuple[str, ...]) -> CellSight:
+    if not doubts:
+        return cell
+    return replace(cell, flags=(*cell.flags, *doubts), confidence=min(cell.confidence, 0.25))
+
+
+def _says(trial: Trial, sight: Sight, cells: tuple[CellSight, ...]) -> tuple[str, ...]:
+    says = list(sight.says)
+    lens: Lens = sight.lens
+    if lens.px_per_mm() < SMALL_PX_MM:
+        says.append(f"The coupon is small in the picture ({lens.px_per_mm():.0f} pixels per mm). Go closer.")
+    if not np.isnan(sight.blur_mm) and sight.blur_mm > BLUR_LINE_MM:
+        says.append("The photo is blurred. Hold still, tap to focus on the coupon, take it again.")
+    if rasters(trial.task) and trial.stock.opacity in NOT_DARKNESS:
+        says.append(f"Darkness cannot be read on {trial.stock.opacity} stock: what shows is what lies behind. Read it by eye.")
+    many = max(1, len(cells) // 5)
+    for flag, words in (
+        ("clipped", "Parts of the picture are overexposed. Tap the coupon, slide the brightness down, take it again."),
+        ("uneven_light", "Shadow edges or reflections cross the coupon. Turn it away from the lamp or shade it evenly, take it again."),
+        ("unsure", "The background looks much like the stock: lay the coupon on plain paper of another colour, take it again."),
+    ):
+        if sum(flag in cell.flags for cell in cells) > many:
+            says.append(words)
+    return tuple(says)
