@@ -19,7 +19,7 @@ from olive_almanac.core.errors import AlmanacError, BadFile, Finding
 from olive_almanac.core.records.setting import AIRS, TASKS, Task
 from olive_almanac.core.records.trial import KINDS, ORDERS
 from olive_almanac.core.units import duration_text, number_text, percent_text, read_length_mm, read_number
-from olive_almanac.steps.files import read_text, write_file
+from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
 
 if TYPE_CHECKING:
@@ -89,9 +89,12 @@ def parser() -> argparse.ArgumentParser:
     burn.add_argument("--no-photo", action="store_true", help="take no photo of the burnt coupon")
     burn.add_argument("--out", type=Path, required=True)
 
-    read = verbs.add_parser("read", help="check readings by eye against their trial and write them clean")
+    read = verbs.add_parser("read", help="read a photo of the burnt coupon, or check readings by eye and write them clean")
     read.add_argument("trial", type=Path)
-    read.add_argument("readings", type=Path, help="readings.json as written by hand or by the bench")
+    read.add_argument("source", type=Path, metavar="PHOTO|READINGS", help="a photo of the front, or readings.json as written by hand or by the bench")
+    read.add_argument("--back", type=Path, help="a photo of the back: tells what hangs from what was not cut through")
+    read.add_argument("--corners", nargs=4, metavar="X,Y", help="corners of the box around all cells in the photo, pixels: upper left, "
+                      "upper right, lower right, lower left")  # fmt: skip
     read.add_argument("--out", type=Path, required=True)
 
     decide = verbs.add_parser("decide", help="decide from one or more trials with their readings")
@@ -308,13 +311,39 @@ def _read(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     from olive_almanac.formats.station_files import read_readings, write_readings
 
     trial = _load_trial(arguments.trial)
-    readings, findings = read_readings(read_text(arguments.readings), arguments.readings.name, trial)
+    if read_bytes(arguments.source)[:1].strip() == b"{":
+        readings, findings = read_readings(read_text(arguments.source), arguments.source.name, trial)
+    else:
+        readings, findings = _read_photos(arguments, trial)
     _warn(findings)
     document = write_readings(trial.id, readings)
     write_file(arguments.out, document)
     left = len(trial.cells) - len(readings)
     _say(arguments, f"{len(readings)} cells read, {left} not read. Written to {arguments.out}.", document)
     return 0
+
+
+def _read_photos(arguments: argparse.Namespace, trial: Trial) -> tuple[tuple[Any, ...], list[Finding]]:
+    """Readings by photo of the front and, where one is given, the back; each cell that is not judged is told with its reason."""
+    from olive_almanac.core.photo.judge import Limits, joined_sides, suggest
+    from olive_almanac.core.records.reading import FLAG_WORDS
+    from olive_almanac.steps.photo import photo_work
+
+    corners = [tuple(float(v) for v in _numbers(one, "Corner", 2)) for one in arguments.corners or ()]
+    work = photo_work(trial, read_bytes(arguments.source), arguments.source.name, "front", corners_px=cast(Any, corners))
+    front = next(value for kind, value in work if kind == "read").seen
+    says, cells = [*front.says], front.cells
+    if arguments.back:
+        out = frozenset(cell.cell for cell in cells if cell.out and not cell.flags)
+        work = photo_work(trial, read_bytes(arguments.back), arguments.back.name, "back", out=out)
+        back = next(value for kind, value in work if kind == "read").seen
+        says, cells = [*says, *back.says], joined_sides(cells, back.cells)
+    findings = [Finding("photo", arguments.source.name, word) for word in says]
+    for cell in cells:
+        words = [FLAG_WORDS.get(flag.removeprefix("back_"), flag) for flag in cell.flags]
+        if words:
+            findings.append(Finding("not-judged", cell.cell, f"{cell.cell} is not judged: {'; '.join(words)}."))
+    return suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back)), findings
 
 
 def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:

@@ -14,6 +14,14 @@ DAY = date(2026, 4, 14)  # fixed, so that a picture changes only when its view d
 NOON = datetime(2026, 4, 14, 12, 0).astimezone()
 
 
+def photograph(window) -> None:
+    """Have the stand-in's phone take a photo of the coupon on the desk, and wait until it is read or asks for its corners."""
+    page = window.page("Read")
+    page.view.set_at(1)
+    page.take.click()
+    wait_until(lambda: page._reading is None and ("front" in page.presenter.squared or page.corner_page.isVisible()))
+
+
 def main(target: Path) -> None:
     use_virtual_screen()
     from olive_almanac.views.window import MainWindow, make_application
@@ -86,9 +94,16 @@ def main(target: Path) -> None:
         take(window, "practise")
         choose(machine="long-bed", stock="glass-4", task="engrave")
         window.go("Read")
-        take(window, "read-engrave")
         choose(machine="north-bench", stock="poplar-4", task="cut")
+        photograph(window)
         take(window, "read-cut")
+        choose(machine="north-bench", stock="birch-3", task="engrave")
+        photograph(window)
+        take(window, "read-tones")
+        choose(machine="long-bed", stock="glass-4", task="engrave")
+        photograph(window)
+        take(window, "read-corners")
+        window.page("Read").corner_page.left.emit()
         window.go("Decide")
         for name, machine, stock, task in (
             ("decide-undecided", "north-bench", "poplar-4", "cut"),

@@ -86,12 +86,14 @@ class StandInBench:
         """Return the hidden parameters, for truth.json."""
         return {"seed": self.seed, "trial": trial.id, **asdict(hidden_of(trial.machine, trial.stock, self.seed))}
 
-    def photograph(self, trial: Trial, lettering: Lettering, *, number: int = 0, side: str = "front", burnt: int | None = None,
-                   nuisances: bool = True) -> bytes:  # fmt: skip
-        """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it apart, `burnt` stops early."""
+    def photograph(self, trial: Trial, lettering: Lettering, *, number: int = 0, side: str = "front",
+                   burnt: frozenset[str] | None = None, nuisances: bool = True) -> bytes:  # fmt: skip
+        """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it apart, `burnt`
+        names the cells that were burnt (all, when None)."""
         from olive_almanac.standins.camera import photograph  # heavy: only where a photo is taken
 
-        snap: Snap = photograph(trial, tuple(self.burn(trial))[:burnt], hidden_of(trial.machine, trial.stock, self.seed), lettering,
+        cells = tuple(one for one in self.burn(trial) if burnt is None or one.cell in burnt)
+        snap: Snap = photograph(trial, cells, hidden_of(trial.machine, trial.stock, self.seed), lettering,
                                 seed=1000 * self.seed + number, side=side, nuisances=nuisances)  # fmt: skip
         return snap.jpeg
 

@@ -5,8 +5,10 @@ The picture is kept as linear light, 16 bits a channel, from the top row down; p
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from statistics import NormalDist
 
 import cv2
 import numpy as np
@@ -19,7 +21,7 @@ from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.standins.bench import BurntCell
 from olive_almanac.standins.material import Hidden
 
-__all__ = ["Face", "light_of_lab", "paint_face"]
+__all__ = ["Face", "halo_mm", "light_of_lab", "paint_face"]
 
 Picture = NDArray[np.uint16]
 Floats = NDArray[np.float32]
@@ -55,6 +57,16 @@ def light_of_lab(lightness: float, a: float = 0.0, b: float = 0.0) -> Floats:
     f = np.array([fy + a / 500, fy, fy - b / 200])
     xyz = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * _WHITE
     return np.asarray(np.clip(_RGB_OF_XYZ @ xyz, 0.002, 1.0), np.float32)
+
+
+def halo_mm(burnt: BurntCell, limit_l: float = 3.0) -> float:
+    """Return how far beside a cell's edge the painted halo changes the tone by `limit_l` L*, mm."""
+    if burnt.haze_mm <= 0 or not burnt.haze_l:
+        return 0.0
+    if burnt.lightness is None:  # beside a cut it fades as an exponential
+        return max(0.0, burnt.haze_mm * math.log(abs(burnt.haze_l) / limit_l))
+    share = limit_l / (2.0 * abs(burnt.haze_l))  # beside a raster as the flank of a bell
+    return max(0.0, -NormalDist().inv_cdf(share) * 0.55 * burnt.haze_mm) if share < 0.5 else 0.0
 
 
 class _Painter:

@@ -10,9 +10,10 @@ from pathlib import Path
 
 from olive_almanac.core.errors import BadFile, CannotWrite
 
-__all__ = ["read_text", "write_file", "write_together"]
+__all__ = ["read_bytes", "read_text", "write_file", "write_together"]
 
 MOST_BYTES = 50_000_000
+MOST_PHOTO_BYTES = 300_000_000
 
 
 def read_text(path: Path) -> str:
@@ -27,6 +28,20 @@ def read_text(path: Path) -> str:
         raise BadFile(f"{path} is a folder, not a file.") from None
     except UnicodeDecodeError:
         raise BadFile(f"{path} is not a text file in UTF-8.") from None
+    except OSError as problem:
+        raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
+
+
+def read_bytes(path: Path) -> bytes:
+    """Return the bytes of a file; raises BadFile with a sentence when it cannot be had."""
+    try:
+        if path.stat().st_size > MOST_PHOTO_BYTES:
+            raise BadFile(f"{path} is larger than {MOST_PHOTO_BYTES // 1_000_000} MB: that is no photo.")
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
+    except IsADirectoryError:
+        raise BadFile(f"{path} is a folder, not a file.") from None
     except OSError as problem:
         raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
 

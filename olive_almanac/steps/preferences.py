@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import json
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
@@ -31,6 +32,8 @@ class Preferences:
     station: str = "Book"
     currency: str = "€"
     window: tuple[int, ...] = ()  # x, y, width, height
+    caliper_mm: float = 0.01  # the smallest step of the gauge in use
+    phone_curves: dict[str, Any] = field(default_factory=dict, hash=False)  # phone: slope and bend, learned from a grey card
     port: str = ""  # serial port of the machine at this computer, none when empty
     port_baud: int = 115200
     port_words: tuple[str, ...] = ()  # taken, refused, told; then ask, hold, go on, stop as codes; empty: the usual ones

@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Protocol, cast
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from olive_almanac.core.records.reading import Reading, Verdict
+from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import number_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, percent_text, read_length_mm, speed_in
 from olive_almanac.steps.commands import Change
-from olive_almanac.steps.session import Session
+from olive_almanac.steps.photo import PHOTO, PhotoRead, kept_photo, limits_from, photo_work, pieces_out, suggestions, taught_by
+from olive_almanac.steps.session import Desk, Session
 
-__all__ = ["KEYS", "ReadPresenter", "ShowsReading", "axis_texts"]
+if TYPE_CHECKING:
+    from olive_almanac.core.photo.judge import Limits, Taught
+
+__all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
+
+SECOND = "second"  # under this name a second person's readings stand beside those that count
+SURE_ENOUGH = 0.6
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare" is a verdict of the screen only
@@ -59,13 +67,24 @@ class ShowsReading(Protocol):
 
 
 class ReadPresenter:
-    """Knows the cell in hand and the edge grade picked for it."""
+    """Knows the cell in hand, the edge grade picked for it, and whose eyes are reading.
+
+    `second` is True while a second person reads the same coupon: their readings stand beside the first.
+    """
 
     def __init__(self, session: Session, view: ShowsReading) -> None:
         self.session, self._view = session, view
         self.cell: Cell | None = None
         self.edge: int | None = None
+        self.second = False
+        self.squared: dict[str, Any] = {}  # the squared-up picture of each side that is open, BGR with its padding
+        self.waiting: tuple[bytes, str, str] | None = None  # a photo that wants its corners: bytes, source, side
+        self.picture: tuple[Any, float] | None = None  # the whole photo made small, and its scale
+        self._taught_before: list[Taught] | None = None
+        self._trial_id = ""
         self.start()
+
+    # -- what is known -------------------------------------------------------------------------------------------------
 
     @property
     def trial(self) -> Trial | None:
@@ -80,69 +99,268 @@ class ReadPresenter:
         return sorted((cell for cell in desk.trial.cells if cell.id in desk.burnt), key=lambda cell: (-cell.row, cell.col))
 
     @property
-    def left(self) -> int:
+    def readings(self) -> dict[str, Reading]:
+        """The readings of whoever reads now."""
         desk = self.session.desk
-        return sum(cell.id not in desk.readings for cell in self.readable) if desk else 0
+        if desk is None:
+            return {}
+        return desk.others.get(SECOND, {}) if self.second else desk.readings
+
+    @property
+    def left(self) -> int:
+        return sum(cell.id not in self.readings for cell in self.readable)
+
+    @property
+    def suggested(self) -> dict[str, Reading]:
+        """What the photo says of each cell."""
+        desk = self.session.desk
+        return desk.others.get(PHOTO, {}) if desk else {}
+
+    @property
+    def suggestion(self) -> Reading | None:
+        return self.suggested.get(self.cell.id) if self.cell else None
+
+    @property
+    def agreeable(self) -> list[str]:
+        """Unread cells whose verdict the photo is sure enough of to be agreed with at once."""
+        known = self.readings
+        return [
+            cell.id
+            for cell in self.readable
+            if cell.id not in known and (one := self.suggested.get(cell.id)) and one.verdict and not one.flags and one.confidence >= SURE_ENOUGH
+        ]
+
+    @property
+    def differences(self) -> dict[str, str]:
+        """Cells on which the eye and the photo, or two people, do not agree, with who says what."""
+        desk = self.session.desk
+        found: dict[str, str] = {}
+        if desk is None:
+            return found
+        for who, word in ((PHOTO, "the photo"), (SECOND, "the second reader")):
+            for cell, other in desk.others.get(who, {}).items():
+                first = desk.readings.get(cell)
+                if first is None or first.verdict is None or other.verdict is None or (who == PHOTO and first.by == "photo"):
+                    continue
+                if {first.verdict, other.verdict} not in ({first.verdict}, {"push", "hangs"}):
+                    found[cell] = f"{word} says {VERDICT_WORDS[other.verdict].lower()}"
+        return found
+
+    @property
+    def limits(self) -> Limits:
+        """The photo's limits for this stock, learned from what the eye said of measured cells."""
+        desk = self.session.desk
+        if self._taught_before is None:
+            self._taught_before = self._taught_elsewhere()
+        return limits_from([*self._taught_before, *(taught_by(desk) if desk is not None else [])])
+
+    def _taught_elsewhere(self) -> list[Taught]:
+        """What other coupons of this stock and task have taught."""
+        desk, taught = self.session.desk, []
+        if desk is None or self.session.library is None:
+            return []
+        for trial in self.session.trials:
+            if trial.id != desk.trial.id and (trial.stock.uid, trial.task) == (desk.trial.stock.uid, desk.trial.task):
+                run = self.session.library.run_of(trial.id) or {}
+                if run.get("photos"):
+                    known = {one.cell: one for one in self.session.library.readings(trial.id)}
+                    taught += taught_by(Desk(trial, "book", known, run))
+        return taught
+
+    # -- the cell in hand ----------------------------------------------------------------------------------------------
 
     def start(self) -> None:
         """Take the first unread cell in hand."""
-        desk = self.session.desk
-        unread = [cell for cell in self.readable if desk and cell.id not in desk.readings]
+        trial = self.trial
+        if trial is None or trial.id != self._trial_id:
+            self._trial_id = trial.id if trial else ""
+            self.squared, self.waiting, self.picture, self._taught_before, self.second = {}, None, None, None, False
+        unread = [cell for cell in self.readable if cell.id not in self.readings]
         self.cell = unread[0] if unread else (self.readable[0] if self.readable else None)
         self.edge = None
+
+    def read_as(self, *, second: bool) -> None:
+        """Whose eyes read from now on."""
+        self.second = second
+        self.start()
+        self._view.show_reading()
 
     def verdict(self, verdict: str) -> None:
         """Record the verdict of the cell in hand with the edge picked, and go to the next unread cell."""
         if self.cell is None:
             return
         if verdict == "flare":
-            reading = Reading(self.cell.id, None, char=3, defects=("flare",))
+            reading = self._seen(self.cell.id, None, 3, ("flare",))
         else:
-            reading = Reading(self.cell.id, cast(Verdict, verdict), char=self.edge)
+            old = self.readings.get(self.cell.id)
+            defects = tuple(one for one in old.defects if one != "flare") if old else ()
+            reading = self._seen(self.cell.id, cast(Verdict, verdict), self.edge, defects)
         self._record(self.cell, reading)
+
+    def _seen(self, cell_id: str, verdict: Verdict | None, char: int | None, defects: tuple[str, ...] = ()) -> Reading:
+        """A reading by eye, with what photo and gauge have measured on the cell."""
+        old, photo = self.readings.get(cell_id), self.suggested.get(cell_id)
+        measured = photo if photo is not None and not photo.flags else None
+        base = old or measured or Reading(cell_id)
+        if measured is not None and old is not None and old.lightness is None:
+            base = replace(old, lightness=measured.lightness, delta_l=measured.delta_l, evenness=measured.evenness, halo_mm=measured.halo_mm)
+        return replace(base, verdict=verdict, char=char, defects=defects, by="eye", confidence=1.0, flags=())
+
+    def agree(self) -> None:
+        """Take the photo's suggestion for the cell in hand."""
+        one = self.suggestion
+        if self.cell is not None and one is not None and one.verdict is not None and not one.flags:
+            self._record(self.cell, replace(one, char=self.edge if self.edge is not None else one.char))
+
+    def agree_all(self) -> None:
+        """Take the photo's verdict for every unread cell it is sure of, as one act that can be undone."""
+        desk, cells = self.session.desk, self.agreeable
+        if desk is None or not cells or self.second:
+            return
+        taken, trial_id = [self.suggested[cell] for cell in cells], desk.trial.id
+
+        def put(*, back: bool) -> None:
+            if self.session.desk is None or self.session.desk.trial.id != trial_id:
+                return
+            for one in taken:
+                self.session.keep_reading(one.cell, None if back else one)
+            self._after(self.cell)
+
+        self.session.attempt(
+            lambda: self.session.undo_stack.push(Change(f"{len(cells)} readings by photo", lambda: put(back=False), lambda: put(back=True)))
+        )
+        self.start()
+        self._view.show_reading()
 
     def pick_edge(self, grade: int) -> None:
         """Pick the edge grade for the cell in hand; a cell that is read already takes it at once."""
-        desk = self.session.desk
         self.edge = None if self.edge == grade else grade
-        old = desk.readings.get(self.cell.id) if desk and self.cell else None
+        old = self.readings.get(self.cell.id) if self.cell else None
         if old is not None and self.cell is not None and old.verdict is not None:
-            self._record(self.cell, Reading(old.cell, old.verdict, char=self.edge), stay=True)
+            self._record(self.cell, replace(old, char=self.edge, by="eye", confidence=1.0), stay=True)
         else:
             self._view.show_reading()
 
+    def toggle_defect(self, defect: str) -> None:
+        """Note a defect of the cell in hand, or take it away; the verdict stays as it is."""
+        if self.cell is None:
+            return
+        old = self.readings.get(self.cell.id) or Reading(self.cell.id, char=self.edge)
+        defects = tuple(one for one in old.defects if one != defect) if defect in old.defects else (*old.defects, defect)
+        self._record(self.cell, replace(old, defects=defects), stay=True)
+
+    def measure(self, what: str, text: str) -> bool:
+        """Keep what a gauge says of the cell in hand: "depth", "kerf" or "back", mm; an empty text takes it away.
+
+        A comb's slot or a stack is typed as measured; the kerf is reckoned.  Returns whether it could be read.
+        """
+        cell = self.cell
+        if cell is None:
+            return False
+        field = {"depth": "depth_mm", "kerf": "kerf_mm", "back": "kerf_bottom_mm"}[what]
+        words = {"depth": "Depth", "kerf": "Measured width", "back": "Width at the back"}[what]
+
+        def keep() -> None:
+            value = read_length_mm(text, words) if text.strip() else None
+            old = self.readings.get(cell.id) or Reading(cell.id, char=self.edge)
+            plain = {**{"depth_mm": old.depth_mm, "kerf_mm": old.kerf_mm, "kerf_bottom_mm": old.kerf_bottom_mm}, field: value}
+            by = "gauge" if old.verdict is None else old.by
+            self._record(cell, replace(old, by=by, depth_mm=plain["depth_mm"], kerf_mm=plain["kerf_mm"], kerf_bottom_mm=plain["kerf_bottom_mm"]), stay=True)
+
+        return self.session.attempt(keep)
+
+    def kerf_of(self, cell: Cell) -> float | None:
+        """Return the kerf that the reading of a comb's slot or a stack tells, mm."""
+        from olive_almanac.core.fitting.kerf import comb_kerf, stack_kerf
+
+        reading = self.readings.get(cell.id)
+        if reading is None or reading.kerf_mm is None:
+            return None
+        if cell.mark == "comb":
+            return comb_kerf(reading.kerf_mm, cell.nominal_mm)
+        if cell.mark == "stack":
+            long = cell.rect_mm[2] if cell.setting.direction == "x" else cell.rect_mm[3]
+            return stack_kerf(reading.kerf_mm, cell.nominal_mm, round(long / cell.nominal_mm))
+        return reading.kerf_mm
+
+    def kerf_words(self) -> str:
+        """Return kerf along X and along Y as measured so far, with what the gauge leaves open."""
+        from olive_almanac.core.fitting.kerf import kerf_figures, square_error
+
+        by_way: dict[str, list[float]] = {"x": [], "y": []}
+        for cell in self.readable:
+            kerf = self.kerf_of(cell)
+            if kerf is not None and cell.setting.direction in by_way:
+                by_way[cell.setting.direction].append(kerf)
+        resolution, parts, means = self.session.preferences.caliper_mm, [], []
+        for way, kerfs in by_way.items():
+            figures = kerf_figures(kerfs, resolution)
+            if figures is not None:
+                means.append(figures.mean_mm)
+                parts.append(f"kerf {way.upper()} {figures.mean_mm:.3f} ± {figures.error_mm:.3f} mm from {figures.count}")
+        if len(means) == 2:
+            parts.append(f"a square comes out {abs(square_error(means[1], means[0])):.3f} mm off")
+        return ", ".join(parts)
+
+    # -- keeping -------------------------------------------------------------------------------------------------------
+
     def _record(self, cell: Cell, reading: Reading, *, stay: bool = False) -> None:
-        desk = self.session.desk
+        desk, second = self.session.desk, self.second
         assert desk is not None
-        before, trial_id = desk.readings.get(cell.id), desk.trial.id
+        before, trial_id = self.readings.get(cell.id), desk.trial.id
 
         def put(value: Reading | None, *, forward: bool) -> None:
             if self.session.desk is None or self.session.desk.trial.id != trial_id:
                 return  # another coupon lies on the desk now
-            self.session.keep_reading(cell.id, value)
+            if second:
+                self._keep_second(cell.id, value)
+            else:
+                self.session.keep_reading(cell.id, value)
             if forward and not stay:
                 self._go_on(cell)
             else:
                 self.cell, self.edge = cell, value.char if value else None
-            self._set_stage()
-            self.session.changed("desk")
+            self._after(self.cell)
             self._view.show_reading()
 
         change = Change(f"reading of {cell.id}", lambda: put(reading, forward=True), lambda: put(before, forward=False))
         self.session.attempt(lambda: self.session.undo_stack.push(change))
 
-    def _go_on(self, cell: Cell) -> None:
-        desk, cells = self.session.desk, self.readable
+    def _keep_second(self, cell_id: str, value: Reading | None) -> None:
+        desk = self.session.desk
         assert desk is not None
+        if value is not None:
+            self.session.keep_others(SECOND, (value,), "read by a second person")
+            return
+        self.session.store.take_back_reading(desk.trial.id, cell_id, who=SECOND)
+        seen = {cell: one for cell, one in desk.others.get(SECOND, {}).items() if cell != cell_id}
+        self.session.desk = replace(desk, others={**desk.others, SECOND: seen})
+
+    def _after(self, cell: Cell | None) -> None:
+        self.cell = cell
+        self._set_stage()
+        self._teach()
+        self.session.changed("desk")
+
+    def _teach(self) -> None:
+        """What the eye has just said moves the photo's limits for the cells that are not read yet."""
+        desk = self.session.desk
+        if desk is None or not desk.run.get("photos"):
+            return
+        fresh = {one.cell: one for one in suggestions(desk, self.limits)}
+        self.session.desk = replace(desk, others={**desk.others, PHOTO: fresh})
+
+    def _go_on(self, cell: Cell) -> None:
+        cells, known = self.readable, self.readings
         at = cells.index(cell)
         following = cells[at + 1 :] + cells[:at]
-        self.cell = next((c for c in following if c.id not in desk.readings), cell)
-        known = desk.readings.get(self.cell.id)
-        self.edge = known.char if known else None
+        self.cell = next((c for c in following if c.id not in known), cell)
+        reading = known.get(self.cell.id)
+        self.edge = reading.char if reading else None
 
     def _set_stage(self) -> None:
         desk = self.session.desk
-        if desk is None or desk.stage == "book":
+        if desk is None or desk.stage == "book" or self.second:
             return
         stage = "decide" if self.left == 0 else "read"
         if stage != desk.stage:
@@ -158,11 +376,10 @@ class ReadPresenter:
             self.choose(cells[(cells.index(self.cell) + 1) % len(cells)].id)
 
     def choose(self, cell_id: str) -> None:
-        desk = self.session.desk
         found = next((cell for cell in self.readable if cell.id == cell_id), None)
-        if found is not None and desk is not None:
+        if found is not None:
             self.cell = found
-            known = desk.readings.get(found.id)
+            known = self.readings.get(found.id)
             self.edge = known.char if known else None
             self._view.show_reading()
 
@@ -183,3 +400,72 @@ class ReadPresenter:
                 ),
             )
             self.choose(nearest.id)
+
+    # -- photos --------------------------------------------------------------------------------------------------------
+
+    def photo_work(self, data: bytes, source: str, side: str, corners_px: Sequence[tuple[float, float]] = ()) -> Iterator[tuple[str, Any]] | None:
+        """Return the work of reading a photo, for a worker; None where no coupon lies on the desk."""
+        desk = self.session.desk
+        if desk is None or not desk.burnt:
+            return None
+        self.waiting = (data, source, side)
+        return photo_work(desk.trial, data, source, side, corners_px=corners_px, curves=self.session.preferences.phone_curves,
+                          burnt=frozenset(desk.burnt), out=pieces_out(desk))  # fmt: skip
+
+    def take_photo(self, item: tuple[str, Any]) -> None:
+        """Take one result of the work: the small picture first, then what was read, which is kept at once."""
+        kind, value = item
+        if kind == "picture":
+            self.picture = value
+            return
+        self.session.attempt(lambda: self._keep_photo(value))
+        self.waiting = None
+        self.start()
+        self._view.show_reading()
+
+    def _keep_photo(self, read: PhotoRead) -> None:
+        from olive_almanac.formats.photo import suffix_of
+
+        desk = self.session.desk
+        if desk is None or desk.trial.id != self._trial_id:
+            return
+        name = self.session.store.keep_photo(read.data, suffix_of(read.data))
+        photos = {**desk.run.get("photos", {}), read.side: kept_photo(name, read, self.session.today().isoformat())}
+        self.session.keep_run({**desk.run, "photos": photos}, f"photo of the {read.side}")
+        self.squared[read.side] = read.seen.squared.codes
+        if read.seen.by_card:
+            self.session.remember(
+                phone_curves={**self.session.preferences.phone_curves, read.phone: [read.seen.curve.slope, read.seen.curve.bend]}
+            )
+            stock = self.session.subject.stock
+            if stock is not None and stock.lightness is None and stock.opacity == "opaque":
+                self.session.keep_stock(replace(stock, lightness=round(read.seen.stock_l, 1)), "lightness by the grey card")
+        desk = self.session.desk
+        assert desk is not None
+        readings = suggestions(desk, self.limits)
+        if readings:
+            self.session.keep_others(PHOTO, readings, "read by photo")
+
+    def reopen_work(self) -> Iterator[tuple[str, Any]] | None:
+        """Return the work of showing the kept photos again after a start; nothing is read anew or written."""
+        desk = self.session.desk
+        kept = desk.run.get("photos", {}) if desk else {}
+        wanted = [side for side in kept if side not in self.squared]
+        if desk is None or not wanted:
+            return None
+        store, trial, out = self.session.store, desk.trial, pieces_out(desk)
+
+        def work() -> Iterator[tuple[str, Any]]:
+            for side in wanted:
+                data = store.photo(kept[side]["name"])
+                corners = [(float(x), float(y)) for x, y in kept[side]["corners"]]
+                for kind, value in photo_work(trial, data, kept[side]["source"], side, corners_px=corners, out=out):
+                    if kind == "read":
+                        yield side, value.seen.squared.codes
+
+        return work()
+
+    def show_again(self, item: tuple[str, Any]) -> None:
+        side, codes = item
+        self.squared[side] = codes
+        self._view.show_reading()

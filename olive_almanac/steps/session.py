@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any, cast
@@ -38,6 +38,7 @@ class Desk:
     readings: dict[str, Reading] = field(default_factory=dict)
     run: dict[str, Any] = field(default_factory=dict)
     earlier: tuple[tuple[Trial, tuple[Reading, ...]], ...] = ()  # read coupons of the same subject, lot and machine state
+    others: dict[str, dict[str, Reading]] = field(default_factory=dict)  # what a second person, or "photo", saw: who, cell
 
     @property
     def burnt(self) -> dict[str, Any]:
@@ -261,7 +262,10 @@ class Session:
         if found:
             trial, stage = found[-1]
             readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
-            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial))
+            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial), self._others(trial))
+
+    def _others(self, trial: Trial) -> dict[str, dict[str, Reading]]:
+        return {who: {one.cell: one for one in readings} for who, readings in self.store.other_readings(trial.id).items()}
 
     def _trials_of(self, machine: Machine, stock: Stock) -> list[tuple[Trial, str]]:
         wanted = (machine.uid, stock.uid, self.subject.task)
@@ -302,7 +306,7 @@ class Session:
 
         def lay() -> None:
             readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
-            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial))
+            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial), self._others(trial))
 
         if self.attempt(lay):
             self.changed("desk")
@@ -373,6 +377,13 @@ class Session:
         if reading is not None:
             readings[cell] = reading
         self.desk = replace(self.desk, readings=readings)
+
+    def keep_others(self, who: str, readings: Sequence[Reading], why: str) -> None:
+        """Write what a second person, or the photo, saw on the desk's cells."""
+        assert self.desk is not None
+        self.store.save_readings(self.desk.trial.id, readings, why, who=who)
+        seen = {**self.desk.others.get(who, {}), **{one.cell: one for one in readings}}
+        self.desk = replace(self.desk, others={**self.desk.others, who: seen})
 
     def keep_entry(self, entry: Entry, why: str, label: str) -> None:
         """Write an entry as an undoable change: undoing restores what the book said before."""

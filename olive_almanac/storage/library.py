@@ -7,10 +7,12 @@ LibraryTrouble with a sentence; what was committed stays.
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import json
+import os
 import sqlite3
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
@@ -32,6 +34,7 @@ __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
 
 FILE = "almanac.db"
 BACKUPS = "backups"
+PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
 PATIENCE_S = 1.5  # how long a write waits for another program's lock
 R = TypeVar("R")
@@ -160,15 +163,60 @@ class Library:
         self._add(tables.trial, trial.id, why, trial, {**subject, "stage": stage})
 
     def readings(self, trial_uid: str) -> tuple[Reading, ...]:
+        """Return the readings that count: one a cell."""
+        return self._all_readings(trial_uid).get("", ())
+
+    def other_readings(self, trial_uid: str) -> dict[str, tuple[Reading, ...]]:
+        """Return what others saw on the same cells: a second person by name, the photo as "photo"."""
+        return {who: readings for who, readings in self._all_readings(trial_uid).items() if who}
+
+    def _all_readings(self, trial_uid: str) -> dict[str, tuple[Reading, ...]]:
         rows = self._rows(tables.reading, tables.reading.c.trial_uid == trial_uid)
-        return tuple(from_plain(Reading, json.loads(row["body"]), row["uid"]) for row in rows)
+        found: dict[str, list[Reading]] = {}
+        for row in rows:
+            who = row["uid"].removeprefix(f"{trial_uid}/").partition("/")[2]
+            found.setdefault(who, []).append(from_plain(Reading, json.loads(row["body"]), row["uid"]))
+        return {who: tuple(readings) for who, readings in found.items()}
 
-    def save_reading(self, trial_uid: str, reading: Reading, why: str) -> None:
-        self._add(tables.reading, f"{trial_uid}/{reading.cell}", why, reading, {"trial_uid": trial_uid})
+    def save_reading(self, trial_uid: str, reading: Reading, why: str, *, who: str = "") -> None:
+        self.save_readings(trial_uid, (reading,), why, who=who)
 
-    def take_back_reading(self, trial_uid: str, cell: str) -> None:
+    def save_readings(self, trial_uid: str, readings: Sequence[Reading], why: str, *, who: str = "") -> None:
+        """Write several readings in one transaction; `who` keeps what somebody else, or the photo, saw."""
+        rows = [(_reading_uid(trial_uid, one.cell, who), one, False) for one in readings]
+        self._add_rows(tables.reading, rows, why, {"trial_uid": trial_uid})
+
+    def take_back_reading(self, trial_uid: str, cell: str, *, who: str = "") -> None:
         """Hide the reading of a cell by a further revision; the old one stays in the history."""
-        self._add(tables.reading, f"{trial_uid}/{cell}", "taken back", Reading(cell), {"trial_uid": trial_uid}, removed=True)
+        rows = [(_reading_uid(trial_uid, cell, who), Reading(cell), True)]
+        self._add_rows(tables.reading, rows, "taken back", {"trial_uid": trial_uid})
+
+    # -- photos ------------------------------------------------------------------------------------------------------
+
+    def keep_photo(self, data: bytes, suffix: str) -> str:
+        """Keep a photo unchanged under the hash of its content; return the name it is kept by.  The same photo is kept once."""
+        name = hashlib.sha256(data).hexdigest() + suffix
+        target = self.folder / PHOTOS / name
+        if target.exists():
+            return name
+        with self._working("keep a photo in"):
+            target.parent.mkdir(exist_ok=True)
+            part = target.with_suffix(".part")
+            with open(part, "wb") as handle:
+                handle.write(data)
+                handle.flush()
+                os.fsync(handle.fileno())
+            part.replace(target)
+        return name
+
+    def photo(self, name: str) -> bytes:
+        """Return a photo by its name.  Raises LibraryTrouble where it is not there or no longer what it was."""
+        target = self.folder / PHOTOS / Path(name).name
+        with self._working("read a photo of"):
+            data = target.read_bytes()
+        if hashlib.sha256(data).hexdigest() != target.stem:
+            raise LibraryTrouble(f"The photo {target} is damaged: it is not what was kept. Add the photo again.")
+        return data
 
     def run_of(self, trial_uid: str) -> dict[str, Any] | None:
         """Return what was kept of the trial's newest run, or None."""
@@ -211,14 +259,16 @@ class Library:
         return self._clock().isoformat(timespec="seconds")
 
     def _add(self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False) -> None:
-        body = json.dumps(to_plain(record), ensure_ascii=False)
+        self._add_rows(table, [(uid, record, removed)], why, columns)
+
+    def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> None:
+        """Write the next revision of several records of one table in one transaction."""
+        bodies = [json.dumps(to_plain(record), ensure_ascii=False) for _, record, _ in rows]
         with self._working("write"), self._engine.begin() as connection:
-            last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
-            connection.execute(
-                insert(table).values(
-                    uid=uid, revision=(last or 0) + 1, at=self._stamp(), why=why, removed=removed, body=body, **columns
-                )
-            )
+            for (uid, _, removed), body in zip(rows, bodies, strict=True):
+                last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
+                values = {"uid": uid, "revision": (last or 0) + 1, "at": self._stamp(), "why": why, "removed": removed, "body": body}
+                connection.execute(insert(table).values(**values, **columns))
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
@@ -275,6 +325,10 @@ def _prepare(connection: Any, _record: Any) -> None:
     connection.isolation_level = None  # BEGIN IMMEDIATE is sent by ourselves, so that writers queue
     for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
         connection.execute(f"PRAGMA {pragma}")
+
+
+def _reading_uid(trial_uid: str, cell: str, who: str) -> str:
+    return f"{trial_uid}/{cell}/{who}" if who else f"{trial_uid}/{cell}"
 
 
 def _schema_of(connection: Connection) -> str | None:

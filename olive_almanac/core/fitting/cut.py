@@ -19,7 +19,7 @@ from olive_almanac.core.burn.groove import PARAMETERS, Beam, Groove, log_needed,
 from olive_almanac.core.materials.families import GroovePrior, family_of
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.reading import Reading, flared
+from olive_almanac.core.records.reading import HOLDS, Reading, flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
@@ -27,7 +27,7 @@ __all__ = ["CutCase", "CutData", "GroovePosterior", "case_of", "data_of", "expec
 
 Floats = NDArray[np.float64]
 LAPSE = 0.03  # share of verdicts that are plain mistakes
-BANDS = {"not_through": (-np.inf, 0.0), "hangs": (0.0, 1.0), "push": (0.5, 1.0), "free": (1.0, np.inf)}
+BANDS = {"not_through": (-np.inf, 0.0), "hangs": (0.0, 1.0), "push": (0.5, 1.0), "free": (1.0, np.inf), "holds": (-np.inf, 1.0)}
 #             removal, threshold, char loss, rayleigh factor, focus shift, side loss, noise, hang band
 PRIOR_SD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50])
 PRIOR_T = np.array([4, 4, 1e6, 1e6, 1e6, 1e6, 1e6, 1e6])  # degrees of freedom: a wrong family must be able to lose
@@ -112,11 +112,12 @@ def data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> CutData:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             cell = cells.get(reading.cell)
-            if cell is None or cell.mark == "line" or reading.verdict not in BANDS or flared(reading):
+            holds = reading.verdict is None and HOLDS in reading.flags
+            if cell is None or cell.mark == "line" or not (reading.verdict in BANDS or holds) or flared(reading):
                 continue  # a line of a focus test cannot fall free
             setting = cell.setting
             speed = peak_speed(cell.longest_side_mm, setting.speed_mm_s, trial.machine.acceleration_mm_s2)
-            low, high = BANDS[reading.verdict]
+            low, high = BANDS["holds" if holds else reading.verdict or ""]
             depth = reading.depth_mm if reading.verdict == "not_through" and reading.depth_mm else np.nan
             rows.append((trial.machine.watts(setting.power), speed, setting.passes, setting.mean_focus_mm, low, high, depth))
     return CutData(*np.array(rows, float).reshape(len(rows), 7).T)

@@ -22,6 +22,7 @@ __all__ = ["CutSight", "measure_cuts"]
 Floats = NDArray[np.float64]
 INSET_MM = 1.2
 LEAST_CHANGE = 0.16  # ln of light by which an inside must differ from the stock to be a hole
+SLOT_REACH_MM = 1.9  # how far beside its place an open slot is looked for: backs are placed by their holes only
 OPEN_SIDES = 3  # sides of the outline that must show for it to count as open
 
 
@@ -64,7 +65,7 @@ def measure_cuts(
     sides = []
     if back:
         segments = [side for rect in rects for side in _sides(rect)]
-        sides = measure_bars(picture, lens, segments, blur_px=blur_px, darker=True, curve=squared.curve, half_mm=min(1.2, gap_mm / 2))
+        sides = measure_bars(picture, lens, segments, blur_px=blur_px, darker=True, curve=squared.curve, half_mm=min(SLOT_REACH_MM, gap_mm / 2))
     off = off_frame(lens, rects, 1.0, missing_from)
     flare = np.nan_to_num(np.nanmax(sectors.clipped[..., 1], 1))
     unlike = np.nanmax(logs[..., 1], 1) - np.nanmin(logs[..., 1], 1)
@@ -97,7 +98,7 @@ def _sides(rect: Floats) -> tuple[Segment, ...]:
 
 def _outline(lines: list[BarSight]) -> tuple[bool, float]:
     """Whether the outline shows on enough sides, and the middle of its widths."""
-    seen = [line for line in lines if line.contrast < -0.12 and abs(line.off_mm) < 0.35 and line.rest < 0.35 and line.width_mm < 1.2]
+    seen = [line for line in lines if line.contrast < -0.12 and abs(line.off_mm) < 0.8 * SLOT_REACH_MM and line.rest < 0.35 and line.width_mm < 1.2]
     good = [line.width_mm for line in seen if not {"too_thin", "poor_fit", "ragged", "too_faint"} & set(line.flags)]
     return len(seen) >= OPEN_SIDES, float(np.median(good)) if len(good) >= 2 else 0.0
 

@@ -136,7 +136,6 @@ def measure_fills(
         beside = np.nan_to_num(np.nanmedian(np.where(use[..., None], surface.rest, np.nan), 1))
         greens = np.where(use, surface.rest[..., 1], np.nan)
         unlike = np.nan_to_num(np.nanmax(greens, 1) - np.nanmin(greens, 1))
-    to_l = (stock_l + 16) / 3  # L* per ln of light, at the stock's level
     reference = np.exp(surface.at + beside)
     cores = _cores(squared, rects, reference, stock_l)
     stock_clipped = np.nan_to_num(np.nanmax(sectors.clipped, 1))
@@ -146,17 +145,18 @@ def measure_fills(
     share = np.where(clipped[:, 1:2], LUMA_BGR * np.exp(np.nanmedian(logs.reshape(-1, 3), 0)), share)
     luma = (ratio * share).sum(1) / share.sum(1)
     delta = lightness(luma * luminance(stock_l)) - stock_l
+    to_l = (np.maximum(stock_l, stock_l + delta) + 16) / 3  # L* per ln of light, where an error of the light shows most
     out = off_frame(lens, rects, 1.2, missing_from)
     odd = _odd_colour(ratio, ~clipped.any(1) & ~out)
     tinted = _tinted(logs, sectors.clipped)
     own = to_l * surface.spread
-    uneven_limit = float(np.clip(5 * own, 4.5, 9.0))
+    uneven_limit = np.clip(5 * own, 4.5, 9.0)
     sd = np.hypot(own / np.sqrt(np.maximum(1, use.sum(1))), 0.4)
     tests: tuple[tuple[str, NDArray[np.bool_]], ...] = (
         ("off_frame", out),
         ("impossible", (stock_l + delta < -2) | (stock_l + delta > 103)),
         ("uneven_light", to_l * unlike > uneven_limit),
-        ("reference_off", to_l * np.abs(beside[:, 1]) > max(5.0, min(5 * own, 12.0))),
+        ("reference_off", to_l * np.abs(beside[:, 1]) > np.clip(5 * own, 5.0, 12.0)),
         ("odd_colour", odd > 1),
         ("bright_spot", cores.peak > 7.0),
         ("dark_spot", cores.dip > 9.0),
@@ -168,7 +168,7 @@ def measure_fills(
     sights = []
     for i in range(n):
         flags = tuple(name for name, wrong in tests if wrong[i])
-        sure = float(np.exp(-max(0.0, sd[i] - 1.5) / 3)) * (0.8 if to_l * unlike[i] > 0.6 * uneven_limit else 1.0)
+        sure = float(np.exp(-max(0.0, sd[i] - 1.5) / 3)) * (0.8 if to_l[i] * unlike[i] > 0.6 * uneven_limit[i] else 1.0)
         sure *= 0.75 if clipped[i].any() else 1.0
         b, g, r = (float(v) for v in ratio[i])
         sights.append(FillSight(float(delta[i]), float(sd[i]), float(cores.evenness[i]), float(halo[i]), (r, g, b),

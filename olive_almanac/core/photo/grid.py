@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.squared import Squared, gathered
-from olive_almanac.core.photo.tones import lightness
 
 __all__ = ["GridShift", "edge_shifts", "refit"]
 
@@ -39,7 +38,7 @@ def edge_shifts(squared: Squared, rects: Floats, *, reach_mm: float, dark_lines:
 
     Filled cells: the steepest place of opposite edges.  `dark_lines`: the darkest place across opposite strokes.
     """
-    tones = lightness(squared.grey_light)
+    tones = squared.grey_tones
     s, n = squared.px_mm, len(rects)
     reach = max(3, round(reach_mm * s))
     at, shift, axes, who = [], [], [], []

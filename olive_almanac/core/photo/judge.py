@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.photo.reader import CellSight
-from olive_almanac.core.records.reading import Reading, Verdict
+from olive_almanac.core.records.reading import HOLDS, Reading, Verdict
 from olive_almanac.core.records.setting import Task
 
 __all__ = ["Limits", "Taught", "joined_sides", "learned_limits", "suggest"]
@@ -72,6 +73,9 @@ def suggest(cells: Sequence[CellSight], task: Task, limits: Limits, *, back_seen
         verdict, sure = _verdict(cell, task, limits, span, back_seen=back_seen)
         if cell.flags:
             verdict, sure = None, min(sure, 0.25)
+        flags = cell.flags
+        if task == "cut" and cell.out is False and not back_seen and not flags:
+            flags = (HOLDS,)
         char = None
         if task == "cut" and cell.near_l is not None and not cell.flags:
             char = 0 if cell.near_l > limits.brown else 1 if cell.near_l > limits.charred else 2
@@ -79,7 +83,7 @@ def suggest(cells: Sequence[CellSight], task: Task, limits: Limits, *, back_seen
             Reading(
                 cell.cell, verdict, kerf_mm=cell.line_mm, lightness=cell.lightness,
                 delta_l=None if cell.delta_l is None else max(-100.0, min(100.0, cell.delta_l)), evenness=cell.evenness,
-                halo_mm=cell.halo_mm, char=char, by="photo", confidence=round(min(1.0, max(0.0, sure)), 3), flags=cell.flags,
+                halo_mm=cell.halo_mm, char=char, by="photo", confidence=round(min(1.0, max(0.0, sure)), 3), flags=flags,
             )
         )  # fmt: skip
     return tuple(readings)
@@ -140,7 +144,7 @@ def _split(values: list[tuple[float, int]], rank: int) -> float | None:
         return None
     places = sorted(v for v, _ in values)
     best: tuple[int, float, float] | None = None
-    for first, second in zip(places[:-1], places[1:], strict=True):
+    for first, second in itertools.pairwise(places):
         middle = (first + second) / 2
         wrong = sum(v > middle for v in below) + sum(v <= middle for v in above)
         if best is None or (wrong, -(second - first)) < best[:2]:

@@ -62,6 +62,23 @@ class Lens:
         self.terms = np.array([*(matrix / matrix[2, 2]).ravel()[:8], 0.0])
         return True
 
+    def start_pose(self, mm: Floats, px: Floats) -> bool:
+        """Take the pose of a plane seen with the known focal length through matched points: steadier than a homography where
+        they lie close together; False where there is none."""
+        flat = (np.asarray(mm, float) - np.array(self.size_mm) / 2) / UNIT_MM
+        points = np.column_stack([flat, np.zeros(len(flat))])
+        camera = np.array([[self.focal_px, 0, self.middle_px[0]], [0, self.focal_px, self.middle_px[1]], [0, 0, 1.0]])
+        found, turn, shift = cv2.solvePnP(points, np.asarray(px, float), camera, None, flags=cv2.SOLVEPNP_IPPE)
+        if not found:
+            return False
+        found, turn, shift = cv2.solvePnP(points, np.asarray(px, float), camera, None, turn, shift, True, cv2.SOLVEPNP_ITERATIVE)
+        axes, _ = cv2.Rodrigues(turn)
+        matrix = np.column_stack([axes[:, 0], axes[:, 1], shift[:, 0]])
+        if not found or abs(matrix[2, 2]) < 1e-12:
+            return False
+        self.terms = np.array([*(matrix / matrix[2, 2]).ravel()[:8], 0.0])
+        return True
+
     def fit(
         self, mm: Floats, px: Floats, *, across: Floats | None = None, weights: Floats | None = None, bends: bool = True,
         grows: Floats | None = None, rounds: int = 12, huber_px: float = 0.8,

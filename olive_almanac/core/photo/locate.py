@@ -18,13 +18,14 @@ from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.marks import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["PhotoTrouble", "Sight", "face_points", "face_rects", "locate", "mark_growth"]
+__all__ = ["PhotoTrouble", "Sight", "face_points", "face_rects", "locate", "mark_growth", "picked_box"]
 
 Floats = NDArray[np.float64]
 SQUARE = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
 OUTWARD = 2 * SQUARE  # where the corners of a mark go as burning makes it larger
 USUAL_FOCAL = 0.75  # of the longer side, where the photo does not say
 LARGE_REST_PX, LARGE_REST_MM = 3.0, 0.15
+HOLE_ROUNDS = 3
 SET_OF = 4  # ids 4s to 4s + 3 name coupon set s
 
 
@@ -40,7 +41,7 @@ class PhotoTrouble(AlmanacError):
 class Sight:
     """How the coupon lies in the picture.
 
-    `how` is "marks" or "corners" (clicked); `rest_px` what is left between marks and model; `blur_px` the blur of edges
+    `how` is "marks", "holes" (a back) or "corners" (picked); `rest_px` what is left between marks and model; `blur_px` the blur of edges
     crossed along x and along y; `matched` the points that the lens was fitted to, face mm, px and weights.
     """
 
@@ -78,23 +79,21 @@ def face_rects(trial: Trial, side: str) -> Floats:
 
 def locate(
     picture: Picture, trial: Trial, *, side: str = "front", corners_px: Sequence[tuple[float, float]] | None = None,
-    f35: float | None = None,
+    f35: float | None = None, out: frozenset[str] = frozenset(),
 ) -> tuple[Sight, Pyramid]:  # fmt: skip
     """Return how the coupon lies, and the picture at its scales as it was read (turned back where it was mirrored).
 
-    `corners_px` are the coupon's own four corners as clicked: upper left, upper right, lower right, lower left of the side
-    that is seen.  Raises PhotoTrouble.
+    `corners_px` are the four corners picked by hand: of the box around all cells on the front, around the holes on the back;
+    upper left, upper right, lower right, lower left as that side is seen.  `out` names the cells whose pieces are out, by
+    which a back is found.  Raises PhotoTrouble.
     """
-    if corners_px is not None:
-        return _by_corners(picture, trial, side, np.asarray(corners_px, float), f35), Pyramid.of(picture)
-    if side == "back" or not trial.fiducials:
-        raise PhotoTrouble(
-            "no_marks",
-            "This side carries no marks. Pick the four corners of the coupon by hand."
-            if side == "back"
-            else "This coupon was burnt without marks. Pick its four corners by hand.",
-        )
     pyramid = Pyramid.of(picture)
+    if corners_px is not None:
+        return _by_corners(picture, trial, side, np.asarray(corners_px, float), f35, out), pyramid
+    if side == "back":
+        return _by_holes(pyramid, trial, f35, out), pyramid
+    if not trial.fiducials:
+        raise PhotoTrouble("no_marks", "This coupon was burnt without marks. Pick the corners of its cells by hand.")
     try:
         return _by_marks(pyramid, trial, f35), pyramid
     except PhotoTrouble as problem:
@@ -116,12 +115,51 @@ def _new_lens(picture: Picture, trial: Trial, f35: float | None) -> Lens:
     return Lens(width, height, share * max(width, height), (trial.coupon.width_mm, trial.coupon.height_mm))
 
 
-def _by_corners(picture: Picture, trial: Trial, side: str, corners: Floats, f35: float | None) -> Sight:
-    w, h = trial.coupon.width_mm, trial.coupon.height_mm
-    mm = np.array([[0.0, 0.0], [w, 0.0], [w, h], [0.0, h]])
+def picked_box(trial: Trial, side: str, out: frozenset[str] = frozenset()) -> tuple[float, float, float, float]:
+    """Return the box whose corners are picked by hand, face mm: around all cells, or around the holes of the back."""
+    rects = face_rects(trial, side)
+    holes = [i for i, cell in enumerate(trial.cells) if cell.id in out]
+    if side == "back" and holes:
+        rects = rects[holes]
+    low, high = rects[:, :2].min(0), (rects[:, :2] + rects[:, 2:]).max(0)
+    return (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+
+
+def _by_holes(pyramid: Pyramid, trial: Trial, f35: float | None, out: frozenset[str]) -> Sight:
+    from olive_almanac.core.photo.holes import match_holes
+
+    lens = _new_lens(pyramid.full, trial, f35)
+    rects = face_rects(trial, "back")[[i for i, cell in enumerate(trial.cells) if cell.id in out]]
+    found = match_holes(pyramid, lens, rects)
+    start = lens.start_pose if f35 is not None else lens.start
+    if found is None or not start(*found):
+        raise PhotoTrouble(
+            "no_marks",
+            "The holes could not be matched with those of the front. Lay the coupon on paper of another colour, or pick the "
+            "corners of the box around the holes by hand."
+            if out
+            else "The back is found by the holes that the front shows, and there are none. Read it by eye, or pick the corners of the cells.",
+        )
+    mm, px = found
+    squares = mm.reshape(-1, 4, 2)
+    for _ in range(HOLE_ROUNDS):  # the rim of each hole, measured where the model puts it
+        guessed = lens.project(squares)
+        rims = measured_quads(pyramid.full, guessed, passes=(0,), rims=True).quads
+        moved = np.abs(rims - guessed).max(axis=(1, 2))
+        good = np.repeat((moved > 1e-9) & (moved < 1.2 * lens.px_per_mm()), 4)
+        if good.sum() < 8 or not start(mm[good], rims.reshape(-1, 2)[good]):
+            break
+        px = rims.reshape(-1, 2)
+    rest = np.linalg.norm(lens.project(mm) - px, axis=1)
+    return Sight(lens, "back", "holes", len(squares), float(np.sqrt((rest**2).mean())), (np.nan, np.nan), 0.0, (mm, px, np.ones(len(px))))
+
+
+def _by_corners(picture: Picture, trial: Trial, side: str, corners: Floats, f35: float | None, out: frozenset[str]) -> Sight:
+    left, top, right, foot = picked_box(trial, side, out)
+    mm = np.array([[left, top], [right, top], [right, foot], [left, foot]])
     lens = _new_lens(picture, trial, f35)
     if cv2.contourArea(corners.astype(np.float32)) < 400 or not lens.start(mm, corners):
-        raise PhotoTrouble("bad_corners", "The four corners lie on a line or on one spot. Drag each to its own corner of the coupon.")
+        raise PhotoTrouble("bad_corners", "The four corners lie on a line or on one spot. Drag each to its own corner.")
     sight = Sight(lens, side, "corners", 0, 0.0, (np.nan, np.nan), 0.0, (mm, corners, np.full(4, 0.003)),
                   says=("Positions rest on the four corners picked by hand.",))  # fmt: skip
     if side == "front" and trial.fiducials:  # where the marks are seen after all, they measure better than a hand
@@ -222,7 +260,7 @@ def mark_growth(marks: int) -> Floats:
 def _no_marks() -> PhotoTrouble:
     return PhotoTrouble(
         "no_marks",
-        "No marks of this coupon were found. Fill the frame with it, all four marks sharp and uncovered, or pick its corners by hand.",
+        "No marks of this coupon were found. Fill the frame with it, all four marks sharp and uncovered, or pick the corners of its cells by hand.",
     )
 
 

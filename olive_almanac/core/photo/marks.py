@@ -23,6 +23,7 @@ Floats = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 LIGHT = light_of_codes(np.arange(256)).astype(np.float32)
 MODULES = 6
+WALL_SHARE = 0.45  # of the face's light: what is darker inside a hole is its wall
 SAMPLES, ALONG = 29, 26  # samples across an edge, and profiles along it
 SIDE_SHARE = (0.5, 0.33, 0.6)  # how far profiles reach, in modules of the mark, pass by pass
 SIDE_LEAST, SIDE_MOST = (3.0, 3.0, 3.0), (18.0, 9.0, 30.0)
@@ -128,19 +129,20 @@ def _note(found: dict[int, list[Floats]], mark: int, quad: Floats) -> None:
         known.append(quad)
 
 
-def measured_quads(picture: Picture, quads: Floats, *, passes: tuple[int, ...] = (0, 1)) -> Edges:
+def measured_quads(picture: Picture, quads: Floats, *, passes: tuple[int, ...] = (0, 1), rims: bool = False) -> Edges:
     """Measure the corners of square marks, dark or light, whose outlines are known roughly, [n, 4, 2].
 
     Along each side 26 profiles cross the edge; each gives the place where it crosses its half level; a robust line is laid
-    through them, and corners are where lines meet.  A side that does not show leaves its mark as it was.
+    through them, and corners are where lines meet.  A side that does not show leaves its mark as it was.  `rims`: squares are
+    holes, on some sides of which a dark wall is seen before the ground: there the outermost crossing counts.
     """
     quads, blur, contrast = np.asarray(quads, float), (np.nan, np.nan), 0.0
     for number in passes:
-        quads, blur, contrast = _measured_once(picture, quads, number)
+        quads, blur, contrast = _measured_once(picture, quads, number, rims=rims)
     return Edges(quads, blur, contrast)
 
 
-def _measured_once(picture: Picture, quads: Floats, number: int) -> tuple[Floats, tuple[float, float], float]:
+def _measured_once(picture: Picture, quads: Floats, number: int, *, rims: bool) -> tuple[Floats, tuple[float, float], float]:
     after = np.roll(quads, -1, 1)
     way = after - quads
     length = np.linalg.norm(way, axis=2, keepdims=True)
@@ -160,6 +162,9 @@ def _measured_once(picture: Picture, quads: Floats, number: int) -> tuple[Floats
     inner, outer = seen[..., :end].mean(2), seen[..., -end:].mean(2)
     rise = outer - inner
     crossing, there = _crossings(seen - ((inner + outer) / 2)[..., None], steps)
+    if rims:
+        walls, dark = _outermost(seen, outer, steps)
+        crossing, there = np.where(dark, walls, crossing), there | dark
     first, slope, weight = _robust_lines(crossing, there, along)
     bad = there.sum(1) < 6
     blur = _blur_of(seen, inner, rise, steps, first[:, None] + slope[:, None] * along, weight, bad) if number else (np.nan, np.nan)
@@ -181,6 +186,20 @@ def _crossings(centred: Floats, steps: Floats) -> tuple[Floats, NDArray[np.bool_
     step = before - behind
     start = np.take_along_axis(np.broadcast_to(steps[:, None], centred.shape), at[..., None], 2)[..., 0]
     return start + gap * before / np.where(np.abs(step) < 1e-9, 1, step), there
+
+
+def _outermost(seen: Floats, outer: Floats, steps: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+    """Where each profile, coming from outside, first falls halfway to its darkest, and whether that is a dark wall; [sides, along]."""
+    darkest = seen.min(2)
+    below = seen < ((outer + darkest) / 2)[..., None]
+    inward = below[..., ::-1]
+    dark = (darkest < WALL_SHARE * outer) & ~inward[..., 0]
+    at = np.clip(seen.shape[2] - 1 - inward.argmax(2), 0, seen.shape[2] - 2)[..., None]
+    inside, outside = (np.take_along_axis(seen, at + k, 2)[..., 0] for k in (0, 1))
+    start = np.take_along_axis(np.broadcast_to(steps[:, None], seen.shape), at, 2)[..., 0]
+    gap = (steps[:, 1] - steps[:, 0])[:, None]
+    step = np.where(np.abs(outside - inside) < 1e-9, 1, outside - inside)
+    return start + gap * ((outer + darkest) / 2 - inside) / step, dark
 
 
 def _robust_lines(values: Floats, there: NDArray[np.bool_], u: Floats) -> tuple[Floats, Floats, Floats]:

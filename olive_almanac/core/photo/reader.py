@@ -16,7 +16,7 @@ from olive_almanac.core.photo.cuts import measure_cuts
 from olive_almanac.core.photo.fills import measure_fills
 from olive_almanac.core.photo.grid import GridShift, edge_shifts, refit
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.locate import Sight, face_points, face_rects, locate, mark_growth
+from olive_almanac.core.photo.locate import PhotoTrouble, Sight, face_points, face_rects, locate, mark_growth
 from olive_almanac.core.photo.marks import Picture, Pyramid
 from olive_almanac.core.photo.squared import PhoneCurve, Squared, square_up
 from olive_almanac.core.placing.strokes import strokes_of
@@ -30,6 +30,10 @@ GRID_ROUNDS = 2
 LEAST_GRID = 8
 BLUR_FILL_MM, BLUR_LINE_MM = 0.20, 0.13
 SMALL_PX_MM = 6.0
+SURE_PLACE_MM = 0.6
+DARK_L, LIGHT_MARK_L = 40.0, 37.0  # marks so much lighter on stock so dark need the phone's own curve
+STRONG_L = 12.0  # change of L* at which a fill shows beyond doubt
+LEAST_LINE, LINE_NEIGHBOURS, LINE_LEAST_L = 12, 8, 6.0  # cells from which like energy tells, how many of them, L*
 BENT_MM = 0.08
 STROKE_TRIM = 0.12
 NOT_DARKNESS = ("clear", "mirror")
@@ -86,13 +90,15 @@ def bare_lightness(trial: Trial) -> float:
 def read_photo(
     picture: Picture, trial: Trial, *, side: str = "front", corners_px: Sequence[tuple[float, float]] | None = None,
     f35: float | None = None, missing_from: int | None = None, curve: PhoneCurve | None = None, burnt: frozenset[str] | None = None,
+    out: frozenset[str] = frozenset(),
 ) -> PhotoSight:  # fmt: skip
     """Read a photo (BGR, as decoded) of a burnt coupon.
 
-    `corners_px` are the coupon's corners picked by hand; `curve` is the phone's profile; `burnt` names the cells that were
-    burnt (all, when None).  Raises PhotoTrouble with what is wrong and what to do.
+    `corners_px` are corners picked by hand (`picked_box`); `curve` is the phone's profile; `burnt` names the cells that were
+    burnt (all, when None); `out` those whose pieces the front showed to be out, by which the back is found.  Raises
+    PhotoTrouble with what is wrong and what to do.
     """
-    sight, pyramid = locate(picture, trial, side=side, corners_px=corners_px, f35=f35)
+    sight, pyramid = locate(picture, trial, side=side, corners_px=corners_px, f35=f35, out=out)
     picture, sight.missing_from = pyramid.full, missing_from
     card = read_card(picture, sight.found)
     used = card.curve if card is not None else curve or PhoneCurve()
@@ -116,8 +122,11 @@ def read_photo(
             made = [CellSight("", 0.0, ("gauge_only",)) for _ in group]
         for i, cell in zip(group, made, strict=True):
             cells[i] = replace(cell, cell=trial.cells[i].id)
+    if rasters(trial.task):
+        cells = _out_of_line(trial, cells)
     doubts = _doubts(trial, sight)
-    read = tuple(_with_doubts(cells[i], doubts) for i in chosen)
+    far = _far_from_holes(sight, rects)
+    read = tuple(_with_doubts(cells[i], (*doubts, "position") if far[i] else doubts) for i in chosen)
     return PhotoSight(read, sight, squared, _says(trial, sight, read), used, card is not None, stock_l)
 
 
@@ -153,6 +162,8 @@ def _refined(
     for number in range(GRID_ROUNDS + by_hand):
         reach = 1.4 if by_hand and number == 0 else 0.6
         grid = _observed(picture, squared, trial, sight, rects, chosen, curve, reach)
+        if grid is not None and number == 0 and not by_hand:
+            _check_layout(squared, trial, rects, chosen, grid)
         if grid is None or len(grid) < LEAST_GRID:
             break
         rest = refit(sight.lens, sight.matched, None if by_hand else mark_growth(sight.marks), grid)
@@ -165,6 +176,27 @@ def _refined(
         if float(np.quantile(np.abs(grid.shift_mm).sum(1), 0.9)) < 0.05:
             break
     return squared
+
+
+def _check_layout(squared: Squared, trial: Trial, rects: Floats, chosen: list[int], grid: GridShift) -> None:
+    """Clearly burnt fills must show their edges where the layout says; else another coupon with the same marks is open."""
+    fills = [i for i in chosen if trial.cells[i].mark == "fill"]
+    if not fills:
+        return
+    tones = squared.grey_tones
+    bare = float(np.median(tones[::5, ::5]))
+    strong = []
+    for i in fills:
+        x, y, w, h = rects[i]
+        rows, cols = (slice(int(squared.px(a + 0.3 * b)), int(squared.px(a + 0.7 * b)) + 1) for a, b in ((y, h), (x, w)))
+        if abs(float(np.median(tones[rows, cols])) - bare) > STRONG_L:
+            strong.append(i)
+    group = {i: n for n, i in enumerate(fills)}
+    locked = {int(n) for n in grid.cells}
+    hits = sum(group[i] in locked for i in strong)
+    if len(strong) >= 4 and hits < 0.25 * len(strong):
+        raise PhotoTrouble("bad_layout", "The marks are this coupon’s, but its cells are not where they should be: another coupon with "
+                           "the same marks is in the picture. Open that one, or photograph this one.")  # fmt: skip
 
 
 def _observed(
@@ -238,11 +270,39 @@ def _fills(squared: Squared, trial: Trial, sight: Sight, rects: Floats, gap: flo
     if trial.stock.opacity in NOT_DARKNESS:
         return [CellSight("", 0.0, ("clear_stock",)) for _ in rects]
     seen = measure_fills(squared, sight.lens, rects, gap_mm=gap, stock_l=stock_l, missing_from=sight.missing_from)
+    if squared.curve == PhoneCurve() and stock_l < DARK_L:  # how a phone lifts its shadows is not known
+        seen = [replace(one, flags=(*one.flags, "needs_card")) if one.delta_l > LIGHT_MARK_L else one for one in seen]
     return [
-        CellSight("", one.confidence, one.flags, round(one.delta_l, 2), round(float(np.clip(stock_l + one.delta_l, 0, 100)), 2),
+        CellSight("", 0.25 * one.confidence if "needs_card" in one.flags else one.confidence, one.flags, round(one.delta_l, 2), round(float(np.clip(stock_l + one.delta_l, 0, 100)), 2),
                   round(one.evenness, 2), round(one.halo_mm, 3), sd_l=round(one.sd_l, 2))
         for one in seen
     ]  # fmt: skip
+
+
+def _out_of_line(trial: Trial, cells: dict[int, CellSight]) -> dict[int, CellSight]:
+    """Flag cells whose tone does not fit those of like energy: a robust straight line through the nearest by energy."""
+    good = [i for i, cell in cells.items() if cell.delta_l is not None and not cell.flags]
+    if len(good) < LEAST_LINE:
+        return cells
+    energy = np.log([trial.machine.watts(trial.cells[i].setting.power) * trial.cells[i].setting.dose_per_watt for i in good])
+    tone = np.array([cells[i].delta_l for i in good], float)
+    rest = np.zeros(len(good))
+    for k in range(len(good)):
+        near = np.argsort(np.abs(energy - energy[k]))[: LINE_NEIGHBOURS + 1]
+        near = near[near != k]
+        weight, x, y = np.ones(len(near)), energy[near] - energy[k], tone[near]
+        level = float(np.median(y))
+        for _ in range(4):
+            terms = np.stack([np.ones(len(x)), x], 1) * weight[:, None]
+            level, slope = np.linalg.lstsq(np.vstack([terms, [0.0, 0.05]]), np.append(y * weight, 0.0), rcond=None)[0]
+            away = np.abs(y - level - slope * x)
+            weight = 1 / np.maximum(1, away / max(1.5 * float(np.median(away)), 0.5))
+        rest[k] = tone[k] - level
+    usual = max(1.48 * float(np.median(np.abs(rest))), 0.8)
+    for i, off in zip(good, rest, strict=True):
+        if abs(off) > max(LINE_LEAST_L, 5 * usual):
+            cells[i] = replace(cells[i], flags=("out_of_line",), confidence=0.25 * cells[i].confidence)
+    return cells
 
 
 def _outlines(
@@ -254,6 +314,17 @@ def _outlines(
         CellSight("", one.confidence, one.flags, halo_mm=round(one.halo_mm, 3), out=one.out, open=one.open, near_l=round(one.near_l, 2))
         for one in seen
     ]
+
+
+def _far_from_holes(sight: Sight, rects: Floats) -> NDArray[np.bool_]:
+    """Which cells of a back lie so far from the holes it was placed by that their own place is not sure."""
+    if sight.how != "holes":
+        return np.zeros(len(rects), np.bool_)
+    holes = sight.matched[0]
+    middle, spread = holes.mean(0), float(np.sqrt(((holes - holes.mean(0)) ** 2).sum(1).mean()))
+    away = np.linalg.norm(rects[:, :2] + rects[:, 2:] / 2 - middle, axis=1)
+    rest_mm = max(sight.rest_px / sight.lens.px_per_mm(), 0.15) * (4 / min(4, sight.marks)) ** 0.5
+    return np.asarray(rest_mm * (0.5 + away / spread) > SURE_PLACE_MM, np.bool_)
 
 
 def _doubts(trial: Trial, sight: Sight) -> tuple[str, ...]:

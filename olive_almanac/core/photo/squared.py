@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.marks import LIGHT, Picture, Pyramid
+from olive_almanac.core.photo.tones import lightness
 
 __all__ = ["PX_MM", "PhoneCurve", "Squared", "gathered", "off_frame", "polynomial", "square_up"]
 
 Floats = NDArray[np.float64]
-PX_MM = 8.0
+PX_MM, LEAST_PX_MM = 8.0, 4.0
 PAD_MM = 5.0  # beyond the coupon's edge, for what lies around it
 
 
@@ -54,9 +55,18 @@ class Squared:
         return np.asarray(np.take(self.curve.light, self.half), np.float32)
 
     @cached_property
+    def grey(self) -> Picture:
+        return np.asarray(cv2.cvtColor(self.codes, cv2.COLOR_BGR2GRAY), np.uint8)
+
+    @cached_property
+    def grey_tones(self) -> NDArray[np.float32]:
+        """L* of the grey picture against the photo's own white, [h, w]."""
+        return np.asarray(np.take(lightness(self.curve.light).astype(np.float32), self.grey), np.float32)
+
+    @cached_property
     def grey_light(self) -> NDArray[np.float32]:
         """Linear light of the grey picture at full scale, [h, w]."""
-        return np.asarray(np.take(self.curve.light, cv2.cvtColor(self.codes, cv2.COLOR_BGR2GRAY)), np.float32)
+        return np.asarray(np.take(self.curve.light, self.grey), np.float32)
 
     def px(self, mm: Floats | float, *, half: bool = False) -> Floats:
         """Return the pixel edge that lies at face mm."""
@@ -66,11 +76,12 @@ class Squared:
 def square_up(pyramid: Pyramid, lens: Lens, curve: PhoneCurve) -> Squared:
     """Square the coupon up from the smallest version of the picture that is fine enough."""
     scale = lens.px_per_mm()
-    source, reduced = (pyramid.half, pyramid.half_scale) if scale / pyramid.half_scale >= 0.6 * PX_MM else (pyramid.full, 1)
+    source, reduced = (pyramid.half, pyramid.half_scale) if scale / pyramid.half_scale >= 0.6 * min(PX_MM, 0.5 * scale) else (pyramid.full, 1)
     width, height = lens.size_mm
-    maps = lens.maps((-PAD_MM, -PAD_MM, width + PAD_MM, height + PAD_MM), PX_MM, reduced=reduced)
+    px_mm = float(np.clip(0.5 * scale, LEAST_PX_MM, PX_MM))  # a large coupon seen from afar holds no more
+    maps = lens.maps((-PAD_MM, -PAD_MM, width + PAD_MM, height + PAD_MM), px_mm, reduced=reduced)
     codes = cv2.remap(source, maps, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return Squared(np.asarray(codes, np.uint8), PX_MM, curve)
+    return Squared(np.asarray(codes, np.uint8), px_mm, curve)
 
 
 def gathered(picture: NDArray[Any], x0: Floats, y0: Floats, width: int, height: int) -> tuple[NDArray[Any], Floats]:

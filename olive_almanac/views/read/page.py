@@ -1,10 +1,13 @@
 """The Read station: one key a verdict, the coupon at the left, all cells at the right, the cell in hand below."""
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPen
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout
+from pathlib import Path
 
-from olive_almanac.core.records.reading import CHAR_WORDS, VERDICT_WORDS, flared
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QPen
+from PySide6.QtWidgets import QAbstractButton, QFileDialog, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.reading import CHAR_WORDS, DEFECT_WORDS, DEFECTS, HOLDS, VERDICT_WORDS, flared
 from olive_almanac.core.units import number_text, percent_text, speed_in
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.views.coupon import CellPicture, CouponPicture
@@ -13,6 +16,7 @@ from olive_almanac.views.parts import (
     CENTRE,
     MIDDLE_LEFT,
     MIDDLE_RIGHT,
+    Segments,
     box,
     button,
     col,
@@ -23,8 +27,11 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.read.measures import CornerPage, GaugeFields, flag_words, measured_words, png_of
+from olive_almanac.views.read.photo_view import CellCrop, PhotoPicture
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px
+from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px, scaled_font
+from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
 
@@ -83,12 +90,14 @@ class CellGrid(Painted):
         self.desk = None
         self.current = ""
         self.unit = "mm/s"
+        self.readings = self.suggested = self.differ = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_cells(self, desk, current: str, unit: str) -> None:
+    def show_cells(self, desk, current: str, unit: str, readings, suggested, differ) -> None:
         self.desk, self.current, self.unit = desk, current, unit
+        self.readings, self.suggested, self.differ = readings, suggested, differ
         if desk is not None:
-            known = desk.readings.get(current)
+            known = readings.get(current)
             self.setAccessibleName(f"Cell {current}, {VERDICT_WORDS[shown_verdict(known)]}")
         self.update()
 
@@ -131,7 +140,8 @@ class CellGrid(Painted):
                 painter.drawText(QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, rows.get(at, ""))
 
     def _paint_cell(self, painter, cell, rect) -> None:
-        reading, burnt = self.desk.readings.get(cell.id), cell.id in self.desk.burnt
+        reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
+        photo = self.suggested.get(cell.id)
         verdict = shown_verdict(reading)
         pen = QPen(C("edge"), 1.2)
         painter.setBrush(C("field") if reading else NO_BRUSH)
@@ -150,14 +160,50 @@ class CellGrid(Painted):
                 painter.drawText(rect, CENTRE, "now")
                 return
         side = min(30.0, rect.width() - 6, rect.height() - 6)
-        tall = rect.height() >= 62
-        centre = rect.center().y() - (9 if tall and reading else 0)
+        below = self._below(cell, reading, photo)
+        tall = rect.height() >= 62 and bool(below) and rect.width() > 44
+        centre = rect.center().y() - (9 if tall else 0)
         if burnt:
-            draw_verdict(painter, QRectF(rect.center().x() - side / 2, centre - side / 2, side, side), verdict, ground=ground)
-        if tall and reading is not None and reading.char is not None and rect.width() > 44:
+            light = self._lightness(reading, photo)
+            spot = QRectF(rect.center().x() - side / 2, centre - side / 2, side, side)
+            if light is not None and self.desk.trial.task != "cut":
+                painter.setPen(QPen(C("edge"), 1))
+                painter.setBrush(QColor.fromHslF(0.09, 0.25, light / 100))
+                painter.drawRect(spot.adjusted(-4, 1, 4, -1))
+                spot = QRectF(rect.left() + 4, rect.top() + 4, 16, 16)
+            if reading is not None or light is None or self.desk.trial.task == "cut":
+                draw_verdict(painter, spot, verdict, ground=ground)
+        if tall:
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, CHAR_WORDS[reading.char])
+            painter.drawText(QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, below)
+        if cell.id in self.differ:  # two readers do not agree: a brass square in the corner
+            corner = QRectF(rect.right() - 14, rect.top() + 4, 10, 10)
+            painter.setPen(QPen(C("ink"), 1))
+            painter.setBrush(C("brass_fill"))
+            painter.drawRect(corner)
+
+    @staticmethod
+    def _lightness(reading, photo):
+        for one in (reading, photo):
+            if one is not None and one.lightness is not None and not one.flags:
+                return one.lightness
+        return None
+
+    def _below(self, cell, reading, photo) -> str:
+        """The word under a cell's mark: its tone, its edge, or what the photo suggests."""
+        light = self._lightness(reading, photo)
+        if self.desk.trial.task != "cut" and light is not None:
+            return f"L* {light:.0f}"
+        if reading is not None:
+            if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):
+                return f"{reading.kerf_mm:.2f} mm"
+            return CHAR_WORDS[reading.char] if reading.char is not None else ""
+        if photo is not None and photo.flags:
+            return "still in" if photo.flags == (HOLDS,) else "unclear"
+        if photo is not None and photo.kerf_mm is not None:
+            return f"{photo.kerf_mm:.2f} mm"
+        return f"{VERDICT_WORDS[photo.verdict].lower()}?" if photo is not None and photo.verdict else ""
 
 
 class VerdictKey(QAbstractButton):
@@ -166,7 +212,7 @@ class VerdictKey(QAbstractButton):
     def __init__(self, verdict: str, key: str) -> None:
         super().__init__()
         self.verdict, self.key = verdict, key
-        self.chosen = False
+        self.chosen = self.hinted = False
         self.setText(VERDICT_WORDS[verdict])
         self.setAccessibleName(VERDICT_WORDS[verdict])
         self.setAccessibleDescription(f"key {key}")
@@ -178,17 +224,20 @@ class VerdictKey(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(px(118), px(88))
 
-    def show_chosen(self, chosen: bool) -> None:
-        self.chosen = chosen
+    def show_chosen(self, chosen: bool, hinted: bool = False) -> None:
+        """`hinted`: the photo suggests it, Enter agrees."""
+        self.chosen, self.hinted = chosen, hinted
         self.update()
 
     def paintEvent(self, _event) -> None:
         painter, w, h = _begin(self)
         rect = QRectF(1, 1, w - 2, h - 2)
         painter.setPen(QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
-        ground = C("brass_wash") if self.chosen else C("wash") if self.underMouse() or self.isDown() else C("field")
+        ground = C("brass_wash") if self.chosen or self.hinted else C("wash") if self.underMouse() or self.isDown() else C("field")
         painter.setBrush(ground)
         painter.drawRoundedRect(rect, 4, 4)
+        if self.hinted:
+            draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), "Enter")
         draw_verdict(painter, QRectF(13, 12, close(26, 34), close(26, 34)), self.verdict, ground=ground)
         draw_keycap(painter, QRectF(w - 34, 10, 24, 22), self.key)
         painter.setFont(F(close("small_b", "ui_b")))
@@ -239,37 +288,62 @@ def _begin(widget):
 
 
 class ReadPage(StationPage):
-    """Joins picture, grid and keys; the presenter records each verdict at once."""
+    """Joins picture, grid and keys; the presenter records each verdict at once.
+
+    A photo can be chosen, dropped on the page or pasted; while its corners are picked by hand the picker takes the page.
+    """
 
     def __init__(self, window) -> None:
         super().__init__(window)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
         self.presenter = ReadPresenter(self.session, self)
         self.title, self.count, self.by = label("", "h1"), label("", "ui_b"), label("", "ui", "second")
         self.progress = Progress()
-        self.picture, self.grid, self.cell_picture = CouponPicture(), CellGrid(), CellPicture()
-        self.cell_picture.setFixedSize(px(close(110, 136)), px(close(110, 136)))
+        self.picture, self.photo, self.grid, self.cell_picture = CouponPicture(), PhotoPicture(), CellGrid(), CellPicture()
+        self.crops = {side: CellCrop(side) for side in ("front", "back")}
+        for part in (self.cell_picture, *self.crops.values()):
+            part.setFixedSize(px(close(100, 122)), px(close(100, 122)))
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
+        self._reading = None
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
-        layout.addSpacing(px(9))
+        layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
+        self.says = label("", "small", "second", wrap=True)
+        layout.addWidget(self.says)
+        self.corner_page = CornerPage()
+        self.corner_page.done.connect(self._read_with_corners)
+        self.corner_page.left.connect(self._leave_corners)
+        layout.addWidget(self.corner_page, 1)
+        self.corner_page.hide()
         self.upper = self._build_upper()
         layout.addWidget(self.upper, 1)
-        layout.addSpacing(px(8))
+        layout.addSpacing(px(6))
         self.lower = self._build_lower()
         layout.addWidget(self.lower)
-        for part in (self.picture, self.grid):
+        for part in (self.picture, self.photo, self.grid):
             part.cell_clicked.connect(self.presenter.choose)
 
     def _build_upper(self):
-        left = col(label("Coupon", "h3"), self.picture, gap=6)
+        self.view = Segments(["drawing", "photo", "back"], 0, "What is shown")
+        self.view.chosen.connect(lambda _: self.show_reading())
+        self.add_photo = button("Add a photo", "plain", tip="JPEG, PNG or HEIC; also dropped on this page or pasted (Ctrl+V)")
+        self.add_photo.clicked.connect(lambda: self._choose_photo("front"))
+        self.add_back = button("Add the back", "plain", tip="tells what hangs from what was not cut through")
+        self.add_back.clicked.connect(lambda: self._choose_photo("back"))
+        self.take = button("Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side")
+        self.take.clicked.connect(self._photograph)
+        left = col(row(self.view, None, self.take, self.add_photo, self.add_back, gap=2), self.picture, self.photo, gap=6)
         left.setStretch(1, 1)
+        left.setStretch(2, 1)
         self.grid_words = label("", "small", "second")
-        right = col(row(label("Cells", "h3"), self.grid_words, None, gap=10), self.grid, gap=6)
+        self.reader = Segments(["first reader", "second"], 0, "Whose eyes read")
+        self.reader.chosen.connect(lambda at: self._read_as(at == 1))
+        right = col(row(label("Cells", "h3"), self.grid_words, None, self.reader, gap=10), self.grid, gap=6)
         right.setStretch(1, 1)
         across = QHBoxLayout()
         across.setSpacing(px(24))
@@ -280,6 +354,8 @@ class ReadPage(StationPage):
     def _build_lower(self):
         self.now = label("", "h2")
         self.setting = label("", "ui", "second", wrap=True)
+        self.measured = label("", "small", wrap=True)
+        self.suggests = label("", "ui_b", wrap=True)
         self.keys: dict[str, VerdictKey] = {}
         self.key_row = QHBoxLayout()
         self.key_row.setSpacing(px(8))
@@ -291,22 +367,32 @@ class ReadPage(StationPage):
             self.edges.append(edge)
             edge_row.append(edge)
         self.edge_part = box(row(*edge_row, gap=8))
+        self.defects = button("Defects", tip="X: what else there is to note of this cell")
+        self.defects.clicked.connect(self._ask_defects)
+        self.gauge = GaugeFields()
+        self.gauge.measured.connect(self._measure)
         skip, back = EdgeKey("S", "skip"), EdgeKey("⌫", "take back")
         skip.clicked.connect(self.presenter.skip)
         back.clicked.connect(self.presenter.take_back)
-        words = col(self.now, self.setting, None, self.to_decide, gap=4)
-        keys = col(self.key_row, row(self.edge_part, None, skip, back, gap=8), gap=8)
-        line = row(self.cell_picture, 6, words, 6, keys, gap=10)
-        line.setStretch(2, 1)
-        line.setStretch(4, 3)
-        return box(col(hair("bold"), 8, line, gap=0))
+        self.agree_all = button("Agree with all", tip="take the photo’s verdict for every unread cell it is sure of")
+        self.agree_all.clicked.connect(self.presenter.agree_all)
+        words = col(row(self.now, None, self.to_decide, gap=8), self.setting, self.measured, None, gap=2)
+        above = row(self.suggests, self.gauge, self.agree_all, self.defects, gap=8)
+        above.setStretch(0, 1)
+        keys = col(above, self.key_row, row(self.edge_part, None, skip, back, gap=8), gap=6)
+        line = row(self.cell_picture, self.crops["front"], self.crops["back"], 4, words, 6, keys, gap=8)
+        line.setStretch(4, 2)
+        line.setStretch(6, 4)
+        return box(col(hair("bold"), 6, line, gap=0))
 
     # -- state -------------------------------------------------------------------------------------------------------
 
     def enter(self) -> None:
         self.presenter.start()
         self._show_keys()
-        self.show_reading()
+        self.reader.set_at(1 if self.presenter.second else 0)
+        self._leave_corners()
+        self._reopen()
         self.setFocus()
 
     def heard(self, what: str) -> None:
@@ -336,8 +422,11 @@ class ReadPage(StationPage):
     def show_reading(self) -> None:
         desk, cell = self.session.desk, self.presenter.cell
         ready = desk is not None and cell is not None
-        for part in (self.upper, self.lower, self.progress):
-            part.setVisible(ready)
+        picking = not self.corner_page.isHidden()
+        for part in (self.upper, self.lower):
+            part.setVisible(ready and not picking)
+        self.progress.setVisible(ready)
+        self.says.setVisible(ready)
         self.nothing.setVisible(not ready)
         if not ready:
             self.title.setText("Read")
@@ -347,47 +436,244 @@ class ReadPage(StationPage):
                 "No coupon is planned for this stock yet." if desk is None else "This coupon has not been burnt yet."
             )
             return
-        burnt, unread = len(self.presenter.readable), self.presenter.left
+        presenter = self.presenter
+        burnt, unread = len(presenter.readable), presenter.left
         self.title.setText(f"Read {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
         self.progress.show_count(burnt - unread, burnt)
-        self.count.setText(f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
-        self.by.setText(close("", "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine"))
+        differ = len(presenter.differences)
+        self.count.setText((f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read") + (f", {differ} differ" if differ else ""))
+        self.by.setText(close("", self._told_by(desk)))
         unit = self.session.preferences.speed_unit
         (up, _), (along, _) = axis_texts(desk.trial, unit)
         words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
-        self.grid_words.setText(", ".join(words))
-        self.picture.show_desk(desk, cell.id)
-        self.grid.show_cells(desk, cell.id, unit)
-        self.cell_picture.show_cell(desk, cell)
+        self.grid_words.setText(close("", ", ".join(words)))
+        self._show_pictures(desk, cell)
+        self.grid.show_cells(desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences)
         self._show_cell(desk, cell, unit)
         self.to_decide.setVisible(len(desk.readings) > 0)
         self.to_decide.setProperty("kind", "main" if unread == 0 else "")
         self.to_decide.style().unpolish(self.to_decide)
         self.to_decide.style().polish(self.to_decide)
 
+    def _told_by(self, desk) -> str:
+        photos = desk.run.get("photos", {})
+        if photos:
+            sides = " and ".join(side for side in ("front", "back") if side in photos)
+            return f"photo of the {sides}, {photos.get('front', next(iter(photos.values())))['at']}"
+        return "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine"
+
+    def _show_pictures(self, desk, cell) -> None:
+        presenter, squared = self.presenter, self.presenter.squared
+        side = "back" if self.view.at == 2 else "front"
+        shows = self.view.at > 0 and side in squared
+        self.photo.setVisible(shows)
+        self.picture.setVisible(not shows)
+        if shows:
+            self.photo.show_photo(desk, squared[side], side, cell.id, presenter.readings, presenter.suggested)
+        else:
+            self.picture.show_desk(desk, cell.id)
+        stand_in = desk.run.get("by") == "stand-in" and self._reading is None
+        self.take.setVisible(stand_in)
+        self.take.setText(close("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it"))
+        free = self._reading is None and not (stand_in and close(True, False))
+        turned = self.view.at == 2
+        self.add_photo.setVisible(free and not turned)
+        self.add_back.setVisible(free and desk.trial.task == "cut" and (turned or (not stand_in and "front" in desk.run.get("photos", {}))))
+        self.cell_picture.setVisible("front" not in squared)
+        self.cell_picture.show_cell(desk, cell)
+        for name, crop in self.crops.items():
+            crop.show_cell(desk, cell, name, squared.get(name))
+        if self._reading is None:
+            told = [word for kept in desk.run.get("photos", {}).values() for word in kept.get("says", ())]
+            self.says.setText(" ".join(dict.fromkeys(told)))
+            self.says.setVisible(bool(told))
+
     def _show_cell(self, desk, cell, unit: str) -> None:
-        setting, reading = cell.setting, desk.readings.get(cell.id)
+        presenter = self.presenter
+        setting, reading, photo = cell.setting, presenter.readings.get(cell.id), presenter.suggestion
         self.now.setText(f"Cell {cell.id}")
         passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
         self.setting.setText(f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}")
+        self.measured.setText(measured_words(reading, photo, presenter.differences.get(cell.id, ""), presenter.kerf_of(cell)))
+        suggested = photo.verdict if photo is not None and not photo.flags else None
+        self.suggests.setText(self._suggestion_words(desk, photo))
         for made in self.keys.values():
-            made.show_chosen(made.verdict == shown_verdict(reading))
+            made.show_chosen(made.verdict == shown_verdict(reading), made.verdict == suggested and reading is None)
         for grade, edge in enumerate(self.edges):
-            edge.show_chosen(self.presenter.edge == grade)
+            edge.show_chosen(presenter.edge == grade)
+        noted = [one for one in reading.defects if one != "flare"] if reading else []
+        self.defects.setText("Defects" if not noted else f"Defects: {len(noted)}")
+        self.gauge.show_fields(cell, reading, desk.trial.task)
+        kerfs = presenter.kerf_words() if desk.trial.kind in ("kerf", "direction") else ""
+        if kerfs:
+            self.suggests.setText(kerfs[:1].upper() + kerfs[1:])
+        agreeable = len(presenter.agreeable)
+        self.agree_all.setVisible(agreeable > 1 and not presenter.second)
+        self.agree_all.setText(f"Agree with all {agreeable}")
+
+    def _suggestion_words(self, desk, photo) -> str:
+        if photo is None:
+            return ""
+        if photo.flags == (HOLDS,):
+            return "The piece is still in: the back tells whether it hangs."
+        if photo.flags:
+            return "The photo does not judge this cell: " + "; ".join(flag_words(photo.flags)) + "."
+        if photo.verdict is None:
+            return "The photo has no opinion on this cell."
+        sure = "" if photo.confidence >= 0.6 else ", not sure"
+        taught = self.presenter.limits.taught
+        learned = f" (from {taught} of your readings)" if taught else ""
+        return f"The photo suggests: {VERDICT_WORDS[photo.verdict].lower()}{sure}{learned}."
+
+    # -- photos ------------------------------------------------------------------------------------------------------
+
+    def _choose_photo(self, side: str) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, f"Photo of the {side}", "", "Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)")
+        if name:
+            self.read_file(name, side)
+
+    def read_file(self, name: str, side: str = "front") -> None:
+        """Read a photo from a file, in a worker."""
+        def load():
+            from olive_almanac.steps.files import read_bytes
+
+            self.read_bytes(read_bytes(Path(name)), Path(name).name, side)
+
+        self.session.attempt(load)
+
+    def read_bytes(self, data: bytes, source: str, side: str, corners=()) -> None:
+        work = self.presenter.photo_work(data, source, side, corners)
+        if work is None or self._reading is not None:
+            return
+        self.says.setText(f"Reading {source} ...")
+        self.says.show()
+        self._reading = self.main_window.work(work, self.presenter.take_photo, self._photo_failed)
+        self._reading.finished.connect(self._photo_done)
+        self.view.set_at(2 if side == "back" else 1)
+        self.show_reading()
+
+    def _photo_done(self) -> None:
+        self._reading = None
+        self.show_reading()
+
+    def _photo_failed(self, problem: Exception) -> None:
+        code = getattr(problem, "code", "")
+        if not isinstance(problem, AlmanacError):
+            raise problem
+        if code in ("no_marks", "bad_fit", "two", "bad_corners") and self.presenter.picture is not None:
+            picture, scale = self.presenter.picture
+            waiting = self.presenter.waiting
+            self.upper.hide()
+            self.lower.hide()
+            self.corner_page.show_photo(picture, scale, str(problem), waiting[2] if waiting else "front")
+        else:
+            self.session.tell(str(problem))
+
+    def _read_with_corners(self, corners) -> None:
+        waiting = self.presenter.waiting
+        self._leave_corners()
+        if waiting is not None:
+            self.read_bytes(*waiting, corners)
+
+    def _leave_corners(self) -> None:
+        self.corner_page.hide()
+        self.show_reading()
+        self.setFocus()
+
+    def _photograph(self) -> None:
+        """Have the stand-in's phone take a photo, then read it."""
+        desk, bench = self.session.desk, self.main_window.make_bench()
+        side = "back" if self.view.at == 2 else "front"
+        number = 1 + len(desk.run.get("photos", {}).get(side, {}).get("source", "")) % 7
+
+        def shoot():
+            from olive_almanac.steps.lettering import letters
+
+            return bench.photograph(desk.trial, letters(), number=number, side=side, burnt=frozenset(desk.burnt))
+
+        self.says.setText("The stand-in’s phone takes a photo ...")
+        self.says.show()
+        self._reading = self.main_window.work(once(shoot), lambda data: self._photographed(data, side))
+        self.show_reading()
+
+    def _photographed(self, data: bytes, side: str) -> None:
+        self._reading = None
+        self.read_bytes(data, f"stand-in photo of the {side}", side)
+
+    def _reopen(self) -> None:
+        """Show the kept photos again after a start."""
+        work: list = []
+        if self._reading is None and self.session.attempt(lambda: work.append(self.presenter.reopen_work())) and work[0] is not None:
+            self.main_window.work(work[0], self._shown_again)
+
+    def _shown_again(self, item) -> None:
+        if self.view.at == 0:
+            self.view.set_at(1)
+        self.presenter.show_again(item)
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasUrls() or event.mimeData().hasImage():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        self._take_mime(event.mimeData())
+        event.acceptProposedAction()
+
+    def _take_mime(self, mime) -> None:
+        """A file or a picture that was dropped or pasted; it goes to the side that is shown."""
+        side = "back" if self.view.at == 2 else "front"
+        if mime.hasUrls() and mime.urls()[0].isLocalFile():
+            self.read_file(mime.urls()[0].toLocalFile(), side)
+        elif mime.hasImage():
+            self.read_bytes(png_of(mime.imageData()), "the pasted picture", side)
+
+    # -- notes and gauges --------------------------------------------------------------------------------------------
+
+    def _read_as(self, second: bool) -> None:
+        self.presenter.read_as(second=second)
+        self.setFocus()
+
+    def _ask_defects(self) -> None:
+        cell = self.presenter.cell
+        if cell is None:
+            return
+        reading = self.presenter.readings.get(cell.id)
+        menu = QMenu(self)
+        menu.setFont(scaled_font("ui"))
+        for defect in DEFECTS[self.session.subject.task]:
+            action = menu.addAction(DEFECT_WORDS[defect])
+            action.setCheckable(True)
+            action.setChecked(reading is not None and defect in reading.defects)
+            action.triggered.connect(lambda _=False, defect=defect: self.presenter.toggle_defect(defect))
+        menu.popup(self.defects.mapToGlobal(self.defects.rect().topLeft()))
+
+    def _measure(self, what: str, text: str) -> None:
+        if self.presenter.measure(what, text):
+            self.setFocus()
 
     # -- keys --------------------------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event) -> None:
         text, key = event.text().upper(), event.key()
         moves = {Qt.Key.Key_Up: (1, 0), Qt.Key.Key_Down: (-1, 0), Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1)}
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        if event.matches(QKeySequence.StandardKey.Paste):
+            self._take_mime(QGuiApplication.clipboard().mimeData())
+        elif event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
         elif text in self.keys:
             self.presenter.verdict(self.keys[text].verdict)
         elif text in EDGE_KEYS and self.session.subject.task == "cut":
             self.presenter.pick_edge(EDGE_KEYS.index(text))
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.presenter.agree()
+        elif key == Qt.Key.Key_Space:
+            self._turn_over()
         elif text == "S":
             self.presenter.skip()
+        elif text == "X":
+            self._ask_defects()
+        elif text == "G":
+            self.gauge.focus_first()
         elif key == Qt.Key.Key_Backspace:
             self.presenter.take_back()
         elif key in moves:
@@ -395,6 +681,14 @@ class ReadPage(StationPage):
         else:
             super().keyPressEvent(event)
 
+    def _turn_over(self) -> None:
+        """Front, back, drawing: the next of those there are."""
+        there = [0, *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.squared)]
+        self.view.set_at(there[(there.index(self.view.at) + 1) % len(there)] if self.view.at in there else 0)
+        self.show_reading()
+
     def main_action(self) -> None:
-        if self.session.desk is not None and self.session.desk.readings:
+        if not self.corner_page.isHidden():
+            self.corner_page.finish()
+        elif self.session.desk is not None and self.session.desk.readings:
             self.main_window.go("Decide")

@@ -1,0 +1,112 @@
+"""A photo of the coupon on the desk: read in a worker, kept unchanged, its cells noted beside the readings by eye."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.session import Desk
+
+if TYPE_CHECKING:
+    from olive_almanac.core.photo.judge import Limits, Taught
+    from olive_almanac.core.photo.reader import CellSight, PhotoSight
+    from olive_almanac.core.photo.squared import PhoneCurve
+
+__all__ = ["PHOTO", "PhotoRead", "cells_of_side", "kept_photo", "limits_from", "photo_work", "pieces_out", "suggestions", "taught_by"]
+
+PHOTO = "photo"  # under this name the photo's readings stand beside those that count
+SMALL_PX = 1600  # longer side of the whole picture as it is shown
+
+
+@dataclass(frozen=True)
+class PhotoRead:
+    """A photo that was read: where it came from, its bytes, which side, the corners picked, what was seen, which phone."""
+
+    source: str
+    data: bytes
+    side: str
+    corners_px: tuple[tuple[float, float], ...]
+    seen: PhotoSight
+    phone: str
+
+
+def photo_work(
+    trial: Trial, data: bytes, source: str, side: str, *, corners_px: Sequence[tuple[float, float]] = (),
+    curves: dict[str, Any] | None = None, burnt: frozenset[str] | None = None, out: frozenset[str] = frozenset(),
+) -> Iterator[tuple[str, Any]]:  # fmt: skip
+    """Yield ("picture", (pixels made small, their scale)), then ("read", PhotoRead): the long work, for a worker.
+
+    Raises BadFile or PhotoTrouble with what is wrong and what to do.
+    """
+    import cv2
+
+    from olive_almanac.core.photo.reader import read_photo
+    from olive_almanac.core.photo.squared import PhoneCurve
+    from olive_almanac.formats.photo import decode_photo
+
+    photo = decode_photo(data, source)
+    scale = min(1.0, SMALL_PX / max(photo.pixels.shape[:2]))
+    yield "picture", (cv2.resize(photo.pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), scale)
+    phone = f"{max(photo.size)}x{min(photo.size)}, {photo.f35 or 0:g} mm"
+    known = (curves or {}).get(phone)
+    curve: PhoneCurve | None = PhoneCurve(*known) if known else None
+    seen = read_photo(
+        photo.pixels, trial, side=side, corners_px=corners_px or None, f35=photo.f35, missing_from=photo.missing_from, curve=curve, burnt=burnt, out=out
+    )
+    yield "read", PhotoRead(source, data, side, tuple((float(x), float(y)) for x, y in corners_px), seen, phone)
+
+
+def cells_of_side(desk: Desk, side: str) -> tuple[CellSight, ...]:
+    """Return what the kept photo of a side showed of each cell, () without one."""
+    from olive_almanac.core.photo.reader import CellSight
+
+    kept = desk.run.get("photos", {}).get(side)
+    return tuple(from_plain(CellSight, one, "photo") for one in kept["cells"]) if kept else ()
+
+
+def pieces_out(desk: Desk) -> frozenset[str]:
+    """Return the cells whose pieces are out, by the front's photo or by eye."""
+    seen = {cell.cell for cell in cells_of_side(desk, "front") if cell.out and not cell.flags}
+    by_eye = {cell for cell, reading in desk.readings.items() if reading.by == "eye"}
+    return frozenset({*(seen - by_eye), *(cell for cell in by_eye if desk.readings[cell].verdict == "free")})
+
+
+def suggestions(desk: Desk, limits: Limits) -> tuple[Reading, ...]:
+    """Return a reading by photo for each cell that the kept photos show."""
+    from olive_almanac.core.photo.judge import joined_sides, suggest
+
+    front, back = cells_of_side(desk, "front"), cells_of_side(desk, "back")
+    if not front:
+        return ()
+    return suggest(joined_sides(front, back) if back else front, desk.trial.task, limits, back_seen=bool(back))
+
+
+def kept_photo(name: str, read: PhotoRead, at: str) -> dict[str, Any]:
+    """Return what is kept of a photo in the run."""
+    return {
+        "name": name, "source": read.source, "at": at, "corners": [list(one) for one in read.corners_px], "says": list(read.seen.says),
+        "cells": [to_plain(one) for one in read.seen.cells],
+    }  # fmt: skip
+
+
+def taught_by(desk: Desk) -> list[Taught]:
+    """Return the cells of a desk that were read by eye and measured by photo: what the eye teaches the photo."""
+    from olive_almanac.core.photo.judge import Taught
+
+    seen = {cell.cell: cell for cell in cells_of_side(desk, "front")}
+    return [
+        Taught(reading, seen[cell].delta_l, seen[cell].near_l)
+        for cell, reading in desk.readings.items()
+        if reading.by == "eye" and cell in seen and not seen[cell].flags
+    ]
+
+
+def limits_from(taught: Sequence[Taught]) -> Limits:
+    """Return the limits that these cells teach."""
+    from olive_almanac.core.photo.judge import learned_limits
+
+    return learned_limits(taught)

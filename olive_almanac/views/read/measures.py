@@ -1,0 +1,148 @@
+"""Beside the photo: what was measured on a cell in words, fields for a gauge, and the page on which corners are picked."""
+
+from PySide6.QtCore import QBuffer, QIODevice, Qt, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
+from olive_almanac.core.units import number_text
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import Number, button, col, label, row
+from olive_almanac.views.read.photo_view import CORNERS, CornerPicker
+
+
+def flag_words(flags) -> list[str]:
+    """Return why a cell is not judged, in words; what the back adds is said to be of the back."""
+    words = []
+    for flag in flags:
+        plain = flag.removeprefix("back_")
+        text = FLAG_WORDS.get(plain, plain.replace("_", " "))
+        words.append(f"on the back {text}" if plain != flag else text)
+    return list(dict.fromkeys(words))
+
+
+def measured_words(reading, photo, differs: str, kerf) -> str:
+    """What is known of a cell besides its verdict, in one line."""
+    source = reading if reading is not None and (reading.lightness is not None or reading.kerf_mm is not None) else photo
+    parts = []
+    if source is not None and not source.flags:
+        if source.delta_l is not None:
+            parts.append(f"{abs(source.delta_l):.0f} L* {'darker' if source.delta_l < 0 else 'lighter'} than the stock")
+        if source.evenness is not None:
+            parts.append(f"spread {number_text(source.evenness, 2)} L*")
+        if source.halo_mm:
+            parts.append(f"halo {source.halo_mm:.1f} mm")
+    if kerf is not None:
+        parts.append(f"kerf {kerf:.2f} mm")
+    if reading is not None and reading.depth_mm is not None:
+        parts.append(f"{number_text(reading.depth_mm)} mm deep")
+    if reading is not None:
+        parts += [DEFECT_WORDS.get(one, one) for one in reading.defects if one != "flare"]
+    if differs:
+        parts.append(differs)
+    text = ", ".join(parts)
+    return text[:1].upper() + text[1:]
+
+
+def png_of(image) -> bytes:
+    """Return a pasted picture as PNG bytes."""
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    image.save(buffer, "PNG")
+    return bytes(buffer.data())
+
+
+class GaugeFields(QWidget):
+    """Fields for what a gauge says of the cell in hand: the depth of a cut that is not through, a measured width, the width at the back.
+
+    Signals:
+        measured(str, str): which of "depth", "kerf", "back", and the text as typed.
+    """
+
+    measured = Signal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.fields = {"depth": Number("Depth by gauge, mm", 62), "kerf": Number("Measured width, mm", 62), "back": Number("Width at the back, mm", 62)}
+        self.words = {"depth": label("Depth", "small", "second"), "kerf": label("Width", "small", "second"), "back": label("back", "small", "second")}
+        parts = []
+        for what, field in self.fields.items():
+            field.editingFinished.connect(lambda what=what, field=field: self._typed(what, field))
+            parts += [self.words[what], field]
+        self._shown: dict[str, str] = {}
+        self.setLayout(row(*parts, label("mm", "small", "second"), gap=4))
+        self.setToolTip("G: type what the gauge says, Enter keeps it")
+
+    def show_fields(self, cell, reading, task: str) -> None:
+        gauged = cell.mark in ("comb", "stack")
+        wanted = {
+            "depth": task in ("cut", "score") and not gauged and (task == "score" or reading is None or reading.verdict in (None, "not_through")),
+            "kerf": gauged or cell.mark == "line" or (task == "cut" and reading is not None and reading.verdict in ("free", "push", "hangs")),
+            "back": task == "cut" and not gauged and reading is not None and reading.verdict in ("free", "push", "hangs"),
+        }
+        values = {
+            "depth": reading.depth_mm if reading else None, "kerf": reading.kerf_mm if reading else None,
+            "back": reading.kerf_bottom_mm if reading else None,
+        }  # fmt: skip
+        for what, field in self.fields.items():
+            self._shown[what] = "" if values[what] is None else number_text(values[what], 4)
+            if not field.hasFocus():
+                field.setText(self._shown[what])
+            field.setVisible(wanted[what])
+            self.words[what].setVisible(wanted[what])
+        self.words["kerf"].setText("Measured" if gauged else "Width")
+        self.setVisible(any(wanted.values()))
+
+    def _typed(self, what: str, field) -> None:
+        if field.text() != self._shown.get(what, ""):
+            self._shown[what] = field.text()
+            self.measured.emit(what, field.text())
+
+    def focus_first(self) -> None:
+        for field in self.fields.values():
+            if field.isVisible():
+                field.setFocus()
+                field.selectAll()
+                return
+
+
+class CornerPage(QWidget):
+    """The picker with what went wrong above it and its keys below.
+
+    Signals:
+        done(list): the four corners in pixels of the photo.
+        left(): the photo is left unread.
+    """
+
+    done = Signal(object)
+    left = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.why = label("", "ui", wrap=True)
+        self.hint = label("", "small", "second", wrap=True)
+        self.picker = CornerPicker()
+        self.picker.moved.connect(self._say)
+        read, leave = button("Read with these corners", "main", tip="Ctrl+Enter"), button("Leave this photo", "plain")
+        read.clicked.connect(self.finish)
+        leave.clicked.connect(self.left)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        line = row(Mark("stop", "mind", 26), col(self.why, self.hint, gap=2), gap=10)
+        line.setStretch(1, 1)
+        layout.addLayout(line)
+        layout.addWidget(self.picker, 1)
+        layout.addLayout(row(None, leave, read, gap=8))
+
+    def show_photo(self, picture, scale: float, why: str, side: str) -> None:
+        what = "box around the holes, as seen from the back" if side == "back" else "box around all cells, as the labels read"
+        self.why.setText(why)
+        self.hint.setText(f"Drag 1 to 4 onto the corners of the {what}: {', '.join(CORNERS)}. Keys 1 to 4 choose one, arrows move it.")
+        self.picker.show_picture(picture, scale)
+        self.show()
+        self.picker.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _say(self) -> None:
+        self.picker.setAccessibleDescription(", ".join(f"{x:.0f}, {y:.0f}" for x, y in self.picker.corners_px()))
+
+    def finish(self) -> None:
+        self.done.emit(self.picker.corners_px())

@@ -1,0 +1,150 @@
+"""Read in the real window with a photo: dropped, pasted, chosen; corners dragged by mouse and moved by keys; suggestions by Enter."""
+
+import cv2
+import numpy as np
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage
+from PySide6.QtTest import QTest
+
+from olive_almanac.core.photo.locate import picked_box
+from olive_almanac.formats.letters import letters
+from olive_almanac.standins.bench import StandInBench
+from olive_almanac.standins.camera import photograph
+from olive_almanac.standins.material import hidden_of
+from tests.samples import BIRCH, LONG, kind_plan
+from tests.views.test_stations import ShopCase
+
+
+class PhotoPageTest(ShopCase):
+    trial = kind_plan("grid").trial
+
+    def fill(self, library):
+        library.save_trial(self.trial, "read", "burnt")
+        library.save_run(self.trial.id, {"by": "machine", "complete": True, "cells": {c.id: {"flared": False} for c in self.trial.cells}}, "burnt")
+
+    def setUp(self):
+        super().setUp()
+        self.alt(Qt.Key.Key_4)
+        self.snap = photograph(self.trial, tuple(StandInBench(3).burn(self.trial)), hidden_of(LONG, BIRCH, 3), letters(), seed=3, nuisances=False)
+        self.file = self.folder.parent / "coupon.jpg"
+        self.file.write_bytes(self.snap.jpeg)
+
+    def read_done(self):
+        self.wait_for(lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30)
+        self.settle(50)
+
+    def drop(self, mime):
+        how = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        enters, drops = QDragEnterEvent(self.point(300, 300), *how), QDropEvent(QPointF(300, 300), *how)
+        self.page().dragEnterEvent(enters)
+        self.assertTrue(enters.isAccepted())
+        self.page().dropEvent(drops)
+
+    def test_a_dropped_file_is_read_and_enter_agrees(self):
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(self.file))])
+        self.drop(mime)
+        self.read_done()
+        page = self.page()
+        self.assertTrue(page.photo.isVisible())
+        self.assertIn("photo of the front", page.by.text())
+        free = [cell for cell, one in page.presenter.suggested.items() if one.verdict == "free"]
+        page.presenter.choose(free[0])
+        self.settle()
+        self.assertIn("The photo suggests: through", page.suggests.text())
+        self.assertTrue(page.keys["T"].hinted)
+        self.key(Qt.Key.Key_Return, widget=page)
+        self.assertEqual(self.session.desk.readings[free[0]].by, "photo")
+        count = len(page.presenter.agreeable)
+        self.press(f"Agree with all {count}")
+        self.assertEqual(len(self.session.desk.readings), 1 + count)
+        self.key(Qt.Key.Key_Backspace, widget=page)
+        self.assertEqual(len(self.session.desk.readings), 1)
+        held = next(cell for cell, one in page.presenter.suggested.items() if one.flags == ("holds",))
+        page.presenter.choose(held)
+        self.settle()
+        self.assertIn("still in", page.suggests.text())
+        self.key(Qt.Key.Key_Space, widget=page)
+        self.assertFalse(page.photo.isVisible())  # turned over to the drawing
+        self.click(page.defects)
+        menu = self.app.activePopupWidget()
+        self.key(Qt.Key.Key_Down, widget=menu)
+        self.key(Qt.Key.Key_Return, widget=menu)
+        self.assertEqual(self.session.desk.readings[held].defects, ("reweld",))
+
+    def test_a_pasted_picture_is_read_too(self):
+        picture = cv2.imdecode(np.frombuffer(self.snap.jpeg, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION)
+        small = np.ascontiguousarray(cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)[..., ::-1])
+        image = QImage(small.data, small.shape[1], small.shape[0], 3 * small.shape[1], QImage.Format.Format_RGB888).copy()
+        QGuiApplication.clipboard().setImage(image)
+        self.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier, self.page())
+        self.read_done()
+        self.assertEqual(len(self.page().presenter.suggested), 24)
+
+    def test_what_is_no_photo_is_told_and_nothing_changes(self):
+        bad = self.folder.parent / "notes.txt"
+        bad.write_text("not a picture " * 20)
+        self.page().read_file(str(bad))
+        self.wait_for(lambda: self.session.problem != "")
+        self.assertIn("notes.txt is not a picture", self.window.strip.text.text())
+        self.page().read_file(str(self.folder.parent / "none.jpg"))
+        self.assertIn("does not exist", self.window.strip.text.text())
+
+    def test_corners_are_picked_by_mouse_and_keys_where_the_marks_fail(self):
+        picture = cv2.imdecode(np.frombuffer(self.snap.jpeg, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION)
+        height = self.trial.coupon.height_mm
+        for mark in self.trial.fiducials:
+            at = tuple(round(v) for v in self.snap.pixel(*mark.centre_mm))
+            cv2.circle(picture, at, 140, (150, 180, 200), -1)
+        self.file.write_bytes(cv2.imencode(".jpg", picture)[1].tobytes())
+        page = self.page()
+        page.read_file(str(self.file))
+        self.wait_for(lambda: page.corner_page.isVisible(), 30)
+        self.assertIn("No marks of this coupon were found", page.corner_page.why.text())
+        picker = page.corner_page.picker
+        box = picked_box(self.trial, "front")
+        k, left, top = picker._frame()
+        for n, (x, y) in enumerate(((box[0], box[1]), (box[2], box[1]), (box[2], box[3]), (box[0], box[3]))):
+            px, py = self.snap.pixel(x, height - y)
+            goal = self.point(left + k * px * picker.scale, top + k * py * picker.scale)
+            here = self.point(left + k * picker.points[n].x(), top + k * picker.points[n].y())
+            QTest.mousePress(picker, Qt.MouseButton.LeftButton, pos=here)
+            QTest.mouseMove(picker, goal)
+            QTest.mouseRelease(picker, Qt.MouseButton.LeftButton, pos=goal)
+        before = picker.corners_px()[1]
+        self.type("2", picker)
+        self.key(Qt.Key.Key_Right, widget=picker)
+        self.assertGreater(picker.corners_px()[1][0], before[0])
+        self.key(Qt.Key.Key_Left, widget=picker)
+        self.press("Read with these corners")
+        self.read_done()
+        truth = {one.cell: one.seen.verdict == "free" for one in StandInBench(3).burn(self.trial)}
+        seen = {cell: one for cell, one in page.presenter.suggested.items() if not [f for f in one.flags if f != "holds"]}
+        self.assertGreater(len(seen), 12)
+        self.assertTrue(all((one.verdict == "free") == truth[cell] for cell, one in seen.items()))
+
+    def test_a_photo_can_be_left_unread(self):
+        blank = np.full((1200, 1600, 3), 140, np.uint8)
+        self.file.write_bytes(cv2.imencode(".jpg", blank)[1].tobytes())
+        self.page().read_file(str(self.file))
+        self.wait_for(lambda: self.page().corner_page.isVisible(), 30)
+        self.press("Leave this photo")
+        self.assertTrue(self.page().upper.isVisible())
+        self.assertNotIn("photos", self.session.desk.run)
+
+    def test_a_second_reader_and_a_gauge(self):
+        page = self.page()
+        self.type("t", page)
+        page.reader._choose(1)
+        self.settle()
+        page.presenter.choose("D1")
+        self.type("h", page)
+        page.reader._choose(0)
+        page.presenter.choose("D1")
+        self.settle()
+        self.assertIn("1 differ", page.count.text())
+        self.assertIn("second reader says hangs", page.measured.text())
+        self.key(Qt.Key.Key_G, widget=page)
+        self.type("0.24", page.gauge.fields["kerf"])
+        self.key(Qt.Key.Key_Return, widget=page.gauge.fields["kerf"])
+        self.assertEqual(self.session.desk.readings["D1"].kerf_mm, 0.24)
