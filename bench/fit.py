@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut import know_cut
+from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.fitting.logit import fit_logit

@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 __all__ = ["Doors", "main", "parser"]
 
+USUAL_BATCH = 8  # cells that a decision proposes to burn next
+
 
 @dataclass(frozen=True)
 class Doors:
@@ -109,13 +111,21 @@ def parser() -> argparse.ArgumentParser:
     book.add_argument("--confirm", metavar="ENTRY", help="note a confirming burn of this entry")
     book.add_argument("--failed", metavar="ENTRY", help="note that this entry failed")
 
+    book.add_argument("--write", metavar="ENTRY", help="write this entry with its machine and stock into a file")
+    book.add_argument("--out", type=Path, help="the file of --write")
+
+    carry = verbs.add_parser("carry", help="carry an entry over to another machine or stock, as a guess")
+    carry.add_argument("--from", dest="entry", type=Path, required=True, metavar="ENTRY.json", help="a file of book --write")
+    carry.add_argument("--to-machine", type=Path, required=True)
+    carry.add_argument("--to-stock", type=Path, required=True)
+
     check = verbs.add_parser("check", help="check a G-code file before it goes to the machine")
     check.add_argument("file", type=Path)
     check.add_argument("--machine", type=Path, required=True)
     check.add_argument("--area", help="X,Y,W,H in mm that the file must stay inside")
 
     verbs.add_parser("restore", help="put the newest good backup of a damaged library in place")
-    for verb in (plan, burn, read, decide, book, check):
+    for verb in (plan, burn, read, decide, book, carry, check):
         verb.add_argument("--json", action="store_true", help="one JSON document on standard output")
     for verb in (decide, book):
         verb.add_argument("--library", type=Path, default=argparse.SUPPRESS, help=argparse.SUPPRESS)
@@ -134,7 +144,10 @@ def main(argv: Sequence[str], doors: Doors) -> int:
             return doors.open_window(library)
         if arguments.verb == "demo":
             return doors.open_demo(arguments.out)
-        run = {"plan": _plan, "burn": _burn, "read": _read, "decide": _decide, "book": _book, "check": _check, "restore": _restore}
+        run = {
+            "plan": _plan, "burn": _burn, "read": _read, "decide": _decide, "book": _book, "carry": _carry, "check": _check,
+            "restore": _restore,
+        }  # fmt: skip
         return run[arguments.verb](arguments, doors, library)
     except AlmanacError as problem:
         print(f"olive-almanac: {problem}", file=sys.stderr)
@@ -373,7 +386,12 @@ def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     if target is not None and first.task != "cut" and not 0 <= target <= 100:
         raise OutOfRange("Target", target, "a lightness L* from 0 to 100")
     lightness = target if first.task != "cut" else None
-    decision, _ = decide_trial(pairs, target=target if first.task == "cut" else None, lightness=lightness)
+    told = _other_decision(pairs)
+    if told is not None:
+        _say(arguments, *told)
+        return 0
+    wanted = target if first.task == "cut" else None
+    decision, _ = decide_trial(pairs, target=wanted, lightness=lightness, count=max(1, arguments.next or USUAL_BATCH))
     if arguments.next is not None:
         decision = replace(decision, next_cells=decision.next_cells[: max(0, arguments.next)])
     pick = decision.pick(arguments.aim)
@@ -392,6 +410,43 @@ def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     if arguments.enter and pick is not None:
         words += "\n" + _enter(doors, library, pick, decision, pairs)
     _say(arguments, words, write_decision(decision))
+    return 0
+
+
+def _other_decision(pairs: Any) -> tuple[str, str] | None:
+    """Return what a focus, kerf or greyscale trial decides, in words and as JSON; None where a setting is asked for."""
+    from olive_almanac.formats.station_files import write_figures
+    from olive_almanac.steps.decide import Basis, question_of, work_out
+
+    question = question_of(pairs[-1][0])
+    if question == "setting":
+        return None
+    _, found = next(iter(work_out(Basis(pairs))))
+    if isinstance(found, str):
+        return f"Not decided yet: {found}", write_figures(question, found)
+    return found.says, write_figures(question, found)
+
+
+def _carry(arguments: argparse.Namespace, _doors: Doors, _library: Path) -> int:
+    import numpy as np
+
+    from olive_almanac.core.deciding.carry import carry_entry
+    from olive_almanac.formats.station_files import read_entry, read_machine, read_stock, write_guess
+    from olive_almanac.steps.permission import permission_for
+
+    entry, machine, stock = read_entry(read_text(arguments.entry), arguments.entry.name)
+    to_machine, findings = read_machine(read_text(arguments.to_machine), arguments.to_machine.name)
+    to_stock, more = read_stock(read_text(arguments.to_stock), arguments.to_stock.name)
+    _warn([*findings, *more])
+    permission = permission_for(to_machine, to_stock, entry.task, {})
+    setting, evidence = carry_entry(
+        entry, machine, stock, to_machine=to_machine, to_stock=to_stock, permission=permission, rng=np.random.default_rng(0)
+    )
+    words = (
+        f"{evidence.says} A guess: {percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {setting.passes} x, "
+        f"focus {number_text(setting.focus_mm)} mm. Burn a confirm run before you trust it."
+    )
+    _say(arguments, words, write_guess(setting, evidence))
     return 0
 
 
@@ -438,12 +493,26 @@ def _book(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
             if uid:
                 _note_proof(session, uid, passed=passed)
         found = find_entries(session.shelf, arguments.find, doors.today(), most=50)
+        if arguments.write:
+            return _write_entry(session, arguments.write, arguments.out)
     finally:
         store.close()
     lines = [clip_text(one.entry, one.machine, one.stock, one.state, "mm/s") + f"  [{one.entry.uid}]" for one in found]
     words = "\n".join(lines) if lines else "Nothing in the book fits these words."
     document = write_entries([(one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason) for one in found])
     _say(arguments, words, document)
+    return 0
+
+
+def _write_entry(session: Any, uid: str, out: Path | None) -> int:
+    from olive_almanac.formats.station_files import write_entry
+
+    entry = next((one for one in session.shelf.entries if one.uid == uid), None)
+    if entry is None or out is None:
+        raise BadFile(f"The book has no entry “{uid}”." if entry is None else "Name the file to write with --out.")
+    text = write_entry(entry, session.shelf.machine(entry.machine_uid), session.shelf.stock(entry.stock_uid))
+    write_file(out, text.encode())
+    print(f"Written: {out}")
     return 0
 
 

@@ -12,21 +12,26 @@ from typing import Any
 
 from olive_almanac.core.deciding.decision import Decision
 from olive_almanac.core.errors import BadFile, Finding
-from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import VERDICTS, Reading
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
 __all__ = [
     "VERSION",
+    "read_entry",
     "read_machine",
     "read_readings",
     "read_stock",
     "read_trial",
     "write_decision",
     "write_entries",
+    "write_entry",
+    "write_figures",
+    "write_guess",
     "write_machine",
     "write_readings",
     "write_stock",
@@ -130,6 +135,45 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
 
 def write_decision(decision: Decision) -> str:
     return _write("decision", to_plain(decision))
+
+
+def write_figures(question: str, found: object) -> str:
+    """Write what a focus, kerf or greyscale trial decided; a sentence where it is not decided yet."""
+    import numpy as np
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, np.ndarray):
+            return [round(float(number), 6) for number in value]
+        if isinstance(value, dict):
+            return {key: plain(one) for key, one in value.items()}
+        return [plain(one) for one in value] if isinstance(value, list) else value
+
+    if isinstance(found, str):
+        return _write("figures", {"question": question, "decided": False, "says": found})
+    told = {"decided": bool(getattr(found, "rows", True)), "says": getattr(found, "says", "")}
+    return _write("figures", {"question": question, **told, **plain(to_plain(found))})
+
+
+def write_guess(setting: Setting, evidence: Evidence) -> str:
+    """Write a setting that was carried over."""
+    return _write("guess", {"setting": to_plain(setting), "evidence": to_plain(evidence), "state": "guess"})
+
+
+def write_entry(entry: Entry, machine: Machine, stock: Stock) -> str:
+    """Write one entry of the book with the machine and stock it is for."""
+    return _write("entry", {"entry": to_plain(entry), "machine": to_plain(machine), "stock": to_plain(stock)})
+
+
+def read_entry(text: str, where: str) -> tuple[Entry, Machine, Stock]:
+    plain = _read("entry", text, where)
+    for part in ("entry", "machine", "stock"):
+        if part not in plain:
+            raise BadFile(f"{where}: {part} is missing.")
+    return (
+        from_plain(Entry, plain["entry"], f"{where}: entry: "),
+        from_plain(Machine, plain["machine"], f"{where}: machine: "),
+        from_plain(Stock, plain["stock"], f"{where}: stock: "),
+    )
 
 
 def write_entries(found: Sequence[tuple[Entry, Machine, Stock, str, str]]) -> str:

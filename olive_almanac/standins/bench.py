@@ -37,14 +37,15 @@ ROUGH_FROM_MM = 5.0  # plastics from this thickness on get a rough edge under fu
 class BurntCell:
     """What happened to one cell: the truth, and the reading a careful person would give.
 
-    `back_mm` is the slot's width at the back, 0 where it is not through; `spread` the spread of L* within a raster;
-    `haze_mm` how far haze or char reaches beside it and `haze_l` by how much it changes the tone there.
+    `frees` tells that the piece falls free; `back_mm` is the slot's width at the back, 0 where it is not through; `spread`
+    the spread of L* within a raster; `haze_mm` how far haze or char reaches beside it and `haze_l` by how much it changes the tone there.
     """
 
     cell: str
     seconds: float
     depth_mm: float
     through: bool
+    frees: bool
     kerf_mm: float
     back_mm: float
     edge_heat: float
@@ -151,8 +152,8 @@ def _cut(
     halo = float(min(2.2, 0.10 + 0.32 * heat)) if heat > 0.4 else 0.05
     dark = -14.0 * min(1.5, heat)
     smokes = setting.air == "off" and heat > SMOKE_FROM
-    return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, top, back, heat, None, 0.0, halo, dark,
-                     flared, smokes, seen)  # fmt: skip
+    return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, reach >= 1 + grip, top, back, heat, None, 0.0,
+                     halo, dark, flared, smokes, seen)  # fmt: skip
 
 
 def _rastered(cell: Cell, hidden: Hidden, lightness: float, spread: float, haze_mm: float, haze_l: float, cracked: bool,
@@ -161,7 +162,7 @@ def _rastered(cell: Cell, hidden: Hidden, lightness: float, spread: float, haze_
     felt = float(np.clip(shown + 1.5 * rng.standard_normal(), 0.0, 100.0))
     defects = [word for word, there in (("crack", cracked), ("haze", haze_mm > 0.8), ("uneven", spread > 6.0)) if there]
     seen = Reading(cell.id, tone_verdict(felt, hidden), lightness=round(felt, 1), defects=tuple(defects))
-    return BurntCell(cell.id, cell.seconds, 0.0, False, 0.0, 0.0, heat, shown, spread, haze_mm, haze_l, False, False, seen)
+    return BurntCell(cell.id, cell.seconds, 0.0, False, False, 0.0, 0.0, heat, shown, spread, haze_mm, haze_l, False, False, seen)
 
 
 def _slipped(verdict: Verdict, rng: np.random.Generator) -> Verdict:

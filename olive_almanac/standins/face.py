@@ -219,7 +219,7 @@ class _Painter:
         depth = burnt.depth_mm / self.trial.stock.true_thickness_mm
         deep = light_of_lab(30.0 - 22.0 * min(1.0, depth), 3.0, 6.0)
         self.mix(rows, cols, slot, 0.30 * self.ground + 0.01 if burnt.through else deep)
-        if cell.mark in ("outline", "comb", "detail") and burnt.through and burnt.seen.verdict == "free":
+        if cell.mark in ("outline", "comb", "detail") and burnt.frees:
             ring = np.array([self.xy(a, b) for a, b in ((x, y), (x + w, y), (x + w, y + h), (x, y + h))]) - (cols.start, rows.start)
             self._hole(rows, cols, ring, kerf)
 

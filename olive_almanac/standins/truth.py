@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.standins.bench import CHAR_EDGES, TONE_AIM, TONE_BAND, grip_of
+from olive_almanac.standins.bench import TONE_AIM, TONE_BAND, grip_of
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden
 from olive_almanac.standins.tone import tone
@@ -25,7 +25,7 @@ DRAWS = 160
 DRIFT = 0.05  # half width of the shop's drift of thickness and of power, as fractions
 FOCUS_DRIFT_MM = 1.0
 WORKS_FROM = 0.97
-CHAR_TAKEN = 0.25  # most share of charred edges that counts as working
+COOL_ENOUGH = 0.87  # heat of the edge, as a share of where half the cells flare, up to which one in ten flares
 SLOWEST_MM_S = 0.3
 HALVINGS = 10
 Floats = NDArray[np.float64]
@@ -73,11 +73,12 @@ def edge_heat(hidden: Hidden, machine: Machine, stock: Stock, settings: Sequence
 
 def best(
     hidden: Hidden, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0, works_from: float = WORKS_FROM,
-    passes: Sequence[int] = (1, 2, 3, 4, 6, 8, 10, 12), mind_char: bool = True,
+    passes: Sequence[int] = (1, 2, 3, 4, 6, 8, 10, 12),
 ) -> tuple[Setting, float] | None:  # fmt: skip
     """Return the quickest setting that truly works and its seconds a metre (lines) or a 100 cm2 (rasters), or None.
 
-    Searched over passes, focus and speed at full power (lines), over power and speed at `pitch_mm` (rasters).
+    A cut must not flare up more often than once in ten.  Searched over passes, focus and speed at full power (lines), over
+    power and speed at `pitch_mm` (rasters).
     """
     if rasters(task):
         pitch = pitch_mm or 0.6 * machine.spot_y_mm
@@ -86,8 +87,7 @@ def best(
         good = success(hidden, machine, stock, task, tried, draws=60) >= works_from
     else:
         tried, good = _quickest_of_each(hidden, machine, stock, task, works_from, passes)
-        if mind_char:
-            good &= edge_heat(hidden, machine, stock, tried) < 0.85 * min(hidden.made.flares, 1.6 * CHAR_EDGES[1])
+        good &= edge_heat(hidden, machine, stock, tried) < COOL_ENOUGH * hidden.made.flares
     if not good.any():
         return None
     times = [10_000 / (s.speed_mm_s * s.pitch_mm) if s.pitch_mm else 1000 * s.passes / s.speed_mm_s for s in tried]

@@ -124,7 +124,7 @@ class BookPresenter:
 
             from olive_almanac.core.deciding.guess import reckon_guess
 
-            setting, evidence = reckon_guess(machine, stock, task, self.session.permission, rng=np.random.default_rng(0))
+            setting, evidence = reckon_guess(machine, stock, task, self.session.permission, rng=np.random.default_rng(0), kin=self.session.kin_of(self.session.subject))
             entry = Entry(
                 self.session.new_id(),
                 machine.uid,

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Protocol
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.session import Desk, Session
@@ -16,10 +18,14 @@ from olive_almanac.steps.session import Desk, Session
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.decision import Decision, Pick
 
-__all__ = ["DecidePresenter", "SettingMap", "ShowsDecision", "decide_trial", "entry_of", "work_out"]
+__all__ = [
+    "Basis", "DecidePresenter", "SettingMap", "ShowsDecision", "Slices", "decide_trial", "entry_of", "question_of", "work_out",
+]  # fmt: skip
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-MAP_POINTS = 41
+Question = Literal["setting", "focus", "kerf", "tone"]
+MAP_POINTS, FINE_POINTS = 25, 73  # computed, and drawn: a spline goes through the computed ones
+SLICE_POINTS, MOST_SLICES = 80, 4
 FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 
 
@@ -41,51 +47,152 @@ class SettingMap:
     pitch_mm: float
 
 
-def decide_trial(pairs: Pairs, *, target: float | None = None, lightness: float | None = None) -> tuple[Decision, Any]:
+@dataclass(frozen=True)
+class Slices:
+    """The chance to succeed over speed at one power, for some numbers of passes: [n, v]; `speed_mm_s` [v]."""
+
+    power: float
+    focus_mm: float
+    speed_mm_s: Any
+    passes: tuple[int, ...]
+    chance: Any
+
+
+@dataclass(frozen=True)
+class Basis:
+    """What a decision is made from: the subject's own coupons, kindred ones that count less, and what was decided before."""
+
+    pairs: Pairs
+    kin: Pairs = ()
+    weekly: Pairs = ()
+    focus_heights_mm: tuple[float, ...] = ()
+    kept: Setting | None = None
+    previous: Any = None  # CutKnowledge of the same subject: makes the fit quicker
+
+
+def question_of(trial: Trial) -> Question:
+    """Return what a trial is there to decide."""
+    return {"focus": "focus", "ramp": "focus", "kerf": "kerf", "grey": "tone"}.get(trial.kind, "setting")  # type: ignore[return-value]
+
+
+def decide_trial(
+    pairs: Pairs, *, target: float | None = None, lightness: float | None = None, basis: Basis | None = None, count: int = 8
+) -> tuple[Decision, Any]:
     """Return the decision from trials of one subject and what is known (CutKnowledge or ToneKnowledge)."""
     import numpy as np
 
-    trial = pairs[0][0]
+    trial, basis = pairs[-1][0], basis or Basis(pairs)
     if trial.task == "cut":
         from olive_almanac.core.deciding import cut
+        from olive_almanac.core.deciding.cut_knowledge import know_cut
+        from olive_almanac.core.deciding.shop_drift import drift_of_records
         from olive_almanac.core.design.suggest import flare_limit_of
 
-        known = cut.know_cut(trial.machine, trial.stock, pairs, rng=np.random.default_rng(FIT_SEED))
+        drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
+        every = [*basis.kin, *pairs]
+        known = know_cut(trial.machine, trial.stock, every, rng=np.random.default_rng(FIT_SEED), drift=drift, previous=basis.previous)
+        if basis.weekly:
+            known = replace(known, drift=drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm, weekly=basis.weekly, known=known))
         limit = flare_limit_of(trial.stock, pairs)
-        return cut.decide_cut(known, pairs, target=target or cut.TARGET, limit=limit), known
+        return cut.decide_cut(known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count), known
     from olive_almanac.core.deciding import engrave
 
     tone = engrave.know_tone(trial.machine, trial.stock, pairs, task=trial.task)
     return engrave.decide_engrave(tone, pairs, target=target or engrave.TARGET, lightness=lightness), tone
 
 
-def work_out(pairs: Pairs) -> Iterator[tuple[str, Any]]:
-    """Yield ("decision", Decision), then ("map", SettingMap): the long work of the station, for a worker."""
-    decision, known = decide_trial(pairs)
+def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
+    """Yield what the last trial can decide, piece by piece, for a worker.
+
+    A setting: "decision", "known", "map", "slices", "doubted".  Else "focus", "kerf" or "tone" with its decision (of a tone
+    that is not decided: a sentence).
+    """
+    pairs = basis.pairs
+    trial, readings = pairs[-1]
+    question = question_of(trial)
+    if question == "focus":
+        from olive_almanac.core.deciding.focus import decide_focus
+
+        yield "focus", decide_focus(trial, readings)
+    elif question == "kerf":
+        from olive_almanac.core.deciding.kerf import decide_kerf
+
+        yield "kerf", decide_kerf([*basis.kin, *pairs])
+    elif question == "tone":
+        from olive_almanac.core.fitting.tone_table import tone_table_of
+
+        try:
+            yield "tone", tone_table_of(trial, readings)
+        except OutOfRange as problem:
+            yield "tone", str(problem)
+    else:
+        yield from _setting_work(basis, lightness)
+
+
+def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, Any]]:
+    decision, known = decide_trial(basis.pairs, lightness=lightness, basis=basis)
     yield "decision", decision
-    yield "map", _map_of(pairs, decision, known)
+    yield "known", known
+    yield "map", _map_of(basis.pairs, decision, known)
+    if basis.pairs[-1][0].task == "cut":
+        from olive_almanac.core.deciding.doubted import doubted_readings
+
+        yield "slices", _slices_of(basis.pairs, decision, known)
+        yield "doubted", doubted_readings(known, basis.pairs)
+
+
+def _base_of(pairs: Pairs, decision: Decision) -> Setting:
+    settings = [cell.setting for one, _ in pairs for cell in one.cells if cell.mark != "line"]
+    return decision.picks[0].setting if decision.picks else max(settings, key=lambda s: (s.power, -s.speed_mm_s))
 
 
 def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     import numpy as np
 
-    trial = pairs[-1][0]
-    settings = [cell.setting for one, _ in pairs for cell in one.cells]
-    base = decision.picks[0].setting if decision.picks else max(settings, key=lambda s: (s.power, -s.speed_mm_s))
+    trial, base = pairs[-1][0], _base_of(pairs, decision)
     shown = [cell.setting for cell in trial.cells] + [pick.setting for pick in decision.picks]
     powers, speeds = [s.power for s in shown], [s.speed_mm_s for s in shown]
     spread, width = max(powers) - min(powers) or 0.2, max(speeds) - min(speeds) or 0.5 * max(speeds)
-    power = np.linspace(max(0.01, min(powers) - 0.12 * spread), max(powers) + 0.08 * spread, MAP_POINTS)
-    speed = np.linspace(max(0.05 * min(speeds), min(speeds) - 0.08 * width), max(speeds) + 0.08 * width, MAP_POINTS)
-    p, v = np.meshgrid(power, speed, indexing="ij")
+    low_power, high_power = max(0.01, min(powers) - 0.12 * spread), max(powers) + 0.08 * spread
+    low_speed, high_speed = max(0.05 * min(speeds), min(speeds) - 0.08 * width), max(speeds) + 0.08 * width
+    p, v = np.meshgrid(
+        np.linspace(low_power, high_power, MAP_POINTS), np.linspace(low_speed, high_speed, MAP_POINTS), indexing="ij"
+    )
     if trial.task == "cut":
-        from olive_almanac.core.deciding.cut import MAP_PARTICLES
+        from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES
 
-        chance = known.chance(power=p, speed_mm_s=v, passes=base.passes, focus_mm=base.focus_mm, particles=MAP_PARTICLES)
+        chance = known.chance(
+            power=p, speed_mm_s=v, passes=base.passes, focus_mm=base.focus_mm, particles=MAP_PARTICLES, nodes=MAP_NODES
+        )
         char = known.char_above(power=p, speed_mm_s=v, passes=base.passes)
-        return SettingMap(power, speed, chance, char[1], char[2], base.passes, base.focus_mm, 0.0)
-    light, right, dark = known.chances(power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes)
-    return SettingMap(power, speed, right, light, dark, base.passes, base.focus_mm, base.pitch_mm)
+        fields, pitch = (chance, char[1], char[2]), 0.0
+    else:
+        light, right, dark = known.chances(power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes)
+        fields, pitch = (right, light, dark), base.pitch_mm
+    power, speed = np.linspace(low_power, high_power, FINE_POINTS), np.linspace(low_speed, high_speed, FINE_POINTS)
+    good, low, high = (_finer(field) for field in fields)
+    return SettingMap(power, speed, good, low, high, base.passes, base.focus_mm, pitch)
+
+
+def _finer(chance: Any) -> Any:
+    """The chances between the points of the grid: a spline through their log odds."""
+    import numpy as np
+    from scipy.ndimage import zoom
+
+    p = np.clip(chance, 1e-6, 1 - 1e-6)
+    return 1 / (1 + np.exp(-zoom(np.log(p / (1 - p)), FINE_POINTS / MAP_POINTS, order=3, mode="nearest", grid_mode=False)))
+
+
+def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
+    import numpy as np
+
+    base = _base_of(pairs, decision)
+    burnt = sorted({cell.setting.passes for trial, _ in pairs for cell in trial.cells} | {pick.setting.passes for pick in decision.picks})
+    passes = tuple(sorted({*burnt[: MOST_SLICES - 1], base.passes}))
+    fewest = base.speed_mm_s / base.passes * np.array([0.5 * passes[0], 2.2 * passes[-1]])
+    speed = np.geomspace(fewest[0], min(fewest[1], known.case.max_speed_mm_s), SLICE_POINTS)
+    chance = np.stack([known.chance(power=base.power, speed_mm_s=speed, passes=n, focus_mm=base.focus_mm) for n in passes])
+    return Slices(base.power, base.focus_mm, speed, passes, chance)
 
 
 def entry_of(pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock) -> Entry:
@@ -110,41 +217,78 @@ class ShowsDecision(Protocol):
 
 
 class DecidePresenter:
-    """Keeps the decision and the map for the readings as they are, and which pick is chosen."""
+    """Keeps what the readings as they are decide, and which pick is chosen.
+
+    `found` holds the pieces of the work by name, see `work_out`.
+    """
 
     def __init__(self, session: Session, view: ShowsDecision) -> None:
         self.session, self._view = session, view
-        self.decision: Decision | None = None
-        self.map: SettingMap | None = None
+        self.found: dict[str, Any] = {}
         self.chosen = 0
-        self._basis: object = None
+        self.lightness: float | None = None
+        self._done_for: object = None
+        self._kept: tuple[object, Setting] | None = None
+        self._known: tuple[object, Any] | None = None
 
     @property
     def desk(self) -> Desk | None:
         return self.session.desk
 
+    @property
+    def question(self) -> Question:
+        return question_of(self.session.desk.trial) if self.session.desk else "setting"
+
+    @property
+    def decision(self) -> Decision | None:
+        return self.found.get("decision")
+
+    @property
+    def map(self) -> SettingMap | None:
+        return self.found.get("map")
+
+    @property
+    def finished(self) -> bool:
+        """Whether everything there is to work out has come."""
+        last = {"setting": "doubted" if self.session.subject.task == "cut" else "map"}.get(self.question, self.question)
+        return last in self.found
+
     def work(self) -> Iterator[tuple[str, Any]] | None:
         """Return the work to do for the present readings, or None when it is done already or there is none."""
         desk = self.session.desk
-        basis = tuple(desk.pairs) if desk and desk.readings else None
-        if basis is None:
-            self.decision, self.map, self._basis = None, None, None
+        if desk is None or not desk.readings:
+            self.found, self._done_for = {}, None
             return None
-        if basis == self._basis and self.map is not None:
+        wanted = (tuple(desk.pairs), self.lightness)
+        if wanted == self._done_for:
             return None
-        assert desk is not None
-        self._basis, self.chosen = basis, 0
-        self.decision, self.map = None, None
-        return work_out(desk.pairs)
+        self._done_for, self.chosen, self.found = wanted, 0, {}
+        subject = self._subject
+        kept = self._kept[1] if self._kept and self._kept[0] == subject else None
+        known = self._known[1] if self._known and self._known[0] == subject else None
+        basis = Basis(
+            desk.pairs, desk.kin, self.session.weekly_checks(), self.session.focus_heights_mm(), kept=kept, previous=known
+        )
+        return work_out(basis, self.lightness)
+
+    @property
+    def _subject(self) -> object:
+        subject = self.session.subject
+        return (subject.machine.uid if subject.machine else "", subject.stock.uid if subject.stock else "", subject.task)
 
     def take(self, item: tuple[str, Any]) -> None:
         """Take one result of the work."""
         kind, value = item
-        if kind == "decision":
-            self.decision = value
-        else:
-            self.map = value
+        self.found[kind] = value
+        if kind == "known":
+            self._known = (self._subject, value)
+        if kind == "decision" and value.picks:
+            self._kept = (self._subject, value.picks[0].setting)
         self._view.show_decision()
+
+    def aim_at(self, lightness: float | None) -> None:
+        """Aim an engraving at a lightness L*, or at the tone read as right (None)."""
+        self.lightness = lightness
 
     def choose(self, index: int) -> None:
         if self.decision and 0 <= index < len(self.decision.picks):
@@ -171,9 +315,22 @@ class DecidePresenter:
             machine=machine,
             stock=stock,
         )
+        if old is not None:
+            entry = replace(entry, kerf_x_mm=old.kerf_x_mm, kerf_y_mm=old.kerf_y_mm)
 
         def action() -> None:
             self.session.keep_entry(entry, f"chosen from {desk.trial.name}", "entry in the book")
             self.session.keep_trial(desk.trial, "book", "written into the book")
 
         return entry if self.session.attempt(action) else None
+
+    def keep_kerf(self) -> bool:
+        """Write the measured kerf into the subject's entry; False where there is no entry or nothing was measured."""
+        decision, entry, desk = self.found.get("kerf"), self.session.entry, self.session.desk
+        if decision is None or entry is None or desk is None:
+            return False
+        kerfs = {f"kerf_{axis}_mm": round(row.figures.mean_mm, 3) for axis in "xy" if (row := decision.of(axis)) is not None}
+        if not kerfs:
+            return False
+        changed = replace(entry, **kerfs)
+        return self.session.attempt(lambda: self.session.keep_entry(changed, f"kerf measured on {desk.trial.name}", "kerf"))

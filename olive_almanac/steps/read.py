@@ -271,17 +271,10 @@ class ReadPresenter:
 
     def kerf_of(self, cell: Cell) -> float | None:
         """Return the kerf that the reading of a comb's slot or a stack tells, mm."""
-        from olive_almanac.core.fitting.kerf import comb_kerf, stack_kerf
+        from olive_almanac.core.fitting.kerf import kerf_of
 
         reading = self.readings.get(cell.id)
-        if reading is None or reading.kerf_mm is None:
-            return None
-        if cell.mark == "comb":
-            return comb_kerf(reading.kerf_mm, cell.nominal_mm)
-        if cell.mark == "stack":
-            long = cell.rect_mm[2] if cell.setting.direction == "x" else cell.rect_mm[3]
-            return stack_kerf(reading.kerf_mm, cell.nominal_mm, round(long / cell.nominal_mm))
-        return reading.kerf_mm
+        return kerf_of(cell, reading) if reading is not None else None
 
     def kerf_words(self) -> str:
         """Return kerf along X and along Y as measured so far, with what the gauge leaves open."""

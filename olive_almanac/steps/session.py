@@ -10,6 +10,7 @@ from datetime import date, datetime
 from typing import Any, cast
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
+from olive_almanac.core.fitting.kinship import kinship
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry, State, Subject, state_of
 from olive_almanac.core.records.machine import Machine
@@ -24,8 +25,12 @@ from olive_almanac.steps.ports import Library
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.snapshot import Shelf, save_snapshot
 
+Coupons = tuple[tuple[Trial, tuple[Reading, ...]], ...]
 __all__ = ["STATIONS", "Desk", "Session", "StationState", "subject_state", "used_on_sheet"]
 
+MOST_APART, MOST_KIN = 0.35, 4  # sd of ln energy up to which another subject's coupons are looked at, and how many
+FINDS_NO_SETTING = ("focus", "ramp", "kerf", "grey", "pitch")
+MOST_TESTS = 8
 STATIONS = ("Set up", "Plan", "Burn", "Read", "Decide", "Book")
 
 
@@ -37,7 +42,8 @@ class Desk:
     stage: str  # burn, read, decide, book: the station that is next
     readings: dict[str, Reading] = field(default_factory=dict)
     run: dict[str, Any] = field(default_factory=dict)
-    earlier: tuple[tuple[Trial, tuple[Reading, ...]], ...] = ()  # read coupons of the same subject, lot and machine state
+    earlier: Coupons = ()  # read coupons of the same subject, lot and machine state
+    kin: Coupons = ()  # read coupons of other lots, machine states, thicknesses or machines: they count less
     others: dict[str, dict[str, Reading]] = field(default_factory=dict)  # what a second person, or "photo", saw: who, cell
 
     @property
@@ -262,7 +268,11 @@ class Session:
         if found:
             trial, stage = found[-1]
             readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
-            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial), self._others(trial))
+            self.desk = self._desk_of(trial, stage, readings)
+
+    def _desk_of(self, trial: Trial, stage: str, readings: dict[str, Reading]) -> Desk:
+        run, earlier = self.store.run_of(trial.id) or {}, self._earlier(trial)
+        return Desk(trial, stage, readings, run, earlier, self.kin_of(trial), self._others(trial))
 
     def _others(self, trial: Trial) -> dict[str, dict[str, Reading]]:
         return {who: {one.cell: one for one in readings} for who, readings in self.store.other_readings(trial.id).items()}
@@ -271,7 +281,45 @@ class Session:
         wanted = (machine.uid, stock.uid, self.subject.task)
         return [(t, stage) for t, stage, _ in self._trials if (t.machine.uid, t.stock.uid, t.task) == wanted]
 
-    def _earlier(self, trial: Trial) -> tuple[tuple[Trial, tuple[Reading, ...]], ...]:
+    def kin_of(self, subject: Trial | Subject) -> Coupons:
+        """Return the read coupons most akin to a subject's that are not its own, the nearest first and few."""
+        machine, stock = subject.machine, subject.stock
+        if machine is None or stock is None:
+            return ()
+        near: list[tuple[float, Trial]] = []
+        for trial, _, _ in self._trials:
+            if trial.task != subject.task or trial.kind in FINDS_NO_SETTING:
+                continue
+            kin = kinship(machine, stock, trial.machine, trial.stock)
+            if kin.words and kin.energy_sd <= MOST_APART:
+                near.append((kin.energy_sd, trial))
+        pairs = ((trial, self.store.readings(trial.id)) for _, trial in sorted(near, key=lambda one: one[0])[:MOST_KIN])
+        return tuple((trial, readings) for trial, readings in pairs if readings)
+
+    def weekly_checks(self) -> Coupons:
+        """Return the read weekly coupons of the subject, in the machine's present state."""
+        machine, stock = self.subject.machine, self.subject.stock
+        if machine is None or stock is None or self.library is None:
+            return ()
+        weekly = [t for t, _ in self._trials_of(machine, stock) if t.kind == "weekly" and t.machine.state == machine.state]
+        pairs = ((t, self.store.readings(t.id)) for t in weekly)
+        return tuple((t, readings) for t, readings in pairs if readings)
+
+    def focus_heights_mm(self) -> tuple[float, ...]:
+        """Return the heights that the focus tests of this machine, in its present state, found."""
+        machine = self.subject.machine
+        tests = [
+            t for t, _, _ in self._trials
+            if machine is not None and t.kind in ("focus", "ramp") and (t.machine.uid, t.machine.state) == (machine.uid, machine.state)
+        ]  # fmt: skip
+        if len(tests) < 2 or self.library is None:
+            return ()
+        from olive_almanac.core.deciding.focus import decide_focus
+
+        found = (decide_focus(t, self.store.readings(t.id)) for t in tests[-MOST_TESTS:])
+        return tuple(one.fit.focus_mm for one in found if one.decided and one.fit is not None)
+
+    def _earlier(self, trial: Trial) -> Coupons:
         """Return the coupons read before this one that bear on the same subject, lot and machine state."""
         kin = [
             t
@@ -306,7 +354,7 @@ class Session:
 
         def lay() -> None:
             readings = {reading.cell: reading for reading in self.store.readings(trial.id)}
-            self.desk = Desk(trial, stage, readings, self.store.run_of(trial.id) or {}, self._earlier(trial), self._others(trial))
+            self.desk = self._desk_of(trial, stage, readings)
 
         if self.attempt(lay):
             self.changed("desk")
@@ -346,7 +394,7 @@ class Session:
         if self.desk is not None and self.desk.trial.id == trial.id:
             self.desk = replace(self.desk, trial=trial, stage=stage)
         else:
-            self.desk = Desk(trial, stage, earlier=self._earlier(trial))
+            self.desk = Desk(trial, stage, earlier=self._earlier(trial), kin=self.kin_of(trial))
         self.changed("desk")
 
     def keep_run(self, run: dict[str, Any], why: str) -> None:

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut import know_cut
+from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
 from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.fitting.char import FlareLimit
@@ -27,7 +27,7 @@ def known(edge=None):
 class NextCellsTest(unittest.TestCase):
     def cells(self, edge=None, limit=None, **more):
         knowledge, pairs = known(edge)
-        return next_cut_cells(knowledge.posterior, knowledge.case, limit=limit or flare_limit_of(BIRCH, pairs), **more)
+        return next_cut_cells(knowledge.posterior, knowledge.case, limit=limit or flare_limit_of(BIRCH, pairs), **more).settings
 
     def test_low_energy_first_within_the_limits_and_never_twice(self):
         cells = self.cells()
@@ -49,7 +49,7 @@ class NextCellsTest(unittest.TestCase):
 
     def test_they_lie_where_the_posterior_does_not_know(self):
         knowledge, pairs = known(3.0)
-        for cell in next_cut_cells(knowledge.posterior, knowledge.case, limit=flare_limit_of(BIRCH, pairs)):
+        for cell in next_cut_cells(knowledge.posterior, knowledge.case, limit=flare_limit_of(BIRCH, pairs)).settings:
             chance = float(knowledge.chance(power=1.0, speed_mm_s=cell.speed_mm_s, passes=cell.passes, focus_mm=cell.focus_mm))
             self.assertTrue(0.001 < chance < 0.999, (cell, chance))
 

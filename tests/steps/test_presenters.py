@@ -416,7 +416,7 @@ class DecideTest(SessionCase):
     def test_decision_then_map_then_entry_on_trial(self):
         decider = self.decided()
         self.assertTrue(decider.decision.picks)
-        self.assertEqual(decider.map.chance.shape, (41, 41))
+        self.assertEqual(decider.map.chance.shape, (len(decider.map.power), len(decider.map.speed_mm_s)))
         last = len(decider.decision.picks) - 1
         decider.choose(last)
         entry = decider.write_entry()

@@ -1,168 +1,61 @@
-"""Decide a cut: the chance that it falls free over the shop's drift, the window, picks and margins.
-
-The posterior is integrated, never its best point alone; thickness and power drift enter as extra variance of the
-margin, focus error by quadrature.  docs/methods.md, section Decide.
-"""
+"""Decide a cut: the window, picks and margins, or what stands in the way.  docs/methods.md, section Decide."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
-from scipy.special import ndtr
+from numpy.typing import NDArray
 
-from olive_almanac.core.burn.groove import Groove, log_needed, log_worth, slope_at_depth
+from olive_almanac.core.deciding.cut_knowledge import PICK_NODES, PICK_PARTICLES, CutKnowledge, margins_of
 from olive_almanac.core.deciding.decision import AIMS, Aim, Decision, Pick
-from olive_almanac.core.design.next_cells import next_cut_cells
-from olive_almanac.core.fitting.char import CharPosterior, FlareLimit, fit_char
-from olive_almanac.core.fitting.cut import CutCase, GroovePosterior, case_of, data_of, fit_cut
+from olive_almanac.core.deciding.directions import compare_directions
+from olive_almanac.core.deciding.kerf import expected_kerf
+from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
+from olive_almanac.core.design.next_cells import ENOUGH_SD, NextCells, next_cut_cells
+from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.entry import Margins
-from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, percent_text, speed_text
 
-__all__ = ["CutKnowledge", "ShopDrift", "decide_cut", "know_cut"]
+__all__ = ["TARGET", "decide_cut", "margin_sentence"]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 FLARE_LIMIT = 0.10
+SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
+CLEANEST_TIME = 3.0
 LESS_CHAR = 0.1  # expected grade by which "cleanest" must beat "quickest"
-PICK_PARTICLES = 96
-MAP_PARTICLES = 48
-STALL_PASSES = 30.0
+UNTRIED_GAIN = 0.10  # by how much quicker a number of passes that was not burnt must be to be picked
+KEPT_GAIN = 0.03  # by how much quicker a new pick must be to take the place of the last one
+FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
+NEVER = 0.03  # chance that anything gets through below which it is given up
+SURE_STALL = 0.9
 NOTHING_READ = "Nothing has been read yet, so there is nothing to decide from."
+ONLY_LINES = "Lines show where the focus lies, not what falls free: burn a grid to decide."
 
 
-@dataclass(frozen=True)
-class ShopDrift:
-    """Half widths of what varies in a shop from day to day: thickness and power as fractions, focus in mm; and the
-    spread (sd of ln energy) between the coupon and the rest of the sheet.  Common practice, no source."""
+def decide_cut(
+    knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET, limit: FlareLimit | None = None, kept: Setting | None = None,
+    count: int = 8,
+) -> Decision:  # fmt: skip
+    """Return up to three picks at the highest tested power; or say what stands in the way.
 
-    thickness: float = 0.05
-    power: float = 0.05
-    focus_mm: float = 1.0
-    patch: float = 0.05
-
-
-@dataclass(frozen=True)
-class CutKnowledge:
-    """Everything the readings say of one subject's cut: groove, char, and the drift to allow for."""
-
-    case: CutCase
-    posterior: GroovePosterior
-    char: CharPosterior
-    cells_read: int
-    drift: ShopDrift = ShopDrift()
-
-    def chance(
-        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, particles: int = PICK_PARTICLES
-    ) -> Floats:
-        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
-        flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
-        power_w, speed, count, focus = self.case.power_w(flat[0]), flat[1], flat[2], flat[3]
-        groove = self.posterior.resampled(particles)
-        nodes, weights = np.polynomial.legendre.leggauss(4)
-        total = np.zeros(len(power_w))
-        for node, weight in zip(nodes, weights / 2, strict=True):
-            margin, sd = self._margin_and_sd(groove, power_w, speed, count, focus + node * self.drift.focus_mm)
-            total += weight * ndtr(margin / sd).mean(0)
-        return total.reshape(shape)
-
-    def _margin_and_sd(
-        self, groove: Groove, power_w: Floats, speed: Floats, passes: Floats, focus: Floats
-    ) -> tuple[Floats, Floats]:
-        depth = np.full(len(power_w), self.case.thickness_mm)
-        setting = {"power_w": power_w, "speed_mm_s": speed, "focus_mm": focus, "depth_mm": depth}
-        needed = log_needed(groove, self.case.beam, **setting)
-        by_thickness = slope_at_depth(groove, self.case.beam, **setting) * depth * np.exp(-needed)
-        step = 0.02
-        by_power = (needed - log_needed(groove, self.case.beam, **{**setting, "power_w": power_w * np.exp(step)})) / step
-        variance = (
-            groove.noise**2
-            + ((by_thickness * self.drift.thickness) ** 2 + (by_power * self.drift.power) ** 2) / 3
-            + self.drift.patch**2
-        )
-        return log_worth(groove, passes) - needed - groove.hang_band, np.sqrt(variance)
-
-    def mean_margin(
-        self,
-        *,
-        power: ArrayLike,
-        speed_mm_s: ArrayLike,
-        passes: ArrayLike,
-        focus_mm: ArrayLike,
-        thickness_mm: ArrayLike | None = None,
-    ) -> Floats:
-        """Return the posterior mean of ln(energy available / needed to fall free), nothing drifting; flat [n]."""
-        thickness = self.case.thickness_mm if thickness_mm is None else thickness_mm
-        flat, _ = _flatten(power, speed_mm_s, passes, focus_mm, thickness)
-        groove = self.posterior.groove
-        needed = log_needed(
-            groove, self.case.beam, power_w=self.case.power_w(flat[0]), speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
-        )
-        result: Floats = self.posterior.weight @ (log_worth(groove, flat[2]) - needed - groove.hang_band)
-        return result
-
-    def char_above(self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike) -> Floats:
-        """Return P(brown or worse), P(charred or worse), P(flares), [3, ...]."""
-        energy = self.case.power_w(power) / np.asarray(speed_mm_s, float)
-        return self.char.above(line_energy_j_mm=energy, passes=passes)
-
-    def edge_doubt(self, *, power: float, passes: float, focus_mm: float) -> float:
-        """Return one standard deviation of ln(edge speed) over the posterior: how well the edge is known."""
-        speeds = np.geomspace(0.05, self.case.max_speed_mm_s, 120)
-        flat, _ = _flatten(power, speeds, passes, focus_mm, self.case.thickness_mm)
-        groove = self.posterior.resampled(PICK_PARTICLES)
-        margin = log_worth(groove, flat[2]) - log_needed(
-            groove, self.case.beam, power_w=self.case.power_w(flat[0]), speed_mm_s=flat[1], focus_mm=flat[3], depth_mm=flat[4]
-        )
-        edges = [np.interp(0, -row, np.log(speeds)) for row in margin]
-        return float(np.std(edges))
-
-    def stall_chance(self, *, power: float, speed_mm_s: float, focus_mm: float) -> float:
-        """Return the chance that no number of passes gets through at this setting."""
-        flat, _ = _flatten(power, speed_mm_s, STALL_PASSES, focus_mm)
-        margin, sd = self._margin_and_sd(self.posterior.groove, self.case.power_w(flat[0]), flat[1], flat[2], flat[3])
-        return float(self.posterior.weight @ (1 - ndtr(margin / sd))[:, 0])
-
-
-def _flatten(*values: ArrayLike) -> tuple[list[Floats], tuple[int, ...]]:
-    arrays = np.broadcast_arrays(*(np.asarray(value, float) for value in values))
-    return [array.ravel() for array in arrays], arrays[0].shape
-
-
-def know_cut(machine: Machine, stock: Stock, pairs: Pairs, *, rng: np.random.Generator) -> CutKnowledge:
-    """Fit groove and char to the readings of the given trials (none: the family's prior)."""
-    case, data = case_of(machine, stock), data_of(pairs)
-    return CutKnowledge(case, fit_cut(case, data, rng=rng), fit_char(case.prior, pairs, rng=rng), len(data))
-
-
-def decide_cut(knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET, limit: FlareLimit | None = None) -> Decision:
-    """Return up to three picks within the tested range of power, passes and focus; or say what stands in the way."""
-    settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
+    `kept` is the last pick: it stays while it holds the target and nothing is clearly quicker.  `count` is the size of the
+    batch of next cells.
+    """
+    pairs = [pair for pair in pairs if pair[0].id in knowledge.own]
+    settings = [cell.setting for trial, _ in pairs for cell in trial.cells if cell.mark != "line"]
     if not settings or not knowledge.cells_read:
         lines = any(cell.mark == "line" for trial, readings in pairs if readings for cell in trial.cells)
-        says = "Lines show where the focus lies, not what falls free: burn a grid to decide." if lines else NOTHING_READ
-        return Decision((), target, 0, says, undecided=True)
-    window = _Window(knowledge, settings, target, limit)
-    aims: tuple[Aim, ...] = ("quickest", "cleanest", "widest")
-    picks = _distinct([pick for aim in aims if (pick := window.pick(aim))])
-    doubt = knowledge.edge_doubt(power=window.top.power, passes=window.top.passes, focus_mm=window.top.focus_mm)
-    if picks:
-        says = (
-            f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % sure to fall free; "
-            f"edge known to ± {max(1, round(100 * doubt))} % from {knowledge.cells_read} cells."
-        )
-        return Decision(tuple(picks), target, knowledge.cells_read, says, next_cells=window.next_cells(), edge_doubt=doubt)
-    return window.none_found(doubt)
+        return Decision((), target, 0, ONLY_LINES if lines else NOTHING_READ, undecided=True)
+    return _Window(knowledge, pairs, settings, target, limit, kept, count).decision()
 
 
 def _told(setting: Setting) -> str:
@@ -187,145 +80,252 @@ def _alike(a: Setting, b: Setting) -> bool:
     )
 
 
+@dataclass(frozen=True)
+class _Option:
+    """The quickest speed that meets the target for one number of passes and one focus, or a slower one."""
+
+    setting: Setting
+    seconds: float  # a metre
+    chance: float
+    margin: float
+    char: Floats
+    tried: bool
+
+    @property
+    def grade(self) -> float:
+        return float(self.char.sum())
+
+
 class _Window:
-    """The tested region on a grid of power x speed for each tested (passes, focus), with chance and char."""
+    """What meets the target at the highest tested power: for each number of passes and focus the quickest speed, and slower."""
 
-    SPEEDS = 40
+    SLOWER = (1.0, 0.94, 0.88, 0.82, 0.76, 0.7)
 
-    def __init__(self, knowledge: CutKnowledge, settings: Sequence[Setting], target: float, limit: FlareLimit | None) -> None:
-        self.knowledge, self.target, self.limit = knowledge, target, limit
+    def __init__(
+        self, knowledge: CutKnowledge, pairs: Pairs, settings: Sequence[Setting], target: float, limit: FlareLimit | None,
+        kept: Setting | None, count: int,
+    ) -> None:  # fmt: skip
+        self.pairs, self.knowledge, self.target, self.limit, self.kept, self.count = pairs, knowledge, target, limit, kept, count
+        self.settings = settings
         self.top = max(settings, key=lambda s: (s.power, s.passes, -s.speed_mm_s))
-        self.slowest = min(s.speed_mm_s for s in settings)
-        fastest = min(1.3 * max(s.speed_mm_s for s in settings), knowledge.case.max_speed_mm_s)
-        low, high = min(s.power for s in settings), max(s.power for s in settings)
-        powers = np.linspace(low, high, 10 if high > low else 1)
-        speeds = np.geomspace(self.slowest, max(fastest, self.slowest * 1.01), self.SPEEDS)
-        pairs = sorted({(s.passes, s.focus_mm) for s in settings})
-        self.points = [(p, v, n, f) for n, f in pairs for p in powers for v in speeds]
-        power, speed, passes, focus = (np.array(axis, float) for axis in zip(*self.points, strict=True))
-        self.chance = knowledge.chance(power=power, speed_mm_s=speed, passes=passes, focus_mm=focus)
-        self.char = knowledge.char_above(power=power, speed_mm_s=speed, passes=passes)
-        self.seconds = 1000 * passes / speed
-        self.margin = knowledge.mean_margin(power=power, speed_mm_s=speed, passes=passes, focus_mm=focus)
+        self.tried = {(s.passes, round(s.focus_mm, 2)) for s in settings}
+        passes, focus = [s.passes for s in settings], [s.mean_focus_mm for s in settings]
+        self.burnt_passes, self.burnt_focus = (min(passes), max(passes)), (min(focus), max(focus))
+        self.scan = self._scan()
+        self.chance = self.scan.chance()
+        self.options = self._options()
 
-    def pick(self, aim: Aim) -> Pick | None:
-        good = (self.chance >= self.target) & (self.char[2] <= FLARE_LIMIT)
-        if aim == "widest" and good.any():
-            quickest = self.seconds[good].min()
-            good &= (self.char[1] <= CHAR_LIMIT) & (self.seconds <= WIDEST_TIME * quickest)
-        if not good.any():
-            return None
-        cost = {"quickest": self.seconds, "cleanest": self.char.sum(0), "widest": -self.margin}[aim]
-        at = int(np.where(good, cost, np.inf).argmin())
-        setting = self._setting(at)
-        if aim == "quickest":
-            setting = self._sharpened(setting)
-        return self._described(aim, setting)
+    def _scan(self) -> Scan:
+        known, thickness = self.knowledge, self.knowledge.case.thickness_mm
+        passes = sorted({*PASSES, *(s.passes for s in self.settings)})
+        most = self._most_passes()
+        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 2) for share in (0.25, 0.5, 0.75)})
+        speeds = open_speeds(
+            known.posterior, known.case, power=self.top.power, focus_mm=thickness / 2, most_passes=most, air=known.air
+        )
+        return scan_cut(
+            known.posterior, known.case, known.drift, power=self.top.power, passes=[n for n in passes if n <= most],
+            focus_mm=np.array(focus), speed_mm_s=speeds, air=known.air, particles=PICK_PARTICLES, nodes=PICK_NODES,
+        )  # fmt: skip
 
-    def _setting(self, at: int) -> Setting:
-        power, speed, passes, focus = self.points[at]
-        return Setting(round(float(power), 3), _dialled(speed), int(passes), float(focus), air=self.top.air)
+    def _most_passes(self) -> int:
+        """Passes that may be promised: those that were burnt, and up to twice the most that got through."""
+        through = [int(n) for n, low in zip(self.knowledge.data.burns.passes, self.knowledge.data.band_low, strict=True) if low >= 0]
+        return max([s.passes for s in self.settings] + [2 * n for n in through])
 
-    def _sharpened(self, setting: Setting) -> Setting:
-        """The fastest speed that still meets the target, between two points of the grid."""
-        speeds = setting.speed_mm_s * np.linspace(1.0, 1.12, 13)
-        chance = self.knowledge.chance(power=setting.power, speed_mm_s=speeds, passes=setting.passes, focus_mm=setting.focus_mm)
-        good = [v for v, p in zip(speeds, chance, strict=True) if p >= self.target and v <= self.knowledge.case.max_speed_mm_s]
-        return replace(setting, speed_mm_s=_dialled(max(good, default=setting.speed_mm_s)))
+    def _options(self) -> list[_Option]:
+        """For each passes and focus the quickest speed that meets the target without a flare, and some slower ones."""
+        speeds, found = self.scan.speed_mm_s, []
+        wanted = _log_odds(np.array(self.target))
+        for n, count in enumerate(self.scan.passes):
+            for f, height in enumerate(self.scan.focus_mm):
+                good = np.flatnonzero(self.chance[n, f] >= self.target)
+                if not len(good):
+                    continue
+                at = int(good[-1])
+                speed = float(speeds[at])
+                if at < len(speeds) - 1:
+                    here, there = _log_odds(self.chance[n, f, at : at + 2])
+                    along = (here - wanted) / max(here - there, 1e-9)
+                    speed = float(np.exp(np.log(speed) + along * np.log(speeds[at + 1] / speed)))
+                found.append((count, float(height), min(speed, self.knowledge.case.max_speed_mm_s)))
+        if not found:
+            return []
+        rows = [(n, f, v * slower) for n, f, v in found for slower in self.SLOWER]
+        passes, focus, speed = np.array(rows, float).T
+        power = self.top.power
+        char = self.knowledge.char_above(power=power, speed_mm_s=speed, passes=passes)
+        margin = self.knowledge.mean_margin(power=power, speed_mm_s=speed, passes=passes, focus_mm=focus)
+        options = []
+        for i, (count, height, v) in enumerate(rows):
+            setting = Setting(power, _dialled(float(v)), int(count), float(height), air=self.knowledge.air)
+            tried = self._within(int(count), float(height))
+            options.append(_Option(setting, 1000 * count / setting.speed_mm_s, self.target, float(margin[i]), char[:, i], tried))
+        return options
 
-    def _described(self, aim: Aim, setting: Setting) -> Pick:
+    def _within(self, passes: int, focus_mm: float) -> bool:
+        """Between what was burnt: there the model only fills in."""
+        (fewest, most), (high, low) = self.burnt_passes, self.burnt_focus
+        return fewest <= passes <= most and high - FOCUS_STEP_MM <= focus_mm <= low + FOCUS_STEP_MM
+
+    def decision(self) -> Decision:
+        known = self.knowledge
+        safe = [option for option in self.options if option.char[2] <= FLARE_LIMIT]
+        next_cells = next_cut_cells(
+            known.posterior, known.case, drift=known.drift, power=self.top.power, target=self.target, limit=self.limit, air=known.air,
+            count=self.count,
+        )  # fmt: skip
+        if not safe:
+            return self._none_found(next_cells)
+        quickest = self._quickest(safe)
+        doubt = self._doubt_at(quickest.setting)
+        picks = [
+            self._described("quickest", quickest),
+            self._described("cleanest", min(safe, key=lambda o: (o.grade if o.seconds <= CLEANEST_TIME * quickest.seconds else np.inf))),
+        ]
+        wide = [o for o in safe if o.char[1] <= CHAR_LIMIT and o.seconds <= WIDEST_TIME * quickest.seconds]
+        if wide:
+            picks.append(self._described("widest", max(wide, key=lambda o: o.margin)))
+        picks = _distinct(picks)
+        enough = self._is_enough(next_cells, quickest)
+        says = (
+            f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % sure to fall free; "
+            f"edge known to ± {max(1, round(100 * doubt))} % from {known.cells_read} cells."
+        )
+        return Decision(
+            tuple(picks), self.target, known.cells_read, says, next_cells=next_cells.settings,
+            next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=doubt, enough=enough,
+            remarks=self._remarks(picks, quickest, enough=enough, doubt=doubt),
+        )  # fmt: skip
+
+    def _is_enough(self, next_cells: NextCells, quickest: _Option) -> bool:
+        """Whether further cells would hardly change the pick: the least time is known, and nothing quicker is open but what
+        is known to flare."""
+        quicker = [o for o in self.options if o.seconds < (1 - ENOUGH_SD) * quickest.seconds and o.char[2] <= SURE_FLARE]
+        least = min(self.options, key=lambda o: o.seconds).seconds
+        known = next_cells.log_time_sd < ENOUGH_SD and np.log(least / 1000) - next_cells.log_time < 2 * ENOUGH_SD
+        return bool(known and not quicker)
+
+    def _quickest(self, safe: list[_Option]) -> _Option:
+        """The quickest option, unless an option that was burnt, or the last pick, is nearly as quick."""
+        best = min(safe, key=lambda o: o.seconds)
+        burnt = min((o for o in safe if o.tried), key=lambda o: o.seconds, default=best)
+        if burnt.seconds <= (1 + UNTRIED_GAIN) * best.seconds:
+            best = burnt
+        last = self.kept
+        if last is not None and last.power == self.top.power and last.air == self.knowledge.air:
+            chance = float(
+                self.knowledge.chance(power=last.power, speed_mm_s=last.speed_mm_s, passes=last.passes, focus_mm=last.focus_mm)
+            )
+            seconds = 1000 * last.passes / last.speed_mm_s
+            char = self.knowledge.char_above(power=last.power, speed_mm_s=last.speed_mm_s, passes=last.passes)
+            if chance >= self.target and char[2] <= FLARE_LIMIT and seconds <= (1 + KEPT_GAIN) * best.seconds:
+                return _Option(last, seconds, chance, 0.0, char, True)
+        return best
+
+    def _described(self, aim: Aim, option: _Option) -> Pick:
+        setting = option.setting
+        energy = float(self.knowledge.case.power_w(setting.power)) / setting.speed_mm_s
         chance = float(
             self.knowledge.chance(
                 power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes, focus_mm=setting.focus_mm
             )
         )
-        char = float(self.knowledge.char_above(power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes).sum())
-        margins = margins_of(self.knowledge, setting)
         why = {
             "quickest": f"the fastest setting that meets the house rule of {100 * self.target:g} %",
             "cleanest": "the least char among settings that meet the house rule",
             "widest": "the most energy in hand for at most half as much time again, edge not charred",
         }[aim]
-        return Pick(aim, setting, chance, margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, char=char, why=why)
+        return Pick(
+            aim, setting, chance, margins_of(self.knowledge, setting), seconds_per_m=option.seconds, char=option.grade,
+            kerf_mm=expected_kerf(self.pairs, energy, setting.passes), why=why, untried=not option.tried,
+        )  # fmt: skip
 
-    def none_found(self, doubt: float) -> Decision:
-        best = int(self.chance.argmax())
-        count, read = float(self.chance[best]), self.knowledge.cells_read
-        power, speed, _, focus = self.points[best]
-        stall = self.knowledge.stall_chance(power=power, speed_mm_s=speed, focus_mm=focus)
-        flares = bool((self.chance >= self.target).any())
-        next_cells = self.next_cells()
-        if stall > 0.9:
-            return Decision(
-                (),
-                self.target,
-                read,
-                "It stalls: more passes will not get through. Go slower, refocus between passes, "
-                "take thinner stock or another machine.",
-                never=count < 0.03,
-                stall=True,
-                undecided=count >= 0.03,
-                next_cells=next_cells,
-                edge_doubt=doubt,
+    def _remarks(self, picks: list[Pick], quickest: _Option, *, enough: bool, doubt: float) -> tuple[str, ...]:
+        remarks = []
+        if quickest.char[1] > 0.5:
+            cleaner = next((p for p in picks if p.aim == "cleanest"), None)
+            if cleaner is not None and quickest.setting.passes < cleaner.setting.passes:
+                few, many = quickest.setting.passes, cleaner.setting.passes
+                slow = "One slow pass chars" if few == 1 else f"{few} slow passes char"
+                remarks.append(f"{slow}: {many} faster passes leave a cleaner edge.")
+            else:
+                remarks.append("The edge will char whichever way it is cut here.")
+        untried = [pick for pick in picks if pick.untried]
+        if untried:
+            numbers = " and ".join(sorted({"1 pass" if p.setting.passes == 1 else f"{p.setting.passes} passes" for p in untried}))
+            remarks.append(f"{numbers[0].upper()}{numbers[1:]} at that focus not burnt yet: reckoned, so burn the confirm run first.")
+        directions = compare_directions(self.knowledge, quickest.setting, target=self.target)
+        if directions is not None:
+            remarks.append(directions.says)
+        if self.knowledge.carried:
+            remarks.append(f"Begun from {' and '.join(self.knowledge.carried)}, which count less.")
+        if self.knowledge.drift.says:
+            remarks.append(f"Allows for {', '.join(self.knowledge.drift.says)}.")
+        if enough:
+            whole = self._full_grid(doubt)
+            saved = whole - self.knowledge.cells_read
+            remarks.append(
+                f"Good enough: further cells would not change the pick by more than {100 * ENOUGH_SD:.0f} %."
+                + (f" A full grid as fine as this takes {whole} cells: {saved} saved." if saved > 0 else "")
             )
-        if flares:
+        return tuple(remarks)
+
+    def _full_grid(self, doubt: float) -> int:
+        """Cells of a grid over all tried passes and focuses whose speeds step by twice the doubt over the range first open."""
+        speeds = self.scan.speed_mm_s
+        low, high = min(s.speed_mm_s for s in self.settings), max(s.speed_mm_s for s in self.settings)
+        reach = np.log(max(high, speeds[-1]) / min(low, speeds[0]))
+        return int(len(self.tried) * max(2, np.ceil(reach / max(2 * doubt, 0.02))))
+
+    def _doubt_at(self, setting: Setting) -> float:
+        return self.knowledge.edge_doubt(power=setting.power, passes=setting.passes, focus_mm=setting.focus_mm)
+
+    def _none_found(self, next_cells: NextCells) -> Decision:
+        known = self.knowledge
+        n, f, v = np.unravel_index(int(self.chance.argmax()), self.chance.shape)
+        best = float(self.chance[n, f, v])
+        stall = known.stall_chance(power=self.top.power, speed_mm_s=float(self.scan.speed_mm_s[v]), focus_mm=float(self.scan.focus_mm[f]))
+        proposed = f"Burn the {len(next_cells.cells)} cells proposed, low energy first." if next_cells.cells else ""
+        base = Decision(
+            (), self.target, known.cells_read, "", stall=stall > SURE_STALL, undecided=True, next_cells=next_cells.settings,
+            next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=self._doubt_at(self.top),
+        )  # fmt: skip
+        if next_cells.possible < NEVER:
+            says = (
+                "It stalls: more passes will not get through. Refocus between passes, take thinner stock or another machine."
+                if stall > 0.5
+                else "This machine will not cut it reliably: nothing between its slowest and its fastest meets the house rule."
+            )
+            return replace(base, says=says, never=True, undecided=False)
+        if stall > SURE_STALL:
+            says = (
+                "It stalls: more passes will not get through. Go slower, refocus between passes, "
+                "take thinner stock or another machine."
+            )
+            return replace(base, says=f"{says} {proposed}".strip())
+        if self.options:
             says = "Every setting that gets through may flare or char through. " + (
-                f"Burn the {len(next_cells)} cells proposed: quicker passes, more of them."
-                if next_cells
+                f"Burn the {len(next_cells.cells)} cells proposed: quicker passes, more of them."
+                if next_cells.cells
                 else "Nothing cooler is left to try."
             )
         else:
-            says = (
-                f"Not decided yet: the best tested region reaches {100 * count:.0f} % of the {100 * self.target:g} % wanted. "
-                + (
-                    f"Burn the {len(next_cells)} cells proposed, low energy first."
-                    if next_cells
-                    else "Nothing is left to try here."
-                )
+            says = f"Not decided yet: the best reaches {100 * best:.0f} % of the {100 * self.target:g} % wanted. " + (
+                proposed or "Nothing is left to try here."
             )
-        return Decision((), self.target, read, says, undecided=True, next_cells=next_cells, edge_doubt=doubt)
+        return replace(base, says=says)
 
-    def next_cells(self) -> tuple[Setting, ...]:
-        """The cells that teach most about the quickest safe setting, low energy first."""
-        return next_cut_cells(self.knowledge.posterior, self.knowledge.case, limit=self.limit, air=self.top.air)
+
+def _log_odds(chance: NDArray[np.floating]) -> NDArray[np.floating]:
+    p = np.clip(chance, 1e-7, 1 - 1e-7)
+    return np.asarray(np.log(p / (1 - p)))
 
 
 def _dialled(speed_mm_s: float) -> float:
     """A speed rounded down to three digits, so that it can be typed in and is never quicker than decided."""
     scale = 10.0 ** (2 - np.floor(np.log10(speed_mm_s)))
     return float(np.floor(speed_mm_s * scale + 1e-6) / scale)
-
-
-def margins_of(knowledge: CutKnowledge, setting: Setting) -> Margins:
-    """Return the single changes that bring the posterior mean margin to nought, each alone."""
-    base: dict[str, ArrayLike] = {
-        "power": setting.power,
-        "speed_mm_s": setting.speed_mm_s,
-        "passes": setting.passes,
-        "focus_mm": setting.focus_mm,
-    }
-
-    def limit(change: Callable[[Floats], dict[str, ArrayLike]], steps: Floats) -> float | None:
-        margin = knowledge.mean_margin(**(base | change(steps)))
-        if margin[0] <= 0:
-            return float(steps[0])
-        below = np.flatnonzero(margin <= 0)
-        if not len(below):
-            return None
-        i = int(below[0])
-        return float(np.interp(0.0, [-margin[i - 1], -margin[i]], [steps[i - 1], steps[i]]))
-
-    thickness, focus = knowledge.case.thickness_mm, setting.focus_mm
-    thicker = limit(lambda s: {"thickness_mm": thickness * s}, np.linspace(1, 2, 41))
-    up = limit(lambda s: {"focus_mm": focus - s}, np.linspace(0, 8, 65))
-    down = limit(lambda s: {"focus_mm": focus + s}, np.linspace(0, 8, 65))
-    return Margins(
-        speed=limit(lambda s: {"speed_mm_s": setting.speed_mm_s * s}, np.linspace(1, 3, 81)),
-        power=limit(lambda s: {"power": setting.power * s}, np.linspace(1, 0.2, 81)),
-        thickness_mm=None if thicker is None else thickness * (thicker - 1),
-        focus_up_mm=up,
-        focus_down_mm=down,
-    )
 
 
 def margin_sentence(margins: Margins, setting: Setting) -> str:

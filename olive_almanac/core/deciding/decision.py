@@ -33,6 +33,7 @@ class Pick:
     char: float | None = None
     kerf_mm: float | None = None
     why: str = ""
+    untried: bool = False  # this many passes at this focus were not burnt
 
     @property
     def margin(self) -> float:
@@ -52,7 +53,9 @@ class Decision:
     stall: bool = False
     undecided: bool = False
     next_cells: tuple[Setting, ...] = ()
+    next_reasons: tuple[str, ...] = ()  # one for each of them
     edge_doubt: float | None = None
+    enough: bool = False  # further cells would not change the pick
     remarks: tuple[str, ...] = field(default=())
 
     def pick(self, aim: str) -> Pick | None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from olive_almanac.core.deciding.cut import know_cut, margins_of
+from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.suggest import suggest_levels
@@ -15,25 +17,34 @@ from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
 
 __all__ = ["reckon_guess"]
 
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
+RECKONED = "Reckoned from what this family of stock usually needs."
 WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
 
 
 def reckon_guess(
-    machine: Machine, stock: Stock, task: Task, permission: Permission, *, rng: np.random.Generator
-) -> tuple[Setting, Evidence]:
-    """Return the setting that the prior expects to work, and its evidence (no cells read).
+    machine: Machine, stock: Stock, task: Task, permission: Permission, *, rng: np.random.Generator, kin: Pairs = (),
+    aim: float | None = None,
+) -> tuple[Setting, Evidence]:  # fmt: skip
+    """Return the setting that is expected to work from the family's prior, or from `kin`: readings of other lots,
+    thicknesses or machines, widened and scaled; and its evidence (no cells read).
+
+    `aim` is the areal (score: line) energy to take instead of the family's usual one.
 
     Raises Barred where the stock must not burn, OutOfRange where the prior sees no way through.
     """
     permission.insist()
     start = suggest_levels(machine, stock, task).choices
     if task != "cut":
-        aim = score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
+        if aim is None:
+            aim = score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
         pitch, speed = start.pitch_mm[0], start.speed_mm_s[len(start.speed_mm_s) // 2]
         power = min(1.0, round_level(machine.fraction_for(aim * speed * (pitch or 1.0))))
         setting = Setting(power, speed, 1, 0.0, pitch, start.air[0], direction="x" if rasters(task) else "xy")
@@ -45,9 +56,10 @@ def reckon_guess(
             margins=Margins(),
             seconds_per_m=None if pitch else 1000 / speed,
             seconds_per_100cm2=raster_seconds(100, 100, *limits) if pitch else None,
-            says="Reckoned from what this family of stock usually needs.",
+            says=RECKONED,
         )
-    knowledge = know_cut(machine, stock, (), rng=rng)
+    knowledge = know_cut(machine, stock, kin, rng=rng)
+    says = f"Carried over from {' and '.join(knowledge.carried)}." if knowledge.carried else RECKONED
     speeds = np.geomspace(0.2, machine.max_speed_mm_s, 80)
     for passes in (start.passes[0], 2 * start.passes[0], 4 * start.passes[0]):
         chance = knowledge.chance(power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0])
@@ -59,6 +71,6 @@ def reckon_guess(
                 target=WANTED,
                 margins=margins_of(knowledge, setting),
                 seconds_per_m=1000 * passes / setting.speed_mm_s,
-                says="Reckoned from what this family of stock usually needs.",
+                says=says,
             )
     raise OutOfRange("Chance to cut through", float(chance.max()), f"at least {WANTED:g}; this machine is not expected to cut it")

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.deciding.cut import MAP_PARTICLES, know_cut
+from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, know_cut
 from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.records.reading import Reading

@@ -7,110 +7,137 @@ look-ahead), per time it takes to burn.  docs/methods.md, section Next cells.
 from __future__ import annotations
 
 import itertools
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
-from olive_almanac.core.burn.groove import Groove, log_needed, log_worth
+from olive_almanac.core.burn.groove import fast_phi
+from olive_almanac.core.deciding.scan import PASSES, USUAL_DRIFT, ShopDrift, open_speeds, scan_cut
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.char import FlareLimit
-from olive_almanac.core.fitting.cut import CutCase, GroovePosterior
+from olive_almanac.core.fitting.cut import LAPSE, CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air, Setting
 
-__all__ = ["next_cut_cells"]
+__all__ = ["NextCells", "Proposal", "next_cut_cells"]
 
 Floats = NDArray[np.float64]
-PASSES = np.array([1.0, 2.0, 3.0, 4.0, 6.0, 8.0, 12.0])
+Reals = NDArray[np.float32]
+TRIED_PASSES = (1, 2, 3, 4, 6, 8, 12)
 SPEEDS = 24
 PARTICLES = 160
+NODES = 6
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
 HANDLING_S = 30.0  # a cell that burns this long costs twice the trouble
-SURE = 2.33  # standard deviations of the margin that a setting must keep to be called safe
-PENALTY = 2.0  # ln(time) above the median for a world in which nothing gets through
+ENOUGH_SD = 0.05  # of ln(least time): the time is known
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A cell to burn, its chance to fall free as far as is known, and what it is for."""
+
+    setting: Setting
+    chance: float
+    reason: str
+
+
+@dataclass(frozen=True)
+class NextCells:
+    """Cells, low energy first; and over the posterior: mean and sd of ln(least seconds per mm) and the share of worlds in
+    which something gets through."""
+
+    cells: tuple[Proposal, ...]
+    log_time: float
+    log_time_sd: float
+    possible: float
+
+    @property
+    def settings(self) -> tuple[Setting, ...]:
+        return tuple(cell.setting for cell in self.cells)
 
 
 def next_cut_cells(
-    posterior: GroovePosterior, case: CutCase, *, limit: FlareLimit | None = None, air: Air = "full", count: int = 8
-) -> tuple[Setting, ...]:
-    """Return up to `count` settings at full power, low energy first; none where every candidate would flare up.
+    posterior: GroovePosterior, case: CutCase, *, drift: ShopDrift = USUAL_DRIFT, power: float = 1.0, target: float = 0.99,
+    limit: FlareLimit | None = None, air: Air = "full", count: int = 8,
+) -> NextCells:  # fmt: skip
+    """Return up to `count` cells at one power; none where every candidate would flare up.
 
     Candidates are passes x focus x speeds over the range that the posterior leaves open.
     """
-    groove = posterior.resampled(PARTICLES)
-    focuses = np.unique(np.round(np.array([-1.0, 0.0, case.thickness_mm / 2, case.thickness_mm]), 2))
-    speeds = _open_speeds(groove, case, focuses)
-    needed = _needed(groove, case, speeds, focuses)  # [particle, focus, speed]
-    worth = log_worth(groove, PASSES)  # [particle, passes]
-    margin = worth[:, :, None, None] - needed[:, None, :, :]  # [particle, passes, focus, speed]
-    noise, band = groove.noise[:, :, None, None], groove.hang_band[:, :, None, None]
-    hangs, free = ndtr(margin / noise), ndtr((margin - band) / noise)
-    score = 0.5 * (hangs + free)
-    variance = (0.25 * (hangs - free) + free - score**2).mean(0).ravel()
-    seconds = OUTLINE_MM * PASSES[:, None, None] / speeds[None, None, :] * np.ones((1, len(focuses), 1))
-    target = _least_time(margin - band - SURE * noise, seconds)
-    allowed = np.ones(seconds.shape, bool)
-    if limit is not None:
-        energy = float(case.power_w(1.0)) / speeds
-        most = np.array([limit.of(int(n)) for n in PASSES])
-        allowed &= (energy[None, :] <= most[:, None])[:, None, :]
-    keep = allowed.ravel()
-    if not keep.any():
-        return ()
-    flat = score.reshape(PARTICLES, -1)[:, keep]
-    chosen = _greedy(flat, variance[keep], target, 1 + seconds.ravel()[keep] / HANDLING_S, count)
-    grid = list(itertools.product(PASSES, focuses, speeds))
-    kept = [point for point, good in zip(grid, keep, strict=True) if good]
-    settings = [
-        Setting(1.0, min(round_level(float(v), 3), case.max_speed_mm_s), int(n), float(f), air=air)
-        for n, f, v in (kept[i] for i in chosen)
-    ]
-    return tuple(sorted(dict.fromkeys(settings), key=lambda s: s.passes / s.speed_mm_s))
-
-
-def _needed(groove: Groove, case: CutCase, speeds: Floats, focuses: Floats) -> Floats:
-    """ln of the passes needed, [particle, focus, speed], at full power."""
-    focus, speed = (grid.ravel() for grid in np.meshgrid(focuses, speeds, indexing="ij"))
-    n = len(speed)
-    needed = log_needed(
-        groove,
-        case.beam,
-        power_w=np.full(n, float(case.power_w(1.0))),
-        speed_mm_s=speed,
-        focus_mm=focus,
-        depth_mm=np.full(n, case.thickness_mm),
+    thickness = case.thickness_mm
+    speeds = open_speeds(
+        posterior, case, power=power, focus_mm=thickness / 2, most_passes=TRIED_PASSES[-1], air=air, count=SPEEDS
     )
-    return needed.reshape(len(needed), len(focuses), len(speeds))
+    focus = np.unique(np.round(np.array([0.25, 0.5, 0.75]) * thickness, 2))
+    scan = scan_cut(
+        posterior, case, drift, power=power, passes=PASSES, focus_mm=focus, speed_mm_s=speeds, air=air, particles=PARTICLES,
+        nodes=NODES,
+    )  # fmt: skip
+    time, possible = scan.least_time(target)
+    figures = (float(time.mean()), float(time.std()), float(possible.mean()))
+    if possible.any():
+        figures = (float(time[possible].mean()), float(time[possible].std()), figures[2])
+    tried = np.unique(np.round(np.array([-1.0, 0.0, thickness / 2, thickness]), 2))
+    grid = list(itertools.product(TRIED_PASSES, tried, speeds))
+    passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
+    allowed = np.ones(len(grid), bool)
+    if limit is not None:
+        most = np.array([limit.of(int(n)) for n in passes])
+        allowed = float(case.power_w(power)) / speed <= most
+    if not allowed.any():
+        return NextCells((), *figures)
+    free, hangs = _outcomes(posterior, case, power, tried, speeds, air)
+    score = (0.5 * (free + hangs))[:, allowed]
+    variance = (0.25 * (hangs - free) + free - (0.5 * (free + hangs)) ** 2).mean(0)[allowed]
+    seconds = OUTLINE_MM * passes[allowed] / speed[allowed]
+    chosen = np.flatnonzero(allowed)[_greedy(score, variance, time, 1 + seconds / HANDLING_S, count)]
+    chance = free.mean(0)
+    cells: dict[Setting, Proposal] = {}
+    for i in chosen:
+        setting = Setting(power, min(round_level(float(speed[i]), 3), case.max_speed_mm_s), int(passes[i]), float(focuses[i]), air=air)
+        cells.setdefault(setting, Proposal(setting, float(chance[i]), _reason(setting, figures[2])))
+    return NextCells(tuple(sorted(cells.values(), key=lambda c: c.setting.passes / c.setting.speed_mm_s)), *figures)
 
 
-def _open_speeds(groove: Groove, case: CutCase, focuses: Floats) -> Floats:
-    """Speeds between which the posterior does not know whether some number of passes gets through."""
-    wide = np.geomspace(max(0.05, case.max_speed_mm_s / 5000), case.max_speed_mm_s, 60)
-    needed = _needed(groove, case, wide, focuses).min(1)
-    through = ndtr((log_worth(groove, PASSES)[:, :, None] - needed[:, None, :]) / groove.noise[:, :, None]).mean(0)
-    open_ = wide[((through > 0.03) & (through < 0.97)).any(0)]
-    low, high = (open_[0], open_[-1]) if len(open_) > 1 else (wide[0], wide[-1])
-    return np.asarray(np.geomspace(low, max(high, low * 1.05), SPEEDS), float)
+def _reason(setting: Setting, possible: float) -> str:
+    passes = "one pass" if setting.passes == 1 else f"{setting.passes} passes"
+    if possible < 0.8:
+        return f"tells whether {passes} get through at all"
+    return f"tells how quick {passes} may run"
 
 
-def _least_time(margin: Floats, seconds: Floats) -> Floats:
-    """ln of the least time that is safe in each particle's world, [particle]; worlds without any get a penalty."""
-    time = np.where(margin >= 0, np.log(seconds)[None], np.inf).reshape(len(margin), -1).min(1)
-    possible = np.isfinite(time)
-    ceiling = (np.median(time[possible]) if possible.any() else 0.0) + PENALTY
-    return np.asarray(np.minimum(time, ceiling), float)
+def _outcomes(
+    posterior: GroovePosterior, case: CutCase, power: float, focus: Floats, speeds: Floats, air: Air
+) -> tuple[Reals, Reals]:
+    """P(falls free) and P(at least hangs) of each candidate under each particle, [particle, candidate], with mistakes."""
+    groove = posterior.resampled(PARTICLES)
+    grid_focus, grid_speed = (axis.ravel() for axis in np.meshgrid(focus, speeds, indexing="ij"))
+    needed = groove.log_needed(case.burns(power, grid_speed, 1, grid_focus, air=air), case.thickness_mm)
+    worth = groove.log_worth(case.burns(power, 1.0, np.array(TRIED_PASSES, float), 0.0, air=air))
+    margin = ((worth[:, :, None] - needed[:, None, :]) / groove.noise[:, :, None]).reshape(len(groove), -1)
+    band = groove.hang_band / groove.noise
+    sure = np.float32(1 - LAPSE)
+    return (sure * fast_phi(margin - band) + np.float32(LAPSE / 2)), (sure * fast_phi(margin) + np.float32(LAPSE / 2))
 
 
-def _greedy(score: Floats, variance: Floats, target: Floats, cost: Floats, count: int) -> list[int]:
+def _greedy(score: Reals, variance: Floats, target: Floats, cost: Floats, count: int) -> list[int]:
     """Take the candidate that explains most of the target's variance, then the next given it, and so on."""
-    joined = np.column_stack([score - score.mean(0), target - target.mean()])
-    covariance = joined.T @ joined / len(joined)
+    joined = np.column_stack([score - score.mean(0), (target - target.mean()).astype(np.float32)])
+    spread = (joined**2).mean(0)[:-1]
+    shared = joined.T @ joined[:, -1] / len(joined)
+    removed: list[NDArray[np.floating]] = []
     chosen: list[int] = []
     for _ in range(min(count, len(variance))):
-        spread = np.diag(covariance)[:-1] + variance + 1e-12
-        gain = covariance[:-1, -1] ** 2 / spread / cost
+        total = spread + variance + 1e-9
+        gain = shared[:-1] ** 2 / total / cost
+        gain[chosen] = -1.0  # each cell once: a coupon of equal cells looks like a mistake
         at = int(gain.argmax())
         chosen.append(at)
-        step = covariance[:, at] / np.sqrt(spread[at])
-        covariance = covariance - np.outer(step, step)
+        column = joined.T @ joined[:, at] / len(joined)
+        for step in removed:
+            column = column - step * step[at]
+        step = column / np.sqrt(total[at])
+        removed.append(step)
+        spread = np.maximum(spread - step[:-1] ** 2, 0.0)
+        shared = shared - step * step[-1]
     return chosen

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from olive_almanac.core.beam.spot import default_pitch
-from olive_almanac.core.deciding.cut import know_cut
+from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.kinds import TrialChoices, slot_widths
 from olive_almanac.core.design.levels import round_level

@@ -11,8 +11,10 @@ from dataclasses import dataclass
 from statistics import fmean, stdev
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.trial import Cell
 
-__all__ = ["KerfFigures", "comb_kerf", "kerf_figures", "square_error", "stack_kerf", "taper"]
+__all__ = ["KerfFigures", "comb_kerf", "kerf_figures", "kerf_of", "square_error", "stack_kerf", "taper"]
 
 
 @dataclass(frozen=True)
@@ -61,3 +63,14 @@ def taper(top_mm: float, bottom_mm: float, thickness_mm: float) -> tuple[float, 
 def square_error(width_mm: float, height_mm: float) -> float:
     """Return by how much a drawn square came out wider than high, mm: the kerf along Y less the kerf along X."""
     return width_mm - height_mm
+
+
+def kerf_of(cell: Cell, reading: Reading) -> float | None:
+    """Return the kerf that a comb's slot, a stack or a plain slot tells, mm; None where nothing was measured."""
+    if reading.kerf_mm is None:
+        return None
+    if cell.mark == "comb":
+        return comb_kerf(reading.kerf_mm, cell.nominal_mm)
+    if cell.mark == "stack" and reading.kerf_mm > cell.nominal_mm:  # the whole stack was measured
+        return stack_kerf(reading.kerf_mm, cell.nominal_mm, max(1, round(cell.longest_side_mm / cell.nominal_mm)))
+    return reading.kerf_mm

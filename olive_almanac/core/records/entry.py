@@ -90,6 +90,8 @@ class Entry:
     evidence: Evidence = Evidence()
     proofs: tuple[Proof, ...] = ()
     notes: str = ""
+    kerf_x_mm: float | None = None  # as measured with a gauge
+    kerf_y_mm: float | None = None
 
     def __post_init__(self) -> None:
         check_text("Entry id", self.uid, 60)

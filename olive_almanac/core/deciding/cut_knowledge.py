@@ -1,0 +1,209 @@
+"""What is known of one subject's cut: groove, char and drift together, from every reading that bears on it.
+
+The posterior is integrated, never its best point alone; thickness and power drift enter as extra variance of the
+margin, focus error by quadrature.  docs/methods.md, section Decide.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
+from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, margin_and_sd, spread_of_focus
+from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
+from olive_almanac.core.fitting.char import CharPosterior, fit_char
+from olive_almanac.core.fitting.cut import CutCase, CutData, GroovePosterior, case_of, data_of, fit_cut
+from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.records.entry import Margins
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Air, Direction, Setting
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+
+__all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "know_cut", "margins_of"]
+
+Floats = NDArray[np.float64]
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
+PICK_PARTICLES, PICK_NODES = 96, 6
+MAP_PARTICLES, MAP_NODES = 48, 4
+MANY_PASSES = 30
+AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
+
+
+@dataclass(frozen=True)
+class CutKnowledge:
+    """Everything the readings say of one subject's cut: groove, char, and the drift to allow for.
+
+    `own` are the ids of the trials of this very subject; `carried` says in words which other coupons the belief before their
+    readings came from.
+    """
+
+    case: CutCase
+    posterior: GroovePosterior
+    char: CharPosterior
+    data: CutData
+    drift: ShopDrift = USUAL_DRIFT
+    air: Air = "full"
+    own: frozenset[str] = frozenset()
+    carried: tuple[str, ...] = ()
+    belief: Belief | None = field(default=None, repr=False)
+
+    @property
+    def cells_read(self) -> int:
+        return len(self.data)
+
+    def chance(
+        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, particles: int = PICK_PARTICLES,
+        nodes: int = PICK_NODES, drift: ShopDrift | None = None, direction: Direction = "xy",
+    ) -> Floats:  # fmt: skip
+        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
+        flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
+        drift = drift or self.drift
+        groove, weight = spread_of_focus(self.posterior.resampled(particles), drift, nodes if drift.focus_mm else 1)
+        margin, sd = margin_and_sd(groove, self._burns(flat, direction), self.case.thickness_mm, drift)
+        return np.asarray((weight @ fast_phi(margin / sd)).reshape(shape), float)
+
+    def _burns(self, flat: list[Floats], direction: Direction = "xy") -> Burns:
+        return self.case.burns(*flat, air=self.air, direction=direction)
+
+    def mean_margin(
+        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, thickness_mm: float | None = None
+    ) -> Floats:
+        """Return the posterior mean of ln(energy available / needed to fall free), nothing drifting; flat [n]."""
+        flat, _ = _flatten(power, speed_mm_s, passes, focus_mm)
+        groove, burns = self._middle, self._burns(flat)
+        needed = groove.log_needed(burns, thickness_mm or self.case.thickness_mm)
+        return np.asarray((groove.log_worth(burns) - needed - groove.hang_band).mean(0), float)
+
+    @cached_property
+    def _middle(self) -> Groove:
+        return self.posterior.resampled(PICK_PARTICLES)
+
+    def char_above(self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike) -> Floats:
+        """Return P(brown or worse), P(charred or worse), P(flares), [3, ...]."""
+        energy = self.case.power_w(power) / np.asarray(speed_mm_s, float)
+        return self.char.above(line_energy_j_mm=energy, passes=passes, air=self.air)
+
+    def edge_doubt(self, *, power: float, passes: float, focus_mm: float) -> float:
+        """Return one standard deviation of ln(edge speed) over the posterior: how well the edge is known."""
+        return float(np.std(self.edges(power=power, passes=passes, focus_mm=focus_mm)))
+
+    def edges(self, *, power: float, passes: float, focus_mm: float, direction: Direction = "xy") -> Floats:
+        """Return ln of the speed at which each equally weighted particle is just through, [M]."""
+        speeds = np.geomspace(0.05, self.case.max_speed_mm_s, 90)
+        flat, _ = _flatten(power, speeds, passes, focus_mm)
+        groove, burns = self._middle, self._burns(flat, direction)
+        margin = groove.log_worth(burns) - groove.log_needed(burns, self.case.thickness_mm)
+        reached = (margin > 0).sum(1)
+        return _crossings(np.log(speeds), margin, reached)
+
+    def stall_chance(self, *, power: float, speed_mm_s: float, focus_mm: float) -> float:
+        """Return the chance that no number of passes gets through at this setting."""
+        groove, weight = self.posterior.groove, self.posterior.weight
+        burns = self.case.burns(power, speed_mm_s, MANY_PASSES, focus_mm, air=self.air)
+        margin = groove.log_worth(burns) - groove.log_needed(burns, self.case.thickness_mm) - groove.hang_band
+        short = groove.surplus(burns, self.case.thickness_mm) < AT_THRESHOLD
+        return float(weight @ np.maximum(1 - fast_phi(margin / groove.noise), short)[:, 0])
+
+
+def _crossings(log_speed: Floats, margin: NDArray[np.floating], reached: NDArray[np.intp]) -> Floats:
+    """ln of the speed at which each row's margin passes nought; the ends where it never does."""
+    at = np.clip(reached - 1, 0, len(log_speed) - 2)
+    row = np.arange(len(margin))
+    here, there = margin[row, at], margin[row, at + 1]
+    along = np.clip(here / np.maximum(here - there, 1e-6), 0, 1)
+    return np.asarray(log_speed[at] + along * (log_speed[at + 1] - log_speed[at]), float)
+
+
+def _flatten(*values: ArrayLike) -> tuple[list[Floats], tuple[int, ...]]:
+    arrays = np.broadcast_arrays(*(np.asarray(value, float) for value in values))
+    return [array.ravel() for array in arrays], arrays[0].shape
+
+
+def know_cut(
+    machine: Machine, stock: Stock, pairs: Pairs, *, rng: np.random.Generator, drift: ShopDrift | None = None,
+    previous: CutKnowledge | None = None,
+) -> CutKnowledge:  # fmt: skip
+    """Fit groove and char to the readings of the given trials (none: the family's prior).
+
+    Trials of another lot, machine state, machine, thickness or stock count less: their posterior, widened, is what is
+    believed before the subject's own readings.  `previous` knowledge of the same subject makes the fit quicker.
+    """
+    case = case_of(machine, stock)
+    belief, carried, own = _belief_from_kin(machine, stock, case, pairs, rng)
+    data = data_of(case, own)
+    before = previous.posterior if previous is not None and previous.case == case else None
+    posterior = fit_cut(case, data, rng=rng, belief=belief, previous=before)
+    known = [cell.setting.air for trial, readings in own if readings for cell in trial.cells]
+    air: Air = max(set(known), key=known.count) if known else "full"
+    char = fit_char(case.prior, own or pairs, rng=rng)
+    return CutKnowledge(case, posterior, char, data, drift or USUAL_DRIFT, air, frozenset(t.id for t, _ in own), carried, belief)
+
+
+def _belief_from_kin(
+    machine: Machine, stock: Stock, case: CutCase, pairs: Pairs, rng: np.random.Generator
+) -> tuple[Belief, tuple[str, ...], Pairs]:
+    """The belief before the subject's own readings, in words where it came from, and the subject's own pairs.
+
+    Other subjects are fitted from the least to the most akin, each starting from what the one before left.
+    """
+    belief = family_belief(case.prior)
+    groups: dict[tuple[object, ...], list[tuple[Trial, Sequence[Reading]]]] = {}
+    own: list[tuple[Trial, Sequence[Reading]]] = []
+    for trial, readings in pairs:
+        if not kinship(machine, stock, trial.machine, trial.stock).words:
+            own.append((trial, readings))
+        elif readings:
+            other = trial.machine, trial.stock
+            key = (other[0].uid, other[0].name, other[0].state, other[1].name, other[1].lot, other[1].colour, other[1].true_thickness_mm)
+            groups.setdefault(key, []).append((trial, readings))
+    kin = [(kinship(machine, stock, group[0][0].machine, group[0][0].stock), group) for group in groups.values()]
+    carried = []
+    for nearness, group in sorted(kin, key=lambda one: -one[0].energy_sd):
+        there = case_of(group[0][0].machine, group[0][0].stock)
+        data = data_of(there, group)
+        if len(data):
+            posterior = fit_cut(there, data, rng=rng, belief=belief)
+            belief = carried_belief(posterior.groove, posterior.weight, family_belief(case.prior), nearness)
+            carried.append(f"{len(data)} cells of {', '.join(nearness.words)}")
+    return belief, tuple(reversed(carried)), own
+
+
+def margins_of(knowledge: CutKnowledge, setting: Setting) -> Margins:
+    """Return the single changes that bring the posterior mean margin to nought, each alone."""
+    base: dict[str, ArrayLike] = {
+        "power": setting.power,
+        "speed_mm_s": setting.speed_mm_s,
+        "passes": setting.passes,
+        "focus_mm": setting.focus_mm,
+    }
+
+    def crossing(steps: Floats, margin: Floats) -> float | None:
+        if margin[0] <= 0:
+            return float(steps[0])
+        below = np.flatnonzero(margin <= 0)
+        if not len(below):
+            return None
+        i = int(below[0])
+        return float(np.interp(0.0, [-margin[i - 1], -margin[i]], [steps[i - 1], steps[i]]))
+
+    def limit(change: Callable[[Floats], dict[str, ArrayLike]], steps: Floats) -> float | None:
+        return crossing(steps, knowledge.mean_margin(**(base | change(steps))))  # type: ignore[arg-type]
+
+    thickness, focus = knowledge.case.thickness_mm, setting.focus_mm
+    thicker = np.linspace(1, 2, 21)
+    margin = np.array([knowledge.mean_margin(**base, thickness_mm=thickness * step)[0] for step in thicker])
+    most = crossing(thicker, margin)
+    return Margins(
+        speed=limit(lambda s: {"speed_mm_s": setting.speed_mm_s * s}, np.linspace(1, 3, 41)),
+        power=limit(lambda s: {"power": setting.power * s}, np.linspace(1, 0.2, 41)),
+        thickness_mm=None if most is None else thickness * (most - 1),
+        focus_up_mm=limit(lambda s: {"focus_mm": focus - s}, np.linspace(0, 8, 33)),
+        focus_down_mm=limit(lambda s: {"focus_mm": focus + s}, np.linspace(0, 8, 33)),
+    )

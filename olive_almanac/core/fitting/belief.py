@@ -1,0 +1,74 @@
+"""What is believed of a groove before its readings: the family's prior, or what other coupons taught, widened.
+
+    theta = mean + root z,   z standard normal, or Student-t with `tails` degrees of freedom
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.burn.groove import AIR, BEND, PARAMETERS, REMOVAL, SHIFT, STRETCH, THRESHOLD, WAY, Groove
+from olive_almanac.core.fitting.kinship import Kinship
+from olive_almanac.core.materials.families import GENERIC, GroovePrior
+
+__all__ = ["Belief", "carried_belief", "family_belief"]
+
+Floats = NDArray[np.float64]
+NORMAL = 1e6  # degrees of freedom that make a Student-t a normal
+#            removal threshold char rayleigh shift side  noise hang  walls bend  air   way
+SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25, 0.12])
+GENERIC_SPREAD = {REMOVAL: 1.0, THRESHOLD: 0.9}
+TAILS = np.array([4.0, 4.0, *[NORMAL] * (len(PARAMETERS) - 2)])  # a wrong family must be able to lose
+CARRIED_TAILS = 6.0
+NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.07, 0.07, 0.02, 0.04, 0.25
+OPTICS = (STRETCH, SHIFT, BEND, WAY)  # what belongs to a machine in one state
+LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
+
+
+@dataclass(frozen=True)
+class Belief:
+    """Means [12], root [12, 12] and degrees of freedom [12] of a groove's parameters."""
+
+    mean: Floats
+    root: Floats
+    tails: Floats
+
+    def theta(self, z: Floats) -> Floats:
+        """Return parameters [K, 12] for whitened ones [K, 12]."""
+        result: Floats = self.mean + z @ self.root.T
+        return result
+
+
+def family_belief(prior: GroovePrior) -> Belief:
+    """Return the belief from the family alone."""
+    logs = np.log([prior.removal_j_mm3, prior.threshold_j_mm2, prior.char_loss])
+    usual = np.log([prior.side_loss_mm_s, NOISE_MEAN, HANG_MEAN, WALLS_MEAN])
+    spread = SPREAD.copy()
+    if prior == GENERIC:
+        for index, sd in GENERIC_SPREAD.items():
+            spread[index] = sd
+    return Belief(np.array([*logs, 0.0, 0.0, *usual, BEND_MEAN, AIR_MEAN, 0.0]), np.diag(spread), TAILS)
+
+
+def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship) -> Belief:
+    """Return the belief that another subject's posterior gives: its mean and covariance, widened by the kinship.
+
+    What belongs to a machine's optics starts anew from the family's belief where the optics are not the same.
+    """
+    mean = weight @ groove.theta
+    off = groove.theta - mean
+    spread = (off * weight[:, None]).T @ off
+    if not kin.same_optics:
+        for index in OPTICS:
+            mean[index] = family.mean[index]
+            spread[index, :] = spread[:, index] = 0.0
+            spread[index, index] = family.root[index, index] ** 2
+    gained = np.full(len(PARAMETERS), min(LEARNT_DRIFT, kin.energy_sd))
+    gained[[AIR, BEND, SHIFT, WAY]] *= 0.2
+    gained[[REMOVAL, THRESHOLD]] = kin.energy_sd
+    spread += np.diag(gained**2 + 1e-6)
+    root = np.asarray(np.linalg.cholesky(spread), float)
+    return Belief(mean, root, np.full(len(PARAMETERS), CARRIED_TAILS))
