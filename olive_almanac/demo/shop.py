@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
+from typing import cast
 
 import numpy as np
 
@@ -23,7 +24,7 @@ from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.trial import Kind, Trial
 from olive_almanac.steps.decide import decide_trial, entry_of
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import permission_for, verdict_for
@@ -107,6 +108,10 @@ PLANS: tuple[tuple[str, str, Task, str], ...] = (
     ("north-bench", "poplar-4", "cut", "wait decide"),
     ("north-bench", "birch-3", "engrave", "wait book"),
     ("north-bench", "birch-3", "cut", "proven"),
+    # trials that were measured with a gauge or by photo
+    ("long-bed", "poplar-4", "score", "measured focus"),
+    ("long-bed", "birch-6", "cut", "measured kerf"),
+    ("long-bed", "poplar-4", "engrave", "measured grey"),
 )
 MOST_ROUNDS = 5
 
@@ -142,6 +147,13 @@ def _live_through(
         library.save_entry(
             Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence), "reckoned"
         )
+        return
+    if fate.startswith("measured"):
+        choices = suggest_levels(
+            machine, stock, task, kind=cast(Kind, fate.removeprefix("measured ")), lettering=letters(),
+            engraving=verdict_for(machine, stock, "engrave"),
+        ).choices  # fmt: skip
+        _burn_and_read(library, bench, _planned(machine, _now_of(library, stock), task, choices, day, count), gauged=True)
         return
     if fate.startswith("wait"):
         stage = fate.removeprefix("wait ")
@@ -205,7 +217,9 @@ def _now_of(library: Library, stock: Stock) -> Stock:
     return next(one for one in library.stocks() if one.uid == stock.uid)
 
 
-def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | None = None) -> list[Reading]:
+def _burn_and_read(
+    library: Library, bench: Bench, trial: Trial, *, read: int | None = None, gauged: bool = False
+) -> list[Reading]:
     library.save_trial(trial, "burn", "burn file written")
     _write(library, trial)
     burnt = list(bench.burn(trial))
@@ -217,7 +231,7 @@ def _burn_and_read(library: Library, bench: Bench, trial: Trial, *, read: int | 
     library.save_run(
         trial.id, {"by": "stand-in", "started": started.isoformat(), "cells": cells, "complete": True, "log": []}, "burnt"
     )
-    seen = [replace(one.seen, lightness=None, kerf_mm=None) for one in burnt]
+    seen = [one.seen if gauged else replace(one.seen, lightness=None, kerf_mm=None) for one in burnt]
     seen = [replace(one, verdict="hangs") if one.verdict == "push" else one for one in seen]
     if trial.task == "cut":
         seen = [replace(one, verdict=None) if one.char == 3 else one for one in seen]

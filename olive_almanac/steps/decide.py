@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from olive_almanac.core.errors import OutOfRange
@@ -90,9 +91,14 @@ def decide_trial(
 
         drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
         every = [*basis.kin, *pairs]
-        known = know_cut(trial.machine, trial.stock, every, rng=np.random.default_rng(FIT_SEED), drift=drift, previous=basis.previous)
+        known = know_cut(
+            trial.machine, trial.stock, every, rng=np.random.default_rng(FIT_SEED), drift=drift, previous=basis.previous
+        )
         if basis.weekly:
-            known = replace(known, drift=drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm, weekly=basis.weekly, known=known))
+            known = replace(
+                known,
+                drift=drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm, weekly=basis.weekly, known=known),
+            )
         limit = flare_limit_of(trial.stock, pairs)
         return cut.decide_cut(known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count), known
     from olive_almanac.core.deciding import engrave
@@ -187,7 +193,9 @@ def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
     import numpy as np
 
     base = _base_of(pairs, decision)
-    burnt = sorted({cell.setting.passes for trial, _ in pairs for cell in trial.cells} | {pick.setting.passes for pick in decision.picks})
+    burnt = sorted(
+        {cell.setting.passes for trial, _ in pairs for cell in trial.cells} | {pick.setting.passes for pick in decision.picks}
+    )
     passes = tuple(sorted({*burnt[: MOST_SLICES - 1], base.passes}))
     fewest = base.speed_mm_s / base.passes * np.array([0.5 * passes[0], 2.2 * passes[-1]])
     speed = np.geomspace(fewest[0], min(fewest[1], known.case.max_speed_mm_s), SLICE_POINTS)
@@ -323,6 +331,16 @@ class DecidePresenter:
             self.session.keep_trial(desk.trial, "book", "written into the book")
 
         return entry if self.session.attempt(action) else None
+
+    def save_table(self, path: Path) -> bool:
+        """Write the tone curve as a table; False where it could not be written, or there is none."""
+        from olive_almanac.formats.tone_csv import write_tone_csv
+        from olive_almanac.steps.files import write_file
+
+        table = self.found.get("tone")
+        if table is None or isinstance(table, str):
+            return False
+        return self.session.attempt(lambda: write_file(path, write_tone_csv(table)))
 
     def keep_kerf(self) -> bool:
         """Write the measured kerf into the subject's entry; False where there is no entry or nothing was measured."""

@@ -15,12 +15,14 @@ from olive_almanac.steps.photo import PHOTO, PhotoRead, kept_photo, limits_from,
 from olive_almanac.steps.session import Desk, Session
 
 if TYPE_CHECKING:
+    from olive_almanac.core.deciding.outlook import Outlook
     from olive_almanac.core.photo.judge import Limits, Taught
 
 __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
+SHOWS_AN_EDGE = ("grid", "air", "weekly", "detail")  # kinds whose cells lie in order of what is varied
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare" is a verdict of the screen only
@@ -82,6 +84,8 @@ class ReadPresenter:
         self.picture: tuple[Any, float] | None = None  # the whole photo made small, and its scale
         self._taught_before: list[Taught] | None = None
         self._trial_id = ""
+        self.outlook: Outlook | None = None  # what the readings so far say of every cell
+        self._edge_for: tuple[str, Any] | None = None
         self.start()
 
     # -- what is known -------------------------------------------------------------------------------------------------
@@ -294,6 +298,37 @@ class ReadPresenter:
         if len(means) == 2:
             parts.append(f"a square comes out {abs(square_error(means[1], means[0])):.3f} mm off")
         return ", ".join(parts)
+
+    # -- the edge, while it is read ------------------------------------------------------------------------------------
+
+    def edge_work(self) -> Iterator[tuple[object, Any]] | None:
+        """Return the work that finds the chance of each cell from what is read so far, or None where there is nothing new.
+
+        It yields (what it was worked out for, Outlook): for a worker.
+        """
+        desk = self.session.desk
+        if desk is None or not desk.readings or desk.trial.kind not in SHOWS_AN_EDGE:
+            self.outlook = self._edge_for = None
+            return None
+        wanted = (desk.trial.id, tuple(desk.pairs))
+        if wanted == self._edge_for:
+            return None
+        same = self._edge_for is not None and self._edge_for[0] == desk.trial.id
+        self._edge_for = wanted
+        trial, pairs, previous = desk.trial, desk.pairs, self.outlook.known if self.outlook and same else None
+
+        def work() -> Iterator[tuple[object, Any]]:
+            from olive_almanac.core.deciding.outlook import expect
+
+            yield wanted, expect(trial, pairs, previous=previous)
+
+        return work()
+
+    def take_edge(self, item: tuple[object, Any]) -> None:
+        """Take the outlook, unless the readings have changed since."""
+        worked_for, outlook = item
+        if worked_for == self._edge_for:
+            self.outlook = outlook
 
     # -- keeping -------------------------------------------------------------------------------------------------------
 

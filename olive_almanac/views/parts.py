@@ -357,6 +357,15 @@ class Segments(QWidget):
         self.setAccessibleDescription(self.words[at])
         self.update()
 
+    def set_word(self, at: int, word: str) -> None:
+        """Give a segment another word; the whole widens with it."""
+        if self.words[at] == word:
+            return
+        self.words[at] = word
+        self._widths[at] = round(QFontMetricsF(F("small_b")).horizontalAdvance(word) + 22)
+        self.setFixedSize(px(sum(self._widths) + 2), px(34))
+        self.update()
+
     def _choose(self, at: int) -> None:
         if 0 <= at < len(self.words) and at != self.at:
             self.set_at(at)

@@ -51,7 +51,11 @@ def carry_entry(
 
 def _as_readings(entry: Entry, machine: Machine, stock: Stock) -> tuple[Trial, list[Reading]]:
     edge = entry.setting.speed_mm_s * (entry.evidence.margins.speed or USUAL_MARGIN)
-    told: tuple[tuple[float, Verdict], ...] = ((entry.setting.speed_mm_s, "free"), (edge * JUST_THROUGH, "free"), (edge * JUST_NOT, "not_through"))
+    told: tuple[tuple[float, Verdict], ...] = (
+        (entry.setting.speed_mm_s, "free"),
+        (edge * JUST_THROUGH, "free"),
+        (edge * JUST_NOT, "not_through"),
+    )
     cells = tuple(
         Cell(f"A{i + 1}", 0, i, "outline", (i * SIDE_MM, 0.0, SIDE_MM, SIDE_MM), i, 1.0, replace(entry.setting, speed_mm_s=speed))
         for i, (speed, _) in enumerate(told)

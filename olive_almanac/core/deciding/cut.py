@@ -119,7 +119,7 @@ class _Window:
         known, thickness = self.knowledge, self.knowledge.case.thickness_mm
         passes = sorted({*PASSES, *(s.passes for s in self.settings)})
         most = self._most_passes()
-        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 2) for share in (0.25, 0.5, 0.75)})
+        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 1) for share in (0.25, 0.5, 0.75)})
         speeds = open_speeds(
             known.posterior, known.case, power=self.top.power, focus_mm=thickness / 2, most_passes=most, air=known.air
         )
@@ -254,12 +254,12 @@ class _Window:
         untried = [pick for pick in picks if pick.untried]
         if untried:
             numbers = " and ".join(sorted({"1 pass" if p.setting.passes == 1 else f"{p.setting.passes} passes" for p in untried}))
-            remarks.append(f"{numbers[0].upper()}{numbers[1:]} at that focus not burnt yet: reckoned, so burn the confirm run first.")
+            remarks.append(f"{numbers[0].upper()}{numbers[1:]} not burnt yet at that focus: reckoned, so confirm first.")
         directions = compare_directions(self.knowledge, quickest.setting, target=self.target)
         if directions is not None:
             remarks.append(directions.says)
         if self.knowledge.carried:
-            remarks.append(f"Begun from {' and '.join(self.knowledge.carried)}, which count less.")
+            remarks.append(f"Begun from {'; '.join(self.knowledge.carried)}.")
         if self.knowledge.drift.says:
             remarks.append(f"Allows for {', '.join(self.knowledge.drift.says)}.")
         if enough:

@@ -100,7 +100,7 @@ def _why(
         return causes[index]
     for other, cell in enumerate(cells):
         if other != index and settings[cell] == settings[cells[index]] and verdicts[other] != verdicts[index]:
-            return f"{cell[1]}, burnt alike, reads “{VERDICT_WORDS.get(verdicts[other], 'Holds')}”: look at both again."
+            return f"{cell[1]}, burnt alike, reads “{VERDICT_WORDS.get(verdicts[other], 'Holds')}”: look at both."
     if STRENGTH[verdicts[index]] < STRENGTH[expected]:
-        return "A knot, a glue line or a poor hold-down can stop one cell; or a slip of the key. Look again."
-    return "It may still hang by a thread; or a slip of the key. Look again."
+        return "A knot, a glue line, a poor hold-down, or a slip of the key."
+    return "It may still hang by a thread, or a slip of the key."

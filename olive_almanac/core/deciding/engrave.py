@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from olive_almanac.core.burn.energy import dose_ripple
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.fitting.tone import ToneCurve, TonePosterior, areal_energy_of, fit_lightness, fit_tone, tone_data_of
@@ -15,10 +16,11 @@ from olive_almanac.core.materials.families import TonePrior, family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.reading import DEFECT_WORDS, Reading
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import number_text
 
 __all__ = ["ToneKnowledge", "decide_engrave", "know_tone"]
 
@@ -29,6 +31,8 @@ LEAST = 0.50  # below this chance of the right tone nothing is picked
 POWER_DRIFT = 0.05  # half width, as a fraction
 PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
 SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
+LEGIBLE_L = 15.0  # difference of L* from the stock that reads well at arm's length (common practice, no source)
+PLAIN_RIPPLE = 0.10  # dose ripple from which lines begin to show
 PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
 
 
@@ -40,6 +44,19 @@ class ToneKnowledge:
     posterior: TonePosterior
     curve: ToneCurve | None
     cells_read: int
+    highest_j_mm2: float = 0.0  # of the energies read
+
+    def tones(self) -> tuple[float, float, float] | None:
+        """Return L* of the lightest tone that is legible, of the middle, and of the darkest before over-burn (on stock that
+        marks light: the lightest); None without a curve."""
+        if self.curve is None:
+            return None
+        energies = np.geomspace(1e-3 * self.highest_j_mm2, self.highest_j_mm2, 400)
+        tones = self.curve.lightness(energies)
+        strongest = float(tones[np.abs(tones - self.curve.blank).argmax()])
+        reach = strongest - self.curve.blank
+        faintest = self.curve.blank + np.sign(reach) * min(LEGIBLE_L, 0.9 * abs(reach))
+        return float(faintest), float((faintest + strongest) / 2), strongest
 
     def chances(self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, passes: ArrayLike = 1) -> Floats:
         """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the broadcast shape."""
@@ -58,7 +75,8 @@ def know_tone(machine: Machine, stock: Stock, pairs: Pairs, *, task: Task = "eng
     """Fit the tone to the readings of the given trials (none: the family's prior; for a score in J/mm of line)."""
     data = tone_data_of(pairs)
     prior = score_prior(machine, stock) if task == "score" else family_of(stock).tone
-    return ToneKnowledge(machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict))
+    highest = float(np.exp(data.log_energy.max())) if len(data.verdict) else 0.0
+    return ToneKnowledge(machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict), highest)
 
 
 def score_prior(machine: Machine, stock: Stock) -> TonePrior:
@@ -92,7 +110,25 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
         f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
         f"from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
+        remarks=_remarks(knowledge, pairs, settings),
     )
+
+
+def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting]) -> tuple[str, ...]:
+    """The dose ripple of the line pitch, and haze or unevenness where they were seen."""
+    remarks = []
+    pitch = max((s.pitch_mm for s in settings), default=0.0)
+    if pitch > 0:
+        spot = knowledge.machine.spot_longer_mm
+        ripple = dose_ripple(pitch_mm=pitch, spot_mm=spot)
+        lines = " Lines may show: take a finer pitch." if ripple > PLAIN_RIPPLE else ""
+        remarks.append(f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple {100 * ripple:.0f} %.{lines}")
+    seen = [reading.defects for _, readings in pairs for reading in readings]
+    for defect, advice in (("haze", "less air or a film keeps it off"), ("uneven", "tape or a slower, weaker burn evens it")):
+        count = sum(defect in defects for defects in seen)
+        if count:
+            remarks.append(f"{count} of {len(seen)} cells show {DEFECT_WORDS[defect]}: {advice}.")
+    return tuple(remarks)
 
 
 def _unit(settings: Sequence[Setting]) -> str:

@@ -1,150 +1,28 @@
-"""The Decide station: the map at the left, the ways to set it at the right, and the pen that writes into the book."""
+"""The Decide station: what the coupon shows at the left, the ways to set it at the right, and the pen that writes into the book."""
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout
+from pathlib import Path
 
-from olive_almanac.core.deciding.decision import aim_word
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
+
 from olive_almanac.core.records.reading import VERDICT_WORDS
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, percent_text, speed_in
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.read import KEYS
 from olive_almanac.views.coupon import VerdictKeyLine
-from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView, draw_badge
-from olive_almanac.views.marks import Mark, round_pen
-from olive_almanac.views.parts import (
-    MIDDLE_LEFT,
-    MIDDLE_RIGHT,
-    Heading,
-    box,
-    button,
-    clear_layout,
-    col,
-    fact,
-    hair,
-    head,
-    label,
-    page_margins,
-    row,
-)
+from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
+from olive_almanac.views.decide.doubted import DoubtedList
+from olive_almanac.views.decide.pick_card import PickCard, limit_facts
+from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import Heading, Segments, box, button, clear_layout, col, fact, hair, head, label, page_margins, row
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import LIVE, C, F, close, px
+from olive_almanac.views.theme import close, px
 
-HOUSE_MARGIN = 0.15
-EDGE_WORDS = ("clean edge", "brown edge", "charred edge", "may flare")
-
-
-class PickCard(QAbstractButton):
-    """One way to set it: the numbers, the margin bar with the house rule, time and edge."""
-
-    def __init__(self, letter: str, pick, task: str, unit: str) -> None:
-        super().__init__()
-        self.letter, self.pick, self.unit = letter, pick, unit
-        self.name = aim_word(pick.aim, task)
-        self.setCheckable(True)
-        self.setMinimumHeight(px(close(112, 128)))
-        self.setMaximumHeight(px(176))
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        setting = pick.setting
-        self.setText(self.name)
-        self.setToolTip(pick.why)
-        self.setAccessibleName(
-            f"{letter}: {self.name}, {percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
-            f"{setting.passes} passes, {100 * pick.probability:.0f} % sure"
-        )
-
-    def sizeHint(self) -> QSize:
-        return QSize(px(340), px(132))
-
-    def paintEvent(self, _event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(LIVE.scale, LIVE.scale)
-        w, h, on = self.width() / LIVE.scale, self.height() / LIVE.scale, self.isChecked()
-        rect = QRectF(1.5, 1.5, w - 3, h - 3)
-        painter.setPen(QPen(C("ink"), 2.4) if on else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
-        painter.setBrush(C("olive_wash") if on else C("wash") if self.underMouse() else C("page"))
-        painter.drawRoundedRect(rect, 5, 5)
-        if on and self.hasFocus():
-            painter.setPen(QPen(C("olive"), 2))
-            painter.drawRoundedRect(rect.adjusted(3, 3, -3, -3), 3, 3)
-        left, inner = 16.0, w - 32
-        draw_badge(painter, QRectF(left, 13, 26, 26), self.letter, on)
-        painter.setFont(F("h2"))
-        painter.setPen(C("ink"))
-        painter.drawText(QRectF(left + 36, 12, inner, 28), MIDDLE_LEFT, self.name)
-        painter.setFont(F("small_b" if on else "small"))
-        painter.drawText(QRectF(left, 12, inner, 28), MIDDLE_RIGHT, "chosen" if on else self._sure())
-        if on:
-            tick = QPointF(left + inner - 60, 26)
-            painter.setPen(round_pen(C("ink"), 2.2))
-            painter.drawPolyline([tick + QPointF(-5, 0), tick + QPointF(-1, 4), tick + QPointF(6, -5)])
-        self._paint_numbers(painter, left, max(63.0, h * 0.47 - 3))
-        self._paint_foot(painter, left, inner, h)
-
-    def _sure(self) -> str:
-        chance = self.pick.probability
-        return "over 99 % sure" if chance > 0.99 else f"{100 * chance:.0f} % sure"
-
-    def _paint_numbers(self, painter, x: float, base: float) -> None:
-        setting = self.pick.setting
-        passes = "pass" if setting.passes == 1 else "passes"
-        for number, unit in (
-            (percent_text(setting.power), "%"),
-            (number_text(speed_in(setting.speed_mm_s, self.unit)), self.unit),
-            (str(setting.passes), passes),
-        ):
-            painter.setFont(F("card"))
-            painter.setPen(C("ink"))
-            painter.drawText(QPointF(x, base), number)
-            x += QFontMetricsF(F("card")).horizontalAdvance(number) + 5
-            painter.setFont(F("ui"))
-            painter.setPen(C("ink2"))
-            painter.drawText(QPointF(x, base), unit)
-            x += QFontMetricsF(F("ui")).horizontalAdvance(unit) + 20
-
-    def _paint_foot(self, painter, left: float, inner: float, h: float) -> None:
-        margin, y = self.pick.margin, h - close(44, 50)
-        known = self.pick.margins.speed is not None
-        painter.setFont(F("ui_b"))
-        painter.setPen(C("ink"))
-        painter.drawText(QRectF(left, y - 7, 104, 20), MIDDLE_LEFT, f"Margin {100 * margin:.0f} %" if known else "Margin wide")
-        bar, full = QRectF(left + 108, y, inner - 108, 9), 0.6
-        painter.setPen(QPen(C("ink"), 1))
-        painter.setBrush(C("page"))
-        painter.drawRect(bar)
-        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, (margin if known else full) / full), 9), C("olive"))
-        rule = bar.left() + bar.width() * HOUSE_MARGIN / full
-        painter.setPen(QPen(C("ink"), 2))
-        painter.drawLine(QPointF(rule, y - 4), QPointF(rule, y + 13))
-        painter.setFont(F("ui"))
-        painter.setPen(C("ink2"))
-        foot = QRectF(left, h - close(30, 33), inner, 22)
-        painter.drawText(foot, MIDDLE_LEFT, self._time())
-        if self.pick.char is not None:
-            painter.drawText(foot, MIDDLE_RIGHT, EDGE_WORDS[min(3, round(self.pick.char))])
-
-    def _time(self) -> str:
-        if self.pick.seconds_per_m is not None:
-            return f"{duration_text(self.pick.seconds_per_m)} per metre"
-        return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²" if self.pick.seconds_per_100cm2 is not None else ""
-
-
-def limit_facts(pick) -> list[tuple[str, str]]:
-    """Return how far each thing may drift alone, as name and value, only those that have a limit."""
-    margins, facts = pick.margins, []
-    if margins.power is not None:
-        facts.append(("weaker beam", f"down to {percent_text(pick.setting.power * margins.power)} % power"))
-    if margins.power_up is not None and pick.setting.power * margins.power_up <= 1:
-        facts.append(("stronger beam", f"up to {percent_text(pick.setting.power * margins.power_up)} % power"))
-    if margins.thickness_mm is not None:
-        facts.append(("thicker stock", f"{number_text(margins.thickness_mm, 2)} mm more"))
-    if margins.focus_up_mm is not None:
-        facts.append(("focus too high", f"{number_text(margins.focus_up_mm, 2)} mm"))
-    if margins.focus_down_mm is not None:
-        facts.append(("focus too low", f"{number_text(margins.focus_down_mm, 2)} mm"))
-    return facts
+NOTHING_READ = "Nothing has been read yet for this stock."
+LEAVES = {"M": 0, "S": 1, "D": 2}  # keys of map, slices, doubted
+LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
+TITLES = {"focus": "Where the focus lies", "kerf": "What the beam takes away", "tone": "Tone curve"}
 
 
 class DecidePage(StationPage):
@@ -155,13 +33,20 @@ class DecidePage(StationPage):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.presenter = DecidePresenter(self.session, self)
         self._worker = None
-        self.title, self.held = label("", "h1"), label("", "ui", "second")
-        self.map = SettingMapView()
+        self.title = label("", "h1")
+        self.leaf = Segments(["map", "slices", "disbelieved"], 0, "What is shown; keys M, S and D")
+        self.leaf.chosen.connect(self._turn)
+        self.map, self.slices, self.doubted = SettingMapView(), SlicesChart(), DoubtedList()
+        self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
         self.map.pick_clicked.connect(self.presenter.choose)
+        self.map.cell_clicked.connect(self._aim_at_cell)
+        self.doubted.chosen.connect(self._look_again)
+        self.stack = QStackedWidget()
+        for leaf in (self.map, self.slices, self.doubted, self.focus_chart, self.kerf_chart, self.tone_chart):
+            self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
-        self.says = label("", "ui", wrap=True)
-        left = col(head(self.title, None, self.held), self.map, self.key_holder, gap=8)
+        left = col(head(self.title, None, self.leaf), self.stack, self.key_holder, gap=8)
         left.setStretch(1, 1)
         across = QHBoxLayout(self)
         page_margins(across)
@@ -171,23 +56,30 @@ class DecidePage(StationPage):
 
     def _build_right(self):
         self.ways, self.rules = label("", "h2"), label("", "small", "second")
+        self.says = label("", "ui", wrap=True)
+        self.aims = Segments(["right", "lightest", "mid", "darkest"], 0, "Tone to aim at")
+        self.aims.chosen.connect(self._aim)
         self.cards_holder = QVBoxLayout()
         self.cards_holder.setSpacing(px(close(7, 10)))
         self.cards: list[PickCard] = []
+        self.remarks = label("", "small", "second", wrap=True)
+        self.remarks.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         self.limits = QVBoxLayout()
         self.limits.setSpacing(px(4))
-        self.leaf = Mark("state", "trial", 26)
+        self.stage_mark = Mark("state", "trial", 26)
         self.note = label("Goes into the book as On trial. Three confirming burns make it Proven.", "ui", "second", wrap=True)
         self.write = button("Write into the book", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
         self.closer = button("Plan the next cells", tip="a coupon where the doubt is")
         self.closer.clicked.connect(self._plan_next)
-        note = row(self.leaf, self.note, gap=10)
+        note = row(self.stage_mark, self.note, gap=10)
         note.setStretch(1, 1)
         right = col(
             head(self.ways, None, self.rules),
             self.says,
+            self.aims,
             self.cards_holder,
+            self.remarks,
             self.limits,
             None,
             note,
@@ -225,57 +117,85 @@ class DecidePage(StationPage):
         self._worker = self.main_window.work(work, self.presenter.take)
 
     def show_decision(self) -> None:
-        desk, decision = self.session.desk, self.presenter.decision
-        unit, task = self.session.preferences.speed_unit, self.session.subject.task
+        desk, question = self.session.desk, self.presenter.question
         name = f"{desk.trial.name[0].lower()}{desk.trial.name[1:]}" if desk else ""
-        self.title.setText(f"Decide from {name}" if desk and desk.readings else "Decide")
-        self._show_held(desk)
-        note = "Nothing has been read yet for this stock." if not desk or not desk.readings else "Working it out …"
+        self.title.setText(f"From {name}" if desk and desk.readings else "Decide")
+        note = NOTHING_READ if not desk or not desk.readings else "Working it out …"
+        clear_layout(self.limits)
+        self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
+        self.aims.setVisible(False)
+        if question == "setting":
+            self._show_setting(desk, note)
+        else:
+            self._show_figures(question, note)
+
+    # -- a setting ---------------------------------------------------------------------------------------------------
+
+    def _show_setting(self, desk, note: str) -> None:
+        found, decision = self.presenter.found, self.presenter.decision
+        unit, task = self.session.preferences.speed_unit, self.session.subject.task
+        self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
         self.map.show_map(desk, decision, self.presenter.map, self.presenter.chosen, unit, note)
+        self.slices.show_slices(found.get("slices"), decision.target if decision else 0.99, self.presenter.pick, unit, note)
+        self.doubted.show_doubted(found.get("doubted"), self.session, note)
+        self.leaf.set_word(2, f"disbelieved {len(found['doubted'])}" if found.get("doubted") else "disbelieved")
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
+        known = found.get("known")
+        self.aims.setVisible(task in ("engrave", "mark") and known is not None and known.curve is not None)
         picked = bool(decision and decision.picks)
         self.says.setText("" if picked else note if decision is None else self._says(decision, unit))
         self.says.setVisible(not picked)
-        self.write.setVisible(picked)
-        self.leaf.setVisible(picked)
-        self.note.setVisible(picked)
-        self.closer.setVisible(bool(decision and decision.next_cells))
-        self.closer.setProperty("kind", "" if picked else "main")
-        self.closer.style().unpolish(self.closer)
-        self.closer.style().polish(self.closer)
+        self._show_remarks(decision.remarks if decision else ())
+        self._offer("Write into the book" if picked else "", bool(decision and decision.next_cells))
         self._show_limits(task)
 
+    def _show_remarks(self, remarks) -> None:
+        """Show as many remarks as there is room for beside the cards; all of them stand in the tip."""
+        room = {0: 6, 1: 4, 2: 3}.get(len(self.cards), close(1, 2))
+        self.remarks.setText("\n".join(remarks[:room]))
+        self.remarks.setToolTip("\n".join(remarks))
+        self.remarks.setVisible(bool(remarks))
+
+    def _offer(self, main: str, closer: bool) -> None:
+        """Show the main button with these words (none: not at all) and the one that plans the next cells."""
+        picked = bool(self.presenter.pick)
+        self.write.setText(main)
+        self.write.setVisible(bool(main))
+        self.stage_mark.setVisible(picked)
+        self.note.setVisible(picked)
+        self.closer.setVisible(closer)
+        self.closer.setProperty("kind", "" if main else "main")
+        self.closer.style().unpolish(self.closer)
+        self.closer.style().polish(self.closer)
+
     def _says(self, decision, unit: str) -> str:
-        """What stands in the way of a pick, and the cells to burn next in the shop's unit."""
+        """What stands in the way of a pick, and the cells to burn next in the shop's unit, each with what it tells."""
         cells = decision.next_cells
         if not cells:
             return decision.says
-        speeds = sorted(speed_in(cell.speed_mm_s, unit) for cell in cells)
-        span = number_text(speeds[0]) if speeds[0] == speeds[-1] else f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
-        powers = sorted({percent_text(cell.power) for cell in cells}, key=float)
-        power = powers[0] if len(powers) == 1 else f"{powers[0]} to {powers[-1]}"
-        return f"{decision.says}\n\nProposed: {span} {unit} at {power} %."
+        lines = []
+        for reason in dict.fromkeys(decision.next_reasons or ("",) * len(cells)):
+            here = [c for c, why in zip(cells, decision.next_reasons or ("",) * len(cells), strict=True) if why == reason]
+            speeds = sorted(speed_in(cell.speed_mm_s, unit) for cell in here)
+            span = number_text(speeds[0]) if speeds[0] == speeds[-1] else f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
+            powers = sorted({percent_text(cell.power) for cell in here}, key=float)
+            power = powers[0] if len(powers) == 1 else f"{powers[0]} to {powers[-1]}"
+            lines.append(f"{len(here)} at {span} {unit}, {power} %" + (f": {reason}." if reason else "."))
+        return f"{decision.says}\n\nProposed:\n" + "\n".join(lines)
 
     def _show_limits(self, task: str) -> None:
         """What may drift, each alone, before the chosen pick fails: below the cards, where there is room."""
-        clear_layout(self.limits)
         pick = self.presenter.pick
         if pick is None or close(True, False) or len(self.cards) > 2:
             return
         self.limits.addWidget(Heading("Alone, it stands" if task == "cut" else "Alone, the tone stands"))
-        for name, value in limit_facts(pick):
+        facts = limit_facts(pick)
+        if pick.kerf_mm is not None:
+            facts.append(("kerf to expect", f"{number_text(pick.kerf_mm, 2)} mm"))
+        for name, value in facts:
             self.limits.addWidget(fact(name, value))
             self.limits.addWidget(hair())
-
-    def _show_held(self, desk) -> None:
-        if desk is None or not desk.readings or close(True, False):
-            self.held.setText("")
-            return
-        setting = desk.trial.cells[0].setting
-        passes = "one pass" if setting.passes == 1 else f"{setting.passes} passes"
-        pitch = f", line pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
-        self.held.setText(f"{passes}, focus {number_text(setting.focus_mm)} mm, air {setting.air}{pitch}")
 
     def _show_key(self, task: str, decision) -> None:
         clear_layout(self.key_holder)
@@ -301,25 +221,138 @@ class DecidePage(StationPage):
         self.ways.setText(count if decision else "Ways to set it")
         self.rules.setText(f"{100 * decision.target:g} % or better" if decision and picks else "")
 
-    # -- keys --------------------------------------------------------------------------------------------------------
+    # -- focus, kerf, tone curve -------------------------------------------------------------------------------------
+
+    def _show_figures(self, question: str, note: str) -> None:
+        found = self.presenter.found.get(question)
+        self.stack.setCurrentIndex(LOOKS[question])
+        clear_layout(self.key_holder)
+        self._show_cards(None, self.session.subject.task, "")
+        self.ways.setText(TITLES[question])
+        self.rules.setText("")
+        self.remarks.setVisible(False)
+        self.says.setVisible(True)
+        decided = found if found is not None and not isinstance(found, str) else None
+        self.says.setText(note if found is None else found if isinstance(found, str) else found.says)
+        {"focus": self._show_focus, "kerf": self._show_kerf, "tone": self._show_tone}[question](decided, self.says.text())
+
+    def _facts(self, title: str, rows) -> None:
+        self.limits.addWidget(Heading(title))
+        for name, value in rows:
+            self.limits.addWidget(fact(name, value))
+            self.limits.addWidget(hair())
+
+    def _show_focus(self, decision, note: str) -> None:
+        self.focus_chart.show_focus(decision, note)
+        fit = decision.fit if decision else None
+        if fit is not None:
+            self._facts("From the lines", [
+                ("best focus", f"{number_text(fit.focus_mm, 2)} ± {number_text(fit.focus_se_mm, 2)} mm below the face"),
+                ("narrowest beam", f"{number_text(fit.waist_mm, 2)} mm"),
+                ("Rayleigh range", f"{number_text(fit.rayleigh_mm, 2)} ± {number_text(fit.rayleigh_se_mm, 2)} mm"),
+                ("lines measured", str(len(decision.lines))),
+            ])  # fmt: skip
+        self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
+
+    def _show_kerf(self, decision, note: str) -> None:
+        self.kerf_chart.show_kerf(decision, note)
+        for thickness in dict.fromkeys(one.thickness_mm for one in decision.rows) if decision else ():
+            rows = [one for one in decision.rows if one.thickness_mm == thickness]
+            facts = [
+                (f"along {one.axis.upper()}", f"{one.figures.mean_mm:.3f} ± {one.figures.error_mm:.3f} mm from {one.figures.count}")
+                for one in rows
+            ]
+            facts += [
+                (f"wall along {one.axis.upper()}", f"leans {number_text(one.lean_mm, 2)} mm, {number_text(one.angle_deg, 2)}°")
+                for one in rows
+                if one.lean_mm is not None
+            ]
+            self._facts(f"Kerf in {number_text(thickness)} mm", facts)
+        writable = bool(decision and decision.measured and self.session.entry is not None)
+        self._offer("Keep with the entry" if writable else "", False)
+
+    def _show_tone(self, table, note: str) -> None:
+        self.tone_chart.show_table(table, note)
+        if table is not None:
+            setting, unit = table.setting, self.session.preferences.speed_unit
+            self._facts("Holds for", [
+                ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
+                ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
+                ("power", f"up to {percent_text(float(table.power[-1]))} %"),
+                ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
+            ])  # fmt: skip
+        self._offer("Save the curve table" if table is not None else "", False)
+
+    # -- acts --------------------------------------------------------------------------------------------------------
+
+    def _turn(self, at: int) -> None:
+        self.stack.setCurrentIndex(at)
+        if at == 2:
+            self.doubted.setFocus()
+
+    def _look_again(self, cell: str) -> None:
+        """Go to the cell that the model disbelieves."""
+        self.main_window.go("Read")
+        self.main_window.page("Read").presenter.choose(cell)
+
+    def _aim(self, at: int) -> None:
+        known = self.presenter.found.get("known")
+        tones = known.tones() if known is not None else None
+        self.presenter.aim_at(None if at == 0 or tones is None else tones[at - 1])
+        self._start()
+        self.show_decision()
+
+    def _aim_at_cell(self, cell: str) -> None:
+        """Take the lightness of a measured cell as the tone to reach."""
+        desk = self.session.desk
+        reading = desk.readings.get(cell) if desk else None
+        if reading is not None and reading.lightness is not None and self.aims.isVisible():
+            self.presenter.aim_at(reading.lightness)
+            self._start()
+            self.show_decision()
 
     def keyPressEvent(self, event) -> None:
         text, key = event.text().upper(), event.key()
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier) or not self.cards:
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             super().keyPressEvent(event)
-        elif text and text in LETTERS:
+        elif text and text in LEAVES and self.leaf.isVisible():
+            self.leaf.set_at(LEAVES[text])
+            self._turn(LEAVES[text])
+        elif self.cards and text and text in LETTERS:
             self.presenter.choose(LETTERS.index(text))
-        elif key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+        elif self.cards and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             self.presenter.choose((self.presenter.chosen + (1 if key == Qt.Key.Key_Down else -1)) % len(self.cards))
         else:
             super().keyPressEvent(event)
 
     def main_action(self) -> None:
-        if self.presenter.pick is not None:
+        question, found = self.presenter.question, self.presenter.found
+        if question == "focus":
+            if self.write.isVisible():
+                self._plan_at_focus(found["focus"].fit.focus_mm)
+        elif question == "kerf":
+            if self.presenter.keep_kerf():
+                self.main_window.go("Book")
+        elif question == "tone":
+            if self.write.isVisible():
+                self._save_table()
+        elif self.presenter.pick is not None:
             if self.presenter.write_entry() is not None:
                 self.main_window.go("Book")
-        elif self.presenter.decision is not None and self.presenter.decision.next_cells:
+        else:
             self._plan_next()
+
+    def _plan_at_focus(self, focus_mm: float) -> None:
+        self.main_window.go("Plan")
+        plan = self.main_window.page("Plan").presenter
+        plan.suggest("grid")
+        plan.change("focus", number_text(round(focus_mm, 1)))
+
+    def _save_table(self) -> None:
+        suggested = f"{self.session.desk.trial.name} tone curve.csv"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the curve table", suggested, "Tables (*.csv)")
+        if name:
+            self.presenter.save_table(Path(name))
 
     def _plan_next(self) -> None:
         decision = self.presenter.decision
@@ -333,7 +366,10 @@ class DecidePage(StationPage):
         pick, unit = self.presenter.pick, self.session.preferences.speed_unit
         if pick is not None:
             setting = pick.setting
+            passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
             QGuiApplication.clipboard().setText(
-                f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
-                f"{setting.passes} passes"
+                f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}, "
+                f"focus {number_text(setting.focus_mm)} mm"
             )
+        elif self.presenter.question != "setting" and self.says.text():
+            QGuiApplication.clipboard().setText(self.says.text())

@@ -10,32 +10,30 @@ from PySide6.QtWidgets import QSizePolicy
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.views.marks import dots, draw_verdict, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
-from olive_almanac.views.read.page import shown_verdict
+from olive_almanac.views.read.cell_grid import shown_verdict
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
 CHAR_LIMIT = 0.20
+FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
 def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, float]]]:
     """Return the pieces of a contour as lists of (speed, power), by marching squares with linear interpolation."""
     above = values >= level
+    corners_above = above[:-1, :-1].astype(int) + above[:-1, 1:] + above[1:, 1:] + above[1:, :-1]
     segments = []
-    for i in range(len(axis_p) - 1):
-        for j in range(len(axis_v) - 1):
-            corners = ((i, j), (i, j + 1), (i + 1, j + 1), (i + 1, j))
-            inside = [above[c] for c in corners]
-            if all(inside) or not any(inside):
-                continue
-            crossings = []
-            for a, b in zip(corners, (*corners[1:], corners[0]), strict=True):
-                if above[a] != above[b]:
-                    t = (level - values[a]) / (values[b] - values[a])
-                    crossings.append(
-                        (axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]), axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]))
-                    )
-            segments += [tuple(crossings[k : k + 2]) for k in range(0, len(crossings) - 1, 2)]
+    for i, j in np.argwhere((corners_above > 0) & (corners_above < 4)).tolist():
+        corners = ((i, j), (i, j + 1), (i + 1, j + 1), (i + 1, j))
+        crossings = []
+        for a, b in zip(corners, (*corners[1:], corners[0]), strict=True):
+            if above[a] != above[b]:
+                t = (level - values[a]) / (values[b] - values[a])
+                crossings.append(
+                    (axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]), axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]))
+                )
+        segments += [tuple(crossings[k : k + 2]) for k in range(0, len(crossings) - 1, 2)]
     return _joined(segments)
 
 
@@ -71,9 +69,11 @@ class SettingMapView(Painted):
 
     Signals:
         pick_clicked(int): the index of a pick.
+        cell_clicked(str): a tested cell of the coupon on the desk.
     """
 
     pick_clicked = Signal(int)
+    cell_clicked = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -120,6 +120,7 @@ class SettingMapView(Painted):
         self._reserve(area)
         self._draw_margin(painter, area)
         self._draw_cells(painter, area)
+        self._draw_next(painter, area)
         self._draw_picks(painter, area)
         self._name_areas(painter, area)
         painter.setPen(QPen(C("ink"), 1.4))
@@ -227,6 +228,7 @@ class SettingMapView(Painted):
             else (100.0 * 100.0 / max(self.map.pitch_mm, 1e-9), "Time per 100 cm², turn-rounds left out")
         )
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_LEFT, words)
+        painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_RIGHT, self._held())
         last = 1e9
         for seconds in _round_times(length * self.map.passes / speeds[-1], length * self.map.passes / speeds[0]):
             x = self._point(area, length * self.map.passes / seconds, self.map.power[0]).x()
@@ -243,6 +245,12 @@ class SettingMapView(Painted):
             painter.drawLine(QPointF(x, area.top() - 5), QPointF(x, area.top()))
             painter.drawText(QRectF(x - 60, area.top() - 24, 120, 18), CENTRE, text)
 
+    def _held(self) -> str:
+        """What is the same all over the map."""
+        passes = "1 pass" if self.map.passes == 1 else f"{self.map.passes} passes"
+        pitch = f", line pitch {number_text(self.map.pitch_mm)} mm" if self.map.pitch_mm else ""
+        return f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
+
     @property
     def _cells(self):
         """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with their readings."""
@@ -250,7 +258,8 @@ class SettingMapView(Painted):
             known = {reading.cell: reading for reading in readings}
             for cell in trial.cells:
                 setting = cell.setting
-                if (setting.passes, setting.focus_mm, setting.pitch_mm) == (self.map.passes, self.map.focus_mm, self.map.pitch_mm):
+                alike = (setting.passes, setting.pitch_mm) == (self.map.passes, self.map.pitch_mm)
+                if alike and abs(setting.mean_focus_mm - self.map.focus_mm) < FOCUS_NEAR_MM:
                     yield cell, known.get(cell.id)
 
     def _reserve(self, area) -> None:
@@ -270,6 +279,21 @@ class SettingMapView(Painted):
             if area.contains(at):
                 draw_verdict(painter, QRectF(at.x() - side / 2, at.y() - side / 2, side, side), shown_verdict(reading),
                              ground=C("field"), halo=C("field"))  # fmt: skip
+
+    def _draw_next(self, painter, area) -> None:
+        """The cells to burn next: open diamonds, with the number of passes where it is another than the map's."""
+        for cell in self.decision.next_cells:
+            at = self._point(area, cell.speed_mm_s, cell.power)
+            if not area.contains(at):
+                continue
+            diamond = QPolygonF([at + QPointF(dx, dy) for dx, dy in ((0, -9), (9, 0), (0, 9), (-9, 0))])
+            painter.setBrush(C("field"))
+            painter.setPen(QPen(C("ink"), 2))
+            painter.drawPolygon(diamond)
+            self._taken.append(QRectF(at.x() - 11, at.y() - 11, 22, 22))
+            if cell.passes != self.map.passes:
+                painter.setFont(F("small_b"))
+                painter.drawText(QRectF(at.x() - 10, at.y() - 9, 20, 18), CENTRE, str(cell.passes))
 
     def _pick_points(self, area):
         return [self._point(area, pick.setting.speed_mm_s, pick.setting.power) for pick in self.decision.picks]
@@ -328,6 +352,9 @@ class SettingMapView(Painted):
                 painter.setPen(QPen(C(colour), width))
                 painter.drawLine(start, inside)
             self._draw_head(painter, start, inside)
+            for share in np.linspace(0.1, 1.0, 12):
+                at = start + (inside - start) * float(share)
+                self._taken.append(QRectF(at.x() - 5, at.y() - 5, 10, 10))
             middle = QPointF((start.x() + inside.x()) / 2 + shift[0], (start.y() + inside.y()) / 2 + shift[1])
             self._plate(painter, middle, text, "small_b", area)
 
@@ -390,6 +417,12 @@ class SettingMapView(Painted):
         for n, at in enumerate(self._pick_points(area)):
             if math.hypot(at.x() - x, at.y() - y) < 20:
                 self.pick_clicked.emit(n)
+                return
+        for cell, _ in self._cells:
+            at = self._point(area, cell.setting.speed_mm_s, cell.setting.power)
+            if math.hypot(at.x() - x, at.y() - y) < 13:
+                self.cell_clicked.emit(cell.id)
+                return
 
 
 def _log_odds(chance):

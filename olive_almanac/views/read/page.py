@@ -2,20 +2,18 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QPen
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QGuiApplication, QKeySequence, QPen
 from PySide6.QtWidgets import QAbstractButton, QFileDialog, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.reading import CHAR_WORDS, DEFECT_WORDS, DEFECTS, HOLDS, VERDICT_WORDS, flared
+from olive_almanac.core.records.reading import CHAR_WORDS, DEFECT_WORDS, DEFECTS, HOLDS, VERDICT_WORDS
 from olive_almanac.core.units import number_text, percent_text, speed_in
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
-    CENTRE,
     MIDDLE_LEFT,
-    MIDDLE_RIGHT,
     Segments,
     box,
     button,
@@ -27,6 +25,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.read.cell_grid import CellGrid, shown_verdict
 from olive_almanac.views.read.measures import CornerPage, GaugeFields, flag_words, measured_words, png_of
 from olive_almanac.views.read.photo_view import CellCrop, PhotoPicture
 from olive_almanac.views.station_page import StationPage
@@ -34,13 +33,6 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, clo
 from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
-
-
-def shown_verdict(reading) -> str:
-    """Return the mark of a reading: its verdict, a flare, or unread."""
-    if reading is None:
-        return "unread"
-    return "flare" if flared(reading) else reading.verdict or "unread"
 
 
 class Progress(Painted):
@@ -73,137 +65,6 @@ class Progress(Painted):
                 painter.setPen(QPen(C("edge"), 1))
                 painter.setBrush(NO_BRUSH)
                 painter.drawRect(bar.adjusted(0.5, 0.5, -0.5, -0.5))
-
-
-class CellGrid(Painted):
-    """All cells as they lie: verdict mark and edge grade; the cell in hand in brass, unread ones dashed.
-
-    Signals:
-        cell_clicked(str): the id of a cell.
-    """
-
-    cell_clicked = Signal(str)
-    LEFT, TOP, GAP = 56.0, 24.0, 5.0
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.desk = None
-        self.current = ""
-        self.unit = "mm/s"
-        self.readings = self.suggested = self.differ = {}
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-
-    def show_cells(self, desk, current: str, unit: str, readings, suggested, differ) -> None:
-        self.desk, self.current, self.unit = desk, current, unit
-        self.readings, self.suggested, self.differ = readings, suggested, differ
-        if desk is not None:
-            known = readings.get(current)
-            self.setAccessibleName(f"Cell {current}, {VERDICT_WORDS[shown_verdict(known)]}")
-        self.update()
-
-    def _places(self):
-        """Each cell with its rect; rows are drawn with the highest power on top."""
-        width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
-        cols = 1 + max(cell.col for cell in self.desk.trial.cells)
-        rows = 1 + max(cell.row for cell in self.desk.trial.cells)
-        w, h = (width - self.LEFT + self.GAP) / cols, (height - self.TOP + self.GAP) / rows
-        for cell in self.desk.trial.cells:
-            yield (cell, QRectF(self.LEFT + cell.col * w, self.TOP + (rows - 1 - cell.row) * h, w - self.GAP, h - self.GAP))
-
-    def mousePressEvent(self, event) -> None:
-        if self.desk is not None:
-            x, y = self.logical(event)
-            for cell, rect in self._places():
-                if rect.contains(x, y):
-                    self.cell_clicked.emit(cell.id)
-
-    def paint(self, painter, width, height) -> None:
-        if self.desk is None:
-            return
-        heads, sides = {}, {}
-        for cell, rect in self._places():
-            heads.setdefault(cell.col, (cell, rect))
-            sides.setdefault(cell.row, (cell, rect))
-            self._paint_cell(painter, cell, rect)
-        painter.setFont(F("small_b"))
-        painter.setPen(C("ink2"))
-        (_, rows), (_, cols) = axis_texts(self.desk.trial, self.unit)
-        last = -1e9
-        for at, (_, rect) in sorted(heads.items()):
-            text = cols.get(at, "")
-            need = painter.fontMetrics().horizontalAdvance(text) + 4
-            if rect.center().x() - need / 2 >= last:
-                painter.drawText(QRectF(rect.center().x() - 40, 0, 80, 20), CENTRE, text)
-                last = rect.center().x() + need / 2
-        for at, (_, rect) in sides.items():
-            if rect.height() >= 14:
-                painter.drawText(QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, rows.get(at, ""))
-
-    def _paint_cell(self, painter, cell, rect) -> None:
-        reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
-        photo = self.suggested.get(cell.id)
-        verdict = shown_verdict(reading)
-        pen = QPen(C("edge"), 1.2)
-        painter.setBrush(C("field") if reading else NO_BRUSH)
-        if reading is None:
-            pen.setDashPattern([3, 3])
-        painter.setPen(pen)
-        painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        ground = C("field") if reading else C("page")
-        if cell.id == self.current:
-            painter.setPen(QPen(C("ink"), 3))
-            painter.setBrush(C("brass_wash"))
-            painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 4, 4)
-            ground = C("brass_wash")
-            if reading is None and rect.width() > 36:
-                painter.setFont(F("small_b"))
-                painter.drawText(rect, CENTRE, "now")
-                return
-        side = min(30.0, rect.width() - 6, rect.height() - 6)
-        below = self._below(cell, reading, photo)
-        tall = rect.height() >= 62 and bool(below) and rect.width() > 44
-        centre = rect.center().y() - (9 if tall else 0)
-        if burnt:
-            light = self._lightness(reading, photo)
-            spot = QRectF(rect.center().x() - side / 2, centre - side / 2, side, side)
-            if light is not None and self.desk.trial.task != "cut":
-                painter.setPen(QPen(C("edge"), 1))
-                painter.setBrush(QColor.fromHslF(0.09, 0.25, light / 100))
-                painter.drawRect(spot.adjusted(-4, 1, 4, -1))
-                spot = QRectF(rect.left() + 4, rect.top() + 4, 16, 16)
-            if reading is not None or light is None or self.desk.trial.task == "cut":
-                draw_verdict(painter, spot, verdict, ground=ground)
-        if tall:
-            painter.setFont(F("small"))
-            painter.setPen(C("ink2"))
-            painter.drawText(QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, below)
-        if cell.id in self.differ:  # two readers do not agree: a brass square in the corner
-            corner = QRectF(rect.right() - 14, rect.top() + 4, 10, 10)
-            painter.setPen(QPen(C("ink"), 1))
-            painter.setBrush(C("brass_fill"))
-            painter.drawRect(corner)
-
-    @staticmethod
-    def _lightness(reading, photo):
-        for one in (reading, photo):
-            if one is not None and one.lightness is not None and not one.flags:
-                return one.lightness
-        return None
-
-    def _below(self, cell, reading, photo) -> str:
-        """The word under a cell's mark: its tone, its edge, or what the photo suggests."""
-        light = self._lightness(reading, photo)
-        if self.desk.trial.task != "cut" and light is not None:
-            return f"L* {light:.0f}"
-        if reading is not None:
-            if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):
-                return f"{reading.kerf_mm:.2f} mm"
-            return CHAR_WORDS[reading.char] if reading.char is not None else ""
-        if photo is not None and photo.flags:
-            return "still in" if photo.flags == (HOLDS,) else "unclear"
-        if photo is not None and photo.kerf_mm is not None:
-            return f"{photo.kerf_mm:.2f} mm"
-        return f"{VERDICT_WORDS[photo.verdict].lower()}?" if photo is not None and photo.verdict else ""
 
 
 class VerdictKey(QAbstractButton):
@@ -308,6 +169,7 @@ class ReadPage(StationPage):
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
         self._reading = None
+        self._edge_worker = None
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
@@ -450,10 +312,35 @@ class ReadPage(StationPage):
         self._show_pictures(desk, cell)
         self.grid.show_cells(desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences)
         self._show_cell(desk, cell, unit)
+        self._find_edge()
         self.to_decide.setVisible(len(desk.readings) > 0)
         self.to_decide.setProperty("kind", "main" if unread == 0 else "")
         self.to_decide.style().unpolish(self.to_decide)
         self.to_decide.style().polish(self.to_decide)
+
+    def _find_edge(self) -> None:
+        """Work out the edge from what is read so far, off this thread; when that is done, again if more was read since."""
+        if self._edge_worker is not None:
+            return
+        work = self.presenter.edge_work()
+        self._show_edge()
+        if work is not None:
+            self._edge_worker = self.main_window.work(work, self.presenter.take_edge)
+            self._edge_worker.finished.connect(self._edge_found)
+
+    def _edge_found(self) -> None:
+        self._edge_worker = None
+        self._find_edge()
+
+    def _show_edge(self) -> None:
+        outlook = self.presenter.outlook
+        self.grid.show_chance(outlook.chance if outlook is not None else {})
+
+    def leave(self) -> None:
+        if self._edge_worker is not None:
+            self._edge_worker.finished.disconnect(self._edge_found)
+            self._edge_worker.halt()
+            self._edge_worker = None
 
     def _told_by(self, desk) -> str:
         photos = desk.run.get("photos", {})

@@ -1,0 +1,107 @@
+"""The readings that the model disbelieves, each with what it expected and what may be wrong."""
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPen
+from PySide6.QtWidgets import QSizePolicy
+
+from olive_almanac.core.records.reading import VERDICT_WORDS
+from olive_almanac.core.units import percent_text, speed_text
+from olive_almanac.views.marks import draw_verdict
+from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
+from olive_almanac.views.theme import NO_BRUSH, C, F, Painted
+
+LINE = 74.0
+AGREES = "No reading stands out: each is likely, given all the others."
+
+
+class DoubtedList(Painted):
+    """A line for each reading; arrows and Enter, or a click, go to the cell.
+
+    Signals:
+        chosen(str): the cell to look at again.
+    """
+
+    chosen = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list = []
+        self.at, self.note = 0, ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Readings that the model disbelieves")
+
+    def show_doubted(self, doubted, session, note: str) -> None:
+        """Show the readings of the coupon on the desk first; those of earlier coupons cannot be gone to."""
+        desk = session.desk
+        trials = {trial.id: trial for trial, _ in desk.pairs} if desk else {}
+        self.note = note if doubted is None else AGREES
+        self.rows = [(one, trials[one.trial], desk.trial.id == one.trial) for one in doubted or () if one.trial in trials]
+        self.at = min(self.at, max(0, len(self.rows) - 1))
+        self.unit = session.preferences.speed_unit
+        words = [f"{one.cell}: {VERDICT_WORDS.get(one.verdict, one.verdict)}, {one.why}" for one, _, _ in self.rows]
+        self.setAccessibleDescription(" ".join(words) or self.note)
+        self.update()
+
+    def paint(self, painter, width, height) -> None:
+        if not self.rows:
+            painter.setFont(F("note"))
+            painter.setPen(C("ink2"))
+            painter.drawText(QRectF(0, 0, width, height), CENTRE, self.note)
+            return
+        first = max(0, self.at - int(height // LINE) + 1)
+        for n, (one, trial, _) in enumerate(self.rows[first:]):
+            y = n * LINE
+            if y + LINE > height:
+                break
+            if first + n == self.at and self.hasFocus():
+                painter.setPen(QPen(C("olive"), 2))
+                painter.setBrush(NO_BRUSH)
+                painter.drawRoundedRect(QRectF(1, y + 1, width - 2, LINE - 4), 4, 4)
+            setting = trial.cell(one.cell).setting
+            painter.setPen(C("ink"))
+            painter.setFont(F("h3"))
+            painter.drawText(QRectF(14, y + 6, 60, 28), MIDDLE_LEFT, one.cell)
+            draw_verdict(painter, QRectF(70, y + 10, 20, 20), one.verdict)
+            painter.setFont(F("ui_b"))
+            read, expected = (VERDICT_WORDS.get(word, "Holds").lower() for word in (one.verdict, one.expected))
+            painter.drawText(QRectF(98, y + 6, width - 110, 28), MIDDLE_LEFT, f"read as {read}, expected {expected}")
+            painter.setFont(F("small"))
+            painter.setPen(C("ink2"))
+            chance = "under 1 %" if one.chance < 0.01 else f"{100 * one.chance:.0f} %"
+            passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+            told = f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, self.unit)}, {passes}; {chance} likely"
+            painter.drawText(QRectF(98, y + 6, width - 112, 28), MIDDLE_RIGHT, told)
+            painter.setFont(F("ui"))
+            painter.setPen(C("ink"))
+            painter.drawText(QRectF(98, y + 34, width - 110, 28), MIDDLE_LEFT, one.why)
+            painter.setPen(QPen(C("rule"), 1))
+            painter.drawLine(14, int(y + LINE - 2), int(width - 14), int(y + LINE - 2))
+        foot = QRectF(14, min(len(self.rows), height // LINE) * LINE + 8, width - 28, 26)
+        if foot.bottom() < height:
+            painter.setFont(F("note"))
+            painter.setPen(C("ink2"))
+            painter.drawText(foot, MIDDLE_LEFT, "Enter, or a click, goes to the cell. All other readings agree.")
+
+    def mousePressEvent(self, event) -> None:
+        _, y = self.logical(event)
+        first = max(0, self.at - int(self.height() // LINE) + 1)
+        self._go(first + int(y // LINE))
+
+    def keyPressEvent(self, event) -> None:
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
+        if step is not None and self.rows:
+            self.at = max(0, min(len(self.rows) - 1, self.at + step))
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._go(self.at)
+        else:
+            super().keyPressEvent(event)
+
+    def _go(self, at: int) -> None:
+        if 0 <= at < len(self.rows):
+            self.at = at
+            one, _, on_desk = self.rows[at]
+            self.update()
+            if on_desk:
+                self.chosen.emit(one.cell)

@@ -1,0 +1,203 @@
+"""The Decide station's leaves and questions besides the map, and the edge that is drawn while a coupon is read."""
+
+import csv
+import math
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog
+
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.storage.library import Library
+from olive_almanac.views.theme import LIVE
+from tests.samples import BIRCH, LONG, cut_trial, engrave_trial, kind_plan, read_by_energy, read_by_tone, sample_entry
+from tests.views.qt_case import WindowCase
+
+
+class DecidingCase(WindowCase):
+    """A library with one read trial of the subject."""
+
+    trial = cut_trial()
+    readings = tuple(read_by_energy(trial, 3.5))
+
+    def setUp(self):
+        super().setUp()
+        library = Library.open(self.folder)
+        library.save_machine(LONG, "set up")
+        library.save_stock(BIRCH, "set up")
+        library.save_trial(self.trial, "decide", "read")
+        library.save_run(self.trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in self.trial.cells}}, "burnt")
+        library.save_readings(self.trial.id, self.readings, "read")
+        self.fill(library)
+        library.close()
+        self.open()
+        self.session.choose(task=self.trial.task)
+
+    def fill(self, library):
+        """Hook: what else is in the library."""
+
+    def decided(self):
+        self.alt(Qt.Key.Key_5)
+        page = self.page()
+        self.wait_for(lambda: page.presenter.finished)
+        self.settle(80)
+        return page
+
+
+class LeavesTest(DecidingCase):
+    def test_map_slices_and_disbelieved_by_key_and_by_mouse(self):
+        page = self.decided()
+        for key, leaf in (("s", page.slices), ("d", page.doubted), ("m", page.map)):
+            self.type(key, page)
+            self.assertIs(page.stack.currentWidget(), leaf)
+        self.click(page.leaf, QPoint(page.leaf.width() // 2, 10))
+        self.assertIs(page.stack.currentWidget(), page.slices)
+        self.assertIsNotNone(page.slices.slices)
+        self.assertIn(page.presenter.pick.setting.passes, page.slices.slices.passes)
+
+    def test_next_cells_lie_on_the_map_and_are_planned(self):
+        page = self.decided()
+        cells = page.presenter.decision.next_cells
+        self.assertTrue(cells)
+        self.assertEqual(len(page.presenter.decision.next_reasons), len(cells))
+        self.press("Plan the next cells")
+        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(len(self.page().presenter.plan.trial.cells), len(cells))
+
+    def test_numbers_are_copied(self):
+        self.decided()
+        self.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        copied = QGuiApplication.clipboard().text()
+        self.assertIn("focus 1.5 mm", copied)
+        self.assertIn("1 pass", copied)
+
+
+class DisbelievedTest(DecidingCase):
+    hottest = max(cut_trial().cells, key=lambda c: c.setting.power / c.setting.speed_mm_s).id
+
+    def fill(self, library):
+        library.save_reading(self.trial.id, Reading(self.hottest, "not_through"), "a slip")
+
+    def test_a_slip_is_named_and_enter_goes_to_the_cell(self):
+        page = self.decided()
+        self.assertEqual([one.cell for one in page.presenter.found["doubted"]], [self.hottest])
+        self.assertEqual(page.leaf.words[2], "disbelieved 1")
+        self.type("d", page)
+        self.assertIn(self.hottest, page.doubted.accessibleDescription())
+        self.key(Qt.Key.Key_Return, widget=page.doubted)
+        self.assertEqual(self.window.station, "Read")
+        self.assertEqual(self.page().presenter.cell.id, self.hottest)
+
+
+class ToneTargetTest(DecidingCase):
+    trial = engrave_trial()
+    readings = tuple(
+        replace(r, lightness=round(80 - 50 * (1 - math.exp(-((c.setting.power * 60 / (c.setting.speed_mm_s * c.setting.pitch_mm) / 0.7) ** 2))), 1))
+        for r, c in zip(read_by_tone(engrave_trial(), 0.5, 0.9), engrave_trial().cells, strict=True)
+    )  # fmt: skip
+
+    def test_aims_at_the_darkest_and_at_the_tone_of_a_cell(self):
+        page = self.decided()
+        self.assertTrue(page.aims.isVisible())
+        right = page.presenter.pick.setting
+        self.click(page.aims, QPoint(page.aims.width() - 20, 10))
+        self.wait_for(lambda: page.presenter.finished)
+        self.assertIn("gives L*", page.presenter.decision.says)
+        darker = page.presenter.pick.setting
+        energy = lambda s: s.power / s.speed_mm_s  # noqa: E731
+        self.assertGreater(energy(darker), energy(right))
+        page.aims.set_at(0)
+        page._aim(0)
+        self.wait_for(lambda: page.presenter.finished)
+        cell = next(c for c in self.trial.cells if 55 < self.session.desk.readings[c.id].lightness < 65)
+        self.settle(60)
+        area = page.map._area(page.map.width() / LIVE.scale, page.map.height() / LIVE.scale)
+        at = page.map._point(area, cell.setting.speed_mm_s, cell.setting.power) * LIVE.scale
+        self.click(page.map, at.toPoint())
+        self.wait_for(lambda: page.presenter.finished)
+        self.assertAlmostEqual(page.presenter.lightness, self.session.desk.readings[cell.id].lightness)
+        self.assertIn("dose ripple", " ".join(page.presenter.decision.remarks) or "dose ripple")
+
+
+def line_width(focus, at=0.6):
+    w = 0.1 * math.sqrt(1 + ((focus - at) / 2.5) ** 2)
+    return round(2 * w * math.sqrt(0.5 * math.log(8 * 0.1 / w)), 3)
+
+
+class FocusPageTest(DecidingCase):
+    trial = kind_plan("focus").trial
+    readings = tuple(Reading(c.id, kerf_mm=line_width(c.setting.focus_mm), by="gauge") for c in kind_plan("focus").trial.cells)
+
+    def test_the_focus_found_is_planned_with(self):
+        page = self.decided()
+        self.assertIs(page.stack.currentWidget(), page.focus_chart)
+        self.assertIn("below the top face", page.says.text())
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual({c.setting.focus_mm for c in self.page().presenter.plan.trial.cells}, {0.6})
+
+
+class KerfPageTest(DecidingCase):
+    trial = kind_plan("kerf").trial
+    readings = tuple(
+        Reading(c.id, kerf_mm=c.nominal_mm + (0.30 if c.setting.direction == "x" else 0.24), by="gauge")
+        for c in kind_plan("kerf").trial.cells
+        if c.mark == "comb"
+    )
+
+    def fill(self, library):
+        library.save_entry(sample_entry(), "chosen")
+
+    def test_the_kerf_goes_with_the_entry(self):
+        page = self.decided()
+        self.assertIn("wider by 0.06 mm", page.says.text())
+        self.press("Keep with the entry")
+        self.assertEqual(self.window.station, "Book")
+        self.assertAlmostEqual(self.session.entry.kerf_x_mm, 0.30)
+        self.assertAlmostEqual(self.session.entry.kerf_y_mm, 0.24)
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertIsNone(self.session.entry.kerf_x_mm)
+
+
+class ToneCurveTest(DecidingCase):
+    trial = kind_plan("grey", "engrave").trial
+    readings = tuple(
+        Reading(c.id, lightness=round(80 - 45 * (c.setting.power / 0.6) ** 2 / (1 + (c.setting.power / 0.6) ** 2), 1))
+        for c in kind_plan("grey", "engrave").trial.cells
+    )
+
+    def test_the_curve_is_saved_as_a_table(self):
+        page = self.decided()
+        self.assertIn("256 even greys", page.says.text())
+        target = Path(self.folder.parent) / "curve.csv"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.press("Save the curve table")
+        rows = list(csv.DictReader(target.read_text().splitlines()))
+        self.assertEqual([int(row["grey"]) for row in rows], list(range(256)))
+        powers = [float(row["power_percent"]) for row in rows]
+        self.assertEqual(powers, sorted(powers))
+        self.assertGreater(powers[-1], 10)
+
+
+class EdgeWhileReadingTest(DecidingCase):
+    readings = ()
+
+    def test_the_edge_moves_as_verdicts_are_typed(self):
+        self.alt(Qt.Key.Key_4)
+        page = self.page()
+        self.assertEqual(page.grid.chance, {})
+        known = {r.cell: r.verdict for r in read_by_energy(self.trial, 3.5)}
+        keys = {"free": "t", "hangs": "h", "not_through": "n"}
+        for _ in range(12):
+            self.type(keys[known[page.presenter.cell.id]], page)
+        self.wait_for(lambda: page._edge_worker is None and page.grid.chance)
+        first = dict(page.grid.chance)
+        self.assertEqual(set(first), {cell.id for cell in self.trial.cells})
+        while page.presenter.left:
+            self.type(keys[known[page.presenter.cell.id]], page)
+        self.wait_for(lambda: page._edge_worker is None and page.presenter.edge_work() is None)
+        wrong = lambda chance: sum(abs(chance[c] - (v == "free")) for c, v in known.items())  # noqa: E731
+        self.assertLess(wrong(page.grid.chance), wrong(first))
