@@ -3,13 +3,13 @@
 import sys
 import time
 
-from bench import catalogue, fit, motion, photos, standins, startup, writing
+from bench import catalogue, deciding, motion, photos, standins, startup, writing
 
 
 def main() -> int:
     began = time.monotonic()
     bad = 0
-    for measure in (writing.measure, startup.measure, catalogue.measure, fit.measure, motion.measure, standins.measure, photos.measure):
+    for measure in (writing.measure, startup.measure, catalogue.measure, deciding.measure, motion.measure, standins.measure, photos.measure):
         for name, value, limit in measure():
             good = value <= limit
             bad += not good

@@ -262,7 +262,7 @@ class MigrationTest(unittest.TestCase):
                     trial = library.trials()[0][0]
                     self.assertEqual(trial.kind, "grid")  # what older files do not hold takes its default
                     self.assertEqual(len(trial.cells), 24)
-                    self.assertEqual(trial.cell("A6").setting, Setting(0.55, 27.8, 1, 1.5))
+                    self.assertEqual(trial.cell("A6").setting, Setting(0.55, 32.2, 1, 1.5))
                     self.assertEqual(choices_of(trial).power, (0.55, 0.7, 0.85, 1.0))
                 finally:
                     library.close()

@@ -146,7 +146,7 @@ class Groove:
         passes, air, which = burns.runs
         loss = np.exp(self._column(CHAR_LOSS) + self._column(AIR) * air) if air.any() else np.exp(self._column(CHAR_LOSS))
         worth = np.log(np.expm1(-loss * passes) / np.expm1(-loss))
-        return np.asarray(worth.take(which, 1))
+        return np.asarray(worth.take(which, 1, mode="clip"))
 
     def log_needed(self, burns: Burns, depth_mm: float) -> Reals:
         """Return ln of the passes needed to one depth, [M, n]."""
@@ -172,7 +172,7 @@ class Groove:
         """Return F/Fth at the weakest place of the groove, [M, n]: at 1 and below no number of passes gets further."""
         focus, radius, which = burns.lenses
         ends = np.minimum(self._narrowness(F4(0), focus, radius), self._narrowness(F4(depth_mm), focus, radius))
-        return np.asarray(self._strength(burns) * ends.take(which, 1))
+        return np.asarray(self._strength(burns) * ends.take(which, 1, mode="clip"))
 
     def _strength(self, burns: Burns) -> Reals:
         """sqrt(2/pi) phi / Fth, in mm, [M, n]: fluence in units of the threshold, times the radius."""
@@ -180,7 +180,7 @@ class Groove:
         strength = burns.power_w * np.exp(F4(0.5 * np.log(2 / np.pi)) - self._column(THRESHOLD)) / speed
         dial, which = burns.dials
         if dial.any():
-            strength *= np.exp(self._column(BEND) * dial).take(which, 1)
+            strength *= np.exp(self._column(BEND) * dial).take(which, 1, mode="clip")
         return np.asarray(strength)
 
     def _narrowness(self, depth: Reals | np.float32, focus: Reals, radius: Reals) -> Reals:
@@ -202,17 +202,17 @@ class Groove:
         total = np.zeros(strength.shape, F4)
         for node, weight in zip(NODES, WEIGHTS, strict=True):
             here = depth * F4(node)
-            over = strength * self._narrowness(here, focus, radius).take(which, 1)
+            over = strength * self._narrowness(here, focus, radius).take(which, 1, mode="clip")
             share = F4(weight) * self._walls(here, radius)
-            total += (share.take(which, 1) if share.shape[1] > 1 else share) / _smooth(over)
+            total += (share.take(which, 1, mode="clip") if share.shape[1] > 1 else share) / _smooth(over)
         return total
 
     def _at_bottom(
         self, strength: Reals, burns: Burns, depth: Reals | np.float32, lenses: tuple[Reals, Reals, NDArray[np.intp]]
     ) -> Reals:
         focus, radius, which = lenses
-        over = strength * self._narrowness(depth, focus, radius).take(which, 1)
-        return np.asarray(self._walls(depth, radius).take(which, 1) / _smooth(over))
+        over = strength * self._narrowness(depth, focus, radius).take(which, 1, mode="clip")
+        return np.asarray(self._walls(depth, radius).take(which, 1, mode="clip") / _smooth(over))
 
     def _finished(self, total: Reals, burns: Burns, depth: Reals | np.float32) -> Reals:
         log = np.log(total)

@@ -28,6 +28,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 FLARE_LIMIT = 0.10
+PATIENCE = 24  # cells after which less exactness is asked for
 SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
 CLEANEST_TIME = 3.0
@@ -201,10 +202,16 @@ class _Window:
     def _is_enough(self, next_cells: NextCells, quickest: _Option) -> bool:
         """Whether further cells would hardly change the pick: the least time is known, and nothing quicker is open but what
         is known to flare."""
-        quicker = [o for o in self.options if o.seconds < (1 - ENOUGH_SD) * quickest.seconds and o.char[2] <= SURE_FLARE]
+        near = self._near_enough
+        quicker = [o for o in self.options if o.seconds < (1 - 2 * near) * quickest.seconds and o.char[2] <= SURE_FLARE]
         least = min(self.options, key=lambda o: o.seconds).seconds
-        known = next_cells.log_time_sd < ENOUGH_SD and np.log(least / 1000) - next_cells.log_time < 2 * ENOUGH_SD
+        known = next_cells.log_time_sd < near and np.log(least / 1000) - next_cells.log_time < 2 * near
         return bool(known and not quicker)
+
+    @property
+    def _near_enough(self) -> float:
+        """How well ln(time) must be known; the more cells were spent, the less another batch is worth its sheet."""
+        return ENOUGH_SD * max(1.0, self.knowledge.cells_read / PATIENCE)
 
     def _quickest(self, safe: list[_Option]) -> _Option:
         """The quickest option, unless an option that was burnt, or the last pick, is nearly as quick."""
@@ -266,7 +273,7 @@ class _Window:
             whole = self._full_grid(doubt)
             saved = whole - self.knowledge.cells_read
             remarks.append(
-                f"Good enough: further cells would not change the pick by more than {100 * ENOUGH_SD:.0f} %."
+                f"Good enough: further cells would not change the pick by more than {100 * self._near_enough:.0f} %."
                 + (f" A full grid as fine as this takes {whole} cells: {saved} saved." if saved > 0 else "")
             )
         return tuple(remarks)

@@ -31,7 +31,7 @@ __all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "kno
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PICK_PARTICLES, PICK_NODES = 96, 6
-MAP_PARTICLES, MAP_NODES = 48, 4
+MAP_PARTICLES, MAP_NODES = 40, 3
 MANY_PASSES = 30
 AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
 
@@ -138,11 +138,11 @@ def know_cut(
     case = case_of(machine, stock)
     belief, carried, own = _belief_from_kin(machine, stock, case, pairs, rng)
     data = data_of(case, own)
-    before = previous.posterior if previous is not None and previous.case == case else None
-    posterior = fit_cut(case, data, rng=rng, belief=belief, previous=before)
+    before = previous if previous is not None and previous.case == case else None
+    posterior = fit_cut(case, data, rng=rng, belief=belief, previous=before.posterior if before else None)
     known = [cell.setting.air for trial, readings in own if readings for cell in trial.cells]
     air: Air = max(set(known), key=known.count) if known else "full"
-    char = fit_char(case.prior, own or pairs, rng=rng)
+    char = fit_char(case.prior, own or pairs, rng=rng, previous=before.char if before else None)
     return CutKnowledge(case, posterior, char, data, drift or USUAL_DRIFT, air, frozenset(t.id for t, _ in own), carried, belief)
 
 

@@ -36,9 +36,10 @@ DRAWS = 64
 
 @dataclass(frozen=True)
 class CharPosterior:
-    """Equally weighted draws of the six parameters, [D, 6]."""
+    """Equally weighted draws of the six parameters, [D, 6]; `mode` is where to start the next fit."""
 
     draws: Floats
+    mode: Floats | None = None
 
     def above(self, *, line_energy_j_mm: ArrayLike, passes: ArrayLike, air: Air = "full") -> Floats:
         """Return P(grade > 0), P(> 1), P(> 2) for each setting, [3, ...] in the broadcast shape."""
@@ -78,8 +79,11 @@ def _above(draws: Floats, log_energy: Floats, log_passes: Floats, air: ArrayLike
     return np.stack([fast_phi((heat - step * grade) / noise) for grade in (0, 1, 2)])
 
 
-def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]], *, rng: np.random.Generator) -> CharPosterior:
-    """Return the posterior of the char grade from every reading.
+def fit_char(
+    prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]], *, rng: np.random.Generator,
+    previous: CharPosterior | None = None,
+) -> CharPosterior:  # fmt: skip
+    """Return the posterior of the char grade from every reading; a `previous` one makes it quicker.
 
     A flare counts as grade 3; a cell read without a grade counts as not flared.
     """
@@ -108,7 +112,11 @@ def fit_char(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]
         return np.asarray(np.log((1 - LAPSE) * np.maximum(chance, 0) + LAPSE / 4))
 
     starts = np.vstack([np.zeros(len(SD)), 0.7 * rng.standard_normal((7, len(SD)))])
-    return CharPosterior(mean + SD * laplace_draws(likelihood, TAILS, starts=starts, draws=DRAWS, rng=rng))
+    near = previous is not None and previous.mode is not None
+    if previous is not None and previous.mode is not None:
+        starts = np.vstack([starts[:1], previous.mode])
+    z, mode = laplace_draws(likelihood, TAILS, starts=starts, draws=DRAWS, rng=rng, near=near)
+    return CharPosterior(mean + SD * z, mode)
 
 
 def flare_energy(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:

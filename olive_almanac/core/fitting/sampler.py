@@ -59,12 +59,15 @@ def sample_posterior(
     return _sample(target, mode, _laplace_root(target, mode), draws, rng)
 
 
-def laplace_draws(likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator) -> Floats:
-    """Return `draws` (even) mirrored normal draws [draws, D] around the mode, as wide as the curvature there allows."""
+def laplace_draws(
+    likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator, near: bool = False
+) -> tuple[Floats, Floats]:
+    """Return `draws` (even) mirrored normal draws [draws, D] around the mode, as wide as the curvature there allows, and the
+    mode [D]; `near` as in `sample_posterior`."""
     target = _Target(likelihood, tails)
-    mode = _climb(target, starts, SOFTENINGS)
+    mode = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
     half = rng.standard_normal((draws // 2, starts.shape[1])) @ _laplace_root(target, mode).T
-    return np.asarray(mode + np.vstack([half, -half]))
+    return np.asarray(mode + np.vstack([half, -half])), mode
 
 
 def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> Floats:
@@ -91,7 +94,7 @@ def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> Fl
         gain = float(reached[at]) - value
         if gain > 0:
             z, value = tried[at], float(reached[at])
-        if not soft and (0 < gain < 0.02 or (gain <= 0 and damping > 50)):
+        if not soft and (0 < gain < 0.05 or (gain <= 0 and damping > 50)):
             break
         if gain <= 0:
             damping *= 10
