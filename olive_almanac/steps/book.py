@@ -147,7 +147,7 @@ class BookPresenter:
         return f"{min(passed, 99)} of {PROOFS_NEEDED}"
 
     def history(self) -> tuple[tuple[str, str], ...]:
-        """Return day and reason of each revision of the present entry, newest first."""
+        """Return day with who, and reason, of each revision of the present entry, newest first."""
         entry = self.entry
         if entry is None or self.session.library is None:
             return ()
@@ -155,7 +155,7 @@ class BookPresenter:
             revisions = self.session.store.entry_history(entry.uid)
         except AlmanacError:
             return ()  # the strip has told of the library already; the page stays
-        return tuple((day_text(at[:10]), why) for _, at, why in reversed(revisions))
+        return tuple((day_text(at[:10]) + (f", {who}" if who else ""), why) for _, at, why, who in reversed(revisions))
 
     def clip(self) -> str:
         entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock

@@ -1,4 +1,4 @@
-"""The library: a folder with almanac.db (SQLite) and its backups; records in, records out.
+"""The library: a folder with almanac.db (SQLite) and its backups, or the tables on a server; records in, records out.
 
 One action is one transaction.  Faults of the world (locked, damaged, read-only, newer, disk full) leave as
 LibraryTrouble with a sentence; what was committed stays.
@@ -7,6 +7,7 @@ LibraryTrouble with a sentence; what was committed stays.
 from __future__ import annotations
 
 import contextlib
+import getpass
 import hashlib
 import json
 import os
@@ -17,9 +18,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, Table, create_engine, event, func, insert, select
+from sqlalchemy import Table, func, insert, select
 from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
-from sqlalchemy.pool import StaticPool
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.entry import Entry
@@ -29,14 +29,14 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.storage import tables
+from olive_almanac.storage.engines import FILE, engine_for, lock_for_writing, schema_of, server_of
+from olive_almanac.storage.exchange import TABLES, Conflict, Merged, merged_rows
 
 __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
 
-FILE = "almanac.db"
 BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
-PATIENCE_S = 1.5  # how long a write waits for another program's lock
 R = TypeVar("R")
 
 
@@ -47,19 +47,19 @@ def _now() -> datetime:
 class Library:
     """Open with `Library.open`; close when done.  May be used from several threads, one at a time."""
 
-    def __init__(self, folder: Path, clock: Callable[[], datetime]) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path, clock: Callable[[], datetime], who: str) -> None:
+        self.folder, self.who = folder, who
+        self.server = server_of(folder)
         self._clock = clock
         self._lock = threading.RLock()
-        self._engine = create_engine(
-            f"sqlite:///{folder / FILE}", poolclass=StaticPool, connect_args={"check_same_thread": False, "timeout": PATIENCE_S}
-        )
-        event.listen(self._engine, "connect", _prepare)
-        event.listen(self._engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
+        self._engine = engine_for(folder, self.server)
 
     @classmethod
-    def open(cls, folder: Path, *, clock: Callable[[], datetime] = _now) -> Library:
-        """Open the library in `folder`, making it when it is not there; brings an old schema up to date after a backup."""
+    def open(cls, folder: Path, *, clock: Callable[[], datetime] = _now, who: str | None = None) -> Library:
+        """Open the library of `folder`, making it when it is not there; brings an old schema up to date after a backup.
+
+        `who` stands in every revision written; the login name, unless given.
+        """
         new = not (folder / FILE).exists()
         try:
             folder.mkdir(parents=True, exist_ok=True)
@@ -67,7 +67,7 @@ class Library:
             raise LibraryTrouble(
                 f"The library folder {folder} cannot be made ({problem.strerror}). Choose another folder."
             ) from problem
-        library = cls(folder, clock)
+        library = cls(folder, clock, _login() if who is None else who)
         try:
             with library._working("open"):
                 library._bring_up_to_date(new=new)
@@ -83,7 +83,7 @@ class Library:
 
     def _bring_up_to_date(self, *, new: bool) -> None:
         with self._engine.connect() as connection:
-            version = None if new else _schema_of(connection)
+            version = None if new and not self.server else schema_of(connection)
             if version == tables.SCHEMA:
                 return
             if version is not None and version > tables.SCHEMA:
@@ -91,7 +91,7 @@ class Library:
                     f"The library {self.folder} was written by a newer Olive Almanac (schema {version}, this "
                     f"program knows {tables.SCHEMA}). Update the program on this computer; nothing was changed."
                 )
-        if not new:
+        if version is not None:
             self.backup(label=f"before-{tables.SCHEMA}")
         from alembic import command  # 1 s to import, so only when there is something to do
         from alembic.config import Config
@@ -102,13 +102,17 @@ class Library:
         config.set_main_option("version_locations", str(here / "migrations"))
         config.set_main_option("path_separator", "os")
         with self._engine.begin() as connection:
+            lock_for_writing(connection)  # another workstation may open the same server for the first time
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
     def backup(self, *, label: str = "") -> Path:
-        """Copy the database beside it by SQLite's online backup, one file a day (or `label`), BACKUPS_KEPT kept."""
+        """Copy the database beside it by SQLite's online backup, one file a day (or `label`), BACKUPS_KEPT kept.
+
+        A shared library is backed up where its server stands.
+        """
         target = self.folder / BACKUPS / f"almanac-{label or self._clock().date().isoformat()}.db"
-        if target.exists():
+        if target.exists() or self.server:
             return target
         with self._working("back up"):
             target.parent.mkdir(exist_ok=True)
@@ -141,13 +145,14 @@ class Library:
         """Add a removal: a revision that hides the record; saving it again brings it back."""
         table = {"machine": tables.machine, "stock": tables.stock, "entry": tables.entry, "trial": tables.trial}[kind]
         with self._working("write"), self._engine.begin() as connection:
+            lock_for_writing(connection)
             last = (
                 connection.execute(select(table).where(table.c.uid == uid).order_by(table.c.revision.desc()).limit(1))
                 .mappings()
                 .one()
             )
             connection.execute(
-                insert(table).values({**last, "revision": last["revision"] + 1, "at": self._stamp(), "why": why, "removed": True})
+                insert(table).values({**last, "revision": last["revision"] + 1, "at": self._stamp(), "who": self.who, "why": why, "removed": True})
             )
 
     # -- trials, runs, readings --------------------------------------------------------------------------------------
@@ -196,6 +201,12 @@ class Library:
     def keep_photo(self, data: bytes, suffix: str) -> str:
         """Keep a photo unchanged under the hash of its content; return the name it is kept by.  The same photo is kept once."""
         name = hashlib.sha256(data).hexdigest() + suffix
+        if self.server:
+            with self._working("keep a photo in"), self._engine.begin() as connection:
+                lock_for_writing(connection)
+                if connection.scalar(select(tables.photo.c.name).where(tables.photo.c.name == name)) is None:
+                    connection.execute(insert(tables.photo).values(name=name, data=data))
+            return name
         target = self.folder / PHOTOS / name
         if target.exists():
             return name
@@ -213,10 +224,25 @@ class Library:
         """Return a photo by its name.  Raises LibraryTrouble where it is not there or no longer what it was."""
         target = self.folder / PHOTOS / Path(name).name
         with self._working("read a photo of"):
-            data = target.read_bytes()
+            data = self._photo_on_server(target.name) if self.server else target.read_bytes()
         if hashlib.sha256(data).hexdigest() != target.stem:
             raise LibraryTrouble(f"The photo {target} is damaged: it is not what was kept. Add the photo again.")
         return data
+
+    def _photo_on_server(self, name: str) -> bytes:
+        with self._engine.connect() as connection:
+            data = connection.scalar(select(tables.photo.c.data).where(tables.photo.c.name == name))
+        if data is None:
+            raise LibraryTrouble(f"The shared library has no photo {name}. Add the photo again.")
+        return bytes(data)
+
+    def photo_names(self) -> tuple[str, ...]:
+        """Return the names of all photos kept, sorted."""
+        with self._working("read a photo of"):
+            if self.server:
+                with self._engine.connect() as connection:
+                    return tuple(connection.scalars(select(tables.photo.c.name).order_by(tables.photo.c.name)))
+            return tuple(sorted(path.name for path in (self.folder / PHOTOS).glob("*") if path.suffix != ".part"))
 
     def run_of(self, trial_uid: str) -> dict[str, Any] | None:
         """Return what was kept of the trial's newest run, or None."""
@@ -245,13 +271,43 @@ class Library:
         subject = {"machine_uid": entry.machine_uid, "stock_uid": entry.stock_uid, "task": entry.task}
         self._add(tables.entry, entry.uid, why, entry, subject)
 
-    def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str], ...]:
-        """Return every revision of an entry, oldest first, with its time and reason."""
+    def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str, str], ...]:
+        """Return every revision of an entry, oldest first, with its time, its reason and who wrote it."""
         with self._working("read"), self._engine.connect() as connection:
             rows = connection.execute(
                 select(tables.entry).where(tables.entry.c.uid == uid).order_by(tables.entry.c.revision)
             ).mappings()
-            return tuple((from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"]) for row in rows)
+            return tuple((from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"], row["who"]) for row in rows)
+
+    # -- the whole library -------------------------------------------------------------------------------------------
+
+    def rows(self) -> dict[str, list[dict[str, Any]]]:
+        """Return every revision of every table, in order: what an export writes and a merge compares."""
+        with self._working("read"), self._engine.connect() as connection:
+            return {
+                name: [dict(row) for row in connection.execute(select(table).order_by(table.c.uid, table.c.revision)).mappings()]
+                for name, table in ((name, tables.metadata.tables[name]) for name in TABLES)
+            }
+
+    def take_in(self, rows: dict[str, list[dict[str, Any]]], photos: Callable[[str], bytes], names: Sequence[str] = ()) -> Merged:
+        """Add every revision and photo of another library that is not here yet, in one transaction; see `merged_rows`."""
+        kept = set(self.photo_names())
+        fresh = [name for name in names if name not in kept]
+        for name in fresh:
+            self.keep_photo(photos(name), Path(name).suffix)
+        count, conflicts = 0, list[Conflict]()
+        with self._working("write"), self._engine.begin() as connection:
+            lock_for_writing(connection)
+            for name in TABLES:
+                table = tables.metadata.tables[name]
+                theirs = rows.get(name, [])
+                ours = [dict(row) for row in connection.execute(select(table)).mappings()] if theirs else []
+                added, differ = merged_rows(name, ours, theirs)
+                if added:
+                    connection.execute(insert(table), added)
+                count += len(added)
+                conflicts += differ
+        return Merged(count, len(fresh), tuple(conflicts))
 
     # -- below -------------------------------------------------------------------------------------------------------
 
@@ -265,10 +321,11 @@ class Library:
         """Write the next revision of several records of one table in one transaction."""
         bodies = [json.dumps(to_plain(record), ensure_ascii=False) for _, record, _ in rows]
         with self._working("write"), self._engine.begin() as connection:
+            lock_for_writing(connection)
             for (uid, _, removed), body in zip(rows, bodies, strict=True):
                 last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
-                values = {"uid": uid, "revision": (last or 0) + 1, "at": self._stamp(), "why": why, "removed": removed, "body": body}
-                connection.execute(insert(table).values(**values, **columns))
+                told = {"at": self._stamp(), "who": self.who, "why": why, "removed": removed}
+                connection.execute(insert(table).values(uid=uid, revision=(last or 0) + 1, body=body, **told, **columns))
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
@@ -300,6 +357,12 @@ class Library:
 
     def _told(self, fault: str, doing: str) -> str:
         where = f"the library {self.folder}"
+        if self.server:
+            first = fault.strip().splitlines()[0] if fault.strip() else "no answer"
+            return (
+                f"Could not {doing} the shared library: its server does not answer as it should ({first}). See that it runs and that "
+                "this computer reaches it; nothing that was recorded is lost."
+            )
         if "locked" in fault:
             return f"Could not {doing} {where}: another program is writing in it. Close that program or wait a moment, then do it again."
         if "readonly" in fault or "unable to open" in fault or "attempt to write" in fault:
@@ -321,19 +384,15 @@ class Library:
         return f"Could not {doing} {where}: {fault}."
 
 
-def _prepare(connection: Any, _record: Any) -> None:
-    connection.isolation_level = None  # BEGIN IMMEDIATE is sent by ourselves, so that writers queue
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
-        connection.execute(f"PRAGMA {pragma}")
+def _login() -> str:
+    try:
+        return getpass.getuser()[:80]
+    except (KeyError, OSError):  # no such login in the system's list
+        return ""
 
 
 def _reading_uid(trial_uid: str, cell: str, who: str) -> str:
     return f"{trial_uid}/{cell}/{who}" if who else f"{trial_uid}/{cell}"
-
-
-def _schema_of(connection: Connection) -> str | None:
-    known = connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").first()
-    return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()) if known else None
 
 
 def newest_backup(folder: Path) -> Path | None:

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, Column, Index, Integer, MetaData, String, Table, Text
+from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, MetaData, String, Table, Text
 
-__all__ = ["SCHEMA", "entry", "machine", "metadata", "reading", "rule", "run", "stock", "trial"]
+__all__ = ["SCHEMA", "entry", "machine", "metadata", "photo", "reading", "rule", "run", "stock", "trial"]
 
-SCHEMA = "0002"  # the newest migration that this program knows
+SCHEMA = "0003"  # the newest migration that this program knows
 metadata = MetaData()
 
 
 def _revisions(name: str, *columns: Column[str]) -> Table:
-    """A table of revisions: what (uid, revision), when, why, whether it is a removal, and the record as JSON."""
+    """A table of revisions: what (uid, revision), when, who, why, whether it is a removal, and the record as JSON."""
     return Table(
         name, metadata,
-        Column("uid", String(80), primary_key=True),
+        Column("uid", String(300), primary_key=True),
         Column("revision", Integer, primary_key=True),
         Column("at", String(32), nullable=False),
-        Column("why", String(200), nullable=False),
+        Column("who", String(80), nullable=False, default=""),
+        Column("why", Text, nullable=False),
         Column("removed", Boolean, nullable=False, default=False),
         *columns,
         Column("body", Text, nullable=False),
@@ -38,6 +39,9 @@ trial = _revisions("trial", *_subject(), Column("stage", String(20), nullable=Fa
 reading = _revisions("reading", Column("trial_uid", String(80), nullable=False))
 run = _revisions("run")
 entry = _revisions("entry", *_subject())
+photo = Table(  # of a shared library; one of its own keeps its photos as files
+    "photo", metadata, Column("name", String(100), primary_key=True), Column("data", LargeBinary, nullable=False)
+)
 rule = _revisions("rule")  # the shop's decisions on disputed families
 Index("trial_subject", trial.c.machine_uid, trial.c.stock_uid, trial.c.task)
 Index("entry_subject", entry.c.machine_uid, entry.c.stock_uid, entry.c.task)

@@ -19,8 +19,10 @@ from olive_almanac.core.design.plan import choices_of
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import BACKUPS_KEPT, Library, newest_backup, restore_backup
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, sample_entry
+from tests.storage.server import new_database
 
 ROOT = Path(__file__).parents[2]
 OLD_VERSIONS = Path(__file__).parent / "old_versions"
@@ -35,7 +37,7 @@ class LibraryCase(unittest.TestCase):
         self.library = self.open()
 
     def open(self):
-        library = Library.open(self.folder, clock=lambda: self.day)
+        library = Library.open(self.folder, clock=lambda: self.day, who="Ada")
         self.addCleanup(library.close)
         return library
 
@@ -45,8 +47,7 @@ class LibraryCase(unittest.TestCase):
         return self.library
 
     def rows(self, table):
-        with sqlite3.connect(self.folder / "almanac.db") as connection:
-            return connection.execute(f"SELECT uid, revision, why, removed FROM {table} ORDER BY uid, revision").fetchall()
+        return [(row["uid"], row["revision"], row["why"], int(row["removed"])) for row in self.library.rows()[table]]
 
 
 class RecordsTest(LibraryCase):
@@ -126,7 +127,8 @@ class RecordsTest(LibraryCase):
         self.library.save_entry(sample_entry(notes="drawer fronts"), "note added")
         history = self.library.entry_history("e1")
         self.assertEqual(
-            [(entry.notes, why) for entry, _, why in history], [("", "chosen from Coupon 0001"), ("drawer fronts", "note added")]
+            [(entry.notes, why, who) for entry, _, why, who in history],
+            [("", "chosen from Coupon 0001", "Ada"), ("drawer fronts", "note added", "Ada")],
         )
         self.assertTrue(history[1][1].startswith("2026-04-15"))
 
@@ -148,6 +150,30 @@ class RecordsTest(LibraryCase):
             (self.library if n % 2 else other).save_entry(sample_entry(notes=str(n)), "turn")
         self.assertEqual(len(self.library.entry_history("e1")), 10)
         self.assertEqual(other.entries()[0].notes, "9")
+
+    def test_a_photo_is_kept_once_under_its_content_and_comes_back_the_same(self):
+        name = self.library.keep_photo(b"a photo", ".jpg")
+        self.assertEqual((self.library.keep_photo(b"a photo", ".jpg"), self.library.photo_names()), (name, (name,)))
+        self.assertEqual(self.reopened().photo(name), b"a photo")
+
+
+class SharedRecordsTest(RecordsTest):
+    """All of it once more with the tables on a server."""
+
+    def setUp(self):
+        url = new_database("records")
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = name_server(url, Path(holder.name))
+        self.day = datetime(2026, 4, 14, 9, 0, tzinfo=UTC)
+        self.library = self.open()
+
+    def test_a_server_that_is_gone_is_told_in_a_sentence(self):
+        away = name_server("postgresql://shop@127.0.0.1:9/none", self.folder)
+        with self.assertRaisesRegex(LibraryTrouble, "server does not answer"):
+            Library.open(away)
+        with self.assertRaisesRegex(LibraryTrouble, "no address of a library|PostgreSQL server"):
+            Library.open(name_server("mysql://x/y", self.folder))
 
 
 class BackupTest(LibraryCase):

@@ -1,0 +1,86 @@
+"""How long the interface thread stands still while verdicts are typed and the edge is worked out and drawn again."""
+
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+TYPED = 24
+WAIT_S = 20.0
+
+
+def measure():
+    """A window on a read coupon of 24 cells after four earlier ones; each verdict typed as soon as the last one is drawn."""
+    from olive_almanac.views.headless import use_virtual_screen, wait_until
+
+    use_virtual_screen()
+    from dataclasses import replace
+
+    from PySide6.QtCore import QEventLoop, Qt, QTimer
+    from PySide6.QtTest import QTest
+
+    from olive_almanac import __main__ as program
+    from olive_almanac.core.design.plan import plan_trial
+    from olive_almanac.core.design.suggest import suggest_levels
+    from olive_almanac.core.materials.catalogue import Permission
+    from olive_almanac.demo.shop import MACHINES, STOCKS
+    from olive_almanac.standins.bench import StandInBench
+    from olive_almanac.storage.library import Library
+    from olive_almanac.views.window import MainWindow, make_application
+
+    machine, stock = MACHINES[1], STOCKS[0]
+    trial = plan_trial(
+        machine, stock, "cut", suggest_levels(machine, stock, "cut").choices, permission=Permission(True), trial_id="last",
+        name="Last", made="2026-04-14",
+    ).trial  # fmt: skip
+    burnt = {one.cell: one.seen for one in StandInBench(3).burn(trial)}
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "library"
+        library = Library.open(folder)
+        library.save_machine(machine, "set up")
+        library.save_stock(stock, "set up")
+        for n in range(4):
+            earlier = replace(trial, id=f"early{n}", name=f"Early {n}")
+            library.save_trial(earlier, "decide", "read")
+            library.save_readings(earlier.id, tuple(burnt.values()), "read")
+        library.save_trial(trial, "read", "burnt")
+        library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+        library.close()
+        make_application()
+        window = MainWindow(folder, program.make_outside(Path(scratch) / "p.json"))
+        window.resize(1280, 800)
+        window.show()
+        window.open_library()
+        wait_until(lambda: window.session.library is not None)
+        window.go("Read")
+        page = window.page("Read")
+        wait_until(lambda: page._edge_worker is None)
+        gaps, last = [], time.perf_counter()
+
+        def tick():
+            nonlocal last
+            now = time.perf_counter()
+            gaps.append(now - last)
+            last = now
+
+        beat = QTimer()
+        beat.timeout.connect(tick)
+        beat.start(1)
+        keys = {"free": Qt.Key.Key_T, "push": Qt.Key.Key_H, "hangs": Qt.Key.Key_H, "not_through": Qt.Key.Key_N}
+        for _ in range(TYPED):
+            if page.presenter.left == 0:
+                break
+            seen = burnt[page.presenter.cell.id]
+            QTest.keyClick(page, Qt.Key.Key_F if seen.char == 3 else keys[seen.verdict])
+            end = time.perf_counter() + 0.15  # as fast as anybody types
+            while time.perf_counter() < end:
+                loop = QEventLoop()
+                QTimer.singleShot(2, loop.quit)
+                loop.exec()
+        wait_until(lambda: page._edge_worker is None)
+        beat.stop()
+        drawn = len(page.grid.chance)
+        window.close()
+    print(f"      {TYPED} verdicts typed, the edge drawn over {drawn} cells; interface thread still for {1000 * float(np.quantile(gaps, 0.99)):.0f} ms (p99)")
+    yield "longest stand-still of the interface thread while verdicts are typed, ms", 1000 * max(gaps), 50.0
