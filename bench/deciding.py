@@ -15,7 +15,7 @@ from multiprocessing import get_context
 
 import numpy as np
 
-from bench.worlds import CO2, DIODE, SUBJECTS, burn, scattered_cells, trial_of, without_knots
+from bench.worlds import CO2, DIODE, SUBJECTS, burn, coupons_of, scattered_cells, trial_of, without_knots
 from olive_almanac.core.beam.burnt_lines import fit_burnt_lines
 from olive_almanac.core.burn.groove import fast_phi
 from olive_almanac.core.deciding.cut import decide_cut
@@ -55,12 +55,12 @@ def _foretell(job):
     """Held-out log-loss of the fit, of the fit with a generic prior, of a logistic and of a Gaussian process, by readings."""
     subject, seed, with_gp = job
     machine, stock = SUBJECTS[subject]
-    trial = trial_of(machine, stock, scattered_cells(machine, stock, seed, TRAINED + HELD), "held")
-    burnt = list(StandInBench(seed).burn(trial))
+    coupons = coupons_of(machine, stock, scattered_cells(machine, stock, seed, TRAINED + HELD), "held")
+    burnt = [one for coupon in coupons for one in StandInBench(seed).burn(coupon)]
     cool = [i for i, one in enumerate(burnt) if one.seen.char != 3]
     train, held = [i for i in cool if i < TRAINED], [i for i in cool if i >= TRAINED]
     outcome = np.array([burnt[i].frees for i in held])
-    settings = [cell.setting for cell in trial.cells]
+    settings = [cell.setting for coupon in coupons for cell in coupon.cells]
     reached = [peak_speed(10.0, s.speed_mm_s, machine.acceleration_mm_s2) for s in settings]
     case, rows = case_of(machine, stock), []
     features = np.array([(np.log(s.power), np.log(s.speed_mm_s), np.log(s.passes), s.focus_mm / machine.rayleigh_mm) for s in settings])
@@ -69,7 +69,7 @@ def _foretell(job):
         told = np.array([burnt[i].seen.verdict == "free" for i in known])
         figures = []
         for prior in (case, replace(case, prior=GENERIC)):
-            posterior = fit_cut(prior, data_of(prior, [(trial, [burnt[i].seen for i in known])]), rng=rng(1))
+            posterior = fit_cut(prior, data_of(prior, _read(coupons, [burnt[i].seen for i in known])), rng=rng(1))
             burns = case.burns_of([settings[i] for i in held], [reached[i] for i in held])
             groove = posterior.groove
             margin = groove.log_worth(burns) - groove.log_needed(burns, case.thickness_mm) - groove.hang_band
@@ -81,6 +81,12 @@ def _foretell(job):
         figures.append(_loss(_gaussian_process(features[known], told, features[held]), outcome) if with_gp else np.nan)
         rows.append(figures)
     return rows, kept, outcome
+
+
+def _read(coupons, readings):
+    """Each coupon with those of the readings that are of its cells."""
+    ids = [{cell.id for cell in coupon.cells} for coupon in coupons]
+    return [(coupon, [one for one in readings if one.cell in here]) for coupon, here in zip(coupons, ids, strict=True)]
 
 
 def _standard(known, held):
@@ -240,17 +246,17 @@ def _milliseconds():
     cold, warm, many = [], [], []
     for subject in (0, 3, 7, 12, 15):
         machine, stock = SUBJECTS[subject]
-        trial = trial_of(machine, stock, scattered_cells(machine, stock, 1, 201), "speed")
-        readings = [one.seen for one in StandInBench(1).burn(trial)]
+        coupons = coupons_of(machine, stock, scattered_cells(machine, stock, 1, 201), "speed")
+        readings = [one.seen for coupon in coupons for one in StandInBench(1).burn(coupon)]
         power, speed = np.meshgrid(np.linspace(0.3, 1, 25), np.geomspace(2, 40, 25))
         first = None
         for times, count, before in ((cold, 200, False), (warm, 201, True)):
             began = time.perf_counter()
-            known = know_cut(machine, stock, [(trial, readings[:count])], rng=rng(1), previous=first if before else None)
+            known = know_cut(machine, stock, _read(coupons, readings[:count]), rng=rng(1), previous=first if before else None)
             known.chance(power=power, speed_mm_s=speed, passes=1, focus_mm=1.0, particles=MAP_PARTICLES, nodes=MAP_NODES)
             times.append(time.perf_counter() - began)
             first = known
-        pairs = [(replace(trial, id=f"t{n}"), readings) for n in range(25)]
+        pairs = [(replace(coupon, id=f"{coupon.id}t{n}"), some) for n in range(25) for coupon, some in _read(coupons, readings)]
         began = time.perf_counter()
         know_cut(machine, stock, pairs, rng=rng(1))
         many.append(time.perf_counter() - began)

@@ -14,6 +14,7 @@ from olive_almanac.standins.material import hidden_of
 from olive_almanac.standins.truth import edge_heat
 
 DIODE, CO2 = MACHINES[0], MACHINES[1]
+ON_COUPON = 48
 
 
 def _stock(family, thickness_mm, **more):
@@ -48,6 +49,11 @@ def trial_of(machine, stock, settings, name, first=0):
         for i, s in enumerate(settings)
     )  # fmt: skip
     return Trial(name, "world", "2026-01-01", machine, stock, "cut", CouponSize(200, 200), (), cells, 100.0, Place(0, 0), rest_s=10.0)
+
+
+def coupons_of(machine, stock, settings, name):
+    """The settings spread over coupons of 48 cells: what lies level on a bed, and is burnt in one go."""
+    return [trial_of(machine, stock, settings[at : at + ON_COUPON], f"{name}{at}") for at in range(0, len(settings), ON_COUPON)]
 
 
 def burn(trial, seed):

@@ -15,7 +15,10 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
 
-__all__ = ["CODE_PREFIX", "trial_code", "write_card", "write_key", "write_safety"]
+__all__ = [
+    "CAUTION", "CODE_PREFIX", "ENTRY_PREFIX", "PAGES_MM", "SANS", "SANS_BOLD", "SERIF", "Sheet", "draw_code", "entry_code", "trial_code",
+    "write_card", "write_key", "write_safety",
+]  # fmt: skip
 
 MM = 72 / 25.4
 SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
@@ -25,7 +28,7 @@ INK = (0.133, 0.137, 0.102)
 CAUTION = "An aid, not a certification: the machine's manual, local codes and a qualified laser safety officer come first."
 
 
-class _Sheet:
+class Sheet:
     """A page drawn in mm from its upper left corner."""
 
     def __init__(self, width_mm: float, height_mm: float, title: str) -> None:
@@ -88,7 +91,7 @@ class _Sheet:
         return self.buffer.getvalue()
 
 
-CODE_PREFIX = "olive-almanac:trial:"
+CODE_PREFIX, ENTRY_PREFIX = "olive-almanac:trial:", "olive-almanac:entry:"
 
 
 def trial_code(trial_id: str) -> str:
@@ -96,16 +99,21 @@ def trial_code(trial_id: str) -> str:
     return CODE_PREFIX + trial_id
 
 
+def entry_code(entry_uid: str) -> str:
+    """Return what the code on a label says; typed or scanned into the finder, it opens the entry."""
+    return ENTRY_PREFIX + entry_uid
+
+
 def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
     """Return the key sheet as PDF: the map of cells with their ids and a machine-readable code that opens the trial,
     then each setting with an empty box for its verdict.  `paper` is "a4" or "letter"."""
-    page = _Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
+    page = Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
     left, right = 18.0, page.width - 18.0
     page.text(left, 22, trial.name, 18, SERIF)
     page.text(right, 22, day_text(trial.made), 10, align="right")
     page.line(left, 25, right, 25, 1.4)
     code = 24.0
-    _draw_code(page, trial_code(trial.id), right - code, 28, code)
+    draw_code(page, trial_code(trial.id), right - code, 28, code)
     most = right - left - code - 4
     page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD)
     size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
@@ -121,7 +129,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     return page.done()
 
 
-def _draw_code(page: _Sheet, words: str, left: float, top: float, side: float) -> None:
+def draw_code(page: Sheet, words: str, left: float, top: float, side: float) -> None:
     import segno
 
     rows = [[bool(dark) for dark in row] for row in segno.make(words, error="m", micro=False).matrix]
@@ -149,7 +157,7 @@ def _held(trial: Trial, unit: str) -> str:
     return "In every cell: " + ", ".join(words) + "."
 
 
-def _draw_map(page: _Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float) -> float:
+def _draw_map(page: Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float) -> float:
     scale = min(most_w / trial.coupon.width_mm, most_h / trial.coupon.height_mm, 1.4)
     width, height = scale * trial.coupon.width_mm, scale * trial.coupon.height_mm
     page.box(left, top, width, height, 1.0)
@@ -167,7 +175,7 @@ def _draw_map(page: _Sheet, trial: Trial, left: float, top: float, most_w: float
     return top + height
 
 
-def _draw_table(page: _Sheet, trial: Trial, left: float, right: float, top: float, unit: str) -> None:
+def _draw_table(page: Sheet, trial: Trial, left: float, right: float, top: float, unit: str) -> None:
     heads = ("Cell", "Power", f"Speed, {unit}", "Passes", "Focus, mm", "Pitch, mm", "Verdict", "Edge")
     xs = [left + share * (right - left) for share in (0, 0.09, 0.19, 0.35, 0.45, 0.58, 0.70, 0.88)]
     y = top
@@ -202,7 +210,7 @@ def _row(cell: Cell, unit: str) -> tuple[str, ...]:
 
 def write_card(entry: Entry, machine: Machine, stock: Stock, state: str, reason: str, *, speed_unit: str = "mm/s") -> bytes:
     """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time and state."""
-    page = _Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
+    page = Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
     left, right = 9.0, 139.0
     page.fitted(left, 14, f"{stock.short_name}, {TASK_WORDS[entry.task]}", 95, 17, SERIF)
     page.text(right, 14, machine.label, 10, SANS_BOLD, "right")
@@ -251,7 +259,7 @@ def _evidence(entry: Entry) -> list[str]:
 
 def write_safety(machine: Machine, stock: Stock, lines: Sequence[tuple[str, str]], *, paper: str = "a4") -> bytes:
     """Return the safety page as PDF, to hang beside the machine: heading and text of each caution."""
-    page = _Sheet(*PAGES_MM[paper], title=f"Safety, {machine.name}, {stock.short_name}")
+    page = Sheet(*PAGES_MM[paper], title=f"Safety, {machine.name}, {stock.short_name}")
     left, right = 20.0, page.width - 20.0
     page.text(left, 24, "Before it burns", 22, SERIF)
     page.line(left, 28, right, 28, 1.6)

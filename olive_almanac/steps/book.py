@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, day_text
+from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, day_text, proved_chance
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
@@ -205,6 +205,13 @@ def facts_of(entry: Entry, confirmations: str) -> tuple[tuple[str, str], ...]:
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (number_text(mm, 2) for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm))
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
-    facts.append(("Confirming burns", confirmations))
+    good = len(entry.passed_in_a_row)
+    proved = confirmations
+    if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves
+        proved += f", alone they prove {100 * proved_chance(good):.0f} %"
+    facts.append(("Confirming burns", proved))
+    kerfs = [f"{axis} {kerf:.3f}" for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm)) if kerf is not None]
+    if kerfs:
+        facts.append(("Kerf", f"{', '.join(kerfs)} mm"))
     facts.append(("Cells read", str(evidence.cells_read) if evidence.cells_read else "none"))
     return tuple(facts)

@@ -37,6 +37,9 @@ class Found:
 
 def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[Found, ...]:
     """Return the entries that hold every word of `text`, best first; a size must match within 0.15 mm."""
+    named = entry_of_code(text)
+    if named:
+        return tuple(one for one in find_entries(shelf, "", today, len(shelf.entries)) if one.entry.uid == named)
     sizes = [mm for number, unit in SIZE.findall(text) if (mm := _length(f"{number} {unit}")) is not None]
     words = SIZE.sub(" ", text).casefold().split()
     found = []
@@ -59,6 +62,14 @@ def trial_of_code(text: str) -> str:
 
     words = text.strip()
     return words.removeprefix(CODE_PREFIX) if words.startswith(CODE_PREFIX) else ""
+
+
+def entry_of_code(text: str) -> str:
+    """Return the uid of the entry that a label's code names, or nothing for other words."""
+    from olive_almanac.formats.pdf import ENTRY_PREFIX
+
+    words = text.strip()
+    return words.removeprefix(ENTRY_PREFIX) if words.startswith(ENTRY_PREFIX) else ""
 
 
 def _length(text: str) -> float | None:

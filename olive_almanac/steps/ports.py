@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -14,7 +14,16 @@ from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["Bench", "BurntCell", "Library", "Wire"]
+__all__ = ["Bench", "BurntCell", "Library", "Merged", "Wire"]
+
+
+class Merged(Protocol):
+    """What a merge took in, in words."""
+
+    @property
+    def says(self) -> str: ...
+    @property
+    def conflicts(self) -> Sequence[Any]: ...
 
 
 class Library(Protocol):
@@ -42,6 +51,12 @@ class Library(Protocol):
     def rules(self) -> dict[str, bool]: ...
     def save_rule(self, family: str, burns: bool | None, why: str) -> None: ...
     def save_entry(self, entry: Entry, why: str) -> None: ...
+    def save_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False) -> None: ...
+    def rows(self) -> dict[str, list[dict[str, Any]]]: ...
+    def take_in(
+        self, rows: dict[str, list[dict[str, Any]]], photos: Callable[[str], bytes], names: Sequence[str] = ()
+    ) -> Merged: ...
+    def photo_names(self) -> tuple[str, ...]: ...
     def remove(self, kind: str, uid: str, why: str) -> None: ...
     def backup(self, *, label: str = "") -> Path: ...
     def close(self) -> None: ...

@@ -450,6 +450,22 @@ class Session:
 
         self.undo_stack.push(Change(label, do, undo))
 
+    def keep_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, label: str) -> None:
+        """Write new stocks and entries as one undoable change: undoing hides them all again."""
+
+        def put(*, removed: bool) -> None:
+            self.store.save_book(stocks, entries, ("undone: " if removed else "") + why, removed=removed)
+            self.refresh_shelf()
+
+        self.undo_stack.push(Change(label, lambda: put(removed=False), lambda: put(removed=True)))
+
+    def read_again(self) -> None:
+        """Read everything anew after another library was taken in."""
+        self._trials = self.store.trials()
+        self.refresh_shelf()
+        self.attempt(self._lay_out_desk)
+        self.changed("desk")
+
     def keep_rule(self, family: str, *, burns: bool) -> None:
         """Record the shop's own decision on a disputed family, as an undoable change."""
         before = self.shelf.rules.get(family)

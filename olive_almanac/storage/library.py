@@ -18,7 +18,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-from sqlalchemy import Table, func, insert, select
+from sqlalchemy import Connection, Table, func, insert, select
 from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 
 from olive_almanac.core.errors import LibraryTrouble
@@ -37,6 +37,7 @@ __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
 BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
+MOST_AT_ONCE = 500  # uids asked for in one statement
 R = TypeVar("R")
 
 
@@ -268,8 +269,17 @@ class Library:
         return self._current(tables.entry, Entry)
 
     def save_entry(self, entry: Entry, why: str) -> None:
-        subject = {"machine_uid": entry.machine_uid, "stock_uid": entry.stock_uid, "task": entry.task}
-        self._add(tables.entry, entry.uid, why, entry, subject)
+        self.save_book((), (entry,), why)
+
+    def save_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False) -> None:
+        """Write stocks and entries in one transaction; `removed` hides them again."""
+        with self._working("write"), self._engine.begin() as connection:
+            lock_for_writing(connection)
+            self._add_to(connection, tables.stock, [(stock.uid, stock, removed, {}) for stock in stocks], why)
+            rows = [
+                (e.uid, e, removed, {"machine_uid": e.machine_uid, "stock_uid": e.stock_uid, "task": e.task}) for e in entries
+            ]
+            self._add_to(connection, tables.entry, rows, why)
 
     def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str, str], ...]:
         """Return every revision of an entry, oldest first, with its time, its reason and who wrote it."""
@@ -319,13 +329,24 @@ class Library:
 
     def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> None:
         """Write the next revision of several records of one table in one transaction."""
-        bodies = [json.dumps(to_plain(record), ensure_ascii=False) for _, record, _ in rows]
         with self._working("write"), self._engine.begin() as connection:
             lock_for_writing(connection)
-            for (uid, _, removed), body in zip(rows, bodies, strict=True):
-                last = connection.scalar(select(func.max(table.c.revision)).where(table.c.uid == uid))
-                told = {"at": self._stamp(), "who": self.who, "why": why, "removed": removed}
-                connection.execute(insert(table).values(uid=uid, revision=(last or 0) + 1, body=body, **told, **columns))
+            self._add_to(connection, table, [(*row, columns) for row in rows], why)
+
+    def _add_to(self, connection: Connection, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
+        last: dict[str, int] = {}
+        uids = sorted({uid for uid, *_ in rows})
+        for at in range(0, len(uids), MOST_AT_ONCE):
+            some = uids[at : at + MOST_AT_ONCE]
+            query = select(table.c.uid, func.max(table.c.revision)).where(table.c.uid.in_(some)).group_by(table.c.uid)
+            last.update({uid: revision for uid, revision in connection.execute(query)})
+        told, values = {"at": self._stamp(), "who": self.who, "why": why}, []
+        for uid, record, removed, columns in rows:
+            last[uid] = last.get(uid, 0) + 1
+            body = json.dumps(to_plain(record), ensure_ascii=False)
+            values.append({"uid": uid, "revision": last[uid], "removed": removed, "body": body, **told, **columns})
+        if values:
+            connection.execute(insert(table), values)
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""

@@ -359,6 +359,10 @@ class MainWindow(QMainWindow):
             raise problem
         self.session.tell(str(problem))
 
+    def _book_menu(self) -> None:
+        self.go("Book")
+        self.page("Book").show_menu()
+
     # -- keys and leaving --------------------------------------------------------------------------------------------
 
     def _bind_keys(self) -> None:
@@ -369,6 +373,7 @@ class MainWindow(QMainWindow):
 
         for number, name in enumerate(STATIONS, 1):
             bind(f"Alt+{number}", lambda name=name: self.go(name))
+        bind("Ctrl+B", self._book_menu)
         bind("Alt+9", lambda: self.go("Practise"))
         bind("Ctrl+K", self.find)
         bind("Ctrl+1", lambda: self.subject_line.machine.open_list())

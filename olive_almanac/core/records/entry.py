@@ -11,12 +11,13 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "State", "Subject", "state_of"]
+__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "State", "Subject", "proved_chance", "state_of"]
 
 State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"]
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"
+SURE = 0.95  # of the one-sided lower bound that good burns alone prove
 
 
 @dataclass(frozen=True)
@@ -127,6 +128,14 @@ class Entry:
             if passed >= PROOFS_NEEDED:
                 return True
         return False
+
+
+def proved_chance(good: int) -> float:
+    """Return the lower bound of the chance to succeed that `good` burns in a row, none failed, prove with 95 % (one-sided).
+
+    (1 - 0.95)^(1/n) (Clopper & Pearson, Biometrika 26:404 (1934), for n of n).
+    """
+    return float((1 - SURE) ** (1 / good)) if good > 0 else 0.0
 
 
 def state_of(entry: Entry, *, today: date, lot: str, machine_state: int) -> tuple[State, str]:

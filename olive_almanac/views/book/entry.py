@@ -168,7 +168,7 @@ class EntryPage(Page):
         across.setStretch(0, 1)
         layout.addLayout(across, 1)
         self.main_button = None
-        self.said = label("", "small", "second")
+        self.said = label("", "small", "second", wrap=True)
 
     def paintEvent(self, event) -> None:
         super().paintEvent(event)
@@ -201,7 +201,7 @@ class EntryPage(Page):
         subject = self.session.subject
         clear_layout(self.body_layout)
         self.main_button = None
-        self.said = label("", "small", "second")
+        self.said = label("", "small", "second", wrap=True)
         for part in (self.mark, self.state, self.reason, self.by):
             part.setVisible(subject.complete)
         if not subject.complete:
@@ -423,6 +423,10 @@ class EntryPage(Page):
         if text:
             QGuiApplication.clipboard().setText(text)
             self.said.setText("Copied: " + text)
+
+    def say(self, words: str) -> None:
+        """Say a quiet word below the entry."""
+        self.said.setText(words)
 
     def print_card(self) -> None:
         from PySide6.QtCore import QUrl

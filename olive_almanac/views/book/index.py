@@ -230,7 +230,7 @@ class Legend(Painted):
         self.setFixedHeight(px(close(70, 48)))
 
     def paint(self, painter, width, height) -> None:
-        across = close(2, 3)
+        across = close(2, 4)
         painter.fillRect(QRectF(0, 0, width, 1), C("ink"))
         for i, state in enumerate(STATE_WORDS):
             x, y = (i % across) * width / across, 5 + (i // across) * 22

@@ -1,14 +1,18 @@
 """The Book station: index at the left, entry at the right; with an empty library, the ways in."""
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.book import BookPresenter
+from olive_almanac.steps.share import label_work, merge_work, take_in_work, write_book_work, write_wall_card_work
+from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
 from olive_almanac.views.book.entry import EntryPage
 from olive_almanac.views.book.index import IndexHead, IndexView, Legend
 from olive_almanac.views.parts import Page, SearchField, button, head, label, page_margins
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px
+from olive_almanac.views.theme import close, px, scaled_font
 
 
 class Welcome(Page):
@@ -53,13 +57,14 @@ class IndexPage(Page):
     def __init__(self) -> None:
         super().__init__()
         self.filter = SearchField("Filter stocks", close("", "/"))
-        self.filter.setFixedWidth(px(close(150, 190)))
+        self.filter.setFixedWidth(px(close(120, 150)))
+        self.more = button(close("More", "The book"), "plain", tip="due this week, compare, old notes, save, print, share; Ctrl+B")
         self.index = IndexView()
         self.heads = IndexHead(self.index.index_model)
         self.nothing = label("No stock has these words.", "ui", "second")
         layout = QVBoxLayout(self)
         page_margins(layout, right=20)
-        layout.addLayout(head(label("Index", "h1"), None, self.filter))
+        layout.addLayout(head(label("Index", "h1"), None, self.filter, self.more, gap=8))
         layout.addWidget(self.heads)
         layout.addWidget(self.nothing)
         layout.addWidget(self.index, 1)
@@ -95,6 +100,8 @@ class BookPage(StationPage):
         self.left.filter.textChanged.connect(self._refresh_index)
         self.left.index.place_chosen.connect(self._choose)
         self.right.plan_asked.connect(lambda: window.go("Plan"))
+        self.left.more.clicked.connect(self.show_menu)
+        self.dialog = None
 
     def enter(self) -> None:
         self._refresh_index()
@@ -119,6 +126,69 @@ class BookPage(StationPage):
 
     def _choose(self, machine: str, stock: str, task: str) -> None:
         self.session.choose(machine=machine or None, stock=stock, task=task or None)
+
+    # -- the whole book ----------------------------------------------------------------------------------------------
+
+    def show_menu(self) -> None:
+        """What can be done with the book as a whole."""
+        menu = self.make_menu()
+        menu.popup(self.left.more.mapToGlobal(self.left.more.rect().bottomLeft()))
+
+    def make_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.setFont(scaled_font("ui"))
+        entry, ready = self.session.entry is not None, self.session.library is not None
+        for words, act, able in (
+            ("Due this week", lambda: self._open(DueDialog), ready),
+            ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),
+            ("Bring in old notes", lambda: self._open(NotesDialog), ready),
+            ("", None, True),
+            ("Save or print the book", self._save_book, ready),
+            ("Wall card of this machine", lambda: self._write("wall card.pdf", write_wall_card_work), ready),
+            ("Label for the rack", lambda: self._write("label.pdf", label_work), ready and entry),
+            ("", None, True),
+            ("Take in another library", self._take_in, ready),
+        ):
+            if act is None:
+                menu.addSeparator()
+                continue
+            action = menu.addAction(words)
+            action.setEnabled(able)
+            action.triggered.connect(act)
+        return menu
+
+    def _open(self, kind) -> None:
+        self.dialog = kind(self.main_window)
+        self.dialog.open()
+
+    def _save_book(self) -> None:
+        suggested = str(self.session.store.folder / "book.pdf")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save or print the book", suggested, "Printed book (*.pdf);;Table (*.csv);;Whole library (*.json)"
+        )
+        if name:
+            self.main_window.work(write_book_work(self.session, Path(name)), self.right.say)
+
+    def _write(self, suggested: str, work) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)")
+        if name:
+            self.main_window.work(work(self.session, Path(name)), self.right.say)
+
+    def _take_in(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Another library", "", "Library (*.json almanac.db)")
+        if not name:
+            return
+        path, store = Path(name), self.session.store
+        if path.suffix == ".json":
+            work = take_in_work(store, path)
+        else:
+            work = merge_work(store, lambda: self.main_window.outside.open_library(path.parent))
+        self.main_window.work(work, self._taken_in)
+
+    def _taken_in(self, merged) -> None:
+        self.session.read_again()
+        told = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts[:6]]
+        self.right.say(" ".join([merged.says, *told]))
 
     def show_building(self) -> None:
         self.welcome.open_demo.setEnabled(False)

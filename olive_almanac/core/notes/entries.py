@@ -1,0 +1,243 @@
+"""Rows of old notes as entries of the book: always guesses, each with where it came from."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.notes.columns import SPEED_PER_UNIT, find_columns, first_number, unit_in
+from olive_almanac.core.records.entry import Entry, Evidence
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import AIRS, Air, Setting, Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import pitch_from_dpi
+
+__all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
+
+TASK_STEMS: tuple[tuple[str, Task], ...] = (("scor", "score"), ("engrav", "engrave"), ("etch", "engrave"), ("raster", "engrave"), ("fill", "engrave"), ("mark", "mark"), ("cut", "cut"), ("vector", "cut"))  # fmt: skip
+FAMILY_STEMS = (  # word in a note, family; the first that is found
+    ("exterior ply", "plywood_exterior"), ("ply", "plywood"), ("mdf", "mdf"), ("hdf", "hdf"), ("veneer", "veneer"), ("bamboo", "bamboo"),
+    ("cork", "cork"), ("pine", "softwood"), ("spruce", "softwood"), ("cedar", "softwood"), ("lime", "softwood"), ("basswood", "softwood"),
+    ("oak", "hardwood"), ("walnut", "hardwood"), ("maple", "hardwood"), ("cherry", "hardwood"), ("beech", "hardwood"), ("ash", "hardwood"),
+    ("alder", "hardwood"), ("extruded", "acrylic"), ("acryl", "acrylic"), ("plexi", "acrylic"), ("pmma", "acrylic"), ("petg", "petg"),
+    ("polyprop", "pp"), ("vinyl", "vinyl"), ("pvc", "vinyl"), ("polycarb", "polycarbonate"), ("abs", "abs"), ("leatherette", "synthetic_leather"),
+    ("faux leather", "synthetic_leather"), ("leather", "leather"), ("felt", "felt"), ("cotton", "cotton"), ("denim", "denim"), ("wool", "wool"),
+    ("foam", "foam_eva"), ("rubber", "rubber"), ("silicone", "silicone"), ("greyboard", "board"), ("chipboard", "board"), ("cardboard", "board"),
+    ("board", "board"), ("card", "card"), ("paper", "paper"), ("glass", "glass"), ("mirror", "mirror"), ("slate", "slate"), ("ceramic", "ceramic"),
+    ("tile", "ceramic"), ("anodi", "anodised"), ("alumin", "aluminium"), ("stainless", "stainless"), ("brass", "brass"), ("steel", "steel"),
+    ("wood", "hardwood"),
+)  # fmt: skip
+ALIKE = 1e-3
+
+
+@dataclass(frozen=True)
+class Notes:
+    """A table of notes: heads (empty where there were none), rows, and what it is called ("notes.csv")."""
+
+    heads: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    name: str
+
+    @property
+    def columns(self) -> dict[str, int]:
+        return find_columns(self.heads, self.rows)
+
+
+@dataclass(frozen=True)
+class Brought:
+    """What would come into the book: new stocks and entries; and in words what is left out, stands twice or disagrees."""
+
+    stocks: tuple[Stock, ...]
+    entries: tuple[Entry, ...]
+    left_out: tuple[str, ...]
+    duplicates: tuple[str, ...]
+    conflicts: tuple[str, ...]
+
+
+def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
+    """Return heads and rows from free lines such as "3mm birch ply cut 80% 20mm/s x2": each known part in its column."""
+    heads = ("stock", "thickness", "task", "power", "speed", "passes", "pitch")
+    parts = (
+        ("speed", r"(?:@\s*)?\d+(?:[.,]\d+)?\s*(?:mm\s*/\s*(?:min|s)|in\w*\s*/\s*(?:min|s)|ipm|ips)\b"),
+        ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"), ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
+        ("passes", r"\bx\s*\d+\b|\b\d+\s*(?:x\b|pass(?:es)?\b)"),
+        ("thickness", r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm\b|inch\b|in\b|\"|″)"),
+        ("task", r"\b(?:cut|engrave|score|mark|etch|raster)\w*\b"),
+    )  # fmt: skip
+    rows = []
+    for line in text.splitlines():
+        rest, found = line, dict.fromkeys(heads, "")
+        for role, pattern in parts:
+            hit = re.search(pattern, rest, re.IGNORECASE)
+            if hit:
+                found[role], rest = hit[0], rest[: hit.start()] + " " + rest[hit.end() :]
+        found["stock"] = " ".join(re.sub(r"[,;:|@=\-]+", " ", rest).split())
+        if any(found.values()):
+            rows.append(tuple(found[head] for head in heads))
+    return heads, tuple(rows)
+
+
+def bring_in(
+    notes: Notes, *, machine: Machine, machines: Sequence[Machine], stocks: Sequence[Stock], entries: Sequence[Entry], speed_unit: str,
+    day: str, columns: Mapping[str, int] | None = None,
+) -> Brought:  # fmt: skip
+    """Return the entries that the notes hold, for `machine` where a row names none that is known.
+
+    A setting that the book or an earlier row has already is a duplicate; another setting of the same subject is a conflict:
+    the book's, or the first row's, stands, and the other is kept in the notes of the first.
+    """
+    reader = _Reader(notes, columns or notes.columns, machine, machines, list(stocks), speed_unit)
+    left_out, duplicates, conflicts = [], [], []
+    known = {(e.machine_uid, e.stock_uid, e.task): e for e in entries}
+    brought: dict[tuple[str, str, str], Entry] = {}
+    for number, row in enumerate(notes.rows, 2 if any(notes.heads) else 1):
+        where = f"row {number}"
+        try:
+            on, stock, task, setting, more = reader.row(row)
+        except (OutOfRange, ValueError) as problem:
+            left_out.append(f"{where}: {problem}")
+            continue
+        key = (on.uid, stock.uid, task)
+        there = brought.get(key) or known.get(key)
+        words = f"{where}: {stock.label}, {task} on {on.name}"
+        if there is not None and _alike(there.setting, setting):
+            duplicates.append(f"{words} is noted already.")
+        elif key in brought:
+            conflicts.append(
+                f"{words} says {_told(setting)}, an earlier row {_told(brought[key].setting)}. The earlier one stands."
+            )
+            noted = f"{brought[key].notes}; also noted in {where}: {_told(setting)}".strip("; ")
+            brought[key] = replace(brought[key], notes=noted)
+        elif there is not None:
+            conflicts.append(f"{words} says {_told(setting)}, the book {_told(there.setting)}. The book stands.")
+        else:
+            evidence = Evidence(says=f"Brought in from {notes.name}, {where}; not burnt since.")
+            uid = f"{on.uid}-{stock.uid}-{task}"[:60]
+            brought[key] = Entry(uid, on.uid, stock.uid, task, setting, "guess", day, stock.lot, on.state, evidence, notes=more)
+    used = {entry.stock_uid for entry in brought.values()}
+    fresh = tuple(stock for stock in reader.stocks[len(stocks) :] if stock.uid in used)
+    return Brought(fresh, tuple(brought.values()), tuple(left_out), tuple(duplicates), tuple(conflicts))
+
+
+def _alike(a: Setting, b: Setting) -> bool:
+    close = abs(a.power - b.power) < ALIKE and abs(a.speed_mm_s - b.speed_mm_s) < ALIKE * b.speed_mm_s
+    return close and (a.passes, a.pitch_mm) == (b.passes, b.pitch_mm)
+
+
+def _told(s: Setting) -> str:
+    return f"{100 * s.power:g} %, {s.speed_mm_s:.4g} mm/s, {s.passes} x"
+
+
+class _Reader:
+    """Reads one row after the other; new stocks are added to `stocks` as they are met."""
+
+    def __init__(
+        self,
+        notes: Notes,
+        columns: Mapping[str, int],
+        machine: Machine,
+        machines: Sequence[Machine],
+        stocks: list[Stock],
+        speed_unit: str,
+    ) -> None:
+        self.notes, self.columns, self.machine, self.machines = notes, columns, machine, machines
+        self.stocks, self.speed_unit = stocks, speed_unit
+        heads = {role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()}
+        self.units = {role: unit_in(role, head) for role, head in heads.items()}
+        powers = [first_number(self.cell(row, "power")) or 0.0 for row in notes.rows]
+        self.most_power = max(powers, default=0.0)
+        self._by_name: dict[tuple[str, float, str], Stock] = {}
+        for stock in stocks:
+            self._by_name.setdefault((_plain(stock.name), stock.thickness_mm, stock.lot), stock)
+            self._by_name.setdefault((_plain(stock.name), stock.thickness_mm, ""), stock)
+
+    def cell(self, row: Sequence[str], role: str) -> str:
+        at = self.columns.get(role)
+        return row[at].strip() if at is not None and at < len(row) else ""
+
+    def row(self, row: Sequence[str]) -> tuple[Machine, Stock, Task, Setting, str]:
+        machine = next(
+            (m for m in self.machines if _plain(m.name) and _plain(m.name) in _plain(self.cell(row, "machine"))), self.machine
+        )
+        task = self._task(row)
+        pitch = self._pitch(row) if task in ("engrave", "mark") else 0.0
+        if task in ("engrave", "mark") and not pitch:
+            pitch = round(0.6 * machine.spot_y_mm, 3)
+        passes = int(first_number(self.cell(row, "passes")) or 1)
+        focus = first_number(self.cell(row, "focus")) or 0.0
+        air: Air = next((a for a in AIRS if a in self.cell(row, "air").casefold()), "full")
+        power, speed = self._power(row, machine), self._speed(row)
+        setting = Setting(power, speed, passes, focus, pitch, air, direction="x" if pitch else "xy")
+        return machine, self._stock(row), task, setting, self.cell(row, "notes")
+
+    def _task(self, row: Sequence[str]) -> Task:
+        words = self.cell(row, "task") or self.cell(row, "stock") + " " + self.cell(row, "notes")
+        found = next((task for stem, task in TASK_STEMS if stem in words.casefold()), None)
+        return found or ("engrave" if self.cell(row, "pitch") and first_number(self.cell(row, "pitch")) else "cut")
+
+    def _power(self, row: Sequence[str], machine: Machine) -> float:
+        cell = self.cell(row, "power")
+        value = first_number(cell)
+        if value is None:
+            raise ValueError("no power is noted. Left out.")
+        unit = unit_in("power", cell) or self.units.get("power", "")
+        if unit == "W":
+            return min(1.0, machine.fraction_for(value))
+        if unit == "S" or (not unit and self.most_power > 100):
+            return value / machine.power_scale
+        return value if not unit and 0 < self.most_power <= 1 else value / 100
+
+    def _speed(self, row: Sequence[str]) -> float:
+        cell = self.cell(row, "speed")
+        value = first_number(cell)
+        if value is None:
+            raise ValueError("no speed is noted. Left out.")
+        return value * SPEED_PER_UNIT[unit_in("speed", cell) or self.units.get("speed") or self.speed_unit]
+
+    def _pitch(self, row: Sequence[str]) -> float:
+        cell = self.cell(row, "pitch")
+        value = first_number(cell)
+        if not value:
+            return 0.0
+        unit = unit_in("pitch", cell) or self.units.get("pitch") or ("dpi" if value > 20 else "mm")
+        return round(pitch_from_dpi(value), 4) if unit in ("dpi", "lpi") else round(1 / value, 4) if unit == "l/mm" else value
+
+    def _stock(self, row: Sequence[str]) -> Stock:
+        name, lot = self.cell(row, "stock"), self.cell(row, "lot")
+        thickness = self._thickness(row)
+        name = re.sub(r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm|inch|in|\"|″)(?![a-z])", " ", name, flags=re.IGNORECASE)
+        name = " ".join(name.split())[:60]
+        if not name:
+            raise ValueError("no material is noted. Left out.")
+        key = (_plain(name), thickness, lot)
+        known = self._by_name.get(key) or (self._by_name.get((key[0], thickness, "")) if not lot else None)
+        if known is None:
+            family = next((f for stem, f in FAMILY_STEMS if stem in name.casefold()), "unknown")
+            uid = "-".join(re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold()).strip("-").split())[:50]
+            taken = {stock.uid for stock in self.stocks}
+            while uid in taken or not uid:
+                uid += "x"
+            colour = self.cell(row, "colour")
+            known = Stock(name[:1].upper() + name[1:], family, thickness, lot=lot, colour=colour, uid=uid)
+            self.stocks.append(known)
+            self._by_name[key] = known
+        return known
+
+    def _thickness(self, row: Sequence[str]) -> float:
+        cell = self.cell(row, "thickness")
+        unit = unit_in("thickness", cell) or self.units.get("thickness", "")
+        value = first_number(cell)
+        if value is None:  # it may stand with the material: "3 mm birch"
+            hit = re.search(r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(mm|inch|in\b|\"|″)", self.cell(row, "stock").casefold())
+            if hit is None:
+                raise ValueError("no thickness is noted. Left out.")
+            value, unit = first_number(hit[0]) or 0.0, "mm" if hit[1] == "mm" else "in"
+        if not unit and "/" in cell:
+            unit = "in"  # nobody writes a fraction of a millimetre
+        return round(value * {"in": 25.4, "mil": 0.0254}.get(unit, 1.0), 3)
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[^a-z0-9]+", " ", text.casefold()).strip()

@@ -1,0 +1,87 @@
+"""Read a shop's old notes: CSV, XLSX, ODS, or text that was pasted."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from datetime import date, datetime
+
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.notes.columns import ROLES, find_columns
+from olive_almanac.core.notes.entries import Notes, rows_of_lines
+
+__all__ = ["read_notes", "read_pasted"]
+
+MOST_ROWS = 200_000
+SHEETS = (b"PK\x03\x04",)
+
+
+def read_notes(data: bytes, name: str) -> Notes:
+    """Return the table of a file by its content.  Raises BadFile where it holds none."""
+    if data[:4] in SHEETS or data[:4] == b"\xd0\xcf\x11\xe0":
+        return _from_sheet(data, name)
+    for encoding in ("utf-8-sig", "utf-16") if data[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig", "cp1252"):
+        try:
+            return read_pasted(data.decode(encoding), name)
+        except UnicodeDecodeError:
+            continue
+    raise BadFile(f"{name} is neither a table nor text. Save it as CSV, XLSX or ODS.")
+
+
+def _from_sheet(data: bytes, name: str) -> Notes:
+    from python_calamine import CalamineError, CalamineWorkbook
+
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        tables = [book.get_sheet_by_name(sheet).to_python() for sheet in book.sheet_names]
+    except (CalamineError, OSError, ValueError) as problem:
+        raise BadFile(f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV.") from problem
+    filled = [[[_text(cell) for cell in row] for row in table] for table in tables]
+    table = max(filled, key=lambda rows: sum(any(row) for row in rows), default=[])
+    return _table([row for row in table if any(cell.strip() for cell in row)], name)
+
+
+def _text(cell: object) -> str:
+    if isinstance(cell, float):
+        return f"{cell:.10g}"
+    return cell.isoformat() if isinstance(cell, (date, datetime)) else str(cell if cell is not None else "")
+
+
+def read_pasted(text: str, name: str = "pasted notes") -> Notes:
+    """Return the table of a text: separated by tabs, semicolons, commas or bars, or free lines."""
+    lines = [line for line in text.replace("\r\n", "\n").replace("\r", "\n").split("\n") if line.strip()]
+    if "\x00" in text or not lines:
+        raise BadFile(f"{name} holds no rows.")
+    for mark in ("\t", ";", "|", ","):
+        rows = [row for row in csv.reader(lines, delimiter=mark) if any(cell.strip() for cell in row)]
+        wide = [len(row) for row in rows]
+        if min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0]) or not _decimal_commas(lines)):
+            return _table([[cell.strip() for cell in row] for row in rows], name)
+    heads, free = rows_of_lines("\n".join(lines))
+    return Notes(heads, free, name)
+
+
+def _decimal_commas(lines: list[str]) -> bool:
+    return any(re.search(r"\d,\d+\s*(mm|%|w\b)", line.casefold()) for line in lines)
+
+
+def _has_heads(row: list[str]) -> bool:
+    """Whether a row names columns: no figures, and a word that heads use."""
+    words = " ".join(row).casefold()
+    return not any(re.fullmatch(r"[-+]?[\d.,]+\s*\S{0,3}", cell.strip()) for cell in row) and any(
+        name in words for names in ROLES.values() for name in names
+    )
+
+
+def _table(rows: list[list[str]], name: str) -> Notes:
+    """The rows below the heads: lines of a title before them are passed over."""
+    if not rows:
+        raise BadFile(f"{name} holds no rows.")
+    if len(rows) > MOST_ROWS:
+        raise BadFile(f"{name} has {len(rows)} rows; up to {MOST_ROWS} are read at a time. Split it.")
+    for at, row in enumerate(rows[:10]):
+        if _has_heads(row) and len([cell for cell in row if cell.strip()]) >= 3 and "speed" in find_columns(row, []):
+            return Notes(tuple(row), tuple(tuple(line) for line in rows[at + 1 :]), name)
+    width = max(len(row) for row in rows)
+    return Notes(("",) * width, tuple(tuple(row) for row in rows), name)

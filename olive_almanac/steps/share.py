@@ -1,0 +1,172 @@
+"""The book in and out: old notes, other libraries, files and paper."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.files import read_bytes, read_text, write_file
+from olive_almanac.steps.ports import Library, Merged
+from olive_almanac.steps.session import Session, subject_state
+
+if TYPE_CHECKING:
+    from olive_almanac.core.notes.columns import UnitQuestion
+    from olive_almanac.core.notes.entries import Brought, Notes
+
+__all__ = ["NotesDesk", "book_lines", "label_work", "merge_work", "take_in_work", "write_book_work", "write_wall_card_work"]
+
+Line = tuple[Entry, Machine, Stock, str, str]
+
+
+def book_lines(session: Session) -> list[Line]:
+    """Return every entry in force with its machine, stock, state in words and the state's reason."""
+    shelf, today, lines = session.shelf, session.today(), []
+    for entry in shelf.entries:
+        machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+        if machine is not None and stock is not None:
+            state, reason = subject_state(shelf, machine, stock, entry.task, today)
+            lines.append((entry, machine, stock, STATE_WORDS[state][0], reason))
+    return lines
+
+
+def write_book_work(session: Session, path: Path) -> Iterator[str]:
+    """Write the whole book by the suffix of the path: .json (everything), .csv (a table), .pdf (the printed book).
+
+    Yields what was written, in words: for a worker.
+    """
+    store, kind, lines = session.store, path.suffix.casefold(), book_lines(session)
+    unit, day = session.preferences.speed_unit, session.today().isoformat()
+    if kind == ".json":
+        from olive_almanac.formats.library_json import write_library
+
+        names = store.photo_names()
+        write_file(path, write_library(store.rows(), ((name, store.photo(name)) for name in names)))
+        yield f"The whole library is in {path}, with {len(names)} photos."
+    elif kind == ".csv":
+        from olive_almanac.formats.book_csv import write_book_csv
+
+        write_file(path, write_book_csv(lines))
+        yield f"{len(lines)} settings are in {path}."
+    elif kind == ".pdf":
+        from olive_almanac.formats.book_pdf import write_book
+
+        write_file(path, write_book(lines, day=day, speed_unit=unit))
+        yield f"The book of {len(lines)} settings is in {path}."
+    else:
+        raise BadFile(f"{path.name}: choose a name that ends in .json, .csv or .pdf.")
+
+
+def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:
+    """Write the wall card of the present machine as PDF."""
+    from olive_almanac.formats.book_pdf import write_wall_card
+
+    machine = session.subject.machine
+    if machine is None:
+        raise BadFile("Choose a machine first.")
+    lines = [line for line in book_lines(session) if line[1].uid == machine.uid]
+    write_file(path, write_wall_card(machine, lines, day=session.today().isoformat(), speed_unit=session.preferences.speed_unit))
+    yield f"The card of {len(lines)} settings is in {path}."
+
+
+def label_work(session: Session, path: Path) -> Iterator[str]:
+    """Write the label of the present entry as PDF."""
+    from olive_almanac.formats.book_pdf import write_label
+
+    entry, machine, stock = session.entry, session.subject.machine, session.subject.stock
+    if entry is None or machine is None or stock is None:
+        raise BadFile("There is no entry here to write a label of.")
+    state = STATE_WORDS[session.state[0]][0]
+    write_file(path, write_label(entry, machine, stock, state, speed_unit=session.preferences.speed_unit))
+    yield f"The label is in {path}."
+
+
+def take_in_work(store: Library, path: Path) -> Iterator[Merged]:
+    """Merge a library file (JSON) into the library: yields what was taken in."""
+    from olive_almanac.formats.library_json import read_library
+
+    rows, photos = read_library(read_text(path), path.name)
+    yield store.take_in(rows, photos.__getitem__, tuple(photos))
+
+
+def merge_work(store: Library, open_other: Callable[[], Library]) -> Iterator[Merged]:
+    """Open another library, merge it into the library, and close it: yields what was taken in."""
+    other = open_other()
+    try:
+        yield store.take_in(other.rows(), other.photo, other.photo_names())
+    finally:
+        other.close()
+
+
+@dataclass
+class NotesDesk:
+    """Old notes on their way into the book: the table, the one question that it may leave, and what would come in."""
+
+    session: Session
+    notes: Notes | None = None
+    question: UnitQuestion | None = None
+    unit: str = "mm/s"
+    brought: Brought | None = None
+    problem: str = ""
+    columns: dict[str, int] = field(default_factory=dict)
+
+    def open_file(self, path: Path) -> None:
+        from olive_almanac.formats.notes import read_notes
+
+        self._take(lambda: read_notes(read_bytes(path), path.name))
+
+    def paste(self, text: str) -> None:
+        from olive_almanac.formats.notes import read_pasted
+
+        self._take(lambda: read_pasted(text))
+
+    def _take(self, read: Any) -> None:
+        from olive_almanac.core.errors import AlmanacError
+        from olive_almanac.core.notes.columns import unit_question
+
+        self.notes, self.brought, self.question, self.problem = None, None, None, ""
+        machine = self.session.subject.machine
+        try:
+            self.notes = read()
+        except AlmanacError as problem:
+            self.problem = str(problem)
+            return
+        if machine is None:
+            self.problem = "Choose the machine first that these settings are for."
+            return
+        assert self.notes is not None
+        self.columns = self.notes.columns
+        self.question = unit_question(self.notes.heads, self.notes.rows, self.columns, machine.max_speed_mm_s)
+        self.unit = self.question.units[0] if self.question else self.session.preferences.speed_unit
+        self._reckon()
+
+    def answer(self, unit: str) -> None:
+        """Answer the question: the unit of the speeds."""
+        self.unit = unit
+        self._reckon()
+
+    def _reckon(self) -> None:
+        from olive_almanac.core.notes.entries import bring_in
+
+        machine, shelf = self.session.subject.machine, self.session.shelf
+        if self.notes is None or machine is None:
+            return
+        self.brought = bring_in(
+            self.notes, machine=machine, machines=shelf.machines, stocks=shelf.stocks, entries=shelf.entries, speed_unit=self.unit,
+            day=self.session.today().isoformat(), columns=self.columns,
+        )  # fmt: skip
+
+    def keep(self) -> bool:
+        """Write all of it into the book as one act that can be undone."""
+        if self.brought is None or self.notes is None or not self.brought.entries:
+            return False
+        stocks, entries, name = self.brought.stocks, self.brought.entries, self.notes.name
+        return self.session.attempt(
+            lambda: self.session.keep_book(stocks, entries, f"brought in from {name}", f"{len(entries)} settings of {name}")
+        )

@@ -1,0 +1,238 @@
+"""What can be done with the whole book: what is due, two settings side by side, old notes coming in."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QListWidget, QListWidgetItem, QPlainTextEdit
+
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
+from olive_almanac.steps.share import NotesDesk
+from olive_almanac.views.parts import Page, WordPicker, box, button, clear_layout, col, hair, label, row, scrolling
+from olive_almanac.views.theme import px, scaled_font
+
+__all__ = ["CompareDialog", "DueDialog", "NotesDialog"]
+
+RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
+TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
+
+
+def _sheet(part) -> Page:
+    """A page that holds a part at its top."""
+    page = Page()
+    page.setLayout(col(part, None))
+    return page
+
+
+class DueDialog(QDialog):
+    """The due list: arrows choose, Enter plans the confirm run, a click on the button too."""
+
+    def __init__(self, window) -> None:
+        super().__init__(window)
+        self.main_window, self.session = window, window.session
+        self.setWindowTitle("Due this week")
+        self.due = due_list(self.session)
+        self.list = QListWidget()
+        self.list.setFont(scaled_font("ui"))
+        self.list.setAccessibleName("Settings to prove again")
+        self.list.setAlternatingRowColors(True)
+        self.list.setWordWrap(True)
+        for one in self.due:
+            item = QListWidgetItem(
+                f"{one.stock.label}, {TASK_WORDS[one.entry.task]}, {one.machine.name}\n{RISKS[one.risk]}: {one.reason}"
+            )
+            item.setSizeHint(QSize(px(200), px(68)))
+            self.list.addItem(item)
+        if self.due:
+            self.list.setCurrentRow(0)
+        self.list.itemActivated.connect(lambda _: self.plan())
+        self.go = button("Plan the confirm run", "main", tip="Enter")
+        self.go.clicked.connect(self.plan)
+        self.go.setEnabled(bool(self.due))
+        leave = button("Close")
+        leave.clicked.connect(self.reject)
+        words = f"{len(self.due)} to prove, the most pressing first" if self.due else "Nothing is due this week."
+        layout = col(
+            label(words, "h2"), hair("bold"), self.list, row(self.go, leave, None, gap=10), gap=10, margins=(20, 16, 20, 16)
+        )
+        self.setLayout(layout)
+        self.resize(px(720), px(520))
+
+    def plan(self) -> None:
+        """Plan the confirm run of the chosen one."""
+        at = self.list.currentRow()
+        if not 0 <= at < len(self.due):
+            return
+        one = self.due[at]
+        self.accept()
+        self.session.choose(machine=one.machine.uid, stock=one.stock.uid, task=one.entry.task)
+        self.main_window.go("Plan")
+        self.main_window.page("Plan").presenter.choose_kind("confirm")
+
+
+class CompareDialog(QDialog):
+    """Two entries, or two revisions of the present one, side by side; what differs stands in bold."""
+
+    def __init__(self, window) -> None:
+        super().__init__(window)
+        self.session = window.session
+        self.setWindowTitle("Compare")
+        self.choices = self._choices()
+        self.left, self.right = (WordPicker("ui_b", name=name) for name in ("Left side", "Right side"))
+        self.left.picked.connect(lambda key: self._pick(0, key))
+        self.right.picked.connect(lambda key: self._pick(1, key))
+        keys = list(self.choices)
+        self.keys = [keys[0], keys[1] if len(keys) > 1 else keys[0]]
+        self.says = label("", "ui", wrap=True)
+        self.grid = QGridLayout()
+        self.grid.setHorizontalSpacing(px(24))
+        self.grid.setVerticalSpacing(px(5))
+        leave = button("Close")
+        leave.clicked.connect(self.accept)
+        layout = col(
+            row(self.left, label("beside", "ui", "second"), self.right, None, gap=12), hair("bold"), self.says,
+            scrolling(_sheet(self.grid), (560, 200)), row(None, leave), gap=10, margins=(20, 16, 20, 16),
+        )  # fmt: skip
+        layout.setStretch(3, 1)
+        self.setLayout(layout)
+        self.resize(px(760), px(620))
+        self._show()
+
+    def _choices(self):
+        """Entries by a key: the present one, its revisions, then others of the same task."""
+        entry, shelf = self.session.entry, self.session.shelf
+        found = {"now": ("as it is now", entry)}
+        for n, (old, at, why, _) in enumerate(reversed(self.session.store.entry_history(entry.uid)[:-1])):
+            found[f"revision {n}"] = (f"before, {at[:10]}: {why}"[:60], old)
+        for other in same_stock(shelf.entries, entry)[:60]:
+            machine, stock = shelf.machine(other.machine_uid), shelf.stock(other.stock_uid)
+            if machine and stock:
+                found[other.uid] = (f"{stock.label} on {machine.name}"[:60], other)
+        return found
+
+    def _pick(self, side: int, key: str) -> None:
+        self.keys[side] = key
+        self._show()
+
+    def _show(self) -> None:
+        words = [(key, text) for key, (text, _) in self.choices.items()]
+        self.left.set_choices(words, self.keys[0])
+        self.right.set_choices(words, self.keys[1])
+        left, right = (self.choices[key][1] for key in self.keys)
+        self.says.setText(energy_sentence(self.session.shelf, left, right))
+        clear_layout(self.grid)
+        for n, line in enumerate(compare(self.session.shelf, left, right, self.session.preferences.speed_unit)):
+            role = "ui_b" if line.differs else "ui"
+            for column, text in enumerate((line.name, line.left, line.right)):
+                tone = "second" if column == 0 or not line.differs else ""
+                self.grid.addWidget(
+                    label(text, role if column else "ui", tone, wrap=column > 0), n, column, Qt.AlignmentFlag.AlignTop
+                )
+        for column, stretch in enumerate((2, 4, 4)):
+            self.grid.setColumnStretch(column, stretch)
+
+
+class NotesDialog(QDialog):
+    """Old notes: chosen, dropped or pasted; the one question, what would come in, and one act that takes it in."""
+
+    def __init__(self, window) -> None:
+        super().__init__(window)
+        self.desk = NotesDesk(window.session)
+        self.setWindowTitle("Bring in old notes")
+        self.setAcceptDrops(True)
+        self.text = QPlainTextEdit()
+        self.text.setFont(scaled_font("ui"))
+        self.text.setAccessibleName("Old notes, pasted or typed")
+        self.text.setPlaceholderText("Paste rows of a table, or lines such as: 3mm birch ply cut 80% 14mm/s x1")
+        self.text.setMaximumHeight(px(120))
+        self.text.textChanged.connect(self._pasted)
+        self.choose = button("Choose a file", tip="CSV, XLSX, ODS or text; it can be dropped here too")
+        self.choose.clicked.connect(self._choose)
+        self.question = label("", "ui_b", wrap=True)
+        self.unit = WordPicker("ui_b", name="Unit of the speeds")
+        self.unit.picked.connect(self._answer)
+        self.unit_row = box(row(label("Speeds are in", "ui"), self.unit, None, gap=8))
+        self.told = label("", "ui", wrap=True)
+        self.lines = label("", "small", "second", wrap=True)
+        self.keep = button("Take them in as guesses", "main", tip="Ctrl+Z takes all of it back")
+        self.keep.clicked.connect(self._keep)
+        leave = button("Leave it")
+        leave.clicked.connect(self.reject)
+        machine = window.session.subject.machine
+        name = machine.name if machine else "no machine yet"
+        layout = col(
+            label("Old notes into the book", "h2"), hair("bold"),
+            label(f"Rows that name no machine are for {name}. Everything comes in as a guess, with where it came from.", "ui", "second", wrap=True),
+            self.text, row(self.choose, None), self.question, self.unit_row, self.told,
+            scrolling(_sheet(self.lines), (500, 120)), row(self.keep, leave, None, gap=10), gap=10, margins=(20, 16, 20, 16),
+        )  # fmt: skip
+        layout.setStretch(8, 1)
+        self.setLayout(layout)
+        self.resize(px(760), px(640))
+        self._show()
+
+    def _pasted(self) -> None:
+        text = self.text.toPlainText()
+        if text.strip():
+            self.desk.paste(text)
+        else:
+            self.desk.notes = self.desk.brought = self.desk.question = None
+            self.desk.problem = ""
+        self._show()
+
+    def _choose(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Old notes", "", TABLES)
+        if name:
+            self._open(Path(name))
+
+    def _open(self, path: Path) -> None:
+        self.desk.open_file(path)
+        self._show()
+
+    def _answer(self, unit: str) -> None:
+        self.desk.answer(unit)
+        self._show()
+
+    def _show(self) -> None:
+        desk, found = self.desk, self.desk.brought
+        self.question.setVisible(desk.question is not None)
+        self.unit_row.setVisible(desk.question is not None)
+        if desk.question is not None:
+            examples = dict(zip(desk.question.units, desk.question.examples, strict=True))
+            self.question.setText(f"The notes do not say in which unit the speeds are. In {desk.unit}, {examples[desk.unit]}.")
+            self.unit.set_choices([(unit, unit) for unit in desk.question.units], desk.unit)
+        self.keep.setEnabled(bool(found and found.entries))
+        self.told.setText(desk.problem or (self._summary(found) if found else ""))
+        lines = [] if found is None else [*found.conflicts, *found.left_out, *found.duplicates]
+        if found is not None and found.entries:
+            stocks = {stock.uid: stock for stock in (*self.desk.session.shelf.stocks, *found.stocks)}
+            first = [
+                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, {e.setting.speed_mm_s:.4g} mm/s, {e.setting.passes} x"
+                for e in found.entries[:4]
+            ]
+            lines = ["For example: " + "; ".join(first) + ".", *lines]
+        self.lines.setText("\n".join(lines[:200]))
+
+    @staticmethod
+    def _summary(found) -> str:
+        parts = [f"{len(found.entries)} settings, {len(found.stocks)} new stocks"]
+        for count, one, more in (
+            (len(found.duplicates), "stands there already", "stand there already"),
+            (len(found.conflicts), "disagrees", "disagree"),
+            (len(found.left_out), "is left out", "are left out"),
+        ):
+            if count:
+                parts.append(f"{count} {one if count == 1 else more}")
+        return ", ".join(parts) + "."
+
+    def _keep(self) -> None:
+        if self.desk.keep():
+            self.accept()
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        for url in event.mimeData().urls()[:1]:
+            self._open(Path(url.toLocalFile()))

@@ -1,0 +1,146 @@
+"""The book as a whole in the window: due list, comparing, old notes, files and paper, another library."""
+
+import csv
+import io
+import json
+from datetime import date, timedelta
+from pathlib import Path
+from unittest import mock
+
+import pypdf
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
+
+from olive_almanac.core.records.entry import Proof, proved_chance
+from olive_almanac.formats.book_csv import HEADS, harmless
+from olive_almanac.formats.book_pdf import write_label
+from olive_almanac.formats.pdf import entry_code
+from olive_almanac.steps.find import find_entries
+from olive_almanac.storage.library import Library
+from olive_almanac.views.finder import Finder
+from tests.samples import BIRCH, DAY, LONG, sample_entry
+from tests.views.test_stations import ShopCase
+
+TODAY = date.fromisoformat(DAY)
+
+
+def proofs(day, count=3, lot="7"):
+    return tuple(Proof(day, "passed", lot) for _ in range(count))
+
+
+class BookSharingTest(ShopCase):
+    def fill(self, library):
+        library.save_entry(sample_entry(notes="=1+1"), "chosen")
+        library.save_entry(sample_entry(proofs=proofs(str(TODAY - timedelta(days=180)))), "confirmed")
+        library.save_entry(sample_entry(uid="e2", stock_uid="leather-2", proofs=(Proof(DAY, "failed", "9"),), lot="9"), "failed")
+
+    def menu(self, words):
+        """Choose a line of the book's menu as the keyboard does."""
+        self.ctrl(Qt.Key.Key_B)
+        menu = self.app.activePopupWidget()
+        action = next(one for one in menu.actions() if one.text() == words)
+        self.assertTrue(action.isEnabled(), words)
+        menu.setActiveAction(action)
+        self.key(Qt.Key.Key_Return, widget=menu)
+        self.settle(60)
+
+    def test_the_due_list_puts_the_failed_first_and_enter_plans_its_confirm_run(self):
+        self.menu("Due this week")
+        dialog = self.page().dialog
+        self.assertEqual([(one.entry.uid, one.risk) for one in dialog.due], [("e2", 0), ("e1", 3)])
+        self.key(Qt.Key.Key_Return, widget=dialog.list)
+        self.assertEqual((self.window.station, self.session.subject.stock.uid), ("Plan", "leather-2"))
+        trial = self.page().presenter.plan.trial
+        self.assertEqual((trial.kind, {cell.setting.speed_mm_s for cell in trial.cells}), ("confirm", {12.0}))
+
+    def test_a_setting_is_compared_with_its_own_past_and_with_another(self):
+        self.menu("Compare this setting")
+        dialog = self.page().dialog
+        self.assertIn("revision 0", dialog.choices)
+        dialog._pick(1, "e2")
+        self.assertIn("same energy", dialog.says.text())
+        texts = [dialog.grid.itemAtPosition(r, 1).widget().text() for r in range(dialog.grid.rowCount()) if dialog.grid.itemAtPosition(r, 1)]
+        self.assertIn("Birch ply 3.0 mm", texts)
+        dialog.close()
+
+    def test_old_notes_come_in_as_guesses_and_go_out_again_in_one_act(self):
+        self.menu("Bring in old notes")
+        dialog = self.page().dialog
+        dialog.text.setPlainText("Wood,Thickness,Power,Speed\nOak,5,90,600\nPine,4,70,900\n")
+        self.settle()
+        self.assertIn("do not say in which unit", dialog.question.text())
+        dialog.unit.picked.emit("mm/min")
+        self.assertIn("600 is 10 mm/s", dialog.question.text())
+        self.click(dialog.keep)
+        stocks = {stock.name for stock in self.session.shelf.stocks}
+        self.assertTrue({"Oak", "Pine"} <= stocks)
+        oak = next(e for e in self.session.shelf.entries if e.stock_uid == "oak-5")
+        self.assertEqual((oak.origin, oak.setting.speed_mm_s), ("guess", 10.0))
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        self.page().left.index.setFocus()
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertFalse({"Oak", "Pine"} & {stock.name for stock in self.session.shelf.stocks})
+        self.assertEqual(len(self.session.shelf.entries), 2)
+
+    def saved(self, words, name):
+        target = Path(self.folder.parent) / name
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.menu(words)
+        self.wait_for(target.exists)
+        self.wait_for(lambda: str(target) in self.page().right.said.text())
+        return target.read_bytes()
+
+    def test_the_book_goes_out_as_table_print_and_library(self):
+        rows = list(csv.DictReader(io.StringIO(self.saved("Save or print the book", "book.csv").decode())))
+        self.assertEqual((list(rows[0]), len(rows)), (list(HEADS), 2))
+        self.assertEqual((rows[0]["state"], rows[0]["power_percent"], rows[0]["notes"]), ("Proven", "85.0", ""))
+        pdf = pypdf.PdfReader(io.BytesIO(self.saved("Save or print the book", "book.pdf")))
+        text = [page.extract_text() for page in pdf.pages]
+        self.assertIn("Contents", text[1])
+        self.assertIn("Long Bed 60 W, 2 settings", text[1])
+        self.assertIn("Index by stock", text[-1])
+        on = next(n for n, page in enumerate(text, 1) if "Birch ply 3.0 mm, lot 7, cut through\n" in page)
+        line = next(line for line in text[-1].splitlines() if line.startswith("Birch"))
+        after = text[-1].splitlines()
+        self.assertTrue(line.endswith(str(on)) or after[after.index(line) + 1] == str(on), text[-1])
+        plain = json.loads(self.saved("Save or print the book", "library.json"))
+        self.assertEqual([row["body"]["notes"] for row in plain["tables"]["entry"] if row["uid"] == "e1"], ["=1+1", ""])
+
+    def test_a_wall_card_and_a_label_whose_code_opens_the_entry(self):
+        card = pypdf.PdfReader(io.BytesIO(self.saved("Wall card of this machine", "card.pdf"))).pages[0].extract_text()
+        self.assertLess(card.index("Birch"), card.index("Map leather"))  # what is proven stands first
+        self.assertIn("Birch", pypdf.PdfReader(io.BytesIO(self.saved("Label for the rack", "label.pdf"))).pages[0].extract_text())
+        self.assertTrue(write_label(sample_entry(), LONG, BIRCH, "Proven").startswith(b"%PDF"))
+        self.session.choose(stock="leather-2")
+        self.ctrl(Qt.Key.Key_K)
+        finder = self.window.findChild(Finder)
+        self.type(entry_code("e1"), finder.field)
+        self.key(Qt.Key.Key_Return, widget=finder.field)
+        self.assertEqual(self.session.entry.uid, "e1")
+
+    def test_another_library_is_taken_in_and_conflicts_are_told(self):
+        other = Library.open(self.folder.parent / "other", who="Ben")
+        other.save_machine(LONG, "set up")
+        other.save_stock(BIRCH, "set up")
+        other.save_entry(sample_entry(notes="from Ben"), "chosen by Ben")
+        other.close()
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(self.folder.parent / "other" / "almanac.db"), "")):
+            self.menu("Take in another library")
+        self.wait_for(lambda: "taken in" in self.page().right.said.text())
+        self.assertIn("changed on both sides", self.page().right.said.text())
+        self.assertIn("Ben", {who for *_, who in self.session.store.entry_history("e1")})
+
+
+class HarmlessTest(ShopCase):
+    def test_what_a_spreadsheet_could_run_gets_an_apostrophe(self):
+        for text in ("=cmd()", "+1", "-2", "@x", "\t=1", "  =1", "|x"):
+            self.assertEqual(harmless(text)[0], "'")
+        self.assertEqual(harmless("Birch 3 mm"), "Birch 3 mm")
+
+    def test_what_good_burns_alone_prove(self):
+        # 0.05^(1/n): Clopper & Pearson, Biometrika 26:404 (1934), n of n, one-sided 95 %; 3 of 3 gives 0.368, 59 of 59 gives 0.95
+        self.assertAlmostEqual(proved_chance(3), 0.3684, places=4)
+        self.assertAlmostEqual(proved_chance(59), 0.9505, places=4)
+        self.assertEqual(proved_chance(0), 0.0)
+        self.assertEqual(find_entries(self.session.shelf, entry_code("nobody"), TODAY), ())
