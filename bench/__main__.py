@@ -3,13 +3,16 @@
 import sys
 import time
 
-from bench import catalogue, deciding, motion, photos, standins, startup, writing
+from bench import book, catalogue, deciding, motion, photos, redraw, standins, startup, writing
 
 
 def main() -> int:
     began = time.monotonic()
     bad = 0
-    for measure in (writing.measure, startup.measure, catalogue.measure, deciding.measure, motion.measure, standins.measure, photos.measure):
+    for measure in (
+        writing.measure, startup.measure, catalogue.measure, book.measure, redraw.measure, deciding.measure, motion.measure, standins.measure,
+        photos.measure,
+    ):  # fmt: skip
         for name, value, limit in measure():
             good = value <= limit
             bad += not good

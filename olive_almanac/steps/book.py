@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import cached_property, partial
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
@@ -41,11 +42,15 @@ class Column:
 
 @dataclass(frozen=True)
 class IndexRow:
-    """One line of the index: a group's name (stock is None), or a stock with a mark a column."""
+    """One line of the index: a group's name (stock is None), or a stock with a mark a column, found when first asked for."""
 
     label: str
     stock: Stock | None = None
-    states: tuple[State, ...] = ()
+    find_states: Callable[[], tuple[State, ...]] = tuple
+
+    @cached_property
+    def states(self) -> tuple[State, ...]:
+        return self.find_states()
 
 
 def index_columns(shelf: Shelf) -> tuple[Column, ...]:
@@ -69,9 +74,12 @@ def index_rows(shelf: Shelf, today: date, words: str = "") -> tuple[IndexRow, ..
         if group_of(stock) != group:
             group = group_of(stock)
             rows.append(IndexRow(group))
-        states = tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
-        rows.append(IndexRow(stock.short_name, stock, states))
+        rows.append(IndexRow(stock.short_name, stock, partial(_states_of, shelf, stock, columns, today)))
     return tuple(rows)
+
+
+def _states_of(shelf: Shelf, stock: Stock, columns: tuple[Column, ...], today: date) -> tuple[State, ...]:
+    return tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
 
 
 def _group_rank(stock: Stock) -> int:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from dataclasses import dataclass
 from datetime import date
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import Entry, State
+from olive_almanac.core.records.entry import Entry, State, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
@@ -17,8 +18,11 @@ from olive_almanac.steps.permission import word_of
 from olive_almanac.steps.session import subject_state
 from olive_almanac.steps.snapshot import Shelf
 
-__all__ = ["Found", "find_entries"]
+__all__ = ["FindIndex", "Found", "entry_of_code", "find_entries", "index_of", "trial_of_code"]
 
+RANKS: dict[str, int] = {"proven": 0, "trial": 1, "due": 2}
+SIZE_NEAR_MM = 0.15
+FRACTIONS = (("sixteenth", "1/16"), ("eighth", "1/8"), ("quarter", "1/4"), ("half", "1/2"))
 SIZE = re.compile(r"(\d+(?:[.,]\d+)?(?:/\d+)?)\s*(mm|in|inch|\")(?![a-z])", re.IGNORECASE)
 ALIKE = 72.0  # least likeness (0..100) of a mistyped word
 
@@ -35,25 +39,121 @@ class Found:
     score: float
 
 
+class FindIndex:
+    """For each word that stands with any entry of a shelf, which entries it stands with, as the bits of one whole number.
+
+    Entries are numbered by rank (proven first, then on trial, newest first), so that the lowest bits are the best hits.
+    Made once for a shelf; a search then takes the same time in a large book as in a small one.
+    """
+
+    def __init__(self, shelf: Shelf, today: date) -> None:
+        self.shelf, self.today = shelf, today
+        places, sizes = {}, list[tuple[float, float]]()
+        ranked = []
+        for n, entry in enumerate(shelf.entries):
+            machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+            if machine is not None and stock is not None:
+                state, _ = state_of(entry, today=today, lot=stock.lot, machine_state=machine.state)
+                ranked.append((RANKS.get(state, 3), -n, entry, machine, stock, state))
+        ranked.sort(key=lambda one: one[:2])
+        self.entries = tuple(entry for _, _, entry, _, _, _ in ranked)
+        width = len(ranked) // 8 + 1
+        words_of: dict[tuple[str, str], tuple[str, ...]] = {}
+        for at, (_, _, entry, machine, stock, state) in enumerate(ranked):
+            key = (machine.uid, stock.uid)
+            if key not in words_of:
+                words_of[key] = _subject_words(machine, stock)
+            bit, byte = 1 << (at & 7), at >> 3
+            for word in (*words_of[key], *_entry_words(entry, state)):
+                if word not in places:
+                    places[word] = bytearray(width)
+                places[word][byte] |= bit
+            sizes.append((stock.thickness_mm, stock.true_thickness_mm))
+        self._bits = {word: int.from_bytes(bits, "little") for word, bits in places.items()}
+        self._words = sorted(self._bits)
+        self._sizes = sizes
+        self._all = (1 << len(ranked)) - 1
+        self._by_size: dict[float, int] = {}
+
+    def of_size(self, mm: float) -> int:
+        """The entries whose stock is about that thick."""
+        if mm not in self._by_size:
+            bits = bytearray(len(self._sizes) // 8 + 1)
+            for at, (nominal, true) in enumerate(self._sizes):
+                if min(abs(mm - nominal), abs(mm - true)) <= SIZE_NEAR_MM:
+                    bits[at >> 3] |= 1 << (at & 7)
+            self._by_size[mm] = int.from_bytes(bits, "little")
+        return self._by_size[mm]
+
+    def tiers(self, word: str) -> tuple[int, int, int]:
+        """The entries that hold the word itself, one that begins with it, or one much like it."""
+        exact = self._bits.get(word, 0)
+        begun = 0
+        at = bisect_left(self._words, word)
+        while at < len(self._words) and self._words[at].startswith(word):
+            begun |= self._bits[self._words[at]]
+            at += 1
+        alike = 0
+        if not begun and len(word) > 3:
+            for other in _alike(word, self._words):
+                alike |= self._bits[other]
+        return exact, exact | begun, exact | begun | alike
+
+    def search(self, words: list[str], sizes: list[float], most: int) -> list[tuple[Entry, float]]:
+        """Return the best entries with their likeness: those that hold every word itself come first."""
+        base = self._all
+        for mm in sizes:
+            base &= self.of_size(mm)
+        tiers = [self.tiers(word) for word in words]
+        found: list[tuple[Entry, float]] = []
+        seen = 0
+        for level, score in enumerate((1.0, 0.9, 0.7)):
+            hits = base
+            for tier in tiers:
+                hits &= tier[level]
+            hits &= ~seen
+            while hits and len(found) < most:
+                low = hits & -hits
+                found.append((self.entries[low.bit_length() - 1], score))
+                hits ^= low
+                seen |= low
+        return found
+
+
+_kept: list[FindIndex] = []  # of the shelf that was searched last
+
+
+def index_of(shelf: Shelf, today: date) -> FindIndex:
+    """Return the index of a shelf, made at the first call: for a large book beforehand, in a worker."""
+    if not _kept or _kept[0].shelf is not shelf or _kept[0].today != today:
+        _kept[:] = [FindIndex(shelf, today)]
+    return _kept[0]
+
+
 def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[Found, ...]:
     """Return the entries that hold every word of `text`, best first; a size must match within 0.15 mm."""
-    named = entry_of_code(text)
+    index, named = index_of(shelf, today), entry_of_code(text)
     if named:
-        return tuple(one for one in find_entries(shelf, "", today, len(shelf.entries)) if one.entry.uid == named)
-    sizes = [mm for number, unit in SIZE.findall(text) if (mm := _length(f"{number} {unit}")) is not None]
-    words = SIZE.sub(" ", text).casefold().split()
+        entry = shelf.entry_by_uid.get(named)
+        hits = [(entry, 1.0)] if entry is not None else []
+    else:
+        sizes = [mm for number, unit in SIZE.findall(text) if (mm := _length(f"{number} {unit}")) is not None]
+        words = SIZE.sub(" ", _figures_for_words(text)).casefold().replace(",", " ").split()
+        hits = index.search(words, sizes, most)
     found = []
-    for entry in shelf.entries:
+    for entry, score in hits:
         machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
-        if machine is None or stock is None:
-            continue
-        if any(min(abs(size - stock.thickness_mm), abs(size - stock.true_thickness_mm)) > 0.15 for size in sizes):
-            continue
-        state, reason = subject_state(shelf, machine, stock, entry.task, today)
-        score = _score(words, _haystack(entry, machine, stock, state))
-        if score > 0 or not words:
-            found.append(Found(entry, machine, stock, state, reason, score + {"proven": 0.3, "trial": 0.1}.get(state, 0.0)))
-    return tuple(sorted(found, key=lambda one: -one.score)[:most])
+        if machine is not None and stock is not None:
+            state, reason = subject_state(shelf, machine, stock, entry.task, today)
+            found.append(Found(entry, machine, stock, state, reason, score))
+    return tuple(found)
+
+
+def _figures_for_words(text: str) -> str:
+    """"eighth inch" is "1/8 inch"."""
+    for word, figures in FRACTIONS:
+        text = re.sub(rf"\b(?:an? )?{word}s?(?=\s*(?:of an )?(?:inch|in\b))", figures, text, flags=re.IGNORECASE)
+    return re.sub(r"(\d/\d+)\s*of an inch", r"\1 inch", text, flags=re.IGNORECASE)
 
 
 def trial_of_code(text: str) -> str:
@@ -79,40 +179,27 @@ def _length(text: str) -> float | None:
         return None
 
 
-def _haystack(entry: Entry, machine: Machine, stock: Stock, state: State) -> tuple[str, ...]:
+def _subject_words(machine: Machine, stock: Stock) -> tuple[str, ...]:
     text = " ".join(
         (
-            stock.label,
-            word_of(stock),
-            stock.colour,
-            stock.finish,
-            machine.label,
-            SOURCES[machine.source][0],
-            machine.source,
+            stock.label, word_of(stock), stock.colour, stock.finish, machine.label, SOURCES[machine.source][0], machine.source,
             f"{machine.optical_power_w:g}w",
-            TASK_WORDS[entry.task],
-            entry.task,
-            STATE_WORDS[state][0],
         )
-    )
-    return tuple(text.casefold().replace(",", " ").split())
+    )  # fmt: skip
+    return _words(text)
 
 
-def _score(words: list[str], haystack: tuple[str, ...]) -> float:
-    """Mean likeness of each word to its nearest in the haystack, 0 when one is not there at all."""
-    total = 0.0
-    for word in words:
-        best = max(1.0 if word == other else 0.9 if other.startswith(word) else 0.0 for other in haystack)
-        if best == 0.0 and len(word) > 3:
-            best = _likeness(word, haystack)
-        if best == 0.0:
-            return 0.0
-        total += best
-    return total / len(words) if words else 0.0
+def _entry_words(entry: Entry, state: State) -> tuple[str, ...]:
+    return _words(f"{TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]}")
 
 
-def _likeness(word: str, haystack: tuple[str, ...]) -> float:
+def _words(text: str) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(text.casefold().replace(",", " ").split()))
+
+
+def _alike(word: str, words: list[str]) -> list[str]:
+    """The words nearest to a mistyped one."""
     from rapidfuzz import fuzz, process
 
-    hit = process.extractOne(word, haystack, scorer=fuzz.ratio, score_cutoff=ALIKE)
-    return 0.7 * hit[1] / 100 if hit else 0.0
+    hits = process.extract(word, words, scorer=fuzz.ratio, score_cutoff=ALIKE, limit=4)
+    return [other for other, score, _ in hits if score >= hits[0][1] - 8]

@@ -324,6 +324,11 @@ class ReadPresenter:
 
         return work()
 
+    @staticmethod
+    def make_ready() -> None:
+        """Load what the edge needs, in a worker, before the first verdict asks for it."""
+        from olive_almanac.core.deciding import outlook  # noqa: F401
+
     def take_edge(self, item: tuple[object, Any]) -> None:
         """Take the outlook, unless the readings have changed since."""
         worked_for, outlook = item

@@ -26,7 +26,7 @@ from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.snapshot import Shelf, save_snapshot
 
 Coupons = tuple[tuple[Trial, tuple[Reading, ...]], ...]
-__all__ = ["STATIONS", "Desk", "Session", "StationState", "subject_state", "used_on_sheet"]
+__all__ = ["STATIONS", "Desk", "Held", "Session", "StationState", "read_all", "subject_state", "used_on_sheet"]
 
 MOST_APART, MOST_KIN = 0.35, 4  # sd of ln energy up to which another subject's coupons are looked at, and how many
 FINDS_NO_SETTING = ("focus", "ramp", "kerf", "grey", "pitch")
@@ -93,6 +93,14 @@ def used_on_sheet(stock: Stock, trial: Trial) -> Stock | None:
     return replace(stock, sheets=tuple(sheets))
 
 
+Held = tuple[Shelf, tuple[tuple[Trial, str, str], ...]]
+
+
+def read_all(library: Library) -> Held:
+    """Return everything that the window keeps in memory of a library: for a worker.  Raises LibraryTrouble."""
+    return Shelf(library.machines(), library.stocks(), library.entries(), library.rules()), library.trials()
+
+
 def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
     """Return the state of a subject and its reason: what must not or cannot burn comes first, then the newest entry's, else untried."""
     permission = permission_for(machine, stock, task, shelf.rules)
@@ -130,6 +138,7 @@ class Session:
         self.undo_stack = UndoStack()
         self._trials: tuple[tuple[Trial, str, str], ...] = ()
         self._ticks: dict[str, str] = {}
+        self._due: tuple[Shelf, date, int] | None = None
         self._listeners: list[Callable[[str], None]] = []
 
     # -- listening ---------------------------------------------------------------------------------------------------
@@ -169,11 +178,10 @@ class Session:
         self.changed("shelf")
         self.changed("subject")
 
-    def attach(self, library: Library) -> None:
-        """Take the opened library and show what it holds.  Raises LibraryTrouble."""
+    def attach(self, library: Library, held: Held | None = None) -> None:
+        """Take the opened library and show what it holds (read here, unless it was read beforehand).  Raises LibraryTrouble."""
         self.library = library
-        self._trials = library.trials()
-        self.shelf = self._read_shelf()
+        self.shelf, self._trials = held or read_all(library)
         self._choose_remembered()
         self._lay_out_desk()
         self._keep_snapshot()
@@ -187,12 +195,15 @@ class Session:
         return self.library
 
     def _read_shelf(self) -> Shelf:
-        library = self.store
-        return Shelf(library.machines(), library.stocks(), library.entries(), library.rules())
+        return read_all(self.store)[0]
 
     def refresh_shelf(self) -> None:
-        """Read the shelf again after a change and tell everybody."""
-        self.shelf = self._read_shelf()
+        """Read machines, stocks and rules again after a change and tell everybody; entries only where all is read anew."""
+        store = self.store
+        self._show_shelf(replace(self.shelf, machines=store.machines(), stocks=store.stocks(), rules=store.rules()))
+
+    def _show_shelf(self, shelf: Shelf) -> None:
+        self.shelf = shelf
         machine, stock = self.subject.machine, self.subject.stock
         self.subject = replace(
             self.subject,
@@ -435,18 +446,19 @@ class Session:
 
     def keep_entry(self, entry: Entry, why: str, label: str) -> None:
         """Write an entry as an undoable change: undoing restores what the book said before."""
-        before = next((one for one in self.shelf.entries if one.uid == entry.uid), None)
+        before = self.shelf.entry_by_uid.get(entry.uid)
 
         def do() -> None:
             self.store.save_entry(entry, why)
-            self.refresh_shelf()
+            self._show_shelf(self.shelf.with_entries((entry,)))
 
         def undo() -> None:
             if before is None:
                 self.store.remove("entry", entry.uid, "undone: " + why)
+                self._show_shelf(self.shelf.with_entries((), (entry,)))
             else:
                 self.store.save_entry(before, "undone: " + why)
-            self.refresh_shelf()
+                self._show_shelf(self.shelf.with_entries((before,)))
 
         self.undo_stack.push(Change(label, do, undo))
 
@@ -455,14 +467,15 @@ class Session:
 
         def put(*, removed: bool) -> None:
             self.store.save_book(stocks, entries, ("undone: " if removed else "") + why, removed=removed)
-            self.refresh_shelf()
+            shelf = self.shelf.with_entries((), entries) if removed else self.shelf.with_entries(entries)
+            self._show_shelf(replace(shelf, stocks=self.store.stocks()))
 
         self.undo_stack.push(Change(label, lambda: put(removed=False), lambda: put(removed=True)))
 
     def read_again(self) -> None:
         """Read everything anew after another library was taken in."""
         self._trials = self.store.trials()
-        self.refresh_shelf()
+        self._show_shelf(self._read_shelf())
         self.attempt(self._lay_out_desk)
         self.changed("desk")
 
@@ -507,7 +520,10 @@ class Session:
 
     def due_count(self) -> int:
         """Return how many entries are due again."""
-        return sum(1 for entry in self.shelf.entries if self._is_due(entry))
+        key = (self.shelf, self.today())
+        if self._due is None or self._due[0] is not key[0] or self._due[1] != key[1]:
+            self._due = (*key, sum(1 for entry in self.shelf.entries if self._is_due(entry)))
+        return self._due[2]
 
     def _is_due(self, entry: Entry) -> bool:
         machine, stock = self.shelf.machine(entry.machine_uid), self.shelf.stock(entry.stock_uid)

@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import contextlib
 import json
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
@@ -20,7 +22,7 @@ from olive_almanac.steps.files import read_text, write_file
 __all__ = ["Shelf", "load_snapshot", "save_snapshot"]
 
 FILE = "shelf.json"
-MOST_ENTRIES = 300
+MOST_ENTRIES, MOST_STOCKS = 300, 300
 
 
 @dataclass(frozen=True)
@@ -32,16 +34,38 @@ class Shelf:
     entries: tuple[Entry, ...] = ()
     rules: dict[str, bool] = field(default_factory=dict, hash=False)  # the shop's decisions on disputed families
 
+    @cached_property
+    def _machine_by_uid(self) -> dict[str, Machine]:
+        return {one.uid: one for one in self.machines}
+
+    @cached_property
+    def _stock_by_uid(self) -> dict[str, Stock]:
+        return {one.uid: one for one in self.stocks}
+
+    @cached_property
+    def _entry_by_subject(self) -> dict[tuple[str, str, str], Entry]:
+        return {(e.machine_uid, e.stock_uid, e.task): e for e in self.entries}  # the last one, the newest, stands
+
+    @cached_property
+    def entry_by_uid(self) -> dict[str, Entry]:
+        return {e.uid: e for e in self.entries}
+
     def machine(self, uid: str) -> Machine | None:
-        return next((one for one in self.machines if one.uid == uid), None)
+        return self._machine_by_uid.get(uid)
 
     def stock(self, uid: str) -> Stock | None:
-        return next((one for one in self.stocks if one.uid == uid), None)
+        return self._stock_by_uid.get(uid)
 
     def entry_for(self, machine_uid: str, stock_uid: str, task: str) -> Entry | None:
         """Return the newest entry of a subject, or None."""
-        found = [e for e in self.entries if (e.machine_uid, e.stock_uid, e.task) == (machine_uid, stock_uid, task)]
-        return found[-1] if found else None
+        return self._entry_by_subject.get((machine_uid, stock_uid, task))
+
+    def with_entries(self, changed: Sequence[Entry], gone: Sequence[Entry] = ()) -> Shelf:
+        """Return the shelf with some entries put in their place (new ones last) and others taken out."""
+        new = {e.uid: e for e in changed}
+        out = {e.uid for e in gone}
+        kept = [new.pop(e.uid, e) for e in self.entries if e.uid not in out]
+        return replace(self, entries=(*kept, *new.values()))
 
 
 def load_snapshot(folder: Path) -> Shelf | None:
@@ -51,5 +75,10 @@ def load_snapshot(folder: Path) -> Shelf | None:
 
 
 def save_snapshot(folder: Path, shelf: Shelf) -> None:
-    kept = Shelf(shelf.machines, shelf.stocks, shelf.entries[-MOST_ENTRIES:], shelf.rules)
+    entries = shelf.entries[-MOST_ENTRIES:]
+    stocks = shelf.stocks
+    if len(stocks) > MOST_STOCKS:
+        shown = {e.stock_uid for e in entries}
+        stocks = tuple(stock for stock in stocks if stock.uid in shown)
+    kept = Shelf(shelf.machines, stocks, entries, shelf.rules)
     write_file(folder / FILE, json.dumps(to_plain(kept), ensure_ascii=False))

@@ -7,6 +7,7 @@ LibraryTrouble with a sentence; what was committed stays.
 from __future__ import annotations
 
 import contextlib
+import functools
 import getpass
 import hashlib
 import json
@@ -37,7 +38,6 @@ __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
 BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
-MOST_AT_ONCE = 500  # uids asked for in one statement
 R = TypeVar("R")
 
 
@@ -334,19 +334,15 @@ class Library:
             self._add_to(connection, table, [(*row, columns) for row in rows], why)
 
     def _add_to(self, connection: Connection, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
-        last: dict[str, int] = {}
-        uids = sorted({uid for uid, *_ in rows})
-        for at in range(0, len(uids), MOST_AT_ONCE):
-            some = uids[at : at + MOST_AT_ONCE]
-            query = select(table.c.uid, func.max(table.c.revision)).where(table.c.uid.in_(some)).group_by(table.c.uid)
-            last.update({uid: revision for uid, revision in connection.execute(query)})
-        told, values = {"at": self._stamp(), "who": self.who, "why": why}, []
-        for uid, record, removed, columns in rows:
-            last[uid] = last.get(uid, 0) + 1
-            body = json.dumps(to_plain(record), ensure_ascii=False)
-            values.append({"uid": uid, "revision": last[uid], "removed": removed, "body": body, **told, **columns})
-        if values:
-            connection.execute(insert(table), values)
+        """Write each record as the next revision of its uid, in order."""
+        if not rows:
+            return
+        told, more = (self._stamp(), self.who, why), tuple(rows[0][3])
+        values = [
+            (uid, *told, removed, json.dumps(to_plain(record), ensure_ascii=False), *(columns[name] for name in more), uid)
+            for uid, record, removed, columns in rows
+        ]
+        connection.exec_driver_sql(_next_revision(table.name, more, connection.dialect.name), values if len(values) > 1 else values[0])
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
@@ -403,6 +399,15 @@ class Library:
             )
             return f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. {offer}"
         return f"Could not {doing} {where}: {fault}."
+
+
+@functools.cache
+def _next_revision(table: str, more: tuple[str, ...], dialect: str) -> str:
+    """The statement that adds a row with the next revision number of its uid; made once, since it is what every act waits for."""
+    mark = "?" if dialect == "sqlite" else "%s"
+    columns = ("uid", "at", "who", "why", "removed", "body", *more)
+    given = ", ".join(f"CAST({mark} AS BOOLEAN)" if name == "removed" else mark for name in columns)
+    return f"INSERT INTO {table} ({', '.join(columns)}, revision) SELECT {given}, COALESCE(MAX(revision), 0) + 1 FROM {table} WHERE uid = {mark}"
 
 
 def _login() -> str:

@@ -286,11 +286,15 @@ class MarginNote(QWidget):
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(px(20), px(2), px(16), 0)
         self._row.setSpacing(0)
+        self._shown: object = None
         self.refresh()
 
     def refresh(self) -> None:
-        clear_layout(self._row)
         notes = cautions_of(self.session)
+        if notes == self._shown:
+            return
+        self._shown = notes
+        clear_layout(self._row)
         if not close(True, False) or not notes:
             self._row.addWidget(label("In the margin", "note", "second"))
             self._row.addSpacing(px(20))

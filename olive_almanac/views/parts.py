@@ -96,6 +96,14 @@ def button(text: str, kind: str = "", *, shortcut: str = "", tip: str = "") -> Q
     return made
 
 
+def set_kind(made: QPushButton, kind: str) -> None:
+    """Give a button another kind; nothing happens where it has it already, since a new look costs time."""
+    if made.property("kind") != kind:
+        made.setProperty("kind", kind)
+        made.style().unpolish(made)
+        made.style().polish(made)
+
+
 def clear_layout(layout) -> None:
     """Take everything out of a layout and delete it."""
     while layout.count():

@@ -16,7 +16,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.steps.ports import Bench, Library, Wire
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
-from olive_almanac.steps.session import STATIONS, Session
+from olive_almanac.steps.session import STATIONS, Held, Session, read_all
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.views import theme
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
@@ -41,6 +41,9 @@ class Outside:
     connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace
     open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
     seconds: Callable[[], float] = time.monotonic
+
+SWITCH_S = 0.0005  # how long one thread may hold on while another waits
+MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
 
 
 class MainWindow(QMainWindow):
@@ -217,6 +220,8 @@ class MainWindow(QMainWindow):
             self.rail.refresh(self.station)
         if what in ("desk", "shelf"):
             self._show_practice()
+        if what == "shelf":
+            self._ready_to_find()
         page = self.pages.get(self.station)
         if page is not None and what != "preferences":
             page.heard(what)
@@ -229,11 +234,21 @@ class MainWindow(QMainWindow):
 
     def open_library(self) -> None:
         """Open the library in a worker; the window stays usable meanwhile."""
-        self.work(once(lambda: self.outside.open_library(self.folder)), self._attach, self._opening_failed)
+        self.work(once(self._open_and_read), self._attach, self._opening_failed)
 
-    def _attach(self, library: Library) -> None:
+    def _open_and_read(self) -> tuple[Library, Held]:
+        """In a worker: the opened library with all that it holds."""
+        library = self.outside.open_library(self.folder)
         try:
-            self.session.attach(library)
+            return library, read_all(library)
+        except AlmanacError:
+            library.close()
+            raise
+
+    def _attach(self, opened: tuple[Library, Held]) -> None:
+        library, held = opened
+        try:
+            self.session.attach(library, held)
         except AlmanacError as problem:
             self._opening_failed(problem)
             return
@@ -241,6 +256,14 @@ class MainWindow(QMainWindow):
             self._build_when_open = False
             self._build()
         self.work(once(library.backup), lambda _: None)
+
+    def _ready_to_find(self) -> None:
+        """Make the finder's index of a large book beforehand, off this thread."""
+        shelf, today = self.session.shelf, self.session.today()
+        if self.session.library is not None and len(shelf.entries) > MANY_ENTRIES:
+            from olive_almanac.steps.find import index_of
+
+            self.work(once(lambda: index_of(shelf, today)), lambda _: None)
 
     def _opening_failed(self, problem: Exception) -> None:
         if not isinstance(problem, AlmanacError):
@@ -477,6 +500,7 @@ _PAGES = {"Set up": _set_up, "Plan": _plan, "Burn": _burn, "Read": _read, "Decid
 
 def make_application() -> QApplication:
     """Return the application with our fonts loaded."""
+    sys.setswitchinterval(SWITCH_S)  # a worker gives way to the window at once
     app = QApplication.instance() or QApplication(["olive-almanac"])
     app.setApplicationName("olive-almanac")
     app.setApplicationDisplayName("Olive Almanac")

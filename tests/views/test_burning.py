@@ -32,7 +32,7 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: len(self.session.desk.burnt) >= 3)
         page.presenter.wire._ours.shutdown(2)
         self.wait_for(lambda: page.presenter.running == "interrupted")
-        self.assertTrue(any("connection was lost" in text for text in self.labels()), self.labels())
+        self.wait_for(lambda: any("connection was lost" in text for text in self.labels()))
         (cell,) = page.presenter.unsure
         self.assertIn(f"{cell} may be half burnt", self.labels())
         self.press("Leave it out")

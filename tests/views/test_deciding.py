@@ -193,11 +193,11 @@ class EdgeWhileReadingTest(DecidingCase):
         keys = {"free": "t", "hangs": "h", "not_through": "n"}
         for _ in range(12):
             self.type(keys[known[page.presenter.cell.id]], page)
-        self.wait_for(lambda: page._edge_worker is None and page.grid.chance)
+        self.wait_for(lambda: page.edge_is_drawn and page.grid.chance)
         first = dict(page.grid.chance)
         self.assertEqual(set(first), {cell.id for cell in self.trial.cells})
         while page.presenter.left:
             self.type(keys[known[page.presenter.cell.id]], page)
-        self.wait_for(lambda: page._edge_worker is None and page.presenter.edge_work() is None)
+        self.wait_for(lambda: page.edge_is_drawn)
         wrong = lambda chance: sum(abs(chance[c] - (v == "free")) for c, v in known.items())  # noqa: E731
         self.assertLess(wrong(page.grid.chance), wrong(first))

@@ -142,12 +142,14 @@ class _Reader:
         stocks: list[Stock],
         speed_unit: str,
     ) -> None:
-        self.notes, self.columns, self.machine, self.machines = notes, columns, machine, machines
+        self.notes, self.columns, self.machine = notes, columns, machine
         self.stocks, self.speed_unit = stocks, speed_unit
         heads = {role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()}
         self.units = {role: unit_in(role, head) for role, head in heads.items()}
         powers = [first_number(self.cell(row, "power")) or 0.0 for row in notes.rows]
         self.most_power = max(powers, default=0.0)
+        self._machine_names = [(_plain(m.name), m) for m in machines if _plain(m.name)]
+        self._taken = {stock.uid for stock in stocks}
         self._by_name: dict[tuple[str, float, str], Stock] = {}
         for stock in stocks:
             self._by_name.setdefault((_plain(stock.name), stock.thickness_mm, stock.lot), stock)
@@ -158,9 +160,8 @@ class _Reader:
         return row[at].strip() if at is not None and at < len(row) else ""
 
     def row(self, row: Sequence[str]) -> tuple[Machine, Stock, Task, Setting, str]:
-        machine = next(
-            (m for m in self.machines if _plain(m.name) and _plain(m.name) in _plain(self.cell(row, "machine"))), self.machine
-        )
+        named = _plain(self.cell(row, "machine"))
+        machine = next((m for name, m in self._machine_names if name in named), self.machine) if named else self.machine
         task = self._task(row)
         pitch = self._pitch(row) if task in ("engrave", "mark") else 0.0
         if task in ("engrave", "mark") and not pitch:
@@ -216,9 +217,9 @@ class _Reader:
         if known is None:
             family = next((f for stem, f in FAMILY_STEMS if stem in name.casefold()), "unknown")
             uid = "-".join(re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold()).strip("-").split())[:50]
-            taken = {stock.uid for stock in self.stocks}
-            while uid in taken or not uid:
+            while uid in self._taken or not uid:
                 uid += "x"
+            self._taken.add(uid)
             colour = self.cell(row, "colour")
             known = Stock(name[:1].upper() + name[1:], family, thickness, lot=lot, colour=colour, uid=uid)
             self.stocks.append(known)

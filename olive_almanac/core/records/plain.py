@@ -11,7 +11,7 @@ import functools
 import math
 import types
 import typing
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Literal, TypeVar, Union, get_args, get_origin
 
 from olive_almanac.core.errors import AlmanacError, BadFile
@@ -23,8 +23,11 @@ R = TypeVar("R")
 
 def to_plain(record: Any) -> Any:
     """Return a record as dicts, lists, numbers, texts and None; fields kept in `extra` return to their level."""
-    if dataclasses.is_dataclass(record) and not isinstance(record, type):
-        plain = {field.name: to_plain(getattr(record, field.name)) for field in dataclasses.fields(record)}
+    kind = type(record)
+    if kind in (str, int, float, bool, type(None)):
+        return record
+    if dataclasses.is_dataclass(kind):
+        plain = {name: to_plain(getattr(record, name)) for name in _names(kind)}
         return plain | plain.pop("extra", {})
     if isinstance(record, (tuple, list)):
         return [to_plain(item) for item in record]
@@ -39,7 +42,63 @@ def from_plain(kind: type[R], plain: object, where: str = "") -> R:
     Unknown fields are kept in the record's `extra` where it has one, and dropped elsewhere.  Raises BadFile with the
     place (`where` names the file) and what is wrong.
     """
-    return typing.cast(R, _read(kind, plain, where))
+    try:
+        return typing.cast(R, _quick(typing.cast(typing.Hashable, kind))(plain))
+    except (_Unsure, AlmanacError):  # the slow way finds out what is wrong, and where
+        return typing.cast(R, _read(kind, plain, where))
+
+
+class _Unsure(Exception):
+    """The quick way met something that it does not know."""
+
+
+def _refuse(_plain: object) -> Any:
+    raise _Unsure
+
+
+@functools.cache
+def _quick(kind: Any) -> Callable[[Any], Any]:
+    """A reader of one type for what is written as we write it; raises _Unsure for anything else."""
+    origin = get_origin(kind)
+    if dataclasses.is_dataclass(kind):
+        return _quick_record(typing.cast(type, kind))
+    if origin in (Union, types.UnionType):
+        options = [option for option in get_args(kind) if option is not type(None)]
+        other, may_be_none = _quick(options[0]), len(options) < len(get_args(kind))
+        return lambda plain: None if plain is None and may_be_none else other(plain)
+    if origin is Literal:
+        words = frozenset(get_args(kind))
+        return lambda plain: plain if type(plain) in (str, int) and plain in words else _refuse(plain)
+    if origin is tuple and len(get_args(kind)) == 2 and get_args(kind)[1] is Ellipsis:
+        item = _quick(get_args(kind)[0])
+        return lambda plain: tuple([item(one) for one in plain]) if type(plain) is list else _refuse(plain)
+    if kind is float:
+        return lambda plain: plain if type(plain) is float and plain - plain == 0 else float(plain) if type(plain) is int else _refuse(plain)
+    if kind in (str, int, bool):
+        return lambda plain: plain if type(plain) is kind else _refuse(plain)
+    return _refuse
+
+
+def _quick_record(kind: type) -> Callable[[Any], Any]:
+    hints = _hints(kind)
+    readers = {field.name: _quick(hints[field.name]) for field in dataclasses.fields(kind) if field.name != "extra"}
+    needed = {
+        field.name
+        for field in dataclasses.fields(kind)
+        if field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING
+    }
+
+    def read(plain: Any) -> Any:
+        if type(plain) is not dict or not needed <= plain.keys() or not plain.keys() <= readers.keys():
+            raise _Unsure  # also where fields are unknown: the slow way keeps or drops them
+        return kind(**{name: readers[name](value) for name, value in plain.items()})
+
+    return read
+
+
+@functools.cache
+def _names(kind: Any) -> tuple[str, ...]:
+    return tuple(field.name for field in dataclasses.fields(kind))
 
 
 @functools.cache

@@ -165,16 +165,14 @@ class IndexView(QTableView):
         self._quiet = False
 
     def _show_subject(self, subject) -> None:
-        for r, line in enumerate(self.index_model.rows):
-            for c, column in enumerate(self.index_model.columns, 1):
-                if (
-                    subject.complete
-                    and line.stock
-                    and line.stock.uid == subject.stock.uid
-                    and (column.machine.uid, column.task) == (subject.machine.uid, subject.task)
-                ):
-                    self.setCurrentIndex(self.index_model.index(r, c))
-                    return
+        if not subject.complete:
+            return
+        wanted = (subject.machine.uid, subject.task)
+        columns = [c for c, column in enumerate(self.index_model.columns, 1) if (column.machine.uid, column.task) == wanted]
+        rows = (r for r, line in enumerate(self.index_model.rows) if line.stock and line.stock.uid == subject.stock.uid)
+        row = next(rows, None) if columns else None
+        if row is not None:
+            self.setCurrentIndex(self.index_model.index(row, columns[0]))
 
     def currentChanged(self, current, previous) -> None:
         super().currentChanged(current, previous)

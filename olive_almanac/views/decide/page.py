@@ -15,7 +15,21 @@ from olive_almanac.views.decide.doubted import DoubtedList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
 from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Heading, Segments, box, button, clear_layout, col, fact, hair, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Heading,
+    Segments,
+    box,
+    button,
+    clear_layout,
+    col,
+    fact,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+    set_kind,
+)
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px
 
@@ -165,9 +179,7 @@ class DecidePage(StationPage):
         self.stage_mark.setVisible(picked)
         self.note.setVisible(picked)
         self.closer.setVisible(closer)
-        self.closer.setProperty("kind", "" if main else "main")
-        self.closer.style().unpolish(self.closer)
-        self.closer.style().polish(self.closer)
+        set_kind(self.closer, "" if main else "main")
 
     def _says(self, decision, unit: str) -> str:
         """What stands in the way of a pick, and the cells to burn next in the shop's unit, each with what it tells."""

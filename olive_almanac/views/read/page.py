@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QKeySequence, QPen
 from PySide6.QtWidgets import QAbstractButton, QFileDialog, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout
 
@@ -24,6 +24,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    set_kind,
 )
 from olive_almanac.views.read.cell_grid import CellGrid, shown_verdict
 from olive_almanac.views.read.measures import CornerPage, GaugeFields, flag_words, measured_words, png_of
@@ -33,6 +34,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, clo
 from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
+EDGE_PAUSE_MS = 30
 
 
 class Progress(Painted):
@@ -170,6 +172,10 @@ class ReadPage(StationPage):
         self.to_decide.clicked.connect(self.main_action)
         self._reading = None
         self._edge_worker = None
+        self._edge_pause = QTimer(self)  # the verdict is drawn first; who types fast is not held up by every fit
+        self._edge_pause.setSingleShot(True)
+        self._edge_pause.setInterval(EDGE_PAUSE_MS)
+        self._edge_pause.timeout.connect(self._find_edge)
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
@@ -255,6 +261,7 @@ class ReadPage(StationPage):
         self.reader.set_at(1 if self.presenter.second else 0)
         self._leave_corners()
         self._reopen()
+        self.main_window.work(once(self.presenter.make_ready), lambda _: None)
         self.setFocus()
 
     def heard(self, what: str) -> None:
@@ -312,11 +319,9 @@ class ReadPage(StationPage):
         self._show_pictures(desk, cell)
         self.grid.show_cells(desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences)
         self._show_cell(desk, cell, unit)
-        self._find_edge()
+        self._edge_pause.start()
         self.to_decide.setVisible(len(desk.readings) > 0)
-        self.to_decide.setProperty("kind", "main" if unread == 0 else "")
-        self.to_decide.style().unpolish(self.to_decide)
-        self.to_decide.style().polish(self.to_decide)
+        set_kind(self.to_decide, "main" if unread == 0 else "")
 
     def _find_edge(self) -> None:
         """Work out the edge from what is read so far, off this thread; when that is done, again if more was read since."""
@@ -332,11 +337,17 @@ class ReadPage(StationPage):
         self._edge_worker = None
         self._find_edge()
 
+    @property
+    def edge_is_drawn(self) -> bool:
+        """Whether the edge drawn is that of everything read so far."""
+        return self._edge_worker is None and not self._edge_pause.isActive()
+
     def _show_edge(self) -> None:
         outlook = self.presenter.outlook
         self.grid.show_chance(outlook.chance if outlook is not None else {})
 
     def leave(self) -> None:
+        self._edge_pause.stop()
         if self._edge_worker is not None:
             self._edge_worker.finished.disconnect(self._edge_found)
             self._edge_worker.halt()
