@@ -27,6 +27,14 @@ def _open_library(folder: Path) -> Library:
     return SqliteLibrary.open(folder)
 
 
+def _place_of(words: str) -> Path:
+    if "://" not in words:
+        return Path(words)
+    from olive_almanac.storage.engines import name_server
+
+    return name_server(words, _default_library())
+
+
 def _restore_library(folder: Path) -> tuple[Path, Path]:
     from olive_almanac.storage.library import restore_backup
 
@@ -126,7 +134,7 @@ def _open_demo(out: Path | None) -> int:
     return 0
 
 
-doors = cli.Doors(_open_library, _restore_library, _make_bench, _open_window, _open_demo, _default_library, _today)
+doors = cli.Doors(_open_library, _restore_library, _make_bench, _open_window, _open_demo, _default_library, _place_of, _today)
 
 
 def main() -> int:

@@ -42,6 +42,7 @@ class Doors:
     open_window: Callable[[Path], int]
     open_demo: Callable[[Path | None], int]
     default_library: Callable[[], Path]
+    place_of: Callable[[str], Path]  # the folder of a library named by its folder or its server
     today: Callable[[], date]
 
 
@@ -52,7 +53,10 @@ def parser() -> argparse.ArgumentParser:
         description="Plan laser test coupons, read them, decide, keep the book. Without a verb the window opens.",
     )
     top.add_argument("--version", action="version", version=f"olive-almanac {__version__}")
-    top.add_argument("--library", type=Path, help="folder of the library (default: the data folder of the desktop)")
+    top.add_argument(
+        "--library", type=str, metavar="PLACE",
+        help="folder of the library, or postgresql://user@host/name of a shared one (default: the data folder of the desktop)",
+    )  # fmt: skip
     verbs = top.add_subparsers(dest="verb", metavar="VERB")
 
     demo = verbs.add_parser("demo", help="open the window on a fresh copy of the demo shop; without a screen, work through it")
@@ -113,6 +117,8 @@ def parser() -> argparse.ArgumentParser:
 
     book.add_argument("--write", metavar="ENTRY", help="write this entry with its machine and stock into a file")
     book.add_argument("--out", type=Path, help="the file of --write")
+    book.add_argument("--save", type=Path, metavar="FILE", help="save the book: .pdf printed, .csv a table, .json the whole library")
+    book.add_argument("--take-in", type=Path, metavar="FILE", help="merge another library: a .json file, or its folder")
 
     carry = verbs.add_parser("carry", help="carry an entry over to another machine or stock, as a guess")
     carry.add_argument("--from", dest="entry", type=Path, required=True, metavar="ENTRY.json", help="a file of book --write")
@@ -128,7 +134,7 @@ def parser() -> argparse.ArgumentParser:
     for verb in (plan, burn, read, decide, book, carry, check):
         verb.add_argument("--json", action="store_true", help="one JSON document on standard output")
     for verb in (decide, book):
-        verb.add_argument("--library", type=Path, default=argparse.SUPPRESS, help=argparse.SUPPRESS)
+        verb.add_argument("--library", type=str, default=argparse.SUPPRESS, help=argparse.SUPPRESS)
     return top
 
 
@@ -138,8 +144,9 @@ def main(argv: Sequence[str], doors: Doors) -> int:
         arguments = parser().parse_args(_with_negative_levels(argv))
     except SystemExit as leaving:
         return int(leaving.code or 0)
-    library = arguments.library or doors.default_library()
+    library = Path()
     try:
+        library = doors.place_of(arguments.library) if arguments.library else doors.default_library()
         if arguments.verb is None:
             return doors.open_window(library)
         if arguments.verb == "demo":
@@ -492,6 +499,14 @@ def _book(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
         for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
             if uid:
                 _note_proof(session, uid, passed=passed)
+        if arguments.take_in:
+            print(_taken_in(store, arguments.take_in, doors))
+            return 0
+        if arguments.save:
+            from olive_almanac.steps.share import write_book_work
+
+            print("\n".join(write_book_work(session, arguments.save)))
+            return 0
         found = find_entries(session.shelf, arguments.find, doors.today(), most=50)
         if arguments.write:
             return _write_entry(session, arguments.write, arguments.out)
@@ -502,6 +517,15 @@ def _book(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     document = write_entries([(one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason) for one in found])
     _say(arguments, words, document)
     return 0
+
+
+def _taken_in(store: Library, path: Path, doors: Doors) -> str:
+    """Merge another library and return what was taken in, in words."""
+    from olive_almanac.steps.share import merge_work, take_in_work
+
+    work = merge_work(store, lambda: doors.open_library(path)) if path.is_dir() else take_in_work(store, path)
+    (merged,) = work
+    return "\n".join([merged.says, *(f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts)])
 
 
 def _write_entry(session: Any, uid: str, out: Path | None) -> int:

@@ -118,6 +118,19 @@ class WholePathTest(CliCase):
         self.assertIn("another thickness", self.done(*carry))
         self.assertEqual(self.run_cli("carry", "--from", thick, "--to-machine", self.machine, "--to-stock", thick)[0], 1)
 
+    def test_the_book_is_saved_and_taken_into_another_library(self):
+        _, trial, readings = self.path("cut")
+        self.done("decide", trial, readings, "--enter")
+        for name in ("book.pdf", "book.csv", "library.json"):
+            self.assertIn(name, self.done("book", "--save", self.folder / name))
+        validate("library", (self.folder / "library.json").read_text())
+        other = ("--library", self.folder / "other")
+        self.assertIn("revisions", self.done(*other, "book", "--take-in", self.folder / "library.json"))
+        self.assertIn("Birch ply", self.done(*other, "book", "--find", "birch"))
+        self.assertIn("Nothing new", self.done(*other, "book", "--take-in", self.folder / "library"))
+        self.assertIn(".json, .csv or .pdf", self.refused("book", "--save", self.folder / "book.doc"))
+        self.assertIn("PostgreSQL server", self.refused("--library", "ftp://x", "book"))
+
     def test_a_sheet_with_clamps_takes_the_coupon_and_the_check_holds_it(self):
         out = json.loads(
             self.done(

@@ -9,7 +9,7 @@ from functools import cached_property, partial
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, day_text, proved_chance
+from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, Subject, day_text, proved_chance
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
@@ -19,7 +19,7 @@ from olive_almanac.steps.permission import group_of, groups, word_of
 from olive_almanac.steps.session import Session, subject_state
 from olive_almanac.steps.snapshot import Shelf
 
-__all__ = ["STATE_WORDS", "BookPresenter", "Column", "IndexRow", "clip_text", "index_columns", "index_rows"]
+__all__ = ["ORDERS", "STATE_WORDS", "BookPresenter", "Column", "IndexRow", "clip_text", "index_columns", "index_rows"]
 
 STATE_WORDS: dict[str, tuple[str, str]] = {
     "proven": ("Proven", "confirming burns passed, proof in date"),
@@ -64,16 +64,35 @@ def index_columns(shelf: Shelf) -> tuple[Column, ...]:
     )
 
 
-def index_rows(shelf: Shelf, today: date, words: str = "") -> tuple[IndexRow, ...]:
-    """Return the lines of the index, stocks grouped by family group, those that hold every word of `words`."""
+ORDERS = {"family": "Group by family", "state": "Group by state, for the machine and task chosen", "newest": "Newest first"}
+
+
+def index_rows(
+    shelf: Shelf, today: date, words: str = "", *, order: str = "family", subject: Subject | None = None
+) -> tuple[IndexRow, ...]:
+    """Return the lines of the index, those stocks that hold every word of `words`, in one of ORDERS."""
     columns, rows, group = index_columns(shelf), [], None
     wanted = words.casefold().split()
-    for stock in sorted(shelf.stocks, key=lambda s: (_group_rank(s), s.name.casefold(), s.thickness_mm, s.lot)):
-        if not all(word in f"{stock.label} {word_of(stock)}".casefold() for word in wanted):
-            continue
-        if group_of(stock) != group:
-            group = group_of(stock)
-            rows.append(IndexRow(group))
+    stocks = [s for s in shelf.stocks if all(word in f"{s.label} {word_of(s)}".casefold() for word in wanted)]
+    if order == "newest":
+        written: dict[str, str] = {}
+        for entry in shelf.entries:
+            written[entry.stock_uid] = max(written.get(entry.stock_uid, ""), entry.written)
+        stocks.sort(key=lambda s: (s.name.casefold(), s.thickness_mm))
+        stocks.sort(key=lambda s: written.get(s.uid, ""), reverse=True)
+    by_state: dict[str, str] = {}
+    if order == "state" and subject is not None and subject.machine is not None:
+        for stock in stocks:
+            by_state[stock.uid] = subject_state(shelf, subject.machine, stock, subject.task, today)[0]
+        places = list(STATE_WORDS)
+        stocks.sort(key=lambda s: (places.index(by_state[s.uid]), s.name.casefold(), s.thickness_mm, s.lot))
+    elif order != "newest":
+        stocks.sort(key=lambda s: (_group_rank(s), s.name.casefold(), s.thickness_mm, s.lot))
+    for stock in stocks:
+        name = None if order == "newest" else STATE_WORDS[by_state[stock.uid]][0] if by_state else group_of(stock)
+        if name is not None and name != group:
+            group = name
+            rows.append(IndexRow(name))
         rows.append(IndexRow(stock.short_name, stock, partial(_states_of, shelf, stock, columns, today)))
     return tuple(rows)
 

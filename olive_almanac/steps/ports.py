@@ -30,6 +30,7 @@ class Library(Protocol):
     """The record store; every method may raise LibraryTrouble."""
 
     folder: Path
+    server: str  # address of a shared library, else nothing
 
     def machines(self) -> tuple[Machine, ...]: ...
     def stocks(self) -> tuple[Stock, ...]: ...

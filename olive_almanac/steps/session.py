@@ -479,6 +479,15 @@ class Session:
         self.attempt(self._lay_out_desk)
         self.changed("desk")
 
+    def take_news(self, held: Held) -> None:
+        """Show what other workstations have written into a shared library since it was read."""
+        shelf, trials = held
+        if trials != self._trials:
+            self._trials = trials
+            self.changed("desk")
+        if shelf != self.shelf:
+            self._show_shelf(shelf)
+
     def keep_rule(self, family: str, *, burns: bool) -> None:
         """Record the shop's own decision on a disputed family, as an undoable change."""
         before = self.shelf.rules.get(family)

@@ -42,6 +42,7 @@ class Outside:
     open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
     seconds: Callable[[], float] = time.monotonic
 
+NEWS_MS = 20_000  # how often a shared library is asked what others wrote
 SWITCH_S = 0.0005  # how long one thread may hold on while another waits
 MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
 
@@ -60,6 +61,9 @@ class MainWindow(QMainWindow):
         self._build_when_open = False
         self._before_practice = self.session.preferences
         self._strip_action: tuple[str, Callable[[], None]] = ("Understood", lambda: self.session.tell(""))
+        self._news = QTimer(self)
+        self._news.setInterval(NEWS_MS)
+        self._news.timeout.connect(self._ask_for_news)
         self.title = "Olive Almanac"
         self.setWindowTitle(self.title)
         self.setMinimumSize(760, 480)
@@ -256,6 +260,22 @@ class MainWindow(QMainWindow):
             self._build_when_open = False
             self._build()
         self.work(once(library.backup), lambda _: None)
+        if library.server:
+            self._news.start()
+        else:
+            self._news.stop()
+
+    def _ask_for_news(self) -> None:
+        """Read a shared library again, off this thread: others write into it too."""
+        library = self.session.library
+        if library is not None and library.server and not self._workers:
+            before = self.session.shelf  # what is written here meanwhile must not be taken back
+
+            def take(held: Held) -> None:
+                if self.session.shelf is before:
+                    self.session.take_news(held)
+
+            self.work(once(lambda: read_all(library)), take)
 
     def _ready_to_find(self) -> None:
         """Make the finder's index of a large book beforehand, off this thread."""

@@ -16,9 +16,12 @@ from olive_almanac.formats.book_csv import HEADS, harmless
 from olive_almanac.formats.book_pdf import write_label
 from olive_almanac.formats.pdf import entry_code
 from olive_almanac.steps.find import find_entries
+from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
 from olive_almanac.views.finder import Finder
 from tests.samples import BIRCH, DAY, LONG, sample_entry
+from tests.storage.server import new_database
+from tests.views.qt_case import WindowCase
 from tests.views.test_stations import ShopCase
 
 TODAY = date.fromisoformat(DAY)
@@ -52,6 +55,17 @@ class BookSharingTest(ShopCase):
         self.assertEqual((self.window.station, self.session.subject.stock.uid), ("Plan", "leather-2"))
         trial = self.page().presenter.plan.trial
         self.assertEqual((trial.kind, {cell.setting.speed_mm_s for cell in trial.cells}), ("confirm", {12.0}))
+
+    def test_the_index_is_grouped_by_state_and_sorted_by_the_newest(self):
+        model = self.page().left.index.index_model
+        self.menu("Group by state, for the machine and task chosen")
+        groups = [line.label for line in model.rows if line.stock is None]
+        self.assertEqual(groups, ["Proven", "Due again", "Barred"])
+        self.menu("Newest first")
+        self.assertTrue(all(line.stock is not None for line in model.rows))
+        self.assertEqual(model.rows[-1].stock.uid, "vinyl-05")  # nothing was ever written of it
+        self.menu("Group by family")
+        self.assertIn("Wood", [line.label for line in model.rows])
 
     def test_a_setting_is_compared_with_its_own_past_and_with_another(self):
         self.menu("Compare this setting")
@@ -144,3 +158,20 @@ class HarmlessTest(ShopCase):
         self.assertAlmostEqual(proved_chance(59), 0.9505, places=4)
         self.assertEqual(proved_chance(0), 0.0)
         self.assertEqual(find_entries(self.session.shelf, entry_code("nobody"), TODAY), ())
+
+
+class SharedWindowTest(WindowCase):
+    def test_what_another_workstation_writes_is_shown(self):
+        self.folder = name_server(new_database("window"), self.folder)
+        other = Library.open(self.folder, who="Ben")
+        self.addCleanup(other.close)
+        other.save_machine(LONG, "set up")
+        other.save_stock(BIRCH, "set up")
+        self.open()
+        self.assertEqual(self.session.shelf.entries, ())
+        other.save_entry(sample_entry(), "chosen by Ben")
+        self.window._news.timeout.emit()
+        self.wait_for(lambda: len(self.session.shelf.entries) == 1)
+        self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
+        self.press("It fell free")
+        self.assertEqual(len(other.entries()[0].proofs), 1)

@@ -1,5 +1,6 @@
 """The index of the book: stocks down, machine and task across, a mark in each place."""
 
+import math
 from datetime import date
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QRectF, Qt, Signal
@@ -14,6 +15,7 @@ from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, close, px
 
 NAME_WIDTH = 176
+MOST_WIDE = 620  # logical px
 TASK_WIDTH = {"cut": 44, "score": 50, "engrave": 62, "mark": 50}
 
 
@@ -26,12 +28,12 @@ class IndexModel(QAbstractTableModel):
         self.columns: tuple[Column, ...] = ()
         self._kept: tuple[int, ...] = ()
 
-    def show_shelf(self, shelf: Shelf, today: date, words: str, only_machine: str = "") -> None:
+    def show_shelf(self, shelf: Shelf, today: date, words: str, only_machine: str = "", order: str = "family", subject=None) -> None:
         self.beginResetModel()
         columns = index_columns(shelf)
         self._kept = tuple(i for i, c in enumerate(columns) if not only_machine or c.machine.uid == only_machine)
         self.columns = tuple(columns[i] for i in self._kept)
-        self.rows = index_rows(shelf, today, words)
+        self.rows = index_rows(shelf, today, words, order=order, subject=subject)
         self.endResetModel()
 
     def rowCount(self, parent=None) -> int:
@@ -150,11 +152,12 @@ class IndexView(QTableView):
         self.setAccessibleName("Index of the book")
         self.setTabKeyNavigation(False)
 
-    def show_shelf(self, shelf: Shelf, today: date, words: str, subject) -> None:
-        """Fill the index and put the cursor on the subject."""
+    def show_shelf(self, shelf: Shelf, today: date, words: str, subject, order: str = "family") -> None:
+        """Fill the index and put the cursor on the subject; where all machines find no room, only the chosen one's columns."""
         self._quiet = True
-        only = subject.machine.uid if close(True, False) and subject.machine else ""
-        self.index_model.show_shelf(shelf, today, words, only)
+        wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(shelf)) > MOST_WIDE
+        only = subject.machine.uid if (wide or close(True, False)) and subject.machine else ""
+        self.index_model.show_shelf(shelf, today, words, only, order, subject)
         self.setColumnWidth(0, px(NAME_WIDTH))
         for i, column in enumerate(self.index_model.columns, 1):
             self.setColumnWidth(i, px(TASK_WIDTH[column.task]))
@@ -225,10 +228,17 @@ class Legend(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(px(close(70, 48)))
+        self.setFixedHeight(px(48))
+
+    def _across(self) -> int:
+        return 4 if self.width() >= px(460) else 3 if self.width() >= px(300) else 2
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self.setFixedHeight(px(4 + 22 * math.ceil(len(STATE_WORDS) / self._across())))
 
     def paint(self, painter, width, height) -> None:
-        across = close(2, 4)
+        across = self._across()
         painter.fillRect(QRectF(0, 0, width, 1), C("ink"))
         for i, state in enumerate(STATE_WORDS):
             x, y = (i % across) * width / across, 5 + (i // across) * 22

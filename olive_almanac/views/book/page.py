@@ -5,7 +5,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
-from olive_almanac.steps.book import BookPresenter
+from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.share import label_work, merge_work, take_in_work, write_book_work, write_wall_card_work
 from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
 from olive_almanac.views.book.entry import EntryPage
@@ -56,6 +56,7 @@ class IndexPage(Page):
 
     def __init__(self) -> None:
         super().__init__()
+        self.order = "family"
         self.filter = SearchField("Filter stocks", close("", "/"))
         self.filter.setFixedWidth(px(close(120, 150)))
         self.more = button(close("More", "The book"), "plain", tip="due this week, compare, old notes, save, print, share; Ctrl+B")
@@ -72,7 +73,7 @@ class IndexPage(Page):
         layout.addWidget(Legend())
 
     def show_shelf(self, session) -> None:
-        self.index.show_shelf(session.shelf, session.today(), self.filter.text(), session.subject)
+        self.index.show_shelf(session.shelf, session.today(), self.filter.text(), session.subject, self.order)
         self.nothing.setVisible(not self.index.index_model.rows)
         self.heads.update()
         least = close(300, 380)
@@ -153,9 +154,19 @@ class BookPage(StationPage):
                 menu.addSeparator()
                 continue
             action = menu.addAction(words)
-            action.setEnabled(able)
+            action.setEnabled(bool(able))
             action.triggered.connect(act)
+        menu.addSeparator()
+        for order, words in ORDERS.items():
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(order == self.left.order)
+            action.triggered.connect(lambda _=False, order=order: self._sort(order))
         return menu
+
+    def _sort(self, order: str) -> None:
+        self.left.order = order
+        self._refresh_index()
 
     def _open(self, kind) -> None:
         self.dialog = kind(self.main_window)
