@@ -89,7 +89,6 @@ def main(target: Path) -> None:
         burn.presenter.pause()
         take(window, "burn")
         burn.presenter.stop()
-        take(window, "burn-broken-off")
         window.go("Practise")
         take(window, "practise")
         choose(machine="long-bed", stock="glass-4", task="engrave")
@@ -106,16 +105,17 @@ def main(target: Path) -> None:
         window.page("Read").corner_page.left.emit()
         window.go("Decide")
         for name, machine, stock, task in (
-            ("decide-undecided", "north-bench", "poplar-4", "cut"),
+            ("decide-focus", "long-bed", "poplar-4", "score"),
+            ("decide-kerf", "long-bed", "birch-6", "cut"),
             ("decide-cut", "long-bed", "birch-3", "cut"),
             ("decide-engrave", "long-bed", "birch-3", "engrave"),
         ):
             choose(machine=machine, stock=stock, task=task)
-            wait_until(lambda: window.page("Decide").presenter.map is not None)
+            wait_until(lambda: window.page("Decide").presenter.finished)
             take(window, name)
         choose(machine="long-bed", stock="birch-3", task="cut")
         window.switch_theme()
-        wait_until(lambda: window.page("Decide").presenter.map is not None)
+        wait_until(lambda: window.page("Decide").presenter.finished)
         take(window, "decide-cut-workshop")
         window.go("Book")
         choose(machine="north-bench", stock="birch-3", task="cut")

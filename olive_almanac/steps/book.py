@@ -232,6 +232,7 @@ def facts_of(entry: Entry, confirmations: str) -> tuple[tuple[str, str], ...]:
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (number_text(mm, 2) for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm))
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
+    facts.append(("Holds for", f"machine state {entry.machine_state}" + (f", lot {entry.lot}" if entry.lot else "")))
     good = len(entry.passed_in_a_row)
     proved = confirmations
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves

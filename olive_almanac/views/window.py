@@ -203,6 +203,11 @@ class MainWindow(QMainWindow):
         else:
             finder.nothing.setText("This library holds no trial with that code. It may have been planned on another machine.")
 
+    def plan_confirm_run(self) -> None:
+        """Plan the run that confirms the entry of the present subject."""
+        self.go("Plan")
+        self.page("Plan").presenter.choose_kind("confirm")
+
     def _open_found(self, hit) -> None:
         self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
         self.go("Book")

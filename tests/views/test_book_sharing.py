@@ -7,7 +7,9 @@ from datetime import date, timedelta
 from pathlib import Path
 from unittest import mock
 
+import cv2
 import pypdf
+import pypdfium2
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
@@ -125,7 +127,8 @@ class BookSharingTest(ShopCase):
         card = pypdf.PdfReader(io.BytesIO(self.saved("Wall card of this machine", "card.pdf"))).pages[0].extract_text()
         self.assertLess(card.index("Birch"), card.index("Map leather"))  # what is proven stands first
         self.assertIn("Birch", pypdf.PdfReader(io.BytesIO(self.saved("Label for the rack", "label.pdf"))).pages[0].extract_text())
-        self.assertTrue(write_label(sample_entry(), LONG, BIRCH, "Proven").startswith(b"%PDF"))
+        picture = pypdfium2.PdfDocument(write_label(sample_entry(), LONG, BIRCH, "Proven"))[0].render(scale=6).to_numpy()
+        self.assertEqual(cv2.QRCodeDetector().detectAndDecode(picture)[0], entry_code("e1"))
         self.session.choose(stock="leather-2")
         self.ctrl(Qt.Key.Key_K)
         finder = self.window.findChild(Finder)

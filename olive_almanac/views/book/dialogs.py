@@ -66,8 +66,7 @@ class DueDialog(QDialog):
         one = self.due[at]
         self.accept()
         self.session.choose(machine=one.machine.uid, stock=one.stock.uid, task=one.entry.task)
-        self.main_window.go("Plan")
-        self.main_window.page("Plan").presenter.choose_kind("confirm")
+        self.main_window.plan_confirm_run()
 
 
 class CompareDialog(QDialog):

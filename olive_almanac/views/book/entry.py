@@ -135,10 +135,12 @@ class EntryPage(Page):
 
     Signals:
         plan_asked(): the operator wants to plan a trial for this subject.
+        confirm_asked(): the operator wants to burn the guess a few times before it is trusted.
         said(str): something worth a quiet word happened.
     """
 
     plan_asked = Signal()
+    confirm_asked = Signal()
 
     def __init__(self, presenter: BookPresenter) -> None:
         super().__init__()
@@ -399,19 +401,22 @@ class EntryPage(Page):
 
     def _add_buttons(self, entry: Entry, state: str) -> None:
         good = "It fell free" if entry.task == "cut" else "The tone is right"
+        trial = None
         if state == "guess":
-            self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
-            self.main_button.clicked.connect(self.plan_asked)
+            self.main_button = button("Plan the confirm run", "main", tip="Ctrl+Enter")
+            self.main_button.clicked.connect(self.confirm_asked)
+            trial = button(close("Trial", "Plan a trial"))
+            trial.clicked.connect(self.plan_asked)
         else:
             self.main_button = button(good, "main", tip="note a confirming burn, Ctrl+Enter")
             self.main_button.clicked.connect(lambda: self.presenter.confirm(passed=True))
-        copy = button(close("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
+        copy = button("Copy" if trial else close("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
         copy.clicked.connect(self.copy_numbers)
-        card = button(close("Card", "Print a card"), tip="as PDF, Ctrl+P")
+        card = button("Card" if trial else close("Card", "Print a card"), tip="as PDF, Ctrl+P")
         card.clicked.connect(self.print_card)
         failed = button("It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back")
         failed.clicked.connect(lambda: self.presenter.confirm(passed=False))
-        parts = [self.main_button, copy, card, None]
+        parts = [self.main_button, *([trial] if trial else []), copy, card, None]
         if state != "guess":
             parts.append(failed)
         self.body_layout.addLayout(row(*parts, gap=close(6, 10)))

@@ -101,6 +101,7 @@ class BookPage(StationPage):
         self.left.filter.textChanged.connect(self._refresh_index)
         self.left.index.place_chosen.connect(self._choose)
         self.right.plan_asked.connect(lambda: window.go("Plan"))
+        self.right.confirm_asked.connect(window.plan_confirm_run)
         self.left.more.clicked.connect(self.show_menu)
         self.dialog = None
 
