@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.ports import Library
 from olive_almanac.steps.session import Desk
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from olive_almanac.core.photo.reader import CellSight, PhotoSight
     from olive_almanac.core.photo.squared import PhoneCurve
 
-__all__ = ["PHOTO", "PhotoRead", "cells_of_side", "kept_photo", "limits_from", "photo_work", "pieces_out", "suggestions", "taught_by"]
+__all__ = ["PHOTO", "PhotoRead", "cells_of_side", "kept_photo", "limits_from", "photo_work", "pieces_out", "shown_again_work", "suggestions", "taught_by"]
 
 PHOTO = "photo"  # under this name the photo's readings stand beside those that count
 SMALL_PX = 1600  # longer side of the whole picture as it is shown
@@ -32,6 +33,17 @@ class PhotoRead:
     corners_px: tuple[tuple[float, float], ...]
     seen: PhotoSight
     phone: str
+
+
+def shown_again_work(store: Library, desk: Desk, sides: Sequence[str]) -> Iterator[tuple[str, Any]]:
+    """Yield each kept photo of a trial squared up again, (side, pixels): nothing is read anew or written.  For a worker."""
+    kept, out = desk.run.get("photos", {}), pieces_out(desk)
+    for side in sides:
+        data = store.photo(kept[side]["name"])
+        corners = [(float(x), float(y)) for x, y in kept[side]["corners"]]
+        for kind, value in photo_work(desk.trial, data, kept[side]["source"], side, corners_px=corners, out=out):
+            if kind == "read":
+                yield side, value.seen.squared.codes
 
 
 def photo_work(

@@ -11,7 +11,17 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, percent_text, read_length_mm, speed_in
 from olive_almanac.steps.commands import Change
-from olive_almanac.steps.photo import PHOTO, PhotoRead, kept_photo, limits_from, photo_work, pieces_out, suggestions, taught_by
+from olive_almanac.steps.photo import (
+    PHOTO,
+    PhotoRead,
+    kept_photo,
+    limits_from,
+    photo_work,
+    pieces_out,
+    shown_again_work,
+    suggestions,
+    taught_by,
+)
 from olive_almanac.steps.session import Desk, Session
 
 if TYPE_CHECKING:
@@ -486,17 +496,7 @@ class ReadPresenter:
         wanted = [side for side in kept if side not in self.squared]
         if desk is None or not wanted:
             return None
-        store, trial, out = self.session.store, desk.trial, pieces_out(desk)
-
-        def work() -> Iterator[tuple[str, Any]]:
-            for side in wanted:
-                data = store.photo(kept[side]["name"])
-                corners = [(float(x), float(y)) for x, y in kept[side]["corners"]]
-                for kind, value in photo_work(trial, data, kept[side]["source"], side, corners_px=corners, out=out):
-                    if kind == "read":
-                        yield side, value.seen.squared.codes
-
-        return work()
+        return shown_again_work(self.session.store, desk, wanted)
 
     def show_again(self, item: tuple[str, Any]) -> None:
         side, codes = item

@@ -5,13 +5,18 @@ import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.photo.locate import picked_box
+from olive_almanac.core.records.entry import Evidence
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.camera import photograph
 from olive_almanac.standins.material import hidden_of
-from tests.samples import BIRCH, LONG, kind_plan
+from olive_almanac.views.book.entry import Evidence as DrawnEvidence
+from olive_almanac.views.book.entry import PhotoEvidence
+from olive_almanac.views.read.photo_view import PhotoPicture
+from tests.samples import BIRCH, LONG, kind_plan, sample_entry
 from tests.views.test_stations import ShopCase
 
 
@@ -71,6 +76,21 @@ class PhotoPageTest(ShopCase):
         self.key(Qt.Key.Key_Down, widget=menu)
         self.key(Qt.Key.Key_Return, widget=menu)
         self.assertEqual(self.session.desk.readings[held].defects, ("reweld",))
+
+    def test_the_book_shows_the_photo_as_evidence_with_the_cell_ringed(self):
+        self.page().read_file(str(self.file))
+        self.read_done()
+        self.session.keep_entry(sample_entry(evidence=Evidence((self.trial.id,), 24)), "chosen", "entry")
+        self.alt(Qt.Key.Key_6)
+        page = self.page().right
+        self.wait_for(lambda: [one for one in page.findChildren(PhotoEvidence) if one.isVisible()], 30)
+        (photo,) = [one for one in page.findChildren(PhotoEvidence) if one.isVisible()]
+        self.assertFalse([one for one in page.findChildren(DrawnEvidence) if one.isVisible()])
+        self.assertTrue(photo.ring and photo.current in {cell.id for cell in self.trial.cells})
+        self.click(photo)
+        dialog = self.window.findChild(QDialog)
+        self.assertTrue(dialog.isVisible() and dialog.findChildren(PhotoPicture))
+        dialog.close()
 
     def test_a_pasted_picture_is_read_too(self):
         picture = cv2.imdecode(np.frombuffer(self.snap.jpeg, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION)

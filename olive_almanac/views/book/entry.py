@@ -8,6 +8,7 @@ from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
+from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark, dots, hatch
@@ -26,6 +27,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px
 
 WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
@@ -130,6 +132,32 @@ class Evidence(CouponPicture):
             painter.drawRect(QRectF(1, 1, width - 2, height - 2))
 
 
+class PhotoEvidence(PhotoPicture):
+    """The photo of the coupon behind the entry, the nearest cell ringed; a click opens it large.
+
+    Signals:
+        opened(): the picture was clicked or Space pressed on it.
+    """
+
+    opened = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.ring = True
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip("Open large")
+
+    def mousePressEvent(self, event) -> None:
+        self.opened.emit()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.opened.emit()
+        else:
+            super().keyPressEvent(event)
+
+
 class EntryPage(Page):
     """The entry of the present subject, or what to do where there is none.
 
@@ -142,8 +170,10 @@ class EntryPage(Page):
     plan_asked = Signal()
     confirm_asked = Signal()
 
-    def __init__(self, presenter: BookPresenter) -> None:
+    def __init__(self, presenter: BookPresenter, work) -> None:
         super().__init__()
+        self._work = work  # runs work in a thread, see MainWindow.work
+        self._squared: tuple[str, object] = ("", None)  # the photo squared up last, by trial id
         self.presenter, self.session = presenter, presenter.session
         self.title = label("", "h1")
         self.lot = label("", "note", "second")
@@ -349,7 +379,7 @@ class EntryPage(Page):
 
     def _add_evidence(self, entry: Entry) -> None:
         facts = facts_of(entry, self.presenter.confirmations_text())
-        facts = facts[: close(5, 8)]
+        facts = facts[: close(5, 10)]
         lines = []
         for name, value in facts:
             lines += [fact(name, value), hair()]
@@ -371,19 +401,50 @@ class EntryPage(Page):
         picture.opened.connect(lambda: self._open_large(desk, nearest.id))
         picture.setMaximumHeight(px(260))
         caption = label(f"{desk.trial.name}, nearest cell {nearest.id}", "small", "second")
+        photo = PhotoEvidence()
+        photo.opened.connect(lambda: self._open_large(desk, nearest.id))
+        photo.setMaximumHeight(px(260))
+        photo.hide()
+        self._show_photo(desk, nearest.id, picture, photo)
         line = QHBoxLayout()
         line.setSpacing(px(22))
-        beside = col(picture, caption, None, gap=3)
+        beside = col(picture, photo, caption, None, gap=3)
         beside.setStretch(0, 20)
+        beside.setStretch(1, 20)
         line.addLayout(beside, 1)
         line.addWidget(table, 1)
         self.body_layout.addLayout(line, 1)
 
+    def _show_photo(self, desk, cell: str, picture, photo: PhotoEvidence) -> None:
+        """Put the kept photo in place of the drawing as soon as it is squared up: that takes a moment, in a worker."""
+        if "front" not in desk.run.get("photos", {}):
+            return
+
+        def show(codes) -> None:
+            photo.show_photo(desk, codes, "front", cell, desk.readings, {})
+            photo.show()
+            picture.hide()
+
+        def take(item) -> None:
+            self._squared = (desk.trial.id, item[1])
+            if self.session.entry is not None and desk.trial.id in self.session.entry.evidence.trial_ids:
+                self.refresh()
+
+        if self._squared[0] == desk.trial.id:
+            show(self._squared[1])
+        else:
+            self._work(shown_again_work(self.session.store, desk, ("front",)), take)
+
     def _open_large(self, desk, cell: str) -> None:
         dialog = QDialog(self.window())
         dialog.setWindowTitle(desk.trial.name)
-        picture = CouponPicture(ring=True)
-        picture.show_desk(desk, cell)
+        if self._squared[0] == desk.trial.id:
+            picture = PhotoPicture()
+            picture.ring = True
+            picture.show_photo(desk, self._squared[1], "front", cell, desk.readings, {})
+        else:
+            picture = CouponPicture(ring=True)
+            picture.show_desk(desk, cell)
         leave = button("Close")
         leave.clicked.connect(dialog.accept)
         layout = col(

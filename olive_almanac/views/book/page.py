@@ -86,7 +86,7 @@ class BookPage(StationPage):
     def __init__(self, window) -> None:
         super().__init__(window)
         self.presenter = BookPresenter(self.session)
-        self.welcome, self.left, self.right = Welcome(window), IndexPage(), EntryPage(self.presenter)
+        self.welcome, self.left, self.right = Welcome(window), IndexPage(), EntryPage(self.presenter, window.work)
         self.welcome.setFixedWidth(px(close(340, 480)))
         holder = QWidget()
         self._stack = QStackedLayout(holder)

@@ -1,6 +1,5 @@
 """The photo of a coupon, squared up, with its cells marked; and the whole photo, on which four corners can be picked by hand."""
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPen
 from PySide6.QtWidgets import QSizePolicy
@@ -18,7 +17,7 @@ LOUPE, LOUPE_TIMES = 150.0, 3.0
 
 def image_of(bgr) -> QImage:
     """Return a picture that owns its pixels."""
-    rgb = np.ascontiguousarray(bgr[..., ::-1])
+    rgb = bgr[..., ::-1].copy()
     return QImage(rgb.data, rgb.shape[1], rgb.shape[0], 3 * rgb.shape[1], QImage.Format.Format_RGB888).copy()
 
 
@@ -34,6 +33,7 @@ class PhotoPicture(Painted):
     def __init__(self) -> None:
         super().__init__()
         self.desk = self.image = None
+        self.ring = False
         self.side, self.current = "front", ""
         self.readings = self.suggested = {}
         self._shown = None
@@ -77,12 +77,23 @@ class PhotoPicture(Painted):
         px_mm = self.image.width() / (coupon.width_mm + 2 * PAD_MM)
         pad = PAD_MM * px_mm
         painter.drawImage(board, self.image, QRectF(pad, pad, coupon.width_mm * px_mm, coupon.height_mm * px_mm))
-        for cell in self.desk.trial.cells:
+        for cell in () if self.ring else self.desk.trial.cells:
             if cell.id in self.desk.burnt:
                 self._mark(painter, cell, self._rect(cell, k, board).adjusted(-3, -3, 3, 3))
+        if self.ring:
+            self._ring(painter, k, board)
         painter.setPen(QPen(C("ink"), 1))
         painter.setBrush(NO_BRUSH)
         painter.drawRect(board)
+
+    def _ring(self, painter, k: float, board: QRectF) -> None:
+        cell = next((one for one in self.desk.trial.cells if one.id == self.current), None)
+        if cell is not None:
+            rect = self._rect(cell, k, board)
+            painter.setBrush(NO_BRUSH)
+            for colour, width in ((LIGHT, 5.5), (DARK, 2.4)):
+                painter.setPen(QPen(colour, width))
+                painter.drawEllipse(rect.center(), 0.78 * max(rect.width(), rect.height()), 0.78 * max(rect.width(), rect.height()))
 
     def _mark(self, painter, cell, q: QRectF) -> None:
         painter.setBrush(NO_BRUSH)
