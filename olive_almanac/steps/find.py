@@ -137,8 +137,9 @@ def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[F
         entry = shelf.entry_by_uid.get(named)
         hits = [(entry, 1.0)] if entry is not None else []
     else:
+        text = _figures_for_words(text)
         sizes = [mm for number, unit in SIZE.findall(text) if (mm := _length(f"{number} {unit}")) is not None]
-        words = SIZE.sub(" ", _figures_for_words(text)).casefold().replace(",", " ").split()
+        words = SIZE.sub(" ", text).casefold().replace(",", " ").split()
         hits = index.search(words, sizes, most)
     found = []
     for entry, score in hits:
