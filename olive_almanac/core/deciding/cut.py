@@ -260,8 +260,9 @@ class _Window:
                 remarks.append("The edge will char whichever way it is cut here.")
         untried = [pick for pick in picks if pick.untried]
         if untried:
-            numbers = " and ".join(sorted({"1 pass" if p.setting.passes == 1 else f"{p.setting.passes} passes" for p in untried}))
-            remarks.append(f"{numbers[0].upper()}{numbers[1:]} not burnt yet at that focus: reckoned, so confirm first.")
+            names = " and ".join(AIMS[pick.aim] for pick in untried)
+            beyond = "lies" if len(untried) == 1 else "lie"
+            remarks.append(f"{names} {beyond} beyond the passes and focus burnt so far: reckoned, so confirm first.")
         directions = compare_directions(self.knowledge, quickest.setting, target=self.target)
         if directions is not None:
             remarks.append(directions.says)

@@ -319,6 +319,12 @@ class SettingMapView(Painted):
                     break
             draw_badge(painter, badge, LETTERS[n], n == self.chosen)
             self._taken.append(badge)
+            passes = self.decision.picks[n].setting.passes
+            if passes != self.map.passes:  # the areas are those of another number of passes
+                words = "at 1 pass" if passes == 1 else f"at {passes} passes"
+                for dx, dy in ((0, 24), (0, -24), (0, 44), (58, 0), (-58, 0), (0, -44)):
+                    if self._plate(painter, QPointF(at.x() + dx, at.y() + dy), words, "small_b", area):
+                        break
 
     def _draw_margin(self, painter, area) -> None:
         """Two arrows from the chosen pick to where it would fail: quicker, and weaker."""

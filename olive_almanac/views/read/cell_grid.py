@@ -109,9 +109,11 @@ class CellGrid(Painted):
         for cell, rect in self._places():
             heads.setdefault(cell.col, (cell, rect))
             sides.setdefault(cell.row, (cell, rect))
-            self._paint_cell(painter, cell, rect)
+            self._paint_ground(painter, cell, rect)
         if self.chance and all(cell.id in self.chance for cell in self.desk.trial.cells):
             self._draw_edge(painter)
+        for cell, rect in self._places():
+            self._paint_marks(painter, cell, rect)
         painter.setFont(F("small_b"))
         painter.setPen(C("ink2"))
         (_, rows), (_, cols) = axis_texts(self.desk.trial, self.unit)
@@ -126,26 +128,30 @@ class CellGrid(Painted):
             if rect.height() >= 14:
                 painter.drawText(QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, rows.get(at, ""))
 
-    def _paint_cell(self, painter, cell, rect) -> None:
-        reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
-        photo = self.suggested.get(cell.id)
-        verdict = shown_verdict(reading)
+    def _paint_ground(self, painter, cell, rect) -> None:
+        """A cell's box: below the edge, which lies below the marks."""
+        reading = self.readings.get(cell.id)
         pen = QPen(C("edge"), 1.2)
         painter.setBrush(C("field") if reading else NO_BRUSH)
         if reading is None:
             pen.setDashPattern([3, 3])
         painter.setPen(pen)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        ground = C("field") if reading else C("page")
         if cell.id == self.current:
             painter.setPen(QPen(C("ink"), 3))
             painter.setBrush(C("brass_wash"))
             painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 4, 4)
-            ground = C("brass_wash")
-            if reading is None and rect.width() > 36:
-                painter.setFont(F("small_b"))
-                painter.drawText(rect, CENTRE, "now")
-                return
+
+    def _paint_marks(self, painter, cell, rect) -> None:
+        reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
+        photo = self.suggested.get(cell.id)
+        verdict = shown_verdict(reading)
+        ground = C("brass_wash") if cell.id == self.current else C("field") if reading else C("page")
+        if cell.id == self.current and reading is None and rect.width() > 36:
+            painter.setFont(F("small_b"))
+            painter.setPen(C("ink"))
+            painter.drawText(rect, CENTRE, "now")
+            return
         side = min(30.0, rect.width() - 6, rect.height() - 6)
         below = self._below(cell, reading, photo)
         tall = rect.height() >= 62 and bool(below) and rect.width() > 44
