@@ -8,7 +8,7 @@ from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import percent_text, speed_text
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
-from olive_almanac.views.theme import NO_BRUSH, C, F, Painted
+from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
 
 LINE = 74.0
 AGREES = "No reading stands out: each is likely, given all the others."
@@ -85,7 +85,7 @@ class DoubtedList(Painted):
 
     def mousePressEvent(self, event) -> None:
         _, y = self.logical(event)
-        first = max(0, self.at - int(self.height() // LINE) + 1)
+        first = max(0, self.at - int(self.height() / LIVE.scale // LINE) + 1)
         self._go(first + int(y // LINE))
 
     def keyPressEvent(self, event) -> None:
