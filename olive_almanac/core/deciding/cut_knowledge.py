@@ -31,7 +31,7 @@ __all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "kno
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PICK_PARTICLES, PICK_NODES = 96, 6
-MAP_PARTICLES, MAP_NODES = 40, 3
+MAP_PARTICLES, MAP_NODES = 32, 3
 MANY_PASSES = 30
 AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
 

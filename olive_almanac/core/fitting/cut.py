@@ -31,7 +31,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 LAPSE = 0.03  # share of verdicts that are plain mistakes, or a knot
 BANDS = {"not_through": (-np.inf, 0.0), "hangs": (0.0, 1.0), "push": (0.5, 1.0), "free": (1.0, np.inf), "holds": (-np.inf, 1.0)}
 DEPTH_SD_MM, DEPTH_SD_SHARE = 0.08, 0.05
-PARTICLES, FEW_PARTICLES, FEW = 224, 384, 100  # draws a round; more where few readings make them cheap
+PARTICLES, FEW_PARTICLES, FEW = 200, 384, 100  # draws a round; more where few readings make them cheap
 STARTS, STARTS_AGAIN = 32, 8
 LEAST_CHANCE = 1e-30
 
