@@ -114,7 +114,7 @@ class CutData:
         """Where the second, third and fourth block begin."""
         told = ~np.isfinite(self.depth_mm)
         first = int((np.isneginf(self.band_low) & told).sum())
-        second = int((np.isfinite(self.band_low) & told).sum())
+        second = int((np.isfinite(self.band_low) & np.isfinite(self.band_high) & told).sum())
         return first, first + second, int(told.sum())
 
 
