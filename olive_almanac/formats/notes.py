@@ -54,9 +54,12 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     if "\x00" in text or not lines:
         raise BadFile(f"{name} holds no rows.")
     for mark in ("\t", ";", "|", ","):
-        rows = [row for row in csv.reader(lines, delimiter=mark) if any(cell.strip() for cell in row)]
+        try:
+            rows = [row for row in csv.reader(lines, delimiter=mark) if any(cell.strip() for cell in row)]
+        except csv.Error:  # a cell too long to be one
+            continue
         wide = [len(row) for row in rows]
-        if min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0]) or not _decimal_commas(lines)):
+        if rows and min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0]) or not _decimal_commas(lines)):
             return _table([[cell.strip() for cell in row] for row in rows], name)
     heads, free = rows_of_lines("\n".join(lines))
     return Notes(heads, free, name)

@@ -48,8 +48,8 @@ def _content(row: Mapping[str, Any]) -> tuple[tuple[str, Any], ...]:
 def merged_rows(table: str, ours: Sequence[Row], theirs: Sequence[Row]) -> tuple[list[Row], list[Conflict]]:
     """Return the rows to add to ours, numbered on, so that every revision of theirs is there too; and the conflicts.
 
-    Where both sides have revisions that the other lacks, theirs follow ours; if ours is the newer by its time, it is stated
-    once more at the end, so that it stays in force.
+    Where both sides have revisions that the other lacks, theirs follow ours; what is the newer of both by its time is stated
+    once more at the end where it would not stand last, so that it is in force.
     """
     added: list[Row] = []
     conflicts: list[Conflict] = []
@@ -63,12 +63,13 @@ def merged_rows(table: str, ours: Sequence[Row], theirs: Sequence[Row]) -> tuple
         own = [row for row in here if _content(row) not in brought]
         if not fresh:
             continue
-        follow = list(fresh)
+        follow, in_force = list(fresh), there[-1]
         if own and (here[-1]["body"], here[-1]["removed"]) != (there[-1]["body"], there[-1]["removed"]):
             newer_here = here[-1]["at"] > there[-1]["at"]
             conflicts.append(Conflict(table, uid, "ours" if newer_here else "theirs", here[-1]["at"], there[-1]["at"]))
-            if newer_here:
-                follow.append({**here[-1], "why": "kept in a merge: newer than the other library's"})
+            in_force = here[-1] if newer_here else there[-1]
+        if _content(follow[-1]) != _content(in_force):
+            follow.append({**in_force, "why": "in force after a merge: the newest of both libraries"})
         last = max((int(row["revision"]) for row in here), default=0)
         added += [{**row, "revision": last + n} for n, row in enumerate(follow, 1)]
     return added, conflicts
