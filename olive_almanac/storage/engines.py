@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ from sqlalchemy.pool import StaticPool
 
 from olive_almanac.core.errors import LibraryTrouble
 
-__all__ = ["FILE", "engine_for", "lock_for_writing", "name_server", "schema_of", "server_of"]
+__all__ = ["FILE", "begin_writing", "engine_for", "lock_for_writing", "name_server", "schema_of", "server_faults", "server_of"]
 
 FILE = "almanac.db"
 URL_FILE = "library.url"
@@ -76,7 +77,18 @@ def _prepare(connection: Any, _record: Any) -> None:
 def lock_for_writing(connection: Connection) -> None:
     """Make writers on a server queue until this transaction ends; in a file they do so by themselves."""
     if connection.dialect.name == "postgresql":
-        connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({WRITING})")
+        connection.exec_driver_sql(begin_writing("postgresql"))
+
+
+def begin_writing(dialect: str) -> str:
+    """Return the statement that opens a writer's transaction, in which it is alone."""
+    return f"SELECT pg_advisory_xact_lock({WRITING})" if dialect == "postgresql" else "BEGIN IMMEDIATE"
+
+
+def server_faults() -> tuple[type[Exception], ...]:
+    """Return what the server's own driver raises; nothing where it was never loaded."""
+    driver = sys.modules.get("psycopg")
+    return (driver.Error,) if driver is not None else ()
 
 
 def schema_of(connection: Connection) -> str | None:

@@ -19,7 +19,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, Table, func, insert, select
+from sqlalchemy import Table, func, insert, select
 from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 
 from olive_almanac.core.errors import LibraryTrouble
@@ -30,7 +30,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.storage import tables
-from olive_almanac.storage.engines import FILE, engine_for, lock_for_writing, schema_of, server_of
+from olive_almanac.storage.engines import FILE, begin_writing, engine_for, lock_for_writing, schema_of, server_faults, server_of
 from olive_almanac.storage.exchange import TABLES, Conflict, Merged, merged_rows
 
 __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
@@ -273,13 +273,12 @@ class Library:
 
     def save_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False) -> None:
         """Write stocks and entries in one transaction; `removed` hides them again."""
-        with self._working("write"), self._engine.begin() as connection:
-            lock_for_writing(connection)
-            self._add_to(connection, tables.stock, [(stock.uid, stock, removed, {}) for stock in stocks], why)
+        with self._writing() as cursor:
+            self._add_to(cursor, tables.stock, [(stock.uid, stock, removed, {}) for stock in stocks], why)
             rows = [
                 (e.uid, e, removed, {"machine_uid": e.machine_uid, "stock_uid": e.stock_uid, "task": e.task}) for e in entries
             ]
-            self._add_to(connection, tables.entry, rows, why)
+            self._add_to(cursor, tables.entry, rows, why)
 
     def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str, str], ...]:
         """Return every revision of an entry, oldest first, with its time, its reason and who wrote it."""
@@ -329,11 +328,23 @@ class Library:
 
     def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> None:
         """Write the next revision of several records of one table in one transaction."""
-        with self._working("write"), self._engine.begin() as connection:
-            lock_for_writing(connection)
-            self._add_to(connection, table, [(*row, columns) for row in rows], why)
+        with self._writing() as cursor:
+            self._add_to(cursor, table, [(*row, columns) for row in rows], why)
 
-    def _add_to(self, connection: Connection, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[Any]:
+        """One transaction on the driver's own cursor: every act of the operator waits for it, so nothing stands between."""
+        with self._working("write"), contextlib.closing(self._engine.raw_connection()) as connection:
+            cursor = connection.cursor()
+            try:
+                cursor.execute(begin_writing(self._engine.dialect.name))
+                yield cursor
+                connection.commit()
+            except BaseException:
+                connection.rollback()
+                raise
+
+    def _add_to(self, cursor: Any, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
         """Write each record as the next revision of its uid, in order."""
         if not rows:
             return
@@ -342,7 +353,7 @@ class Library:
             (uid, *told, removed, json.dumps(to_plain(record), ensure_ascii=False), *(columns[name] for name in more), uid)
             for uid, record, removed, columns in rows
         ]
-        connection.exec_driver_sql(_next_revision(table.name, more, connection.dialect.name), values if len(values) > 1 else values[0])
+        cursor.executemany(_next_revision(table.name, more, self._engine.dialect.name), values)
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
@@ -363,7 +374,7 @@ class Library:
                 raise LibraryTrouble(
                     f"Another program changed the library {self.folder} at the same moment. Do it once more."
                 ) from problem
-            except (DBAPIError, sqlite3.DatabaseError) as problem:
+            except _faults() as problem:
                 raise LibraryTrouble(
                     self._told(str(problem.orig if isinstance(problem, DatabaseError) else problem), doing)
                 ) from problem
@@ -399,6 +410,11 @@ class Library:
             )
             return f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. {offer}"
         return f"Could not {doing} {where}: {fault}."
+
+
+def _faults() -> tuple[type[Exception], ...]:
+    """What SQLAlchemy and the drivers below it raise."""
+    return (DBAPIError, sqlite3.DatabaseError, *server_faults())
 
 
 @functools.cache
