@@ -13,7 +13,7 @@ from olive_almanac.core.deciding.decision import AIMS, Aim, Decision, Pick
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
-from olive_almanac.core.design.next_cells import ENOUGH_SD, NextCells, next_cut_cells
+from olive_almanac.core.design.next_cells import ENOUGH_SD, NextCells, Proposal, next_cut_cells
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading
@@ -29,6 +29,7 @@ TARGET = 0.99
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 FLARE_LIMIT = 0.10
 PATIENCE = 24  # cells after which less exactness is asked for
+UNSURE_FLARE = (0.05, 0.7)  # chances of a flare between which a cell tells something
 SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
 CLEANEST_TIME = 3.0
@@ -59,8 +60,12 @@ def decide_cut(
     return _Window(knowledge, pairs, settings, target, limit, kept, count).decision()
 
 
+def _passes_text(passes: int) -> str:
+    return "1 pass" if passes == 1 else f"{passes} passes"
+
+
 def _told(setting: Setting) -> str:
-    passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+    passes = _passes_text(setting.passes)
     return f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s)}, {passes}"
 
 
@@ -177,8 +182,9 @@ class _Window:
             count=self.count,
         )  # fmt: skip
         if not safe:
-            return self._none_found(next_cells)
+            return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
         quickest = self._quickest(safe)
+        next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
         doubt = self._doubt_at(quickest.setting)
         picks = [
             self._described("quickest", quickest),
@@ -198,6 +204,29 @@ class _Window:
             next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=doubt, enough=enough,
             remarks=self._remarks(picks, quickest, enough=enough, doubt=doubt),
         )  # fmt: skip
+
+    def _with_flare_cells(self, next_cells: NextCells, safe: Sequence[_Option], most: int) -> NextCells:
+        """Give some of the cells to what may flare or may not: quicker than the pick (or anything, where there is none), the
+        coolest of each number of passes, the quickest first."""
+        below = min((option.seconds for option in safe), default=np.inf) * (1 - ENOUGH_SD)
+        unsure = [o for o in self.options if o.seconds < below and UNSURE_FLARE[0] < o.char[2] < UNSURE_FLARE[1] and self._may_burn(o.setting)]
+        chosen: dict[int, _Option] = {}
+        for option in sorted(unsure, key=lambda o: (o.seconds if safe else float(o.char[2]))):
+            chosen.setdefault(option.setting.passes, option)
+        cells = [
+            Proposal(o.setting, self.target, f"tells whether {_passes_text(o.setting.passes)} flare up here") for o in list(chosen.values())[:most]
+        ]
+        if not cells:
+            return next_cells
+        fresh = {cell.setting for cell in cells}
+        kept = [cell for cell in next_cells.cells if cell.setting not in fresh][: max(0, self.count - len(cells))]
+        ordered = sorted((*kept, *cells), key=lambda cell: cell.setting.passes / cell.setting.speed_mm_s)
+        return replace(next_cells, cells=tuple(ordered))
+
+    def _may_burn(self, setting: Setting) -> bool:
+        """Whether a setting keeps below the line energy from which flare-ups are expected."""
+        energy = float(self.knowledge.case.power_w(setting.power)) / setting.speed_mm_s
+        return self.limit is None or energy <= self.limit.of(setting.passes)
 
     def _is_enough(self, next_cells: NextCells, quickest: _Option) -> bool:
         """Whether further cells would hardly change the pick: the least time is known, and nothing quicker is open but what
