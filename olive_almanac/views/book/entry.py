@@ -1,6 +1,6 @@
 """The right page of the book: the numbers to set, the margin, the evidence, and what to do with them."""
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QLinearGradient, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -100,29 +100,36 @@ class MarginGauge(Painted):
         painter.drawPath(pin)
 
 
-class Evidence(CouponPicture):
-    """The coupon behind the entry, the nearest cell ringed; a click opens it large.
+class _Opens(QObject):
+    """Lets a picture be opened by a click, Space or Enter.
 
     Signals:
-        opened(): the picture was clicked or Space pressed on it.
+        opened(): that happened.
     """
 
     opened = Signal()
 
+    def __init__(self, picture: QWidget) -> None:
+        super().__init__(picture)
+        picture.setCursor(Qt.CursorShape.PointingHandCursor)
+        picture.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        picture.setToolTip("Open large")
+        picture.installEventFilter(self)
+
+    def eventFilter(self, _picture, event) -> bool:
+        keys = (Qt.Key.Key_Space, Qt.Key.Key_Return)
+        opens = event.type() == QEvent.Type.MouseButtonPress or (event.type() == QEvent.Type.KeyPress and event.key() in keys)
+        if opens:
+            self.opened.emit()
+        return opens
+
+
+class Evidence(CouponPicture):
+    """The coupon behind the entry as a drawing, the nearest cell ringed; `opens` tells when it is wanted large."""
+
     def __init__(self) -> None:
         super().__init__(ring=True)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Open large")
-
-    def mousePressEvent(self, event) -> None:
-        self.opened.emit()
-
-    def keyPressEvent(self, event) -> None:
-        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
-            self.opened.emit()
-        else:
-            super().keyPressEvent(event)
+        self.opens = _Opens(self)
 
     def paint(self, painter, width, height) -> None:
         super().paint(painter, width, height)
@@ -133,29 +140,12 @@ class Evidence(CouponPicture):
 
 
 class PhotoEvidence(PhotoPicture):
-    """The photo of the coupon behind the entry, the nearest cell ringed; a click opens it large.
-
-    Signals:
-        opened(): the picture was clicked or Space pressed on it.
-    """
-
-    opened = Signal()
+    """The photo of the coupon behind the entry, the nearest cell ringed; `opens` tells when it is wanted large."""
 
     def __init__(self) -> None:
         super().__init__()
         self.ring = True
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Open large")
-
-    def mousePressEvent(self, event) -> None:
-        self.opened.emit()
-
-    def keyPressEvent(self, event) -> None:
-        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
-            self.opened.emit()
-        else:
-            super().keyPressEvent(event)
+        self.opens = _Opens(self)
 
 
 class EntryPage(Page):
@@ -398,11 +388,11 @@ class EntryPage(Page):
             ),
         )
         picture.show_desk(desk, nearest.id)
-        picture.opened.connect(lambda: self._open_large(desk, nearest.id))
+        picture.opens.opened.connect(lambda: self._open_large(desk, nearest.id))
         picture.setMaximumHeight(px(260))
         caption = label(f"{desk.trial.name}, nearest cell {nearest.id}", "small", "second")
         photo = PhotoEvidence()
-        photo.opened.connect(lambda: self._open_large(desk, nearest.id))
+        photo.opens.opened.connect(lambda: self._open_large(desk, nearest.id))
         photo.setMaximumHeight(px(260))
         photo.hide()
         self._show_photo(desk, nearest.id, picture, photo)
