@@ -184,7 +184,8 @@ class _Window:
         if not safe:
             return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
         quickest = self._quickest(safe)
-        next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
+        if known.cells_read >= PATIENCE:  # first where the edge lies, then what flares up before it
+            next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
         doubt = self._doubt_at(quickest.setting)
         picks = [
             self._described("quickest", quickest),
