@@ -46,7 +46,7 @@ def _start():
         shutil.rmtree(folder, ignore_errors=True)
 
     atexit.register(stop)
-    for _ in range(200):
+    for _ in range(800):
         try:
             psycopg.connect(f"postgresql://shop@127.0.0.1:{port}/postgres", connect_timeout=1).close()
             return f"postgresql://shop@127.0.0.1:{port}"
