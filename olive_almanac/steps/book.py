@@ -211,7 +211,7 @@ class BookPresenter:
         return written[0] if self.session.attempt(action) else None
 
 
-def facts_of(entry: Entry, confirmations: str) -> tuple[tuple[str, str], ...]:
+def facts_of(entry: Entry, confirmations: str, machine: Machine | None = None) -> tuple[tuple[str, str], ...]:
     """Return the small facts of an entry's page, label and value, only those that are known."""
     evidence, facts = entry.evidence, []
     if evidence.probability is not None:
@@ -232,7 +232,12 @@ def facts_of(entry: Entry, confirmations: str) -> tuple[tuple[str, str], ...]:
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (number_text(mm, 2) for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm))
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
-    facts.append(("Holds for", f"machine state {entry.machine_state}" + (f", lot {entry.lot}" if entry.lot else "")))
+    conditions = [f"machine state {entry.machine_state}"]
+    if machine is not None and machine.lens_focal_mm and machine.state == entry.machine_state:
+        conditions.append(f"{number_text(machine.lens_focal_mm)} mm lens")
+    if entry.lot:
+        conditions.append(f"lot {entry.lot}")
+    facts.append(("Holds for", ", ".join(conditions)))
     good = len(entry.passed_in_a_row)
     proved = confirmations
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves

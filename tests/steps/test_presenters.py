@@ -495,6 +495,8 @@ class BookTest(SessionCase):
         self.assertTrue(path.read_bytes().startswith(b"%PDF"))
         self.assertRegex(book.clip(), r"Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: \d+ %, \d+ mm/min, 1 pass")
         self.assertIn(("Confirming burns", "0 of 3"), facts_of(self.session.entry, book.confirmations_text()))
+        told = facts_of(self.session.entry, "0 of 3", replace(LONG, lens_focal_mm=63.5))
+        self.assertIn(("Holds for", "machine state 1, 63.5 mm lens, lot 7"), told)
 
 
 class FindTest(SessionCase):

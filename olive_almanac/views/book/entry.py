@@ -368,7 +368,7 @@ class EntryPage(Page):
         self.body_layout.addWidget(gauge)
 
     def _add_evidence(self, entry: Entry) -> None:
-        facts = facts_of(entry, self.presenter.confirmations_text())
+        facts = facts_of(entry, self.presenter.confirmations_text(), self.session.subject.machine)
         facts = facts[: close(5, 10)]
         lines = []
         for name, value in facts:
