@@ -29,7 +29,6 @@ FULL = 65535
 MOST_PIXELS = 7_000_000
 FINEST_PX_MM = 20.0
 AROUND_MM = 9.0  # sheet beyond the coupon, and how far cells are painted beyond their box
-TABLE_MM = 120.0  # what is seen of the table beyond the sheet
 GRAINED = ("plywood", "softwood", "hardwood", "bamboo", "veneer")
 #            a dull table, or plain paper of another colour laid under the coupon: L*, a*, b*
 GROUNDS = {"table": (34.0, 1.0, 3.0), "paper": (88.0, -24.0, 8.0), "blue paper": (52.0, -4.0, -34.0), "honeycomb": (22.0, 0.0, -1.0)}

@@ -51,8 +51,7 @@ class CutWordsTest(unittest.TestCase):
         fine = cut_trial(power=(1.0,), speed_mm_s=tuple(np.round(np.geomspace(10, 26, 20), 2)))
         pairs = [*self.pairs, (replace(fine, id="fine"), read_by_energy(fine, 3.5, band=0.05))]
         decision = decide_cut(know(*pairs), pairs)
-        if decision.enough:
-            self.assertTrue(any("Good enough" in remark for remark in decision.remarks))
+        self.assertEqual(decision.enough, any("Good enough" in remark for remark in decision.remarks))
         self.assertLess(decision.edge_doubt, decide_cut(self.known, self.pairs).edge_doubt * 1.05)
 
     def test_a_batch_has_as_many_cells_as_asked_each_once_with_its_reason(self):

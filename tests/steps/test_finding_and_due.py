@@ -8,13 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from olive_almanac.core.records.entry import Margins, Proof
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import TASK_WORDS, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.pdf import entry_code, trial_code
-from olive_almanac.steps.book import index_rows
+from olive_almanac.steps.book import STATE_WORDS, index_rows
 from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
 from olive_almanac.steps.find import FindIndex, entry_of_code, find_entries, index_of, trial_of_code
-from olive_almanac.steps.session import Session
+from olive_almanac.steps.permission import word_of
+from olive_almanac.steps.session import Session, subject_state
 from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
 from tests.samples import BIRCH, DAY, LEATHER, LONG, MARKER, NORTH, VINYL, sample_entry
 
@@ -81,10 +82,13 @@ class FindTest(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
     @given(st.lists(st.sampled_from(("birch", "cut", "leather", "60w", "10w", "engrave", "lot", "7", "oak", "proven", "ply")), max_size=3))
     def test_whole_words_find_what_a_plain_search_finds(self, words):
-        index = FindIndex(BOOK, TODAY)
-        hits = {entry.uid for entry, _ in index.search(words, [], 50)}
-        for entry in index.entries:
-            holds = all(index.tiers(word)[2] >> index.entries.index(entry) & 1 for word in words)
+        hits = {entry.uid for entry, _ in FindIndex(BOOK, TODAY).search(words, [], 50)}
+        for entry in BOOK.entries:
+            machine, stock = BOOK.machine(entry.machine_uid), BOOK.stock(entry.stock_uid)
+            state = subject_state(BOOK, machine, stock, entry.task, TODAY)[0]
+            text = f"{stock.label} {word_of(stock)} {stock.colour} {stock.finish} {machine.label} {machine.source} {machine.optical_power_w:g}w"
+            there = f"{text} {TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]}".casefold().replace(",", " ").split()
+            holds = all(any(other.startswith(word) for other in there) for word in words)
             self.assertEqual(entry.uid in hits, holds, (words, entry.uid))
 
 

@@ -220,17 +220,18 @@ class BookDialogTest(ShopCase):
         self.session.changed("shelf")
         self.settle()
         page = self.page()
+        worked_out = ["states" in row.__dict__ for row in page.left.index.index_model.rows if row.stock]
+        self.assertTrue(0 < sum(worked_out) < len(worked_out) / 10)  # only of the rows on show
         self.type("oak 77", page.left.filter)
         names = [row.label for row in page.left.index.index_model.rows if row.stock]
         self.assertTrue(all("77" in name for name in names) and len(names) > 10)
-        self.assertEqual(sum("states" in row.__dict__ for row in page.left.index.index_model.rows if row.stock is None), 0)
         page.left.index.setFocus()
         page.left.index.setCurrentIndex(page.left.index.index_model.index(1, 1))
         self.key(Qt.Key.Key_Down, widget=page.left.index)
         self.assertEqual(self.session.subject.stock.name, names[1].rsplit(" ", 2)[0])
 
 
-class ScratchTest(unittest.TestCase):
+class ServerAddressTest(unittest.TestCase):
     def test_an_address_is_kept_for_its_owner_only_and_an_odd_one_is_told(self):
         from olive_almanac.core.errors import LibraryTrouble
         from olive_almanac.storage.engines import engine_for, name_server, server_of

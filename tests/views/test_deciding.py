@@ -103,6 +103,7 @@ class ToneTargetTest(DecidingCase):
         page = self.decided()
         self.assertTrue(page.aims.isVisible())
         right = page.presenter.pick.setting
+        self.assertIn("dose ripple", page.remarks.text())
         self.click(page.aims, QPoint(page.aims.width() - 20, 10))
         self.wait_for(lambda: page.presenter.finished)
         self.assertIn("gives L*", page.presenter.decision.says)
@@ -119,7 +120,7 @@ class ToneTargetTest(DecidingCase):
         self.click(page.map, at.toPoint())
         self.wait_for(lambda: page.presenter.finished)
         self.assertAlmostEqual(page.presenter.lightness, self.session.desk.readings[cell.id].lightness)
-        self.assertIn("dose ripple", " ".join(page.presenter.decision.remarks) or "dose ripple")
+        self.assertIn(f"L* {self.session.desk.readings[cell.id].lightness:.0f} ±", page.presenter.decision.says)
 
 
 def line_width(focus, at=0.6):

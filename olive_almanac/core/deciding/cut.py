@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.cut_knowledge import PICK_NODES, PICK_PARTICLES, CutKnowledge, margins_of
-from olive_almanac.core.deciding.decision import AIMS, Aim, Decision, Pick
+from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
@@ -26,7 +26,6 @@ __all__ = ["TARGET", "decide_cut", "margin_sentence"]
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
-CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 FLARE_LIMIT = 0.10
 PATIENCE = 24  # cells after which less exactness is asked for
 UNSURE_FLARE = (0.05, 0.7)  # chances of a flare between which a cell tells something

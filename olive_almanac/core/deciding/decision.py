@@ -8,8 +8,9 @@ from typing import Literal
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.setting import Setting
 
-__all__ = ["AIMS", "Aim", "Decision", "Pick", "aim_word"]
+__all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word"]
 
+CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 Aim = Literal["quickest", "cleanest", "widest"]
 AIMS: dict[str, str] = {"quickest": "Quickest safe", "cleanest": "Cleanest edge", "widest": "Widest margin"}
 TONE_AIMS = {"quickest": "Quickest", "widest": "Surest tested"}

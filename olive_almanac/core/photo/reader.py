@@ -224,9 +224,6 @@ def _strokes(trial: Trial, cell: Cell, side: str) -> list[Segment]:
     return segments
 
 
-def _darker(trial: Trial) -> bool:
-    return not rasters(trial.task) or family_of(trial.stock).tone.darkens
-
 
 def _line_shifts(picture: Picture, trial: Trial, sight: Sight, group: list[int], curve: PhoneCurve) -> GridShift:
     """Middles of burnt lines, each counting across itself."""

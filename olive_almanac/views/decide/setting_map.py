@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.deciding.decision import CHAR_LIMIT
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.views.marks import dots, draw_verdict, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
@@ -15,7 +16,6 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
-CHAR_LIMIT = 0.20
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
