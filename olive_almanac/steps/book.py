@@ -238,6 +238,8 @@ def facts_of(entry: Entry, confirmations: str, machine: Machine | None = None) -
     if entry.lot:
         conditions.append(f"lot {entry.lot}")
     facts.append(("Holds for", ", ".join(conditions)))
+    if evidence.room.words:
+        facts.append(("Room when tested", evidence.room.words))
     good = len(entry.passed_in_a_row)
     proved = confirmations
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves

@@ -7,7 +7,7 @@ cell goes out, that cell stands in the library as one that may be half burnt: wh
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any, Protocol
 
@@ -363,7 +363,8 @@ class BurnPresenter:
 
     def _run(self) -> dict[str, Any]:
         run: dict[str, Any] = self.desk.run if self.desk is not None else {}
-        return {"by": self.by, "started": self._stamp(), "cells": {}, "ticks": self.session.ticks, **run, "log": self.log[-MOST_LOG:]}
+        noted = {"ticks": self.session.ticks, "room": asdict(self.session.room)}
+        return {"by": self.by, "started": self._stamp(), "cells": {}, **noted, **run, "log": self.log[-MOST_LOG:]}
 
     def _note(self, text: str) -> None:
         self.log.append(f"{self._now():%H:%M:%S}  {text}")

@@ -5,12 +5,14 @@ Each line has a tool that does its arithmetic from what the operator reads off g
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.records.entry import Room
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
 from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
@@ -268,6 +270,21 @@ def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("duct", "Duct", "100", "mm wide"),
         ToolField("speed", "Air in it moves at", "10", "m/s"),
         ToolField("room", "The room holds", "60", "m³"),
+        ToolField("celsius", "It is", _or_empty(session.room.celsius), "°C warm"),
+        ToolField("humidity_percent", "Its air is", _or_empty(session.room.humidity_percent), "% humid"),
+    )
+
+
+def _or_empty(number: float | None) -> str:
+    return "" if number is None else number_text(number)
+
+
+def _room_typed(texts: Mapping[str, str]) -> Room:
+    """The air of the room as typed; an empty field is not known.  Raises OutOfRange."""
+    celsius, humidity = texts["celsius"].strip(), texts["humidity_percent"].strip()
+    return Room(
+        read_number(celsius, "Temperature of the room", "°C") if celsius else None,
+        read_number(humidity, "Humidity of the room", "%") if humidity else None,
     )
 
 
@@ -277,6 +294,7 @@ def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     )
     changes = air_changes_per_hour(flow_m3_h=flow, room_m3=read_number(texts["room"], "Room", "m³"))
     minutes = clearance_minutes(air_changes_h=changes)
+    _room_typed(texts)  # a slip is told while it is typed
     return ToolResult(
         f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the fume is gone then.",
         (
@@ -394,7 +412,17 @@ class Checklist:
 
     def type(self, key: str, text: str) -> ToolResult:
         self.texts.setdefault(self.check.key, {})[key] = text
-        return self.result()
+        result = self.result()
+        if key in ("celsius", "humidity_percent"):
+            self._keep_room()
+        return result
+
+    def _keep_room(self) -> None:
+        """Note the air of the room with the trial as soon as it is a number; until then the strip of the tool tells."""
+        texts = {one.key: one.text for one in self.fields()}
+        with contextlib.suppress(OutOfRange):
+            room = _room_typed(texts)
+            self.session.attempt(lambda: self.session.keep_room(room))
 
     def choose(self, at: int) -> None:
         if 0 <= at < len(CHECKS):

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.records.entry import Entry, Evidence
+from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
@@ -203,7 +203,9 @@ def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
     return Slices(base.power, base.focus_mm, speed, passes, chance)
 
 
-def entry_of(pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock) -> Entry:
+def entry_of(
+    pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock, room: Room | None = None
+) -> Entry:  # fmt: skip
     """Return the book entry of a chosen pick, with its evidence."""
     evidence = Evidence(
         tuple(trial.id for trial, _ in pairs),
@@ -216,6 +218,7 @@ def entry_of(pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written:
         pick.seconds_per_100cm2,
         decision.edge_doubt,
         decision.says,
+        room or Room(),
     )
     return Entry(uid, machine.uid, stock.uid, pairs[0][0].task, pick.setting, "trial", written, stock.lot, machine.state, evidence)
 
@@ -322,6 +325,7 @@ class DecidePresenter:
             written=self.session.today().isoformat(),
             machine=machine,
             stock=stock,
+            room=self.session.room,
         )
         if old is not None:
             entry = replace(entry, kerf_x_mm=old.kerf_x_mm, kerf_y_mm=old.kerf_y_mm)

@@ -91,6 +91,7 @@ def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
         "Focus": f"{number_text(s.focus_mm)} mm",
         "Air": s.air,
         "Line pitch": f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else "none",
+        "Room when tested": e.room.words,
         "Margin in speed": "" if e.margins.speed is None else f"{100 * (e.margins.speed - 1):.0f} %",
         "Time per metre": "" if e.seconds_per_m is None else duration_text(e.seconds_per_m),
         "Time per 100 cm²": "" if e.seconds_per_100cm2 is None else duration_text(e.seconds_per_100cm2),

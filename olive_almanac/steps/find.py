@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import Entry, State, state_of
+from olive_almanac.core.records.entry import Entry, State
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
@@ -53,7 +53,7 @@ class FindIndex:
         for n, entry in enumerate(shelf.entries):
             machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
             if machine is not None and stock is not None:
-                state, _ = state_of(entry, today=today, lot=stock.lot, machine_state=machine.state)
+                state, _ = shelf.state_of(entry, machine, stock, today)
                 ranked.append((RANKS.get(state, 3), -n, entry, machine, stock, state))
         ranked.sort(key=lambda one: one[:2])
         self.entries = tuple(entry for _, _, entry, _, _, _ in ranked)

@@ -5,19 +5,20 @@ from __future__ import annotations
 import contextlib
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import date, datetime
 from typing import Any, cast
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite, LibraryTrouble
 from olive_almanac.core.fitting.kinship import kinship
 from olive_almanac.core.materials.catalogue import Permission
-from olive_almanac.core.records.entry import Entry, State, Subject, state_of
+from olive_almanac.core.records.entry import Entry, Room, State, Subject
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.commands import Change, UndoStack
 from olive_almanac.steps.exercises import Practice
 from olive_almanac.steps.permission import permission_for
@@ -31,6 +32,7 @@ __all__ = ["STATIONS", "Desk", "Held", "Session", "StationState", "read_all", "s
 MOST_APART, MOST_KIN = 0.35, 4  # sd of ln energy up to which another subject's coupons are looked at, and how many
 FINDS_NO_SETTING = ("focus", "ramp", "kerf", "grey", "pitch")
 MOST_TESTS = 8
+MOST_CHECKS = 60
 STATIONS = ("Set up", "Plan", "Burn", "Read", "Decide", "Book")
 
 
@@ -98,7 +100,19 @@ Held = tuple[Shelf, tuple[tuple[Trial, str, str], ...]]
 
 def read_all(library: Library) -> Held:
     """Return everything that the window keeps in memory of a library: for a worker.  Raises LibraryTrouble."""
-    return Shelf(library.machines(), library.stocks(), library.entries(), library.rules()), library.trials()
+    trials = library.trials()
+    checks = _checks_of(library, trials)
+    return Shelf(library.machines(), library.stocks(), library.entries(), library.rules(), checks), trials
+
+
+def _checks_of(library: Library, trials: Sequence[tuple[Trial, str, str]]) -> tuple[WeeklyCheck, ...]:
+    """What the weekly checks found that are read to the end; the newest ones only."""
+    weekly = [trial for trial, stage, _ in trials if trial.kind == "weekly" and stage in ("decide", "book")]
+    if not weekly:
+        return ()
+    from olive_almanac.core.deciding.weekly import follow_checks
+
+    return follow_checks([(trial, library.readings(trial.id)) for trial in weekly[-MOST_CHECKS:]])
 
 
 def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
@@ -111,7 +125,7 @@ def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, toda
     entry = shelf.entry_for(machine.uid, stock.uid, task)
     if entry is None:
         return "untried", "nothing known yet"
-    return state_of(entry, today=today, lot=stock.lot, machine_state=machine.state)
+    return shelf.state_of(entry, machine, stock, today)
 
 
 class Session:
@@ -138,6 +152,7 @@ class Session:
         self.undo_stack = UndoStack()
         self._trials: tuple[tuple[Trial, str, str], ...] = ()
         self._ticks: dict[str, str] = {}
+        self._room = Room()
         self._due: tuple[Shelf, date, int] | None = None
         self._listeners: list[Callable[[str], None]] = []
 
@@ -201,6 +216,13 @@ class Session:
         """Read machines, stocks and rules again after a change and tell everybody; entries only where all is read anew."""
         store = self.store
         self._show_shelf(replace(self.shelf, machines=store.machines(), stocks=store.stocks(), rules=store.rules()))
+
+    def _follow_checks(self, trial: Trial) -> None:
+        """Look again at what the weekly checks say after one of them was read."""
+        if trial.kind == "weekly" and self.desk is not None and self.desk.stage != "read":
+            checks = _checks_of(self.store, self._trials)
+            if checks != self.shelf.checks:
+                self._show_shelf(replace(self.shelf, checks=checks))
 
     def _show_shelf(self, shelf: Shelf) -> None:
         self.shelf = shelf
@@ -407,6 +429,7 @@ class Session:
         else:
             self.desk = Desk(trial, stage, earlier=self._earlier(trial), kin=self.kin_of(trial))
         self.changed("desk")
+        self._follow_checks(trial)
 
     def keep_run(self, run: dict[str, Any], why: str) -> None:
         assert self.desk is not None
@@ -425,6 +448,17 @@ class Session:
             self.keep_run({**self.desk.run, "ticks": ticks}, "checklist")
         self.changed("desk")
 
+    @property
+    def room(self) -> Room:
+        """The air of the room: as noted with the trial on the desk, else as it was noted last."""
+        kept = self.desk.run.get("room") if self.desk else None
+        return Room(**kept) if kept is not None else self._room
+
+    def keep_room(self, room: Room) -> None:
+        self._room = room
+        if self.desk is not None:
+            self.keep_run({**self.desk.run, "room": asdict(room)}, "air of the room")
+
     def keep_reading(self, cell: str, reading: Reading | None) -> None:
         """Write a reading of the desk's trial, or take the cell's reading back (None)."""
         assert self.desk is not None
@@ -436,6 +470,7 @@ class Session:
         if reading is not None:
             readings[cell] = reading
         self.desk = replace(self.desk, readings=readings)
+        self._follow_checks(self.desk.trial)
 
     def keep_others(self, who: str, readings: Sequence[Reading], why: str) -> None:
         """Write what a second person, or the photo, saw on the desk's cells."""
@@ -539,7 +574,7 @@ class Session:
         return (
             machine is not None
             and stock is not None
-            and state_of(entry, today=self.today(), lot=stock.lot, machine_state=machine.state)[0] == "due"
+            and self.shelf.state_of(entry, machine, stock, self.today())[0] == "due"
         )
 
 

@@ -9,14 +9,16 @@ import contextlib
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from datetime import date
 from functools import cached_property
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.entry import Entry, State, state_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.files import read_text, write_file
 
 __all__ = ["Shelf", "load_snapshot", "save_snapshot"]
@@ -27,12 +29,13 @@ MOST_ENTRIES, MOST_STOCKS = 300, 300
 
 @dataclass(frozen=True)
 class Shelf:
-    """All machines, stocks and entries, as they are now."""
+    """All machines, stocks and entries, as they are now, and what the weekly checks found."""
 
     machines: tuple[Machine, ...] = ()
     stocks: tuple[Stock, ...] = ()
     entries: tuple[Entry, ...] = ()
     rules: dict[str, bool] = field(default_factory=dict, hash=False)  # the shop's decisions on disputed families
+    checks: tuple[WeeklyCheck, ...] = ()
 
     @cached_property
     def _machine_by_uid(self) -> dict[str, Machine]:
@@ -60,6 +63,15 @@ class Shelf:
         """Return the newest entry of a subject, or None."""
         return self._entry_by_subject.get((machine_uid, stock_uid, task))
 
+    @cached_property
+    def _checks_by_machine(self) -> dict[str, tuple[WeeklyCheck, ...]]:
+        return {m.uid: tuple(c for c in self.checks if c.machine_uid == m.uid) for m in self.machines}
+
+    def state_of(self, entry: Entry, machine: Machine, stock: Stock, today: date) -> tuple[State, str]:
+        """Return the state of an entry by rule, and the reason in words."""
+        checks = self._checks_by_machine.get(machine.uid, ())
+        return state_of(entry, today=today, lot=stock.lot, machine_state=machine.state, checks=checks)
+
     def with_entries(self, changed: Sequence[Entry], gone: Sequence[Entry] = ()) -> Shelf:
         """Return the shelf with some entries put in their place (new ones last) and others taken out."""
         new = {e.uid: e for e in changed}
@@ -80,5 +92,5 @@ def save_snapshot(folder: Path, shelf: Shelf) -> None:
     if len(stocks) > MOST_STOCKS:
         shown = {e.stock_uid for e in entries}
         stocks = tuple(stock for stock in stocks if stock.uid in shown)
-    kept = Shelf(shelf.machines, stocks, entries, shelf.rules)
+    kept = Shelf(shelf.machines, stocks, entries, shelf.rules, shelf.checks)
     write_file(folder / FILE, json.dumps(to_plain(kept), ensure_ascii=False))

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from datetime import UTC, datetime
 
+from olive_almanac.steps.book import facts_of
 from olive_almanac.steps.cautions import cautions_of, safety_lines
 from olive_almanac.steps.checklist import CHECKS, Checklist
 from tests.samples import BIRCH, LEATHER, NORTH, VINYL
@@ -87,6 +88,19 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertEqual(self.session.ticks["focus"], "2026-04-14T09:30:00+00:00")
         self.burnt()
         self.assertEqual(set(self.library.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "square", "level"})
+
+    def test_the_air_of_the_room_goes_into_the_entry_and_a_slip_is_told(self):
+        self.tool("exhaust", celsius="21,5", humidity_percent="45")
+        self.assertIn("100", self.tool("exhaust", humidity_percent="450").main)
+        self.assertEqual(self.session.room.words, "21.5 °C, 45 % humidity")
+        decider = self.decided()
+        entry = decider.write_entry()
+        self.assertIn(("Room when tested", "21.5 °C, 45 % humidity"), facts_of(entry, "0 of 3"))
+        kept = next(one for one in self.library.entries() if one.uid == entry.uid)
+        self.assertEqual(kept.evidence.room, self.session.room)
+        self.assertEqual(self.library.run_of(self.session.desk.trial.id)["room"], {"celsius": 21.5, "humidity_percent": 45.0})
+        self.tool("exhaust", celsius="")
+        self.assertEqual(self.session.room.words, "45 % humidity")
 
     def test_the_safety_page_speaks_of_machine_and_stock(self):
         page = dict(safety_lines(self.session))

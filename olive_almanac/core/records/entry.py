@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Literal
@@ -10,13 +12,16 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
+from olive_almanac.core.units import number_text
 
-__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "State", "Subject", "proved_chance", "state_of"]
+__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "Room", "State", "Subject", "proved_chance", "state_of"]
 
 State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"]
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"
+LEAST_DRIFT, USUAL_DRIFT = 0.05, 0.08  # ln energy below which nothing is due; limit where no margin in power is known
 SURE = 0.95  # of the one-sided lower bound that good burns alone prove
 
 
@@ -49,6 +54,30 @@ class Margins:
 
 
 @dataclass(frozen=True)
+class Room:
+    """Air of the room in which a trial was burnt, as far as somebody looked."""
+
+    celsius: float | None = None
+    humidity_percent: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.celsius is not None:
+            check_number("Temperature of the room", self.celsius, "°C", low=-20, high=60)
+        if self.humidity_percent is not None:
+            check_number("Humidity of the room", self.humidity_percent, "%", low=0, high=100)
+
+    @property
+    def words(self) -> str:
+        """As printed, empty where nothing is known: 21 °C, 45 % humidity."""
+        parts = []
+        if self.celsius is not None:
+            parts.append(f"{number_text(self.celsius)} °C")
+        if self.humidity_percent is not None:
+            parts.append(f"{number_text(self.humidity_percent)} % humidity")
+        return ", ".join(parts)
+
+
+@dataclass(frozen=True)
 class Evidence:
     """What stands behind an entry: the trials read, how many cells, and what the fit said."""
 
@@ -62,6 +91,7 @@ class Evidence:
     seconds_per_100cm2: float | None = None
     edge_doubt: float | None = None  # one standard error of the edge, as a fraction of the speed
     says: str = ""
+    room: Room = Room()
 
 
 @dataclass(frozen=True)
@@ -138,11 +168,13 @@ def proved_chance(good: int) -> float:
     return float((1 - SURE) ** (1 / good)) if good > 0 else 0.0
 
 
-def state_of(entry: Entry, *, today: date, lot: str, machine_state: int) -> tuple[State, str]:
+def state_of(
+    entry: Entry, *, today: date, lot: str, machine_state: int, checks: Sequence[WeeklyCheck] = ()
+) -> tuple[State, str]:
     """Return the state of an entry by rule, and the reason in words.
 
     guess -> on trial -> proven by PROOFS_NEEDED good burns in a row under one lot and machine state -> due again by
-    date, by another lot, by another machine state, or by a failure since.
+    date, by another lot, by another machine state, by drift of the machine (`checks` are its weekly ones), or by a failure.
     """
     last = entry.proofs[-1] if entry.proofs else None
     if last and last.outcome == FAILED:
@@ -155,6 +187,10 @@ def state_of(entry: Entry, *, today: date, lot: str, machine_state: int) -> tupl
             return "due", "the machine has changed since"
         if today > by:
             return "due", f"proof ran out on {day_text(by)}"
+        drift = drift_since(checks, last.on, machine_state=machine_state)
+        if drift is not None and _drift_used_up(entry, drift.more) > 1:
+            share, way = 100 * math.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
+            return "due", f"the weekly check of {day_text(drift.on)} needs {share:.0f} % {way} energy than before"
         return "proven", f"until {day_text(by)}"
     if entry.was_ever_proven:
         return "due", f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed"
@@ -162,6 +198,18 @@ def state_of(entry: Entry, *, today: date, lot: str, machine_state: int) -> tupl
     if passed or entry.origin == "trial":
         return "trial", f"{passed} of {PROOFS_NEEDED} confirming burns"
     return "guess", "reckoned, not yet burnt"
+
+
+def _drift_used_up(entry: Entry, more: float) -> float:
+    """How far a drift of ln energy has come towards what makes the entry due: half its margin in power.
+
+    A cut that needs less energy than before still falls free; a tone can turn out too dark as well as too light.
+    """
+    if more < 0 and entry.task == "cut":
+        return 0.0
+    margin = entry.evidence.margins.power if more > 0 else entry.evidence.margins.power_up
+    limit = USUAL_DRIFT if not margin else max(LEAST_DRIFT, 0.5 * abs(math.log(margin)))
+    return abs(more) / limit
 
 
 def day_text(day: date | str) -> str:

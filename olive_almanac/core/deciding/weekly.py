@@ -1,0 +1,99 @@
+"""Follow a machine by its weekly checks: by how much the energy that a small ladder needs has moved since the first.
+
+The point at which a ladder turns (falls free or not; too light or too dark) lies where its readings are likeliest, averaged
+over an even prior; lightness, where both coupons have it, is compared cell by cell.  docs/methods.md, section Weekly checks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import groupby
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.burn.groove import fast_phi
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.weekly import WeeklyCheck
+
+__all__ = ["follow_checks"]
+
+Floats = NDArray[np.float64]
+Pair = tuple[Trial, Sequence[Reading]]
+LEAST_CELLS = 4
+NOISE = 0.08  # sd of ln energy from cell to cell (common practice, no source)
+RIGHT = 0.12  # half width in ln energy of the tones that are called right
+LAPSE = 0.03
+REACH = 0.4  # how far beyond its ladder a check is followed, in ln energy
+TONE_NOISE_L = 1.5  # sd of L* from cell to cell
+LEAST_SLOPE_L = 8.0  # L* per ln energy below which tones tell too little
+FREE = {"free": True, "push": False, "hangs": False, "not_through": False}
+TONES = {"no_mark": -1, "too_light": -1, "right": 0, "too_dark": 1}
+
+
+def follow_checks(pairs: Sequence[Pair]) -> tuple[WeeklyCheck, ...]:
+    """Return what each weekly check found, oldest first; those that tell nothing are left out."""
+    found = []
+    for series, group in groupby(sorted(pairs, key=lambda pair: (_series(pair[0]), pair[0].made)), key=lambda pair: _series(pair[0])):
+        checks = [(trial, *_turning_point(trial, readings), _tones(trial, readings)) for trial, readings in group]
+        told = [check for check in checks if check[2] < np.inf]
+        for trial, level, sd, tones in told:
+            first = told[0]
+            needs, doubt = level - first[1], sd
+            by_tone = _shift_of_tones(first[3], tones)
+            if by_tone is not None:
+                needs, doubt = by_tone
+            found.append(WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, needs, doubt))
+    return tuple(sorted(found, key=lambda check: check.on))
+
+
+def _series(trial: Trial) -> str:
+    setting = trial.cells[0].setting
+    parts = (trial.machine.uid, trial.machine.state, trial.stock.uid, trial.stock.lot, trial.task)
+    return "|".join(str(part) for part in (*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm))
+
+
+def _log_energy(trial: Trial) -> dict[str, float]:
+    return {c.id: float(np.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt)) for c in trial.cells}
+
+
+def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, float]:
+    """ln energy at which the ladder turns and its standard error; an infinite error where it tells nothing."""
+    energy = _log_energy(trial)
+    seen = [(energy[one.cell], one.verdict) for one in readings if one.verdict is not None and one.cell in energy]
+    if len(seen) < LEAST_CELLS:
+        return (0.0, 0.0) if len(_tones(trial, readings)) >= LEAST_CELLS else (0.0, np.inf)
+    at = np.array([x for x, _ in seen], np.float32)
+    level = np.linspace(at.min() - REACH, at.max() + REACH, 241, dtype=np.float32)
+    above = fast_phi((at[:, None] - level) / NOISE)
+    lighter = fast_phi((level - RIGHT - at[:, None]) / NOISE)
+    darker = fast_phi((at[:, None] - level - RIGHT) / NOISE)
+    chances = {-1: lighter, 0: 1 - lighter - darker, 1: darker}
+    rows = [
+        (above[i] if FREE[verdict] else 1 - above[i]) if verdict in FREE else chances[TONES[verdict]][i]
+        for i, (_, verdict) in enumerate(seen)
+    ]
+    total = np.log((1 - LAPSE) * np.maximum(rows, 0) + LAPSE / 2).sum(0)
+    weight = np.exp(total - total.max())
+    weight /= weight.sum()
+    mean = float(weight @ level)
+    return mean, float(np.sqrt(weight @ (level - mean) ** 2))
+
+
+def _tones(trial: Trial, readings: Sequence[Reading]) -> dict[float, float]:
+    """L* by ln energy."""
+    energy = _log_energy(trial)
+    return {round(energy[one.cell], 4): one.lightness for one in readings if one.lightness is not None and one.cell in energy}
+
+
+def _shift_of_tones(first: dict[float, float], now: dict[float, float]) -> tuple[float, float] | None:
+    """By how much the ladder's tones have moved along ln energy and the standard error; None where they cannot tell."""
+    both = sorted(set(first) & set(now))
+    if len(both) < LEAST_CELLS:
+        return None
+    slope = float(np.polyfit(both, [first[x] for x in both], 1)[0])
+    if abs(slope) < LEAST_SLOPE_L:
+        return None
+    shift = -float(np.mean([now[x] - first[x] for x in both])) / slope
+    return shift, TONE_NOISE_L / abs(slope) / len(both) ** 0.5
