@@ -24,7 +24,7 @@ __all__ = ["ORDERS", "STATE_WORDS", "BookPresenter", "Column", "IndexRow", "clip
 STATE_WORDS: dict[str, tuple[str, str]] = {
     "proven": ("Proven", "confirming burns passed, proof in date"),
     "trial": ("On trial", "chosen from a test, not confirmed yet"),
-    "due": ("Due again", "was proven; date, lot or machine has changed, or it failed"),
+    "due": ("Due again", "was proven; date, lot or machine has changed, it drifts, or it failed"),
     "guess": ("Guess", "reckoned, never burnt"),
     "untried": ("Untried", "nothing known yet"),
     "cannot": ("Cannot", "does not work on this machine"),

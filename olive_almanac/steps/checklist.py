@@ -270,8 +270,8 @@ def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("duct", "Duct", "100", "mm wide"),
         ToolField("speed", "Air in it moves at", "10", "m/s"),
         ToolField("room", "The room holds", "60", "m³"),
-        ToolField("celsius", "It is", _or_empty(session.room.celsius), "°C warm"),
-        ToolField("humidity_percent", "Its air is", _or_empty(session.room.humidity_percent), "% humid"),
+        ToolField("celsius", "Its air is at", _or_empty(session.room.celsius), "°C"),
+        ToolField("humidity_percent", "and holds", _or_empty(session.room.humidity_percent), "% humidity"),
     )
 
 

@@ -137,6 +137,11 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
 
 def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, Any]]:
     decision, known = decide_trial(basis.pairs, lightness=lightness, basis=basis)
+    if basis.pairs[-1][0].kind == "weekly":
+        from olive_almanac.core.deciding.weekly import said_of_check
+
+        said = said_of_check(basis.pairs[-1][0], basis.weekly)
+        decision = replace(decision, remarks=(said, *decision.remarks)) if said else decision
     yield "decision", decision
     yield "known", known
     yield "map", _map_of(basis.pairs, decision, known)

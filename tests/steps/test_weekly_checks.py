@@ -11,6 +11,7 @@ from olive_almanac.core.deciding.weekly import follow_checks
 from olive_almanac.core.records.entry import Evidence, Margins, Proof, state_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
+from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.due import due_list
 from olive_almanac.steps.read import ReadPresenter
 from tests.samples import BIRCH, LONG, kind_plan, read_by_energy, read_by_tone, sample_entry
@@ -74,7 +75,7 @@ class DueByDriftTest(unittest.TestCase):
         tight = replace(PROVEN, evidence=Evidence(margins=Margins(power=0.85)))
         wide = replace(PROVEN, evidence=Evidence(margins=Margins(power=0.7)))
         checks = after(0.0, 0.12)
-        self.assertEqual(self.state(checks, tight), ("due", "the weekly check of 20 May 2026 needs 13 % more energy than before"))
+        self.assertEqual(self.state(checks, tight), ("due", "needs 13 % more energy: check of 20 May 2026"))
         self.assertEqual(self.state(checks, wide)[0], "proven")
         self.assertEqual(self.state(checks)[0], "due")  # no margin known: 8 %
 
@@ -87,7 +88,7 @@ class DueByDriftTest(unittest.TestCase):
         checks = after(0.0, -0.15)
         self.assertEqual(self.state(checks)[0], "proven")
         tone = replace(PROVEN, task="engrave")
-        self.assertEqual(self.state(checks, tone), ("due", "the weekly check of 20 May 2026 needs 16 % less energy than before"))
+        self.assertEqual(self.state(checks, tone), ("due", "needs 16 % less energy: check of 20 May 2026"))
 
     def test_a_good_check_later_on_lifts_it_again(self):
         again = after(0.0, 0.15, 0.01, on=("2026-05-02", "2026-05-20", "2026-05-27"))
@@ -112,9 +113,13 @@ class SessionTest(test_presenters.SessionCase):
         reader.choose(last.cell)
         reader.verdict(last.verdict)
         self.assertEqual(self.session.state[0], "due")
-        self.assertRegex(self.session.state[1], "weekly check of 10 April 2026 needs (2|3). % more energy")
+        self.assertRegex(self.session.state[1], "needs (2|3). % more energy: check of 10 April 2026")
         self.assertEqual([(one.risk, one.reason) for one in due_list(self.session)], [(1, self.session.state[1])])
         self.assertEqual(self.session.due_count(), 1)
+        decider = DecidePresenter(self.session, self.view)
+        for item in decider.work():
+            decider.take(item)
+        self.assertRegex(decider.decision.remarks[0], r"^Needs (2|3)\d % more energy than the check of 2 April 2026\.$")
         for reading in check("2026-04-10", 1.0)[1]:
             reader.choose(reading.cell)
             reader.verdict(reading.verdict)

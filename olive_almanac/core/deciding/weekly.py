@@ -13,11 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.burn.groove import fast_phi
+from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 
-__all__ = ["follow_checks"]
+__all__ = ["follow_checks", "said_of_check"]
 
 Floats = NDArray[np.float64]
 Pair = tuple[Trial, Sequence[Reading]]
@@ -46,6 +47,19 @@ def follow_checks(pairs: Sequence[Pair]) -> tuple[WeeklyCheck, ...]:
                 needs, doubt = by_tone
             found.append(WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, needs, doubt))
     return tuple(sorted(found, key=lambda check: check.on))
+
+
+def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
+    """Return in one sentence how a weekly check compares with the one before it; empty where it is the first or tells nothing."""
+    checks = follow_checks([pair for pair in pairs if _series(pair[0]) == _series(trial) and pair[0].made <= trial.made])
+    if len(checks) < 2 or checks[-1].on != trial.made:
+        return ""
+    before, now = checks[-2:]
+    drift = drift_since((before, now), before.on, machine_state=now.machine_state)
+    if drift is None:
+        return f"Needs the same energy as the check of {day_text(before.on)}, as far as these cells can tell."
+    share, way = 100 * np.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
+    return f"Needs {share:.0f} % {way} energy than the check of {day_text(before.on)}."
 
 
 def _series(trial: Trial) -> str:

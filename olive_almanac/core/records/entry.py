@@ -190,7 +190,7 @@ def state_of(
         drift = drift_since(checks, last.on, machine_state=machine_state)
         if drift is not None and _drift_used_up(entry, drift.more) > 1:
             share, way = 100 * math.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
-            return "due", f"the weekly check of {day_text(drift.on)} needs {share:.0f} % {way} energy than before"
+            return "due", f"needs {share:.0f} % {way} energy: check of {day_text(drift.on)}"
         return "proven", f"until {day_text(by)}"
     if entry.was_ever_proven:
         return "due", f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed"

@@ -19,21 +19,13 @@ from olive_almanac.core.errors import AlmanacError, BadFile
 __all__ = ["from_plain", "to_plain"]
 
 R = TypeVar("R")
+_WRITERS: dict[type, Callable[[Any], Any]] = {}
+_PLAIN = frozenset((str, int, float, bool, type(None)))
 
 
 def to_plain(record: Any) -> Any:
     """Return a record as dicts, lists, numbers, texts and None; fields kept in `extra` return to their level."""
-    kind = type(record)
-    if kind in (str, int, float, bool, type(None)):
-        return record
-    if dataclasses.is_dataclass(kind):
-        plain = {name: to_plain(getattr(record, name)) for name in _names(kind)}
-        return plain | plain.pop("extra", {})
-    if isinstance(record, (tuple, list)):
-        return [to_plain(item) for item in record]
-    if isinstance(record, Mapping):
-        return {str(key): to_plain(value) for key, value in record.items()}
-    return record
+    return _writer_for(record)(record)
 
 
 def from_plain(kind: type[R], plain: object, where: str = "") -> R:
@@ -46,6 +38,35 @@ def from_plain(kind: type[R], plain: object, where: str = "") -> R:
         return typing.cast(R, _quick(typing.cast(typing.Hashable, kind))(plain))
     except (_Unsure, AlmanacError):  # the slow way finds out what is wrong, and where
         return typing.cast(R, _read(kind, plain, where))
+
+
+def _writer_for(value: Any) -> Callable[[Any], Any]:
+    """How values of this one's type become plain; found out once for a type, since every act of the operator waits for it."""
+    kind = type(value)
+    if kind not in _WRITERS:
+        _WRITERS[kind] = _writer(kind)
+    return _WRITERS[kind]
+
+
+def _writer(kind: type) -> Callable[[Any], Any]:
+    if dataclasses.is_dataclass(kind):
+        return _record_writer(kind)
+    if issubclass(kind, (tuple, list)):
+        return lambda record: [_writer_for(item)(item) for item in record]
+    if issubclass(kind, Mapping):
+        return lambda record: {str(key): _writer_for(value)(value) for key, value in record.items()}
+    return lambda record: record
+
+
+def _record_writer(kind: Any) -> Callable[[Any], Any]:
+    names = tuple(field.name for field in dataclasses.fields(kind))
+
+    def write(record: Any) -> dict[str, Any]:
+        fields = record.__dict__
+        plain = {name: value if type(value := fields[name]) in _PLAIN else _writer_for(value)(value) for name in names}
+        return plain | plain.pop("extra") if "extra" in plain else plain
+
+    return write
 
 
 class _Unsure(Exception):
@@ -94,11 +115,6 @@ def _quick_record(kind: type) -> Callable[[Any], Any]:
         return kind(**{name: readers[name](value) for name, value in plain.items()})
 
     return read
-
-
-@functools.cache
-def _names(kind: Any) -> tuple[str, ...]:
-    return tuple(field.name for field in dataclasses.fields(kind))
 
 
 @functools.cache
