@@ -361,8 +361,9 @@ class Segments(QWidget):
         self.setAccessibleDescription(self.words[at])
 
     def set_at(self, at: int) -> None:
+        """Choose a word without telling; -1: none of them."""
         self.at = at
-        self.setAccessibleDescription(self.words[at])
+        self.setAccessibleDescription(self.words[at] if at >= 0 else "")
         self.update()
 
     def set_word(self, at: int, word: str) -> None:

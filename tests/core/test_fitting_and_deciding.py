@@ -278,7 +278,12 @@ class ToneTest(unittest.TestCase):
         known = know_tone(LONG, BIRCH, pairs)
         decision = decide_engrave(known, pairs, lightness=50.0)
         setting = decision.picks[0].setting
-        self.assertAlmostEqual(float(truth(setting.power * 60 / (setting.speed_mm_s * setting.pitch_mm))), 50.0, delta=2.5)
+        energy = setting.power * 60 / (setting.speed_mm_s * setting.pitch_mm)
+        self.assertAlmostEqual(float(truth(energy)), 50.0, delta=2.5)
+        margins = decision.picks[0].margins
+        for factor in (margins.power, margins.power_up):  # the tone is off by what the eye sees there, and not before
+            self.assertAlmostEqual(abs(float(truth(energy * factor)) - float(truth(energy))), 3.0, delta=1.2)
+        self.assertTrue(0.5 < decision.picks[0].probability < 1)
         self.assertTrue(decide_engrave(known, pairs, lightness=2.0).never)
 
     def test_a_target_without_measured_lightness_says_so(self):

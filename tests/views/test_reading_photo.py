@@ -16,6 +16,7 @@ from olive_almanac.standins.material import hidden_of
 from olive_almanac.views.book.entry import Evidence as DrawnEvidence
 from olive_almanac.views.book.entry import PhotoEvidence
 from olive_almanac.views.read.photo_view import PhotoPicture
+from olive_almanac.views.theme import LIVE
 from tests.samples import BIRCH, LONG, kind_plan, sample_entry
 from tests.views.test_stations import ShopCase
 
@@ -168,3 +169,48 @@ class PhotoPageTest(ShopCase):
         self.type("0.24", page.gauge.fields["kerf"])
         self.key(Qt.Key.Key_Return, widget=page.gauge.fields["kerf"])
         self.assertEqual(self.session.desk.readings["D1"].kerf_mm, 0.24)
+
+
+class ToneOfPhotoTest(ShopCase):
+    """Decide takes the tone to reach from a cell of the photo, by mouse and by keys."""
+
+    trial = kind_plan("grid", "engrave").trial
+
+    def fill(self, library):
+        library.save_trial(self.trial, "read", "burnt")
+        library.save_run(self.trial.id, {"by": "machine", "complete": True, "cells": {c.id: {"flared": False} for c in self.trial.cells}}, "burnt")
+
+    def test_a_cell_is_clicked_or_walked_to_and_its_lightness_is_aimed_at(self):
+        self.session.choose(task="engrave")
+        self.alt(Qt.Key.Key_4)
+        file = self.folder.parent / "coupon.jpg"
+        file.write_bytes(photograph(self.trial, tuple(StandInBench(3).burn(self.trial)), hidden_of(LONG, BIRCH, 3), letters(), seed=3, nuisances=False).jpeg)
+        self.page().read_file(str(file))
+        self.wait_for(lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30)
+        for _ in self.trial.cells:
+            self.key(Qt.Key.Key_Return, widget=self.page())
+        self.alt(Qt.Key.Key_5)
+        page = self.page()
+        self.wait_for(lambda: page.presenter.finished)
+        self.assertTrue(page.aims.isVisible() and page.source.isVisible())
+        self.type("p", page)
+        self.wait_for(lambda: page.photo.image is not None, 30)
+        self.assertIs(page.stack.currentWidget(), page.photo)
+        readings = self.session.desk.readings
+        cell = next(c for c in self.trial.cells if c.id in readings and 40 < readings[c.id].lightness < 60)
+        k, board = page.photo._frame()
+        self.click(page.photo, (page.photo._rect(cell, k, board).center() * LIVE.scale).toPoint())
+        self.wait_for(lambda: page.presenter.finished)
+        self.assertEqual(page.presenter.lightness, readings[cell.id].lightness)
+        self.assertIn(f"L* {readings[cell.id].lightness:.0f} ±", page.presenter.decision.says)
+        self.assertEqual((page.photo.current, page.aims.at), (cell.id, -1))
+        way, beside = (Qt.Key.Key_Left, cell.col - 1) if cell.col else (Qt.Key.Key_Right, 1)
+        self.key(way, widget=page.photo)
+        near = next(c for c in self.trial.cells if (c.row, c.col) == (cell.row, beside))
+        self.assertEqual(page.photo.current, near.id)
+        self.key(Qt.Key.Key_Return, widget=page.photo)
+        if near.id in readings:
+            self.wait_for(lambda: page.presenter.finished)
+            self.assertEqual(page.presenter.lightness, readings[near.id].lightness)
+        self.type("m", page)
+        self.assertIs(page.stack.currentWidget(), page.map)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.special import ndtr
 
 from olive_almanac.core.burn.energy import dose_ripple
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
@@ -32,6 +33,7 @@ POWER_DRIFT = 0.05  # half width, as a fraction
 PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
 SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
 LEGIBLE_L = 15.0  # difference of L* from the stock that reads well at arm's length (common practice, no source)
+SEEN_L = 3.0  # L* off the wanted tone that the eye still lets pass (common practice, no source)
 PLAIN_RIPPLE = 0.10  # dose ripple from which lines begin to show
 PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
 
@@ -97,7 +99,7 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
     energies = [areal_energy_of(s, knowledge.machine, s.speed_mm_s) for s in settings]
     axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
     if lightness is not None:
-        return _for_lightness(knowledge, settings, lightness, max(energies), target)
+        return _for_lightness(knowledge, pairs, settings, lightness, max(energies), target)
     chance = knowledge.chances_at(axis)
     best = int(chance[1].argmax())
     energy, top, doubt = float(axis[best]), float(chance[1, best]), knowledge.posterior.centre_doubt
@@ -155,12 +157,17 @@ def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Se
 
 def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
     chance = knowledge.chances(power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes)
-    margins = _margins(knowledge, setting)
+    return _timed(knowledge, Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), why=why))
+
+
+def _timed(knowledge: ToneKnowledge, pick: Pick) -> Pick:
+    """The pick with its time: a metre of line, or a patch of 100 cm2."""
+    setting = pick.setting
     if not setting.pitch_mm:
-        return Pick(aim, setting, float(chance[1]), margins, seconds_per_m=1000 * setting.passes / setting.speed_mm_s, why=why)
+        return replace(pick, seconds_per_m=1000 * setting.passes / setting.speed_mm_s)
     ways = setting.passes * (2 if setting.crosshatch else 1)
     seconds = ways * raster_seconds(PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2)
-    return Pick(aim, setting, float(chance[1]), margins, seconds_per_100cm2=seconds, why=why)
+    return replace(pick, seconds_per_100cm2=seconds)
 
 
 def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
@@ -192,7 +199,7 @@ def _undecided(
 
 
 def _for_lightness(
-    knowledge: ToneKnowledge, settings: Sequence[Setting], lightness: float, highest: float, target: float
+    knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], lightness: float, highest: float, target: float
 ) -> Decision:
     if knowledge.curve is None:
         return Decision(
@@ -208,11 +215,29 @@ def _for_lightness(
             (), target, knowledge.cells_read, f"This stock does not reach L* {lightness:g} within the energies tested.", never=True
         )
     setting = _fastest(knowledge.machine, settings, energy)
-    pick = _pick(knowledge, "quickest", setting, f"the fastest tested speed that gives L* {lightness:g}")
+    chance, margins = _around_tone(knowledge.curve, energy, lightness)
+    pick = _timed(knowledge, Pick("quickest", setting, chance, margins, why=f"the fastest tested speed that gives L* {lightness:g}"))
     reached = float(knowledge.curve.lightness(energy))
     return Decision(
         (pick,),
         target,
         knowledge.cells_read,
         f"{energy:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
+        remarks=_remarks(knowledge, pairs, settings),
     )
+
+
+def _around_tone(curve: ToneCurve, energy: float, lightness: float) -> tuple[float, Margins]:
+    """The chance that a tone lies within what the eye lets pass of the wanted one, and how far the energy may drift until not."""
+    factors = np.geomspace(1, 4, 200)
+
+    def until_off(direction: float) -> float | None:
+        off = np.flatnonzero(np.abs(curve.lightness(energy * factors**direction) - lightness) > SEEN_L)
+        return float(factors[off[0]] ** direction) if len(off) else None
+
+    steps = energy * np.exp([-PATCH_SPREAD, PATCH_SPREAD])
+    slope = float(np.diff(curve.lightness(steps))[0]) / (2 * PATCH_SPREAD)
+    spread = float(np.hypot(curve.doubt, slope * np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD)))
+    up, down = until_off(1.0), until_off(-1.0)
+    chance = float(2 * ndtr(SEEN_L / max(spread, 1e-6)) - 1)
+    return chance, Margins(speed=None if down is None else 1 / down, power=down, power_up=up)

@@ -8,12 +8,14 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWid
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import number_text, percent_text, speed_in
 from olive_almanac.steps.decide import DecidePresenter
+from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
 from olive_almanac.views.coupon import VerdictKeyLine
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
 from olive_almanac.views.decide.doubted import DoubtedList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
 from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView
+from olive_almanac.views.decide.tone_photo import TonePhoto
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
     Heading,
@@ -36,6 +38,7 @@ from olive_almanac.views.theme import close, px
 NOTHING_READ = "Nothing has been read yet for this stock."
 LEAVES = {"M": 0, "S": 1, "D": 2}  # keys of map, slices, doubted
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
+PHOTO = 6
 TITLES = {"focus": "Where the focus lies", "kerf": "What the beam takes away", "tone": "Tone curve"}
 
 
@@ -50,17 +53,21 @@ class DecidePage(StationPage):
         self.title = label("", "h1")
         self.leaf = Segments(["map", "slices", "disbelieved"], 0, "What is shown; keys M, S and D")
         self.leaf.chosen.connect(self._turn)
+        self.source = Segments(["map", "photo"], 0, "Where a tone is taken from; keys M and P")
+        self.source.chosen.connect(self._turn_source)
+        self.photo, self._squared = TonePhoto(), ("", None)  # the photo squared up last, by trial id
+        self.photo.cell_clicked.connect(self._aim_at_cell)
         self.map, self.slices, self.doubted = SettingMapView(), SlicesChart(), DoubtedList()
         self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
         self.map.pick_clicked.connect(self.presenter.choose)
         self.map.cell_clicked.connect(self._aim_at_cell)
         self.doubted.chosen.connect(self._look_again)
         self.stack = QStackedWidget()
-        for leaf in (self.map, self.slices, self.doubted, self.focus_chart, self.kerf_chart, self.tone_chart):
+        for leaf in (self.map, self.slices, self.doubted, self.focus_chart, self.kerf_chart, self.tone_chart, self.photo):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
-        left = col(head(self.title, None, self.leaf), self.stack, self.key_holder, gap=8)
+        left = col(head(self.title, None, self.leaf, self.source), self.stack, self.key_holder, gap=8)
         left.setStretch(1, 1)
         across = QHBoxLayout(self)
         page_margins(across)
@@ -138,6 +145,7 @@ class DecidePage(StationPage):
         clear_layout(self.limits)
         self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
         self.aims.setVisible(False)
+        self.source.setVisible(False)
         if question == "setting":
             self._show_setting(desk, note)
         else:
@@ -149,6 +157,7 @@ class DecidePage(StationPage):
         found, decision = self.presenter.found, self.presenter.decision
         unit, task = self.session.preferences.speed_unit, self.session.subject.task
         self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
+        self._show_photo(desk, task)
         self.map.show_map(desk, decision, self.presenter.map, self.presenter.chosen, unit, note)
         self.slices.show_slices(found.get("slices"), decision.target if decision else 0.99, self.presenter.pick, unit, note)
         self.doubted.show_doubted(found.get("doubted"), self.session, note)
@@ -156,13 +165,37 @@ class DecidePage(StationPage):
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
         known = found.get("known")
-        self.aims.setVisible(task in ("engrave", "mark") and known is not None and known.curve is not None)
+        self.aims.setVisible(self._can_aim(task, known))
         picked = bool(decision and decision.picks)
         self.says.setText("" if picked else note if decision is None else self._says(decision, unit))
         self.says.setVisible(not picked)
         self._show_remarks(decision.remarks if decision else ())
         self._offer("Write into the book" if picked else "", bool(decision and decision.next_cells))
         self._show_limits(task)
+
+    @staticmethod
+    def _can_aim(task: str, known) -> bool:
+        """Whether a tone can be aimed at: where lightness was measured."""
+        return task in ("engrave", "mark") and known is not None and known.curve is not None
+
+    def _show_photo(self, desk, task: str) -> None:
+        """Offer the coupon's photo where there is one, and show it once it is squared up: that takes a moment, in a worker."""
+        known = self.presenter.found.get("known")
+        there = desk is not None and self._can_aim(task, known) and "front" in desk.run.get("photos", {})
+        self.source.setVisible(there)
+        if not there or self.source.at == 0:
+            return
+        self.stack.setCurrentIndex(PHOTO)
+        squared = self._squared[1] if self._squared[0] == desk.trial.id else None
+        if squared is None and self._squared[0] != desk.trial.id:
+            self._squared = (desk.trial.id, None)
+            self.main_window.work(shown_again_work(self.session.store, desk, ("front",)), lambda item: self._take_photo(desk, item[1]))
+        self.photo.show_coupon(desk, squared)
+
+    def _take_photo(self, desk, codes) -> None:
+        if self._squared[0] == desk.trial.id:
+            self._squared = (desk.trial.id, codes)
+            self.show_decision()
 
     def _show_remarks(self, remarks) -> None:
         """Show as many remarks as there is room for beside the cards; all of them stand in the tip."""
@@ -211,6 +244,9 @@ class DecidePage(StationPage):
 
     def _show_key(self, task: str, decision) -> None:
         clear_layout(self.key_holder)
+        if self.stack.currentWidget() is self.photo:
+            self.key_holder.addWidget(label("Click a cell, or arrows and Enter: its tone is aimed at.", "small", "second"))
+            return
         self.key_line = VerdictKeyLine([verdict for _, verdict in KEYS[task]], VERDICT_WORDS)
         self.key_line.setFixedHeight(px(24))
         if decision is not None and decision.edge_doubt is not None and not close(True, False):
@@ -231,7 +267,9 @@ class DecidePage(StationPage):
             card.setChecked(n == self.presenter.chosen)
         count = {0: "No way to set it yet", 1: "One way to set it", 2: "Two ways to set it", 3: "Three ways to set it"}[len(picks)]
         self.ways.setText(count if decision else "Ways to set it")
-        self.rules.setText(f"{100 * decision.target:g} % or better" if decision and picks else "")
+        aims_at = self.presenter.lightness if task != "cut" else None
+        rule = f"{100 * decision.target:g} % or better" if decision else ""
+        self.rules.setText((rule if aims_at is None else f"aims at L* {aims_at:.0f}") if picks else "")
 
     # -- focus, kerf, tone curve -------------------------------------------------------------------------------------
 
@@ -302,6 +340,11 @@ class DecidePage(StationPage):
         if at == 2:
             self.doubted.setFocus()
 
+    def _turn_source(self, at: int) -> None:
+        self.show_decision()
+        if at == 1:
+            self.photo.setFocus()
+
     def _look_again(self, cell: str) -> None:
         """Go to the cell that the model disbelieves."""
         self.main_window.go("Read")
@@ -320,6 +363,8 @@ class DecidePage(StationPage):
         reading = desk.readings.get(cell) if desk else None
         if reading is not None and reading.lightness is not None and self.aims.isVisible():
             self.presenter.aim_at(reading.lightness)
+            self.aims.set_at(-1)
+            self.photo.current = cell
             self._start()
             self.show_decision()
 
@@ -330,6 +375,9 @@ class DecidePage(StationPage):
         elif text and text in LEAVES and self.leaf.isVisible():
             self.leaf.set_at(LEAVES[text])
             self._turn(LEAVES[text])
+        elif text in ("M", "P") and self.source.isVisible():
+            self.source.set_at("MP".index(text))
+            self._turn_source("MP".index(text))
         elif self.cards and text and text in LETTERS:
             self.presenter.choose(LETTERS.index(text))
         elif self.cards and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):

@@ -43,7 +43,7 @@ class PhotoPicture(Painted):
     def show_photo(self, desk, codes, side: str, current: str, readings, suggested) -> None:
         if codes is not self._shown:
             self._shown = codes
-            self.image = image_of(codes)
+            self.image = image_of(codes) if codes is not None else None
         self.desk, self.side, self.current, self.readings, self.suggested = desk, side, current, readings, suggested
         self.update()
 
