@@ -86,8 +86,9 @@ def _one_write_ms(folder):
             bare.execute(line)
         ours, plain = [], []
         for n in range(WRITES):
+            changed = replace(entry, notes=str(n))
             began = time.perf_counter()
-            library.save_entry(replace(entry, notes=str(n)), "changed")
+            library.save_entry(changed, "changed")
             ours.append(time.perf_counter() - began)
             began = time.perf_counter()
             bare.execute("BEGIN IMMEDIATE")

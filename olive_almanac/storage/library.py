@@ -39,6 +39,7 @@ BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
 R = TypeVar("R")
+_ENCODE = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode  # made once: every act waits for it
 
 
 def _now() -> datetime:
@@ -54,6 +55,7 @@ class Library:
         self._clock = clock
         self._lock = threading.RLock()
         self._engine = engine_for(folder, self.server)
+        self._held: Any = None  # the connection of a file, once something was written
 
     @classmethod
     def open(cls, folder: Path, *, clock: Callable[[], datetime] = _now, who: str | None = None) -> Library:
@@ -78,6 +80,9 @@ class Library:
         return library
 
     def close(self) -> None:
+        if self._held is not None:
+            self._held.close()
+            self._held = None
         self._engine.dispose()
 
     # -- schema and backups ------------------------------------------------------------------------------------------
@@ -334,7 +339,7 @@ class Library:
     @contextlib.contextmanager
     def _writing(self) -> Iterator[Any]:
         """One transaction on the driver's own cursor: every act of the operator waits for it, so nothing stands between."""
-        with self._working("write"), contextlib.closing(self._engine.raw_connection()) as connection:
+        with self._working("write"), self._driver() as connection:
             cursor = connection.cursor()
             try:
                 cursor.execute(begin_writing(self._engine.dialect.name))
@@ -344,13 +349,24 @@ class Library:
                 connection.rollback()
                 raise
 
+    @contextlib.contextmanager
+    def _driver(self) -> Iterator[Any]:
+        """The driver's connection: of a file always the same one, of a server one from the pool."""
+        if self.server:
+            with contextlib.closing(self._engine.raw_connection()) as connection:
+                yield connection
+            return
+        if self._held is None:
+            self._held = self._engine.raw_connection()
+        yield self._held
+
     def _add_to(self, cursor: Any, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
         """Write each record as the next revision of its uid, in order."""
         if not rows:
             return
         told, more = (self._stamp(), self.who, why), tuple(rows[0][3])
         values = [
-            (uid, *told, removed, json.dumps(to_plain(record), ensure_ascii=False), *(columns[name] for name in more), uid)
+            (uid, *told, removed, _ENCODE(to_plain(record)), *(columns[name] for name in more), uid)
             for uid, record, removed, columns in rows
         ]
         cursor.executemany(_next_revision(table.name, more, self._engine.dialect.name), values)

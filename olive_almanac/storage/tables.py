@@ -6,7 +6,7 @@ from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, MetaData, S
 
 __all__ = ["SCHEMA", "entry", "machine", "metadata", "photo", "reading", "rule", "run", "stock", "trial"]
 
-SCHEMA = "0003"  # the newest migration that this program knows
+SCHEMA = "0004"  # the newest migration that this program knows
 metadata = MetaData()
 
 
@@ -43,6 +43,4 @@ photo = Table(  # of a shared library; one of its own keeps its photos as files
     "photo", metadata, Column("name", String(100), primary_key=True), Column("data", LargeBinary, nullable=False)
 )
 rule = _revisions("rule")  # the shop's decisions on disputed families
-Index("trial_subject", trial.c.machine_uid, trial.c.stock_uid, trial.c.task)
-Index("entry_subject", entry.c.machine_uid, entry.c.stock_uid, entry.c.task)
 Index("reading_trial", reading.c.trial_uid)
