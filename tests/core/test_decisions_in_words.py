@@ -40,7 +40,7 @@ class CutWordsTest(unittest.TestCase):
 
     def test_the_last_pick_stays_while_it_is_nearly_as_quick_and_goes_when_it_is_not(self):
         first = decide_cut(self.known, self.pairs).picks[0].setting
-        near = replace(first, speed_mm_s=0.985 * first.speed_mm_s)
+        near = replace(first, speed_mm_s=0.99 * first.speed_mm_s)
         self.assertEqual(decide_cut(self.known, self.pairs, kept=near).picks[0].setting, near)
         slow = replace(first, speed_mm_s=0.7 * first.speed_mm_s)
         self.assertNotEqual(decide_cut(self.known, self.pairs, kept=slow).picks[0].setting, slow)

@@ -19,6 +19,8 @@ from olive_almanac.core.fitting.tone import fit_lightness, fit_tone, tone_data_o
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.trial import Cell
 from tests.samples import ALLOWED, BIRCH, LONG, NORTH, VINYL, cut_trial, engrave_trial, read_by_energy, read_by_tone
 
 
@@ -29,6 +31,15 @@ def rng():
 def decide(trial, readings, **options):
     pairs = [(trial, readings)]
     return decide_cut(know_cut(trial.machine, trial.stock, pairs, rng=rng()), pairs, **options)
+
+
+def ladder(rows, machine=LONG):
+    """A trial with a cell for each (passes, speed)."""
+    settings = tuple(Setting(1.0, speed, passes) for passes, speed in rows)
+    cells = tuple(
+        Cell(f"L{n}", 0, n, "outline", (12.0 * n, 0.0, 10.0, 10.0), n, 1.0, setting) for n, setting in enumerate(settings)
+    )
+    return replace(cut_trial(machine), cells=cells)
 
 
 class GrooveIndependent(unittest.TestCase):
@@ -229,6 +240,36 @@ class CharTest(unittest.TestCase):
         above = clean.above(line_energy_j_mm=np.array([1.0, 3.0, 9.0]), passes=1)
         self.assertTrue((np.diff(above, axis=1) > 0).all())
         self.assertTrue((np.diff(above, axis=0) <= 1e-9).all())  # charred or worse is never likelier than brown or worse
+
+    def test_each_further_pass_adds_less_heat(self):
+        char = fit_char(FAMILIES["plywood"].groove, [], rng=rng())
+        grades = [char.expected(line_energy_j_mm=3, passes=n) for n in (1, 2, 6, 12)]
+        self.assertEqual(grades, sorted(grades))
+        self.assertGreater(grades[1] - grades[0], 3 * (grades[3] - grades[2]))
+
+    def test_one_flare_counts_where_one_odd_grade_is_a_slip(self):
+        trial = ladder([(1, 5.0 * 1.01**n) for n in range(9)])
+        brown = [Reading(cell.id, "free", char=1) for cell in trial.cells]
+
+        def flares(odd):
+            seen = [*brown[:4], replace(brown[4], char=odd), *brown[5:]]
+            char = fit_char(FAMILIES["plywood"].groove, [(trial, seen)], rng=rng())
+            return float(char.above(line_energy_j_mm=60 / 5.2, passes=1)[2])
+
+        calm, slip, flare = flares(1), flares(2), flares(3)
+        self.assertLess(slip, 3 * calm + 0.005)
+        self.assertGreater(flare, 2 * slip)
+
+    def test_the_fit_does_not_depend_on_where_its_search_starts(self):
+        seen = (  # passes, speed, grade: a slow ladder on which a search of twelve steps stayed far from the likeliest place
+            (8, 2.4, 0), (2, 1.96, 0), (4, 1.48, 1), (8, 1.16, 1), (1, 0.81, 1), (12, 0.611, 1), (8, 0.564, 2), (12, 0.426, 1), (1, 0.377, 1),
+            (4, 0.362, 2), (8, 0.285, 2), (4, 0.263, 1), (1, 0.224, 1), (2, 0.215, 2), (12, 0.176, 2), (2, 0.162, 2), (4, 0.138, 2),
+            (2, 0.122, 2), (12, 0.1128, 2), (6, 0.1129, 2), (2, 0.113, 2), (8, 0.108, 3),
+        )  # fmt: skip
+        trial = ladder([(n, speed) for n, speed, _ in seen], NORTH)
+        readings = [Reading(cell.id, "free", char=grade) for cell, (_, _, grade) in zip(trial.cells, seen, strict=True)]
+        modes = [fit_char(FAMILIES["plywood"].groove, [(trial, readings)], rng=np.random.default_rng(n)).mode for n in range(6)]
+        self.assertLess(float(np.ptp(modes, axis=0).max()), 0.3)
 
 
 class ToneTest(unittest.TestCase):

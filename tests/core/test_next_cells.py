@@ -58,8 +58,17 @@ class NextCellsTest(unittest.TestCase):
 
     def test_the_limit_falls_with_passes_and_with_what_was_seen(self):
         limit = FlareLimit(8.0)
-        self.assertAlmostEqual(limit.of(4), 8.0 * 4**-0.3)
-        self.assertAlmostEqual(FlareLimit(8.0, seen_j_mm=5.0).of(1), 4.9)
+        self.assertEqual(limit.of(1), 8.0)
+        falls = [limit.of(n) for n in (1, 2, 4, 12)]
+        self.assertEqual(falls, sorted(falls, reverse=True))
+        self.assertGreater(falls[0] - falls[1], falls[2] - falls[3])  # each further pass finds less heat left
+        self.assertAlmostEqual(FlareLimit(8.0, ((5.0, 1),)).of(1), 4.9)
+
+    def test_after_a_flare_with_many_passes_fewer_may_still_take_somewhat_more(self):
+        limit = FlareLimit(50.0, ((5.0, 6),))
+        self.assertAlmostEqual(limit.of(6), 4.9)
+        self.assertTrue(4.9 < limit.of(1) < 1.5 * 4.9)
+        self.assertLess(limit.of(12), 4.9)
 
 
 class MarksTest(unittest.TestCase):

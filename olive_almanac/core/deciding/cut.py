@@ -27,14 +27,15 @@ Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 FLARE_LIMIT = 0.10
-PATIENCE = 24  # cells after which less exactness is asked for
+FLARES_FROM = 24  # cells after which some are spent on what may flare
+PATIENCE = 32  # cells after which less exactness is asked for
 UNSURE_FLARE = (0.05, 0.7)  # chances of a flare between which a cell tells something
 SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
 CLEANEST_TIME = 3.0
 LESS_CHAR = 0.1  # expected grade by which "cleanest" must beat "quickest"
-UNTRIED_GAIN = 0.10  # by how much quicker a number of passes that was not burnt must be to be picked
-KEPT_GAIN = 0.03  # by how much quicker a new pick must be to take the place of the last one
+UNTRIED_GAIN = 0.04  # by how much quicker a number of passes that was not burnt must be to be picked
+KEPT_GAIN = 0.015  # by how much quicker a new pick must be to take the place of the last one
 FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
 NEVER = 0.03  # chance that anything gets through below which it is given up
 SURE_STALL = 0.9
@@ -183,7 +184,7 @@ class _Window:
         if not safe:
             return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
         quickest = self._quickest(safe)
-        if known.cells_read >= PATIENCE:  # first where the edge lies, then what flares up before it
+        if known.cells_read >= FLARES_FROM:  # first where the edge lies, then what flares up before it
             next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
         doubt = self._doubt_at(quickest.setting)
         picks = [

@@ -1,7 +1,7 @@
 """What is known of one subject's cut: groove, char and drift together, from every reading that bears on it.
 
-The posterior is integrated, never its best point alone; thickness and power drift enter as extra variance of the
-margin, focus error by quadrature.  docs/methods.md, section Decide.
+The posterior is integrated, never its best point alone; focus error and thickness enter by quadrature, power drift as
+extra variance of the margin.  docs/methods.md, section Decide.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
-from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, margin_and_sd, spread_of_focus
+from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, margins_under_drift
 from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
 from olive_almanac.core.fitting.char import CharPosterior, fit_char
 from olive_almanac.core.fitting.cut import CutCase, CutData, GroovePosterior, case_of, data_of, fit_cut
@@ -30,7 +30,7 @@ __all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "kno
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-PICK_PARTICLES, PICK_NODES = 96, 6
+PICK_PARTICLES, PICK_NODES = 224, 5
 MAP_PARTICLES, MAP_NODES = 32, 3
 MANY_PASSES = 30
 AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
@@ -65,8 +65,8 @@ class CutKnowledge:
         """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
         drift = drift or self.drift
-        groove, weight = spread_of_focus(self.posterior.resampled(particles), drift, nodes if drift.focus_mm else 1)
-        margin, sd = margin_and_sd(groove, self._burns(flat, direction), self.case.thickness_mm, drift)
+        groove = self.posterior.resampled(particles)
+        margin, sd, weight = margins_under_drift(groove, self._burns(flat, direction), self.case.thickness_mm, drift, nodes)
         return np.asarray((weight @ fast_phi(margin / sd)).reshape(shape), float)
 
     def _burns(self, flat: list[Floats], direction: Direction = "xy") -> Burns:

@@ -1,7 +1,7 @@
 """A cut at one power over passes, focus and speed: the chance to fall free, and the least time in each particle's world.
 
-The posterior's particles meet the shop's focus error at Gauss-Legendre nodes; thickness and power drift enter as variance of
-the margin.  docs/methods.md, section Decide.
+The posterior's particles meet the shop's focus error and thickness at Gauss-Legendre nodes: neither goes beyond its half width, so
+a normal spread would ask for too much.  Power drift enters as variance of the margin.  docs/methods.md, section Decide.
 """
 
 from __future__ import annotations
@@ -16,12 +16,13 @@ from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
 from olive_almanac.core.fitting.cut import CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air
 
-__all__ = ["PASSES", "USUAL_DRIFT", "Scan", "ShopDrift", "margin_and_sd", "open_speeds", "scan_cut", "spread_of_focus"]
+__all__ = ["PASSES", "USUAL_DRIFT", "Scan", "ShopDrift", "margins_under_drift", "open_speeds", "scan_cut"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 PASSES = (1, 2, 3, 4, 5, 6, 8, 10, 12)
 SPEEDS = 26
+THICKNESS_NODES = 3
 PENALTY = 2.0  # ln(time) above the median for a world in which nothing gets through
 F4 = np.float32
 
@@ -41,23 +42,30 @@ class ShopDrift:
 USUAL_DRIFT = ShopDrift()
 
 
-def spread_of_focus(groove: Groove, drift: ShopDrift, nodes: int) -> tuple[Groove, Floats]:
-    """Return each particle at each node of the focus error, [M nodes], and the weights of the rows, which sum to 1."""
-    places, weights = np.polynomial.legendre.leggauss(nodes)
-    rows = Groove(np.repeat(groove.theta, nodes, axis=0), groove.rayleigh_mm)
-    return rows.out_of_focus(np.tile(places * drift.focus_mm, len(groove))), np.tile(weights / 2, len(groove)) / len(groove)
+def margins_under_drift(
+    groove: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift, nodes: int
+) -> tuple[Reals, Reals, Floats]:
+    """Return ln(passes worth / passes needed to fall free), its spread from cell noise, power and patch, and the weights.
 
-
-def margin_and_sd(groove: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift) -> tuple[Reals, Reals]:
-    """Return ln(passes worth / passes needed to fall free) and its spread from cell noise and drift, [M, n] each."""
-    needed = groove.needed(burns, thickness_mm)
-    variance = groove.noise**2 + ((needed.by_depth * F4(drift.thickness)) ** 2 + (needed.by_power * F4(drift.power)) ** 2) / 3
-    return groove.log_worth(burns) - needed.log - groove.hang_band, np.sqrt(variance + F4(drift.patch**2))
+    Rows are the groove's M particles, each at `nodes` places of the focus error times three of the thickness: [M K, n] twice
+    and [M K]; the weights sum to 1.
+    """
+    focus, focus_weight = np.polynomial.legendre.leggauss(nodes if drift.focus_mm else 1)
+    thicker, thick_weight = np.polynomial.legendre.leggauss(THICKNESS_NODES if drift.thickness else 1)
+    rows = Groove(np.repeat(groove.theta, len(focus), axis=0), groove.rayleigh_mm)
+    rows = rows.out_of_focus(np.tile(focus * drift.focus_mm, len(groove)))
+    needed = rows.needed(burns, thickness_mm)
+    margin = rows.log_worth(burns) - needed.log - rows.hang_band
+    spread = np.sqrt(rows.noise**2 + (needed.by_power * F4(drift.power)) ** 2 / 3 + F4(drift.patch**2))
+    lost = needed.by_depth * F4(drift.thickness)
+    margin = (margin[:, None] - thicker.astype(F4)[:, None] * lost[:, None]).reshape(-1, margin.shape[1])
+    weight = np.tile(np.outer(focus_weight / 2, thick_weight / 2).ravel() / len(groove), len(groove))
+    return margin, np.repeat(spread, len(thicker), axis=0), weight
 
 
 @dataclass(frozen=True)
 class Scan:
-    """Tables over rows (particle by particle, its focus nodes together), focus and speed: ln of the passes needed to fall
+    """Tables over rows (particle by particle, its nodes of the drift together), focus and speed: ln of the passes needed to fall
     free [R, F, V], spread of the margin [R, F, V], ln of what each number of passes is worth [R, N], weights of the rows."""
 
     passes: tuple[int, ...]
@@ -115,12 +123,15 @@ def scan_cut(
     speed_mm_s: Floats, air: Air, particles: int, nodes: int,
 ) -> Scan:  # fmt: skip
     """Return the tables for one power; `focus_mm` [F] and `speed_mm_s` [V] rise."""
-    groove, weight = spread_of_focus(posterior.resampled(particles), drift, nodes)
+    groove = posterior.resampled(particles)
     focus, speed = (grid.ravel() for grid in np.meshgrid(focus_mm, speed_mm_s, indexing="ij"))
-    margin, spread = margin_and_sd(groove, case.burns(power, speed, 1, focus, air=air), case.thickness_mm, drift)
+    margin, spread, weight = margins_under_drift(groove, case.burns(power, speed, 1, focus, air=air), case.thickness_mm, drift, nodes)
     shape = (len(weight), len(focus_mm), len(speed_mm_s))
     worth = groove.log_worth(case.burns(power, 1.0, np.array(passes), 0.0, air=air))
-    return Scan(tuple(passes), focus_mm, speed_mm_s, (-margin).reshape(shape), spread.reshape(shape), worth, weight, nodes)
+    rows = len(weight) // len(groove)
+    return Scan(
+        tuple(passes), focus_mm, speed_mm_s, (-margin).reshape(shape), spread.reshape(shape), np.repeat(worth, rows, axis=0), weight, rows
+    )
 
 
 def open_speeds(

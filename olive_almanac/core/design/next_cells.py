@@ -25,8 +25,8 @@ Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 TRIED_PASSES = (1, 2, 3, 4, 6, 8, 12)
 SPEEDS = 24
-PARTICLES = 160
-NODES = 6
+PARTICLES = 256
+NODES = 4
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
 HANDLING_S = 30.0  # a cell that burns this long costs twice the trouble
 ENOUGH_SD = 0.05  # of ln(least time): the time is known
@@ -74,9 +74,8 @@ def next_cut_cells(
         nodes=NODES,
     )  # fmt: skip
     time, possible = scan.least_time(target)
-    figures = (float(time.mean()), float(time.std()), float(possible.mean()))
-    if possible.any():
-        figures = (float(time[possible].mean()), float(time[possible].std()), figures[2])
+    counted = time[possible] if possible.any() else time
+    figures = (float(counted.mean()), float(counted.std()), float(possible.mean()))
     tried = np.unique(np.round(np.array([-1.0, 0.0, thickness / 2, thickness]), 2))
     grid = list(itertools.product(TRIED_PASSES, tried, speeds))
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))

@@ -77,14 +77,14 @@ def held_focus(stock: Stock) -> float:
 
 def flare_limit_of(stock: Stock, pairs: Pairs = ()) -> FlareLimit:
     """Return the line energy from which this stock is expected to flare up, from its family and what was read."""
-    seen = np.inf
+    seen = []
     for trial, readings in pairs:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             if flared(reading) and reading.cell in cells:
                 setting = cells[reading.cell].setting
-                seen = min(seen, trial.machine.watts(setting.power) / setting.speed_mm_s)
-    return FlareLimit(flare_energy(family_of(stock).groove, pairs), seen_j_mm=float(seen))
+                seen.append((trial.machine.watts(setting.power) / setting.speed_mm_s, setting.passes))
+    return FlareLimit(flare_energy(family_of(stock).groove, pairs), tuple(seen))
 
 
 def suggest_levels(

@@ -1,8 +1,9 @@
 """How charred the edge is expected to be: an ordered probit on the line energy, the number of passes and the air.
 
-    H = -ln Ec + b1 ln(P/v) + b2 ln N + b3 a,    P(grade > g) = Phi((H - c g) / s),  g = 0, 1, 2,  a steps of air below full
+    H = -ln Ec + b1 ln(P/v) + b2 (1 - 1/N) + b3 a,    P(grade > g) = Phi((H - c_g) / s),    c = 0, c_1, c_1 + c_2
 
-Laplace approximation around the best fit.  docs/methods.md, section Char.
+with a steps of air below full.  Further passes add ever less heat: each finds what the ones before it have left behind, and
+that cools away.  A grade may be misjudged, a flare-up is not.  Laplace approximation around the best fit.  docs/methods.md, section Char.
 """
 
 from __future__ import annotations
@@ -24,19 +25,21 @@ __all__ = ["CharPosterior", "FlareLimit", "fit_char", "flare_energy"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
-SD = np.array([0.8, 0.2, 0.15, 0.2, 0.5, 0.15])  # of -ln Ec, b1, b2, ln c, ln s, b3
+SD = np.array([0.8, 0.2, 0.2, 0.2, 0.5, 0.15, 0.2])  # of -ln Ec, b1, b2, ln c_1, ln s, b3, ln c_2
 TAILS = np.full(len(SD), 1e6)
-LAPSE = 0.05
-STEP_MEAN = 0.7  # prior of c: the rise of H from one grade to the next
+LAPSE = 0.05  # share of grades that say nothing
+FLARE_LAPSE = 0.002  # share of flare-ups noted where none was, or missed
+STEP_MEAN, FLARE_STEP_MEAN = 0.7, 0.62  # priors of the rise of H from brown to charred, and from charred to flared
 NOISE_MEAN = 0.22
-AIR_MEAN = 0.2
+ENERGY_MEAN, PASSES_MEAN, AIR_MEAN = 0.9, 0.65, 0.2  # priors of b1, b2, b3
+SURE_PASSES = 0.45  # of b2: relied on where fewer passes are allowed more energy after a flare-up
 UNGRADED = -1  # read, but no edge grade given: at least it did not flare
 DRAWS = 64
 
 
 @dataclass(frozen=True)
 class CharPosterior:
-    """Equally weighted draws of the six parameters, [D, 6]; `mode` is where to start the next fit."""
+    """Equally weighted draws of the seven parameters, [D, 7]; `mode` is where to start the next fit."""
 
     draws: Floats
     mode: Floats | None = None
@@ -45,7 +48,7 @@ class CharPosterior:
         """Return P(grade > 0), P(> 1), P(> 2) for each setting, [3, ...] in the broadcast shape."""
         energy, count = np.broadcast_arrays(np.asarray(line_energy_j_mm, float), np.asarray(passes, float))
         short = np.full(energy.size, len(AIRS) - 1 - AIRS.index(air))
-        flat = _above(self.draws, np.log(energy.ravel()), np.log(count.ravel()), short)
+        flat = _above(self.draws, np.log(energy.ravel()), 1 - 1 / count.ravel(), short)
         result: Floats = flat.mean(1, dtype=float).reshape(3, *energy.shape)
         return result
 
@@ -56,27 +59,31 @@ class CharPosterior:
 
 @dataclass(frozen=True)
 class FlareLimit:
-    """Line energy of one pass, J/mm, above which a flare-up is expected; it falls with the number of passes as N^-b.
+    """Line energy of a single pass, J/mm, above which a flare-up is expected; less with more passes.
 
-    `seen_j_mm` is the least line energy at which this stock was seen to flare: nothing is planned from 98 % of it on.
+    `seen` are line energy and passes of the flare-ups seen on this stock: nothing is planned from 98 % of one on.  Fewer
+    passes than flared may take a little more, which errs on the cool side.
     """
 
     j_mm: float
-    passes_power: float = 0.3
-    seen_j_mm: float = np.inf
+    seen: tuple[tuple[float, int], ...] = ()
 
     def of(self, passes: int) -> float:
         """Return the highest line energy of a pass that may be planned with that many passes, J/mm."""
-        return float(min(self.j_mm * passes**-self.passes_power, 0.98 * self.seen_j_mm))
+        most = [self.j_mm * np.exp(PASSES_MEAN * (1 / passes - 1))]
+        for energy, flared_with in self.seen:
+            left = 1 / passes - 1 / flared_with
+            most.append(0.98 * energy * np.exp((SURE_PASSES if left > 0 else PASSES_MEAN) * left))
+        return float(min(most))
 
 
-def _above(draws: Floats, log_energy: Floats, log_passes: Floats, air: ArrayLike) -> Reals:
-    """P(grade > 0, 1, 2), [3, D, n]."""
+def _above(draws: Floats, log_energy: Floats, earlier: Floats, air: ArrayLike) -> Reals:
+    """P(grade > 0, 1, 2), [3, D, n]; `earlier` is 1 - 1/passes."""
     parts = draws.astype(np.float32)
-    energy, passes, short = (np.asarray(a, np.float32) for a in (log_energy, log_passes, air))
+    energy, passes, short = (np.asarray(a, np.float32) for a in (log_energy, earlier, air))
     heat = parts[:, :1] + parts[:, 1:2] * energy + parts[:, 2:3] * passes + parts[:, 5:6] * short
-    step, noise = np.exp(parts[:, 3:4]), np.exp(parts[:, 4:5])
-    return np.stack([fast_phi((heat - step * grade) / noise) for grade in (0, 1, 2)])
+    first, second, noise = (np.exp(parts[:, at, None]) for at in (3, 6, 4))
+    return np.stack([fast_phi((heat - edge) / noise) for edge in (0 * first, first, first + second)])
 
 
 def fit_char(
@@ -97,19 +104,21 @@ def fit_char(
                 setting = cell.setting
                 energy = trial.machine.watts(setting.power) / setting.speed_mm_s
                 short = len(AIRS) - 1 - AIRS.index(setting.air)
-                rows.append((np.log(max(energy, 1e-6)), np.log(setting.passes), short, UNGRADED if grade is None else grade))
-    mean = np.array([-np.log(prior.char_j_mm), 1.0, 0.3, np.log(STEP_MEAN), np.log(NOISE_MEAN), AIR_MEAN])
+                rows.append((np.log(max(energy, 1e-6)), 1 - 1 / setting.passes, short, UNGRADED if grade is None else grade))
+    mean = np.array([-np.log(prior.char_j_mm), ENERGY_MEAN, PASSES_MEAN, *np.log([STEP_MEAN, NOISE_MEAN]), AIR_MEAN, np.log(FLARE_STEP_MEAN)])
     if not rows:
         half = rng.standard_normal((DRAWS // 2, len(SD)))
         return CharPosterior(mean + SD * np.vstack([half, -half]))
-    log_energy, log_passes, air, graded = np.array(rows, float).T
+    log_energy, earlier, air, graded = np.array(rows, float).T
     grade, at = graded.astype(int), np.arange(len(rows))
 
     def likelihood(z: Floats, soft: float) -> Reals:
-        above = _above(mean + SD * z, log_energy, log_passes, air)
+        above = _above(mean + SD * z, log_energy, earlier, air)
         edges = np.concatenate([np.ones_like(above[:1]), above, np.zeros_like(above[:1])])
-        chance = np.where(grade == UNGRADED, 1 - edges[3], edges[grade, :, at].T - edges[grade + 1, :, at].T)
-        return np.asarray(np.log((1 - LAPSE) * np.maximum(chance, 0) + LAPSE / 4))
+        flares = (1 - FLARE_LAPSE) * above[2] + FLARE_LAPSE / 2
+        graded = np.maximum(edges[grade, :, at].T - edges[grade + 1, :, at].T, 0)
+        cool = np.where(grade == UNGRADED, 1 - flares, (1 - LAPSE) * graded + LAPSE / 3 * (1 - flares))
+        return np.asarray(np.log(np.where(grade == 3, flares, cool)))
 
     starts = np.vstack([np.zeros(len(SD)), 0.7 * rng.standard_normal((7, len(SD)))])
     near = previous is not None and previous.mode is not None
@@ -122,7 +131,7 @@ def fit_char(
 def flare_energy(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:
     """Return the line energy of a single pass, J/mm, above which a flare-up is more likely than not."""
     if not any(readings for _, readings in pairs):
-        return float(prior.char_j_mm * np.exp(2 * STEP_MEAN))
+        return float(prior.char_j_mm * np.exp((STEP_MEAN + FLARE_STEP_MEAN) / ENERGY_MEAN))
     char = fit_char(prior, pairs, rng=np.random.default_rng(0))
     energies = prior.char_j_mm * np.geomspace(0.5, 60, 200)
     likely = char.above(line_energy_j_mm=energies, passes=1.0)[2] > 0.5
