@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from olive_almanac.core.deciding.cut import decide_cut, margin_sentence
-from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
+from olive_almanac.core.deciding.cut_knowledge import PICK_NODES, PICK_PARTICLES, know_cut, margins_of
 from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, open_speeds, scan_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
@@ -95,7 +95,7 @@ class CutWordsTest(unittest.TestCase):
     def test_the_scan_agrees_with_the_chance_of_single_settings(self):
         focus, speeds = np.array([0.0, 1.5]), np.geomspace(8, 30, 7)
         scan = scan_cut(self.known.posterior, self.known.case, USUAL_DRIFT, power=1.0, passes=(1, 3), focus_mm=focus,
-                        speed_mm_s=speeds, air="full", particles=96, nodes=6)  # fmt: skip
+                        speed_mm_s=speeds, air="full", particles=PICK_PARTICLES, nodes=PICK_NODES)  # fmt: skip
         table = scan.chance()
         for n, count in enumerate((1, 3)):
             for f, height in enumerate(focus):
@@ -156,6 +156,18 @@ class EngraveWordsTest(unittest.TestCase):
         coarse = engrave_trial(pitch_mm=(0.2,))
         pairs = [(coarse, read_by_tone(coarse, 0.3, 0.6))]
         self.assertIn("take a finer pitch", " ".join(decide_engrave(know_tone(LONG, BIRCH, pairs), pairs).remarks))
+
+    def test_evenness_and_haze_are_told_as_measured_near_the_energy(self):
+        pale = [
+            replace(r, evenness=4.0 if self.areal(c) < 0.4 else 1.0, halo_mm=0.0 if self.areal(c) < 0.4 else 0.3)
+            for r, c in zip(self.lit(), self.trial.cells, strict=True)
+        ]
+        pairs = [(self.trial, pale)]
+        known = know_tone(LONG, BIRCH, pairs)
+        dark, light = (" ".join(decide_engrave(known, pairs, lightness=tone).remarks) for tone in (32.0, 68.0))
+        self.assertIn("uneven by 1 L*, haze reaches 0.3 mm beside it.", dark)
+        self.assertRegex(light, r"uneven by (2|3)\.\d L\*")
+        self.assertNotIn("uneven by", " ".join(decide_engrave(known, [(self.trial, self.lit())], lightness=32.0).remarks))
 
     def test_too_dark_and_a_bit_light_alone_propose_the_middle(self):
         trial = engrave_trial(power=(0.10, 0.30), speed_mm_s=(200.0,))

@@ -33,6 +33,7 @@ POWER_DRIFT = 0.05  # half width, as a fraction
 PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
 SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
 LEGIBLE_L = 15.0  # difference of L* from the stock that reads well at arm's length (common practice, no source)
+ALIKE = 0.25  # sd of ln energy over which cells are taken to look alike
 SEEN_L = 3.0  # L* off the wanted tone that the eye still lets pass (common practice, no source)
 PLAIN_RIPPLE = 0.10  # dose ripple from which lines begin to show
 PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
@@ -112,12 +113,12 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
         f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
         f"from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
-        remarks=_remarks(knowledge, pairs, settings),
+        remarks=_remarks(knowledge, pairs, settings, energy),
     )
 
 
-def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting]) -> tuple[str, ...]:
-    """The dose ripple of the line pitch, and haze or unevenness where they were seen."""
+def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], energy: float) -> tuple[str, ...]:
+    """The dose ripple of the line pitch, and haze or unevenness where they were measured near an energy, or seen."""
     remarks = []
     pitch = max((s.pitch_mm for s in settings), default=0.0)
     if pitch > 0:
@@ -125,12 +126,31 @@ def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting]
         ripple = dose_ripple(pitch_mm=pitch, spot_mm=spot)
         lines = " Lines may show: take a finer pitch." if ripple > PLAIN_RIPPLE else ""
         remarks.append(f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple {100 * ripple:.0f} %.{lines}")
+    remarks += _texture(knowledge.machine, pairs, energy)
     seen = [reading.defects for _, readings in pairs for reading in readings]
     for defect, advice in (("haze", "less air or a film keeps it off"), ("uneven", "tape or a slower, weaker burn evens it")):
         count = sum(defect in defects for defects in seen)
         if count:
             remarks.append(f"{count} of {len(seen)} cells show {DEFECT_WORDS[defect]}: {advice}.")
     return tuple(remarks)
+
+
+def _texture(machine: Machine, pairs: Pairs, energy: float) -> list[str]:
+    """How uneven the tone is and how far haze reaches, by what photos measured on cells of like energy."""
+    rows = []
+    for trial, readings in pairs:
+        cells = {cell.id: cell.setting for cell in trial.cells}
+        for one in readings:
+            if one.cell in cells and one.evenness is not None and not one.flags:
+                setting = cells[one.cell]
+                off = np.log(areal_energy_of(setting, machine, setting.speed_mm_s) / energy) / ALIKE
+                rows.append((np.exp(-0.5 * off**2), one.evenness, one.halo_mm or 0.0))
+    weight, evenness, halo = np.array(rows).T if rows else (np.zeros(1),) * 3
+    if weight.sum() < 1:
+        return []
+    uneven, reach = weight @ evenness / weight.sum(), weight @ halo / weight.sum()
+    haze = f", haze reaches {number_text(float(reach), 2)} mm beside it" if reach > 0.05 else ""
+    return [f"At this energy the tone is uneven by {number_text(float(uneven), 2)} L*{haze}."]
 
 
 def _unit(settings: Sequence[Setting]) -> str:
@@ -223,7 +243,7 @@ def _for_lightness(
         target,
         knowledge.cells_read,
         f"{energy:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
-        remarks=_remarks(knowledge, pairs, settings),
+        remarks=_remarks(knowledge, pairs, settings, energy),
     )
 
 
