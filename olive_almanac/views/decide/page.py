@@ -108,7 +108,8 @@ class DecidePage(StationPage):
             gap=close(7, 10),
         )
         holder = box(right)
-        holder.setFixedWidth(px(close(336, 380)))
+        self.remarks_width = px(close(336, 380))
+        holder.setFixedWidth(self.remarks_width)
         return holder
 
     # -- state -------------------------------------------------------------------------------------------------------
@@ -199,8 +200,15 @@ class DecidePage(StationPage):
 
     def _show_remarks(self, remarks) -> None:
         """Show as many remarks as there is room for beside the cards; all of them stand in the tip."""
-        room = {0: 6, 1: 4, 2: 3}.get(len(self.cards), close(1, 2))
-        self.remarks.setText("\n".join(remarks[:room]))
+        metrics, shown = self.remarks.fontMetrics(), []
+        left = {0: 9, 1: 6, 2: 3}.get(len(self.cards), close(1, 2))  # lines
+        for remark in remarks:
+            size = metrics.boundingRect(0, 0, self.remarks_width, 1000, Qt.TextFlag.TextWordWrap, remark)
+            left -= round(size.height() / metrics.lineSpacing())
+            if left < 0 and shown:
+                break
+            shown.append(remark)
+        self.remarks.setText("\n".join(shown))
         self.remarks.setToolTip("\n".join(remarks))
         self.remarks.setVisible(bool(remarks))
 
