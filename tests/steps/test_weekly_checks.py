@@ -61,6 +61,7 @@ class FollowTest(unittest.TestCase):
 
         measured = follow_checks([toned("2026-05-02", 1.0), toned("2026-05-09", 1.08)])
         self.assertAlmostEqual(measured[1].needs, math.log(1.08), places=4)
+        self.assertEqual(len(follow_checks([toned("2026-05-02", 1.0), spoken[1]])), 1)  # L* and a word cannot be compared
 
     def test_too_few_readings_tell_nothing(self):
         trial, readings = check("2026-05-02", 1.0)

@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from itertools import groupby
 
 import numpy as np
-from numpy.typing import NDArray
 
 from olive_almanac.core.burn.groove import fast_phi
 from olive_almanac.core.records.entry import day_text
@@ -20,7 +19,6 @@ from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 
 __all__ = ["follow_checks", "said_of_check"]
 
-Floats = NDArray[np.float64]
 Pair = tuple[Trial, Sequence[Reading]]
 LEAST_CELLS = 4
 NOISE = 0.08  # sd of ln energy from cell to cell (common practice, no source)
@@ -37,15 +35,12 @@ def follow_checks(pairs: Sequence[Pair]) -> tuple[WeeklyCheck, ...]:
     """Return what each weekly check found, oldest first; those that tell nothing are left out."""
     found = []
     for series, group in groupby(sorted(pairs, key=lambda pair: (_series(pair[0]), pair[0].made)), key=lambda pair: _series(pair[0])):
-        checks = [(trial, *_turning_point(trial, readings), _tones(trial, readings)) for trial, readings in group]
-        told = [check for check in checks if check[2] < np.inf]
-        for trial, level, sd, tones in told:
-            first = told[0]
-            needs, doubt = level - first[1], sd
-            by_tone = _shift_of_tones(first[3], tones)
-            if by_tone is not None:
-                needs, doubt = by_tone
-            found.append(WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, needs, doubt))
+        checks = [(trial, _turning_point(trial, readings), _tones(trial, readings)) for trial, readings in group]
+        told = [check for check in checks if check[1] is not None or len(check[2]) >= LEAST_CELLS]
+        for trial, turn, tones in told:
+            moved = _shift_of_tones(told[0][2], tones) or _shift_of_turn(told[0][1], turn)
+            if moved is not None:
+                found.append(WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, *moved))
     return tuple(sorted(found, key=lambda check: check.on))
 
 
@@ -72,12 +67,16 @@ def _log_energy(trial: Trial) -> dict[str, float]:
     return {c.id: float(np.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt)) for c in trial.cells}
 
 
-def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, float]:
-    """ln energy at which the ladder turns and its standard error; an infinite error where it tells nothing."""
+def _shift_of_turn(first: tuple[float, float] | None, now: tuple[float, float] | None) -> tuple[float, float] | None:
+    return None if first is None or now is None else (now[0] - first[0], now[1])
+
+
+def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, float] | None:
+    """ln energy at which the ladder turns and its standard error; None where there are too few verdicts."""
     energy = _log_energy(trial)
     seen = [(energy[one.cell], one.verdict) for one in readings if one.verdict is not None and one.cell in energy]
     if len(seen) < LEAST_CELLS:
-        return (0.0, 0.0) if len(_tones(trial, readings)) >= LEAST_CELLS else (0.0, np.inf)
+        return None
     at = np.array([x for x, _ in seen], np.float32)
     level = np.linspace(at.min() - REACH, at.max() + REACH, 241, dtype=np.float32)
     above = fast_phi((at[:, None] - level) / NOISE)
