@@ -28,7 +28,7 @@ SPEEDS = 24
 PARTICLES = 256
 NODES = 4
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
-HANDLING_S = 30.0  # a cell that burns this long costs twice the trouble
+HANDLING_S = 120.0  # a cell that burns this long costs twice the trouble
 ENOUGH_SD = 0.05  # of ln(least time): the time is known
 
 

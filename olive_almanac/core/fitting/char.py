@@ -1,6 +1,6 @@
 """How charred the edge is expected to be: an ordered probit on the line energy, the number of passes and the air.
 
-    H = -ln Ec + b1 ln(P/v) + b2 (1 - 1/N) + b3 a,    P(grade > g) = Phi((H - c_g) / s),    c = 0, c_1, c_1 + c_2
+    H = -b1 ln Ec + b1 ln(P/v) + b2 (1 - 1/N) + b3 a,    P(grade > g) = Phi((H - c_g) / s),    c = 0, c_1, c_1 + c_2
 
 with a steps of air below full.  Further passes add ever less heat: each finds what the ones before it have left behind, and
 that cools away.  A grade may be misjudged, a flare-up is not.  Laplace approximation around the best fit.  docs/methods.md, section Char.
@@ -25,7 +25,7 @@ __all__ = ["CharPosterior", "FlareLimit", "fit_char", "flare_energy"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
-SD = np.array([0.8, 0.2, 0.2, 0.2, 0.5, 0.15, 0.2])  # of -ln Ec, b1, b2, ln c_1, ln s, b3, ln c_2
+SD = np.array([0.8, 0.2, 0.2, 0.2, 0.5, 0.15, 0.2])  # of -b1 ln Ec, b1, b2, ln c_1, ln s, b3, ln c_2
 TAILS = np.full(len(SD), 1e6)
 LAPSE = 0.05  # share of grades that say nothing
 FLARE_LAPSE = 0.002  # share of flare-ups noted where none was, or missed
@@ -105,7 +105,7 @@ def fit_char(
                 energy = trial.machine.watts(setting.power) / setting.speed_mm_s
                 short = len(AIRS) - 1 - AIRS.index(setting.air)
                 rows.append((np.log(max(energy, 1e-6)), 1 - 1 / setting.passes, short, UNGRADED if grade is None else grade))
-    mean = np.array([-np.log(prior.char_j_mm), ENERGY_MEAN, PASSES_MEAN, *np.log([STEP_MEAN, NOISE_MEAN]), AIR_MEAN, np.log(FLARE_STEP_MEAN)])
+    mean = np.array([-ENERGY_MEAN * np.log(prior.char_j_mm), ENERGY_MEAN, PASSES_MEAN, *np.log([STEP_MEAN, NOISE_MEAN]), AIR_MEAN, np.log(FLARE_STEP_MEAN)])
     if not rows:
         half = rng.standard_normal((DRAWS // 2, len(SD)))
         return CharPosterior(mean + SD * np.vstack([half, -half]))
