@@ -457,7 +457,7 @@ class MainWindow(QMainWindow):
         if burn is not None and burn.is_running() and not self._may_leave_run():
             event.ignore()
             return
-        for worker in list(self._workers):
+        for worker in self.findChildren(Worker):  # also one that has told its end but whose thread is still winding up
             worker.halt()
         self._leave_pages()
         box = self.geometry()

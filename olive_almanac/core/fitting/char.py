@@ -129,9 +129,10 @@ def fit_char(
 
 
 def flare_energy(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:
-    """Return the line energy of a single pass, J/mm, above which a flare-up is more likely than not."""
+    """Return the line energy of a single pass, J/mm, above which a flare-up is more likely than not; before anything was read a
+    seventh less, to err on the cool side."""
     if not any(readings for _, readings in pairs):
-        return float(prior.char_j_mm * np.exp((STEP_MEAN + FLARE_STEP_MEAN) / ENERGY_MEAN))
+        return float(prior.char_j_mm * np.exp(STEP_MEAN + FLARE_STEP_MEAN))
     char = fit_char(prior, pairs, rng=np.random.default_rng(0))
     energies = prior.char_j_mm * np.geomspace(0.5, 60, 200)
     likely = char.above(line_energy_j_mm=energies, passes=1.0)[2] > 0.5
