@@ -176,5 +176,6 @@ class SharedWindowTest(WindowCase):
         self.window._news.timeout.emit()
         self.wait_for(lambda: len(self.session.shelf.entries) == 1)
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
+        self.wait_for(lambda: (shown := self.page().right.main_button) is not None and shown.isVisible())
         self.press("It fell free")
         self.assertEqual(len(other.entries()[0].proofs), 1)

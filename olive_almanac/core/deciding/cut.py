@@ -157,7 +157,8 @@ class _Window:
                 found.append((count, float(height), min(speed, self.knowledge.case.max_speed_mm_s)))
         if not found:
             return []
-        rows = [(n, f, v * slower) for n, f, v in found for slower in self.SLOWER]
+        slowest = min(s.speed_mm_s for s in self.settings)  # no slower pick than was burnt, unless nothing quicker would do
+        rows = [(n, f, max(v * slower, min(v, slowest))) for n, f, v in found for slower in self.SLOWER]
         passes, focus, speed = np.array(rows, float).T
         power = self.top.power
         char = self.knowledge.char_above(power=power, speed_mm_s=speed, passes=passes)
