@@ -90,6 +90,13 @@ class ToolsTest(ChecklistCase):
         self.assertIn("10600 nm with an optical density of at least 3.8", self.answer(6))
         self.assertIn("Stay within reach", self.answer(7))
 
+    def test_the_air_of_the_room_is_typed_and_a_slip_is_told_while_the_last_good_one_stays(self):
+        self.assertIn("Wait", self.answer(5, Its_air_is_at="19,5", and_holds="48"))
+        self.assertIn("at most 100 %", self.answer(5, and_holds="480"))
+        self.assertEqual(self.session.room.words, "19.5 °C, 48 % humidity")
+        self.assertIn("Wait", self.answer(5, and_holds=""))
+        self.assertEqual(self.session.room.words, "19.5 °C")
+
     def test_a_bad_number_is_told_and_nothing_breaks(self):
         for line, field, text, words in (
             (1, "Focus_wanted", "9", "would touch"),
