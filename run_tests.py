@@ -8,6 +8,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -52,15 +53,16 @@ def main(arguments) -> int:
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, MOST_PROCESSES))) as pool:
 
         def run(module):
-            counts = Path(folder) / module
+            counts, began = Path(folder) / module, time.monotonic()
             done = subprocess.run(
                 [sys.executable, __file__, PART, str(counts), module], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
             )
             crashed = {"ran": 0, "bad": 1, "skipped": 0}
-            return module, done, json.loads(counts.read_text()) if counts.exists() else crashed
+            took_s = time.monotonic() - began
+            return module, done, took_s, json.loads(counts.read_text()) if counts.exists() else crashed
 
-        for module, done, counts in pool.map(run, modules):
-            words = f"{module}: {counts['ran']} run, {counts['bad']} failed"
+        for module, done, took_s, counts in pool.map(run, modules):
+            words = f"{module}: {counts['ran']} run, {counts['bad']} failed, {took_s:.0f} s"
             print(f"{done.stdout.rstrip()}\n{words}\n" if counts["bad"] or done.returncode else words, flush=True)
             for name in total:
                 total[name] += counts[name]

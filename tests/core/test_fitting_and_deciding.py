@@ -11,6 +11,7 @@ from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.decision import aim_word
 from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
 from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import Barred
 from olive_almanac.core.fitting.belief import family_belief
 from olive_almanac.core.fitting.char import fit_char
@@ -187,6 +188,17 @@ class ContradictionTest(unittest.TestCase):
         decision = decide(self.trial, [])
         self.assertTrue(decision.undecided)
         self.assertIn("Nothing has been read", decision.says)
+
+    def test_where_all_flared_cooler_cells_are_asked_for(self):
+        trial = ladder([(2, 2.0), (1, 1.5), (1, 1.0)])
+        readings = [Reading(cell.id, "free", char=3, defects=("flare",)) for cell in trial.cells]
+        limit = flare_limit_of(trial.stock, [(trial, readings)])
+        decision = decide(trial, readings, limit=limit)
+        self.assertEqual(decision.picks, ())
+        self.assertIn("flared up", decision.says)
+        self.assertTrue(decision.next_cells)
+        for setting in decision.next_cells:
+            self.assertLess(trial.machine.watts(setting.power) / setting.speed_mm_s, 0.98 * trial.machine.watts(1.0) / 2.0)
 
     def test_all_through(self):
         decision = decide(self.trial, self.all_read("free"))

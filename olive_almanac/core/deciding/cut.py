@@ -16,7 +16,7 @@ from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
 from olive_almanac.core.design.next_cells import ENOUGH_SD, NextCells, Proposal, next_cut_cells
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.entry import Margins
-from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, percent_text, speed_text
@@ -55,9 +55,23 @@ def decide_cut(
     pairs = [pair for pair in pairs if pair[0].id in knowledge.own]
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells if cell.mark != "line"]
     if not settings or not knowledge.cells_read:
+        if settings and any(flared(reading) for _, readings in pairs for reading in readings):
+            return _all_flared(knowledge, max(s.power for s in settings), target, limit, count)
         lines = any(cell.mark == "line" for trial, readings in pairs if readings for cell in trial.cells)
         return Decision((), target, 0, ONLY_LINES if lines else NOTHING_READ, undecided=True)
     return _Window(knowledge, pairs, settings, target, limit, kept, count).decision()
+
+
+def _all_flared(knowledge: CutKnowledge, power: float, target: float, limit: FlareLimit | None, count: int) -> Decision:
+    """Nothing is known of the edge yet, but where not to burn: what may be burnt below that."""
+    cooler = next_cut_cells(
+        knowledge.posterior, knowledge.case, drift=knowledge.drift, power=power, target=target, limit=limit, air=knowledge.air, count=count
+    )
+    to_do = f"Burn the {len(cooler.cells)} cells proposed: they are cooler." if cooler.cells else "Nothing cooler is left to try."
+    return Decision(
+        (), target, 0, f"Every cell read so far flared up. {to_do}", undecided=True, next_cells=cooler.settings,
+        next_reasons=tuple(cell.reason for cell in cooler.cells),
+    )  # fmt: skip
 
 
 def _passes_text(passes: int) -> str:
