@@ -72,7 +72,7 @@ def _foretell(job):
             posterior = fit_cut(prior, data_of(prior, _read(coupons, [burnt[i].seen for i in known])), rng=rng(1))
             burns = case.burns_of([settings[i] for i in held], [reached[i] for i in held])
             groove = posterior.groove
-            margin = groove.log_worth(burns) - groove.log_needed(burns, case.thickness_mm) - groove.hang_band
+            margin = groove.margin(burns, case.thickness_mm) - groove.hang_band
             chance = (1 - KNOT) * (posterior.weight @ fast_phi(margin / groove.noise)) + KNOT / 4
             figures.append(_loss(chance, outcome))
             if prior is case:

@@ -25,6 +25,8 @@ DRAWS = 160
 DRIFT = 0.05  # half width of the shop's drift of thickness and of power, as fractions
 FOCUS_DRIFT_MM = 1.0
 WORKS_FROM = 0.97
+MOST_PASSES = 12
+FOCUS_SHARES = (0.0, 0.5, 0.6, 0.7, 0.8)  # heights of the focus that are tried, as shares of the thickness
 COOL_ENOUGH = 0.82  # heat of the edge, as a share of where half the cells flare, up to which one in ten flares (its heat varies by 10 %)
 SLOWEST_MM_S = 0.3
 HALVINGS = 10
@@ -72,13 +74,12 @@ def edge_heat(hidden: Hidden, machine: Machine, stock: Stock, settings: Sequence
 
 
 def best(
-    hidden: Hidden, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0, works_from: float = WORKS_FROM,
-    passes: Sequence[int] = (1, 2, 3, 4, 6, 8, 10, 12),
-) -> tuple[Setting, float] | None:  # fmt: skip
+    hidden: Hidden, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0, works_from: float = WORKS_FROM
+) -> tuple[Setting, float] | None:
     """Return the quickest setting that truly works and its seconds a metre (lines) or a 100 cm2 (rasters), or None.
 
-    A cut must not flare up more often than once in ten.  Searched over passes, focus and speed at full power (lines), over
-    power and speed at `pitch_mm` (rasters).
+    A cut must not flare up more often than once in ten.  Searched over one to twelve passes, five heights of the focus and speed
+    at full power (lines), over power and speed at `pitch_mm` (rasters).
     """
     if rasters(task):
         pitch = pitch_mm or 0.6 * machine.spot_y_mm
@@ -86,7 +87,7 @@ def best(
         tried = [Setting(float(p), float(v), 1, 0.0, pitch, "low", direction="x") for p in np.geomspace(0.06, 1, 24) for v in speeds]
         good = success(hidden, machine, stock, task, tried, draws=60) >= works_from
     else:
-        tried, good = _quickest_of_each(hidden, machine, stock, task, works_from, passes)
+        tried, good = _quickest_of_each(hidden, machine, stock, task, works_from)
         good &= edge_heat(hidden, machine, stock, tried) < COOL_ENOUGH * hidden.made.flares
     if not good.any():
         return None
@@ -96,11 +97,11 @@ def best(
 
 
 def _quickest_of_each(
-    hidden: Hidden, machine: Machine, stock: Stock, task: Task, works_from: float, passes: Sequence[int]
+    hidden: Hidden, machine: Machine, stock: Stock, task: Task, works_from: float
 ) -> tuple[list[Setting], NDArray[np.bool_]]:
     """The quickest speed that works for each number of passes and focus, by halving, and whether any does."""
     thickness = stock.true_thickness_mm
-    pairs = [(n, f) for n in passes for f in (0.0, thickness / 2, 0.8 * thickness)]
+    pairs = [(n, share * thickness) for n in range(1, MOST_PASSES + 1) for share in FOCUS_SHARES]
     low, high = np.full(len(pairs), SLOWEST_MM_S), np.full(len(pairs), machine.max_speed_mm_s)
 
     def works(speeds: Floats) -> NDArray[np.bool_]:

@@ -58,17 +58,12 @@ class GrooveIndependent(unittest.TestCase):
             over = np.sqrt(2 / np.pi) * dialled / ((speed + side) * w) / threshold - 1
             surplus = (over + np.sqrt(over**2 + 4 * 0.06**2)) / 2
             passes = removal / threshold * case.thickness_mm * np.mean((1 + walls * z / (2 * waist)) / surplus)
-            got = Groove(theta[None], case.rayleigh_mm).log_needed(case.burns(power / 60, speed, 1, focus), case.thickness_mm)
+            got = Groove(theta[None], case.rayleigh_mm).needed(case.burns(power / 60, speed, 1, focus), case.thickness_mm)
             with self.subTest(power=power, speed=speed):
-                self.assertAlmostEqual(float(np.exp(got[0, 0])), float(passes), delta=2e-3 * passes)
-
-    def test_worth_of_passes_is_the_sum_of_what_each_is_worth(self):
-        case = case_of(LONG, BIRCH)
-        theta = family_belief(FAMILIES["plywood"].groove).mean
-        kappa = float(np.exp(theta[2]))
-        for passes in (1, 2, 5, 12):
-            total = sum(np.exp(-kappa * n) for n in range(passes))
-            self.assertAlmostEqual(float(np.exp(Groove(theta[None], 2.0).log_worth(case.burns(1.0, 10.0, passes))[0, 0])), total, delta=1e-4 * total)
+                self.assertAlmostEqual(float(np.exp(got.log[0, 0])), float(passes), delta=2e-3 * passes)
+                load = (1 + walls * z / (2 * waist)) / surplus
+                strain = 2 * np.mean(load * z) / case.thickness_mm
+                self.assertAlmostEqual(float(got.strain[0, 0]), float(strain), delta=2e-3 * strain)
 
 
 class CutFitTest(unittest.TestCase):

@@ -53,45 +53,52 @@ class GrooveTest(unittest.TestCase):
     def test_slopes_agree_with_finite_differences(self):
         burns, one, depth = settings(), groove(3), CASE.thickness_mm
         needed = one.needed(burns, depth)
-        thicker = (one.log_needed(burns, depth * 1.01) - one.log_needed(burns, depth / 1.01)) / (2 * np.log(1.01))
-        stronger = replace(burns, power_w=burns.power_w * np.float32(1.01))
-        weaker = replace(burns, power_w=burns.power_w / np.float32(1.01))
-        by_power = (one.log_needed(weaker, depth) - one.log_needed(stronger, depth)) / (2 * np.log(1.01))
-        np.testing.assert_allclose(needed.by_depth, thicker, rtol=0.06, atol=0.05)
-        np.testing.assert_allclose(needed.by_power, by_power, rtol=0.10, atol=0.08)
-        np.testing.assert_allclose(needed.log, one.log_needed(burns, depth), atol=1e-5)
+        worth, by_strain = one.worth(burns, needed.strain)
+        np.testing.assert_allclose(worth - needed.log, one.margin(burns, depth), atol=1e-4)
+        here, deeper, shallower = (one.needed(burns, depth * k) for k in (1, 1.01, 1 / 1.01))
+        stronger, weaker = (one.needed(replace(burns, power_w=burns.power_w * np.float32(k)), depth) for k in (1.01, 1 / 1.01))
+        step = 2 * np.log(1.01)
+        np.testing.assert_allclose(here.by_depth, (deeper.log - shallower.log) / step, rtol=0.06, atol=0.05)
+        np.testing.assert_allclose(here.by_power, (weaker.log - stronger.log) / step, rtol=0.10, atol=0.08)
+        np.testing.assert_allclose(here.strain_by_depth, np.log(deeper.strain / shallower.strain) / step, rtol=0.08, atol=0.06)
+        np.testing.assert_allclose(here.strain_by_power, np.log(weaker.strain / stronger.strain) / step, rtol=0.10, atol=0.08)
+        steeper = (one.worth(burns, needed.strain * 1.01)[0] - one.worth(burns, needed.strain / 1.01)[0]) / step
+        np.testing.assert_allclose(by_strain, steeper, rtol=0.06, atol=0.02)
 
     def test_a_depth_for_each_burn_is_the_same_as_one_depth_for_all(self):
         burns, one = settings(12), groove(2)
         for depth in (0.7, 2.0, 3.0):
-            log, slope = one.log_needed_each(burns, np.full(12, depth, np.float32))
-            np.testing.assert_allclose(log, one.log_needed(burns, depth), atol=1e-4)
-            self.assertTrue((slope > 0).all())
+            margin, falls = one.margin_each(burns, np.full(12, depth, np.float32))
+            np.testing.assert_allclose(margin, one.margin(burns, depth), atol=1e-4)
+            by_depth = (one.margin(burns, depth / 1.01) - one.margin(burns, depth * 1.01)) / (2 * np.log(1.01))
+            np.testing.assert_allclose(falls, by_depth, rtol=0.08, atol=0.06)
 
     def test_deeper_needs_more_and_more_power_needs_less(self):
         burns, one = settings(), groove()
-        logs = [one.log_needed(burns, depth) for depth in (0.5, 1.0, 2.0, 3.0)]
-        self.assertTrue(all((b > a).all() for a, b in itertools.pairwise(logs)))
+        margins = [one.margin(burns, depth) for depth in (0.5, 1.0, 2.0, 3.0)]
+        self.assertTrue(all((b < a).all() for a, b in itertools.pairwise(margins)))
+        stronger = replace(burns, power_w=burns.power_w * np.float32(1.2))
+        self.assertTrue((one.margin(stronger, 2.0) > margins[2]).all())
 
     def test_the_shift_of_the_focus_and_a_setting_off_by_as_much_are_the_same(self):
-        shifted = groove(SHIFT=0.0).out_of_focus(0.8).log_needed(CASE.burns(1.0, 12.0, 1, 1.0), 3.0)
-        np.testing.assert_allclose(shifted, groove(SHIFT=0.0).log_needed(CASE.burns(1.0, 12.0, 1, 1.8), 3.0), atol=1e-5)
-        far, near = (groove(STRETCH=value).log_needed(CASE.burns(1.0, 12.0, 1, 6.0), 3.0) for value in (-0.3, 0.3))
-        self.assertGreater(float(far[0, 0]), float(near[0, 0]))  # a shorter Rayleigh range suffers more from defocus
+        shifted = groove(SHIFT=0.0).out_of_focus(0.8).margin(CASE.burns(1.0, 12.0, 1, 1.0), 3.0)
+        np.testing.assert_allclose(shifted, groove(SHIFT=0.0).margin(CASE.burns(1.0, 12.0, 1, 1.8), 3.0), atol=1e-5)
+        far, near = (groove(STRETCH=value).margin(CASE.burns(1.0, 12.0, 1, 6.0), 3.0) for value in (-0.3, 0.3))
+        self.assertLess(float(far[0, 0]), float(near[0, 0]))  # a shorter Rayleigh range suffers more from defocus
 
     def test_walls_air_bend_and_direction_each_do_what_their_name_says(self):
         at = CASE.burns(1.0, 12.0, 1, 1.5)
-        self.assertGreater(float(groove(WALLS=np.log(0.1)).log_needed(at, 3.0)[0, 0]), float(groove(WALLS=np.log(0.01)).log_needed(at, 3.0)[0, 0]))
-        worths = [float(groove(AIR=0.4).log_worth(CASE.burns(1.0, 12.0, 6, 1.5, air=air))[0, 0]) for air in ("off", "low", "full")]
+        self.assertLess(float(groove(WALLS=np.log(0.1)).margin(at, 3.0)[0, 0]), float(groove(WALLS=np.log(0.01)).margin(at, 3.0)[0, 0]))
+        worths = [float(groove(AIR=0.4).margin(CASE.burns(1.0, 12.0, 6, 1.5, air=air), 3.0)[0, 0]) for air in ("off", "low", "full")]
         self.assertEqual(worths, sorted(worths))  # less air: char takes more of each further pass
         self.assertLess(worths[0], worths[2])
         half = CASE.burns(0.5, 6.0, 1, 1.5)
-        self.assertGreater(float(groove(BEND=0.2).log_needed(half, 3.0)[0, 0]), float(groove(BEND=0.0).log_needed(half, 3.0)[0, 0]))
+        self.assertLess(float(groove(BEND=0.2).margin(half, 3.0)[0, 0]), float(groove(BEND=0.0).margin(half, 3.0)[0, 0]))
         case = case_of(NORTH, BIRCH)
         self.assertEqual(case.better_way, "y" if case.radii_mm[1] <= case.radii_mm[0] else "x")
-        better, worse = (Groove(MEAN[None] + np.eye(12)[WAY] * -0.2, case.rayleigh_mm).log_needed(case.burns(1.0, 4.0, 1, 1.0, direction=way), 3.0)
+        better, worse = (Groove(MEAN[None] + np.eye(12)[WAY] * -0.2, case.rayleigh_mm).margin(case.burns(1.0, 4.0, 1, 1.0, direction=way), 3.0)
                          for way in (case.better_way, "x" if case.better_way == "y" else "y"))  # fmt: skip
-        self.assertLess(float(better[0, 0]), float(worse[0, 0]))
+        self.assertGreater(float(better[0, 0]), float(worse[0, 0]))
 
     def test_metered_power_has_no_bend(self):
         metered = replace(CASE, metered=True)
@@ -99,12 +106,19 @@ class GrooveTest(unittest.TestCase):
         self.assertTrue(CASE.burns(0.4, 10.0).dial.any())
         self.assertAlmostEqual(float(CASE.power_w(1.3)), 1.3 * 60)  # beyond the curve it goes on straight
 
-    def test_char_makes_each_pass_worth_less(self):
-        passes = np.arange(1, 9)
-        worth = np.exp(groove(CHAR_LOSS=np.log(0.2)).log_worth(CASE.burns(1.0, 12.0, passes, 1.5)))[0]
-        steps = np.diff(np.concatenate([[0.0], worth]))
-        self.assertTrue((np.diff(steps) < 0).all())
-        self.assertAlmostEqual(float(steps[0]), 1.0, places=4)
+    def test_each_pass_counts_by_what_its_fluence_has_above_the_threshold(self):
+        passes = np.arange(1, 31)
+        burns, kept = CASE.burns(1.0, 12.0, passes, 1.5), np.exp(-0.05)
+        for strain in (0.2, 1.0, 4.0):  # strain q: F/Fth = 1 + 1/q, so a pass that has lost counts for (kept^n (1 + q) - q)
+            worth = np.exp(groove(CHAR_LOSS=np.log(0.05)).worth(burns, np.full((1, 30), strain, np.float32))[0])[0]
+            one_by_one = np.cumsum(np.maximum(kept ** np.arange(30) * (1 + strain) - strain, 0))
+            np.testing.assert_allclose(worth, one_by_one, rtol=0.015)
+            self.assertAlmostEqual(float(worth[0]), 1.0, places=3)
+            self.assertTrue((np.diff(worth) > -1e-3).all())
+
+    def test_a_groove_at_its_threshold_is_not_dug_by_further_passes(self):
+        once, often = (groove().worth(CASE.burns(1.0, 12.0, n, 1.5), np.full((1, 1), 1000, np.float32))[0] for n in (1, 60))
+        np.testing.assert_allclose([once[0, 0], often[0, 0]], 0.0, atol=1e-3)
 
     def test_surplus_says_where_no_number_of_passes_helps(self):
         hopeless = groove().surplus(CASE.burns(0.05, 300.0, 1, -3.0), 3.0)
@@ -116,7 +130,7 @@ class GrooveTest(unittest.TestCase):
         burns = settings(20)
         some = burns.at(np.array([3, 7, 11]))
         self.assertIsInstance(some, Burns)
-        np.testing.assert_allclose(groove().log_needed(some, 3.0), groove().log_needed(burns, 3.0)[:, [3, 7, 11]], atol=1e-5)
+        np.testing.assert_allclose(groove().margin(some, 3.0), groove().margin(burns, 3.0)[:, [3, 7, 11]], atol=1e-5)
 
     def test_settings_become_burns_as_they_are(self):
         ones = [Setting(0.5, 10.0, 2, 1.0), Setting(1.0, 20.0, 3, 0.0, air="off", direction="x", focus_step_mm=0.5)]
@@ -128,7 +142,7 @@ class GrooveTest(unittest.TestCase):
 
     def test_the_expected_edge_lies_where_the_prior_is_just_through(self):
         speed = expected_edge_speed(CASE, power=1.0, passes=2, focus_mm=1.5)
-        at = groove().log_worth(CASE.burns(1.0, speed, 2, 1.5)) - groove().log_needed(CASE.burns(1.0, speed, 2, 1.5), CASE.thickness_mm)
+        at = groove().margin(CASE.burns(1.0, speed, 2, 1.5), CASE.thickness_mm)
         self.assertAlmostEqual(float(at[0, 0]), 0.0, delta=0.1)
 
 

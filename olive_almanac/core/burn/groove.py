@@ -4,17 +4,20 @@
     phi  = P_e / (v + vc)                                 line energy less what is lost sideways, J/mm
     w(z) = w0 sqrt(1 + ((z - f - dz) / (zR zm))^2)        beam radius at depth z, mm
     F(z) = sqrt(2/pi) phi / w(z)                          fluence at the groove's bottom, J/mm2
-    S(h) = e^d int_0^h E (1 + s z / 2 w0) dz / smooth(F(z) - Fth)    passes needed to depth h
-    A(N) = (1 - exp(-k N)) / (1 - exp(-k)),  k = kap e^(g a)         passes worth of N passes
+    L(z) = (1 + s z / 2 w0) / smooth(F(z)/Fth - 1)       load: how hard the threshold and the walls make it there
+    S(h) = e^d E/Fth int_0^h L dz                        passes needed to depth h, were none weaker than the first
+    q(h) = 2/h^2 int_0^h L z dz                          strain: the load that the later passes meet, which dig the lower part
+    A(N) = (1 + q) (1 - exp(-k N)) / (1 - exp(-k)) - q N,   k = kap e^(g a)     what N passes are worth
 
-s is what the walls of a deep groove take, k the loss through char of each pass, a the steps of air below full, d the
-offset of the machine's better direction.  The energy margin of a cut is m = ln A(N) - ln S(t): it is through when m > 0.
+s is what the walls of a deep groove take, k the share of each pass's fluence that char takes from the next, a the steps of air
+below full, d the offset of the machine's better direction.  A pass counts by what its fluence has above the threshold, so strained
+grooves tire sooner, and A is held at its most.  The energy margin of a cut is m = ln A(N) - ln S(t): it is through when m > 0.
 A separable balance, our own; sections and figures in docs/methods.md.  Results are float32: the doubt is far wider.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -24,6 +27,7 @@ __all__ = ["PARAMETERS", "Burns", "Groove", "Needed", "fast_phi"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
+Lenses = tuple[Reals, Reals, NDArray[np.intp]]  # see Burns.lenses
 PARAMETERS = (
     "ln removal",
     "ln threshold",
@@ -40,7 +44,7 @@ PARAMETERS = (
 )
 REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG, WALLS, BEND, AIR, WAY = range(len(PARAMETERS))
 SOFTNESS = 0.06  # smooths the threshold so that the fit has slopes
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(6)
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(4)
 NODES, WEIGHTS = (_NODES + 1) / 2, _WEIGHTS / 2
 F4 = np.float32
 
@@ -85,8 +89,12 @@ class Burns:
         """Return the burns at an index array, a slice or a mask."""
         return Burns(*(getattr(self, name)[index] for name in self.__dataclass_fields__))
 
+    def with_passes(self, passes: float) -> Burns:
+        """Return the same burns, each with so many passes."""
+        return replace(self, passes=np.full(len(self), passes, F4))
+
     @cached_property
-    def lenses(self) -> tuple[Reals, Reals, NDArray[np.intp]]:
+    def lenses(self) -> Lenses:
         """The different pairs of focus and waist [u], [u], and which of them each burn has [n]: widths are worked out once."""
         pairs, which = np.unique(np.stack([self.focus_mm, self.radius_mm], 1), axis=0, return_inverse=True)
         return pairs[:, 0], pairs[:, 1], which.ravel()
@@ -105,11 +113,14 @@ class Burns:
 
 @dataclass(frozen=True)
 class Needed:
-    """ln of the passes needed [M, n] with its slopes: by ln depth, and by ln power (turned positive)."""
+    """ln S and the strain q, [M, n], with the slopes of ln S and ln q: by ln depth, and by ln power (turned positive)."""
 
     log: Reals
+    strain: Reals
     by_depth: Reals
     by_power: Reals
+    strain_by_depth: Reals
+    strain_by_power: Reals
 
 
 @dataclass(frozen=True)
@@ -141,32 +152,53 @@ class Groove:
         theta[:, SHIFT] += np.asarray(focus_mm, float)
         return Groove(theta, self.rayleigh_mm)
 
-    def log_worth(self, burns: Burns) -> Reals:
-        """Return ln A(N), what N passes are worth after each one's loss by char, [M, n]."""
+    def margin(self, burns: Burns, depth_mm: float) -> Reals:
+        """Return m = ln A(N) - ln S to one depth, [M, n]."""
+        total, strain = self._loads(self._strength(burns), F4(depth_mm), burns.lenses)
+        return np.asarray(np.log(self._worth(burns, strain)[0]) - self._finished(total, burns, F4(depth_mm)))
+
+    def worth(self, burns: Burns, strain: Reals) -> tuple[Reals, Reals]:
+        """Return ln A(N), what N passes are worth at a strain [M, n], and its slope by ln strain (never above 0), [M, n] both."""
+        worth, spent = self._worth(burns, strain)
+        return np.log(worth), strain * (worth - spent) / ((1 + strain) * worth)
+
+    def _worth(self, burns: Burns, strain: Reals) -> tuple[Reals, Reals]:
+        """A(N) and how many of the passes still dig, [M, n] both: beyond the most that A reaches further ones do nothing."""
         passes, air, which = burns.runs
         loss = np.exp(self._column(CHAR_LOSS) + self._column(AIR) * air) if air.any() else np.exp(self._column(CHAR_LOSS))
-        worth = np.log(np.expm1(-loss * passes) / np.expm1(-loss))
-        return np.asarray(worth.take(which, 1, mode="clip"))
-
-    def log_needed(self, burns: Burns, depth_mm: float) -> Reals:
-        """Return ln of the passes needed to one depth, [M, n]."""
-        total = self._passes_over_depth(self._strength(burns), burns, F4(depth_mm), burns.lenses)
-        return self._finished(total, burns, F4(depth_mm))
+        once = -np.expm1(-loss)
+        together = (-np.expm1(-loss * passes) / once).take(which, 1, mode="clip")
+        if loss.shape[1] > 1:
+            loss, once = loss.take(which, 1, mode="clip"), once.take(which, 1, mode="clip")
+        spent = burns.passes
+        worth = together - strain * (spent - together)
+        most = (np.log1p(1 / strain) + np.log(loss / once)) / loss
+        beyond = most < spent
+        if beyond.any():
+            held = np.where(most > 1, (1 + strain) / once - strain * (1 / loss + most), F4(1))
+            worth, spent = np.where(beyond, held, worth), np.where(beyond, np.maximum(most, 1), spent)
+        return np.asarray(np.maximum(worth, F4(1e-6))), np.asarray(spent)
 
     def needed(self, burns: Burns, depth_mm: float) -> Needed:
-        """Return ln of the passes needed to one depth with its slopes."""
+        """Return ln of the passes needed to one depth, and the strain there, with their slopes."""
         strength, depth, lenses, step = self._strength(burns), F4(depth_mm), burns.lenses, F4(0.02)
-        total = self._passes_over_depth(strength, burns, depth, lenses)
-        stronger = self._passes_over_depth(strength * np.exp(step), burns, depth, lenses)
-        by_depth = self._at_bottom(strength, burns, depth, lenses) / total
-        return Needed(self._finished(total, burns, depth), by_depth, np.log(total / stronger) / step)
+        total, strain = self._loads(strength, depth, lenses)
+        eased, relaxed = self._loads(strength * np.exp(step), depth, lenses)
+        load = self._load(strength, depth, lenses)
+        return Needed(
+            self._finished(total, burns, depth), strain, load / total, np.log(total / eased) / step, 2 * (load / strain - 1),
+            np.log(strain / relaxed) / step,
+        )  # fmt: skip
 
-    def log_needed_each(self, burns: Burns, depths_mm: Reals) -> tuple[Reals, Reals]:
-        """Return ln of the passes needed to a depth of each burn's own, and its slope by ln depth, [M, n] both."""
+    def margin_each(self, burns: Burns, depths_mm: Reals) -> tuple[Reals, Reals]:
+        """Return the margin at a depth of each burn's own, and by how much it falls with ln depth, [M, n] both."""
         own = (burns.focus_mm, burns.radius_mm, np.arange(len(burns)))
         strength = self._strength(burns)
-        total = self._passes_over_depth(strength, burns, depths_mm, own)
-        return self._finished(total, burns, depths_mm), self._at_bottom(strength, burns, depths_mm, own) / total
+        total, strain = self._loads(strength, depths_mm, own)
+        worth, by_strain = self.worth(burns, strain)
+        load = self._load(strength, depths_mm, own)
+        falls = load / total - by_strain * 2 * (load / strain - 1)
+        return worth - self._finished(total, burns, depths_mm), np.maximum(falls, F4(1e-3))
 
     def surplus(self, burns: Burns, depth_mm: float) -> Reals:
         """Return F/Fth at the weakest place of the groove, [M, n]: at 1 and below no number of passes gets further."""
@@ -195,24 +227,23 @@ class Groove:
     def _walls(self, depth: Reals | np.float32, radius: Reals) -> Reals:
         return np.asarray(1 + np.exp(self._column(WALLS)) * depth / (2 * radius))
 
-    def _passes_over_depth(
-        self, strength: Reals, burns: Burns, depth: Reals | np.float32, lenses: tuple[Reals, Reals, NDArray[np.intp]]
-    ) -> Reals:
-        focus, radius, which = lenses
-        total = np.zeros(strength.shape, F4)
+    def _loads(self, strength: Reals, depth: Reals | np.float32, lenses: Lenses) -> tuple[Reals, Reals]:
+        """The mean load over the depth, and the strain, [M, n] both."""
+        total, strain = np.zeros(strength.shape, F4), np.zeros(strength.shape, F4)
         for node, weight in zip(NODES, WEIGHTS, strict=True):
-            here = depth * F4(node)
-            over = strength * self._narrowness(here, focus, radius).take(which, 1, mode="clip")
-            share = F4(weight) * self._walls(here, radius)
-            total += (share.take(which, 1, mode="clip") if share.shape[1] > 1 else share) / _smooth(over)
-        return total
+            load = self._load(strength, depth * F4(node), lenses)
+            load *= F4(weight)
+            total += load
+            load *= F4(2 * node)
+            strain += load
+        return total, strain
 
-    def _at_bottom(
-        self, strength: Reals, burns: Burns, depth: Reals | np.float32, lenses: tuple[Reals, Reals, NDArray[np.intp]]
-    ) -> Reals:
+    def _load(self, strength: Reals, depth: Reals | np.float32, lenses: Lenses) -> Reals:
+        """How hard it is to dig at a depth: the walls' share over what the fluence has above the threshold, [M, n]."""
         focus, radius, which = lenses
-        over = strength * self._narrowness(depth, focus, radius).take(which, 1, mode="clip")
-        return np.asarray(self._walls(depth, radius).take(which, 1, mode="clip") / _smooth(over))
+        over = _smooth(strength * self._narrowness(depth, focus, radius).take(which, 1, mode="clip"))
+        walls = self._walls(depth, radius)
+        return np.asarray((walls.take(which, 1, mode="clip") if walls.shape[1] > 1 else walls) / over)
 
     def _finished(self, total: Reals, burns: Burns, depth: Reals | np.float32) -> Reals:
         log = np.log(total)

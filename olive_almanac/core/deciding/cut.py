@@ -13,7 +13,7 @@ from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
-from olive_almanac.core.design.next_cells import ENOUGH_SD, NextCells, Proposal, next_cut_cells
+from olive_almanac.core.design.next_cells import ENOUGH_SD, FOCUS_SHARES, NextCells, Proposal, next_cut_cells
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading, flared
@@ -28,7 +28,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 FLARE_LIMIT = 0.10
 FLARES_FROM = 24  # cells after which some are spent on what may flare
-PATIENCE = 32  # cells after which less exactness is asked for
+USUAL_CELLS = 24  # at which ln(time) must be known to ENOUGH_SD: better after fewer cells, less well after more
 UNSURE_FLARE = (0.05, 0.7)  # chances of a flare between which a cell tells something
 SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
@@ -139,7 +139,7 @@ class _Window:
         known, thickness = self.knowledge, self.knowledge.case.thickness_mm
         passes = sorted({*PASSES, *(s.passes for s in self.settings)})
         most = self._most_passes()
-        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 1) for share in (0.25, 0.5, 0.75)})
+        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 1) for share in FOCUS_SHARES})
         speeds = open_speeds(
             known.posterior, known.case, power=self.top.power, focus_mm=thickness / 2, most_passes=most, air=known.air
         )
@@ -192,13 +192,13 @@ class _Window:
     def decision(self) -> Decision:
         known = self.knowledge
         safe = [option for option in self.options if option.char[2] <= FLARE_LIMIT]
+        quickest = self._quickest(safe) if safe else None
         next_cells = next_cut_cells(
             known.posterior, known.case, drift=known.drift, power=self.top.power, target=self.target, limit=self.limit, air=known.air,
-            count=self.count,
+            focus_mm=quickest.setting.focus_mm if quickest else None, count=self.count,
         )  # fmt: skip
-        if not safe:
+        if quickest is None:
             return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
-        quickest = self._quickest(safe)
         if known.cells_read >= FLARES_FROM:  # first where the edge lies, then what flares up before it
             next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
         doubt = self._doubt_at(quickest.setting)
@@ -248,15 +248,15 @@ class _Window:
         """Whether further cells would hardly change the pick: the least time is known, and nothing quicker is open but what
         is known to flare."""
         near = self._near_enough
-        quicker = [o for o in self.options if o.seconds < (1 - 2 * near) * quickest.seconds and o.char[2] <= SURE_FLARE]
+        quicker = [o for o in self.options if o.seconds < (1 - near) * quickest.seconds and o.char[2] <= SURE_FLARE]
         least = min(self.options, key=lambda o: o.seconds).seconds
         known = next_cells.log_time_sd < near and np.log(least / 1000) - next_cells.log_time < 2 * near
         return bool(known and not quicker)
 
     @property
     def _near_enough(self) -> float:
-        """How well ln(time) must be known; the more cells were spent, the less another batch is worth its sheet."""
-        return ENOUGH_SD * max(1.0, self.knowledge.cells_read / PATIENCE)
+        """How well ln(time) must be known: the more cells were spent, the less another batch is worth its sheet."""
+        return ENOUGH_SD * float(np.clip(self.knowledge.cells_read / USUAL_CELLS, 0.5, 2.0))
 
     def _quickest(self, safe: list[_Option]) -> _Option:
         """The quickest option, unless an option that was burnt, or the last pick, is nearly as quick."""

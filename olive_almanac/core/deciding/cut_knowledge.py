@@ -78,8 +78,7 @@ class CutKnowledge:
         """Return the posterior mean of ln(energy available / needed to fall free), nothing drifting; flat [n]."""
         flat, _ = _flatten(power, speed_mm_s, passes, focus_mm)
         groove, burns = self._middle, self._burns(flat)
-        needed = groove.log_needed(burns, thickness_mm or self.case.thickness_mm)
-        return np.asarray((groove.log_worth(burns) - needed - groove.hang_band).mean(0), float)
+        return np.asarray((groove.margin(burns, thickness_mm or self.case.thickness_mm) - groove.hang_band).mean(0), float)
 
     @cached_property
     def _middle(self) -> Groove:
@@ -99,7 +98,7 @@ class CutKnowledge:
         speeds = np.geomspace(0.05, self.case.max_speed_mm_s, 90)
         flat, _ = _flatten(power, speeds, passes, focus_mm)
         groove, burns = self._middle, self._burns(flat, direction)
-        margin = groove.log_worth(burns) - groove.log_needed(burns, self.case.thickness_mm)
+        margin = groove.margin(burns, self.case.thickness_mm)
         reached = (margin > 0).sum(1)
         return _crossings(np.log(speeds), margin, reached)
 
@@ -107,7 +106,7 @@ class CutKnowledge:
         """Return the chance that no number of passes gets through at this setting."""
         groove, weight = self.posterior.groove, self.posterior.weight
         burns = self.case.burns(power, speed_mm_s, MANY_PASSES, focus_mm, air=self.air)
-        margin = groove.log_worth(burns) - groove.log_needed(burns, self.case.thickness_mm) - groove.hang_band
+        margin = groove.margin(burns, self.case.thickness_mm) - groove.hang_band
         short = groove.surplus(burns, self.case.thickness_mm) < AT_THRESHOLD
         return float(weight @ np.maximum(1 - fast_phi(margin / groove.noise), short)[:, 0])
 

@@ -46,7 +46,7 @@ def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedRead
     if len(data) < 2:
         return ()
     groove, weight = knowledge.posterior.groove, knowledge.posterior.weight
-    margin = groove.log_worth(data.burns) - groove.log_needed(data.burns, knowledge.case.thickness_mm)
+    margin = groove.margin(data.burns, knowledge.case.thickness_mm)
     chances = np.stack(
         [
             verdict_chance(margin, groove.noise, groove.hang_band, *(np.full(len(data), end, np.float32) for end in BANDS[name]))

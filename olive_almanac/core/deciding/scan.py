@@ -1,18 +1,19 @@
 """A cut at one power over passes, focus and speed: the chance to fall free, and the least time in each particle's world.
 
-The posterior's particles meet the shop's focus error and thickness at Gauss-Legendre nodes: neither goes beyond its half width, so
-a normal spread would ask for too much.  Power drift enters as variance of the margin.  docs/methods.md, section Decide.
+The posterior's particles meet the shop's focus error, and thickness and power together, at nodes of quadrature: none goes beyond its
+half width, so a normal spread would ask for too much.  docs/methods.md, section Decide.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import NormalDist
 
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
+from olive_almanac.core.burn.groove import Burns, Groove, Needed, fast_phi
 from olive_almanac.core.fitting.cut import CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air
 
@@ -20,9 +21,10 @@ __all__ = ["PASSES", "USUAL_DRIFT", "Scan", "ShopDrift", "margins_under_drift", 
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
-PASSES = (1, 2, 3, 4, 5, 6, 8, 10, 12)
+PASSES = tuple(range(1, 13))
 SPEEDS = 26
-THICKNESS_NODES = 3
+DRIFT_NODES = np.array([-1.0, 0.0, 1.0]) * np.sqrt(0.8)  # exact to the fifth moment for two even spreads of half width 1/sqrt(2)
+DRIFT_WEIGHTS = np.array([5, 14, 5]) / 24
 PENALTY = 2.0  # ln(time) above the median for a world in which nothing gets through
 F4 = np.float32
 
@@ -45,72 +47,89 @@ USUAL_DRIFT = ShopDrift()
 def margins_under_drift(
     groove: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift, nodes: int
 ) -> tuple[Reals, Reals, Floats]:
-    """Return ln(passes worth / passes needed to fall free), its spread from cell noise, power and patch, and the weights.
+    """Return ln(passes worth / passes needed to fall free), its spread from cell noise and patch, and the weights.
 
-    Rows are the groove's M particles, each at `nodes` places of the focus error times three of the thickness: [M K, n] twice
-    and [M K]; the weights sum to 1.
+    Rows are the groove's M particles, each at `nodes` places of the focus error times three of thickness and power together:
+    [M K, n], [M K, 1] and [M K]; the weights sum to 1.
     """
-    focus, focus_weight = np.polynomial.legendre.leggauss(nodes if drift.focus_mm else 1)
-    thicker, thick_weight = np.polynomial.legendre.leggauss(THICKNESS_NODES if drift.thickness else 1)
+    rows, weight = _out_of_focus(groove, drift, nodes)
+    margin, lost = _margins(rows, burns, rows.needed(burns, thickness_mm), drift)
+    return _drifted(margin, lost, _spread(rows, drift), weight)
+
+
+def _out_of_focus(groove: Groove, drift: ShopDrift, nodes: int) -> tuple[Groove, Floats]:
+    """Each particle at the nodes of the focus error, particle by particle, and the weights of the rows."""
+    focus, weight = np.polynomial.legendre.leggauss(nodes if drift.focus_mm else 1)
     rows = Groove(np.repeat(groove.theta, len(focus), axis=0), groove.rayleigh_mm)
-    rows = rows.out_of_focus(np.tile(focus * drift.focus_mm, len(groove)))
-    needed = rows.needed(burns, thickness_mm)
-    margin = rows.log_worth(burns) - needed.log - rows.hang_band
-    spread = np.sqrt(rows.noise**2 + (needed.by_power * F4(drift.power)) ** 2 / 3 + F4(drift.patch**2))
-    lost = needed.by_depth * F4(drift.thickness)
-    margin = (margin[:, None] - thicker.astype(F4)[:, None] * lost[:, None]).reshape(-1, margin.shape[1])
-    weight = np.tile(np.outer(focus_weight / 2, thick_weight / 2).ravel() / len(groove), len(groove))
-    return margin, np.repeat(spread, len(thicker), axis=0), weight
+    return rows.out_of_focus(np.tile(focus * drift.focus_mm, len(groove))), np.tile(weight / 2 / len(groove), len(groove))
+
+
+def _spread(rows: Groove, drift: ShopDrift) -> Reals:
+    """The spread of the margin from cell to cell and over the sheet, [R, 1]."""
+    return np.asarray(np.sqrt(rows.noise**2 + F4(drift.patch**2)))
+
+
+def _margins(rows: Groove, burns: Burns, needed: Needed, drift: ShopDrift) -> tuple[Reals, Reals]:
+    """The margin, and what it loses at the half widths of thickness and power (root of the sum of squares), [R, n] both."""
+    worth, by_strain = rows.worth(burns, needed.strain)
+    by_power = needed.by_power - by_strain * needed.strain_by_power
+    by_depth = needed.by_depth - by_strain * needed.strain_by_depth
+    return worth - needed.log - rows.hang_band, np.hypot(by_depth * F4(drift.thickness), by_power * F4(drift.power))
+
+
+def _drifted(margin: Reals, lost: Reals, spread: Reals, weight: Floats) -> tuple[Reals, Reals, Floats]:
+    """Each row at the nodes of thickness and power: margins [3 R, n], their spreads [3 R, 1] and the weights of the rows."""
+    moved = (margin[:, None] - DRIFT_NODES.astype(F4)[:, None] * lost[:, None]).reshape(-1, margin.shape[1])
+    return moved, np.repeat(spread, len(DRIFT_NODES), axis=0), np.outer(weight, DRIFT_WEIGHTS).ravel()
 
 
 @dataclass(frozen=True)
 class Scan:
-    """Tables over rows (particle by particle, its nodes of the drift together), focus and speed: ln of the passes needed to fall
-    free [R, F, V], spread of the margin [R, F, V], ln of what each number of passes is worth [R, N], weights of the rows."""
+    """One power over passes [N], focus [F] and speed [V]: what is needed under each row, particle by particle, its nodes of the
+    focus error together [R, F V], and the weights of the rows [R]."""
 
     passes: tuple[int, ...]
     focus_mm: Floats
     speed_mm_s: Floats
-    needed: Reals
-    spread: Reals
-    worth: Reals
+    rows: Groove
+    burns: Burns
+    needed: Needed
+    drift: ShopDrift
     weight: Floats
     nodes: int
 
     def chance(self) -> Floats:
         """Return P(falls free), [N, F, V]."""
-        rows, shape = len(self.weight), self.needed.shape[1:]
-        weight = self.weight.astype(F4)
+        shape, spread_of_rows = (len(self.focus_mm), len(self.speed_mm_s)), _spread(self.rows, self.drift)
         result = np.empty((len(self.passes), *shape))
-        for n in range(len(self.passes)):
-            good = fast_phi((self.worth[:, n, None, None] - self.needed) / self.spread)
-            result[n] = (weight @ good.reshape(rows, -1)).reshape(shape)
+        for n, passes in enumerate(self.passes):
+            margin, spread, weight = _drifted(*self._at(passes), spread_of_rows, self.weight)
+            result[n] = (weight.astype(F4) @ fast_phi(margin / spread)).reshape(shape)
         return result
+
+    def _at(self, passes: int) -> tuple[Reals, Reals]:
+        return _margins(self.rows, self.burns.with_passes(passes), self.needed, self.drift)
 
     def least_time(self, target: float) -> tuple[Floats, NDArray[np.bool_]]:
         """Return ln of the least passes/speed (s/mm) with P(falls free) >= target in each particle's world, and where there is
-        one, [M] each; a world without any gets a penalty."""
+        one, [M] each; a world without any gets a penalty.  All that drifts is taken together as one normal spread."""
         count = len(self.weight) // self.nodes
-        shape = (count, self.nodes, *self.needed.shape[1:])
-        needed, spread = self.needed.reshape(shape), self.spread.reshape(shape)
-        share = (self.weight[: self.nodes] / self.weight[: self.nodes].sum()).astype(F4)[None, :, None, None]
-        low, high = (needed + F4(0.5) * spread).max(1), (needed + F4(3.0) * spread).max(1)
-        level = (needed + F4(2.33) * spread).max(1)  # ln worth at which the mean over the nodes meets the target
-        for _ in range(5):
-            short = (share * fast_phi((level[:, None] - needed) / spread)).sum(1) < target
-            low, high = np.where(short, level, low), np.where(short, high, level)
-            level = F4(0.5) * (low + high)
-        level = np.maximum.accumulate(level, axis=2)  # [M, F, V], rising with speed
-        log_speed = np.log(self.speed_mm_s)
+        kept = F4(NormalDist().inv_cdf(target))
+        share = (self.weight[: self.nodes] / self.weight[: self.nodes].sum()).astype(F4)[None, :, None]
+        log_speed, particle = np.log(self.speed_mm_s), np.arange(count)
         best = np.full(count, np.inf)
-        worth = self.worth.reshape(count, self.nodes, -1)[:, 0]
-        particle = np.arange(count)
-        for n, passes in enumerate(self.passes):
-            for f in range(level.shape[1]):
-                reached = (level[:, f] <= worth[:, n, None]).sum(1)
+        spread = _spread(self.rows, self.drift).reshape(count, self.nodes, 1)
+        for passes in self.passes:
+            margin, lost = (part.reshape(count, self.nodes, -1) for part in self._at(passes))
+            mean = (share * margin).sum(1)
+            variance = (share * ((margin - mean[:, None]) ** 2 + spread**2 + lost**2 / 3)).sum(1)
+            ready = (mean - kept * np.sqrt(variance)).reshape(count, len(self.focus_mm), -1)
+            ready = np.minimum.accumulate(ready, axis=2)  # [M, F, V], falling with speed
+            for f in range(ready.shape[1]):
+                reached = (ready[:, f] >= 0).sum(1)
                 at = np.clip(reached - 1, 0, len(log_speed) - 2)
-                here, next_ = level[particle, f, at], level[particle, f, at + 1]
-                along = np.clip((worth[:, n] - here) / np.maximum(next_ - here, 1e-6), 0, 1)
+                here, next_ = ready[particle, f, at], ready[particle, f, at + 1]
+                along = np.clip(here / np.maximum(here - next_, 1e-6), 0, 1)
                 speed = log_speed[at] + along * (log_speed[at + 1] - log_speed[at])
                 best = np.where(reached > 0, np.minimum(best, np.log(passes) - speed), best)
         possible = np.isfinite(best)
@@ -124,14 +143,11 @@ def scan_cut(
 ) -> Scan:  # fmt: skip
     """Return the tables for one power; `focus_mm` [F] and `speed_mm_s` [V] rise."""
     groove = posterior.resampled(particles)
+    rows, weight = _out_of_focus(groove, drift, nodes)
     focus, speed = (grid.ravel() for grid in np.meshgrid(focus_mm, speed_mm_s, indexing="ij"))
-    margin, spread, weight = margins_under_drift(groove, case.burns(power, speed, 1, focus, air=air), case.thickness_mm, drift, nodes)
-    shape = (len(weight), len(focus_mm), len(speed_mm_s))
-    worth = groove.log_worth(case.burns(power, 1.0, np.array(passes), 0.0, air=air))
-    rows = len(weight) // len(groove)
-    return Scan(
-        tuple(passes), focus_mm, speed_mm_s, (-margin).reshape(shape), spread.reshape(shape), np.repeat(worth, rows, axis=0), weight, rows
-    )
+    burns = case.burns(power, speed, 1, focus, air=air)
+    needed = rows.needed(burns, case.thickness_mm)
+    return Scan(tuple(passes), focus_mm, speed_mm_s, rows, burns, needed, drift, weight, len(rows) // len(groove))
 
 
 def open_speeds(
@@ -140,9 +156,8 @@ def open_speeds(
     """Return speeds from where one pass is sure to get through up to where the most passes are hopeless, evenly in ln."""
     wide = np.geomspace(max(0.05, case.max_speed_mm_s / 5000), case.max_speed_mm_s, 60)
     groove = posterior.resampled(16)
-    needed = groove.log_needed(case.burns(power, wide, 1, focus_mm, air=air), case.thickness_mm)
-    worth = groove.log_worth(case.burns(power, wide, most_passes, focus_mm, air=air))
-    high = wide[np.flatnonzero((worth - needed > -0.2).any(0)).max(initial=0)]
-    low = wide[np.flatnonzero((needed < -0.9).all(0)).max(initial=0)]
+    once, often = (groove.margin(case.burns(power, wide, n, focus_mm, air=air), case.thickness_mm) for n in (1, most_passes))
+    high = wide[np.flatnonzero((often > -0.2).any(0)).max(initial=0)]
+    low = wide[np.flatnonzero((once > 0.9).all(0)).max(initial=0)]
     top = max(min(1.2 * high, case.max_speed_mm_s), 1.5 * low)
     return np.asarray(np.geomspace(low, min(top, case.max_speed_mm_s) if case.max_speed_mm_s > low else top, count), float)

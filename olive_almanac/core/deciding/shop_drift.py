@@ -58,7 +58,7 @@ def _weekly_shifts(known: CutKnowledge, weekly: Pairs) -> list[float]:
         data = data_of(known.case, [(trial, readings)])
         if len(data) < LEAST_RECORDS:
             continue
-        margin = (middle.log_worth(data.burns) - middle.log_needed(data.burns, known.case.thickness_mm))[0]
+        margin = middle.margin(data.burns, known.case.thickness_mm)[0]
         noise, band = float(middle.noise[0, 0]), float(middle.hang_band[0, 0])
         inside = (
             np.where(np.isneginf(data.band_low), -9.0, data.band_low * band),

@@ -24,6 +24,7 @@ __all__ = ["NextCells", "Proposal", "next_cut_cells"]
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 TRIED_PASSES = (1, 2, 3, 4, 6, 8, 12)
+FOCUS_SHARES = (0.25, 0.5, 0.6, 0.75)  # heights of the focus among which the quickest is sought, as shares of the thickness
 SPEEDS = 24
 PARTICLES = 256
 NODES = 4
@@ -58,17 +59,18 @@ class NextCells:
 
 def next_cut_cells(
     posterior: GroovePosterior, case: CutCase, *, drift: ShopDrift = USUAL_DRIFT, power: float = 1.0, target: float = 0.99,
-    limit: FlareLimit | None = None, air: Air = "full", count: int = 8,
+    limit: FlareLimit | None = None, air: Air = "full", focus_mm: float | None = None, count: int = 8,
 ) -> NextCells:  # fmt: skip
     """Return up to `count` cells at one power; none where every candidate would flare up.
 
-    Candidates are passes x focus x speeds over the range that the posterior leaves open.
+    Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm` is the height that most
+    would be burnt at (half the thickness where none is given).
     """
     thickness = case.thickness_mm
     speeds = open_speeds(
         posterior, case, power=power, focus_mm=thickness / 2, most_passes=TRIED_PASSES[-1], air=air, count=SPEEDS
     )
-    focus = np.unique(np.round(np.array([0.25, 0.5, 0.75]) * thickness, 2))
+    focus = np.unique(np.round(np.array(FOCUS_SHARES) * thickness, 2))
     scan = scan_cut(
         posterior, case, drift, power=power, passes=PASSES, focus_mm=focus, speed_mm_s=speeds, air=air, particles=PARTICLES,
         nodes=NODES,
@@ -76,7 +78,8 @@ def next_cut_cells(
     time, possible = scan.least_time(target)
     counted = time[possible] if possible.any() else time
     figures = (float(counted.mean()), float(counted.std()), float(possible.mean()))
-    tried = np.unique(np.round(np.array([-1.0, 0.0, thickness / 2, thickness]), 2))
+    middle = thickness / 2 if focus_mm is None else focus_mm
+    tried = np.unique(np.round(np.array([-1.0, 0.0, middle, thickness]), 2))
     grid = list(itertools.product(TRIED_PASSES, tried, speeds))
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
     allowed = np.ones(len(grid), bool)
@@ -111,9 +114,10 @@ def _outcomes(
     """P(falls free) and P(at least hangs) of each candidate under each particle, [particle, candidate], with mistakes."""
     groove = posterior.resampled(PARTICLES)
     grid_focus, grid_speed = (axis.ravel() for axis in np.meshgrid(focus, speeds, indexing="ij"))
-    needed = groove.log_needed(case.burns(power, grid_speed, 1, grid_focus, air=air), case.thickness_mm)
-    worth = groove.log_worth(case.burns(power, 1.0, np.array(TRIED_PASSES, float), 0.0, air=air))
-    margin = ((worth[:, :, None] - needed[:, None, :]) / groove.noise[:, :, None]).reshape(len(groove), -1)
+    once = case.burns(power, grid_speed, 1, grid_focus, air=air)
+    needed = groove.needed(once, case.thickness_mm)
+    worth = [groove.worth(once.with_passes(n), needed.strain)[0] for n in TRIED_PASSES]
+    margin = np.asarray(np.concatenate([one - needed.log for one in worth], axis=1) / groove.noise, np.float32)
     band = groove.hang_band / groove.noise
     sure = np.float32(1 - LAPSE)
     return (sure * fast_phi(margin - band) + np.float32(LAPSE / 2)), (sure * fast_phi(margin) + np.float32(LAPSE / 2))

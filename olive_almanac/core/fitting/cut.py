@@ -188,7 +188,7 @@ def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: f
     speeds = np.geomspace(0.05, max(case.max_speed_mm_s, 0.1), 240)
     groove = Groove(family_belief(case.prior).mean[None], case.rayleigh_mm)
     burns = case.burns(power, speeds, passes, focus_mm)
-    through = np.flatnonzero((groove.log_worth(burns) > groove.log_needed(burns, case.thickness_mm))[0])
+    through = np.flatnonzero((groove.margin(burns, case.thickness_mm) > 0)[0])
     return float(speeds[through[-1]] if len(through) else speeds[0])
 
 
@@ -237,8 +237,7 @@ class _Likelihood:
 
     def _verdicts(self, groove: Groove, noise: Reals) -> Reals:
         first, second, _ = self.blocks
-        margin = groove.log_worth(self.told_burns) - groove.log_needed(self.told_burns, self.case.thickness_mm)
-        margin /= noise
+        margin = groove.margin(self.told_burns, self.case.thickness_mm) / noise
         band = groove.hang_band / noise
         low, high = self.data.band_low[self.told], self.data.band_high[self.told]
         chance = np.ones_like(margin)
@@ -249,11 +248,10 @@ class _Likelihood:
         return np.asarray(np.log(chance, out=chance))
 
     def _depths(self, groove: Groove, noise: Reals) -> Reals:
-        """ln density of measured depths, 1/mm: normal in the margin at that depth, times d ln S / d depth."""
+        """ln density of measured depths, 1/mm: normal in the margin at that depth, times its slope over the depth."""
         depth = self.data.depth_mm[self.depths]
-        needed, by_log_depth = groove.log_needed_each(self.deep_burns, depth)
+        margin, by_log_depth = groove.margin_each(self.deep_burns, depth)
         slope = by_log_depth / depth
-        margin = groove.log_worth(self.deep_burns) - needed
         variance = (slope * (DEPTH_SD_MM + DEPTH_SD_SHARE * depth)) ** 2 + noise**2
         density = np.exp(-0.5 * margin**2 / variance) / np.sqrt(2 * np.pi * variance) * slope
         return np.asarray(np.log(np.maximum((1 - LAPSE) * density + LAPSE / self.case.thickness_mm, LEAST_CHANCE)))

@@ -41,17 +41,17 @@ class Family:
     tone: TonePrior
 
 
-PLY = GroovePrior(6, 3, 0.05, 1.0, 2.0)
-SOFT = GroovePrior(3, 3, 0.05, 1.0, 1.5)
-FIBREBOARD = GroovePrior(9, 4, 0.08, 1.0, 2.0)
-HIDE = GroovePrior(5, 3, 0.08, 1.0, 1.5)
-GLASSY = GroovePrior(5, 2, 0.02, 1.5, 3.0)
-MELTING = GroovePrior(4, 2, 0.02, 3.0, 3.0)
-FOAM = GroovePrior(0.7, 0.7, 0.05, 2.0, 0.4)
-PAPER = GroovePrior(1, 1, 0.04, 1.0, 0.3)
-CORK = GroovePrior(3, 3, 0.06, 1.5, 1.0)
-TEXTILE = GroovePrior(1.5, 1.5, 0.05, 1.5, 0.6)
-GENERIC = GroovePrior(3.5, 2.5, 0.05, 1.2, 1.2)
+PLY = GroovePrior(6, 3, 0.025, 1.0, 2.0)
+SOFT = GroovePrior(3, 3, 0.025, 1.0, 1.5)
+FIBREBOARD = GroovePrior(9, 4, 0.04, 1.0, 2.0)
+HIDE = GroovePrior(5, 3, 0.04, 1.0, 1.5)
+GLASSY = GroovePrior(5, 2, 0.01, 1.5, 3.0)
+MELTING = GroovePrior(4, 2, 0.01, 3.0, 3.0)
+FOAM = GroovePrior(0.7, 0.7, 0.025, 2.0, 0.4)
+PAPER = GroovePrior(1, 1, 0.02, 1.0, 0.3)
+CORK = GroovePrior(3, 3, 0.03, 1.5, 1.0)
+TEXTILE = GroovePrior(1.5, 1.5, 0.025, 1.5, 0.6)
+GENERIC = GroovePrior(3.5, 2.5, 0.025, 1.2, 1.2)
 
 _PRIORS = {
     "plywood": (PLY, TonePrior(0.6)),
