@@ -6,10 +6,14 @@ import unittest
 
 import numpy as np
 
+from olive_almanac.core.burn.groove import Groove
 from olive_almanac.core.deciding.cut_knowledge import know_cut
+from olive_almanac.core.deciding.scan import ShopDrift, scan_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
 from olive_almanac.core.design.suggest import flare_limit_of
+from olive_almanac.core.fitting.belief import family_belief
 from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.fitting.cut import GroovePosterior, case_of
 from olive_almanac.core.motion.program import cell_seconds, cell_steps, program_of, trial_seconds
 from olive_almanac.core.placing.fiducials import SETS, coupon_set, fiducials_of, modules_of
 from olive_almanac.core.placing.strokes import reach_of, rows_of_boxes, strokes_of
@@ -52,6 +56,25 @@ class NextCellsTest(unittest.TestCase):
         for cell in next_cut_cells(knowledge.posterior, knowledge.case, limit=flare_limit_of(BIRCH, pairs)).settings:
             chance = float(knowledge.chance(power=1.0, speed_mm_s=cell.speed_mm_s, passes=cell.passes, focus_mm=cell.focus_mm))
             self.assertTrue(0.001 < chance < 0.999, (cell, chance))
+
+    def test_the_focus_of_the_pick_takes_the_place_of_the_middle(self):
+        heights = [cell.focus_mm for cell in self.cells(edge=3.0, focus_mm=1.8)]
+        self.assertIn(1.8, heights)
+        self.assertNotIn(BIRCH.true_thickness_mm / 2, heights)
+
+    def test_the_least_time_of_a_known_world_is_where_its_chance_meets_the_target(self):
+        case = case_of(LONG, BIRCH)
+        sure = GroovePosterior(Groove(np.tile(family_belief(case.prior).mean, (8, 1)), case.rayleigh_mm), np.full(8, 1 / 8), None, 8.0)
+        speeds = np.geomspace(4.0, 120.0, 240)
+        for drift in (ShopDrift(0.0, 0.0, 0.0), ShopDrift()):
+            scan = scan_cut(sure, case, drift, power=1.0, passes=(1, 2, 4, 8), focus_mm=np.array([1.5]), speed_mm_s=speeds, air="full",
+                            particles=8, nodes=5)  # fmt: skip
+            least, possible = scan.least_time(0.99)
+            options = [np.log(n / speeds[np.flatnonzero(chance[0] >= 0.99)[-1]]) for n, chance in zip(scan.passes, scan.chance(), strict=True)]
+            self.assertTrue(possible.all())
+            self.assertTrue((abs(np.diff(least)) < 1e-5).all())  # eight times the same world
+            self.assertAlmostEqual(float(least[0]), float(min(options)), delta=0.05)
+            self.assertGreaterEqual(float(least[0]), float(min(options)) - 0.02)  # one normal spread asks for no less
 
     def test_where_everything_would_flare_there_is_nothing_to_burn(self):
         self.assertEqual(self.cells(limit=FlareLimit(0.01)), ())

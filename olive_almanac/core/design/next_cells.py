@@ -63,8 +63,8 @@ def next_cut_cells(
 ) -> NextCells:  # fmt: skip
     """Return up to `count` cells at one power; none where every candidate would flare up.
 
-    Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm` is the height that most
-    would be burnt at (half the thickness where none is given).
+    Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm` is the height tried
+    beside the face, above it and the back (half the thickness where none is given).
     """
     thickness = case.thickness_mm
     speeds = open_speeds(
