@@ -86,6 +86,7 @@ class HeadlessDemoTest(unittest.TestCase):
 
 REAL_WINDOW = """
 import sys
+import time
 from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
@@ -94,11 +95,14 @@ from olive_almanac.views import window as windows
 def look():
     window = QApplication.topLevelWidgets()
     main = next(w for w in window if type(w).__name__ == "MainWindow")
+    if main.session.library is None and time.monotonic() < end:
+        return QTimer.singleShot(200, look)
     image = main.grab().toImage()
     colours = {image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}
     print(QApplication.platformName(), main.isVisible(), len(colours) > 20, main.session.library is not None, flush=True)
     main.close()
 app = windows.make_application()
+end = time.monotonic() + 60
 QTimer.singleShot(2500, look)
 sys.exit(program._open_window(Path(sys.argv[1]), Path(sys.argv[1]) / "p.json"))
 """

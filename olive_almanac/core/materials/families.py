@@ -51,7 +51,7 @@ FOAM = GroovePrior(0.7, 0.7, 0.025, 2.0, 0.4)
 PAPER = GroovePrior(1, 1, 0.02, 1.0, 0.3)
 CORK = GroovePrior(3, 3, 0.03, 1.5, 1.0)
 TEXTILE = GroovePrior(1.5, 1.5, 0.025, 1.5, 0.6)
-GENERIC = GroovePrior(3.5, 2.5, 0.025, 1.2, 1.2)
+GENERIC = GroovePrior(3.5, 2.5, 0.025, 1.0, 1.2)
 
 _PRIORS = {
     "plywood": (PLY, TonePrior(0.6)),
