@@ -8,7 +8,7 @@ from unittest import mock
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QLabel
 
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.storage.library import Library
@@ -202,3 +202,14 @@ class EdgeWhileReadingTest(DecidingCase):
         self.wait_for(lambda: page.edge_is_drawn)
         wrong = lambda chance: sum(abs(chance[c] - (v == "free")) for c, v in known.items())  # noqa: E731
         self.assertLess(wrong(page.grid.chance), wrong(first))
+
+
+class AllFlaredTest(DecidingCase):
+    readings = tuple(Reading(cell.id, "free", char=3, defects=("flare",)) for cell in DecidingCase.trial.cells[:5])
+
+    def test_says_so_and_leads_to_cooler_cells(self):
+        page = self.decided()
+        told = [one.text() for one in page.findChildren(QLabel) if one.isVisible()]
+        self.assertTrue(any("Every cell read so far flared up" in text for text in told), told)
+        self.press("Plan the next cells")
+        self.wait_for(lambda: self.window.station == "Plan")
