@@ -43,6 +43,7 @@ class Outside:
     seconds: Callable[[], float] = time.monotonic
 
 NEWS_MS = 20_000  # how often a shared library is asked what others wrote
+NEWS_LATER_MS = 500  # how soon it is asked again when other work was under way
 SWITCH_S = 0.0005  # how long one thread may hold on while another waits
 MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
 
@@ -273,13 +274,22 @@ class MainWindow(QMainWindow):
     def _ask_for_news(self) -> None:
         """Read a shared library again, off this thread: others write into it too."""
         library = self.session.library
-        if library is not None and library.server and not self._workers:
-            before = self.session.shelf  # what is written here meanwhile must not be taken back
+        if library is None or not library.server:
+            return
+        before = self.session.shelf  # what is written here meanwhile must not be taken back
 
-            def take(held: Held) -> None:
-                if self.session.shelf is before:
-                    self.session.take_news(held)
+        def ask_later() -> None:
+            QTimer.singleShot(NEWS_LATER_MS, self, self._ask_for_news)
 
+        def take(held: Held) -> None:
+            if self.session.shelf is before:
+                self.session.take_news(held)
+            else:
+                ask_later()
+
+        if self._workers:
+            ask_later()
+        else:
             self.work(once(lambda: read_all(library)), take)
 
     def _ready_to_find(self) -> None:

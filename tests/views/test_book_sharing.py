@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import time
 from datetime import date, timedelta
 from pathlib import Path
 from unittest import mock
@@ -21,6 +22,7 @@ from olive_almanac.steps.find import find_entries
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.worker import once
 from tests.samples import BIRCH, DAY, LONG, sample_entry
 from tests.storage.server import new_database
 from tests.views.qt_case import WindowCase
@@ -173,7 +175,8 @@ class SharedWindowTest(WindowCase):
         self.open()
         self.assertEqual(self.session.shelf.entries, ())
         other.save_entry(sample_entry(), "chosen by Ben")
-        self.window._news.timeout.emit()
+        self.window.work(once(lambda: time.sleep(0.3)), lambda _: None)
+        self.window._news.timeout.emit()  # at a bad moment: other work is under way
         self.wait_for(lambda: len(self.session.shelf.entries) == 1)
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
         self.wait_for(lambda: (shown := self.page().right.main_button) is not None and shown.isVisible())
