@@ -44,6 +44,22 @@ class RoomTest(unittest.TestCase):
         self.assertEqual(room.short_by(60, 60), 0)
         self.assertEqual(Room((0, 0, 10, 10), ((0, 0, 10, 10),)).short_by(5, 5), math.inf)
 
+    def test_the_largest_free_boxes_cannot_grow_and_hold_every_free_box(self):
+        draw = random.Random(5)
+        for _ in range(40):
+            corners = [(draw.randint(-10, 90), draw.randint(-10, 50)) for _ in range(draw.randint(0, 6))]
+            room = Room((0, 0, 100, 60), tuple((x, y, x + draw.randint(3, 40), y + draw.randint(3, 40)) for x, y in corners))
+            largest = room.largest()
+            for left, low, right, high in largest:
+                self.assertTrue(room.is_free((left, low, right, high)))
+                wider = ((left - 1, low, right, high), (left, low - 1, right, high), (left, low, right + 1, high), (left, low, right, high + 1))
+                self.assertFalse(any(map(room.is_free, wider)))
+            for _ in range(60):
+                x, y = draw.randint(0, 95), draw.randint(0, 55)
+                box = (x, y, x + draw.randint(1, 30), y + draw.randint(1, 30))
+                if room.is_free(box):
+                    self.assertTrue(any(b[0] <= box[0] and b[1] <= box[1] and box[2] <= b[2] and box[3] <= b[3] for b in largest), box)
+
     def test_snaps_to_edges_nearby_else_to_whole_millimetres(self):
         room = Room((5, 5, 300, 200), ((100, 50, 140, 90),))
         self.assertEqual(room.snapped(40, 30, (7.2, 102.4)), (5, 102))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import heapq
 import itertools
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from olive_almanac.core.records.machine import Machine
@@ -65,16 +65,28 @@ class Room:
 
     def largest(self) -> tuple[Box, ...]:
         """Return the free boxes that cannot grow any further, the largest first."""
-        xs = sorted({self.area[0], self.area[2], *(x for b in self.taken for x in (b[0], b[2]) if self.area[0] < x < self.area[2])})
-        ys = sorted({self.area[1], self.area[3], *(y for b in self.taken for y in (b[1], b[3]) if self.area[1] < y < self.area[3])})
-        free = [
-            (x0, y0, x1, y1)
-            for x0, x1 in itertools.combinations(xs, 2)
-            for y0, y1 in itertools.combinations(ys, 2)
-            if not any(_meet((x0, y0, x1, y1), other) for other in self.taken)
+        first, _, last, _ = self.area
+        xs = sorted({first, last, *(x for b in self.taken for x in (b[0], b[2]) if first < x < last)})
+        before = {x: [b for b in self.taken if abs(b[2] - x) <= EPS] for x in xs}
+        behind = {x: [b for b in self.taken if abs(b[0] - x) <= EPS] for x in xs}
+        grown = [
+            (left, low, right, high)
+            for left, right in itertools.combinations(xs, 2)
+            if (left == first or before[left]) and (right == last or behind[right])
+            for low, high in self._gaps(left, right)
+            if (left == first or _beside(before[left], low, high)) and (right == last or _beside(behind[right], low, high))
         ]
-        grown = [b for b in free if not any(b != other and _inside(b, other) for other in free)]
         return tuple(sorted(grown, key=lambda b: -(b[2] - b[0]) * (b[3] - b[1])))
+
+    def _gaps(self, left: float, right: float) -> Iterator[tuple[float, float]]:
+        """Where an upright strip is free from bottom to top."""
+        low, top = self.area[1], self.area[3]
+        for start, end in sorted((b[1], b[3]) for b in self.taken if b[0] < right - EPS and left < b[2] - EPS):
+            if min(start, top) - low > EPS:
+                yield low, min(start, top)
+            low = max(low, end)
+        if top - low > EPS:
+            yield low, top
 
     def short_by(self, width_mm: float, height_mm: float) -> float:
         """Return by how much the best free box is too narrow or too low, mm; 0 where it fits."""
@@ -108,6 +120,11 @@ def _grown(box: Box, by: float) -> Box:
 
 def _inside(a: Box, b: Box) -> bool:
     return a[0] >= b[0] - EPS and a[1] >= b[1] - EPS and a[2] <= b[2] + EPS and a[3] <= b[3] + EPS
+
+
+def _beside(boxes: Iterable[Box], low: float, high: float) -> bool:
+    """True when one of the boxes stands between two heights."""
+    return any(b[1] < high - EPS and low < b[3] - EPS for b in boxes)
 
 
 def _meet(a: Box, b: Box) -> bool:
