@@ -1,8 +1,10 @@
 """Run every test (or those under the folders named), fail when none ran, and close with the line CI reads.
 
-The modules are shared out to as many processes as there are cores, the long ones first; each process prints its own part.
+The modules are shared out to as many processes as there are cores: window tests and long modules each in a process of their own,
+the long ones first, the short ones of a folder together, so that the libraries are loaded once for them.
 """
 
+import io
 import json
 import os
 import subprocess
@@ -16,28 +18,43 @@ from pathlib import Path
 ROOT = Path(__file__).parent
 PART = "--part"
 MOST_PROCESSES = 4
+SHARED = "OLIVE_ALMANAC_TESTS_SHARED"  # names a folder for what is made once for all processes (tests/demo_shop.py)
+SHORT_BYTES = 14_000  # a module up to this size shares a process with others
 
 
-def modules_in(folders):
-    """The test modules under some folders, those expected to take longest first: window tests, then by size."""
+def bundles_in(folders):
+    """The test modules under some folders, in bundles that share a process, those expected to take longest first."""
     files = {
         file for folder in folders for file in ([ROOT / folder] if folder.endswith(".py") else (ROOT / folder).rglob("test_*.py"))
     }
-    by_weight = sorted(files, key=lambda file: (-file.stat().st_size * (6 if "views" in file.parts else 1), str(file)))
-    return [".".join(file.relative_to(ROOT).with_suffix("").parts) for file in by_weight]
+    bundles = {}
+    for file in sorted(files):
+        alone = "views" in file.parts or file.stat().st_size > SHORT_BYTES
+        bundles.setdefault(file if alone else file.parent, []).append(file)
+
+    def weight(bundle):
+        return sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle)
+
+    return [[".".join(file.relative_to(ROOT).with_suffix("").parts) for file in one] for one in sorted(bundles.values(), key=weight, reverse=True)]
 
 
 def run_part(result_file, modules) -> int:
-    """Run some modules in this process and write the counts into a file."""
+    """Run some modules in this process, say how each went, and write the counts into a file."""
     sys.path.insert(0, str(ROOT))
     home = tempfile.TemporaryDirectory(prefix="olive-almanac-tests-")
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         os.environ[name] = home.name  # no test touches the library of the person who runs it
-    suite = unittest.TestLoader().loadTestsFromNames(modules)
-    result = unittest.TextTestRunner(buffer=True, verbosity=1).run(suite)
-    bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    Path(result_file).write_text(json.dumps({"ran": result.testsRun, "bad": bad, "skipped": len(result.skipped)}))
-    return 1 if bad else 0
+    total = {"ran": 0, "bad": 0, "skipped": 0}
+    for module in modules:
+        began, told = time.monotonic(), io.StringIO()
+        result = unittest.TextTestRunner(told, buffer=True).run(unittest.TestLoader().loadTestsFromName(module))
+        bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        for name, count in (("ran", result.testsRun), ("bad", bad), ("skipped", len(result.skipped))):
+            total[name] += count
+        words = f"{module}: {result.testsRun} run, {bad} failed, {time.monotonic() - began:.0f} s"
+        print(f"{told.getvalue()}{words}\n" if bad else words, flush=True)
+    Path(result_file).write_text(json.dumps(total))
+    return 1 if total["bad"] else 0
 
 
 def main(arguments) -> int:
@@ -48,22 +65,24 @@ def main(arguments) -> int:
     if lost:
         print("no __init__.py beside:", *lost, sep="\n  ")
         return 1
-    modules = modules_in(arguments or ["tests"])
+    bundles = bundles_in(arguments or ["tests"])
     total = {"ran": 0, "bad": 0, "skipped": 0}
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(max(1, min(os.cpu_count() or 1, MOST_PROCESSES))) as pool:
+        surroundings = {**os.environ, SHARED: folder}
 
-        def run(module):
-            counts, began = Path(folder) / module, time.monotonic()
+        def run(modules):
+            counts = Path(folder) / modules[0]
             done = subprocess.run(
-                [sys.executable, __file__, PART, str(counts), module], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
-            )
+                [sys.executable, __file__, PART, str(counts), *modules], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+                env=surroundings,
+            )  # fmt: skip
             crashed = {"ran": 0, "bad": 1, "skipped": 0}
-            took_s = time.monotonic() - began
-            return module, done, took_s, json.loads(counts.read_text()) if counts.exists() else crashed
+            return modules, done, json.loads(counts.read_text()) if counts.exists() else crashed
 
-        for module, done, took_s, counts in pool.map(run, modules):
-            words = f"{module}: {counts['ran']} run, {counts['bad']} failed, {took_s:.0f} s"
-            print(f"{done.stdout.rstrip()}\n{words}\n" if counts["bad"] or done.returncode else words, flush=True)
+        for modules, done, counts in pool.map(run, bundles):
+            bad = counts["bad"] or done.returncode
+            lines = done.stdout if bad else "\n".join(line for line in done.stdout.splitlines() if line.startswith("tests."))
+            print(lines.rstrip(), *(["ended badly:", *modules] if bad and not counts["ran"] else []), flush=True)
             for name in total:
                 total[name] += counts[name]
     passed = max(total["ran"] - total["bad"] - total["skipped"], 0)

@@ -12,10 +12,10 @@ from collections import Counter
 from datetime import date
 from pathlib import Path
 
-from olive_almanac.__main__ import make_demo
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.storage.library import Library
+from tests.demo_shop import copy_demo
 from tests.samples import cut_trial
 
 ROOT = Path(__file__).parents[1]
@@ -32,7 +32,7 @@ class DemoShopTest(unittest.TestCase):
         holder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(holder.cleanup)
         cls.folder = Path(holder.name) / "demo"
-        make_demo(cls.folder, date(2026, 4, 14))
+        copy_demo(cls.folder)
         library = Library.open(cls.folder)
         cls.addClassCleanup(library.close)
         cls.session = Session(today=lambda: date(2026, 4, 14))

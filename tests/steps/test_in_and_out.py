@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 import pypdf
 
-from olive_almanac import __main__ as program
 from olive_almanac.core.deciding.carry import carry_entry
 from olive_almanac.core.errors import AlmanacError, BadFile, Barred
 from olive_almanac.core.fitting.tone import areal_energy_of
@@ -34,6 +33,7 @@ from olive_almanac.steps.share import (
     write_wall_card_work,
 )
 from olive_almanac.storage.library import Library
+from tests.demo_shop import copy_demo
 from tests.samples import ALLOWED, BIRCH, DAY, LEATHER, LONG, NORTH, VINYL, cut_trial, kind_plan, sample_entry
 
 TODAY = date.fromisoformat(DAY)
@@ -202,7 +202,7 @@ class QuestionsTest(unittest.TestCase):
 
     def test_the_demo_has_a_measured_trial_of_each_kind_and_they_decide(self):
         with tempfile.TemporaryDirectory() as place:
-            program.make_demo(Path(place) / "demo", TODAY)
+            copy_demo(Path(place) / "demo")
             library = Library.open(Path(place) / "demo", who="Ada")
             self.addCleanup(library.close)
             by_kind = {trial.kind: (trial, library.readings(trial.id)) for trial, _, _ in library.trials()}

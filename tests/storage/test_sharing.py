@@ -14,7 +14,6 @@ from pathlib import Path
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from olive_almanac import __main__ as program
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.reading import VERDICTS, Reading
@@ -22,6 +21,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.library_json import read_library, write_library
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
+from tests.demo_shop import copy_demo
 from tests.formats.test_station_files import validate
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, sample_entry
 from tests.storage.server import new_database
@@ -210,7 +210,7 @@ class RoundTripTest(SharingCase):
         return document
 
     def test_the_demo_library_comes_back_exactly_and_fits_the_schema(self):
-        program.make_demo(self.place / "demo")
+        copy_demo(self.place / "demo")
         library = self.open("demo")
         library.keep_photo(b"\xff\xd8 a photo", ".jpg")
         validate("library", self.check(library, self.open("copy")))

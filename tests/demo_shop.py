@@ -1,0 +1,27 @@
+"""The demo shop for tests: living through its year takes a while, so a whole run of the tests does it once."""
+
+import fcntl
+import os
+import shutil
+from datetime import date
+from pathlib import Path
+
+from olive_almanac.__main__ import make_demo
+from tests.samples import DAY
+
+SHARED = "OLIVE_ALMANAC_TESTS_SHARED"  # the folder that the processes of one run share; set by run_tests.py
+
+
+def copy_demo(folder):
+    """Put the demo shop's library, as it is on the samples' day, into a folder that is not there yet."""
+    if SHARED not in os.environ:
+        make_demo(folder, date.fromisoformat(DAY))
+        return
+    made = Path(os.environ[SHARED]) / "demo"
+    with (made.parent / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            begun = made.with_name("demo-begun")
+            make_demo(begun, date.fromisoformat(DAY))
+            begun.rename(made)
+    shutil.copytree(made, folder)
