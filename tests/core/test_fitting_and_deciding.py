@@ -49,11 +49,11 @@ class GrooveIndependent(unittest.TestCase):
     def test_passes_needed(self):
         case = case_of(LONG, BIRCH)
         theta = family_belief(case.prior).mean
-        removal, threshold, side, walls = np.exp(theta[[0, 1, 5, 8]])
+        removal, threshold, stretch, side, walls = np.exp(theta[[0, 1, 3, 5, 8]])
         waist = max(case.radii_mm)
         for power, speed, focus in ((60.0, 12.0, 1.5), (40.0, 6.0, 0.0), (25.0, 3.0, 3.0)):
             z = (np.arange(20000) + 0.5) / 20000 * case.thickness_mm
-            w = waist * np.sqrt(1 + ((z - focus) / case.rayleigh_mm) ** 2)
+            w = waist * np.sqrt(1 + ((z - focus - theta[4]) / (stretch * case.rayleigh_mm)) ** 2)
             dialled = power * (power / 60.0) ** theta[9]  # the power curve was not metered
             over = np.sqrt(2 / np.pi) * dialled / ((speed + side) * w) / threshold - 1
             surplus = (over + np.sqrt(over**2 + 4 * 0.06**2)) / 2

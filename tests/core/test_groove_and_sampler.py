@@ -71,7 +71,7 @@ class GrooveTest(unittest.TestCase):
             margin, falls = one.margin_each(burns, np.full(12, depth, np.float32))
             np.testing.assert_allclose(margin, one.margin(burns, depth), atol=1e-4)
             by_depth = (one.margin(burns, depth / 1.01) - one.margin(burns, depth * 1.01)) / (2 * np.log(1.01))
-            np.testing.assert_allclose(falls, by_depth, rtol=0.08, atol=0.06)
+            np.testing.assert_allclose(falls, np.maximum(by_depth, 0), rtol=0.08, atol=0.06)  # a groove that deepens is never easier to free
 
     def test_deeper_needs_more_and_more_power_needs_less(self):
         burns, one = settings(), groove()

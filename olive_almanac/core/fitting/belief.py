@@ -23,7 +23,8 @@ SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25,
 GENERIC_SPREAD = {REMOVAL: 1.0, THRESHOLD: 0.9}
 TAILS = np.array([4.0, 4.0, *[NORMAL] * (len(PARAMETERS) - 2)])  # a wrong family must be able to lose
 CARRIED_TAILS = 6.0
-NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.07, 0.07, 0.02, 0.04, 0.25
+NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.058, 0.07, 0.02, 0.06, 0.25
+STRETCH_MEAN, SHIFT_MEAN = 0.1, 0.15  # a groove's walls lead light further down than it would reach in the open
 OPTICS = (STRETCH, SHIFT, BEND, WAY)  # what belongs to a machine in one state
 LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
@@ -50,7 +51,7 @@ def family_belief(prior: GroovePrior) -> Belief:
     if prior == GENERIC:
         for index, sd in GENERIC_SPREAD.items():
             spread[index] = sd
-    return Belief(np.array([*logs, 0.0, 0.0, *usual, BEND_MEAN, AIR_MEAN, 0.0]), np.diag(spread), TAILS)
+    return Belief(np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), np.diag(spread), TAILS)
 
 
 def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship) -> Belief:

@@ -41,23 +41,24 @@ class Family:
     tone: TonePrior
 
 
-PLY = GroovePrior(6, 3, 0.025, 1.0, 2.0)
-SOFT = GroovePrior(3, 3, 0.025, 1.0, 1.5)
-FIBREBOARD = GroovePrior(9, 4, 0.04, 1.0, 2.0)
-HIDE = GroovePrior(5, 3, 0.04, 1.0, 1.5)
-GLASSY = GroovePrior(5, 2, 0.01, 1.5, 3.0)
-MELTING = GroovePrior(4, 2, 0.01, 3.0, 3.0)
-FOAM = GroovePrior(0.7, 0.7, 0.025, 2.0, 0.4)
-PAPER = GroovePrior(1, 1, 0.02, 1.0, 0.3)
-CORK = GroovePrior(3, 3, 0.03, 1.5, 1.0)
-TEXTILE = GroovePrior(1.5, 1.5, 0.025, 1.5, 0.6)
-GENERIC = GroovePrior(3.5, 2.5, 0.025, 1.0, 1.2)
+PLY = GroovePrior(6, 4.2, 0.025, 1.0, 2.0)
+SOFT = GroovePrior(3, 4, 0.025, 1.0, 1.5)
+HARD = GroovePrior(7, 5.5, 0.03, 1.0, 2.0)
+FIBREBOARD = GroovePrior(9, 5.6, 0.04, 1.0, 2.0)
+HIDE = GroovePrior(5, 4.2, 0.04, 1.0, 1.5)
+GLASSY = GroovePrior(5, 2.8, 0.01, 1.5, 3.0)
+MELTING = GroovePrior(4, 2.8, 0.01, 3.0, 3.0)
+FOAM = GroovePrior(0.7, 1, 0.025, 2.0, 0.4)
+PAPER = GroovePrior(1, 1.4, 0.02, 1.0, 0.3)
+CORK = GroovePrior(3, 4, 0.03, 1.5, 1.0)
+TEXTILE = GroovePrior(1.5, 2, 0.025, 1.5, 0.6)
+GENERIC = GroovePrior(3.5, 3.5, 0.025, 1.0, 1.2)
 
 _PRIORS = {
     "plywood": (PLY, TonePrior(0.6)),
     "plywood_exterior": (PLY, TonePrior(0.6)),
     "softwood": (SOFT, TonePrior(0.5)),
-    "hardwood": (PLY, TonePrior(0.7)),
+    "hardwood": (HARD, TonePrior(0.7)),
     "bamboo": (PLY, TonePrior(0.6)),
     "veneer": (SOFT, TonePrior(0.5)),
     "mdf": (FIBREBOARD, TonePrior(0.7)),
