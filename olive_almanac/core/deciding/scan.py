@@ -32,7 +32,8 @@ F4 = np.float32
 @dataclass(frozen=True)
 class ShopDrift:
     """Half widths of what varies in a shop from day to day: thickness and power as fractions, focus in mm; and the
-    spread (sd of ln energy) between the coupon and the rest of the sheet.  Common practice, no source."""
+    spread (sd of ln energy) between the coupon and the rest of the sheet, with what the model gets wrong.  Common practice, no
+    source."""
 
     thickness: float = 0.05
     power: float = 0.05
