@@ -149,7 +149,7 @@ def _verdict_shape(centre: QPointF, radius: float, verdict: str) -> QPainterPath
         )
     elif verdict == "not_through":
         path.addRect(QRectF(centre.x() - radius * 0.86, centre.y() - radius * 0.86, radius * 1.72, radius * 1.72))
-    elif verdict == "too_dark":
+    elif verdict in ("too_dark", "next"):
         path = _polygon([centre + QPointF(dx * radius * 1.1, dy * radius * 1.1) for dx, dy in ((0, -1), (1, 0), (0, 1), (-1, 0))])
     elif verdict == "no_mark":
         path.addRect(QRectF(centre.x() - radius * 0.8, centre.y() - radius * 0.16, radius * 1.6, radius * 0.32))
@@ -168,7 +168,7 @@ def draw_verdict(
     ground: QColor | None = None,
     halo: QColor | None = None,
 ) -> None:
-    """Draw the mark of a verdict; `halo` surrounds it where it lies on hatching."""
+    """Draw the mark of a verdict, or of a cell to burn next; `halo` surrounds it where it lies on hatching."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     side = min(rect.width(), rect.height())

@@ -63,6 +63,10 @@ class LeavesTest(DecidingCase):
         cells = page.presenter.decision.next_cells
         self.assertTrue(cells)
         self.assertEqual(len(page.presenter.decision.next_reasons), len(cells))
+        self.assertIn("next", page.key_line.verdicts)
+        self.key(Qt.Key.Key_S)
+        self.assertNotIn("next", page.key_line.verdicts)  # they lie on the map only
+        self.key(Qt.Key.Key_M)
         self.press("Plan the next cells")
         self.assertEqual(self.window.station, "Plan")
         self.assertEqual(len(self.page().presenter.plan.trial.cells), len(cells))

@@ -388,7 +388,7 @@ class DecideTest(ShopCase):
     def test_a_screen_reader_hears_the_decision(self):
         page = self.decided()
         self.assertIn("sure to fall free", page.map.accessibleDescription())
-        self.assertRegex(page.cards[0].accessibleName(), r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 passes, \d+ % sure$")
+        self.assertRegex(page.cards[0].accessibleName(), r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 pass, \d+ % sure$")
 
 
 class TroubleTest(WindowCase):

@@ -107,8 +107,8 @@ def next_cut_cells(
 def _reason(setting: Setting, possible: float) -> str:
     passes = "one pass" if setting.passes == 1 else f"{setting.passes} passes"
     if possible < 0.8:
-        return f"tells whether {passes} get through at all"
-    return f"tells how quick {passes} may run"
+        return f"whether {passes} {'gets' if setting.passes == 1 else 'get'} through at all"
+    return f"how quick {passes} may run"
 
 
 def _outcomes(

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
-from olive_almanac.core.units import number_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
@@ -255,7 +255,10 @@ class DecidePage(StationPage):
         if self.stack.currentWidget() is self.photo:
             self.key_holder.addWidget(label("Click a cell, or arrows and Enter: its tone is aimed at.", "small", "second"))
             return
-        self.key_line = VerdictKeyLine([verdict for _, verdict in KEYS[task]], VERDICT_WORDS)
+        marks = [verdict for _, verdict in KEYS[task]]
+        if decision is not None and decision.next_cells and self.stack.currentWidget() is self.map:
+            marks.append("next")
+        self.key_line = VerdictKeyLine(marks, {**VERDICT_WORDS, "next": "Burn next"})
         self.key_line.setFixedHeight(px(24))
         if decision is not None and decision.edge_doubt is not None and not close(True, False):
             self.key_line.show_remark(f"known to ± {max(1, round(100 * decision.edge_doubt))} % from {decision.cells_read} cells")
@@ -345,6 +348,7 @@ class DecidePage(StationPage):
 
     def _turn(self, at: int) -> None:
         self.stack.setCurrentIndex(at)
+        self._show_key(self.session.subject.task, self.presenter.decision)
         if at == 2:
             self.doubted.setFocus()
 
@@ -434,7 +438,7 @@ class DecidePage(StationPage):
         pick, unit = self.presenter.pick, self.session.preferences.speed_unit
         if pick is not None:
             setting = pick.setting
-            passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+            passes = passes_text(setting.passes)
             QGuiApplication.clipboard().setText(
                 f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}, "
                 f"focus {number_text(setting.focus_mm)} mm"

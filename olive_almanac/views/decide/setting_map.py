@@ -8,7 +8,7 @@ from PySide6.QtGui import QFontMetricsF, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.deciding.decision import CHAR_LIMIT
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in, speed_text
 from olive_almanac.views.marks import dots, draw_verdict, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.read.cell_grid import shown_verdict
@@ -16,6 +16,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
+NEXT_STEPS = (0, -22, 22, 44, -44, 66)  # how far up or down the mark of a cell to burn next may move, px
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
@@ -120,8 +121,8 @@ class SettingMapView(Painted):
         self._reserve(area)
         self._draw_margin(painter, area)
         self._draw_cells(painter, area)
-        self._draw_next(painter, area)
         self._draw_picks(painter, area)
+        self._draw_next(painter, area)
         self._name_areas(painter, area)
         painter.setPen(QPen(C("ink"), 1.4))
         painter.setBrush(NO_BRUSH)
@@ -247,7 +248,7 @@ class SettingMapView(Painted):
 
     def _held(self) -> str:
         """What is the same all over the map."""
-        passes = "1 pass" if self.map.passes == 1 else f"{self.map.passes} passes"
+        passes = passes_text(self.map.passes)
         pitch = f", line pitch {number_text(self.map.pitch_mm)} mm" if self.map.pitch_mm else ""
         return f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
 
@@ -281,19 +282,27 @@ class SettingMapView(Painted):
                              ground=C("field"), halo=C("field"))  # fmt: skip
 
     def _draw_next(self, painter, area) -> None:
-        """The cells to burn next: open diamonds, with the number of passes where it is another than the map's."""
+        """The cells to burn next: open diamonds, with the number of passes where it is another than the map's.  Where one would lie
+        on a mark it moves up or down, on a stem from its place."""
         for cell in self.decision.next_cells:
-            at = self._point(area, cell.speed_mm_s, cell.power)
-            if not area.contains(at):
+            place = self._point(area, cell.speed_mm_s, cell.power)
+            if not area.contains(place):
                 continue
-            diamond = QPolygonF([at + QPointF(dx, dy) for dx, dy in ((0, -9), (9, 0), (0, 9), (-9, 0))])
-            painter.setBrush(C("field"))
-            painter.setPen(QPen(C("ink"), 2))
-            painter.drawPolygon(diamond)
-            self._taken.append(QRectF(at.x() - 11, at.y() - 11, 22, 22))
+            spots = [place + QPointF(0, dy) for dy in NEXT_STEPS]
+            at = next((spot for spot in spots if self._is_free(QRectF(spot.x() - 8, spot.y() - 8, 16, 16), area)), place)
+            if at != place:
+                for colour, width in (("field", 4), ("ink", 1.4)):
+                    painter.setPen(QPen(C(colour), width))
+                    painter.drawLine(place, at)
+            draw_verdict(painter, QRectF(at.x() - 8.5, at.y() - 8.5, 17, 17), "next", ground=C("field"), halo=C("field"))
+            self._taken.append(QRectF(at.x() - 9, at.y() - 9, 18, 18))
             if cell.passes != self.map.passes:
                 painter.setFont(F("small_b"))
+                painter.setPen(C("ink"))
                 painter.drawText(QRectF(at.x() - 10, at.y() - 9, 20, 18), CENTRE, str(cell.passes))
+
+    def _is_free(self, box, area) -> bool:
+        return area.contains(box) and not any(box.intersects(taken) for taken in self._taken)
 
     def _pick_points(self, area):
         return [self._point(area, pick.setting.speed_mm_s, pick.setting.power) for pick in self.decision.picks]
@@ -315,13 +324,13 @@ class SettingMapView(Painted):
             spots = ((-reach, 0), (reach, 0), (0, -reach), (0, reach), (-reach, -reach), (reach, reach))
             for dx, dy in spots:
                 badge = QRectF(at.x() + dx - 12, at.y() + dy - 12, 24, 24)
-                if area.contains(badge) and not any(badge.intersects(taken) for taken in self._taken):
+                if self._is_free(badge, area):
                     break
             draw_badge(painter, badge, LETTERS[n], n == self.chosen)
             self._taken.append(badge)
             passes = self.decision.picks[n].setting.passes
             if passes != self.map.passes:  # the areas are those of another number of passes
-                words = "at 1 pass" if passes == 1 else f"at {passes} passes"
+                words = f"at {passes_text(passes)}"
                 for dx, dy in ((0, 24), (0, -24), (0, 44), (58, 0), (-58, 0), (0, -44)):
                     if self._plate(painter, QPointF(at.x() + dx, at.y() + dy), words, "small_b", area):
                         break
@@ -404,7 +413,7 @@ class SettingMapView(Painted):
         width = QFontMetricsF(F(role)).horizontalAdvance(text) + 10
         height = 18 if "small" in role else 23
         rect = QRectF(centre.x() - width / 2, centre.y() - height / 2, width, height)
-        if not area.adjusted(2, 2, -2, -2).contains(rect) or any(rect.intersects(taken) for taken in self._taken):
+        if not self._is_free(rect, area.adjusted(2, 2, -2, -2)):
             return False
         painter.setPen(NO_PEN)
         painter.setBrush(C("field"))
