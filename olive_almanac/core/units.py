@@ -19,6 +19,7 @@ __all__ = [
     "duration_text",
     "lengths_text",
     "number_text",
+    "passes_text",
     "percent_text",
     "pitch_from_dpi",
     "read_length_mm",
@@ -116,6 +117,11 @@ def percent_text(fraction: float) -> str:
 def speed_text(speed_mm_s: float, unit: str = "mm/s") -> str:
     """Return a speed in `unit` with the unit behind it: "8 mm/s", "480 mm/min"."""
     return f"{number_text(speed_in(speed_mm_s, unit), 3)} {unit}"
+
+
+def passes_text(passes: int) -> str:
+    """Return a number of passes in words: "1 pass", "3 passes"."""
+    return "1 pass" if passes == 1 else f"{passes} passes"
 
 
 def lengths_text(*lengths_mm: float) -> str:

@@ -8,7 +8,7 @@ from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text, percent_text, speed_text
+from olive_almanac.core.units import number_text, passes_text, percent_text, speed_text
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet, draw_code, entry_code
 
 __all__ = ["write_book", "write_label", "write_wall_card"]
@@ -21,7 +21,7 @@ Line = tuple[Entry, Machine, Stock, str, str]  # with the state and its reason i
 
 def _numbers(entry: Entry, unit: str) -> str:
     s = entry.setting
-    passes = "1 pass" if s.passes == 1 else f"{s.passes} passes"
+    passes = passes_text(s.passes)
     pitch = f", line pitch {number_text(s.pitch_mm)} mm" if s.pitch_mm else ""
     return f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, unit)}, {passes}, focus {number_text(s.focus_mm)} mm, air {s.air}{pitch}"
 
@@ -154,7 +154,7 @@ def write_label(entry: Entry, machine: Machine, stock: Stock, state: str, *, spe
     page.fitted(3, 7, stock.short_name, most, 12, SERIF)
     page.fitted(3, 12, f"{TASK_WORDS[entry.task]}, {machine.name}" + (f", lot {stock.lot}" if stock.lot else ""), most, 8, SANS)
     s = entry.setting
-    passes = "1 pass" if s.passes == 1 else f"{s.passes} passes"
+    passes = passes_text(s.passes)
     page.fitted(3, 19, f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, speed_unit)}", most, 12, SANS_BOLD)
     page.fitted(3, 24.5, f"{passes}, focus {number_text(s.focus_mm)} mm, air {s.air}", most, 9, SANS)
     page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)

@@ -14,7 +14,7 @@ from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.placing.strokes import Polyline, detail_boxes, strokes_of
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import number_text, percent_text
+from olive_almanac.core.units import number_text, passes_text, percent_text
 
 __all__ = ["Layer", "layer_name", "layers_of", "write_dxf", "write_svg"]
 
@@ -38,7 +38,7 @@ def layer_name(setting: Setting) -> str:
     words = [
         f"{percent_text(setting.power)} %",
         f"{number_text(setting.speed_mm_s, 4)} mm/s",
-        "1 pass" if setting.passes == 1 else f"{setting.passes} passes",
+        passes_text(setting.passes),
     ]
     words += [f"pitch {number_text(setting.pitch_mm)} mm" + (", crossed" if setting.crosshatch else "")] if setting.pitch_mm else []
     words += [f"lines along {setting.direction.upper()}"] if setting.pitch_mm and setting.direction == "y" else []

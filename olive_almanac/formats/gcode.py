@@ -25,7 +25,7 @@ from olive_almanac.core.motion.program import (
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.setting import AIRS, Setting
 from olive_almanac.core.records.trial import Place, Trial
-from olive_almanac.core.units import number_text, percent_text
+from olive_almanac.core.units import number_text, passes_text, percent_text
 
 __all__ = ["gcode_blocks", "gcode_parts", "write_gcode"]
 
@@ -199,7 +199,7 @@ def _places(base_mm: float, pitch_mm: float, count: int, scale: float, decimals:
 
 
 def _said(setting: Setting) -> str:
-    words = f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {setting.passes} passes"
+    words = f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {passes_text(setting.passes)}"
     words += f", pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
     return words + (f", focus {number_text(setting.focus_mm)} mm" if setting.focus_mm else "")
 

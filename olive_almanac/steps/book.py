@@ -13,7 +13,7 @@ from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State,
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
+from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_text
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
 from olive_almanac.steps.session import Session, subject_state
@@ -111,7 +111,7 @@ def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: st
     parts = [
         f"{machine.label}, {stock.label}, {entry.task}: {percent_text(setting.power)} %",
         speed_text(setting.speed_mm_s, unit),
-        "1 pass" if setting.passes == 1 else f"{setting.passes} passes",
+        passes_text(setting.passes),
         f"focus {number_text(setting.focus_mm)} mm",
         f"air {setting.air}",
     ]

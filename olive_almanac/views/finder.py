@@ -5,7 +5,7 @@ from PySide6.QtGui import QGuiApplication, QPainter
 from PySide6.QtWidgets import QDialog, QListView, QStyledItemDelegate, QVBoxLayout
 
 from olive_almanac.core.records.setting import TASK_WORDS
-from olive_almanac.core.units import percent_text, speed_text
+from olive_almanac.core.units import passes_text, percent_text, speed_text
 from olive_almanac.steps.book import STATE_WORDS, clip_text
 from olive_almanac.steps.find import Found, find_entries, trial_of_code
 from olive_almanac.steps.session import Session
@@ -65,7 +65,7 @@ class FoundDelegate(QStyledItemDelegate):
             painter.fillRect(QRectF(0, 0, 4, h), C("olive"))
         draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
         setting = hit.entry.setting
-        passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+        passes = passes_text(setting.passes)
         numbers = f"{percent_text(setting.power)} %   {speed_text(setting.speed_mm_s, self._unit)}   {passes}"
         painter.setPen(C("ink"))
         painter.setFont(F("num4"))

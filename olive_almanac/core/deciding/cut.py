@@ -19,7 +19,7 @@ from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import number_text, percent_text, speed_text
+from olive_almanac.core.units import number_text, passes_text, percent_text, speed_text
 
 __all__ = ["TARGET", "decide_cut", "margin_sentence"]
 
@@ -74,12 +74,8 @@ def _all_flared(knowledge: CutKnowledge, power: float, target: float, limit: Fla
     )  # fmt: skip
 
 
-def _passes_text(passes: int) -> str:
-    return "1 pass" if passes == 1 else f"{passes} passes"
-
-
 def _told(setting: Setting) -> str:
-    passes = _passes_text(setting.passes)
+    passes = passes_text(setting.passes)
     return f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s)}, {passes}"
 
 
@@ -230,7 +226,7 @@ class _Window:
         for option in sorted(unsure, key=lambda o: (o.seconds if safe else float(o.char[2]))):
             chosen.setdefault(option.setting.passes, option)
         cells = [
-            Proposal(o.setting, self.target, f"tells whether {_passes_text(o.setting.passes)} flare up here") for o in list(chosen.values())[:most]
+            Proposal(o.setting, self.target, f"whether it flares up with {passes_text(o.setting.passes)}") for o in list(chosen.values())[:most]
         ]
         if not cells:
             return next_cells

@@ -8,7 +8,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
@@ -275,7 +275,7 @@ class BurnPage(StationPage):
         self.speed.show_number(
             number_text(speed_in(setting.speed_mm_s, unit)), unit, "" if unit == "mm/s" else speed_text(setting.speed_mm_s)
         )
-        passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+        passes = passes_text(setting.passes)
         pitch = f", line pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
         self.more.setText(f"{passes}, focus {number_text(setting.focus_mm)} mm, air {setting.air}{pitch}")
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.units import number_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
 
@@ -209,7 +209,7 @@ class SlicesChart(Chart):
         for n, (passes, chance) in enumerate(zip(self.slices.passes, self.slices.chance, strict=True)):
             half = int(np.abs(chance - (0.62 - 0.12 * n)).argmin())
             self.plate(
-                painter, axes.at(speeds[half], float(chance[half])), "1 pass" if passes == 1 else f"{passes} passes", axes.area
+                painter, axes.at(speeds[half], float(chance[half])), passes_text(passes), axes.area
             )
         self.plate(painter, axes.at(axes.x[1], self.target) - QPointF(130, -26), f"house rule {100 * self.target:g} %", axes.area)
 

@@ -5,7 +5,7 @@ from PySide6.QtGui import QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
-from olive_almanac.core.units import percent_text, speed_text
+from olive_almanac.core.units import passes_text, percent_text, speed_text
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
@@ -69,7 +69,7 @@ class DoubtedList(Painted):
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
             chance = "under 1 %" if one.chance < 0.01 else f"{100 * one.chance:.0f} %"
-            passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+            passes = passes_text(setting.passes)
             told = f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, self.unit)}, {passes}; {chance} likely"
             painter.drawText(QRectF(98, y + 6, width - 112, 28), MIDDLE_RIGHT, told)
             painter.setFont(F("ui"))

@@ -5,7 +5,7 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
 from olive_almanac.core.deciding.decision import aim_word
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in
+from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT
@@ -34,7 +34,7 @@ class PickCard(QAbstractButton):
         self.setToolTip(pick.why)
         self.setAccessibleName(
             f"{letter}: {self.name}, {percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
-            f"{setting.passes} passes, {100 * pick.probability:.0f} % sure"
+            f"{passes_text(setting.passes)}, {100 * pick.probability:.0f} % sure"
         )
 
     def sizeHint(self) -> QSize:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QFileDialog, QHBoxLayout, QMenu, 
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.reading import CHAR_WORDS, DEFECT_WORDS, DEFECTS, HOLDS, VERDICT_WORDS
-from olive_almanac.core.units import number_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
@@ -390,7 +390,7 @@ class ReadPage(StationPage):
         presenter = self.presenter
         setting, reading, photo = cell.setting, presenter.readings.get(cell.id), presenter.suggestion
         self.now.setText(f"Cell {cell.id}")
-        passes = "1 pass" if setting.passes == 1 else f"{setting.passes} passes"
+        passes = passes_text(setting.passes)
         self.setting.setText(f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}")
         self.measured.setText(measured_words(reading, photo, presenter.differences.get(cell.id, ""), presenter.kerf_of(cell)))
         suggested = photo.verdict if photo is not None and not photo.flags else None
