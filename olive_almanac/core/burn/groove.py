@@ -96,8 +96,7 @@ class Burns:
     @cached_property
     def lenses(self) -> Lenses:
         """The different pairs of focus and waist [u], [u], and which of them each burn has [n]: widths are worked out once."""
-        pairs, which = np.unique(np.stack([self.focus_mm, self.radius_mm], 1), axis=0, return_inverse=True)
-        return pairs[:, 0], pairs[:, 1], which.ravel()
+        return _different(self.focus_mm, self.radius_mm)
 
     @cached_property
     def dials(self) -> tuple[Reals, NDArray[np.intp]]:
@@ -107,8 +106,7 @@ class Burns:
     @cached_property
     def runs(self) -> tuple[Reals, Reals, NDArray[np.intp]]:
         """The different pairs of passes and air [u], [u], and which of them each burn has [n]."""
-        pairs, which = np.unique(np.stack([self.passes, self.air], 1), axis=0, return_inverse=True)
-        return pairs[:, 0], pairs[:, 1], which.ravel()
+        return _different(self.passes, self.air)
 
 
 @dataclass(frozen=True)
@@ -133,8 +131,12 @@ class Groove:
     def __len__(self) -> int:
         return len(self.theta)
 
+    @cached_property
+    def _columns(self) -> Reals:
+        return self.theta.astype(F4).T[:, :, None]
+
     def _column(self, index: int) -> Reals:
-        return self.theta[:, index, None].astype(F4)
+        return np.asarray(self._columns[index])
 
     @cached_property
     def noise(self) -> Reals:
@@ -168,13 +170,14 @@ class Groove:
         loss = np.exp(self._column(CHAR_LOSS) + self._column(AIR) * air) if air.any() else np.exp(self._column(CHAR_LOSS))
         once = -np.expm1(-loss)
         together = (-np.expm1(-loss * passes) / once).take(which, 1, mode="clip")
+        last = (loss * np.exp(-loss * passes) / once).take(which, 1, mode="clip")  # the slope of together at N
         if loss.shape[1] > 1:
             loss, once = loss.take(which, 1, mode="clip"), once.take(which, 1, mode="clip")
         spent = burns.passes
         worth = together - strain * (spent - together)
-        most = (np.log1p(1 / strain) + np.log(loss / once)) / loss
-        beyond = most < spent
+        beyond = strain * (1 - last) > last
         if beyond.any():
+            most = (np.log1p(1 / strain) + np.log(loss / once)) / loss
             held = np.where(most > 1, (1 + strain) / once - strain * (1 / loss + most), F4(1))
             worth, spent = np.where(beyond, held, worth), np.where(beyond, np.maximum(most, 1), spent)
         return np.asarray(np.maximum(worth, F4(1e-6))), np.asarray(spent)
@@ -251,6 +254,12 @@ class Groove:
         if burns.way.any():
             log += self._column(WAY) * burns.way
         return np.asarray(log)
+
+
+def _different(first: Reals, second: Reals) -> tuple[Reals, Reals, NDArray[np.intp]]:
+    """The different pairs of two arrays [n]: [u], [u], and which of them each place has [n]."""
+    pairs, which = np.unique(first + 1j * second, return_inverse=True)  # complex numbers sort far quicker than rows
+    return pairs.real.astype(F4), pairs.imag.astype(F4), which
 
 
 def _smooth(over: Reals) -> Reals:

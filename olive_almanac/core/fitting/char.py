@@ -8,6 +8,7 @@ that cools away.  A grade may be misjudged, a flare-up is not.  Laplace approxim
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -109,16 +110,20 @@ def fit_char(
     if not rows:
         half = rng.standard_normal((DRAWS // 2, len(SD)))
         return CharPosterior(mean + SD * np.vstack([half, -half]))
-    log_energy, earlier, air, graded = np.array(rows, float).T
-    grade, at = graded.astype(int), np.arange(len(rows))
+    rows.sort(key=lambda row: row[3])  # in blocks of one grade
+    log_energy, earlier, air, grade = np.array(rows, float).T
+    starts_at = np.searchsorted(grade, range(5))
+    clean, brown, charred, flared_up = (slice(*ends) for ends in itertools.pairwise(starts_at))
 
     def likelihood(z: Floats, soft: float) -> Reals:
         above = _above(mean + SD * z, log_energy, earlier, air)
-        edges = np.concatenate([np.ones_like(above[:1]), above, np.zeros_like(above[:1])])
         flares = (1 - FLARE_LAPSE) * above[2] + FLARE_LAPSE / 2
-        graded = np.maximum(edges[grade, :, at].T - edges[grade + 1, :, at].T, 0)
-        cool = np.where(grade == UNGRADED, 1 - flares, (1 - LAPSE) * graded + LAPSE / 3 * (1 - flares))
-        return np.asarray(np.log(np.where(grade == 3, flares, cool)))
+        chance = 1 - flares
+        for block, least, most in ((clean, None, above[0]), (brown, above[0], above[1]), (charred, above[1], above[2])):
+            graded = np.maximum((1 if least is None else least[:, block]) - most[:, block], 0)
+            chance[:, block] = (1 - LAPSE) * graded + LAPSE / 3 * chance[:, block]
+        chance[:, flared_up] = flares[:, flared_up]
+        return np.asarray(np.log(chance, out=chance))
 
     starts = np.vstack([np.zeros(len(SD)), 0.7 * rng.standard_normal((7, len(SD)))])
     near = previous is not None and previous.mode is not None
