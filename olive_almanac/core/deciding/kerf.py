@@ -81,7 +81,8 @@ def _says(rows: Sequence[KerfRow]) -> str:
     gap, error = x.figures.mean_mm - y.figures.mean_mm, math.hypot(x.figures.error_mm, y.figures.error_mm)
     offsets = f"Offset outlines by {number_text(x.figures.mean_mm / 2, 3)} mm along X and {number_text(y.figures.mean_mm / 2, 3)} mm along Y."
     if abs(gap) > APART * error:
-        return f"The kerf along {'X' if gap > 0 else 'Y'} is wider by {number_text(abs(gap), 2)} mm. {offsets}"
+        shown = abs(round(x.figures.mean_mm, 3) - round(y.figures.mean_mm, 3))  # as between the two figures that are shown
+        return f"The kerf along {'X' if gap > 0 else 'Y'} is wider by {number_text(shown, 2)} mm. {offsets}"
     return f"X and Y agree within what the gauge tells. {offsets}"
 
 
