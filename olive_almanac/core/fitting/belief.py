@@ -20,7 +20,7 @@ Floats = NDArray[np.float64]
 NORMAL = 1e6  # degrees of freedom that make a Student-t a normal
 #            removal threshold char rayleigh shift side  noise hang  walls bend  air   way
 SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25, 0.12])
-GENERIC_SPREAD = {REMOVAL: 1.0, THRESHOLD: 0.9}
+GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD = 1.0, 0.6, 0.45  # of no known family: what is hard to remove starts late, too
 TAILS = np.array([4.0, 4.0, *[NORMAL] * (len(PARAMETERS) - 2)])  # a wrong family must be able to lose
 CARRIED_TAILS = 6.0
 NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.058, 0.07, 0.02, 0.06, 0.25
@@ -47,11 +47,10 @@ def family_belief(prior: GroovePrior) -> Belief:
     """Return the belief from the family alone."""
     logs = np.log([prior.removal_j_mm3, prior.threshold_j_mm2, prior.char_loss])
     usual = np.log([prior.side_loss_mm_s, NOISE_MEAN, HANG_MEAN, WALLS_MEAN])
-    spread = SPREAD.copy()
+    root = np.diag(SPREAD)
     if prior == GENERIC:
-        for index, sd in GENERIC_SPREAD.items():
-            spread[index] = sd
-    return Belief(np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), np.diag(spread), TAILS)
+        root[REMOVAL, REMOVAL], root[THRESHOLD, REMOVAL], root[THRESHOLD, THRESHOLD] = GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD
+    return Belief(np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS)
 
 
 def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship) -> Belief:

@@ -212,13 +212,11 @@ class _Likelihood:
         self.active = self._active()
 
     def _active(self) -> NDArray[np.intp]:
-        """Bend, air and direction count only where they vary; what is carried over hangs together and counts whole."""
+        """Bend, air and direction count only where they vary, or where something is believed of them together with others."""
         everything = np.arange(len(self.belief.mean))
-        if np.any(self.belief.root[np.triu_indices(len(everything), 1)[::-1]]):
-            return everything
-        burns = self.data.burns
+        burns, apart = self.data.burns, self.belief.root - np.diag(np.diag(self.belief.root))
         idle = {BEND: not burns.dial.any(), AIR: not burns.air.any(), WAY: not burns.way.any()}
-        return np.array([i for i in everything if not idle.get(int(i), False)])
+        return np.array([i for i in everything if not idle.get(int(i), False) or apart[i].any() or apart[:, i].any()])
 
     def theta(self, z: Floats) -> Floats:
         whole = np.zeros((len(z), len(self.belief.mean)))
