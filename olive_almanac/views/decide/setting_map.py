@@ -16,7 +16,8 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
-NEXT_STEPS = (0, -22, 22, 44, -44, 66)  # how far up or down the mark of a cell to burn next may move, px
+# where the mark of a cell to burn next may move, px: up and down rather than aside
+NEXT_STEPS = sorted(((22 * across, 22 * up) for across in range(-3, 4) for up in range(-6, 7)), key=lambda step: 2 * abs(step[0]) + abs(step[1]))
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
@@ -283,12 +284,12 @@ class SettingMapView(Painted):
 
     def _draw_next(self, painter, area) -> None:
         """The cells to burn next: open diamonds, with the number of passes where it is another than the map's.  Where one would lie
-        on a mark it moves up or down, on a stem from its place."""
+        on a mark it moves a little, on a stem from its place."""
         for cell in self.decision.next_cells:
             place = self._point(area, cell.speed_mm_s, cell.power)
             if not area.contains(place):
                 continue
-            spots = [place + QPointF(0, dy) for dy in NEXT_STEPS]
+            spots = [place + QPointF(dx, dy) for dx, dy in NEXT_STEPS]
             at = next((spot for spot in spots if self._is_free(QRectF(spot.x() - 8, spot.y() - 8, 16, 16), area)), place)
             if at != place:
                 for colour, width in (("field", 4), ("ink", 1.4)):
