@@ -215,7 +215,7 @@ class RoundTripTest(SharingCase):
         library.keep_photo(b"\xff\xd8 a photo", ".jpg")
         validate("library", self.check(library, self.open("copy")))
 
-    @settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.lists(entry_strategy, max_size=4), st.lists(reading_strategy, max_size=4), st.lists(st.binary(max_size=20), max_size=2), text)
     def test_generated_libraries_come_back_exactly(self, entries, readings, photos, why):
         with tempfile.TemporaryDirectory() as folder:
