@@ -268,6 +268,8 @@ class Rail(QWidget):
         self.practise.show_state("todo", "on hidden stock", current=current == "Practise")
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
+        if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins
+            self.day.setText(f"{today:%A} {today.day} {today:%b}")
         due = self.session.due_count()
         self.due.setText("" if not self.session.shelf.entries else f"{due} {'entry' if due == 1 else 'entries'} due again")
 

@@ -1,5 +1,7 @@
 """Every page at every size, theme and scale: nothing clipped, everything named, everything reachable."""
 
+from datetime import UTC, datetime
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtWidgets import QAbstractButton, QLineEdit, QTableView
@@ -7,6 +9,14 @@ from PySide6.QtWidgets import QAbstractButton, QLineEdit, QTableView
 from olive_almanac.steps.session import STATIONS
 from olive_almanac.views import theme
 from tests.views import test_stations
+from tests.views.qt_case import WindowCase
+
+
+class DayTest(WindowCase):
+    def test_the_longest_day_fits_the_rail(self):
+        self.open(now=lambda: datetime(2026, 9, 30, 12, tzinfo=UTC))
+        self.assertRegex(self.window.rail.day.text(), "^Wednesday 30 Sep")
+        self.assertEqual(self.clipped(), [])
 
 
 class LookTest(test_stations.ShopCase):

@@ -84,6 +84,7 @@ class SettingMapView(Painted):
         self.unit = "mm/s"
         self.note = ""
         self._taken: list[QRectF] = []
+        self._badges: list[QRectF] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Map of power and speed")
 
@@ -111,7 +112,7 @@ class SettingMapView(Painted):
             painter.drawText(QRectF(0, 0, width, height), CENTRE, self.note)
             return
         area = self._area(width, height)
-        self._taken = []
+        self._taken, self._badges = [], []
         painter.fillRect(area, C("field"))
         painter.save()
         painter.setClipRect(area)
@@ -124,6 +125,8 @@ class SettingMapView(Painted):
         self._draw_cells(painter, area)
         self._draw_picks(painter, area)
         self._draw_next(painter, area)
+        for n, badge in enumerate(self._badges):  # over the stems of the cells to burn next
+            draw_badge(painter, badge, LETTERS[n], n == self.chosen)
         self._name_areas(painter, area)
         painter.setPen(QPen(C("ink"), 1.4))
         painter.setBrush(NO_BRUSH)
@@ -309,6 +312,7 @@ class SettingMapView(Painted):
         return [self._point(area, pick.setting.speed_mm_s, pick.setting.power) for pick in self.decision.picks]
 
     def _draw_picks(self, painter, area) -> None:
+        """The rings of the picks, and where their letters will stand."""
         for n, at in enumerate(self._pick_points(area)):
             on = n == self.chosen
             radius = 15 if on else 9
@@ -327,7 +331,7 @@ class SettingMapView(Painted):
                 badge = QRectF(at.x() + dx - 12, at.y() + dy - 12, 24, 24)
                 if self._is_free(badge, area):
                     break
-            draw_badge(painter, badge, LETTERS[n], n == self.chosen)
+            self._badges.append(badge)
             self._taken.append(badge)
             passes = self.decision.picks[n].setting.passes
             if passes != self.map.passes:  # the areas are those of another number of passes
