@@ -17,7 +17,8 @@ A separable balance, our own; sections and figures in docs/methods.md.  Results 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -27,7 +28,6 @@ __all__ = ["PARAMETERS", "Burns", "Groove", "Needed", "fast_phi"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
-Lenses = tuple[Reals, Reals, NDArray[np.intp]]  # see Burns.lenses
 PARAMETERS = (
     "ln removal",
     "ln threshold",
@@ -45,8 +45,10 @@ PARAMETERS = (
 REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG, WALLS, BEND, AIR, WAY = range(len(PARAMETERS))
 SOFTNESS = 0.06  # smooths the threshold so that the fit has slopes
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(4)
-NODES, WEIGHTS = (_NODES + 1) / 2, _WEIGHTS / 2
 F4 = np.float32
+QUADRATURE = np.column_stack([(_NODES + 1) / 2, _WEIGHTS / 2]).astype(F4)  # shares of the depth and their weights
+ENTIRE = np.ones((1, 2), F4)
+Kinds = tuple[Reals, NDArray[np.intp]]  # see Burns.lenses
 
 
 def fast_phi(x: Reals) -> Reals:
@@ -65,8 +67,8 @@ def fast_phi(x: Reals) -> Reals:
 @dataclass(frozen=True)
 class Burns:
     """Settings as the groove sees them, arrays [n]: watts by the machine's curve, ln of the dialled fraction (0 where the power
-    was metered), speed, passes, mean focus, waist radius across the cut, steps of air below full, and 1 where the beam runs
-    in the machine's better direction alone."""
+    was metered), speed, passes, mean focus, waist radius across the cut, steps of air below full, 1 where the beam runs in the
+    machine's better direction alone, and how far each is to get, as a share of the depth that is asked for."""
 
     power_w: Reals
     dial: Reals
@@ -76,6 +78,7 @@ class Burns:
     radius_mm: Reals
     air: Reals
     way: Reals
+    share: Reals = field(default_factory=lambda: np.ones(1, F4))
 
     def __post_init__(self) -> None:
         n = np.broadcast(*(getattr(self, name) for name in self.__dataclass_fields__)).shape
@@ -94,19 +97,23 @@ class Burns:
         return replace(self, passes=np.full(len(self), passes, F4))
 
     @cached_property
-    def lenses(self) -> Lenses:
-        """The different pairs of focus and waist [u], [u], and which of them each burn has [n]: widths are worked out once."""
-        return _different(self.focus_mm, self.radius_mm)
+    def lenses(self) -> Kinds:
+        """The different triples of focus, waist and share [3, u, 1], and which of them each burn has [n]: widths are worked out once."""
+        return _different(self.focus_mm, self.radius_mm, self.share)
 
     @cached_property
-    def dials(self) -> tuple[Reals, NDArray[np.intp]]:
-        values, which = np.unique(self.dial, return_inverse=True)
-        return values, which
+    def dials(self) -> Kinds:
+        """The different dials [1, u, 1], and which of them each burn has [n]."""
+        return _different(self.dial)
 
     @cached_property
-    def runs(self) -> tuple[Reals, Reals, NDArray[np.intp]]:
-        """The different pairs of passes and air [u], [u], and which of them each burn has [n]."""
+    def runs(self) -> Kinds:
+        """The different pairs of passes and air [2, u, 1], and which of them each burn has [n]."""
         return _different(self.passes, self.air)
+
+    @property
+    def differ_in_strength_alone(self) -> bool:
+        return all(np.ptp(part) == 0 for part in (self.focus_mm, self.radius_mm, self.share, self.passes, self.air, self.way))
 
 
 @dataclass(frozen=True)
@@ -123,7 +130,10 @@ class Needed:
 
 @dataclass(frozen=True)
 class Groove:
-    """Parameters of M grooves: `theta` has the shape [M, 12], columns as in PARAMETERS; `rayleigh_mm` is the beam's."""
+    """Parameters of M grooves: `theta` has the shape [M, 12], columns as in PARAMETERS; `rayleigh_mm` is the beam's.
+
+    Results have the shape [M, n]; inside, burns are the first axis, so that what several burns share is copied in whole rows.
+    """
 
     theta: Floats
     rayleigh_mm: float
@@ -133,7 +143,7 @@ class Groove:
 
     @cached_property
     def _columns(self) -> Reals:
-        return self.theta.astype(F4).T[:, :, None]
+        return self.theta.astype(F4).T[:, None, :]
 
     def _column(self, index: int) -> Reals:
         return np.asarray(self._columns[index])
@@ -141,12 +151,12 @@ class Groove:
     @cached_property
     def noise(self) -> Reals:
         """Spread of the margin from cell to cell, [M, 1]."""
-        return np.asarray(np.exp(self._column(NOISE)))
+        return np.asarray(np.exp(self._column(NOISE)).T)
 
     @cached_property
     def hang_band(self) -> Reals:
         """Margin above 0 within which the piece still hangs on, [M, 1]."""
-        return np.asarray(np.exp(self._column(HANG)))
+        return np.asarray(np.exp(self._column(HANG)).T)
 
     def out_of_focus(self, focus_mm: ArrayLike) -> Groove:
         """Return the grooves with the focus off by so much, mm, one number or [M] (positive: lower)."""
@@ -154,72 +164,83 @@ class Groove:
         theta[:, SHIFT] += np.asarray(focus_mm, float)
         return Groove(theta, self.rayleigh_mm)
 
+    def strength(self, burns: Burns) -> Reals:
+        """Return sqrt(2/pi) phi / Fth, mm: fluence in units of the threshold, times the radius, [M, n]."""
+        return self._strength(burns).T
+
     def margin(self, burns: Burns, depth_mm: float) -> Reals:
-        """Return m = ln A(N) - ln S to one depth, [M, n]."""
+        """Return m = ln A(N) - ln S to a depth (each burn to its share of it), [M, n]."""
         total, strain = self._loads(self._strength(burns), F4(depth_mm), burns.lenses)
-        return np.asarray(np.log(self._worth(burns, strain)[0]) - self._finished(total, burns, F4(depth_mm)))
+        margin = self._worth(burns, strain)
+        np.log(margin, out=margin)
+        margin -= self._finished(total, burns, F4(depth_mm))
+        return margin.T
 
     def worth(self, burns: Burns, strain: Reals) -> tuple[Reals, Reals]:
         """Return ln A(N), what N passes are worth at a strain [M, n], and its slope by ln strain (never above 0), [M, n] both."""
-        worth, spent = self._worth(burns, strain)
+        spent = np.empty_like(strain.T)
+        worth, spent = self._worth(burns, strain.T, spent).T, spent.T
         return np.log(worth), strain * (worth - spent) / ((1 + strain) * worth)
 
-    def _worth(self, burns: Burns, strain: Reals) -> tuple[Reals, Reals]:
-        """A(N) and how many of the passes still dig, [M, n] both: beyond the most that A reaches further ones do nothing."""
-        passes, air, which = burns.runs
-        loss = np.exp(self._column(CHAR_LOSS) + self._column(AIR) * air) if air.any() else np.exp(self._column(CHAR_LOSS))
+    def _worth(self, burns: Burns, strain: Reals, spent: Reals | None = None) -> Reals:
+        """A(N), [n, M]: beyond the most that A reaches further passes do nothing; `spent` takes how many still dig."""
+        (passes, air), which = burns.runs
+        loss: Reals = np.exp(self._column(CHAR_LOSS) + self._column(AIR) * air) if air.any() else np.exp(self._column(CHAR_LOSS))
         once = -np.expm1(-loss)
-        together = (-np.expm1(-loss * passes) / once).take(which, 1, mode="clip")
-        last = (loss * np.exp(-loss * passes) / once).take(which, 1, mode="clip")  # the slope of together at N
-        if loss.shape[1] > 1:
-            loss, once = loss.take(which, 1, mode="clip"), once.take(which, 1, mode="clip")
-        spent = burns.passes
-        worth = together - strain * (spent - together)
-        beyond = strain * (1 - last) > last
+        together = -np.expm1(-loss * passes) / once
+        last = loss * np.exp(-loss * passes) / once  # the slope of together at N
+        worth: Reals = strain * _each(together - passes, which)
+        worth += _each(together, which)
+        if spent is not None:
+            spent[:] = burns.passes[:, None]
+        beyond = strain > _each(last / (1 - last + F4(1e-9)), which)
         if beyond.any():
-            most = (np.log1p(1 / strain) + np.log(loss / once)) / loss
-            held = np.where(most > 1, (1 + strain) / once - strain * (1 / loss + most), F4(1))
-            worth, spent = np.where(beyond, held, worth), np.where(beyond, np.maximum(most, 1), spent)
-        return np.asarray(np.maximum(worth, F4(1e-6))), np.asarray(spent)
+            behind = np.log(loss / once)  # the most is reached after (ln(1 + 1/q) + behind) / k passes
+            eased: Reals = np.reciprocal(strain)
+            eased += 1
+            np.log(eased, out=eased)
+            at_once = eased <= _each(loss - behind, which)
+            if spent is not None:
+                np.copyto(spent, np.maximum((eased + _each(behind, which)) / _each(loss, which), 1), where=beyond)
+            eased *= _each(np.asarray(-1 / loss), which)
+            eased += _each(np.asarray(1 / once - (1 + behind) / loss), which)
+            eased *= strain
+            eased += _each(np.reciprocal(once), which)
+            np.copyto(eased, F4(1), where=at_once)
+            np.copyto(worth, eased, where=beyond)
+        return np.maximum(worth, F4(1e-6), out=worth)
 
-    def needed(self, burns: Burns, depth_mm: float) -> Needed:
-        """Return ln of the passes needed to one depth, and the strain there, with their slopes."""
-        strength, depth, lenses, step = self._strength(burns), F4(depth_mm), burns.lenses, F4(0.02)
-        total, strain = self._loads(strength, depth, lenses)
-        eased, relaxed = self._loads(strength * np.exp(step), depth, lenses)
-        load = self._load(strength, depth, lenses)
-        return Needed(
+    def needed(self, burns: Burns, depth_mm: float, strength: Reals | None = None) -> Needed:
+        """Return ln of the passes needed to one depth, and the strain there, with their slopes; `strength` [M, n] where it is
+        not the burns' own."""
+        own = self._strength(burns) if strength is None else strength.T
+        depth, lenses, step = F4(depth_mm), burns.lenses, F4(0.02)
+        total, strain = self._loads(own, depth, lenses)
+        eased, relaxed = self._loads(own * np.exp(step), depth, lenses)
+        (load,) = self._load(own, depth, lenses, ENTIRE)
+        parts = (
             self._finished(total, burns, depth), strain, load / total, np.log(total / eased) / step, 2 * (load / strain - 1),
             np.log(strain / relaxed) / step,
         )  # fmt: skip
-
-    def margin_each(self, burns: Burns, depths_mm: Reals) -> tuple[Reals, Reals]:
-        """Return the margin at a depth of each burn's own, and by how much it falls with ln depth, [M, n] both."""
-        own = (burns.focus_mm, burns.radius_mm, np.arange(len(burns)))
-        strength = self._strength(burns)
-        total, strain = self._loads(strength, depths_mm, own)
-        worth, by_strain = self.worth(burns, strain)
-        load = self._load(strength, depths_mm, own)
-        falls = load / total - by_strain * 2 * (load / strain - 1)
-        return worth - self._finished(total, burns, depths_mm), np.maximum(falls, F4(1e-3))
+        return Needed(*(part.T for part in parts))
 
     def surplus(self, burns: Burns, depth_mm: float) -> Reals:
         """Return F/Fth at the weakest place of the groove, [M, n]: at 1 and below no number of passes gets further."""
-        focus, radius, which = burns.lenses
-        ends = np.minimum(self._narrowness(F4(0), focus, radius), self._narrowness(F4(depth_mm), focus, radius))
-        return np.asarray(self._strength(burns) * ends.take(which, 1, mode="clip"))
+        (focus, radius, share), which = burns.lenses
+        ends = np.minimum(self._narrowness(F4(0), focus, radius), self._narrowness(F4(depth_mm) * share, focus, radius))
+        return (self._strength(burns) * _each(ends, which)).T
 
     def _strength(self, burns: Burns) -> Reals:
-        """sqrt(2/pi) phi / Fth, in mm, [M, n]: fluence in units of the threshold, times the radius."""
-        speed = burns.speed_mm_s + np.exp(self._column(SIDE_LOSS))
-        strength = burns.power_w * np.exp(F4(0.5 * np.log(2 / np.pi)) - self._column(THRESHOLD)) / speed
-        dial, which = burns.dials
+        strength = burns.speed_mm_s[:, None] + np.exp(self._column(SIDE_LOSS))
+        np.divide(np.exp(F4(0.5 * np.log(2 / np.pi)) - self._column(THRESHOLD)), strength, out=strength)
+        strength *= burns.power_w[:, None]
+        (dial,), which = burns.dials
         if dial.any():
-            strength *= np.exp(self._column(BEND) * dial).take(which, 1, mode="clip")
-        return np.asarray(strength)
+            strength *= _each(np.exp(self._column(BEND) * dial), which)
+        return strength
 
     def _narrowness(self, depth: Reals | np.float32, focus: Reals, radius: Reals) -> Reals:
-        """1/w at a depth, 1/mm, [M, lenses]."""
+        """1/w at depths, 1/mm, [..., lenses, M]."""
         height = (depth - focus - self._column(SHIFT)) / (F4(self.rayleigh_mm) * np.exp(self._column(STRETCH)))
         height *= height
         height += F4(1)
@@ -227,47 +248,58 @@ class Groove:
         height *= radius
         return np.reciprocal(height, out=height)
 
-    def _walls(self, depth: Reals | np.float32, radius: Reals) -> Reals:
-        return np.asarray(1 + np.exp(self._column(WALLS)) * depth / (2 * radius))
-
-    def _loads(self, strength: Reals, depth: Reals | np.float32, lenses: Lenses) -> tuple[Reals, Reals]:
-        """The mean load over the depth, and the strain, [M, n] both."""
-        total, strain = np.zeros(strength.shape, F4), np.zeros(strength.shape, F4)
-        for node, weight in zip(NODES, WEIGHTS, strict=True):
-            load = self._load(strength, depth * F4(node), lenses)
-            load *= F4(weight)
+    def _loads(self, strength: Reals, depth: np.float32, lenses: Kinds) -> tuple[Reals, Reals]:
+        """The mean load over the depth, and the strain, [n, M] both."""
+        total, strain = np.zeros_like(strength), np.zeros_like(strength)
+        for load, (node, _) in zip(self._load(strength, depth, lenses, QUADRATURE), QUADRATURE, strict=True):
             total += load
-            load *= F4(2 * node)
+            load *= 2 * node
             strain += load
         return total, strain
 
-    def _load(self, strength: Reals, depth: Reals | np.float32, lenses: Lenses) -> Reals:
-        """How hard it is to dig at a depth: the walls' share over what the fluence has above the threshold, [M, n]."""
-        focus, radius, which = lenses
-        over = _smooth(strength * self._narrowness(depth, focus, radius).take(which, 1, mode="clip"))
-        walls = self._walls(depth, radius)
-        return np.asarray((walls.take(which, 1, mode="clip") if walls.shape[1] > 1 else walls) / over)
+    def _load(self, strength: Reals, depth: np.float32, lenses: Kinds, at: Reals) -> Iterator[Reals]:
+        """How hard it is to dig at shares of a depth, with weights [places, 2]: the walls' share over what the fluence has above
+        the threshold, [n, M] for each place in turn."""
+        (focus, radius, share), which = lenses
+        depths = (depth * at[:, :1, None]) * share  # [places, lenses, 1]
+        narrow = self._narrowness(depths, focus, radius)
+        aspect = depths / (2 * radius)
+        walls = np.exp(self._column(WALLS)) * (aspect[:, :1] if np.ptp(aspect[0]) == 0 else aspect)
+        walls += 1
+        walls *= 2 * at[:, 1:, None]
+        for thin, wall in zip(narrow, walls, strict=True):
+            over = _twice_smooth(strength * _each(thin, which))
+            yield np.divide(_each(wall, which), over, out=over)
 
-    def _finished(self, total: Reals, burns: Burns, depth: Reals | np.float32) -> Reals:
+    def _finished(self, total: Reals, burns: Burns, depth: np.float32) -> Reals:
         log = np.log(total)
-        log += np.log(depth) + self._column(REMOVAL) - self._column(THRESHOLD)
+        log += self._column(REMOVAL) - self._column(THRESHOLD)
+        log += np.log(depth * burns.share)[:, None]
         if burns.way.any():
-            log += self._column(WAY) * burns.way
-        return np.asarray(log)
+            log += self._column(WAY) * burns.way[:, None]
+        return log
 
 
-def _different(first: Reals, second: Reals) -> tuple[Reals, Reals, NDArray[np.intp]]:
-    """The different pairs of two arrays [n]: [u], [u], and which of them each place has [n]."""
-    pairs, which = np.unique(first + 1j * second, return_inverse=True)  # complex numbers sort far quicker than rows
-    return pairs.real.astype(F4), pairs.imag.astype(F4), which
+def _different(*columns: Reals) -> Kinds:
+    """The different rows of columns [n], as [columns, u, 1], and which of them each place has [n]."""
+    which = np.zeros(len(columns[0]), np.intp)
+    for column in columns:
+        if (column != column[:1]).any():
+            which = np.unique(which + 1j * column, return_inverse=True)[1]  # complex numbers sort far quicker than rows
+    first = np.unique(which, return_index=True)[1]
+    return np.stack([column[first] for column in columns])[..., None], which
 
 
-def _smooth(over: Reals) -> Reals:
-    """In place: the part of F/Fth above 1, smooth and positive."""
+def _each(values: Reals, which: NDArray[np.intp]) -> Reals:
+    """What each burn has, [n, M], of values [u, M]; where all have the same, [1, M]."""
+    return values if len(values) == 1 else values.take(which, 0, mode="clip")
+
+
+def _twice_smooth(over: Reals) -> Reals:
+    """In place: twice the part of F/Fth above 1, smooth and positive."""
     over -= F4(1)
     root = over * over
     root += F4(4 * SOFTNESS**2)
     np.sqrt(root, out=root)
     over += root
-    over *= F4(0.5)
     return over

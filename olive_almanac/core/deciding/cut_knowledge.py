@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
-from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, margins_under_drift
+from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, chance_under_drift
 from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
 from olive_almanac.core.fitting.char import CharPosterior, fit_char
 from olive_almanac.core.fitting.cut import CutCase, CutData, GroovePosterior, case_of, data_of, fit_cut
@@ -64,10 +64,8 @@ class CutKnowledge:
     ) -> Floats:  # fmt: skip
         """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
-        drift = drift or self.drift
-        groove = self.posterior.resampled(particles)
-        margin, sd, weight = margins_under_drift(groove, self._burns(flat, direction), self.case.thickness_mm, drift, nodes)
-        return np.asarray((weight @ fast_phi(margin / sd)).reshape(shape), float)
+        groove, burns = self.posterior.resampled(particles), self._burns(flat, direction)
+        return chance_under_drift(groove, burns, self.case.thickness_mm, drift or self.drift, nodes).reshape(shape)
 
     def _burns(self, flat: list[Floats], direction: Direction = "xy") -> Burns:
         return self.case.burns(*flat, air=self.air, direction=direction)

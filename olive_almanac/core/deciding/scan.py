@@ -17,7 +17,7 @@ from olive_almanac.core.burn.groove import Burns, Groove, Needed, fast_phi
 from olive_almanac.core.fitting.cut import CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air
 
-__all__ = ["PASSES", "USUAL_DRIFT", "Scan", "ShopDrift", "margins_under_drift", "open_speeds", "scan_cut"]
+__all__ = ["PASSES", "USUAL_DRIFT", "Scan", "ShopDrift", "chance_under_drift", "open_speeds", "scan_cut"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
@@ -25,6 +25,7 @@ PASSES = tuple(range(1, 13))
 SPEEDS = 26
 DRIFT_NODES = np.array([-1.0, 0.0, 1.0]) * np.sqrt(0.8)  # exact to the fifth moment for two even spreads of half width 1/sqrt(2)
 DRIFT_WEIGHTS = np.array([5, 14, 5]) / 24
+TABLE = 64  # strengths at which a map of many settings is worked out, and read off between them
 PENALTY = 2.0  # ln(time) above the median for a world in which nothing gets through
 F4 = np.float32
 
@@ -45,17 +46,37 @@ class ShopDrift:
 USUAL_DRIFT = ShopDrift()
 
 
-def margins_under_drift(
-    groove: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift, nodes: int
-) -> tuple[Reals, Reals, Floats]:
-    """Return ln(passes worth / passes needed to fall free), its spread from cell noise and patch, and the weights.
-
-    Rows are the groove's M particles, each at `nodes` places of the focus error times three of thickness and power together:
-    [M K, n], [M K, 1] and [M K]; the weights sum to 1.
-    """
+def chance_under_drift(groove: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift, nodes: int) -> Floats:
+    """Return P(falls free) of each burn [n]: the mean over the groove's particles, each at `nodes` places of the focus error
+    times three of thickness and power together."""
     rows, weight = _out_of_focus(groove, drift, nodes)
-    margin, lost = _margins(rows, burns, rows.needed(burns, thickness_mm), drift)
-    return _drifted(margin, lost, _spread(rows, drift), weight)
+    work_out = _margins_from_table if len(burns) > 2 * TABLE and burns.differ_in_strength_alone else _margins_of
+    return _chance(*work_out(rows, burns, thickness_mm, drift), _spread(rows, drift), weight)
+
+
+def _margins_of(rows: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift) -> tuple[Reals, Reals]:
+    return _margins(rows, burns, rows.needed(burns, thickness_mm), drift)
+
+
+def _margins_from_table(rows: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift) -> tuple[Reals, Reals]:
+    """As `_margins_of`, of burns that differ in strength alone: between strengths spread evenly in ln, row by row."""
+    log = np.log(rows.strength(burns))
+    low, high = log.min(1, keepdims=True), log.max(1, keepdims=True)
+    few = burns.at(np.zeros(TABLE, np.intp))
+    strengths = np.exp(low + (high - low) * np.linspace(0, 1, TABLE, dtype=F4))
+    table = _margins(rows, few, rows.needed(few, thickness_mm, strengths), drift)
+    place = (log - low) * ((TABLE - 1) / np.maximum(high - low, F4(1e-6)))
+    at = np.minimum(place.astype(np.int32), TABLE - 2)
+    place -= at
+    at += TABLE * np.arange(len(rows), dtype=np.int32)[:, None]
+    margin, lost = (np.ascontiguousarray(part) for part in table)
+    return _between(margin, at, place), _between(lost, at, place)
+
+
+def _between(table: Reals, at: NDArray[np.int32], along: Reals) -> Reals:
+    """What lies so far along from one flat place of a table to the next."""
+    here = table.take(at)
+    return here + along * (table.take(at + 1) - here)
 
 
 def _out_of_focus(groove: Groove, drift: ShopDrift, nodes: int) -> tuple[Groove, Floats]:
@@ -78,10 +99,13 @@ def _margins(rows: Groove, burns: Burns, needed: Needed, drift: ShopDrift) -> tu
     return worth - needed.log - rows.hang_band, np.hypot(by_depth * F4(drift.thickness), by_power * F4(drift.power))
 
 
-def _drifted(margin: Reals, lost: Reals, spread: Reals, weight: Floats) -> tuple[Reals, Reals, Floats]:
-    """Each row at the nodes of thickness and power: margins [3 R, n], their spreads [3 R, 1] and the weights of the rows."""
-    moved = (margin[:, None] - DRIFT_NODES.astype(F4)[:, None] * lost[:, None]).reshape(-1, margin.shape[1])
-    return moved, np.repeat(spread, len(DRIFT_NODES), axis=0), np.outer(weight, DRIFT_WEIGHTS).ravel()
+def _chance(margin: Reals, lost: Reals, spread: Reals, weight: Floats) -> Floats:
+    """P(falls free), [n], of rows of margins with their weights, each at the nodes of thickness and power."""
+    chance = np.zeros(margin.shape[1])
+    margin, lost, share = margin / spread, lost / spread, weight.astype(F4)
+    for node, part in zip(DRIFT_NODES, DRIFT_WEIGHTS, strict=True):
+        chance += part * (share @ fast_phi(margin - F4(node) * lost))
+    return chance
 
 
 @dataclass(frozen=True)
@@ -101,12 +125,9 @@ class Scan:
 
     def chance(self) -> Floats:
         """Return P(falls free), [N, F, V]."""
-        shape, spread_of_rows = (len(self.focus_mm), len(self.speed_mm_s)), _spread(self.rows, self.drift)
-        result = np.empty((len(self.passes), *shape))
-        for n, passes in enumerate(self.passes):
-            margin, spread, weight = _drifted(*self._at(passes), spread_of_rows, self.weight)
-            result[n] = (weight.astype(F4) @ fast_phi(margin / spread)).reshape(shape)
-        return result
+        spread = _spread(self.rows, self.drift)
+        chance = np.array([_chance(*self._at(passes), spread, self.weight) for passes in self.passes])
+        return chance.reshape(len(self.passes), len(self.focus_mm), len(self.speed_mm_s))
 
     def _at(self, passes: int) -> tuple[Reals, Reals]:
         return _margins(self.rows, self.burns.with_passes(passes), self.needed, self.drift)

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import fast_phi
-from olive_almanac.core.fitting.sampler import laplace_draws
+from olive_almanac.core.fitting.sampler import Softening, laplace_draws
 from olive_almanac.core.materials.families import GroovePrior
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import AIRS, Air
@@ -95,27 +95,29 @@ def fit_char(
 
     A flare counts as grade 3; a cell read without a grade counts as not flared.
     """
-    rows = []
+    rows: list[tuple[float, float, int, int]] = []
     for trial, readings in pairs:
-        cells = {cell.id: cell for cell in trial.cells}
+        cells, powers = {cell.id: cell for cell in trial.cells}, sorted({cell.setting.power for cell in trial.cells})
+        watts = dict(zip(powers, np.interp(powers, *trial.machine.power_curve).tolist(), strict=True))
         for reading in readings:
             cell = cells.get(reading.cell)
             grade = 3 if flared(reading) else reading.char
             if cell is not None and (grade is not None or reading.verdict is not None):
                 setting = cell.setting
-                energy = trial.machine.watts(setting.power) / setting.speed_mm_s
+                energy = watts[setting.power] / setting.speed_mm_s
                 short = len(AIRS) - 1 - AIRS.index(setting.air)
-                rows.append((np.log(max(energy, 1e-6)), 1 - 1 / setting.passes, short, UNGRADED if grade is None else grade))
+                rows.append((max(energy, 1e-6), 1 - 1 / setting.passes, short, UNGRADED if grade is None else grade))
     mean = np.array([-ENERGY_MEAN * np.log(prior.char_j_mm), ENERGY_MEAN, PASSES_MEAN, *np.log([STEP_MEAN, NOISE_MEAN]), AIR_MEAN, np.log(FLARE_STEP_MEAN)])
     if not rows:
         half = rng.standard_normal((DRAWS // 2, len(SD)))
         return CharPosterior(mean + SD * np.vstack([half, -half]))
     rows.sort(key=lambda row: row[3])  # in blocks of one grade
-    log_energy, earlier, air, grade = np.array(rows, float).T
+    energies, earlier, air, grade = np.array(rows, float).T
+    log_energy = np.log(energies)
     starts_at = np.searchsorted(grade, range(5))
     clean, brown, charred, flared_up = (slice(*ends) for ends in itertools.pairwise(starts_at))
 
-    def likelihood(z: Floats, soft: float) -> Reals:
+    def likelihood(z: Floats, soft: Softening) -> Reals:
         above = _above(mean + SD * z, log_energy, earlier, air)
         flares = (1 - FLARE_LAPSE) * above[2] + FLARE_LAPSE / 2
         chance = 1 - flares

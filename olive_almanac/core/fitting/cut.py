@@ -7,14 +7,14 @@ a noisy reading of the margin at that depth.  docs/methods.md, section Cut.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import AIR, BEND, WAY, Burns, Groove, fast_phi
 from olive_almanac.core.fitting.belief import Belief, family_belief
-from olive_almanac.core.fitting.sampler import sample_posterior
+from olive_almanac.core.fitting.sampler import Softening, sample_posterior
 from olive_almanac.core.materials.families import GroovePrior, family_of
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
@@ -31,6 +31,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 LAPSE = 0.03  # share of verdicts that are plain mistakes, or a knot
 BANDS = {"not_through": (-np.inf, 0.0), "hangs": (0.0, 1.0), "push": (0.5, 1.0), "free": (1.0, np.inf), "holds": (-np.inf, 1.0)}
 DEPTH_SD_MM, DEPTH_SD_SHARE = 0.08, 0.05
+DEPTH_STEP = np.float32(0.02)  # of ln depth, for the slope of the margin
 PARTICLES, FEW_PARTICLES, FEW = 200, 384, 100  # draws a round; more where few readings make them cheap
 STARTS, STARTS_AGAIN = 32, 8
 LEAST_CHANCE = 1e-30
@@ -206,9 +207,10 @@ class _Likelihood:
     def __init__(self, case: CutCase, data: CutData, belief: Belief) -> None:
         self.case, self.data, self.belief = case, data, belief
         self.blocks = data.blocks
-        self.told, self.depths = slice(0, self.blocks[2]), slice(self.blocks[2], len(data))
-        self.told_burns = data.burns.at(self.told)
-        self.deep_burns = data.burns.at(self.depths)
+        told, depth = self.blocks[2], data.depth_mm[self.blocks[2] :]
+        self.depth_mm = depth[:, None]
+        shares = np.concatenate([np.ones(told), depth / case.thickness_mm, depth / case.thickness_mm * np.exp(DEPTH_STEP)])
+        self.burns = replace(data.burns.at(np.r_[: len(data), told : len(data)]), share=shares)
         self.active = self._active()
 
     def _active(self) -> NDArray[np.intp]:
@@ -223,34 +225,32 @@ class _Likelihood:
         whole[:, self.active] = z
         return self.belief.theta(whole)
 
-    def __call__(self, z: Floats, soft: float) -> Reals:
+    def __call__(self, z: Floats, soft: Softening) -> Reals:
         groove = Groove(self.theta(z), self.case.rayleigh_mm)
-        noise = np.hypot(groove.noise, np.float32(soft)) if soft else groove.noise
-        log = np.empty((len(z), len(self.data)), np.float32)
-        if self.blocks[2]:
-            log[:, self.told] = self._verdicts(groove, noise)
-        if len(self.deep_burns):
-            log[:, self.depths] = self._depths(groove, noise)
-        return log
+        noise = np.hypot(groove.noise, np.asarray(soft, np.float32)).T
+        margin, told, count = groove.margin(self.burns, self.case.thickness_mm).T, self.blocks[2], len(self.data)
+        log = margin[:count]  # burns are the first axis here, as they lie in memory
+        if count > told:
+            log[told:] = self._depths(margin[told:count], margin[count:], noise)
+        log[:told] = self._verdicts(margin[:told], groove.hang_band.T, noise)
+        return log.T
 
-    def _verdicts(self, groove: Groove, noise: Reals) -> Reals:
-        first, second, _ = self.blocks
-        margin = groove.margin(self.told_burns, self.case.thickness_mm) / noise
-        band = groove.hang_band / noise
-        low, high = self.data.band_low[self.told], self.data.band_high[self.told]
-        chance = np.ones_like(margin)
-        chance[:, first:] = fast_phi(margin[:, first:] - low[first:] * band)
-        chance[:, :second] -= fast_phi(margin[:, :second] - high[:second] * band)
+    def _verdicts(self, margin: Reals, band: Reals, noise: Reals) -> Reals:
+        first, second, told = self.blocks
+        low, high = self.data.band_low[:told, None], self.data.band_high[:told, None]
+        margin /= noise
+        chance, band = np.ones_like(margin), band / noise
+        chance[first:] = fast_phi(margin[first:] - low[first:] * band)
+        chance[:second] -= fast_phi(margin[:second] - high[:second] * band)
         chance *= np.float32(1 - LAPSE)
         chance += np.float32(LAPSE / 3)
         return np.asarray(np.log(chance, out=chance))
 
-    def _depths(self, groove: Groove, noise: Reals) -> Reals:
-        """ln density of measured depths, 1/mm: normal in the margin at that depth, times its slope over the depth."""
-        depth = self.data.depth_mm[self.depths]
-        margin, by_log_depth = groove.margin_each(self.deep_burns, depth)
-        slope = by_log_depth / depth
-        variance = (slope * (DEPTH_SD_MM + DEPTH_SD_SHARE * depth)) ** 2 + noise**2
+    def _depths(self, margin: Reals, deeper: Reals, noise: Reals) -> Reals:
+        """ln density of measured depths, 1/mm: normal in the margin at that depth, times its slope over the depth; `deeper` are the
+        margins a step of ln depth further down."""
+        slope = np.maximum((margin - deeper) / DEPTH_STEP, np.float32(1e-3)) / self.depth_mm
+        variance = (slope * (DEPTH_SD_MM + DEPTH_SD_SHARE * self.depth_mm)) ** 2 + noise**2
         density = np.exp(-0.5 * margin**2 / variance) / np.sqrt(2 * np.pi * variance) * slope
         return np.asarray(np.log(np.maximum((1 - LAPSE) * density + LAPSE / self.case.thickness_mm, LEAST_CHANCE)))
 

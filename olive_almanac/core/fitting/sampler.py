@@ -13,13 +13,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Cloud", "Likelihood", "laplace_draws", "sample_posterior"]
+__all__ = ["Cloud", "Likelihood", "Softening", "laplace_draws", "sample_posterior"]
 
 Floats = NDArray[np.float64]
-Likelihood = Callable[[Floats, float], NDArray[np.floating]]  # z [K, D] and a softening to ln likelihoods [K, readings]
+Softening = float | Floats  # spread added to the noise: one for all, or one for each row [K, 1]
+Likelihood = Callable[[Floats, Softening], NDArray[np.floating]]  # z [K, D] and a softening to ln likelihoods [K, readings]
 SOFTENINGS = (0.5, 0.25, 0.1, 0.0)  # spreads added to the noise, Newton step by step
 NEWTON_STEPS = 40  # at most; most searches need ten
 DAMPINGS = np.array([0.1, 3.0, 30.0, 300.0])
+LEAST_DAMPING, STEP = 1e-2, 0.02  # to begin with; of the differences that give the scores
 PROPOSAL_T, PROPOSAL_SCALE = 6.0, 1.1
 ROUNDS = 4
 ENOUGH = 0.5  # effective draws, as a share of one round's, at which sampling stops
@@ -40,9 +42,13 @@ class _Target:
     def __init__(self, likelihood: Likelihood, tails: Floats) -> None:
         self.likelihood, self.tails = likelihood, tails
 
-    def value(self, z: Floats, soft: float = 0.0) -> Floats:
+    def value(self, z: Floats) -> Floats:
+        return self.with_prior(z, self.likelihood(z, 0.0))
+
+    def with_prior(self, z: Floats, log: NDArray[np.floating]) -> Floats:
+        """ln density [K] of ln likelihoods [K, readings]."""
         prior = -0.5 * ((self.tails + 1) * np.log1p(z**2 / self.tails)).sum(1)
-        result: Floats = prior + self.likelihood(z, soft).sum(1, dtype=float)
+        result: Floats = prior + log.sum(1, dtype=float)
         return result
 
 
@@ -71,34 +77,50 @@ def laplace_draws(
 
 
 def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> Floats:
-    """Return the mode: damped Newton steps with the readings' own scores as curvature (outer product)."""
+    """Return the mode: damped Newton steps with the readings' own scores as curvature (outer product).
+
+    One call of the likelihood serves a whole step: it tries several dampings, and looks around the boldest, which is nearly
+    always taken, as softly as the step after it will.
+    """
     dimensions = starts.shape[1]
-    soft = softenings[0]
-    values = target.value(starts, soft)
-    z, value = starts[values.argmax()], float(values.max())
-    damping, step, eye = 1e-2, 0.02, np.eye(dimensions)
-    for number in range(NEWTON_STEPS):
-        wanted = softenings[min(number, len(softenings) - 1)]
-        if wanted != soft:
-            soft, damping = wanted, 1e-2
-            value = float(target.value(z[None], soft)[0])
-        around = target.likelihood(np.vstack([z + step * eye, z - step * eye]), soft)
-        scores = (around[:dimensions] - around[dimensions:]).astype(float) / (2 * step)
+    bold = np.vstack([np.zeros((1, dimensions)), STEP * np.eye(dimensions), -STEP * np.eye(dimensions)])
+
+    def look(tried: Floats, now: float, then: float) -> tuple[Floats, float, Floats]:
+        """Densities of what was tried, as soft as now; density and scores of the first, as soft as the next step."""
+        rows = np.vstack([tried, tried[0] + bold])
+        soft = np.where(np.arange(len(rows)) < len(tried), now, then)[:, None]
+        log = target.likelihood(rows, soft)
+        around = log[len(tried) + 1 :]
+        scores = (around[:dimensions] - around[dimensions:]).astype(float) / (2 * STEP)
+        value = target.with_prior(rows[: len(tried) + 1], log[: len(tried) + 1])
+        return value[:-1], float(value[-1]), scores
+
+    softness = [*softenings, *[softenings[-1]] * NEWTON_STEPS]
+    soft = softness[0]
+    z = starts[target.with_prior(starts, target.likelihood(starts, soft)).argmax()]
+    _, value, scores = look(z[None], soft, soft)
+    damping = LEAST_DAMPING
+    for then in softness[1 : NEWTON_STEPS + 1]:
         weights = (target.tails + 1) / (target.tails + z**2)
         gradient, curvature = scores.sum(1) - weights * z, scores @ scores.T + np.diag(weights)
-        ridge = np.diag(np.diag(curvature))
-        damped = curvature + damping * DAMPINGS[:, None, None] * ridge
+        damped = curvature + damping * DAMPINGS[:, None, None] * np.diag(np.diag(curvature))
         tried = z + np.clip(np.linalg.solve(damped, gradient[None, :, None])[..., 0], -1.5, 1.5)
-        reached = target.value(tried, soft)
+        reached, next_value, next_scores = look(tried, soft, then)
         at = int(reached.argmax())
         damping = float(np.clip(damping * DAMPINGS[at], 1e-3, 1e3))
         gain = float(reached[at]) - value
         if gain > 0:
             z, value = tried[at], float(reached[at])
-        if not soft and (0 < gain < 0.05 or (gain <= 0 and damping > 50)):
-            break
-        if gain <= 0:
+        else:
             damping *= 10
+        if not soft and (0 < gain < 0.05 or (gain <= 0 and damping > 500)):
+            break
+        if gain > 0 and at == 0:
+            value, scores = next_value, next_scores
+        elif gain > 0 or then != soft:
+            _, value, scores = look(z[None], then, then)
+        if then != soft:
+            soft, damping = then, LEAST_DAMPING
     return np.asarray(z, float)
 
 
