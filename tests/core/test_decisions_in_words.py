@@ -105,6 +105,14 @@ class CutWordsTest(unittest.TestCase):
         self.assertTrue(possible.all())
         self.assertTrue((time > np.log(1 / 60)).all() and (time < np.log(3 / 8) + 0.5).all())
 
+    def test_a_map_of_many_settings_agrees_with_each_worked_out_alone(self):
+        speeds, powers = np.geomspace(2, 40, 30), np.linspace(0.3, 1, 9)
+        power, speed = np.meshgrid(powers, speeds)
+        table = self.known.chance(power=power, speed_mm_s=speed, passes=2, focus_mm=1.5)  # enough of them to be read off a table
+        alone = np.array([self.known.chance(power=powers, speed_mm_s=v, passes=2, focus_mm=1.5) for v in speeds])
+        self.assertGreater(float(np.ptp(alone)), 0.98)
+        np.testing.assert_allclose(table, alone, atol=4e-3)
+
     def test_open_speeds_reach_from_sure_to_hopeless(self):
         speeds = open_speeds(self.known.posterior, self.known.case, power=1.0, focus_mm=1.5, most_passes=4, air="full")
         chance = self.known.chance(power=1.0, speed_mm_s=speeds[[0, -1]], passes=(1, 4), focus_mm=1.5)

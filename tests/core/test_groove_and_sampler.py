@@ -183,14 +183,21 @@ class SamplerTest(unittest.TestCase):
         def likelihood(z, _soft):  # a banana: z1 hangs on the square of z0
             return np.stack([-0.5 * ((z[:, 1] - z[:, 0] ** 2) / 0.3) ** 2], axis=1)
 
-        rng = np.random.default_rng(5)
-        cloud = sample_posterior(likelihood, np.full(2, 1e6), starts=rng.standard_normal((8, 2)), draws=600, rng=rng)
+        def bend_at(mode, _scores):
+            return lambda z: np.column_stack([z[:, 0], z[:, 1] + z[:, 0] ** 2 - mode[0] ** 2])
+
         fine = np.linspace(-4, 4, 401)
         a, b = np.meshgrid(fine, fine, indexing="ij")
         density = np.exp(-0.5 * (a**2 + b**2) - 0.5 * ((b - a**2) / 0.3) ** 2)
         density /= density.sum()
-        self.assertAlmostEqual(float(cloud.weight @ cloud.z[:, 1]), float((density * b).sum()), delta=0.12)
-        self.assertAlmostEqual(float(cloud.weight @ np.abs(cloud.z[:, 0])), float((density * np.abs(a)).sum()), delta=0.15)
+        shares = []
+        for bend, delta in ((None, 0.12), (bend_at, 0.06)):
+            rng = np.random.default_rng(5)
+            cloud = sample_posterior(likelihood, np.full(2, 1e6), starts=rng.standard_normal((8, 2)), draws=600, rng=rng, bend_at=bend)
+            shares.append(cloud.effective / len(cloud.z))
+            self.assertAlmostEqual(float(cloud.weight @ cloud.z[:, 1]), float((density * b).sum()), delta=delta)
+            self.assertAlmostEqual(float(cloud.weight @ np.abs(cloud.z[:, 0])), float((density * np.abs(a)).sum()), delta=0.15)
+        self.assertGreater(shares[1], 1.2 * shares[0])  # draws that follow the ridge count for more
 
 
 class BeliefTest(unittest.TestCase):

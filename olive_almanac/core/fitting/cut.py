@@ -12,9 +12,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from olive_almanac.core.burn.groove import AIR, BEND, WAY, Burns, Groove, fast_phi
+from olive_almanac.core.burn.groove import AIR, BEND, REMOVAL, WAY, Burns, Groove, fast_phi
 from olive_almanac.core.fitting.belief import Belief, family_belief
-from olive_almanac.core.fitting.sampler import Softening, sample_posterior
+from olive_almanac.core.fitting.sampler import Bend, Softening, sample_posterior
 from olive_almanac.core.materials.families import GroovePrior, family_of
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
@@ -35,6 +35,7 @@ DEPTH_STEP = np.float32(0.02)  # of ln depth, for the slope of the margin
 PARTICLES, FEW_PARTICLES, FEW = 200, 384, 100  # draws a round; more where few readings make them cheap
 STARTS, STARTS_AGAIN = 32, 8
 LEAST_CHANCE = 1e-30
+TELLING = 16  # readings whose margin the draws are bent along
 
 
 @dataclass(frozen=True)
@@ -225,6 +226,23 @@ class _Likelihood:
         whole[:, self.active] = z
         return self.belief.theta(whole)
 
+    def bend_at(self, mode: Floats, scores: Floats) -> Bend:
+        """Return the bend that moves the energy of removal so that the margin of the most telling readings, taken together, stays as it
+        would with everything else as at the mode: they pin that margin down, whatever else changes."""
+        telling = (scores**2).sum(0)
+        at = np.argsort(-telling, kind="stable")[:TELLING]
+        share = (telling[at] / max(float(telling[at].sum()), 1e-12)).astype(np.float32)
+        burns = self.burns.at(at)
+        along = np.linalg.solve(self.belief.root, np.eye(len(self.belief.mean))[REMOVAL])[self.active]
+
+        def eased(z: Floats) -> Floats:
+            theta = self.theta(z)
+            margin = np.clip(Groove(theta, self.case.rayleigh_mm).margin(burns, self.case.thickness_mm), -6, 6)
+            return np.asarray(margin @ share + theta[:, REMOVAL], float)
+
+        usual = eased(mode[None])
+        return lambda z: z + np.outer(eased(z) - usual, along)
+
     def __call__(self, z: Floats, soft: Softening) -> Reals:
         groove = Groove(self.theta(z), self.case.rayleigh_mm)
         noise = np.hypot(groove.noise, np.asarray(soft, np.float32)).T
@@ -275,7 +293,7 @@ def fit_cut(
     if previous is not None and previous.mode is not None:
         starts.append(np.linalg.solve(belief.root, previous.mode - belief.mean)[active])
     draws = FEW_PARTICLES if len(data) < FEW else PARTICLES
-    cloud = sample_posterior(likelihood, belief.tails[active], starts=np.array(starts), draws=draws, rng=rng, near=again)
+    cloud = sample_posterior(likelihood, belief.tails[active], starts=np.array(starts), draws=draws, rng=rng, near=again, bend_at=likelihood.bend_at)
     z = _mirrored(rng, len(cloud.z) + len(cloud.z) % 2, whole)[: len(cloud.z)]  # what the readings do not bear on stays as believed
     z[:, active] = cloud.z
     mode = np.zeros((1, whole))

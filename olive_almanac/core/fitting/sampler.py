@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 __all__ = ["Cloud", "Likelihood", "Softening", "laplace_draws", "sample_posterior"]
 
 Floats = NDArray[np.float64]
+Bend = Callable[[Floats], Floats]  # [K, D] to [K, D], keeps volumes and the mode
 Softening = float | Floats  # spread added to the noise: one for all, or one for each row [K, 1]
 Likelihood = Callable[[Floats, Softening], NDArray[np.floating]]  # z [K, D] and a softening to ln likelihoods [K, readings]
 SOFTENINGS = (0.5, 0.25, 0.1, 0.0)  # spreads added to the noise, Newton step by step
@@ -53,16 +54,19 @@ class _Target:
 
 
 def sample_posterior(
-    likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator, near: bool = False
-) -> Cloud:
+    likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator, near: bool = False,
+    bend_at: Callable[[Floats, Floats], Bend] | None = None,
+) -> Cloud:  # fmt: skip
     """Return the posterior.  `tails` [D] are the priors' degrees of freedom, `starts` [S, D] the places to start from.
 
-    `draws` (even) is how many a round takes; `near` says that one of the starts lies close to the mode.  The result depends
-    on `rng` alone beyond the arguments.
+    `draws` (even) is how many a round takes; `near` says that one of the starts lies close to the mode.  `bend_at` takes the mode
+    and the readings' scores there [D, readings] and returns a bend: draws are made in straight coordinates and bent along
+    the ridge of the posterior.  The result depends on `rng` alone beyond the arguments.
     """
     target = _Target(likelihood, tails)
-    mode = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
-    return _sample(target, mode, _laplace_root(target, mode), draws, rng)
+    mode, scores = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
+    bend = bend_at(mode, scores) if bend_at is not None else np.asarray
+    return _sample(target, mode, _score_root(target, mode, bend), bend, draws, rng)
 
 
 def laplace_draws(
@@ -71,13 +75,13 @@ def laplace_draws(
     """Return `draws` (even) mirrored normal draws [draws, D] around the mode, as wide as the curvature there allows, and the
     mode [D]; `near` as in `sample_posterior`."""
     target = _Target(likelihood, tails)
-    mode = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
+    mode, _ = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
     half = rng.standard_normal((draws // 2, starts.shape[1])) @ _laplace_root(target, mode).T
     return np.asarray(mode + np.vstack([half, -half])), mode
 
 
-def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> Floats:
-    """Return the mode: damped Newton steps with the readings' own scores as curvature (outer product).
+def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> tuple[Floats, Floats]:
+    """Return the mode and the scores close to it [D, readings]: damped Newton steps with the readings' own scores as curvature (outer product).
 
     One call of the likelihood serves a whole step: it tries several dampings, and looks around the boldest, which is nearly
     always taken, as softly as the step after it will.
@@ -121,7 +125,17 @@ def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> Fl
             _, value, scores = look(z[None], then, then)
         if then != soft:
             soft, damping = then, LEAST_DAMPING
-    return np.asarray(z, float)
+    return np.asarray(z, float), scores
+
+
+def _score_root(target: _Target, z: Floats, bend: Bend) -> Floats:
+    """Return B with B B' about the inverse of the curvature at the mode, in straight coordinates, by the readings' own scores."""
+    dimensions, eye = len(z), STEP * np.eye(len(z))
+    around = target.likelihood(bend(np.vstack([z + eye, z - eye])), 0.0)
+    scores = (around[:dimensions] - around[dimensions:]).astype(float) / (2 * STEP)
+    curvatures, vectors = np.linalg.eigh(scores @ scores.T + np.diag((target.tails + 1) / (target.tails + z**2)))
+    root: Floats = vectors / np.sqrt(np.maximum(curvatures, WIDEST))
+    return root
 
 
 def _laplace_root(target: _Target, z: Floats) -> Floats:
@@ -143,24 +157,25 @@ def _laplace_root(target: _Target, z: Floats) -> Floats:
     return root
 
 
-def _sample(target: _Target, centre: Floats, root: Floats, draws: int, rng: np.random.Generator) -> Cloud:
+def _sample(target: _Target, centre: Floats, root: Floats, bend: Bend, draws: int, rng: np.random.Generator) -> Cloud:
     mode, dimensions, laplace = centre, len(centre), root @ root.T
     proposals: list[tuple[Floats, Floats, float]] = []
-    z, value = np.empty((0, dimensions)), np.empty(0)
+    drawn, z, value = np.empty((0, dimensions)), np.empty((0, dimensions)), np.empty(0)
     for _ in range(ROUNDS):
         half = rng.standard_normal((draws // 2, dimensions))
         heavy: Floats = np.vstack([half, -half]) * np.sqrt(PROPOSAL_T / np.tile(rng.chisquare(PROPOSAL_T, draws // 2), 2))[:, None]
         wide = PROPOSAL_SCALE * root
         fresh = centre + heavy @ wide.T
         proposals.append((centre, np.asarray(np.linalg.inv(wide).T, float), float(np.linalg.slogdet(wide)[1])))
-        z, value = np.vstack([z, fresh]), np.concatenate([value, target.value(fresh)])
-        weight = _against_all(z, value, proposals)
+        bent = bend(fresh)
+        drawn, z, value = np.vstack([drawn, fresh]), np.vstack([z, bent]), np.concatenate([value, target.value(bent)])
+        weight = _against_all(drawn, value, proposals)
         effective = float(1 / (weight**2).sum())
         if effective > ENOUGH * draws:
             break
-        centre = weight @ z
+        centre = weight @ drawn
         trust = min(1.0, effective / (6 * dimensions))
-        spread = trust * ((z - centre) * weight[:, None]).T @ (z - centre) + (1.05 - trust) * laplace
+        spread = trust * ((drawn - centre) * weight[:, None]).T @ (drawn - centre) + (1.05 - trust) * laplace
         sizes, vectors = np.linalg.eigh(spread)
         root = vectors * np.sqrt(np.maximum(sizes, 1e-4))
     return Cloud(z, weight, mode, effective)
