@@ -18,7 +18,7 @@ from olive_almanac import __version__
 from olive_almanac.core.errors import AlmanacError, BadFile, Finding
 from olive_almanac.core.records.setting import AIRS, TASKS, Task
 from olive_almanac.core.records.trial import KINDS, ORDERS
-from olive_almanac.core.units import duration_text, number_text, percent_text, read_length_mm, read_number
+from olive_almanac.core.units import count_text, duration_text, number_text, percent_text, read_length_mm, read_number
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
 
@@ -277,7 +277,7 @@ def _plan(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     coupon = plan.trial.coupon
     _say(
         arguments,
-        f"{len(plan.trial.cells)} cells, {duration_text(plan.trial.seconds)}, {coupon.width_mm:g} x {coupon.height_mm:g} mm, "
+        f"{count_text(len(plan.trial.cells), 'cell')}, {duration_text(plan.trial.seconds)}, {coupon.width_mm:g} x {coupon.height_mm:g} mm, "
         f"{number_text(low, 2)} to {number_text(high, 2)} {energy_unit(task)}. Written into {arguments.out}.",
         write_trial(plan.trial),
     )
@@ -320,7 +320,7 @@ def _burn(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     flares = sum(one.flared for one in burnt)
     _say(
         arguments,
-        f"{len(burnt)} cells burnt in {duration_text(clock)}, {flares} flared up. What an eye would see is in "
+        f"{count_text(len(burnt), 'cell')} burnt in {duration_text(clock)}, {flares} flared up. What an eye would see is in "
         f"{arguments.out / 'seen.json'}." + ("" if arguments.no_photo else f" A phone’s photo is in {arguments.out / 'photo.jpg'}."),
         seen,
     )
@@ -339,7 +339,7 @@ def _read(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     document = write_readings(trial.id, readings)
     write_file(arguments.out, document)
     left = len(trial.cells) - len(readings)
-    _say(arguments, f"{len(readings)} cells read, {left} not read. Written to {arguments.out}.", document)
+    _say(arguments, f"{count_text(len(readings), 'cell')} read, {left} not read. Written to {arguments.out}.", document)
     return 0
 
 

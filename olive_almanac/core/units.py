@@ -15,6 +15,7 @@ from olive_almanac.core.errors import OutOfRange
 __all__ = [
     "MM_PER_INCH",
     "SPEED_UNITS",
+    "count_text",
     "dpi_from_pitch",
     "duration_text",
     "lengths_text",
@@ -121,7 +122,12 @@ def speed_text(speed_mm_s: float, unit: str = "mm/s") -> str:
 
 def passes_text(passes: int) -> str:
     """Return a number of passes in words: "1 pass", "3 passes"."""
-    return "1 pass" if passes == 1 else f"{passes} passes"
+    return count_text(passes, "pass", "passes")
+
+
+def count_text(count: int, one: str, more: str = "") -> str:
+    """Return how many of something: "1 cell", "3 cells"; `more` where the plural is not the word with an s."""
+    return f"{count} {one if count == 1 else more or one + 's'}"
 
 
 def lengths_text(*lengths_mm: float) -> str:

@@ -8,7 +8,7 @@ from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text, passes_text, percent_text, speed_text
+from olive_almanac.core.units import count_text, number_text, passes_text, percent_text, speed_text
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet, draw_code, entry_code
 
 __all__ = ["write_book", "write_label", "write_wall_card"]
@@ -62,7 +62,7 @@ def _lay_out(lines: Sequence[Line], pages: dict[str, int], day: str, unit: str, 
     book, found = _Book("The book of proven settings", paper), dict[str, int]()
     page = book.page
     page.text(LEFT, 60, "The book of settings", 28, SERIF)
-    page.text(LEFT, 70, f"{len(lines)} settings, printed {day_text(day)}", 12)
+    page.text(LEFT, 70, f"{count_text(len(lines), 'setting')}, printed {day_text(day)}", 12)
     for n, sentence in enumerate(page.wrapped(CAUTION, 150, 10)):
         page.text(LEFT, 84 + 5 * n, sentence, 10)
     book.turn()

@@ -13,7 +13,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import count_text, duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
 
 __all__ = [
     "CAUTION", "CODE_PREFIX", "ENTRY_PREFIX", "PAGES_MM", "SANS", "SANS_BOLD", "SERIF", "Sheet", "draw_code", "entry_code", "trial_code",
@@ -118,7 +118,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD)
     size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
     turned = "" if trial.fiducials else " The L marks the lower left corner."
-    page.fitted(left, 36.5, f"{len(trial.cells)} cells, {duration_text(trial.seconds)}, coupon {size} mm.{turned}", most, 10, SANS)
+    page.fitted(left, 36.5, f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, coupon {size} mm.{turned}", most, 10, SANS)
     page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
     page.text(left, 47, "Read by", 10)
     page.line(left + 14, 47.5, left + 60, 47.5)

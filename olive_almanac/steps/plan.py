@@ -16,6 +16,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
 from olive_almanac.core.units import (
     SPEED_UNITS,
+    count_text,
     lengths_text,
     number_text,
     percent_text,
@@ -376,7 +377,7 @@ class PlanPresenter:
         def take() -> None:
             base = self._suggested("grid")
             first = cells[0]
-            self.basis = f"{len(cells)} cells that teach most about the edge, by the readings so far"
+            self.basis = f"{count_text(len(cells), 'cell')} that teach most about the edge, by the readings so far"
             self._take(
                 replace(
                     base, kind="next", settings=tuple(cells), power=(first.power,), speed_mm_s=(first.speed_mm_s,), passes=(first.passes,),

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Protocol, cast
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import number_text, percent_text, read_length_mm, speed_in
+from olive_almanac.core.units import count_text, number_text, percent_text, read_length_mm, speed_in
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.photo import (
     PHOTO,
@@ -241,7 +241,7 @@ class ReadPresenter:
             self._after(self.cell)
 
         self.session.attempt(
-            lambda: self.session.undo_stack.push(Change(f"{len(cells)} readings by photo", lambda: put(back=False), lambda: put(back=True)))
+            lambda: self.session.undo_stack.push(Change(f"{count_text(len(cells), 'reading')} by photo", lambda: put(back=False), lambda: put(back=True)))
         )
         self.start()
         self._view.show_reading()

@@ -11,6 +11,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import count_text
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.ports import Library, Merged
@@ -48,17 +49,17 @@ def write_book_work(session: Session, path: Path) -> Iterator[str]:
 
         names = store.photo_names()
         write_file(path, write_library(store.rows(), ((name, store.photo(name)) for name in names)))
-        yield f"The whole library is in {path}, with {len(names)} photos."
+        yield f"The whole library is in {path}, with {count_text(len(names), 'photo')}."
     elif kind == ".csv":
         from olive_almanac.formats.book_csv import write_book_csv
 
         write_file(path, write_book_csv(lines))
-        yield f"{len(lines)} settings are in {path}."
+        yield f"{count_text(len(lines), 'setting')} in {path}."
     elif kind == ".pdf":
         from olive_almanac.formats.book_pdf import write_book
 
         write_file(path, write_book(lines, day=day, speed_unit=unit))
-        yield f"The book of {len(lines)} settings is in {path}."
+        yield f"The book of {count_text(len(lines), 'setting')} is in {path}."
     else:
         raise BadFile(f"{path.name}: choose a name that ends in .json, .csv or .pdf.")
 
@@ -72,7 +73,7 @@ def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:
         raise BadFile("Choose a machine first.")
     lines = [line for line in book_lines(session) if line[1].uid == machine.uid]
     write_file(path, write_wall_card(machine, lines, day=session.today().isoformat(), speed_unit=session.preferences.speed_unit))
-    yield f"The card of {len(lines)} settings is in {path}."
+    yield f"The card of {count_text(len(lines), 'setting')} is in {path}."
 
 
 def label_work(session: Session, path: Path) -> Iterator[str]:
@@ -163,10 +164,14 @@ class NotesDesk:
         )  # fmt: skip
 
     def keep(self) -> bool:
-        """Write all of it into the book as one act that can be undone."""
+        """Write all of it into the book as one act that can be undone; the first is opened where nothing else is."""
         if self.brought is None or self.notes is None or not self.brought.entries:
             return False
         stocks, entries, name = self.brought.stocks, self.brought.entries, self.notes.name
-        return self.session.attempt(
-            lambda: self.session.keep_book(stocks, entries, f"brought in from {name}", f"{len(entries)} settings of {name}")
+        kept = self.session.attempt(
+            lambda: self.session.keep_book(stocks, entries, f"brought in from {name}", f"{count_text(len(entries), 'setting')} of {name}")
         )
+        if kept and not self.session.subject.complete:
+            first = entries[0]
+            self.session.choose(machine=first.machine_uid, stock=first.stock_uid, task=first.task)
+        return kept

@@ -1,6 +1,6 @@
 """Shared small parts: labels by role, rules, word pickers, buttons with key caps, fields, scrolling pages."""
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, QSortFilterProxyModel, QStringListModel, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QRegularExpression, QSize, QSortFilterProxyModel, QStringListModel, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -228,7 +228,7 @@ class WordPicker(QAbstractButton):
 
 
 class FilterPopup(QFrame):
-    """A list that filters as you type; arrows move, Enter takes, Escape leaves.
+    """A list that filters as you type; arrows move, Enter takes, Escape leaves.  An extra line, such as "Add a machine", always stays.
 
     Signals:
         picked(str): the key of the line taken.
@@ -249,13 +249,15 @@ class FilterPopup(QFrame):
         self.filter.setAccessibleName(f"Filter {name}".strip())
         self._proxy = QSortFilterProxyModel(self)
         self._proxy.setSourceModel(QStringListModel([text for _, text in choices] + ([extra] if extra else []), self))
-        self._proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.list = QListView()
         self.list.setModel(self._proxy)
         self.list.setFont(scaled_font("ui"))
         self.list.setAccessibleName(name)
         self.list.setEditTriggers(QListView.EditTrigger.NoEditTriggers)
-        layout = col(self.filter, self.list, gap=0)
+        self.nothing = label("Nothing has these letters.", "small", "second")
+        self.nothing.setContentsMargins(px(10), px(8), px(10), px(8))
+        self.nothing.hide()
+        layout = col(self.filter, self.nothing, self.list, gap=0)
         self.setLayout(layout)
         self.filter.textChanged.connect(self._narrow)
         self.filter.installEventFilter(self)
@@ -273,7 +275,11 @@ class FilterPopup(QFrame):
         self.filter.setFocus()
 
     def _narrow(self, text: str) -> None:
-        self._proxy.setFilterFixedString(text)
+        always = f"|^{QRegularExpression.escape(self._extra)}$" if self._extra else ""
+        pattern = QRegularExpression(QRegularExpression.escape(text) + always)
+        pattern.setPatternOptions(QRegularExpression.PatternOption.CaseInsensitiveOption)
+        self._proxy.setFilterRegularExpression(pattern)
+        self.nothing.setVisible(not self._proxy.rowCount())
         self.list.setCurrentIndex(self._proxy.index(0, 0))
 
     def eventFilter(self, watched, event) -> bool:

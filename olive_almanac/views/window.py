@@ -184,6 +184,15 @@ class MainWindow(QMainWindow):
         self.go("Set up")
         self.page("Set up").begin_new(form)
 
+    def bring_in_notes(self) -> None:
+        """Open the dialog for old notes; where there is no machine yet, its form comes first."""
+        if self.session.shelf.machines:
+            self.go("Book")
+            self.page("Book").bring_in_notes()
+        else:
+            self.add("machine")
+            self.page("Set up").lead_to_notes()
+
     def find(self) -> None:
         from olive_almanac.views.finder import Finder
 

@@ -188,7 +188,7 @@ class BookDialogTest(ShopCase):
         bad.write_bytes(b"PK\x03\x04 not a book")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(good), "")):
             self.click(dialog.choose)
-        self.assertEqual(dialog.told.text(), "1 settings, 1 new stocks, 1 disagrees, 1 is left out.")
+        self.assertEqual(dialog.told.text(), "1 setting, 1 new stock, 1 disagrees, 1 is left out.")
         self.assertFalse(dialog.unit_row.isVisible())
         self.assertIn("the book", dialog.lines.text())
         mime = QMimeData()

@@ -41,6 +41,41 @@ class NewcomerTest(WindowCase):
         self.assertEqual(self.clipped(), [])
 
 
+    def test_old_notes_come_in_as_guesses_once_their_machine_is_there(self):
+        self.open()
+        self.click(self.page().welcome.old_notes)
+        form = self.page().machine_form
+        self.assertEqual(form.done.text(), "Your notes come next.")
+        self.assertTrue(form.fields["name"].hasFocus())
+        self.type("Long Bed")
+        self.key(Qt.Key.Key_Return)
+        dialog = self.page().dialog
+        self.assertEqual(self.window.station, "Book")
+        dialog.text.setFocus()
+        self.type("3mm birch ply cut 80% 14mm/s x1", dialog.text)
+        self.assertTrue(dialog.keep.isEnabled(), dialog.told.text())
+        self.click(dialog.keep)
+        (entry,) = self.session.shelf.entries
+        self.assertEqual((entry.setting.power, entry.setting.speed_mm_s, entry.setting.passes), (0.8, 14.0, 1))
+        self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task="cut")
+        self.assertEqual(self.session.state[0], "guess")
+
+    def test_a_picker_with_nothing_like_what_is_typed_still_offers_to_add_it(self):
+        self.open()
+        self.click(self.window.subject_line.machine)
+        popup = self.app.activePopupWidget()
+        self.type("bench", popup.filter)
+        self.assertEqual([popup.list.model().index(i, 0).data() for i in range(popup.list.model().rowCount())], ["Add a machine"])
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.assertEqual(self.window.station, "Set up")
+        self.assertTrue(self.page().machine_form.fields["name"].hasFocus())
+        self.click(self.window.subject_line.task)
+        popup = self.app.activePopupWidget()
+        self.type("xyz", popup.filter)
+        self.assertTrue(popup.nothing.isVisible())
+        self.key(Qt.Key.Key_Escape, widget=popup.filter)
+
+
 class ChecklistCase(WindowCase):
     def setUp(self):
         super().setUp()

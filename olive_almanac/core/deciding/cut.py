@@ -19,7 +19,7 @@ from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import number_text, passes_text, percent_text, speed_text
+from olive_almanac.core.units import count_text, number_text, passes_text, percent_text, speed_text
 
 __all__ = ["TARGET", "decide_cut", "margin_sentence"]
 
@@ -67,7 +67,7 @@ def _all_flared(knowledge: CutKnowledge, power: float, target: float, limit: Fla
     cooler = next_cut_cells(
         knowledge.posterior, knowledge.case, drift=knowledge.drift, power=power, target=target, limit=limit, air=knowledge.air, count=count
     )
-    to_do = f"Burn the {len(cooler.cells)} cells proposed: they are cooler." if cooler.cells else "Nothing cooler is left to try."
+    to_do = f"Burn the {count_text(len(cooler.cells), 'cell')} proposed: they are cooler." if cooler.cells else "Nothing cooler is left to try."
     return Decision(
         (), target, 0, f"Every cell read so far flared up. {to_do}", undecided=True, next_cells=cooler.settings,
         next_reasons=tuple(cell.reason for cell in cooler.cells),
@@ -335,7 +335,7 @@ class _Window:
         n, f, v = np.unravel_index(int(self.chance.argmax()), self.chance.shape)
         best = float(self.chance[n, f, v])
         stall = known.stall_chance(power=self.top.power, speed_mm_s=float(self.scan.speed_mm_s[v]), focus_mm=float(self.scan.focus_mm[f]))
-        proposed = f"Burn the {len(next_cells.cells)} cells proposed, low energy first." if next_cells.cells else ""
+        proposed = f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed, low energy first." if next_cells.cells else ""
         base = Decision(
             (), self.target, known.cells_read, "", stall=stall > SURE_STALL, undecided=True, next_cells=next_cells.settings,
             next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=self._doubt_at(self.top),
@@ -355,7 +355,7 @@ class _Window:
             return replace(base, says=f"{says} {proposed}".strip())
         if self.options:
             says = "Every setting that gets through may flare or char through. " + (
-                f"Burn the {len(next_cells.cells)} cells proposed: quicker passes, more of them."
+                f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed: quicker passes, more of them."
                 if next_cells.cells
                 else "Nothing cooler is left to try."
             )

@@ -25,6 +25,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import count_text
 
 __all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "know_cut", "margins_of"]
 
@@ -168,7 +169,7 @@ def _belief_from_kin(
         if len(data):
             posterior = fit_cut(there, data, rng=rng, belief=belief)
             belief = carried_belief(posterior.groove, posterior.weight, family_belief(case.prior), nearness)
-            carried.append(f"{len(data)} cells of {', '.join(nearness.words)}")
+            carried.append(f"{count_text(len(data), 'cell')} of {', '.join(nearness.words)}")
     return belief, tuple(reversed(carried)), own
 
 

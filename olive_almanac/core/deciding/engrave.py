@@ -21,7 +21,7 @@ from olive_almanac.core.records.reading import DEFECT_WORDS, Reading
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import count_text, number_text
 
 __all__ = ["ToneKnowledge", "decide_engrave", "know_tone"]
 
@@ -213,7 +213,7 @@ def _undecided(
     )
     says = (
         f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with {100 * top:.0f} % chance only. "
-        f"Burn the {len(cells)} cells proposed."
+        f"Burn the {count_text(len(cells), 'cell')} proposed."
     )
     return Decision((), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt)
 

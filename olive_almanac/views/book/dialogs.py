@@ -6,6 +6,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QListWidget, QListWidgetItem, QPlainTextEdit
 
 from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.units import count_text, passes_text
 from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
 from olive_almanac.steps.share import NotesDesk
 from olive_almanac.views.parts import Page, WordPicker, box, button, clear_layout, col, hair, label, row, scrolling
@@ -206,7 +207,8 @@ class NotesDialog(QDialog):
         if found is not None and found.entries:
             stocks = {stock.uid: stock for stock in (*self.desk.session.shelf.stocks, *found.stocks)}
             first = [
-                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, {e.setting.speed_mm_s:.4g} mm/s, {e.setting.passes} x"
+                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, {e.setting.speed_mm_s:.4g} mm/s, "
+                f"{passes_text(e.setting.passes)}"
                 for e in found.entries[:4]
             ]
             lines = ["For example: " + "; ".join(first) + ".", *lines]
@@ -214,7 +216,7 @@ class NotesDialog(QDialog):
 
     @staticmethod
     def _summary(found) -> str:
-        parts = [f"{len(found.entries)} settings, {len(found.stocks)} new stocks"]
+        parts = [count_text(len(found.entries), "setting"), count_text(len(found.stocks), "new stock")]
         for count, one, more in (
             (len(found.duplicates), "stands there already", "stand there already"),
             (len(found.conflicts), "disagrees", "disagree"),

@@ -180,7 +180,8 @@ class EntryPage(Page):
         layout.addSpacing(px(7))
         layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
         layout.addSpacing(px(7))
-        layout.addWidget(hair())
+        self.line = hair()
+        layout.addWidget(self.line)
         self.history = QVBoxLayout()
         self.history.setSpacing(px(3))
         self.history_holder = box(col(self.history, None, gap=0))
@@ -224,7 +225,7 @@ class EntryPage(Page):
         clear_layout(self.body_layout)
         self.main_button = None
         self.said = label("", "small", "second", wrap=True)
-        for part in (self.mark, self.state, self.reason, self.by):
+        for part in (self.mark, self.state, self.reason, self.by, self.line):
             part.setVisible(subject.complete)
         if not subject.complete:
             self.title.setText("Your book")
@@ -261,16 +262,15 @@ class EntryPage(Page):
             "Every page holds one setting: power, speed, passes, with the cells that were burnt to find it, how far it may "
             "drift before it fails, and the day by which it must be proved again."
         )
-        for number, text in enumerate(
-            (
-                "Add your machine: source, optical power, spot.",
-                "Add a stock: family, thickness, lot.",
-                "Plan a small coupon; the levels are suggested.",
-                "Burn it, read it by eye with one key a cell.",
-                "Decide, write it down, confirm it three times.",
-            ),
-            1,
-        ):
+        shelf = self.session.shelf
+        to_do = (
+            "Choose your machine at the top." if shelf.machines else "Add your machine: source, optical power, spot.",
+            "Choose a stock in the index." if shelf.stocks else "Add a stock: family, thickness, lot.",
+            "Plan a small coupon; the levels are suggested.",
+            "Burn it, read it by eye with one key a cell.",
+            "Decide, write it down, confirm it three times.",
+        )
+        for number, text in enumerate(to_do[1:] if self.session.subject.machine else to_do, 1):
             line = row(label(str(number), "num3"), label(text, "ui"), None, gap=14)
             self.body_layout.addLayout(line)
             self.body_layout.addSpacing(px(6))

@@ -26,7 +26,7 @@ class Welcome(Page):
         layout.addSpacing(px(16))
         text = label(
             "What do I set, how sure are we, and what do I burn next? The book answers from coupons that you burnt and read "
-            "yourself. It is empty now. There are two ways in.",
+            "yourself. It is empty now. There are three ways in.",
             "ui",
             "second",
             wrap=True,
@@ -37,6 +37,12 @@ class Welcome(Page):
         self.add_machine.clicked.connect(lambda: window.add("machine"))
         layout.addWidget(self.add_machine)
         layout.addWidget(label("Five fields matter; the rest has good defaults.", "small", "second"))
+        layout.addSpacing(px(16))
+        self.old_notes = button("Bring in old notes", tip="a table or lines of text; your machine comes first")
+        self.old_notes.clicked.connect(window.bring_in_notes)
+        layout.addWidget(self.old_notes)
+        notes = "A table or lines of text. Your machine first, since a setting is for one; then they come in as guesses."
+        layout.addWidget(label(notes, "small", "second", wrap=True))
         layout.addSpacing(px(16))
         self.open_demo = button("Open the demo shop", tip="an invented shop in a folder of its own; your library stays empty")
         self.open_demo.clicked.connect(window.open_demo)
@@ -143,7 +149,7 @@ class BookPage(StationPage):
         for words, act, able in (
             ("Due this week", lambda: self._open(DueDialog), ready),
             ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),
-            ("Bring in old notes", lambda: self._open(NotesDialog), ready),
+            ("Bring in old notes", self.bring_in_notes, ready),
             ("", None, True),
             ("Save or print the book", self._save_book, ready),
             ("Wall card of this machine", lambda: self._write("wall card.pdf", write_wall_card_work), ready),
@@ -168,6 +174,9 @@ class BookPage(StationPage):
     def _sort(self, order: str) -> None:
         self.left.order = order
         self._refresh_index()
+
+    def bring_in_notes(self) -> None:
+        self._open(NotesDialog)
 
     def _open(self, kind) -> None:
         self.dialog = kind(self.main_window)

@@ -59,6 +59,7 @@ class SetUpPage(StationPage):
         self.machine_form.foot.addWidget(self.to_checklist)
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
+        self._notes_next = False
         for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
             form.new_asked.connect(lambda name=name: self.begin_new(name))
             form.left.connect(lambda name=name: self.presenter.leave_new(name))
@@ -97,7 +98,14 @@ class SetUpPage(StationPage):
         if what in ("subject", "desk") and not self.checklist.isHidden():
             self.checklist.show_checklist()
 
+    def lead_to_notes(self) -> None:
+        """Once the first machine is kept, go on to the old notes that are for it."""
+        self._notes_next = True
+        self.machine_form.done.setText("Your notes come next.")
+
     def begin_new(self, form: str) -> None:
+        self._notes_next = False
+        self.machine_form.done.setText("")
         self.show_part(self.forms)
         self.presenter.begin_new(form)
         (self.machine_form if form == "machine" else self.stock_form).focus_first()
@@ -149,7 +157,10 @@ class SetUpPage(StationPage):
     def _save_machine(self) -> None:
         if self.presenter.save_machine(self.machine_form.texts()):
             self.machine_form.done.setText("Kept.")
-            if self.presenter.new_stock:
+            if self._notes_next:
+                self._notes_next = False
+                self.main_window.bring_in_notes()
+            elif self.presenter.new_stock:
                 self.stock_form.focus_first()
 
     def _save_stock(self) -> None:
