@@ -34,12 +34,13 @@ def _from_sheet(data: bytes, name: str) -> Notes:
 
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
-        tables = [book.get_sheet_by_name(sheet).to_python() for sheet in book.sheet_names]
+        sheets = [book.get_sheet_by_name(sheet) for sheet in book.sheet_names]
+        tables = [list(enumerate(sheet.to_python(), (sheet.start or (0, 0))[0] + 1)) for sheet in sheets]
     except (CalamineError, OSError, ValueError) as problem:
         raise BadFile(f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV.") from problem
-    filled = [[[_text(cell) for cell in row] for row in table] for table in tables]
-    table = max(filled, key=lambda rows: sum(any(row) for row in rows), default=[])
-    return _table([row for row in table if any(cell.strip() for cell in row)], name)
+    filled = [[(number, [_text(cell) for cell in row]) for number, row in table] for table in tables]
+    table = max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
+    return _table([(number, row) for number, row in table if any(cell.strip() for cell in row)], name)
 
 
 def _text(cell: object) -> str:
@@ -50,19 +51,22 @@ def _text(cell: object) -> str:
 
 def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     """Return the table of a text: separated by tabs, semicolons, commas or bars, or free lines."""
-    lines = [line for line in text.replace("\r\n", "\n").replace("\r", "\n").split("\n") if line.strip()]
+    numbered = [(n, line) for n, line in enumerate(text.replace("\r\n", "\n").replace("\r", "\n").split("\n"), 1) if line.strip()]
+    lines = [line for _, line in numbered]
     if "\x00" in text or not lines:
         raise BadFile(f"{name} holds no rows.")
     for mark in ("\t", ";", "|", ","):
         try:
-            rows = [row for row in csv.reader(lines, delimiter=mark) if any(cell.strip() for cell in row)]
+            table = csv.reader(lines, delimiter=mark)
+            rows = [(numbered[table.line_num - 1][0], [cell.strip() for cell in row]) for row in table if any(cell.strip() for cell in row)]
         except csv.Error:  # a cell too long to be one
             continue
-        wide = [len(row) for row in rows]
-        if rows and min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0]) or not _decimal_commas(lines)):
-            return _table([[cell.strip() for cell in row] for row in rows], name)
+        wide = [len(row) for _, row in rows]
+        if rows and min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0][1]) or not _decimal_commas(lines)):
+            return _table(rows, name)
     heads, free = rows_of_lines("\n".join(lines))
-    return Notes(heads, free, name)
+    told = [(number, row) for (number, _), row in zip(numbered, free, strict=True) if any(row)]
+    return Notes(heads, tuple(row for _, row in told), name, tuple(number for number, _ in told))
 
 
 def _decimal_commas(lines: list[str]) -> bool:
@@ -77,14 +81,15 @@ def _has_heads(row: list[str]) -> bool:
     )
 
 
-def _table(rows: list[list[str]], name: str) -> Notes:
-    """The rows below the heads: lines of a title before them are passed over."""
+def _table(rows: list[tuple[int, list[str]]], name: str) -> Notes:
+    """The rows below the heads, each with its number in the file: lines of a title before them are passed over."""
     if not rows:
         raise BadFile(f"{name} holds no rows.")
     if len(rows) > MOST_ROWS:
         raise BadFile(f"{name} has {len(rows)} rows; up to {MOST_ROWS} are read at a time. Split it.")
-    for at, row in enumerate(rows[:10]):
+    heads, below = [""] * max(len(row) for _, row in rows), rows
+    for at, (_, row) in enumerate(rows[:10]):
         if _has_heads(row) and len([cell for cell in row if cell.strip()]) >= 3 and "speed" in find_columns(row, []):
-            return Notes(tuple(row), tuple(tuple(line) for line in rows[at + 1 :]), name)
-    width = max(len(row) for row in rows)
-    return Notes(("",) * width, tuple(tuple(row) for row in rows), name)
+            heads, below = row, rows[at + 1 :]
+            break
+    return Notes(tuple(heads), tuple(tuple(row) for _, row in below), name, tuple(number for number, _ in below))

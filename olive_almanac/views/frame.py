@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLa
 
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
+from olive_almanac.core.units import count_text
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.cautions import FULL_CAUTION, cautions_of
 from olive_almanac.steps.session import STATIONS, Session
@@ -271,7 +272,7 @@ class Rail(QWidget):
         if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins
             self.day.setText(f"{today:%A} {today.day} {today:%b}")
         due = self.session.due_count()
-        self.due.setText("" if not self.session.shelf.entries else f"{due} {'entry' if due == 1 else 'entries'} due again")
+        self.due.setText("" if not self.session.shelf.entries else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again")
 
     def paintEvent(self, _event) -> None:
         QPainter(self).fillRect(self.rect(), C("desk"))

@@ -54,6 +54,7 @@ class FiveStylesTest(unittest.TestCase):
         first, second = brought(notes).entries
         self.assertEqual((first.machine_uid, first.setting), ("north-bench", Setting(0.7, 5.0, 2)))
         self.assertEqual(second.setting.speed_mm_s, 15.0)
+        self.assertIn("klein.csv, row 4;", first.evidence.says)  # below the title, an empty line and the heads
 
     def test_fractions_of_an_inch_watts_and_inches_a_minute(self):
         found = brought(read_pasted(IMPERIAL))
@@ -70,11 +71,13 @@ class FiveStylesTest(unittest.TestCase):
         self.assertEqual((birch.stock_uid, birch.setting), ("birch-3", Setting(0.8, 14.0, 1)))
         self.assertEqual((leather.task, leather.setting.pitch_mm), ("engrave", 0.0847))
         self.assertAlmostEqual(board.setting.speed_mm_s, 30.0)
+        self.assertEqual([e.evidence.says.split(", ")[1].split(";")[0] for e in found.entries], ["row 1", "row 2", "row 3"])
 
     def test_a_sheet_without_units_asks_one_question_with_examples(self):
         book = openpyxl.Workbook()
         for row in (("Wood", "Thickness", "Power", "Speed", "Passes"), ("Oak", 5, 90, 600, 2), ("Pine", 4, 70, 900, 1)):
             book.active.append(row)
+        book.active.insert_rows(1, 2)
         stream = io.BytesIO()
         book.save(stream)
         notes = read_notes(stream.getvalue(), "notes.xlsx")
@@ -83,6 +86,7 @@ class FiveStylesTest(unittest.TestCase):
         self.assertIn("600 is 10 mm/s", question.examples[0])
         oak, pine = brought(notes, unit=question.units[0]).entries
         self.assertEqual((oak.setting, pine.setting.speed_mm_s), (Setting(0.9, 10.0, 2), 15.0))
+        self.assertIn("notes.xlsx, row 4;", oak.evidence.says)
 
 
 class NotesTest(unittest.TestCase):

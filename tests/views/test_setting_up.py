@@ -1,6 +1,7 @@
 """The Set up station: a newcomer with an unknown leather by keyboard alone, disputed stock, and the tools of the checklist."""
 
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
 
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.steps.checklist import CHECKS
@@ -58,7 +59,9 @@ class NewcomerTest(WindowCase):
         (entry,) = self.session.shelf.entries
         self.assertEqual((entry.setting.power, entry.setting.speed_mm_s, entry.setting.passes), (0.8, 14.0, 1))
         self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task="cut")
-        self.assertEqual(self.session.state[0], "guess")
+        self.assertEqual(self.session.state, ("guess", "not burnt yet"))
+        shown = [part.text() for part in self.page().right.findChildren(QLabel)]
+        self.assertIn("Brought in from pasted notes, row 1; not burnt since.", shown)
 
     def test_a_picker_with_nothing_like_what_is_typed_still_offers_to_add_it(self):
         self.open()

@@ -34,11 +34,12 @@ ALIKE = 1e-3
 
 @dataclass(frozen=True)
 class Notes:
-    """A table of notes: heads (empty where there were none), rows, and what it is called ("notes.csv")."""
+    """A table of notes: heads (empty where there were none), rows, what it is called ("notes.csv"), and where in it each row stands."""
 
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     name: str
+    lines: tuple[int, ...]
 
     @property
     def columns(self) -> dict[str, int]:
@@ -57,7 +58,8 @@ class Brought:
 
 
 def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
-    """Return heads and rows from free lines such as "3mm birch ply cut 80% 20mm/s x2": each known part in its column."""
+    """Return heads and rows from free lines such as "3mm birch ply cut 80% 20mm/s x2": each known part in its
+    column; one row for each line."""
     heads = ("stock", "thickness", "task", "power", "speed", "passes", "pitch")
     parts = (
         ("speed", r"(?:@\s*)?\d+(?:[.,]\d+)?\s*(?:mm\s*/\s*(?:min|s)|in\w*\s*/\s*(?:min|s)|ipm|ips)\b"),
@@ -67,15 +69,14 @@ def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ..
         ("task", r"\b(?:cut|engrave|score|mark|etch|raster)\w*\b"),
     )  # fmt: skip
     rows = []
-    for line in text.splitlines():
+    for line in text.split("\n"):
         rest, found = line, dict.fromkeys(heads, "")
         for role, pattern in parts:
             hit = re.search(pattern, rest, re.IGNORECASE)
             if hit:
                 found[role], rest = hit[0], rest[: hit.start()] + " " + rest[hit.end() :]
         found["stock"] = " ".join(re.sub(r"[,;:|@=\-]+", " ", rest).split())
-        if any(found.values()):
-            rows.append(tuple(found[head] for head in heads))
+        rows.append(tuple(found[head] for head in heads))
     return heads, tuple(rows)
 
 
@@ -92,7 +93,7 @@ def bring_in(
     left_out, duplicates, conflicts = [], [], []
     known = {(e.machine_uid, e.stock_uid, e.task): e for e in entries}
     brought: dict[tuple[str, str, str], Entry] = {}
-    for number, row in enumerate(notes.rows, 2 if any(notes.heads) else 1):
+    for number, row in zip(notes.lines, notes.rows, strict=True):
         where = f"row {number}"
         try:
             on, stock, task, setting, more = reader.row(row)

@@ -197,7 +197,7 @@ def state_of(
     passed = len(entry.passed_in_a_row)
     if passed or entry.origin == "trial":
         return "trial", f"{passed} of {PROOFS_NEEDED} confirming burns"
-    return "guess", "reckoned, not yet burnt"
+    return "guess", "not burnt yet"
 
 
 def _drift_used_up(entry: Entry, more: float) -> float:

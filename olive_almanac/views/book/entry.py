@@ -373,10 +373,12 @@ class EntryPage(Page):
         lines = []
         for name, value in facts:
             lines += [fact(name, value), hair()]
-        table = box(col(*lines, None, gap=3))
-        table.setMaximumWidth(px(460))
         desk = self.session.evidence_of(entry)
+        told = [text for text in ("" if desk else entry.evidence.says, entry.notes) if text]
+        table = box(col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=3))
+        table.setMaximumWidth(px(460))
         if desk is None:
+            table.setMinimumWidth(px(close(300, 420)))  # without a picture there is room for the words
             self.body_layout.addLayout(row(table, None, gap=22), 1)
             return
         picture = Evidence()
