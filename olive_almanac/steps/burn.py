@@ -139,12 +139,24 @@ class BurnPresenter:
 
     @property
     def elapsed_s(self) -> float:
+        """Time burnt: the marks and letters, which come first, and the cells done."""
         desk = self.desk
-        return sum(cell.seconds for cell in desk.trial.cells if cell.id in desk.burnt) if desk else 0.0
+        done = [cell.seconds for cell in desk.trial.cells if cell.id in desk.burnt] if desk else []
+        return sum(done) + (self._marks_s if done else 0.0)
 
     @property
     def left_s(self) -> float:
-        return sum(cell.seconds for cell in self.left)
+        """Time still to burn: the cells left with the rests before them, and the marks and letters while no cell is burnt."""
+        desk, left = self.desk, self.left
+        if desk is None or not left:
+            return 0.0
+        return sum(cell.seconds + desk.trial.rest_s for cell in left) + (0.0 if desk.burnt else self._marks_s - desk.trial.rest_s)
+
+    @property
+    def _marks_s(self) -> float:
+        """What the file takes beside its cells and rests: marks, letters and ways."""
+        trial = self.desk.trial if self.desk else None
+        return max(0.0, trial.seconds - sum(cell.seconds + trial.rest_s for cell in trial.cells) + trial.rest_s) if trial else 0.0
 
     @property
     def energy_j(self) -> float:

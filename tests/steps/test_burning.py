@@ -48,15 +48,20 @@ class RunTest(BurningCase):
         self.assertEqual((burner.running, self.session.desk.stage, burner.broke_off), ("done", "read", ""))
         self.assertEqual(list(self.session.desk.burnt), [cell.id for cell in self.session.desk.trial.in_order])
         self.assertEqual(burner.left_s, 0)
+        self.assertAlmostEqual(burner.elapsed_s, self.session.desk.trial.seconds, delta=self.session.desk.trial.rest_s * 24 + 0.01)
         self.assertIn("run finished", burner.log[-1])
         self.assertTrue(self.bench_line.closed)
         run = self.kept()
         self.assertEqual((run["complete"], run["maybe"], len(run["log"])), (True, [], 26))
 
     def test_hold_keeps_the_head_and_goes_on(self):
-        burner = self.start()
+        self.written()
+        burner = self.burner()
+        self.assertAlmostEqual(burner.left_s, self.session.desk.trial.seconds, places=3)  # as the plan said
+        burner.start(pace=1.0)
         self.burn(burner, 2)
         burner.pause()
+        self.assertLess(burner.left_s, self.session.desk.trial.seconds - burner.elapsed_s + 0.01)
         place, burnt = self.bench_line.controller.place[:], len(self.session.desk.burnt)
         for _ in range(100):
             burner.pump()
