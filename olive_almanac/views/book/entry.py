@@ -315,7 +315,6 @@ class EntryPage(Page):
         self._add_margin(entry, unit)
         self._add_evidence(entry)
         add.addSpacing(px(6))
-        add.addWidget(self.said)
         self._add_buttons(entry, state)
 
     def _add_honours(self, entry: Entry, unit: str) -> None:
@@ -375,11 +374,12 @@ class EntryPage(Page):
             lines += [fact(name, value), hair()]
         desk = self.session.evidence_of(entry)
         told = [text for text in ("" if desk else entry.evidence.says, entry.notes) if text]
-        table = box(col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=3))
+        table = box(col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=2))
         table.setMaximumWidth(px(460))
         if desk is None:
             table.setMinimumWidth(px(close(300, 420)))  # without a picture there is room for the words
             self.body_layout.addLayout(row(table, None, gap=22), 1)
+            self.body_layout.addWidget(self.said)
             return
         picture = Evidence()
         nearest = min(
@@ -400,7 +400,7 @@ class EntryPage(Page):
         self._show_photo(desk, nearest.id, picture, photo)
         line = QHBoxLayout()
         line.setSpacing(px(22))
-        beside = col(picture, photo, caption, None, gap=3)
+        beside = col(picture, photo, caption, self.said, None, gap=3)  # what is said takes room from the picture, not from the page
         beside.setStretch(0, 20)
         beside.setStretch(1, 20)
         line.addLayout(beside, 1)
