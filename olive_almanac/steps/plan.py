@@ -346,7 +346,8 @@ class PlanPresenter:
         return self._limit
 
     def _neighbour(self) -> Neighbour | None:
-        """The entry of the book that bears most on the subject: its own first, then the same machine and family."""
+        """The entry of the book that bears most on the subject: its own first, then the same machine and family; old notes count
+        where they are of the very subject."""
         from olive_almanac.core.design.suggest import Neighbour
 
         subject, shelf = self.session.subject, self.session.shelf
@@ -356,7 +357,8 @@ class PlanPresenter:
             if machine is None or stock is None or subject.machine is None or subject.stock is None or entry.task != subject.task:
                 continue
             kin = stock.family == subject.stock.family
-            if not kin or (entry.origin == "guess"):
+            noted = entry.is_note and (machine, stock) == (subject.machine, subject.stock)
+            if not kin or (entry.origin == "guess" and not noted):
                 continue
             far = abs(stock.true_thickness_mm - subject.stock.true_thickness_mm)
             ranked.append(

@@ -6,6 +6,7 @@ from dataclasses import replace
 from unittest import mock
 
 from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -74,6 +75,22 @@ class KindsTest(PlannerCase):
         self.session.choose(task="engrave")
         self.planner.start()
         self.assertIn("physics", self.planner.basis)
+
+    def test_an_old_note_of_the_subject_is_looked_at_widely_unless_it_cannot_be_right(self):
+        def plan_after(**changes):
+            note = sample_entry(origin="guess", proofs=(), evidence=Evidence(says="Brought in from old.csv, row 2; not burnt since."))
+            self.session.keep_entry(replace(note, **changes), "brought in", "note")
+            self.planner.start()
+            return sorted({cell.setting.speed_mm_s for cell in self.trial.cells})
+
+        plain = plan_after(evidence=Evidence(probability=0.99))  # reckoned by the model: nothing that the physics does not say
+        self.assertIn("from the physics", self.planner.basis)
+        quicker = plan_after(setting=Setting(0.9, 20.0, 1))
+        self.assertIn("from the note in the book", self.planner.basis)
+        self.assertTrue(quicker[0] < 20.0 / 0.9 < quicker[-1])
+        self.assertNotEqual(quicker, plain)
+        self.assertEqual(plan_after(setting=Setting(0.9, 400.0, 1)), plain)
+        self.assertIn("check its units", self.planner.basis)
 
     def test_slots_follow_the_kind(self):
         for kind, slots in (("grid", ("power", "speed")), ("focus", ("", "focus")), ("air", ("air", "speed")), ("kerf", ("", ""))):

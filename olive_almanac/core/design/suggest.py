@@ -24,7 +24,7 @@ from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
-from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.core.units import SPEED_UNITS, number_text
 
 __all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
@@ -38,6 +38,7 @@ WIDE, NEAR, ZOOM = (0.4, 1.6), (0.6, 1.5), (0.75, 1.3)  # how far around the exp
 FOCUS_STEPS = 9
 GREY_STEPS = 12
 WEEKLY_RATIO, WEEKLY_STEPS = 1.08, 8
+FAR_FROM_PHYSICS = 4.0  # a note that asks for so many times more or less energy is not followed
 DRIFT_FREE = 1.2  # a proven cut without a known margin is taken to have this much speed in hand
 
 
@@ -131,8 +132,14 @@ def suggest_levels(
 def _aim(machine: Machine, stock: Stock, task: Task, near: Neighbour | None, pairs: Pairs, limit: FlareLimit) -> _Aim:
     if any(readings for _, readings in pairs):
         return _from_coupons(machine, stock, task, pairs)
+    if near is not None and near.entry.is_note:
+        return _from_notes(machine, stock, task, near, limit)
     if near is not None:
         return _from_book(machine, stock, task, near, limit)
+    return _from_physics(machine, stock, task, limit)
+
+
+def _from_physics(machine: Machine, stock: Stock, task: Task, limit: FlareLimit) -> _Aim:
     basis = f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this beam and thickness"
     if task == "cut":
         speed, passes = _cut_edge(machine, stock, limit)
@@ -187,6 +194,16 @@ def _from_book(machine: Machine, stock: Stock, task: Task, near: Neighbour, limi
     there_edge = setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
     edge = float(np.clip(quick * there_edge / there, 0.2, machine.max_speed_mm_s))
     return _Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
+
+
+def _from_notes(machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit) -> _Aim:
+    """Look widely around what somebody noted for this subject, unless the physics expects something else altogether."""
+    noted, physics = _from_book(machine, stock, task, near, limit), _from_physics(machine, stock, task, limit)
+    further = noted.energy / physics.energy
+    if not 1 / FAR_FROM_PHYSICS < further < FAR_FROM_PHYSICS:
+        times = f"{number_text(max(further, 1 / further), 2)} times {'more' if further > 1 else 'less'} energy"
+        return replace(physics, basis=f"{physics.basis}; the book’s note says {times}: check its units")
+    return replace(noted, reach=physics.reach, basis="from the note in the book, not burnt since: wide around it")
 
 
 # -- the levels of each kind ---------------------------------------------------------------------------------------------

@@ -131,6 +131,11 @@ class Entry:
         check_number("Machine state", self.machine_state, low=1)
 
     @property
+    def is_note(self) -> bool:
+        """A guess that somebody wrote down, not one that the model reckoned."""
+        return self.origin == "guess" and self.evidence.probability is None
+
+    @property
     def passed_in_a_row(self) -> tuple[Proof, ...]:
         """The confirming burns since the last failure, the newest run of one lot and machine state only."""
         run: list[Proof] = []
