@@ -266,7 +266,7 @@ class Rail(QWidget):
     def refresh(self, current: str) -> None:
         for made, state in zip(self.buttons, self.session.stations(), strict=True):
             made.show_state(state.status, state.word, current=state.name == current)
-        self.practise.show_state("todo", "on hidden stock", current=current == "Practise")
+        self.practise.show_state("todo", close("hidden stock", "on hidden stock"), current=current == "Practise")
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
         if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins

@@ -93,7 +93,7 @@ class BookPage(StationPage):
         super().__init__(window)
         self.presenter = BookPresenter(self.session)
         self.welcome, self.left, self.right = Welcome(window), IndexPage(), EntryPage(self.presenter, window.work)
-        self.welcome.setFixedWidth(px(close(340, 480)))
+        self.welcome.setFixedWidth(px(close(356, 480)))
         holder = QWidget()
         self._stack = QStackedLayout(holder)
         self._stack.addWidget(self.welcome)
