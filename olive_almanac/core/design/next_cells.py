@@ -31,7 +31,7 @@ NODES = 4
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
 HANDLING_S = 120.0  # a cell that burns this long costs twice the trouble
 FORETOLD = 0.04  # chance of a surprise up to which a cell is not worth burning (a verdict is mistaken with LAPSE / 2)
-ENOUGH_SD = 0.043  # of ln(least time): the time is known
+ENOUGH_SD = 0.045  # of ln(least time): the time is known
 
 
 @dataclass(frozen=True)
