@@ -170,7 +170,7 @@ class Groove:
 
     def margin(self, burns: Burns, depth_mm: float) -> Reals:
         """Return m = ln A(N) - ln S to a depth (each burn to its share of it), [M, n]."""
-        total, strain = self._loads(self._strength(burns), F4(depth_mm), burns.lenses)
+        total, strain = self._load_and_strain(self._strength(burns), F4(depth_mm), burns.lenses)
         margin = self._worth(burns, strain)
         np.log(margin, out=margin)
         margin -= self._finished(total, burns, F4(depth_mm))
@@ -215,9 +215,9 @@ class Groove:
         not the burns' own."""
         own = self._strength(burns) if strength is None else strength.T
         depth, lenses, step = F4(depth_mm), burns.lenses, F4(0.02)
-        total, strain = self._loads(own, depth, lenses)
-        eased, relaxed = self._loads(own * np.exp(step), depth, lenses)
-        (load,) = self._load(own, depth, lenses, ENTIRE)
+        total, strain = self._load_and_strain(own, depth, lenses)
+        eased, relaxed = self._load_and_strain(own * np.exp(step), depth, lenses)
+        (load,) = self._loads_at(own, depth, lenses, ENTIRE)
         parts = (
             self._finished(total, burns, depth), strain, load / total, np.log(total / eased) / step, 2 * (load / strain - 1),
             np.log(strain / relaxed) / step,
@@ -248,23 +248,23 @@ class Groove:
         height *= radius
         return np.reciprocal(height, out=height)
 
-    def _loads(self, strength: Reals, depth: np.float32, lenses: Kinds) -> tuple[Reals, Reals]:
+    def _load_and_strain(self, strength: Reals, depth: np.float32, lenses: Kinds) -> tuple[Reals, Reals]:
         """The mean load over the depth, and the strain, [n, M] both."""
         total, strain = np.zeros_like(strength), np.zeros_like(strength)
-        for load, (node, _) in zip(self._load(strength, depth, lenses, QUADRATURE), QUADRATURE, strict=True):
+        for load, (node, _) in zip(self._loads_at(strength, depth, lenses, QUADRATURE), QUADRATURE, strict=True):
             total += load
             load *= 2 * node
             strain += load
         return total, strain
 
-    def _load(self, strength: Reals, depth: np.float32, lenses: Kinds, at: Reals) -> Iterator[Reals]:
+    def _loads_at(self, strength: Reals, depth: np.float32, lenses: Kinds, at: Reals) -> Iterator[Reals]:
         """How hard it is to dig at shares of a depth, with weights [places, 2]: the walls' share over what the fluence has above
         the threshold, [n, M] for each place in turn."""
         (focus, radius, share), which = lenses
         depths = (depth * at[:, :1, None]) * share  # [places, lenses, 1]
         narrow = self._narrowness(depths, focus, radius)
         aspect = depths / (2 * radius)
-        walls = np.exp(self._column(WALLS)) * (aspect[:, :1] if np.ptp(aspect[0]) == 0 else aspect)
+        walls = np.exp(self._column(WALLS)) * (aspect[:, :1] if (aspect[0] == aspect[0, :1]).all() else aspect)
         walls += 1
         walls *= 2 * at[:, 1:, None]
         for thin, wall in zip(narrow, walls, strict=True):
