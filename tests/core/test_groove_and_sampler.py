@@ -222,6 +222,21 @@ class BeliefTest(unittest.TestCase):
         self.assertGreater(spread[1], spread[0])  # another machine counts less than another lot
         self.assertLess(spread[1], family.root[0, 0] * 1.6)
 
+    def test_measured_depths_lead_back_to_the_groove_that_dug_them(self):
+        hard, trial = groove(REMOVAL=MEAN[0] + 0.5), cut_trial()
+        burns = CASE.burns_of([cell.setting for cell in trial.cells])
+        shares = np.linspace(0.05, 0.95, 91)
+        margins = np.array([hard.margin(burns, share * CASE.thickness_mm)[0] for share in shares])
+        dug = [float(CASE.thickness_mm * np.interp(0, -line, shares)) for line in margins.T]  # where the margin passes nought
+        readings = [Reading(cell.id, "not_through", depth_mm=round(depth, 2))
+                    for cell, depth, line in zip(trial.cells, dug, margins.T, strict=True) if line[0] > 0 > line[-1]]  # fmt: skip
+        self.assertGreater(len(readings), 8)
+        posterior = fit_cut(CASE, data_of(CASE, [(trial, readings)]), rng=np.random.default_rng(1))
+        for cell in trial.cells[::5]:
+            at = CASE.burns_of([cell.setting])
+            found = float(posterior.weight @ posterior.groove.margin(at, 1.5)[:, 0])
+            self.assertAlmostEqual(found, float(hard.margin(at, 1.5)[0, 0]), delta=0.1)
+
     def test_noise_and_band_are_learnt_from_readings(self):
         trial = cut_trial(power=(1.0,), speed_mm_s=tuple(np.geomspace(8, 30, 24)))
         sharp = fit_cut(CASE, data_of(CASE, [(trial, read_by_energy(trial, 4.0, band=0.01))]), rng=np.random.default_rng(1))
