@@ -422,8 +422,9 @@ class Session:
 
     def keep_trial(self, trial: Trial, stage: str, why: str) -> None:
         """Write a trial or its next stage into the library and lay it on the desk."""
-        self.store.save_trial(trial, stage, why)
-        self._trials = self.store.trials()
+        kept = (trial, stage, self.store.save_trial(trial, stage, why))
+        others = [one for one in self._trials if one[0].id != trial.id]
+        self._trials = tuple(sorted([*others, kept], key=lambda one: one[2]))
         if self.desk is not None and self.desk.trial.id == trial.id:
             self.desk = replace(self.desk, trial=trial, stage=stage)
         else:

@@ -169,9 +169,10 @@ class Library:
         rows.sort(key=lambda row: row["at"])
         return tuple((from_plain(Trial, json.loads(row["body"]), row["uid"]), row["stage"], row["at"]) for row in rows)
 
-    def save_trial(self, trial: Trial, stage: str, why: str) -> None:
+    def save_trial(self, trial: Trial, stage: str, why: str) -> str:
+        """Write a trial or its next stage; return the time of the change, as `trials` gives it."""
         subject = {"machine_uid": trial.machine.uid, "stock_uid": trial.stock.uid, "task": trial.task}
-        self._add(tables.trial, trial.id, why, trial, {**subject, "stage": stage})
+        return self._add(tables.trial, trial.id, why, trial, {**subject, "stage": stage})
 
     def readings(self, trial_uid: str) -> tuple[Reading, ...]:
         """Return the readings that count: one a cell."""
@@ -328,13 +329,13 @@ class Library:
     def _stamp(self) -> str:
         return self._clock().isoformat(timespec="seconds")
 
-    def _add(self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False) -> None:
-        self._add_rows(table, [(uid, record, removed)], why, columns)
+    def _add(self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False) -> str:
+        return self._add_rows(table, [(uid, record, removed)], why, columns)
 
-    def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> None:
-        """Write the next revision of several records of one table in one transaction."""
+    def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> str:
+        """Write the next revision of several records of one table in one transaction; return when."""
         with self._writing() as cursor:
-            self._add_to(cursor, table, [(*row, columns) for row in rows], why)
+            return self._add_to(cursor, table, [(*row, columns) for row in rows], why)
 
     @contextlib.contextmanager
     def _writing(self) -> Iterator[Any]:
@@ -360,16 +361,18 @@ class Library:
             self._held = self._engine.raw_connection()
         yield self._held
 
-    def _add_to(self, cursor: Any, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> None:
-        """Write each record as the next revision of its uid, in order."""
+    def _add_to(self, cursor: Any, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> str:
+        """Write each record as the next revision of its uid, in order; return the time they are stamped with."""
+        stamp = self._stamp()
         if not rows:
-            return
-        told, more = (self._stamp(), self.who, why), tuple(rows[0][3])
+            return stamp
+        told, more = (stamp, self.who, why), tuple(rows[0][3])
         values = [
             (uid, *told, removed, _ENCODE(to_plain(record)), *(columns[name] for name in more), uid)
             for uid, record, removed, columns in rows
         ]
         cursor.executemany(_next_revision(table.name, more, self._engine.dialect.name), values)
+        return stamp
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were first written."""

@@ -57,6 +57,18 @@ class KindsTest(PlannerCase):
         self.assertIn("weekly check", again.basis)
         self.assertNotEqual(again.plan.trial.area_mm, first.area_mm)
 
+    def test_what_is_held_of_the_trials_is_what_the_library_holds(self):
+        first, second = replace(self.trial, id="one", name="One"), replace(self.trial, id="two", name="Two")
+        for trial, stage in ((first, "burn"), (second, "burn"), (first, "read"), (replace(second, notes="moved"), "read")):
+            self.session.keep_trial(trial, stage, "done")
+            self.assertEqual(set(self.session.trials), {one for one, _, _ in self.session.store.trials()})
+        read_again = self.session.store.trials()
+        shelf = self.session.shelf
+        heard = []
+        self.session.listen(heard.append)
+        self.session.take_news((shelf, tuple(sorted(read_again, key=lambda one: (one[2], self.session.trials.index(one[0]))))))
+        self.assertEqual(heard, [])  # nothing new: stages and times agree, too
+
     def test_a_confirm_run_repeats_the_entry_of_the_book(self):
         self.session.keep_entry(sample_entry(), "chosen", "entry")
         self.planner.choose_kind("confirm")
