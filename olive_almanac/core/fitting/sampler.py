@@ -94,8 +94,7 @@ def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> tu
         rows = np.vstack([tried, tried[0] + bold])
         soft = np.where(np.arange(len(rows)) < len(tried), now, then)[:, None]
         log = target.likelihood(rows, soft)
-        around = log[len(tried) + 1 :]
-        scores = (around[:dimensions] - around[dimensions:]).astype(float) / (2 * STEP)
+        scores = _differences(log[len(tried) + 1 :])
         value = target.with_prior(rows[: len(tried) + 1], log[: len(tried) + 1])
         return value[:-1], float(value[-1]), scores
 
@@ -128,11 +127,17 @@ def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> tu
     return np.asarray(z, float), scores
 
 
+def _differences(around: NDArray[np.floating]) -> Floats:
+    """Scores [D, readings] from ln likelihoods a step up and a step down along each coordinate [2 D, readings]."""
+    up, down = np.split(around, 2)
+    scores: Floats = np.asarray(up - down, float) / (2 * STEP)
+    return scores
+
+
 def _score_root(target: _Target, z: Floats, bend: Bend) -> Floats:
     """Return B with B B' about the inverse of the curvature at the mode, in straight coordinates, by the readings' own scores."""
-    dimensions, eye = len(z), STEP * np.eye(len(z))
-    around = target.likelihood(bend(np.vstack([z + eye, z - eye])), 0.0)
-    scores = (around[:dimensions] - around[dimensions:]).astype(float) / (2 * STEP)
+    eye = STEP * np.eye(len(z))
+    scores = _differences(target.likelihood(bend(np.vstack([z + eye, z - eye])), 0.0))
     curvatures, vectors = np.linalg.eigh(scores @ scores.T + np.diag((target.tails + 1) / (target.tails + z**2)))
     root: Floats = vectors / np.sqrt(np.maximum(curvatures, WIDEST))
     return root
