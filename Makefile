@@ -20,6 +20,7 @@ test: $(VENV)/test.done
 	$(PY) run_tests.py
 
 check: $(VENV)/test.done
+	$(PY) -m ruff format --check --quiet .
 	$(PY) -m ruff check .
 	$(PY) -m mypy
 	$(PY) run_tests.py tests/rules

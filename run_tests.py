@@ -1,7 +1,9 @@
-"""Run every test (or those under the folders named), fail when none ran, and close with the line CI reads.
+"""Run every test (or those under the folders named), fail when none ran, and close with the line CI
+reads.
 
-The modules are shared out to as many processes as there are cores: window tests and long modules each in a process of their own,
-the long ones first, the short ones of a folder together, so that the libraries are loaded once for them.
+The modules are shared out to as many processes as there are cores: window tests and long modules
+each in a process of their own, the long ones first, the short ones of a folder together, so that
+the libraries are loaded once for them.
 """
 
 import io
@@ -18,14 +20,21 @@ from pathlib import Path
 ROOT = Path(__file__).parent
 PART = "--part"
 MOST_PROCESSES = 4
-SHARED = "OLIVE_ALMANAC_TESTS_SHARED"  # names a folder for what is made once for all processes (tests/demo_shop.py)
+# names a folder for what is made once for all processes (tests/demo_shop.py)
+SHARED = "OLIVE_ALMANAC_TESTS_SHARED"
 SHORT_BYTES = 14_000  # a module up to this size shares a process with others
 
 
 def bundles_in(folders):
-    """The test modules under some folders, in bundles that share a process, those expected to take longest first."""
+    """The test modules under some folders, in bundles that share a process, those expected to take
+    longest first.
+    """
     files = {
-        file for folder in folders for file in ([ROOT / folder] if folder.endswith(".py") else (ROOT / folder).rglob("test_*.py"))
+        file
+        for folder in folders
+        for file in (
+            [ROOT / folder] if folder.endswith(".py") else (ROOT / folder).rglob("test_*.py")
+        )
     }
     bundles = {}
     for file in sorted(files):
@@ -35,7 +44,10 @@ def bundles_in(folders):
     def weight(bundle):
         return sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle)
 
-    return [[".".join(file.relative_to(ROOT).with_suffix("").parts) for file in one] for one in sorted(bundles.values(), key=weight, reverse=True)]
+    return [
+        [".".join(file.relative_to(ROOT).with_suffix("").parts) for file in one]
+        for one in sorted(bundles.values(), key=weight, reverse=True)
+    ]
 
 
 def run_part(result_file, modules) -> int:
@@ -47,9 +59,15 @@ def run_part(result_file, modules) -> int:
     total = {"ran": 0, "bad": 0, "skipped": 0}
     for module in modules:
         began, told = time.monotonic(), io.StringIO()
-        result = unittest.TextTestRunner(told, buffer=True).run(unittest.TestLoader().loadTestsFromName(module))
+        result = unittest.TextTestRunner(told, buffer=True).run(
+            unittest.TestLoader().loadTestsFromName(module)
+        )
         bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-        for name, count in (("ran", result.testsRun), ("bad", bad), ("skipped", len(result.skipped))):
+        for name, count in (
+            ("ran", result.testsRun),
+            ("bad", bad),
+            ("skipped", len(result.skipped)),
+        ):
             total[name] += count
         words = f"{module}: {result.testsRun} run, {bad} failed, {time.monotonic() - began:.0f} s"
         print(f"{told.getvalue()}{words}\n" if bad else words, flush=True)
@@ -61,28 +79,46 @@ def main(arguments) -> int:
     if arguments[:1] == [PART]:
         return run_part(arguments[1], arguments[2:])
     # discovery skips a folder without __init__.py and says nothing
-    lost = [p for p in (ROOT / "tests").rglob("test_*.py") if not (p.parent / "__init__.py").exists()]
+    lost = [
+        p for p in (ROOT / "tests").rglob("test_*.py") if not (p.parent / "__init__.py").exists()
+    ]
     if lost:
         print("no __init__.py beside:", *lost, sep="\n  ")
         return 1
     bundles = bundles_in(arguments or ["tests"])
     total = {"ran": 0, "bad": 0, "skipped": 0}
-    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(min(os.cpu_count() or 1, MOST_PROCESSES)) as pool:
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        ThreadPoolExecutor(min(os.cpu_count() or 1, MOST_PROCESSES)) as pool,
+    ):
         surroundings = {**os.environ, SHARED: folder}
 
         def run(modules):
             counts = Path(folder) / modules[0]
             done = subprocess.run(
-                [sys.executable, __file__, PART, str(counts), *modules], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+                [sys.executable, __file__, PART, str(counts), *modules],
+                stdout=subprocess.PIPE,
+                stderr=subprocess.STDOUT,
+                text=True,
                 env=surroundings,
-            )  # fmt: skip
+            )
             crashed = {"ran": 0, "bad": 1, "skipped": 0}
             return modules, done, json.loads(counts.read_text()) if counts.exists() else crashed
 
         for modules, done, counts in pool.map(run, bundles):
             bad = counts["bad"] or done.returncode
-            lines = done.stdout if bad else "\n".join(line for line in done.stdout.splitlines() if line.startswith("tests."))
-            print(lines.rstrip(), *(["ended badly:", *modules] if bad and not counts["ran"] else []), flush=True)
+            lines = (
+                done.stdout
+                if bad
+                else "\n".join(
+                    line for line in done.stdout.splitlines() if line.startswith("tests.")
+                )
+            )
+            print(
+                lines.rstrip(),
+                *(["ended badly:", *modules] if bad and not counts["ran"] else []),
+                flush=True,
+            )
             for name in total:
                 total[name] += counts[name]
     passed = max(total["ran"] - total["bad"] - total["skipped"], 0)

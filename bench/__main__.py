@@ -1,6 +1,7 @@
 """Run every measurement and print one line each: what, the ratio, and the limit it must keep.
 
-Each part runs in a process of its own, so that the memory of one is not counted for another; `python -m bench NAME` runs one.
+Each part runs in a process of its own, so that the memory of one is not counted for another;
+`python -m bench NAME` runs one.
 """
 
 import importlib
@@ -8,7 +9,17 @@ import subprocess
 import sys
 import time
 
-PARTS = ("writing", "startup", "catalogue", "redraw", "deciding", "motion", "standins", "photos", "book")
+PARTS = (
+    "writing",
+    "startup",
+    "catalogue",
+    "redraw",
+    "deciding",
+    "motion",
+    "standins",
+    "photos",
+    "book",
+)
 
 
 def run_part(name: str) -> int:
@@ -25,7 +36,10 @@ def main() -> int:
     if len(sys.argv) > 1:
         return run_part(sys.argv[1])
     began = time.monotonic()
-    codes = [subprocess.run([sys.executable, "-m", "bench", name], check=False).returncode for name in PARTS]
+    codes = [
+        subprocess.run([sys.executable, "-m", "bench", name], check=False).returncode
+        for name in PARTS
+    ]
     print(f"{time.monotonic() - began:.0f} s")
     return max(codes)
 

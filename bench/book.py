@@ -1,4 +1,6 @@
-"""A book of 100,000 entries with a million readings: finding, opening, old notes coming in, one durable write."""
+"""A book of 100,000 entries with a million readings: finding, opening, old notes coming in, one
+durable write.
+"""
 
 import contextlib
 import json
@@ -24,19 +26,60 @@ from olive_almanac.storage.library import Library
 
 MANY, FEW, READINGS = 100_000, 1_000, 1_000_000
 TODAY = date(2026, 4, 14)
-WORDS = tuple(zip(
-    ["Birch ply", "Poplar ply", "Oak", "Walnut", "Felt", "Cork", "Leather", "Board", "Cast acrylic", "Foam"],
-    ["plywood", "plywood", "hardwood", "hardwood", "felt", "cork", "leather", "board", "acrylic", "foam_eva"], strict=True,
-))  # fmt: skip
-SEARCHES = ("birch cut", "3 mm oak", "walnutt engrave", "eighth inch birch cut", "60w leather proven", "cast acryl 12")
+WORDS = tuple(
+    zip(
+        [
+            "Birch ply",
+            "Poplar ply",
+            "Oak",
+            "Walnut",
+            "Felt",
+            "Cork",
+            "Leather",
+            "Board",
+            "Cast acrylic",
+            "Foam",
+        ],
+        [
+            "plywood",
+            "plywood",
+            "hardwood",
+            "hardwood",
+            "felt",
+            "cork",
+            "leather",
+            "board",
+            "acrylic",
+            "foam_eva",
+        ],
+        strict=True,
+    )
+)
+SEARCHES = (
+    "birch cut",
+    "3 mm oak",
+    "walnutt engrave",
+    "eighth inch birch cut",
+    "60w leather proven",
+    "cast acryl 12",
+)
 NOTES = 10_000
 WRITES = 60
 
 
 def _shelf(count):
-    machines = [replace(m, name=f"{m.name} {k}", uid=f"{m.uid}-{k}") for m in MACHINES for k in range(4)]
+    machines = [
+        replace(m, name=f"{m.name} {k}", uid=f"{m.uid}-{k}") for m in MACHINES for k in range(4)
+    ]
     stocks = [
-        Stock(f"{WORDS[i % 10][0]} {i // 10}", WORDS[i % 10][1], 1.0 + i % 7, uid=f"s{i}", lot=str(i % 9)) for i in range(max(1, count // 24))
+        Stock(
+            f"{WORDS[i % 10][0]} {i // 10}",
+            WORDS[i % 10][1],
+            1.0 + i % 7,
+            uid=f"s{i}",
+            lot=str(i % 9),
+        )
+        for i in range(max(1, count // 24))
     ]
     entries = []
     for i in range(count):
@@ -44,7 +87,19 @@ def _shelf(count):
         proofs = tuple(Proof("2026-03-01", "passed", stock.lot) for _ in range(i % 4))
         setting = Setting(0.5 + i % 100 / 200, 5.0 + i % 90)
         task = ("cut", "engrave")[i // 12 % 2]
-        entries.append(Entry(f"e{i}", machines[i % 12].uid, stock.uid, task, setting, "trial", "2026-01-01", stock.lot, proofs=proofs))
+        entries.append(
+            Entry(
+                f"e{i}",
+                machines[i % 12].uid,
+                stock.uid,
+                task,
+                setting,
+                "trial",
+                "2026-01-01",
+                stock.lot,
+                proofs=proofs,
+            )
+        )
     return machines, stocks, entries
 
 
@@ -58,7 +113,11 @@ def _make(folder, count, readings):
     body = json.dumps(to_plain(Reading("A1", "free")))
     with contextlib.closing(sqlite3.connect(folder / "almanac.db")) as connection, connection:
         connection.executemany(
-            "INSERT INTO reading (uid, revision, at, who, why, removed, trial_uid, body) VALUES (?, 1, '2026-01-01', '', 'read', 0, ?, ?)",
+            (
+                "INSERT INTO reading (uid, revision, at, who, why, removed, trial_uid, body) "
+                "VALUES "
+                "(?, 1, '2026-01-01', '', 'read', 0, ?, ?)"
+            ),
             ((f"t{n // 24}/A{n % 24}", f"t{n // 24}", body) for n in range(readings)),
         )
 
@@ -77,12 +136,18 @@ def _find_ms(session):
 
 
 def _one_write_ms(folder):
-    """Medians of one entry written by the library, and of one row in a bare SQLite transaction as durable."""
+    """Medians of one entry written by the library, and of one row in a bare SQLite transaction as
+    durable.
+    """
     library = Library.open(folder, who="bench")
     entry = library.entries()[0]
     body = json.dumps(to_plain(entry))
     with contextlib.closing(sqlite3.connect(folder / "bare.db", isolation_level=None)) as bare:
-        for line in ("PRAGMA journal_mode=WAL", "PRAGMA synchronous=FULL", "CREATE TABLE row (uid TEXT, revision INT, body TEXT)"):
+        for line in (
+            "PRAGMA journal_mode=WAL",
+            "PRAGMA synchronous=FULL",
+            "CREATE TABLE row (uid TEXT, revision INT, body TEXT)",
+        ):
             bare.execute(line)
         ours, plain = [], []
         for n in range(WRITES):
@@ -100,7 +165,9 @@ def _one_write_ms(folder):
 
 
 def _first_picture_s(folder):
-    return statistics.median(float(run_program(FIRST_PICTURE, str(folder))["cpu_s"]) for _ in range(5))
+    return statistics.median(
+        float(run_program(FIRST_PICTURE, str(folder))["cpu_s"]) for _ in range(5)
+    )
 
 
 def measure():
@@ -121,10 +188,17 @@ def measure():
             session.attach(library, held)
             times[folder] = _find_ms(session)
             library.close()
-        print(f"      {MANY} entries are read in {read_s:.1f} s in a worker; a search takes {times[big]:.2f} ms, among {FEW} {times[small]:.2f} ms")
+        print(
+            f"      {MANY} entries are read in {read_s:.1f} s in a worker; a search takes "
+            f"{times[big]:.2f} ms, among {FEW} {times[small]:.2f} ms"
+        )
         yield f"find among {MANY} entries, ms", times[big], 50
         yield f"find among {MANY} over {FEW} entries", times[big] / times[small], 2.0
-        yield f"open the Book page with {MANY} entries over the demo library", _first_picture_s(big) / _first_picture_s(demo), 1.5
+        yield (
+            f"open the Book page with {MANY} entries over the demo library",
+            _first_picture_s(big) / _first_picture_s(demo),
+            1.5,
+        )
         ours, plain = _one_write_ms(big)
         print(f"      one entry written {ours:.1f} ms, a bare transaction {plain:.1f} ms")
         yield "one durable entry over a bare SQLite transaction", ours / plain, 2.0
@@ -132,7 +206,8 @@ def measure():
         session = Session(today=lambda: TODAY)
         session.attach(library)
         text = "Wood,Thickness mm,Power %,Speed mm/s,Passes\n" + "".join(
-            f"Sample {n},{1 + n % 9},{20 + n % 80},{5 + n % 200},{1 + n % 3}\n" for n in range(NOTES)
+            f"Sample {n},{1 + n % 9},{20 + n % 80},{5 + n % 200},{1 + n % 3}\n"
+            for n in range(NOTES)
         )
         desk = NotesDesk(session)
         began = time.perf_counter()

@@ -1,4 +1,5 @@
-"""Deciding on hidden worlds: how well the fit foretells, how soon the pick is good, how often it is safe, how quick it is.
+"""Deciding on hidden worlds: how well the fit foretells, how soon the pick is good, how often it is
+safe, how quick it is.
 
 Run alone with a number of seeds for the long study: python -m bench.deciding 20
 """
@@ -15,7 +16,16 @@ from multiprocessing import get_context
 
 import numpy as np
 
-from bench.worlds import CO2, DIODE, SUBJECTS, burn, coupons_of, scattered_cells, trial_of, without_knots
+from bench.worlds import (
+    CO2,
+    DIODE,
+    SUBJECTS,
+    burn,
+    coupons_of,
+    scattered_cells,
+    trial_of,
+    without_knots,
+)
 from olive_almanac.core.beam.burnt_lines import fit_burnt_lines
 from olive_almanac.core.burn.groove import fast_phi
 from olive_almanac.core.deciding.cut import decide_cut
@@ -48,14 +58,18 @@ def _loss(chance, outcome):
     return float(-np.mean(np.where(outcome, np.log(p), np.log(1 - p))))
 
 
-# -- foretelling -------------------------------------------------------------------------------------------------------
+# -- foretelling -----------------------------------------------------------------------------------
 
 
 def _foretell(job):
-    """Held-out log-loss of the fit, of the fit with a generic prior, of a logistic and of a Gaussian process, by readings."""
+    """Held-out log-loss of the fit, of the fit with a generic prior, of a logistic and of a
+    Gaussian process, by readings.
+    """
     subject, seed, with_gp = job
     machine, stock = SUBJECTS[subject]
-    coupons = coupons_of(machine, stock, scattered_cells(machine, stock, seed, TRAINED + HELD), "held")
+    coupons = coupons_of(
+        machine, stock, scattered_cells(machine, stock, seed, TRAINED + HELD), "held"
+    )
     burnt = [one for coupon in coupons for one in StandInBench(seed).burn(coupon)]
     cool = [i for i, one in enumerate(burnt) if one.seen.char != 3]
     train, held = [i for i in cool if i < TRAINED], [i for i in cool if i >= TRAINED]
@@ -63,13 +77,25 @@ def _foretell(job):
     settings = [cell.setting for coupon in coupons for cell in coupon.cells]
     reached = [peak_speed(10.0, s.speed_mm_s, machine.acceleration_mm_s2) for s in settings]
     case, rows = case_of(machine, stock), []
-    features = np.array([(np.log(s.power), np.log(s.speed_mm_s), np.log(s.passes), s.focus_mm / machine.rayleigh_mm) for s in settings])
+    features = np.array(
+        [
+            (
+                np.log(s.power),
+                np.log(s.speed_mm_s),
+                np.log(s.passes),
+                s.focus_mm / machine.rayleigh_mm,
+            )
+            for s in settings
+        ]
+    )
     for count in READ:
         known = train[:count]
         told = np.array([burnt[i].seen.verdict == "free" for i in known])
         figures = []
         for prior in (case, replace(case, prior=GENERIC)):
-            posterior = fit_cut(prior, data_of(prior, _read(coupons, [burnt[i].seen for i in known])), rng=rng(1))
+            posterior = fit_cut(
+                prior, data_of(prior, _read(coupons, [burnt[i].seen for i in known])), rng=rng(1)
+            )
             burns = case.burns_of([settings[i] for i in held], [reached[i] for i in held])
             groove = posterior.groove
             margin = groove.margin(burns, case.thickness_mm) - groove.hang_band
@@ -78,7 +104,11 @@ def _foretell(job):
             if prior is case:
                 kept = chance
         figures.append(_loss(_logistic(features[known], told, features[held]), outcome))
-        figures.append(_loss(_gaussian_process(features[known], told, features[held]), outcome) if with_gp else np.nan)
+        figures.append(
+            _loss(_gaussian_process(features[known], told, features[held]), outcome)
+            if with_gp
+            else np.nan
+        )
         rows.append(figures)
     return rows, kept, outcome
 
@@ -86,7 +116,10 @@ def _foretell(job):
 def _read(coupons, readings):
     """Each coupon with those of the readings that are of its cells."""
     ids = [{cell.id for cell in coupon.cells} for coupon in coupons]
-    return [(coupon, [one for one in readings if one.cell in here]) for coupon, here in zip(coupons, ids, strict=True)]
+    return [
+        (coupon, [one for one in readings if one.cell in here])
+        for coupon, here in zip(coupons, ids, strict=True)
+    ]
 
 
 def _standard(known, held):
@@ -98,10 +131,16 @@ def _logistic(known, told, held):
     known, held = _standard(known, held)
     if told.all() or not told.any():
         return np.full(len(held), (told.sum() + 0.5) / (len(told) + 1))
-    x, weights, ridge = np.c_[np.ones(len(known)), known], np.zeros(known.shape[1] + 1), np.diag([1e-6, *[0.1] * known.shape[1]])
+    x, weights, ridge = (
+        np.c_[np.ones(len(known)), known],
+        np.zeros(known.shape[1] + 1),
+        np.diag([1e-6, *[0.1] * known.shape[1]]),
+    )
     for _ in range(30):
         p = 1 / (1 + np.exp(-x @ weights))
-        weights = weights + np.linalg.solve((x * (p * (1 - p))[:, None]).T @ x + ridge, x.T @ (told - p) - ridge @ weights)
+        weights = weights + np.linalg.solve(
+            (x * (p * (1 - p))[:, None]).T @ x + ridge, x.T @ (told - p) - ridge @ weights
+        )
     return 1 / (1 + np.exp(-np.c_[np.ones(len(held)), held] @ weights))
 
 
@@ -114,15 +153,19 @@ def _gaussian_process(known, told, held):
         return np.full(len(held), (told.sum() + 0.5) / (len(told) + 1))
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # a length at its bound is an answer too
-        fitted = GaussianProcessClassifier(ConstantKernel(4.0) * RBF([1.0] * 4), random_state=0).fit(known, told)
+        fitted = GaussianProcessClassifier(
+            ConstantKernel(4.0) * RBF([1.0] * 4), random_state=0
+        ).fit(known, told)
     return fitted.predict_proba(held)[:, 1]
 
 
-# -- deciding batch by batch -------------------------------------------------------------------------------------------
+# -- deciding batch by batch -----------------------------------------------------------------------
 
 
 def _decide(job):
-    """Decide in batches of eight until the program stops of itself; and once from a fixed grid of 48 cells."""
+    """Decide in batches of eight until the program stops of itself; and once from a fixed grid of
+    48 cells.
+    """
     subject, seed, _ = job
     machine, stock = SUBJECTS[subject]
     hidden = without_knots(machine, stock, seed)
@@ -131,7 +174,13 @@ def _decide(job):
     for batch in range(BATCHES):
         known = know_cut(machine, stock, pairs, rng=rng(11), previous=known)
         if decision is None:
-            cells = next_cut_cells(known.posterior, known.case, drift=known.drift, limit=flare_limit_of(stock), count=BATCH).settings
+            cells = next_cut_cells(
+                known.posterior,
+                known.case,
+                drift=known.drift,
+                limit=flare_limit_of(stock),
+                count=BATCH,
+            ).settings
         else:
             cells = decision.next_cells
         if not cells:
@@ -141,63 +190,108 @@ def _decide(job):
         read += len(pairs[-1][1])
         known = know_cut(machine, stock, pairs, rng=rng(11), previous=known)
         kept = decision.picks[0].setting if decision is not None and decision.picks else None
-        decision = decide_cut(known, pairs, limit=flare_limit_of(stock, pairs), kept=kept, count=BATCH)
+        decision = decide_cut(
+            known, pairs, limit=flare_limit_of(stock, pairs), kept=kept, count=BATCH
+        )
         rows.append(_scored(hidden, machine, stock, best, decision, read))
         if batch and (decision.enough or decision.never):
             break
     grid = trial_of(machine, stock, _fixed_grid(machine, stock), f"w{seed}grid")
     whole = [(grid, burn(grid, seed))]
-    from_grid = decide_cut(know_cut(machine, stock, whole, rng=rng(11)), whole, limit=flare_limit_of(stock, whole))
+    from_grid = decide_cut(
+        know_cut(machine, stock, whole, rng=rng(11)), whole, limit=flare_limit_of(stock, whole)
+    )
     return best is not None, rows, _scored(hidden, machine, stock, best, from_grid, 48)
 
 
 def _scored(hidden, machine, stock, best, decision, read):
-    """Cells read, whether it succeeded, true chance and time over the best of the pick (nan: none), said never, stopped."""
+    """Cells read, whether it succeeded, true chance and time over the best of the pick (nan: none),
+    said never, stopped.
+    """
     pick = decision.picks[0] if decision.picks else None
-    chance = float(truth.success(hidden, machine, stock, "cut", [pick.setting], draws=400)[0]) if pick else np.nan
+    chance = (
+        float(truth.success(hidden, machine, stock, "cut", [pick.setting], draws=400)[0])
+        if pick
+        else np.nan
+    )
     slower = pick.seconds_per_m / best[1] if pick and best else np.nan
-    good = bool(decision.never) if best is None else bool(pick and chance >= 0.97 and slower <= 1.10)
+    good = (
+        bool(decision.never) if best is None else bool(pick and chance >= 0.97 and slower <= 1.10)
+    )
     return read, good, chance, slower, decision.never, decision.enough or decision.never
 
 
 def _fixed_grid(machine, stock):
-    """Passes 1, 2 and 4, focus on the face and in the middle, eight speeds around where the family's edge is expected."""
+    """Passes 1, 2 and 4, focus on the face and in the middle, eight speeds around where the
+    family's edge is expected.
+    """
     from olive_almanac.core.deciding.scan import open_speeds
 
     known = know_cut(machine, stock, (), rng=rng(11))
     middle = round(stock.true_thickness_mm / 2, 1)
-    speeds = open_speeds(known.posterior, known.case, power=1.0, focus_mm=middle, most_passes=4, air="full", count=8)
-    settings = [Setting(1.0, float(round(v, 3)), n, f) for n in (1, 2, 4) for f in (0.0, middle) for v in speeds]
+    speeds = open_speeds(
+        known.posterior, known.case, power=1.0, focus_mm=middle, most_passes=4, air="full", count=8
+    )
+    settings = [
+        Setting(1.0, float(round(v, 3)), n, f)
+        for n in (1, 2, 4)
+        for f in (0.0, middle)
+        for v in speeds
+    ]
     return sorted(settings, key=lambda s: 1 / s.speed_mm_s)
 
 
-# -- stall, tone, focus ------------------------------------------------------------------------------------------------
+# -- stall, tone, focus ----------------------------------------------------------------------------
 
 
 def _stalls(seed):
     """(said with over 0.9, true) for settings in stock too thick for its beam."""
     found = []
-    for machine, family, thickness in ((DIODE, "hardwood", 12.0), (DIODE, "plywood", 10.0), (CO2, "hardwood", 20.0), (CO2, "acrylic", 25.0)):
+    for machine, family, thickness in (
+        (DIODE, "hardwood", 12.0),
+        (DIODE, "plywood", 10.0),
+        (CO2, "hardwood", 20.0),
+        (CO2, "acrylic", 25.0),
+    ):
         stock = Stock("thick", family, thickness, (thickness,))
         known = know_cut(machine, stock, (), rng=rng(11))
-        cells = next_cut_cells(known.posterior, known.case, limit=flare_limit_of(stock), count=16).settings
+        cells = next_cut_cells(
+            known.posterior, known.case, limit=flare_limit_of(stock), count=16
+        ).settings
         if not cells:
             continue
         trial = trial_of(machine, stock, cells, f"s{seed}")
         known = know_cut(machine, stock, [(trial, burn(trial, seed))], rng=rng(11))
         hidden = hidden_of(machine, stock, seed)
         for speed in np.geomspace(0.5, 0.5 * machine.max_speed_mm_s, 12):
-            said = known.stall_chance(power=1.0, speed_mm_s=float(speed), focus_mm=thickness / 2) > 0.9
-            depth = dig(hidden, machine, dials_of([Setting(1.0, float(speed), 60, thickness / 2)]), thickness).depth_mm[0]
+            said = (
+                known.stall_chance(power=1.0, speed_mm_s=float(speed), focus_mm=thickness / 2) > 0.9
+            )
+            depth = dig(
+                hidden,
+                machine,
+                dials_of([Setting(1.0, float(speed), 60, thickness / 2)]),
+                thickness,
+            ).depth_mm[0]
             found.append((said, bool(depth < thickness)))
     return found
 
 
 def _tone_misses(seed):
-    """Largest distance from linear, L*, of a ramp burnt through the table of 12 steps; one for each stock."""
+    """Largest distance from linear, L*, of a ramp burnt through the table of 12 steps; one for each
+    stock.
+    """
     misses = []
-    for machine, family in ((DIODE, "plywood"), (DIODE, "leather"), (DIODE, "board"), (CO2, "plywood"), (CO2, "hardwood"), (CO2, "mdf"),
-                            (CO2, "cork"), (CO2, "leather")):  # fmt: skip
+    for machine, family in (
+        (DIODE, "plywood"),
+        (DIODE, "leather"),
+        (DIODE, "board"),
+        (CO2, "plywood"),
+        (CO2, "hardwood"),
+        (CO2, "mdf"),
+        (CO2, "cork"),
+        (CO2, "leather"),
+    ):
         stock, pitch = Stock("tones", family, 3.0), round(0.6 * machine.spot_y_mm, 3)
         hidden = hidden_of(machine, stock, seed)
         top = machine.watts(1.0) / (hidden.made.over * 0.9 * pitch)
@@ -205,22 +299,35 @@ def _tone_misses(seed):
         powers = np.linspace(1, 12, 12) / 12
 
         def look(fractions, hidden=hidden, machine=machine, stock=stock, speed=speed, pitch=pitch):
-            dials = dials_of([Setting(float(p), speed, pitch_mm=pitch, direction="x") for p in fractions])
-            return tone(hidden, machine, stock, dials, pitch_mm=np.full(len(fractions), pitch), ways=np.ones(len(fractions))).lightness
+            dials = dials_of(
+                [Setting(float(p), speed, pitch_mm=pitch, direction="x") for p in fractions]
+            )
+            return tone(
+                hidden,
+                machine,
+                stock,
+                dials,
+                pitch_mm=np.full(len(fractions), pitch),
+                ways=np.ones(len(fractions)),
+            ).lightness
 
         noise = rng([seed, *family.encode()])
         seen = look(powers) + 1.5 * noise.standard_normal(12)
         blank = float(hidden.made.bare_l + 1.5 / np.sqrt(3) * noise.standard_normal())
         if np.ptp(look(powers)) < 12:
             continue  # nothing that one would print a picture with
-        table = tone_table(powers, seen, Setting(1.0, speed, pitch_mm=pitch, direction="x"), blank=blank)
+        table = tone_table(
+            powers, seen, Setting(1.0, speed, pitch_mm=pitch, direction="x"), blank=blank
+        )
         burnt = look(table.power)
         misses.append(float(np.abs(burnt - np.linspace(burnt[0], burnt[-1], 256)).max()))
     return misses
 
 
 def _focus_misses(seed):
-    """Distance of the found focus from the true one in Rayleigh ranges, from nine heights over five of them."""
+    """Distance of the found focus from the true one in Rayleigh ranges, from nine heights over five
+    of them.
+    """
     misses = []
     for machine in (DIODE, CO2):
         for family in ("plywood", "board", "leather"):
@@ -228,21 +335,45 @@ def _focus_misses(seed):
             heights = np.round(np.linspace(-2.5, 2.5, 9) * machine.rayleigh_mm, 2)
             case, hidden = case_of(machine, stock), hidden_of(machine, stock, seed)
             speed = 0.2 * machine.max_speed_mm_s
-            power = float(np.clip(8 * case.prior.threshold_j_mm2 * max(case.radii_mm) * speed / 0.8 / machine.watts(1.0), 0.1, 1.0))
+            power = float(
+                np.clip(
+                    8
+                    * case.prior.threshold_j_mm2
+                    * max(case.radii_mm)
+                    * speed
+                    / 0.8
+                    / machine.watts(1.0),
+                    0.1,
+                    1.0,
+                )
+            )
             noise = rng([seed, *family.encode()])
             true = float(noise.uniform(-0.6, 0.6) * machine.rayleigh_mm)
-            widths = dig(hidden, machine, dials_of([Setting(power, speed, 1, float(z - true)) for z in heights]), 3.0).top_mm
-            widths = np.round(widths * (1 + 0.05 * noise.standard_normal(9)) + 0.01 * noise.standard_normal(9), 2)
-            fit = fit_burnt_lines(height_mm=heights, width_mm=np.where(widths > 0.02, widths, np.nan), rayleigh_mm=machine.rayleigh_mm)
+            widths = dig(
+                hidden,
+                machine,
+                dials_of([Setting(power, speed, 1, float(z - true)) for z in heights]),
+                3.0,
+            ).top_mm
+            widths = np.round(
+                widths * (1 + 0.05 * noise.standard_normal(9)) + 0.01 * noise.standard_normal(9), 2
+            )
+            fit = fit_burnt_lines(
+                height_mm=heights,
+                width_mm=np.where(widths > 0.02, widths, np.nan),
+                rayleigh_mm=machine.rayleigh_mm,
+            )
             misses.append(abs(fit.focus_mm - true) / machine.rayleigh_mm)
     return misses
 
 
-# -- speed -------------------------------------------------------------------------------------------------------------
+# -- speed -----------------------------------------------------------------------------------------
 
 
 def _milliseconds():
-    """Medians over worlds of fit and map at 200 readings, the same again with the last fit at hand, and a fit of 5,000."""
+    """Medians over worlds of fit and map at 200 readings, the same again with the last fit at hand,
+    and a fit of 5,000.
+    """
     cold, warm, many = [], [], []
     for subject in (0, 3, 7, 12, 15):
         machine, stock = SUBJECTS[subject]
@@ -252,33 +383,62 @@ def _milliseconds():
         first = None
         for times, count, before in ((cold, 200, False), (warm, 201, True)):
             began = time.perf_counter()
-            known = know_cut(machine, stock, _read(coupons, readings[:count]), rng=rng(1), previous=first if before else None)
-            known.chance(power=power, speed_mm_s=speed, passes=1, focus_mm=1.0, particles=MAP_PARTICLES, nodes=MAP_NODES)
+            known = know_cut(
+                machine,
+                stock,
+                _read(coupons, readings[:count]),
+                rng=rng(1),
+                previous=first if before else None,
+            )
+            known.chance(
+                power=power,
+                speed_mm_s=speed,
+                passes=1,
+                focus_mm=1.0,
+                particles=MAP_PARTICLES,
+                nodes=MAP_NODES,
+            )
             times.append(time.perf_counter() - began)
             first = known
-        pairs = [(replace(coupon, id=f"{coupon.id}t{n}"), some) for n in range(25) for coupon, some in _read(coupons, readings)]
+        pairs = [
+            (replace(coupon, id=f"{coupon.id}t{n}"), some)
+            for n in range(25)
+            for coupon, some in _read(coupons, readings)
+        ]
         began = time.perf_counter()
         know_cut(machine, stock, pairs, rng=rng(1))
         many.append(time.perf_counter() - began)
     return tuple(1000 * float(np.median(times)) for times in (cold, warm, many))
 
 
-# -- all together ------------------------------------------------------------------------------------------------------
+# -- all together ----------------------------------------------------------------------------------
 
 
 def measure(seeds=SEEDS):
-    jobs = [(subject, seed, (subject + seed) % GP_EVERY == 0) for subject in range(len(SUBJECTS)) for seed in range(seeds)]
+    jobs = [
+        (subject, seed, (subject + seed) % GP_EVERY == 0)
+        for subject in range(len(SUBJECTS))
+        for seed in range(seeds)
+    ]
     with get_context("spawn").Pool(2) as pool:
         told = pool.map(_foretell, jobs, chunksize=1)
         decided = pool.map(_decide, jobs, chunksize=1)
         stalls = np.array([row for rows in pool.map(_stalls, range(max(4, seeds))) for row in rows])
-        tones = np.array([miss for rows in pool.map(_tone_misses, range(5 * seeds)) for miss in rows])
-        focus = np.array([miss for rows in pool.map(_focus_misses, range(10 * seeds)) for miss in rows])
+        tones = np.array(
+            [miss for rows in pool.map(_tone_misses, range(5 * seeds)) for miss in rows]
+        )
+        focus = np.array(
+            [miss for rows in pool.map(_focus_misses, range(10 * seeds)) for miss in rows]
+        )
     yield from _foretelling_lines(told)
     yield from _deciding_lines(decided)
     said = stalls[stalls[:, 0] == 1]
     print(f"      a stall was said with over 0.9 at {len(said)} settings")
-    yield "share of stalls said over 0.9 that were none", float(1 - said[:, 1].mean()) if len(said) else 1.0, 0.05
+    yield (
+        "share of stalls said over 0.9 that were none",
+        float(1 - said[:, 1].mean()) if len(said) else 1.0,
+        0.05,
+    )
     yield "tone curve, L* off linear, median", float(np.median(tones)), 2.5
     yield "tone curve, L* off linear, p90", float(np.quantile(tones, 0.9)), 4.0
     yield "focus from nine heights, Rayleigh ranges off, p90", float(np.quantile(focus, 0.9)), 0.2
@@ -294,39 +454,80 @@ def _foretelling_lines(told):
     for k, count in enumerate(READ):
         groove, generic, logistic, process = losses[:, k].T
         fitted = np.isfinite(process)
-        print(f"      {count} readings in {len(losses)} worlds, held-out log-loss: groove {groove.mean():.3f}, generic prior {generic.mean():.3f}, "
-              f"logistic {logistic.mean():.3f}, Gaussian process {process[fitted].mean():.3f}")  # fmt: skip
-        yield f"log-loss over logistic, {count} readings", float(groove.mean() / logistic.mean()), 0.5
-        yield f"log-loss over a Gaussian process, {count} readings", float(groove[fitted].mean() / process[fitted].mean()), 0.7 if count == 200 else 0.5
-        yield f"log-loss with a generic prior, {count} readings", float(generic.mean() / groove.mean()), 1.1
+        print(
+            f"      {count} readings in {len(losses)} worlds, held-out log-loss: groove "
+            f"{groove.mean():.3f}, generic prior {generic.mean():.3f}, "
+            f"logistic {logistic.mean():.3f}, Gaussian process {process[fitted].mean():.3f}"
+        )
+        yield (
+            f"log-loss over logistic, {count} readings",
+            float(groove.mean() / logistic.mean()),
+            0.5,
+        )
+        yield (
+            f"log-loss over a Gaussian process, {count} readings",
+            float(groove[fitted].mean() / process[fitted].mean()),
+            0.7 if count == 200 else 0.5,
+        )
+        yield (
+            f"log-loss with a generic prior, {count} readings",
+            float(generic.mean() / groove.mean()),
+            1.1,
+        )
     bins = np.clip((10 * chance).astype(int), 0, 9)
-    rows = [(float(chance[bins == b].mean()), float(outcome[bins == b].mean()), int((bins == b).sum())) for b in range(10) if (bins == b).any()]
-    print("      said and happened, by tenths: " + ", ".join(f"{p:.2f} {q:.2f} ({n})" for p, q, n in rows))
+    rows = [
+        (float(chance[bins == b].mean()), float(outcome[bins == b].mean()), int((bins == b).sum()))
+        for b in range(10)
+        if (bins == b).any()
+    ]
+    print(
+        "      said and happened, by tenths: "
+        + ", ".join(f"{p:.2f} {q:.2f} ({n})" for p, q, n in rows)
+    )
     yield "calibration error", sum(n * abs(p - q) for p, q, n in rows) / len(chance), 0.02
 
 
 def _deciding_lines(decided):
     possible = np.array([there for there, _, _ in decided])
     for cells, least in ((24, 0.80), (32, 0.88), (48, 0.90)):
-        last = [([row for row in rows if row[0] <= cells] or rows[:1])[-1] for _, rows, _ in decided]
+        last = [
+            ([row for row in rows if row[0] <= cells] or rows[:1])[-1] for _, rows, _ in decided
+        ]
         good = float(np.mean([row[1] for row in last]))
         yield f"adaptive: no success by {cells} cells", 1 - good, 1 - least
         if cells == 24:
             grid = float(np.mean([whole[1] for _, _, whole in decided]))
-            print(f"      success from a fixed grid of 48 cells {grid:.3f}, adaptive with 24 {good:.3f}")
-            yield "success of a fixed grid of 48 over adaptive with half its cells", grid / good, 1.0
+            print(
+                f"      success from a fixed grid of 48 cells {grid:.3f}, adaptive with 24 "
+                f"{good:.3f}"
+            )
+            yield (
+                "success of a fixed grid of 48 over adaptive with half its cells",
+                grid / good,
+                1.0,
+            )
     last = [rows[-1] for _, rows, _ in decided]
     chance = np.array([row[2] for row in last if np.isfinite(row[2])])
     slower = np.array([row[3] for row in last if np.isfinite(row[3])])
-    print(f"      picks: true success mean {chance.mean():.4f}, time over the best median {np.median(slower):.3f}, p90 {np.quantile(slower, 0.9):.3f}")
+    print(
+        f"      picks: true success mean {chance.mean():.4f}, time over the best median "
+        f"{np.median(slower):.3f}, p90 {np.quantile(slower, 0.9):.3f}"
+    )
     yield "true failure of picks at target 0.99, mean", float(1 - chance.mean()), 0.015
     yield "picks whose true success is below 0.97", float(np.mean(chance < 0.97)), 0.05
     stops = [next((row[0] for row in rows if row[5]), 99) for _, rows, _ in decided]
     yield "cells at which it stops of itself, median", float(np.median(stops)), 24
     yield "cells at which it stops of itself, p90", float(np.quantile(stops, 0.9)), 40
-    yield "said never where something works", float(np.mean([row[4] for row, there in zip(last, possible, strict=True) if there])), 0.01
+    yield (
+        "said never where something works",
+        float(np.mean([row[4] for row, there in zip(last, possible, strict=True) if there])),
+        0.01,
+    )
 
 
 if __name__ == "__main__":
     for name, value, limit in measure(int(sys.argv[1]) if len(sys.argv) > 1 else SEEDS):
-        print(f"{'ok  ' if value <= limit else 'OVER'}  {name}: {value:.3f} (at most {limit:g})", flush=True)
+        print(
+            f"{'ok  ' if value <= limit else 'OVER'}  {name}: {value:.3f} (at most {limit:g})",
+            flush=True,
+        )

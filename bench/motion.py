@@ -1,7 +1,9 @@
-"""Expected time of a trial against a sample-by-sample integration of the very file that goes to the machine.
+"""Expected time of a trial against a sample-by-sample integration of the very file that goes to the
+machine.
 
-The integrator reads the G-code with code of its own, cuts every path into short pieces and runs over them forward and
-backward with the acceleration; corners take the speed that junction deviation allows; M words and dwells stop the head.
+The integrator reads the G-code with code of its own, cuts every path into short pieces and runs
+over them forward and backward with the acceleration; corners take the speed that junction deviation
+allows; M words and dwells stop the head.
 """
 
 import math
@@ -28,7 +30,13 @@ def integrate(text, start, machine):
 
     def flush():
         nonlocal points, speeds, total
-        total += _run(np.array(points), np.array(speeds), machine.acceleration_mm_s2, machine.junction_mm) if speeds else 0.0
+        total += (
+            _run(
+                np.array(points), np.array(speeds), machine.acceleration_mm_s2, machine.junction_mm
+            )
+            if speeds
+            else 0.0
+        )
         points, speeds = [at], []
 
     for raw in text.splitlines():
@@ -84,20 +92,40 @@ def _trials():
     draw, made = random.Random(5), 0
     while made < TRIALS:
         machine, stock = draw.choice(MACHINES[:2]), STOCKS[0]
-        machine = replace(machine, acceleration_mm_s2=draw.uniform(800, 9000), junction_mm=draw.choice((0.005, 0.01, 0.05)))
+        machine = replace(
+            machine,
+            acceleration_mm_s2=draw.uniform(800, 9000),
+            junction_mm=draw.choice((0.005, 0.01, 0.05)),
+        )
         task = draw.choice(("cut", "score", "engrave"))
         kind = draw.choice(kinds_for(task))
         choices = TrialChoices(
-            (0.5, 1.0), tuple(sorted(draw.uniform(3, machine.max_speed_mm_s) for _ in range(3))), (draw.randint(1, 3),),
-            (-1.0, 0.0, 1.0) if kind in ("focus", "ramp") else (0.0,), (0.3, 0.6) if kind == "pitch" else (0.4,),
-            ("off", "low", "full") if kind == "air" else ("full",), cell_mm=draw.uniform(4, 15), kind=kind, rest_s=draw.choice((0.0, 1.5)),
-            crosshatch=draw.random() < 0.3, focus_step_mm=draw.choice((0.0, 0.5)),
-        )  # fmt: skip
+            (0.5, 1.0),
+            tuple(sorted(draw.uniform(3, machine.max_speed_mm_s) for _ in range(3))),
+            (draw.randint(1, 3),),
+            (-1.0, 0.0, 1.0) if kind in ("focus", "ramp") else (0.0,),
+            (0.3, 0.6) if kind == "pitch" else (0.4,),
+            ("off", "low", "full") if kind == "air" else ("full",),
+            cell_mm=draw.uniform(4, 15),
+            kind=kind,
+            rest_s=draw.choice((0.0, 1.5)),
+            crosshatch=draw.random() < 0.3,
+            focus_step_mm=draw.choice((0.0, 0.5)),
+        )
         try:
             yield plan_trial(
-                machine, stock, task, choices, permission=Permission(True), trial_id="t", name="Coupon 0001", made="2026-04-14",
-                lettering=letters(), engraving="works", settle=True,
-            ).trial  # fmt: skip
+                machine,
+                stock,
+                task,
+                choices,
+                permission=Permission(True),
+                trial_id="t",
+                name="Coupon 0001",
+                made="2026-04-14",
+                lettering=letters(),
+                engraving="works",
+                settle=True,
+            ).trial
         except NoRoom:
             continue
         made += 1
@@ -108,5 +136,8 @@ def measure():
     for trial in _trials():
         exact = integrate(write_gcode(trial, letters()), trial.area_mm[:2], trial.machine)
         off.append(100 * abs(trial.seconds / exact - 1))
-    print(f"      {len(off)} trials: off by {np.median(off):.3f} % in the median, {max(off):.3f} % at most")
+    print(
+        f"      {len(off)} trials: off by {np.median(off):.3f} % in the median, {max(off):.3f} % "
+        "at most"
+    )
     yield "expected time off the integration of the same file, % at most", max(off), 2.0

@@ -1,4 +1,6 @@
-"""How long the interface thread stands still while verdicts are typed and the edge is worked out and drawn again."""
+"""How long the interface thread stands still while verdicts are typed and the edge is worked out
+and drawn again.
+"""
 
 import tempfile
 import time
@@ -11,7 +13,9 @@ WARM_MS = 800
 
 
 def measure():
-    """A window on a read coupon of 24 cells after four earlier ones; each verdict typed as soon as the last one is drawn."""
+    """A window on a read coupon of 24 cells after four earlier ones; each verdict typed as soon as
+    the last one is drawn.
+    """
     from olive_almanac.views.headless import settle, use_virtual_screen, wait_until
 
     use_virtual_screen()
@@ -31,9 +35,15 @@ def measure():
 
     machine, stock = MACHINES[1], STOCKS[0]
     trial = plan_trial(
-        machine, stock, "cut", suggest_levels(machine, stock, "cut").choices, permission=Permission(True), trial_id="last",
-        name="Last", made="2026-04-14",
-    ).trial  # fmt: skip
+        machine,
+        stock,
+        "cut",
+        suggest_levels(machine, stock, "cut").choices,
+        permission=Permission(True),
+        trial_id="last",
+        name="Last",
+        made="2026-04-14",
+    ).trial
     burnt = {one.cell: one.seen for one in StandInBench(3).burn(trial)}
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch) / "library"
@@ -45,7 +55,11 @@ def measure():
             library.save_trial(earlier, "decide", "read")
             library.save_readings(earlier.id, tuple(burnt.values()), "read")
         library.save_trial(trial, "read", "burnt")
-        library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+        library.save_run(
+            trial.id,
+            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+            "burnt",
+        )
         library.close()
         make_application()
         window = MainWindow(folder, program.make_outside(Path(scratch) / "p.json"))
@@ -68,7 +82,12 @@ def measure():
         beat = QTimer()
         beat.timeout.connect(tick)
         beat.start(1)
-        keys = {"free": Qt.Key.Key_T, "push": Qt.Key.Key_H, "hangs": Qt.Key.Key_H, "not_through": Qt.Key.Key_N}
+        keys = {
+            "free": Qt.Key.Key_T,
+            "push": Qt.Key.Key_H,
+            "hangs": Qt.Key.Key_H,
+            "not_through": Qt.Key.Key_N,
+        }
         for _ in range(TYPED):
             if page.presenter.left == 0:
                 break
@@ -83,5 +102,12 @@ def measure():
         beat.stop()
         drawn = len(page.grid.chance)
         window.close()
-    print(f"      {TYPED} verdicts typed, the edge drawn over {drawn} cells; interface thread still for {1000 * float(np.quantile(gaps, 0.99)):.0f} ms (p99)")
-    yield "longest stand-still of the interface thread while verdicts are typed, ms", 1000 * max(gaps), 50.0
+    print(
+        f"      {TYPED} verdicts typed, the edge drawn over {drawn} cells; interface thread still "
+        f"for {1000 * float(np.quantile(gaps, 0.99)):.0f} ms (p99)"
+    )
+    yield (
+        "longest stand-still of the interface thread while verdicts are typed, ms",
+        1000 * max(gaps),
+        50.0,
+    )

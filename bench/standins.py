@@ -1,4 +1,6 @@
-"""The stand-in devices: a 64-cell trial burnt and photographed, lines a second through a wire, the same bytes again."""
+"""The stand-in devices: a 64-cell trial burnt and photographed, lines a second through a wire, the
+same bytes again.
+"""
 
 import hashlib
 import math
@@ -23,9 +25,18 @@ SEED = 4
 def _trial():
     levels = tuple(0.3 + 0.1 * n for n in range(8)), tuple(6.0 + 3.0 * n for n in range(8))
     return plan_trial(
-        MACHINES[1], STOCKS[0], "cut", TrialChoices(*levels, cell_mm=10.0), permission=Permission(True), trial_id="t", name="Coupon 0001",
-        made="2026-04-14", lettering=letters(), engraving="works", settle=True,
-    ).trial  # fmt: skip
+        MACHINES[1],
+        STOCKS[0],
+        "cut",
+        TrialChoices(*levels, cell_mm=10.0),
+        permission=Permission(True),
+        trial_id="t",
+        name="Coupon 0001",
+        made="2026-04-14",
+        lettering=letters(),
+        engraving="works",
+        settle=True,
+    ).trial
 
 
 def shoot() -> str:
@@ -40,15 +51,29 @@ def measure():
     began = time.perf_counter()
     first = shoot()
     seconds = time.perf_counter() - began
-    code = "import resource; from bench.standins import shoot; print(shoot(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000)"
-    again, peak_mb = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    code = (
+        "import resource; from bench.standins import shoot; print(shoot(), "
+        "resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000)"
+    )
+    again, peak_mb = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=True
+    ).stdout.split()
     yield "burning and photographing a 64-cell trial, s", seconds, 6.0
     yield "memory while doing so, MB", float(peak_mb), 1000.0
     yield "photos of the same seed that differ", float(first != again), 0.0
     trial = plan_trial(
-        MACHINES[1], STOCKS[0], "engrave", TrialChoices((0.3, 0.6), (100.0, 200.0), pitch_mm=(0.02,), cell_mm=12.0), permission=Permission(True),
-        trial_id="t", name="Coupon 0001", made="2026-04-14", lettering=letters(), engraving="works", settle=True,
-    ).trial  # fmt: skip
+        MACHINES[1],
+        STOCKS[0],
+        "engrave",
+        TrialChoices((0.3, 0.6), (100.0, 200.0), pitch_mm=(0.02,), cell_mm=12.0),
+        permission=Permission(True),
+        trial_id="t",
+        name="Coupon 0001",
+        made="2026-04-14",
+        lettering=letters(),
+        engraving="works",
+        settle=True,
+    ).trial
     wire = StandInWire(trial.machine, pace=math.inf)
     stream = Stream(wire, lines_of(gcode_parts(trial, letters())), LinkWords(), time.monotonic)
     began = time.perf_counter()
@@ -56,6 +81,12 @@ def measure():
         stream.pump()
     rate = stream.sent / (time.perf_counter() - began)
     wire.close()
-    assert stream.state == "done" and len(stream.finished) == len(trial.cells), (stream.state, stream.why)
-    print(f"      {stream.sent} lines at {rate:.0f} lines a second; this process uses {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000:.0f} MB")
+    assert stream.state == "done" and len(stream.finished) == len(trial.cells), (
+        stream.state,
+        stream.why,
+    )
+    print(
+        f"      {stream.sent} lines at {rate:.0f} lines a second; this process uses "
+        f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000:.0f} MB"
+    )
     yield "5,000 lines a second over what the controller takes at once", 5000 / rate, 1.0

@@ -1,7 +1,8 @@
-"""Start-up: CPU time to the first painted, usable Book page with the demo library, against a bare QMainWindow.
+"""Start-up: CPU time to the first painted, usable Book page with the demo library, against a bare
+QMainWindow.
 
-Both are started in processes of their own, in turn, medians of 7.  CPU time of the process is what counts: it does not
-depend on what else the machine is doing.
+Both are started in processes of their own, in turn, medians of 7.  CPU time of the process is what
+counts: it does not depend on what else the machine is doing.
 """
 
 import json
@@ -44,7 +45,13 @@ def run_program(program: str, *arguments: str) -> dict[str, object]:
     """Run a program offscreen in a process of its own and return what it prints last."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(ROOT)}
     environment.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed program keeps its bytecode
-    run = subprocess.run([sys.executable, "-c", program, *arguments], capture_output=True, text=True, env=environment, timeout=120)
+    run = subprocess.run(
+        [sys.executable, "-c", program, *arguments],
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=120,
+    )
     assert run.returncode == 0, run.stderr
     return json.loads(run.stdout.splitlines()[-1])
 

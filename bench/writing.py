@@ -1,7 +1,9 @@
-"""A very large coupon: planning it and writing its G-code to disk, against writing the same bytes from memory.
+"""A very large coupon: planning it and writing its G-code to disk, against writing the same bytes
+from memory.
 
-Both are done in turn in wall time, and the least of 11 counts for each: whatever else the machine does only adds.  The check
-of the file is told apart: it reads every line and takes far longer, off the interface thread.
+Both are done in turn in wall time, and the least of 11 counts for each: whatever else the machine
+does only adds.  The check of the file is told apart: it reads every line and takes far longer, off
+the interface thread.
 """
 
 import os
@@ -28,16 +30,28 @@ RELAYOUTS = 31
 
 def _plan(machine, choices, task="engrave"):
     return plan_trial(
-        machine, STOCKS[0], task, choices, permission=Permission(True), trial_id="t", name="Coupon 0001", made="2026-04-14",
-        lettering=letters(), engraving="works", settle=True,
-    )  # fmt: skip
+        machine,
+        STOCKS[0],
+        task,
+        choices,
+        permission=Permission(True),
+        trial_id="t",
+        name="Coupon 0001",
+        made="2026-04-14",
+        lettering=letters(),
+        engraving="works",
+        settle=True,
+    )
 
 
 def measure():
     machine = replace(MACHINES[1], bed_mm=(1200.0, 1200.0))
     choices = TrialChoices(
-        tuple(0.1 + 0.9 * n / (SIDE - 1) for n in range(SIDE)), tuple(50 + 250 * n / (SIDE - 1) for n in range(SIDE)), pitch_mm=(0.032,), cell_mm=8.0
-    )  # fmt: skip
+        tuple(0.1 + 0.9 * n / (SIDE - 1) for n in range(SIDE)),
+        tuple(50 + 250 * n / (SIDE - 1) for n in range(SIDE)),
+        pitch_mm=(0.032,),
+        cell_mm=8.0,
+    )
     ours, plain = [], []
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "coupon.nc"
@@ -53,19 +67,28 @@ def measure():
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
     moves = data.count(b"\nG1 ") + data.count(b"\nG0 ")
     began = time.perf_counter()
-    report = check_gcode(data.decode("ascii"), CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale))
+    report = check_gcode(
+        data.decode("ascii"),
+        CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale),
+    )
     assert report.safe and report.moves == moves
     print(
-        f"      {SIDE} x {SIDE} cells, {moves} moves, {len(data) / 1e6:.0f} MB: plan and write {min(ours):.2f} s, "
+        f"      {SIDE} x {SIDE} cells, {moves} moves, {len(data) / 1e6:.0f} MB: plan and write "
+        f"{min(ours):.2f} s, "
         f"the bytes alone {min(plain):.3f} s, check {time.perf_counter() - began:.1f} s"
     )
-    yield "planning and writing a very large coupon over writing its bytes", min(ours) / min(plain), 4.0
+    yield (
+        "planning and writing a very large coupon over writing its bytes",
+        min(ours) / min(plain),
+        4.0,
+    )
     yield "memory while planning and writing it, MB", peak_mb, 400.0
     yield "re-layout of a 12 x 12 grid after an edit, ms", _relayout_ms(), 16.0
 
 
 def _relayout_ms() -> float:
-    """CPU time of the interface thread for one change of a 12 x 12 grid in the real Plan page: fields, plan, all that is told.
+    """CPU time of the interface thread for one change of a 12 x 12 grid in the real Plan page:
+    fields, plan, all that is told.
 
     Every speed changes with it.  Painting is not counted: it follows when the window gets to it.
     """
@@ -93,6 +116,9 @@ def _relayout_ms() -> float:
             presenter.remake()
             times.append(1000 * (time.process_time() - began))
             application.processEvents()
-        assert presenter.plan is not None and len(presenter.plan.trial.cells) + len(presenter.plan.refused) == 144
+        assert (
+            presenter.plan is not None
+            and len(presenter.plan.trial.cells) + len(presenter.plan.refused) == 144
+        )
         window.close()
     return statistics.median(times)

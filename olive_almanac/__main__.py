@@ -22,7 +22,9 @@ DEMO_SEED = 5
 
 
 def _open_library(folder: Path) -> Library:
-    from olive_almanac.storage.library import Library as SqliteLibrary  # slow to import: only when first needed
+    from olive_almanac.storage.library import (
+        Library as SqliteLibrary,
+    )  # slow to import: only when first needed
 
     return SqliteLibrary.open(folder)
 
@@ -90,9 +92,14 @@ def make_outside(preferences: Path, **other: Any) -> Outside:
     from olive_almanac.views.window import Outside
 
     doors = {
-        "open_library": _open_library, "restore_library": _restore_library, "make_bench": _make_bench, "make_demo": _make_demo_folder,
-        "now": _now, "connect": _connect, "open_port": _open_port,
-    }  # fmt: skip
+        "open_library": _open_library,
+        "restore_library": _restore_library,
+        "make_bench": _make_bench,
+        "make_demo": _make_demo_folder,
+        "now": _now,
+        "connect": _connect,
+        "open_port": _open_port,
+    }
     return Outside(preferences_file=preferences, **{**doors, **other})
 
 
@@ -123,18 +130,36 @@ def _open_demo(out: Path | None) -> int:
     print("Building the demo shop ...", flush=True)
     folder = _make_demo_folder()
     print(f"Its library lies in {folder}; nothing of yours is touched.")
-    screen = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    screen = (
+        os.environ.get("DISPLAY")
+        or os.environ.get("WAYLAND_DISPLAY")
+        or os.environ.get("QT_QPA_PLATFORM")
+    )
     if screen and out is None:
         return _open_window(folder, folder / "preferences.json")
     from olive_almanac.views.headless import work_through_demo
 
     print("There is no screen here, so the demo works through one job by itself.")
     target = out or folder / "pictures"
-    work_through_demo(folder, make_outside(folder / "preferences.json"), target, say=lambda words: print(words, flush=True))
+    work_through_demo(
+        folder,
+        make_outside(folder / "preferences.json"),
+        target,
+        say=lambda words: print(words, flush=True),
+    )
     return 0
 
 
-doors = cli.Doors(_open_library, _restore_library, _make_bench, _open_window, _open_demo, _default_library, _place_of, _today)
+doors = cli.Doors(
+    _open_library,
+    _restore_library,
+    _make_bench,
+    _open_window,
+    _open_demo,
+    _default_library,
+    _place_of,
+    _today,
+)
 
 
 def main() -> int:

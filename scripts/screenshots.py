@@ -15,11 +15,18 @@ NOON = datetime(2026, 4, 14, 12, 0).astimezone()
 
 
 def photograph(window) -> None:
-    """Have the stand-in's phone take a photo of the coupon on the desk, and wait until it is read or asks for its corners."""
+    """Have the stand-in's phone take a photo of the coupon on the desk, and wait until it is read
+    or asks for its corners.
+    """
     page = window.page("Read")
     page.view.set_at(1)
     page.take.click()
-    wait_until(lambda: page._reading is None and ("front" in page.presenter.squared or page.corner_page.isVisible()))
+    wait_until(
+        lambda: (
+            page._reading is None
+            and ("front" in page.presenter.squared or page.corner_page.isVisible())
+        )
+    )
 
 
 def main(target: Path) -> None:
@@ -55,7 +62,13 @@ def main(target: Path) -> None:
         take(window, "book")
         window.go("Set up")
         checklist = window.page("Set up").checklist
-        checklist.presenter.texts["level"] = {"ll": "0.05", "lr": "0.62", "ur": "0.84", "ul": "0.19", "c": "0.42"}
+        checklist.presenter.texts["level"] = {
+            "ll": "0.05",
+            "lr": "0.62",
+            "ur": "0.84",
+            "ul": "0.19",
+            "c": "0.42",
+        }
         checklist.presenter.tick()
         checklist.presenter.tick()
         checklist.presenter.choose(2)

@@ -1,4 +1,7 @@
-"""The tests.  Generated cases are the same in every run, so that a failure can be looked at again."""
+"""The tests.
+
+Generated cases are the same in every run, so that a failure can be looked at again.
+"""
 
 from hypothesis import settings
 

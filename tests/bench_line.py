@@ -1,4 +1,6 @@
-"""A wire to a stand-in controller that runs in the test's own thread, by a clock that the test moves; and what can go wrong."""
+"""A wire to a stand-in controller that runs in the test's own thread, by a clock that the test
+moves; and what can go wrong.
+"""
 
 import math
 
@@ -6,7 +8,10 @@ from olive_almanac.standins.controller import StandInController
 
 
 class BenchLine:
-    """`connect` gives itself as the wire; `let` passes time.  Set `cut`, `silent` or `babble` to break it."""
+    """`connect` gives itself as the wire; `let` passes time.
+
+    Set `cut`, `silent` or `babble` to break it.
+    """
 
     def __init__(self):
         self.now = 0.0

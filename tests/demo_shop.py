@@ -1,4 +1,6 @@
-"""The demo shop for tests: living through its year takes a while, so a whole run of the tests does it once."""
+"""The demo shop for tests: living through its year takes a while, so a whole run of the tests does
+it once.
+"""
 
 import fcntl
 import os
@@ -9,11 +11,14 @@ from pathlib import Path
 from olive_almanac.__main__ import make_demo
 from tests.samples import DAY
 
-SHARED = "OLIVE_ALMANAC_TESTS_SHARED"  # the folder that the processes of one run share; set by run_tests.py
+# the folder that the processes of one run share; set by run_tests.py
+SHARED = "OLIVE_ALMANAC_TESTS_SHARED"
 
 
 def copy_demo(folder):
-    """Put the demo shop's library, as it is on the samples' day, into a folder that is not there yet."""
+    """Put the demo shop's library, as it is on the samples' day, into a folder that is not there
+    yet.
+    """
     if SHARED not in os.environ:
         make_demo(folder, date.fromisoformat(DAY))
         return

@@ -1,4 +1,6 @@
-"""Sample records of the demo shop, and readings made from a plain rule, for tests that need some."""
+"""Sample records of the demo shop, and readings made from a plain rule, for tests that
+need some.
+"""
 
 from dataclasses import replace
 
@@ -13,9 +15,13 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.gcode_check import CheckLimits
 from olive_almanac.formats.letters import letters
 
-NORTH = Machine("North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench")
+NORTH = Machine(
+    "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
+)
 LONG = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
-MARKER = Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker")
+MARKER = Machine(
+    "Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker"
+)
 BIRCH = Stock("Birch ply", "plywood", 3.0, (3.02, 3.05, 2.98), lot="7", uid="birch-3")
 LEATHER = Stock("Map leather", "leather", 2.0, lot="9", uid="leather-2")
 VINYL = Stock("Shelf vinyl", "vinyl", 0.5, uid="vinyl-05")
@@ -34,33 +40,77 @@ def engrave_trial(machine=LONG, stock=BIRCH, **changes):
 
 
 def kind_plan(kind, task="cut", machine=LONG, stock=BIRCH, **changes):
-    """A planned trial of a kind, with labels and photo marks, inside the flare limit, as the Plan station makes it."""
+    """A planned trial of a kind, with labels and photo marks, inside the flare limit, as the Plan
+    station makes it.
+    """
     suggested = suggest_levels(
-        machine, stock, task, kind="grid" if kind == "next" else kind, lettering=letters(), engraving="works"
+        machine,
+        stock,
+        task,
+        kind="grid" if kind == "next" else kind,
+        lettering=letters(),
+        engraving="works",
     )
     choices = replace(suggested.choices, **changes)
     if kind == "next":
-        pattern = Setting(1.0, 20.0, pitch_mm=choices.pitch_mm[0], direction="x" if choices.pitch_mm[0] else "xy")
-        choices = replace(choices, kind="next", settings=tuple(replace(pattern, speed_mm_s=v) for v in (20.0, 15.0, 12.0)))
+        pattern = Setting(
+            1.0, 20.0, pitch_mm=choices.pitch_mm[0], direction="x" if choices.pitch_mm[0] else "xy"
+        )
+        choices = replace(
+            choices,
+            kind="next",
+            settings=tuple(replace(pattern, speed_mm_s=v) for v in (20.0, 15.0, 12.0)),
+        )
     return plan_trial(
-        machine, stock, task, choices, permission=ALLOWED, trial_id=f"coupon-{kind}-{task}", name="Coupon 0007", made=DAY,
-        lettering=letters(), engraving="works", limit=flare_limit_of(stock), settle=True,
-    )  # fmt: skip
+        machine,
+        stock,
+        task,
+        choices,
+        permission=ALLOWED,
+        trial_id=f"coupon-{kind}-{task}",
+        name="Coupon 0007",
+        made=DAY,
+        lettering=letters(),
+        engraving="works",
+        limit=flare_limit_of(stock),
+        settle=True,
+    )
 
 
 def area_limits(trial):
-    """The limits that a trial's file must keep: bed, speed, power, coupon, and clamps with the head's clearance."""
-    machine, (left, low, right, high), keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
+    """The limits that a trial's file must keep: bed, speed, power, coupon, and clamps with the
+    head's clearance.
+    """
+    machine, (left, low, right, high), keep = (
+        trial.machine,
+        trial.area_mm,
+        trial.machine.head_clearance_mm,
+    )
     clamps = tuple(
         (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
         for b in (trial.sheet.clamps_mm if trial.sheet else ())
     )
-    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, (left, low, right - left, high - low), clamps)
+    return CheckLimits(
+        machine.bed_mm,
+        machine.max_speed_mm_s,
+        machine.power_scale,
+        (left, low, right - left, high - low),
+        clamps,
+    )
 
 
 def _trial(machine, stock, task, changes):
     choices = replace(suggest_levels(machine, stock, task).choices, **changes)
-    return plan_trial(machine, stock, task, choices, permission=ALLOWED, trial_id="coupon-1", name="Coupon 0001", made=DAY).trial
+    return plan_trial(
+        machine,
+        stock,
+        task,
+        choices,
+        permission=ALLOWED,
+        trial_id="coupon-1",
+        name="Coupon 0001",
+        made=DAY,
+    ).trial
 
 
 def small_choices(**changes) -> TrialChoices:
@@ -73,7 +123,13 @@ def read_by_energy(trial, edge_j_mm: float, band: float = 0.08):
     for cell in trial.cells:
         setting = cell.setting
         energy = setting.passes * setting.power * trial.machine.optical_power_w / setting.speed_mm_s
-        verdict = "not_through" if energy < edge_j_mm else "hangs" if energy < edge_j_mm * (1 + band) else "free"
+        verdict = (
+            "not_through"
+            if energy < edge_j_mm
+            else "hangs"
+            if energy < edge_j_mm * (1 + band)
+            else "free"
+        )
         readings.append(Reading(cell.id, verdict, char=min(2, int(energy / edge_j_mm / 1.3))))
     return readings
 
@@ -83,8 +139,22 @@ def read_by_tone(trial, light_j_mm2: float, dark_j_mm2: float):
     readings = []
     for cell in trial.cells:
         setting = cell.setting
-        energy = setting.passes * setting.power * trial.machine.optical_power_w / (setting.speed_mm_s * setting.pitch_mm)
-        readings.append(Reading(cell.id, "too_light" if energy < light_j_mm2 else "too_dark" if energy > dark_j_mm2 else "right"))
+        energy = (
+            setting.passes
+            * setting.power
+            * trial.machine.optical_power_w
+            / (setting.speed_mm_s * setting.pitch_mm)
+        )
+        readings.append(
+            Reading(
+                cell.id,
+                "too_light"
+                if energy < light_j_mm2
+                else "too_dark"
+                if energy > dark_j_mm2
+                else "right",
+            )
+        )
     return readings
 
 

@@ -1,4 +1,6 @@
-"""The path by command line alone, each step's JSON against its schema, and bad input told in one sentence."""
+"""The path by command line alone, each step's JSON against its schema, and bad input told in one
+sentence.
+"""
 
 import contextlib
 import io
@@ -24,7 +26,9 @@ class CliCase(unittest.TestCase):
         self.machine, self.stock = self.folder / "m.json", self.folder / "s.json"
         self.machine.write_text(write_machine(LONG))
         self.stock.write_text(write_stock(BIRCH))
-        self.doors = replace(doors, default_library=lambda: self.folder / "library", today=lambda: date(2026, 4, 14))
+        self.doors = replace(
+            doors, default_library=lambda: self.folder / "library", today=lambda: date(2026, 4, 14)
+        )
 
     def run_cli(self, *words):
         out, err = io.StringIO(), io.StringIO()
@@ -45,20 +49,51 @@ class CliCase(unittest.TestCase):
         return err
 
     def plan(self, *more):
-        return ("plan", "--machine", self.machine, "--stock", self.stock, "--task", "cut", "--out", self.folder / "plan", *more)
+        return (
+            "plan",
+            "--machine",
+            self.machine,
+            "--stock",
+            self.stock,
+            "--task",
+            "cut",
+            "--out",
+            self.folder / "plan",
+            *more,
+        )
 
 
 class WholePathTest(CliCase):
     def path(self, task, *more, seed=3):
         plan, burn = self.folder / "plan", self.folder / "burn"
         trial = json.loads(
-            self.done("plan", "--machine", self.machine, "--stock", self.stock, "--task", task, "--out", plan, "--json", *more)
+            self.done(
+                "plan",
+                "--machine",
+                self.machine,
+                "--stock",
+                self.stock,
+                "--task",
+                task,
+                "--out",
+                plan,
+                "--json",
+                *more,
+            )
         )
         validate("trial", json.dumps(trial))
         validate("trial", (plan / "trial.json").read_text())
-        validate("readings", self.done("burn", plan / "trial.json", "--seed", seed, "--out", burn, "--json", "--no-photo"))
+        validate(
+            "readings",
+            self.done(
+                "burn", plan / "trial.json", "--seed", seed, "--out", burn, "--json", "--no-photo"
+            ),
+        )
         readings = self.folder / "readings.json"
-        validate("readings", self.done("read", plan / "trial.json", burn / "seen.json", "--out", readings, "--json"))
+        validate(
+            "readings",
+            self.done("read", plan / "trial.json", burn / "seen.json", "--out", readings, "--json"),
+        )
         decision = self.done("decide", plan / "trial.json", readings, "--json")
         validate("decision" if '"olive-almanac/decision"' in decision else "figures", decision)
         return json.loads(decision), plan / "trial.json", readings
@@ -88,14 +123,22 @@ class WholePathTest(CliCase):
         self.path("cut")
         first = {path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}
         self.path("cut")
-        self.assertEqual({path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}, first)
+        self.assertEqual(
+            {path.name: path.read_bytes() for path in (self.folder / "burn").iterdir()}, first
+        )
         self.assertEqual(set(first), {"seen.json", "truth.json", "log.txt"})
         said = self.done("burn", self.folder / "plan" / "trial.json", "--out", self.folder / "shot")
         self.assertIn("photo.jpg", said)
         self.assertEqual((self.folder / "shot" / "photo.jpg").read_bytes()[:3], b"\xff\xd8\xff")
 
     def test_every_kind_is_planned_burnt_and_read_by_command_line(self):
-        for kind, task in (("passes", "cut"), ("kerf", "cut"), ("focus", "score"), ("grey", "engrave"), ("confirm", "cut")):
+        for kind, task in (
+            ("passes", "cut"),
+            ("kerf", "cut"),
+            ("focus", "score"),
+            ("grey", "engrave"),
+            ("confirm", "cut"),
+        ):
             with self.subTest(kind=kind):
                 decision, trial, _ = self.path(task, "--kind", kind)
                 self.assertEqual(json.loads(trial.read_text())["kind"], kind)
@@ -109,14 +152,26 @@ class WholePathTest(CliCase):
         entry, thick = self.folder / "entry.json", self.folder / "thick.json"
         self.done("book", "--write", "long-bed-birch-3-cut", "--out", entry)
         validate("entry", entry.read_text())
-        thick.write_text(write_stock(replace(BIRCH, thickness_mm=4.0, measured_mm=(), uid="birch-4")))
+        thick.write_text(
+            write_stock(replace(BIRCH, thickness_mm=4.0, measured_mm=(), uid="birch-4"))
+        )
         carry = ("carry", "--from", entry, "--to-machine", self.machine, "--to-stock", thick)
         guess = self.done(*carry, "--json")
         validate("guess", guess)
-        setting, old = json.loads(guess)["setting"], json.loads(entry.read_text())["entry"]["setting"]
-        self.assertGreater(setting["passes"] / setting["speed_mm_s"], old["passes"] / old["speed_mm_s"])
+        setting, old = (
+            json.loads(guess)["setting"],
+            json.loads(entry.read_text())["entry"]["setting"],
+        )
+        self.assertGreater(
+            setting["passes"] / setting["speed_mm_s"], old["passes"] / old["speed_mm_s"]
+        )
         self.assertIn("another thickness", self.done(*carry))
-        self.assertEqual(self.run_cli("carry", "--from", thick, "--to-machine", self.machine, "--to-stock", thick)[0], 1)
+        self.assertEqual(
+            self.run_cli(
+                "carry", "--from", thick, "--to-machine", self.machine, "--to-stock", thick
+            )[0],
+            1,
+        )
 
     def test_the_book_is_saved_and_taken_into_another_library(self):
         _, trial, readings = self.path("cut")
@@ -125,16 +180,33 @@ class WholePathTest(CliCase):
             self.assertIn(name, self.done("book", "--save", self.folder / name))
         validate("library", (self.folder / "library.json").read_text())
         other = ("--library", self.folder / "other")
-        self.assertIn("revisions", self.done(*other, "book", "--take-in", self.folder / "library.json"))
+        self.assertIn(
+            "revisions", self.done(*other, "book", "--take-in", self.folder / "library.json")
+        )
         self.assertIn("Birch ply", self.done(*other, "book", "--find", "birch"))
-        self.assertIn("Nothing new", self.done(*other, "book", "--take-in", self.folder / "library"))
-        self.assertIn(".json, .csv or .pdf", self.refused("book", "--save", self.folder / "book.doc"))
+        self.assertIn(
+            "Nothing new", self.done(*other, "book", "--take-in", self.folder / "library")
+        )
+        self.assertIn(
+            ".json, .csv or .pdf", self.refused("book", "--save", self.folder / "book.doc")
+        )
         self.assertIn("PostgreSQL server", self.refused("--library", "ftp://x", "book"))
 
     def test_a_sheet_with_clamps_takes_the_coupon_and_the_check_holds_it(self):
         out = json.loads(
             self.done(
-                *self.plan("--sheet", "300x200", "--clamp", "0,0,20,20", "--turn", "--order", "rows", "--rest", "1.5", "--json")
+                *self.plan(
+                    "--sheet",
+                    "300x200",
+                    "--clamp",
+                    "0,0,20,20",
+                    "--turn",
+                    "--order",
+                    "rows",
+                    "--rest",
+                    "1.5",
+                    "--json",
+                )
             )
         )
         self.assertEqual(out["sheet"]["clamps_mm"], [[0, 0, 20, 20]])
@@ -142,7 +214,9 @@ class WholePathTest(CliCase):
         x, y = out["on_sheet"]["x_mm"], out["on_sheet"]["y_mm"]
         self.assertTrue(x >= 30 or y >= 30)  # the head's clearance beside the clamp
         area = f"{x},{y},{out['coupon']['width_mm']},{out['coupon']['height_mm']}"
-        self.done("check", self.folder / "plan" / "coupon.nc", "--machine", self.machine, "--area", area)
+        self.done(
+            "check", self.folder / "plan" / "coupon.nc", "--machine", self.machine, "--area", area
+        )
         self.assertEqual({label["text"] for label in out["labels"]} >= {"55", "100"}, True)
         plain = json.loads(self.done(*self.plan("--no-labels", "--no-marks", "--json")))
         self.assertEqual((plain["labels"], plain["fiducials"]), ([], []))
@@ -208,7 +282,9 @@ class CheckTest(CliCase):
         self.done(*self.plan())
         trial = json.loads((self.folder / "plan" / "trial.json").read_text())
         area = f"10,10,{trial['coupon']['width_mm']},{trial['coupon']['height_mm']}"
-        self.assertEqual(self.check((self.folder / "plan" / "coupon.nc").read_text(), "--area", area), (0, []))
+        self.assertEqual(
+            self.check((self.folder / "plan" / "coupon.nc").read_text(), "--area", area), (0, [])
+        )
 
     def test_finds_each_planted_fault(self):
         for planted, code in (
@@ -252,8 +328,18 @@ class BadInputTest(CliCase):
         from olive_almanac.core.records.stock import Stock
 
         for machine, stock, why, what in (
-            (NORTH, Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"), "passes through", "CO₂ machine would work"),
-            (LONG, Stock("Bare plate", "aluminium", 1.0), "do not cut metal", "marking works with a marking medium"),
+            (
+                NORTH,
+                Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"),
+                "passes through",
+                "CO₂ machine would work",
+            ),
+            (
+                LONG,
+                Stock("Bare plate", "aluminium", 1.0),
+                "do not cut metal",
+                "marking works with a marking medium",
+            ),
         ):
             self.machine.write_text(write_machine(machine))
             self.stock.write_text(write_stock(stock))
@@ -279,15 +365,29 @@ class BadInputTest(CliCase):
             trial.write_text(text)
             with self.subTest(words):
                 self.assertIn(words, self.refused("burn", trial, "--out", self.folder / "b"))
-        self.assertIn("does not exist", self.refused("burn", self.folder / "none.json", "--out", self.folder / "b"))
-        self.assertIn("does not exist", self.refused("check", self.folder / "none.nc", "--machine", self.machine))
+        self.assertIn(
+            "does not exist",
+            self.refused("burn", self.folder / "none.json", "--out", self.folder / "b"),
+        )
+        self.assertIn(
+            "does not exist",
+            self.refused("check", self.folder / "none.nc", "--machine", self.machine),
+        )
 
     def test_a_folder_that_cannot_be_written(self):
         (self.folder / "file").write_text("")
         self.assertIn(
             "Could not write",
             self.refused(
-                "plan", "--machine", self.machine, "--stock", self.stock, "--task", "cut", "--out", self.folder / "file" / "x"
+                "plan",
+                "--machine",
+                self.machine,
+                "--stock",
+                self.stock,
+                "--task",
+                "cut",
+                "--out",
+                self.folder / "file" / "x",
             ),
         )
 
@@ -296,7 +396,12 @@ class BadInputTest(CliCase):
         trial = self.folder / "plan" / "trial.json"
         self.done("burn", trial, "--out", self.folder / "burn", "--no-photo")
         for target in ("0", "1", "nan", "55"):
-            self.assertIn("Target", self.refused("decide", trial, self.folder / "burn" / "seen.json", "--target", target))
+            self.assertIn(
+                "Target",
+                self.refused(
+                    "decide", trial, self.folder / "burn" / "seen.json", "--target", target
+                ),
+            )
 
     def test_a_book_entry_that_does_not_exist(self):
         self.assertIn("no entry", self.refused("book", "--confirm", "nobody"))

@@ -1,4 +1,6 @@
-"""The program as a user starts it, in processes of its own: the demo shop, the demo without a screen, a real X window, kill -9."""
+"""The program as a user starts it, in processes of its own: the demo shop, the demo without a
+screen, a real X window, kill -9.
+"""
 
 import os
 import shutil
@@ -22,7 +24,11 @@ ROOT = Path(__file__).parents[1]
 
 
 def environment(**changes):
-    kept = {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    kept = {
+        key: value
+        for key, value in os.environ.items()
+        if key not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
     return {**kept, "PYTHONPATH": str(ROOT), **changes}
 
 
@@ -47,7 +53,9 @@ class DemoShopTest(unittest.TestCase):
                 for task in ("cut", "engrave"):
                     self.session.choose(machine=machine.uid, stock=stock.uid, task=task)
                     states[self.session.state[0]] += 1
-        self.assertEqual(set(states), {"proven", "trial", "due", "guess", "untried", "cannot", "barred"})
+        self.assertEqual(
+            set(states), {"proven", "trial", "due", "guess", "untried", "cannot", "barred"}
+        )
         stages = Counter(stage for _, stage, _ in self.session._trials)
         for stage in ("plan", "burn", "read", "decide", "book"):
             self.assertGreaterEqual(stages[stage], 1, stage)
@@ -55,7 +63,9 @@ class DemoShopTest(unittest.TestCase):
     def test_every_entry_from_a_trial_stands_on_cells_that_were_read(self):
         for entry in self.session.shelf.entries:
             if entry.origin == "trial":
-                read = sum(len(self.session.store.readings(uid)) for uid in entry.evidence.trial_ids)
+                read = sum(
+                    len(self.session.store.readings(uid)) for uid in entry.evidence.trial_ids
+                )
                 self.assertGreaterEqual(read, entry.evidence.cells_read)
                 self.assertGreater(entry.evidence.probability, 0.5)
 
@@ -98,8 +108,10 @@ def look():
     if main.session.library is None and time.monotonic() < end:
         return QTimer.singleShot(200, look)
     image = main.grab().toImage()
-    colours = {image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7)}
-    print(QApplication.platformName(), main.isVisible(), len(colours) > 20, main.session.library is not None, flush=True)
+    places = ((x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 7))
+    colours = {image.pixel(x, y) for x, y in places}
+    opened = main.session.library is not None
+    print(QApplication.platformName(), main.isVisible(), len(colours) > 20, opened, flush=True)
     main.close()
 app = windows.make_application()
 end = time.monotonic() + 60
@@ -108,12 +120,24 @@ sys.exit(program._open_window(Path(sys.argv[1]), Path(sys.argv[1]) / "p.json"))
 """
 
 
-@unittest.skipUnless(shutil.which("Xvfb") and shutil.which("xvfb-run"), "no virtual X screen: apt-get install xvfb xauth")
+@unittest.skipUnless(
+    shutil.which("Xvfb") and shutil.which("xvfb-run"),
+    "no virtual X screen: apt-get install xvfb xauth",
+)
 class RealWindowTest(unittest.TestCase):
     def test_opens_on_an_x_screen_with_an_empty_library(self):
         with tempfile.TemporaryDirectory() as folder:
             run = subprocess.run(
-                ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-c", REAL_WINDOW, f"{folder}/library"],
+                [
+                    "xvfb-run",
+                    "-a",
+                    "-s",
+                    "-screen 0 1280x800x24",
+                    sys.executable,
+                    "-c",
+                    REAL_WINDOW,
+                    f"{folder}/library",
+                ],
                 capture_output=True,
                 text=True,
                 timeout=120,
@@ -154,10 +178,17 @@ class KillWhileReadingTest(unittest.TestCase):
             library.save_machine(trial.machine, "set up")
             library.save_stock(trial.stock, "set up")
             library.save_trial(trial, "read", "burnt")
-            library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+            library.save_run(
+                trial.id,
+                {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+                "burnt",
+            )
             library.close()
             reader = subprocess.Popen(
-                [sys.executable, "-c", READER, str(folder)], stdout=subprocess.PIPE, text=True, env=environment()
+                [sys.executable, "-c", READER, str(folder)],
+                stdout=subprocess.PIPE,
+                text=True,
+                env=environment(),
             )
             told = 0
             for line in reader.stdout:
@@ -171,6 +202,8 @@ class KillWhileReadingTest(unittest.TestCase):
             library = Library.open(folder)
             try:
                 self.assertGreaterEqual(len(library.readings(trial.id)), told)
-                self.assertEqual({reading.verdict for reading in library.readings(trial.id)}, {"not_through"})
+                self.assertEqual(
+                    {reading.verdict for reading in library.readings(trial.id)}, {"not_through"}
+                )
             finally:
                 library.close()

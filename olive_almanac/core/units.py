@@ -1,7 +1,7 @@
 """The only place where units are converted, read from text and written as text.
 
-Inside the program: mm, mm/s, s, W, J, and power as a fraction 0..1 of the machine's optical power.  Everything else
-exists only at the edges, and passes through here.
+Inside the program: mm, mm/s, s, W, J, and power as a fraction 0..1 of the machine's optical power.
+Everything else exists only at the edges, and passes through here.
 """
 
 from __future__ import annotations
@@ -31,8 +31,21 @@ __all__ = [
 ]
 
 MM_PER_INCH = 25.4  # exact by definition
-SPEED_UNITS = {"mm/s": 1.0, "mm/min": 1 / 60, "m/min": 1000 / 60, "in/s": MM_PER_INCH, "in/min": MM_PER_INCH / 60}
-LENGTH_UNITS = {"mm": 1.0, "cm": 10.0, "in": MM_PER_INCH, "inch": MM_PER_INCH, '"': MM_PER_INCH, "thou": MM_PER_INCH / 1000}
+SPEED_UNITS = {
+    "mm/s": 1.0,
+    "mm/min": 1 / 60,
+    "m/min": 1000 / 60,
+    "in/s": MM_PER_INCH,
+    "in/min": MM_PER_INCH / 60,
+}
+LENGTH_UNITS = {
+    "mm": 1.0,
+    "cm": 10.0,
+    "in": MM_PER_INCH,
+    "inch": MM_PER_INCH,
+    '"': MM_PER_INCH,
+    "thou": MM_PER_INCH / 1000,
+}
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 _FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")\s*$")
 
@@ -59,12 +72,16 @@ def speed_in(speed_mm_s: float, unit: str) -> float:
 def read_number(text: str, field: str, unit: str = "") -> float:
     """Return the number written in `text`, which may carry `unit` behind it.
 
-    A comma stands for the decimal point; a true minus is a minus.  Raises OutOfRange for empty, non-numeric and
-    non-finite text and for any other unit: a unit is never guessed.
+    A comma stands for the decimal point; a true minus is a minus.  Raises OutOfRange for empty,
+    non-numeric and non-finite text and for any other unit: a unit is never guessed.
     """
     found = _NUMBER.match(text.replace("−", "-"))
     if not found:
-        raise OutOfRange(field, f"“{text.strip()}”" if text.strip() else "empty", "a number" + (f" in {unit}" if unit else ""))
+        raise OutOfRange(
+            field,
+            f"“{text.strip()}”" if text.strip() else "empty",
+            "a number" + (f" in {unit}" if unit else ""),
+        )
     value = float(found[1].replace(",", "."))
     if found[2] and found[2] != unit:
         raise OutOfRange(field, f"“{text.strip()}”", f"in {unit}" if unit else "a plain number")
@@ -102,9 +119,13 @@ def _factor(factors: dict[str, float], unit: str, field: str) -> float:
 
 @functools.lru_cache(maxsize=16384)
 def number_text(value: float, digits: int = 3) -> str:
-    """Return a number for the screen: `digits` significant digits, whole digits kept, true minus, no exponent."""
+    """Return a number for the screen: `digits` significant digits, whole digits kept, true minus,
+    no exponent.
+    """
     if value == 0 or not math.isfinite(value):
-        return "0" if value == 0 else str(value)
+        if value == 0:
+            return "0"
+        return str(value)
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
     text = f"{value:.{decimals}f}"
     return (text.rstrip("0").rstrip(".") if "." in text else text).replace("-", "−")
@@ -126,7 +147,9 @@ def passes_text(passes: int) -> str:
 
 
 def count_text(count: int, one: str, more: str = "") -> str:
-    """Return how many of something: "1 cell", "3 cells"; `more` where the plural is not the word with an s."""
+    """Return how many of something: "1 cell", "3 cells"; `more` where the plural is not the word
+    with an s.
+    """
     return f"{count} {one if count == 1 else more or one + 's'}"
 
 

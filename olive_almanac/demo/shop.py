@@ -1,6 +1,8 @@
-"""Hollow Lane Workshop, the invented shop: built from a seed by the same functions that a real shop's work goes through.
+"""Hollow Lane Workshop, the invented shop: built from a seed by the same functions that a real
+shop's work goes through.
 
-Nothing here is a written-down result: trials are planned, burnt on the stand-in bench, read, decided and proved.
+Nothing here is a written-down result: trials are planned, burnt on the stand-in bench, read,
+decided and proved.
 """
 
 from __future__ import annotations
@@ -36,12 +38,49 @@ __all__ = ["MACHINES", "STOCKS", "build_shop"]
 
 MACHINES = (
     Machine(
-        "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench", rated_power_w=60, hour_rate=6.0
+        "North Bench",
+        "diode",
+        450,
+        10,
+        0.12,
+        0.08,
+        1.7,
+        300,
+        3000,
+        (400, 400),
+        uid="north-bench",
+        rated_power_w=60,
+        hour_rate=6.0,
     ),
     Machine(
-        "Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed", rated_power_w=450, hour_rate=14.0
+        "Long Bed",
+        "co2",
+        10600,
+        60,
+        0.20,
+        0.20,
+        2.5,
+        500,
+        6000,
+        (900, 600),
+        uid="long-bed",
+        rated_power_w=450,
+        hour_rate=14.0,
     ),
-    Machine("Marker", "fibre", 1064, 20, 0.05, 0.05, 1.2, 2000, 20000, (110, 110), uid="marker", rated_power_w=300),
+    Machine(
+        "Marker",
+        "fibre",
+        1064,
+        20,
+        0.05,
+        0.05,
+        1.2,
+        2000,
+        20000,
+        (110, 110),
+        uid="marker",
+        rated_power_w=300,
+    ),
 )
 STOCKS = (
     Stock(
@@ -54,14 +93,47 @@ STOCKS = (
         uid="birch-3",
         notes="yard A",
         price_m2=18.0,
-        sheets=(Sheet(600, 300, clamps_mm=((0, 130, 14, 170), (586, 130, 600, 170))), Sheet(240, 160)),
+        sheets=(
+            Sheet(600, 300, clamps_mm=((0, 130, 14, 170), (586, 130, 600, 170))),
+            Sheet(240, 160),
+        ),
     ),
-    Stock("Birch ply", "plywood", 6.0, (6.1, 6.0), lot="3", colour="light", uid="birch-6", notes="yard A"),
-    Stock("Poplar ply", "plywood", 4.0, (4.05,), lot="2", colour="light", uid="poplar-4", notes="yard B"),
-    Stock("Walnut", "hardwood", 5.0, (5.1,), lot="1", colour="dark", uid="walnut-5", notes="yard B"),
+    Stock(
+        "Birch ply",
+        "plywood",
+        6.0,
+        (6.1, 6.0),
+        lot="3",
+        colour="light",
+        uid="birch-6",
+        notes="yard A",
+    ),
+    Stock(
+        "Poplar ply",
+        "plywood",
+        4.0,
+        (4.05,),
+        lot="2",
+        colour="light",
+        uid="poplar-4",
+        notes="yard B",
+    ),
+    Stock(
+        "Walnut", "hardwood", 5.0, (5.1,), lot="1", colour="dark", uid="walnut-5", notes="yard B"
+    ),
     Stock("Relief board", "board", 1.5, (1.48, 1.5), lot="4", colour="grey", uid="board-15"),
-    Stock("Clear cast acrylic", "acrylic", 3.0, (2.9,), opacity="clear", lot="5", uid="clear-acrylic-3"),
-    Stock("Black cast acrylic", "acrylic", 3.0, (3.0,), colour="black", lot="2", uid="black-acrylic-3"),
+    Stock(
+        "Clear cast acrylic",
+        "acrylic",
+        3.0,
+        (2.9,),
+        opacity="clear",
+        lot="5",
+        uid="clear-acrylic-3",
+    ),
+    Stock(
+        "Black cast acrylic", "acrylic", 3.0, (3.0,), colour="black", lot="2", uid="black-acrylic-3"
+    ),
     Stock(
         "Map leather",
         "leather",
@@ -132,28 +204,62 @@ def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
     plans = [plan for plan in PLANS if plan[1] in stocks]
     for n, (machine_uid, stock_uid, task, fate) in enumerate(plans):
         day = today - timedelta(days=3 * (len(plans) - n) + (230 if fate == "due by date" else 0))
-        _live_through(library, bench, machines[machine_uid], stocks[stock_uid], task, fate, day, count)
+        _live_through(
+            library, bench, machines[machine_uid], stocks[stock_uid], task, fate, day, count
+        )
         yield f"{machines[machine_uid].name}, {stocks[stock_uid].label}, {task}: {fate}"
 
 
 def _live_through(
-    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, fate: str, day: date, count: _Count
+    library: Library,
+    bench: Bench,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    fate: str,
+    day: date,
+    count: _Count,
 ) -> None:
     if fate == "guess":
         setting, evidence = reckon_guess(
-            machine, stock, task, permission_for(machine, stock, task, {}), rng=np.random.default_rng(0)
+            machine,
+            stock,
+            task,
+            permission_for(machine, stock, task, {}),
+            rng=np.random.default_rng(0),
         )
         uid = f"{machine.uid}-{stock.uid}-{task}"
         library.save_entry(
-            Entry(uid, machine.uid, stock.uid, task, setting, "guess", day.isoformat(), stock.lot, 1, evidence), "reckoned"
+            Entry(
+                uid,
+                machine.uid,
+                stock.uid,
+                task,
+                setting,
+                "guess",
+                day.isoformat(),
+                stock.lot,
+                1,
+                evidence,
+            ),
+            "reckoned",
         )
         return
     if fate.startswith("measured"):
         choices = suggest_levels(
-            machine, stock, task, kind=cast(Kind, fate.removeprefix("measured ")), lettering=letters(),
+            machine,
+            stock,
+            task,
+            kind=cast(Kind, fate.removeprefix("measured ")),
+            lettering=letters(),
             engraving=verdict_for(machine, stock, "engrave"),
-        ).choices  # fmt: skip
-        _burn_and_read(library, bench, _planned(machine, _now_of(library, stock), task, choices, day, count), gauged=True)
+        ).choices
+        _burn_and_read(
+            library,
+            bench,
+            _planned(machine, _now_of(library, stock), task, choices, day, count),
+            gauged=True,
+        )
         return
     if fate.startswith("wait"):
         stage = fate.removeprefix("wait ")
@@ -167,13 +273,20 @@ def _live_through(
         return
     proofs = {"trial": 1, "failed": 1}.get(fate, PROOFS_NEEDED)
     for n in range(proofs):
-        lot = "older" if fate == "due by lot" else stock.lot
+        if fate == "due by lot":
+            lot = "older"
+        else:
+            lot = stock.lot
         outcome = Proof((day + timedelta(days=1 + n)).isoformat(), "passed", lot, machine.state)
         entry = replace(entry, proofs=(*entry.proofs, outcome))
         library.save_entry(entry, "confirming burn noted")
     if fate == "failed":
         entry = replace(
-            entry, proofs=(*entry.proofs, Proof((day + timedelta(days=9)).isoformat(), "failed", stock.lot, machine.state))
+            entry,
+            proofs=(
+                *entry.proofs,
+                Proof((day + timedelta(days=9)).isoformat(), "failed", stock.lot, machine.state),
+            ),
         )
         library.save_entry(entry, "failure noted")
 
@@ -229,13 +342,26 @@ def _burn_and_read(
     cells = {one.cell: {"flared": one.flared, "seen": to_plain(one.seen)} for one in burnt}
     started = datetime.combine(date.fromisoformat(trial.made), time(9, 30), UTC)
     library.save_run(
-        trial.id, {"by": "stand-in", "started": started.isoformat(), "cells": cells, "complete": True, "log": []}, "burnt"
+        trial.id,
+        {
+            "by": "stand-in",
+            "started": started.isoformat(),
+            "cells": cells,
+            "complete": True,
+            "log": [],
+        },
+        "burnt",
     )
-    seen = [one.seen if gauged else replace(one.seen, lightness=None, kerf_mm=None) for one in burnt]
+    seen = [
+        one.seen if gauged else replace(one.seen, lightness=None, kerf_mm=None) for one in burnt
+    ]
     seen = [replace(one, verdict="hangs") if one.verdict == "push" else one for one in seen]
     if trial.task == "cut":
         seen = [replace(one, verdict=None) if one.char == 3 else one for one in seen]
-    kept = seen if read is None else seen[:read]
+    if read is None:
+        kept = seen
+    else:
+        kept = seen[:read]
     for reading in kept:
         library.save_reading(trial.id, reading, "read by eye")
     library.save_trial(trial, "decide" if read is None else "read", "read")
@@ -244,13 +370,24 @@ def _burn_and_read(
 
 def _first(machine: Machine, stock: Stock, task: Task) -> TrialChoices:
     engraving = verdict_for(machine, stock, "engrave")
-    return suggest_levels(machine, stock, task, speed_unit="mm/min", lettering=letters(), engraving=engraving).choices
+    return suggest_levels(
+        machine, stock, task, speed_unit="mm/min", lettering=letters(), engraving=engraving
+    ).choices
 
 
 def _leave_at(
-    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, stage: str
+    library: Library,
+    bench: Bench,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    day: date,
+    count: _Count,
+    stage: str,
 ) -> None:
-    trial = _planned(machine, _now_of(library, stock), task, _first(machine, stock, task), day, count)
+    trial = _planned(
+        machine, _now_of(library, stock), task, _first(machine, stock, task), day, count
+    )
     if stage in ("plan", "burn"):
         library.save_trial(trial, stage, "planned")
         if stage == "burn":
@@ -260,7 +397,15 @@ def _leave_at(
 
 
 def _decide_until_picked(
-    library: Library, bench: Bench, machine: Machine, stock: Stock, task: Task, day: date, count: _Count, *, keep_entry: bool
+    library: Library,
+    bench: Bench,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    day: date,
+    count: _Count,
+    *,
+    keep_entry: bool,
 ) -> Entry | None:
     """Burn coupon after coupon, each where the last left doubt, until there is a pick."""
     choices = _first(machine, stock, task)

@@ -8,7 +8,10 @@ __all__ = ["SerialWire"]
 
 
 class SerialWire:
-    """A serial port opened without waiting in either direction.  Raises CannotWrite where it cannot be opened."""
+    """A serial port opened without waiting in either direction.
+
+    Raises CannotWrite where it cannot be opened.
+    """
 
     def __init__(self, port: str, baud: int) -> None:
         import serial
@@ -17,12 +20,16 @@ class SerialWire:
             self._line = serial.Serial(port, baud, timeout=0, write_timeout=0)
         except (OSError, ValueError) as problem:
             raise CannotWrite(
-                f"The port {port} cannot be opened: {problem}. Check the cable, the name of the port, and that no other "
+                f"The port {port} cannot be opened: {problem}. Check the cable, the name of the "
+                "port, and that no other "
                 "program uses it."
             ) from problem
 
     def write(self, data: bytes) -> int:
-        """Send what the port takes now; returns how many bytes that was.  Raises OSError when the line is gone."""
+        """Send what the port takes now; returns how many bytes that was.
+
+        Raises OSError when the line is gone.
+        """
         import serial
 
         try:

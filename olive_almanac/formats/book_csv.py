@@ -1,4 +1,6 @@
-"""The book as a table for a spreadsheet: one line per entry, no cell that could run as a formula."""
+"""The book as a table for a spreadsheet: one line per entry, no cell that could run as a
+formula.
+"""
 
 from __future__ import annotations
 
@@ -13,33 +15,92 @@ from olive_almanac.core.records.stock import Stock
 __all__ = ["HEADS", "harmless", "write_book_csv"]
 
 HEADS = (
-    "entry", "state", "reason", "machine", "stock", "family", "thickness_mm", "lot", "task", "power_percent", "speed_mm_s", "passes",
-    "focus_mm", "line_pitch_mm", "air", "kerf_x_mm", "kerf_y_mm", "chance", "margin_percent", "seconds_per_m", "seconds_per_100cm2",
-    "good_burns", "written", "notes",
-)  # fmt: skip
-STARTS = ("=", "+", "-", "@", "\t", "\r", "\n", "|", "%")  # what a spreadsheet may take for the start of a formula
+    "entry",
+    "state",
+    "reason",
+    "machine",
+    "stock",
+    "family",
+    "thickness_mm",
+    "lot",
+    "task",
+    "power_percent",
+    "speed_mm_s",
+    "passes",
+    "focus_mm",
+    "line_pitch_mm",
+    "air",
+    "kerf_x_mm",
+    "kerf_y_mm",
+    "chance",
+    "margin_percent",
+    "seconds_per_m",
+    "seconds_per_100cm2",
+    "good_burns",
+    "written",
+    "notes",
+)
+STARTS = (
+    "=",
+    "+",
+    "-",
+    "@",
+    "\t",
+    "\r",
+    "\n",
+    "|",
+    "%",
+)  # what a spreadsheet may take for the start of a formula
 Line = tuple[Entry, Machine, Stock, str, str]
 
 
 def harmless(text: str) -> str:
-    """Return the text with an apostrophe before it where a spreadsheet could take it for a formula."""
-    return "'" + text if text.lstrip(" ").startswith(STARTS) or text.startswith(STARTS) else text
+    """Return the text with an apostrophe before it where a spreadsheet could take it for a
+    formula.
+    """
+    if text.lstrip(" ").startswith(STARTS) or text.startswith(STARTS):
+        return "'" + text
+    return text
 
 
 def write_book_csv(lines: Iterable[Line]) -> str:
-    """Return the table from entries with their machine, stock, state in words and the state's reason."""
+    """Return the table from entries with their machine, stock, state in words and the state's
+    reason.
+    """
     stream = io.StringIO()
     table = csv.writer(stream, lineterminator="\r\n")
     table.writerow(HEADS)
     for entry, machine, stock, state, reason in lines:
         s, e = entry.setting, entry.evidence
-        margin = None if e.margins.speed is None else round(100 * (e.margins.speed - 1), 1)
-        words = [harmless(text) for text in (entry.uid, state, reason, machine.label, stock.name, stock.family)]
+        if e.margins.speed is None:
+            margin = None
+        else:
+            margin = round(100 * (e.margins.speed - 1), 1)
+        words = [
+            harmless(text)
+            for text in (entry.uid, state, reason, machine.label, stock.name, stock.family)
+        ]
         table.writerow(
             [
-                *words, stock.thickness_mm, harmless(stock.lot), entry.task, round(100 * s.power, 2), round(s.speed_mm_s, 4), s.passes,
-                s.focus_mm, s.pitch_mm, s.air, entry.kerf_x_mm, entry.kerf_y_mm, e.probability, margin, e.seconds_per_m,
-                e.seconds_per_100cm2, len(entry.passed_in_a_row), entry.written, harmless(entry.notes),
+                *words,
+                stock.thickness_mm,
+                harmless(stock.lot),
+                entry.task,
+                round(100 * s.power, 2),
+                round(s.speed_mm_s, 4),
+                s.passes,
+                s.focus_mm,
+                s.pitch_mm,
+                s.air,
+                entry.kerf_x_mm,
+                entry.kerf_y_mm,
+                e.probability,
+                margin,
+                e.seconds_per_m,
+                e.seconds_per_100cm2,
+                len(entry.passed_in_a_row),
+                entry.written,
+                harmless(entry.notes),
             ]
-        )  # fmt: skip
+        )
     return stream.getvalue()

@@ -1,4 +1,6 @@
-"""The book on paper: the whole of it with contents and an index by stock, a wall card for a machine, a label for the rack."""
+"""The book on paper: the whole of it with contents and an index by stock, a wall card for a
+machine, a label for the rack.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,16 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, number_text, passes_text, percent_text, speed_text
-from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet, draw_code, entry_code
+from olive_almanac.formats.pdf import (
+    CAUTION,
+    PAGES_MM,
+    SANS,
+    SANS_BOLD,
+    SERIF,
+    Sheet,
+    draw_code,
+    entry_code,
+)
 
 __all__ = ["write_book", "write_label", "write_wall_card"]
 
@@ -22,8 +33,13 @@ Line = tuple[Entry, Machine, Stock, str, str]  # with the state and its reason i
 def _numbers(entry: Entry, unit: str) -> str:
     s = entry.setting
     passes = passes_text(s.passes)
-    pitch = f", line pitch {number_text(s.pitch_mm)} mm" if s.pitch_mm else ""
-    return f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, unit)}, {passes}, focus {number_text(s.focus_mm)} mm, air {s.air}{pitch}"
+    pitch = ""
+    if s.pitch_mm:
+        pitch = f", line pitch {number_text(s.pitch_mm)} mm"
+    return (
+        f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, unit)}, {passes}, focus "
+        f"{number_text(s.focus_mm)} mm, air {s.air}{pitch}"
+    )
 
 
 class _Book:
@@ -51,14 +67,24 @@ class _Book:
         return self.page.done()
 
 
-def write_book(lines: Sequence[Line], *, day: str, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
-    """Return the printed book as PDF: contents by machine, an entry after the other by machine and stock, an index by stock."""
-    ordered = sorted(lines, key=lambda line: (line[1].name, line[2].name, line[2].thickness_mm, line[0].task))
-    draft = _lay_out(ordered, {}, day, speed_unit, paper)  # the first run tells on which page everything comes to lie
+def write_book(
+    lines: Sequence[Line], *, day: str, speed_unit: str = "mm/s", paper: str = "a4"
+) -> bytes:
+    """Return the printed book as PDF: contents by machine, an entry after the other by machine and
+    stock, an index by stock.
+    """
+    ordered = sorted(
+        lines, key=lambda line: (line[1].name, line[2].name, line[2].thickness_mm, line[0].task)
+    )
+    draft = _lay_out(
+        ordered, {}, day, speed_unit, paper
+    )  # the first run tells on which page everything comes to lie
     return _lay_out(ordered, draft[1], day, speed_unit, paper)[0]
 
 
-def _lay_out(lines: Sequence[Line], pages: dict[str, int], day: str, unit: str, paper: str) -> tuple[bytes, dict[str, int]]:
+def _lay_out(
+    lines: Sequence[Line], pages: dict[str, int], day: str, unit: str, paper: str
+) -> tuple[bytes, dict[str, int]]:
     book, found = _Book("The book of proven settings", paper), dict[str, int]()
     page = book.page
     page.text(LEFT, 60, "The book of settings", 28, SERIF)
@@ -119,15 +145,30 @@ def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, uni
 def _index(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None:
     book.page.text(LEFT, book.y, "Index by stock", 16, SERIF)
     book.y += 10
-    for entry, machine, stock, _, _ in sorted(lines, key=lambda line: (line[2].name.casefold(), line[2].thickness_mm, line[1].name)):
+    for entry, machine, stock, _, _ in sorted(
+        lines, key=lambda line: (line[2].name.casefold(), line[2].thickness_mm, line[1].name)
+    ):
         book.room(ROW)
-        book.page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}, {machine.name}", 150, 10, SANS)
-        book.page.text(book.right, book.y, str(pages.get(f"entry {entry.uid}", "")), 10, align="right")
+        book.page.fitted(
+            LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}, {machine.name}", 150, 10, SANS
+        )
+        book.page.text(
+            book.right, book.y, str(pages.get(f"entry {entry.uid}", "")), 10, align="right"
+        )
         book.y += ROW - 1
 
 
-def write_wall_card(machine: Machine, lines: Sequence[Line], *, day: str, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
-    """Return a card for the wall beside a machine as PDF: its settings in large figures, those that may be used first."""
+def write_wall_card(
+    machine: Machine,
+    lines: Sequence[Line],
+    *,
+    day: str,
+    speed_unit: str = "mm/s",
+    paper: str = "a4",
+) -> bytes:
+    """Return a card for the wall beside a machine as PDF: its settings in large figures, those that
+    may be used first.
+    """
     book = _Book(f"Settings of {machine.name}", paper)
     page = book.page
     page.fitted(LEFT, book.y, machine.label, 120, 24, SERIF)
@@ -135,7 +176,9 @@ def write_wall_card(machine: Machine, lines: Sequence[Line], *, day: str, speed_
     page.line(LEFT, book.y + 4, book.right, book.y + 4, 1.4)
     book.y += 14
     order = {"Proven": 0, "Due again": 1, "On trial": 2, "Guess": 3}
-    for entry, _, stock, state, _ in sorted(lines, key=lambda line: (order.get(line[3], 4), line[2].name, line[2].thickness_mm)):
+    for entry, _, stock, state, _ in sorted(
+        lines, key=lambda line: (order.get(line[3], 4), line[2].name, line[2].thickness_mm)
+    ):
         book.room(15)
         page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 110, 12, SANS_BOLD)
         page.text(book.right, book.y, state, 10, align="right")
@@ -145,17 +188,37 @@ def write_wall_card(machine: Machine, lines: Sequence[Line], *, day: str, speed_
     return book.done()
 
 
-def write_label(entry: Entry, machine: Machine, stock: Stock, state: str, *, speed_unit: str = "mm/s") -> bytes:
-    """Return a label for the sample rack as PDF, with a code that opens the entry when scanned into the finder."""
+def write_label(
+    entry: Entry, machine: Machine, stock: Stock, state: str, *, speed_unit: str = "mm/s"
+) -> bytes:
+    """Return a label for the sample rack as PDF, with a code that opens the entry when scanned into
+    the finder.
+    """
     page = Sheet(*LABEL_MM, title=f"Label {stock.label}")
     code = 24.0
     draw_code(page, entry_code(entry.uid), page.width - code - 3, 3, code)
     most = page.width - code - 9
     page.fitted(3, 7, stock.short_name, most, 12, SERIF)
-    page.fitted(3, 12, f"{TASK_WORDS[entry.task]}, {machine.name}" + (f", lot {stock.lot}" if stock.lot else ""), most, 8, SANS)
+    page.fitted(
+        3,
+        12,
+        f"{TASK_WORDS[entry.task]}, {machine.name}" + (f", lot {stock.lot}" if stock.lot else ""),
+        most,
+        8,
+        SANS,
+    )
     s = entry.setting
     passes = passes_text(s.passes)
-    page.fitted(3, 19, f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, speed_unit)}", most, 12, SANS_BOLD)
-    page.fitted(3, 24.5, f"{passes}, focus {number_text(s.focus_mm)} mm, air {s.air}", most, 9, SANS)
+    page.fitted(
+        3,
+        19,
+        f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, speed_unit)}",
+        most,
+        12,
+        SANS_BOLD,
+    )
+    page.fitted(
+        3, 24.5, f"{passes}, focus {number_text(s.focus_mm)} mm, air {s.air}", most, 9, SANS
+    )
     page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)
     return page.done()

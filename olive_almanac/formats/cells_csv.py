@@ -10,13 +10,32 @@ from olive_almanac.core.records.trial import Trial
 __all__ = ["HEADS", "write_cells"]
 
 HEADS = (
-    "cell", "order", "mark", "x_mm", "y_mm", "width_mm", "height_mm", "nominal_mm", "power_percent", "speed_mm_s", "passes",
-    "focus_mm", "focus_step_mm", "pitch_mm", "crosshatch", "direction", "air", "beam", "seconds",
-)  # fmt: skip
+    "cell",
+    "order",
+    "mark",
+    "x_mm",
+    "y_mm",
+    "width_mm",
+    "height_mm",
+    "nominal_mm",
+    "power_percent",
+    "speed_mm_s",
+    "passes",
+    "focus_mm",
+    "focus_step_mm",
+    "pitch_mm",
+    "crosshatch",
+    "direction",
+    "air",
+    "beam",
+    "seconds",
+)
 
 
 def write_cells(trial: Trial) -> str:
-    """Return one line per cell in the order in which they burn, decimal points, commas between; no cell is a formula."""
+    """Return one line per cell in the order in which they burn, decimal points, commas between; no
+    cell is a formula.
+    """
     stream = io.StringIO()
     table = csv.writer(stream, lineterminator="\r\n")
     table.writerow(HEADS)
@@ -24,9 +43,22 @@ def write_cells(trial: Trial) -> str:
         s = cell.setting
         table.writerow(
             [
-                cell.id, cell.order, cell.mark, *cell.rect_mm, cell.nominal_mm, round(100 * s.power, 4), round(s.speed_mm_s, 6),
-                s.passes, s.focus_mm, s.focus_step_mm, s.pitch_mm, "yes" if s.crosshatch else "no", s.direction, s.air, s.beam,
+                cell.id,
+                cell.order,
+                cell.mark,
+                *cell.rect_mm,
+                cell.nominal_mm,
+                round(100 * s.power, 4),
+                round(s.speed_mm_s, 6),
+                s.passes,
+                s.focus_mm,
+                s.focus_step_mm,
+                s.pitch_mm,
+                "yes" if s.crosshatch else "no",
+                s.direction,
+                s.air,
+                s.beam,
                 cell.seconds,
             ]
-        )  # fmt: skip
+        )
     return stream.getvalue()

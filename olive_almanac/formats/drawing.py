@@ -1,4 +1,6 @@
-"""Coupons as drawings for machines that take no G-code: SVG and DXF, to scale in mm, one named layer per setting."""
+"""Coupons as drawings for machines that take no G-code: SVG and DXF, to scale in mm, one named
+layer per setting.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Layer:
-    """What is burnt with one setting: lines, and boxes to fill (left, low, right, high), coupon mm, y up."""
+    """What is burnt with one setting: lines, and boxes to fill (left, low, right, high), coupon mm,
+    y up.
+    """
 
     name: str
     setting: Setting
@@ -40,17 +44,28 @@ def layer_name(setting: Setting) -> str:
         f"{number_text(setting.speed_mm_s, 4)} mm/s",
         passes_text(setting.passes),
     ]
-    words += [f"pitch {number_text(setting.pitch_mm)} mm" + (", crossed" if setting.crosshatch else "")] if setting.pitch_mm else []
-    words += [f"lines along {setting.direction.upper()}"] if setting.pitch_mm and setting.direction == "y" else []
-    words += [f"focus {number_text(setting.focus_mm)} mm"] if setting.focus_mm else []
-    words += [f"focus step {number_text(setting.focus_step_mm)} mm"] if setting.focus_step_mm else []
-    words += [f"air {setting.air}"] if setting.air != "full" else []
-    words += ["power follows speed"] if setting.beam == "follows-speed" else []
+    if setting.pitch_mm:
+        words += [
+            f"pitch {number_text(setting.pitch_mm)} mm"
+            + (", crossed" if setting.crosshatch else "")
+        ]
+    if setting.pitch_mm and setting.direction == "y":
+        words += [f"lines along {setting.direction.upper()}"]
+    if setting.focus_mm:
+        words += [f"focus {number_text(setting.focus_mm)} mm"]
+    if setting.focus_step_mm:
+        words += [f"focus step {number_text(setting.focus_step_mm)} mm"]
+    if setting.air != "full":
+        words += [f"air {setting.air}"]
+    if setting.beam == "follows-speed":
+        words += ["power follows speed"]
     return ", ".join(words)
 
 
 def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Layer]:
-    """Yield the layers in the order in which they burn: photo marks, labels, then one for each setting."""
+    """Yield the layers in the order in which they burn: photo marks, labels, then one for each
+    setting.
+    """
     lines: list[Polyline] = []
     for step in mark_steps(trial, lettering):
         if isinstance(step, Strokes):
@@ -59,9 +74,13 @@ def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Laye
         assert isinstance(step, (Strokes, Lines))
     if trial.fiducial_setting is not None and trial.fiducials:
         boxes = tuple(box for mark in trial.fiducials for box in burnt_boxes(mark))
-        yield Layer(f"photo marks: {layer_name(trial.fiducial_setting)}", trial.fiducial_setting, (), boxes)
+        yield Layer(
+            f"photo marks: {layer_name(trial.fiducial_setting)}", trial.fiducial_setting, (), boxes
+        )
     if trial.label_setting is not None and lines:
-        yield Layer(f"labels: {layer_name(trial.label_setting)}", trial.label_setting, tuple(lines), ())
+        yield Layer(
+            f"labels: {layer_name(trial.label_setting)}", trial.label_setting, tuple(lines), ()
+        )
     groups: dict[Setting, list[Cell]] = {}
     for cell in trial.in_order:
         groups.setdefault(_drawn(cell.setting), []).append(cell)
@@ -81,9 +100,15 @@ def _drawn(setting: Setting) -> Setting:
     if setting.pitch_mm:
         return setting
     return Setting(
-        setting.power, setting.speed_mm_s, setting.passes, setting.focus_mm, 0.0, setting.air, setting.beam,
+        setting.power,
+        setting.speed_mm_s,
+        setting.passes,
+        setting.focus_mm,
+        0.0,
+        setting.air,
+        setting.beam,
         focus_step_mm=setting.focus_step_mm,
-    )  # fmt: skip
+    )
 
 
 def _fills(cell: Cell) -> tuple[Box, ...]:
@@ -98,7 +123,8 @@ def _fills(cell: Cell) -> tuple[Box, ...]:
 def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
     """Return the SVG text; y runs down there, so the coupon's upper edge is y = 0.
 
-    Each layer is a group whose title is the layer's name; what is rastered is a filled box, lines are lines.
+    Each layer is a group whose title is the layer's name; what is rastered is a filled box, lines
+    are lines.
     """
     width, height = trial.coupon.width_mm, trial.coupon.height_mm
     root = ET.Element(
@@ -111,21 +137,39 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
     )
     ET.SubElement(root, "title").text = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
     for number, layer in enumerate(layers_of(trial, lettering)):
-        colour = "#555555" if not layer.cells else _colour(number)
+        if not layer.cells:
+            colour = "#555555"
+        else:
+            colour = _colour(number)
         group = ET.SubElement(
-            root, "g", {"id": f"layer-{number + 1}", "fill": "none", "stroke": colour, "stroke-width": str(HAIRLINE_MM)}
+            root,
+            "g",
+            {
+                "id": f"layer-{number + 1}",
+                "fill": "none",
+                "stroke": colour,
+                "stroke-width": str(HAIRLINE_MM),
+            },
         )
         ET.SubElement(group, "title").text = layer.name
         if layer.cells:
             ET.SubElement(group, "desc").text = "cells " + " ".join(layer.cells)
         for left, low, right, high in layer.fills:
             ET.SubElement(
-                group, "rect", x=_mm(left), y=_mm(height - high), width=_mm(right - left), height=_mm(high - low), fill=colour,
+                group,
+                "rect",
+                x=_mm(left),
+                y=_mm(height - high),
+                width=_mm(right - left),
+                height=_mm(high - low),
+                fill=colour,
                 stroke="none",
-            )  # fmt: skip
+            )
         for path in layer.lines:
             closed = path[0] == path[-1]
-            points = " ".join(f"{_mm(x)},{_mm(height - y)}" for x, y in (path[:-1] if closed else path))
+            points = " ".join(
+                f"{_mm(x)},{_mm(height - y)}" for x, y in (path[:-1] if closed else path)
+            )
             ET.SubElement(group, "polygon" if closed else "polyline", points=points)
     ET.indent(root)
     return ET.tostring(root, encoding="unicode", xml_declaration=False) + "\n"
@@ -133,7 +177,9 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
 
 def _mm(value: float) -> str:
     text = f"{value:.4f}".rstrip("0").rstrip(".")
-    return "0" if text == "-0" else text
+    if text == "-0":
+        return "0"
+    return text
 
 
 def _colour(number: int) -> str:
@@ -142,7 +188,9 @@ def _colour(number: int) -> str:
 
 
 def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
-    """Return the DXF text in mm, y up: a layer per setting, lines as polylines, what is rastered as solid hatches."""
+    """Return the DXF text in mm, y up: a layer per setting, lines as polylines, what is rastered as
+    solid hatches.
+    """
     import ezdxf
 
     document = ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
@@ -153,17 +201,23 @@ def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
         document.layers.add(name).rgb = (colour[0], colour[1], colour[2])
         for path in layer.lines:
             closed = path[0] == path[-1]
-            space.add_lwpolyline(path[:-1] if closed else path, close=closed, dxfattribs={"layer": name})
+            space.add_lwpolyline(
+                path[:-1] if closed else path, close=closed, dxfattribs={"layer": name}
+            )
         for left, low, right, high in layer.fills:
             corners = [(left, low), (right, low), (right, high), (left, high)]
-            space.add_hatch(dxfattribs={"layer": name}).paths.add_polyline_path(corners, is_closed=True)
+            space.add_hatch(dxfattribs={"layer": name}).paths.add_polyline_path(
+                corners, is_closed=True
+            )
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue()
 
 
 def _layer_of_dxf(name: str) -> str:
-    """Layer names there may hold none of <>/\\":;?*|=`, so the words are kept and the signs written out."""
+    """Layer names there may hold none of <>/\\":;?*|=`, so the words are kept and the signs written
+    out.
+    """
     for sign, word in (("/", " per "), (":", ","), ("%", "pc"), ("×", "x"), ("−", "-")):
         name = name.replace(sign, word)
     return name

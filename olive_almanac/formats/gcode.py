@@ -1,8 +1,9 @@
-"""Write a trial as G-code (RS-274/NGC words; M3/M4/M5 and S carry the beam) for machines that take it.
+"""Write a trial as G-code (RS-274/NGC words; M3/M4/M5 and S carry the beam) for machines that take
+it.
 
-The beam is off in every rapid and at every standstill: S rises only on the line that moves.  `gcode_check` reads the
-result back with code of its own.  A raster repeats a few words thousands of times, so its lines are joined from
-ready-made pieces.
+The beam is off in every rapid and at every standstill: S rises only on the line that moves.
+`gcode_check` reads the result back with code of its own.  A raster repeats a few words thousands of
+times, so its lines are joined from ready-made pieces.
 """
 
 from __future__ import annotations
@@ -44,7 +45,9 @@ def gcode_blocks(trial: Trial, lettering: Lettering | None = None) -> Iterator[b
 
 
 def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tuple[str, bytes]]:
-    """Yield the program piece by piece, each with the id of the cell it burns ("" for marks, rests, head and foot)."""
+    """Yield the program piece by piece, each with the id of the cell it burns ("" for marks, rests,
+    head and foot).
+    """
     writer = _Writer(trial)
     head = [
         _comment(f"Olive Almanac, {trial.name}, trial {trial.id}"),
@@ -65,7 +68,9 @@ def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tu
             name = _comment(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
             named = step.name
         yield (cell.id if cell else ""), writer.burn(step, name)
-    home = [writer.rapid(corner) for corner in travel(trial, writer.head, (0.0, 0.0), writer.clamps)]
+    home = [
+        writer.rapid(corner) for corner in travel(trial, writer.head, (0.0, 0.0), writer.clamps)
+    ]
     yield "", _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
 
 
@@ -79,17 +84,23 @@ class _Writer:
     def __init__(self, trial: Trial) -> None:
         self.trial, self.machine = trial, trial.machine
         self.origin = trial.on_sheet or Place(0.0, 0.0)
-        self.decimals, self.scale = (3, 1.0) if trial.machine.file_units == "mm" else (5, 1 / 25.4)
+        if trial.machine.file_units == "mm":
+            self.decimals, self.scale = (3, 1.0)
+        else:
+            self.decimals, self.scale = (5, 1 / 25.4)
         self.moves_focus = moves_focus(trial)
         self.clamps = clamps_in_the_way(trial)
         self.head: Point = (0.0, 0.0)
         self.focus: float | None = None
         self.air = ""
 
-    # -- words -------------------------------------------------------------------------------------------------------
+    # -- words -------------------------------------------------------------------------------------
 
     def at(self, point: Point) -> str:
-        return f"X{self.length(self.origin.x_mm + point[0])} Y{self.length(self.origin.y_mm + point[1])}"
+        return (
+            f"X{self.length(self.origin.x_mm + point[0])} "
+            f"Y{self.length(self.origin.y_mm + point[1])}"
+        )
 
     def length(self, mm: float) -> str:
         return _number(mm * self.scale, self.decimals)
@@ -100,7 +111,7 @@ class _Writer:
     def rapid(self, point: Point) -> str:
         return f"G0 {self.at(point)}"
 
-    # -- steps -------------------------------------------------------------------------------------------------------
+    # -- steps -------------------------------------------------------------------------------------
 
     def burn(self, step: Burn, name: str) -> bytes:
         """The lines of one step with all its passes; `name` is the comment before them, if any."""
@@ -111,7 +122,10 @@ class _Writer:
         split = not isinstance(step, Strokes) or bool(setting.focus_step_mm)
         start, parts = step.start, []
         for number in range(setting.passes if split else 1):
-            way = travel(self.trial, self.head, start, self.clamps) if number == 0 else (start,)
+            if number == 0:
+                way = travel(self.trial, self.head, start, self.clamps)
+            else:
+                way = (start,)
             head += [self.rapid(corner) for corner in way]
             parts.append(_block([*head, *self._focused(setting, number), *self._beam_on(setting)]))
             if isinstance(step, Strokes):
@@ -131,7 +145,9 @@ class _Writer:
             return []
         self.focus = wanted
         speed = min(self.machine.focus_speed_mm_s, self.machine.max_speed_mm_s)
-        return [f"G1 Z{self.length(-wanted)} {self.feed(speed)}"]  # Z up: a focus below the face is a lowered head
+        return [
+            f"G1 Z{self.length(-wanted)} {self.feed(speed)}"
+        ]  # Z up: a focus below the face is a lowered head
 
     def _beam_on(self, setting: Setting) -> list[str]:
         return [f"{'M3' if setting.beam == 'constant' else 'M4'} S0", self.feed(setting.speed_mm_s)]
@@ -159,16 +175,33 @@ class _Writer:
     def _raster(self, step: Raster) -> list[bytes]:
         x, y, w, h = step.rect_mm
         if step.along_y:
-            along, across, low, high, base = "Y", "X", self.origin.y_mm + y, self.origin.y_mm + y + h, self.origin.x_mm + x
+            along, across, low, high, base = (
+                "Y",
+                "X",
+                self.origin.y_mm + y,
+                self.origin.y_mm + y + h,
+                self.origin.x_mm + x,
+            )
         else:
-            along, across, low, high, base = "X", "Y", self.origin.x_mm + x, self.origin.x_mm + x + w, self.origin.y_mm + y
+            along, across, low, high, base = (
+                "X",
+                "Y",
+                self.origin.x_mm + x,
+                self.origin.x_mm + x + w,
+                self.origin.y_mm + y,
+            )
         power, run_up = self._power(step.setting), step.run_up_mm
-        outer, inner, far, beyond = (self.length(v) for v in (low - run_up, low, high, high + run_up))
+        outer, inner, far, beyond = (
+            self.length(v) for v in (low - run_up, low, high, high + run_up)
+        )
         count = step.lines
         places = _places(base, step.setting.pitch_mm, count, self.scale, self.decimals)
 
         def line(start: str, first: str, last: str, end: str) -> tuple[str, str]:
-            return f"G1 {along}{start} {across}", f" S0\nG1 {along}{first} S0\nG1 {along}{last} {power}\nG1 {along}{end} S0\n"
+            return (
+                f"G1 {along}{start} {across}",
+                f" S0\nG1 {along}{first} S0\nG1 {along}{last} {power}\nG1 {along}{end} S0\n",
+            )
 
         there, back = line(outer, inner, far, beyond), line(beyond, far, inner, outer)
         parts: list[bytes] = [b""] * (2 * count + 1)
@@ -184,7 +217,10 @@ class _Writer:
         left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
         for i, (y, runs) in enumerate(step.rows):
             forth = i % 2 == 0
-            start, end = (left, right) if forth else (right, left)
+            if forth:
+                start, end = (left, right)
+            else:
+                start, end = (right, left)
             lines.append(f"G1 {self.at((start, y))} S0")
             for a, b in runs if forth else [(b, a) for a, b in reversed(runs)]:
                 lines += [f"G1 {self.at((a, y))} S0", f"G1 {self.at((b, y))} {power}"]
@@ -193,25 +229,37 @@ class _Writer:
 
 
 @functools.lru_cache(maxsize=512)
-def _places(base_mm: float, pitch_mm: float, count: int, scale: float, decimals: int) -> tuple[bytes, ...]:
+def _places(
+    base_mm: float, pitch_mm: float, count: int, scale: float, decimals: int
+) -> tuple[bytes, ...]:
     """The words of `count` raster lines from `base_mm` on; the cells of one row share them."""
     return tuple(_number((base_mm + i * pitch_mm) * scale, decimals).encode() for i in range(count))
 
 
 def _said(setting: Setting) -> str:
-    words = f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, {passes_text(setting.passes)}"
-    words += f", pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
+    words = (
+        f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, "
+        f"{passes_text(setting.passes)}"
+    )
+    if setting.pitch_mm:
+        words += f", pitch {number_text(setting.pitch_mm)} mm"
+    else:
+        words += ""
     return words + (f", focus {number_text(setting.focus_mm)} mm" if setting.focus_mm else "")
 
 
 def _comment(text: str) -> str:
     if text.isascii() and "(" not in text and ")" not in text:
         return f"({text[:76]})"
-    plain = text.translate({ord("("): "[", ord(")"): "]", ord("−"): "-", ord("×"): "x", ord("₂"): "2"})
+    plain = text.translate(
+        {ord("("): "[", ord(")"): "]", ord("−"): "-", ord("×"): "x", ord("₂"): "2"}
+    )
     return f"({plain.encode('ascii', 'replace').decode()[:76]})"
 
 
 @functools.lru_cache(maxsize=65536)
 def _number(value: float, decimals: int = 3) -> str:
     text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
-    return "0" if text == "-0" else text
+    if text == "-0":
+        return "0"
+    return text

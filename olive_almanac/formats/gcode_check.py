@@ -1,7 +1,8 @@
-"""Check a G-code file before it goes to a machine: an interpreter of its own, sharing no code with the writer.
+"""Check a G-code file before it goes to a machine: an interpreter of its own, sharing no code with
+the writer.
 
-Reads the words of the published RS-274/NGC set that a laser needs, follows position, modes and beam, and reports
-every unsafe line.  It is an aid: the machine's manual comes first.
+Reads the words of the published RS-274/NGC set that a laser needs, follows position, modes and
+beam, and reports every unsafe line.  It is an aid: the machine's manual comes first.
 """
 
 from __future__ import annotations
@@ -45,7 +46,9 @@ MOST_KNOWN = 50_000
 
 @dataclass(frozen=True)
 class CheckLimits:
-    """What the machine and the coupon allow: bed and area as x, y, width, height in mm; speed in mm/s; full S word."""
+    """What the machine and the coupon allow: bed and area as x, y, width, height in mm; speed in
+    mm/s; full S word.
+    """
 
     bed_mm: tuple[float, float]
     max_speed_mm_s: float
@@ -56,7 +59,10 @@ class CheckLimits:
 
 @dataclass(frozen=True)
 class CheckReport:
-    """Findings in file order; `moves` counts the moves that were followed.  `safe` means that nothing was found."""
+    """Findings in file order; `moves` counts the moves that were followed.
+
+    `safe` means that nothing was found.
+    """
 
     findings: tuple[Finding, ...]
     moves: int
@@ -67,7 +73,9 @@ class CheckReport:
 
 
 def check_gcode(text: str, limits: CheckLimits) -> CheckReport:
-    """Follow a program from its first to its last line and report what is unsafe or not understood."""
+    """Follow a program from its first to its last line and report what is unsafe or not
+    understood.
+    """
     *_, (_, report) = check_lines(text, limits)
     return report
 
@@ -79,7 +87,9 @@ def check_lines(text: str, limits: CheckLimits) -> Iterator[tuple[float, CheckRe
 
 @dataclass(slots=True)
 class _Words:
-    """The words of one line, taken apart: lines that come again (a raster has thousands) are taken apart once."""
+    """The words of one line, taken apart: lines that come again (a raster has thousands) are taken
+    apart once.
+    """
 
     modes: list[tuple[int, int]]
     m_codes: list[float]
@@ -104,11 +114,21 @@ class _Interpreter:
         self.findings: list[Finding] = []
         self.line = 0
         self.known: dict[str, _Words | None] = {}
-        self.reach = (-TOLERANCE, -TOLERANCE, limits.bed_mm[0] + TOLERANCE, limits.bed_mm[1] + TOLERANCE)
+        self.reach = (
+            -TOLERANCE,
+            -TOLERANCE,
+            limits.bed_mm[0] + TOLERANCE,
+            limits.bed_mm[1] + TOLERANCE,
+        )
         self.room = self.reach
         if limits.area_mm is not None:
             left, low, wide, high = limits.area_mm
-            self.room = (left - TOLERANCE, low - TOLERANCE, left + wide + TOLERANCE, low + high + TOLERANCE)
+            self.room = (
+                left - TOLERANCE,
+                low - TOLERANCE,
+                left + wide + TOLERANCE,
+                low + high + TOLERANCE,
+            )
 
     def run(self, text: str) -> Iterator[tuple[float, CheckReport]]:
         lines, known = text.splitlines(), self.known
@@ -123,7 +143,10 @@ class _Interpreter:
             if words is not None:
                 self.block(words)
         if self.beam_on:
-            self.report("beam-left-on", "is the last, and the beam is still switched on: M5 is missing at the end")
+            self.report(
+                "beam-left-on",
+                "is the last, and the beam is still switched on: M5 is missing at the end",
+            )
         if not self.ended:
             self.report("no-end", "is the last, and the program does not end with M2 or M30")
         if not self.moves:
@@ -134,16 +157,30 @@ class _Interpreter:
         self.findings.append(Finding(code, f"line {self.line}", f"Line {self.line} {text}."))
 
     def words_of(self, raw: str) -> _Words | None:
-        """Return the words of a line with what is wrong with it by itself, or None where it holds none."""
+        """Return the words of a line with what is wrong with it by itself, or None where it holds
+        none.
+        """
         problems: list[tuple[str, str]] = []
         if len(raw) >= LONGEST_LINE:
-            problems.append(("long-line", f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}"))
+            problems.append(
+                (
+                    "long-line",
+                    f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}",
+                )
+            )
         block = _COMMENT.sub("", raw).strip().upper()
         words = _Words([], [], {}, False, False, problems)
         if not block or block == "%":
-            return words if problems else None
+            if problems:
+                return words
+            return None
         if _WORD.sub("", block).strip(" \t/"):
-            problems.append(("not-understood", f"holds something that is not a word of letter and number: “{block[:40]}”"))
+            problems.append(
+                (
+                    "not-understood",
+                    f"holds something that is not a word of letter and number: “{block[:40]}”",
+                )
+            )
             return words
         for letter, number in _WORD.findall(block):
             value = float(number)
@@ -152,7 +189,9 @@ class _Interpreter:
             elif letter == "G":
                 self.take_g(words, value)
             elif letter not in LETTERS:
-                problems.append(("unknown-word", f"uses {letter}{number}, which is not in the published set"))
+                problems.append(
+                    ("unknown-word", f"uses {letter}{number}, which is not in the published set")
+                )
             elif letter in words.values:
                 problems.append(("word-twice", f"holds the word {letter} twice"))
             else:
@@ -169,7 +208,12 @@ class _Interpreter:
         elif value == 4:
             words.dwells = True
         elif value not in G_PLAIN:
-            words.problems.append(("unknown-word", f"uses G{value:g}, which is not in the published set or not allowed here"))
+            words.problems.append(
+                (
+                    "unknown-word",
+                    f"uses G{value:g}, which is not in the published set or not allowed here",
+                )
+            )
 
     def block(self, words: _Words) -> None:
         if self.ended and (words.modes or words.values or words.m_codes):
@@ -181,12 +225,22 @@ class _Interpreter:
         if "S" in words.values:
             self.power = words.values["S"]
             if not 0 <= self.power <= self.limits.power_scale * (1 + 1e-9):
-                self.report("over-power", f"asks for S{self.power:g}; this machine takes 0 to {self.limits.power_scale:g}")
+                self.report(
+                    "over-power",
+                    (
+                        f"asks for S{self.power:g}; this machine takes 0 to "
+                        f"{self.limits.power_scale:g}"
+                    ),
+                )
         if "F" in words.values:
             self.feed = words.values["F"] * self.scale
             if not 0 < self.feed <= 60 * self.limits.max_speed_mm_s * (1 + 1e-6):
                 self.report(
-                    "over-speed", f"asks for {self.feed:g} mm/min; this machine takes up to {60 * self.limits.max_speed_mm_s:g}"
+                    "over-speed",
+                    (
+                        f"asks for {self.feed:g} mm/min; this machine takes up to "
+                        f"{60 * self.limits.max_speed_mm_s:g}"
+                    ),
                 )
         for code_number in words.m_codes:
             self.take_m(code_number)
@@ -198,7 +252,10 @@ class _Interpreter:
 
     def take_m(self, value: float) -> None:
         if value not in M_KNOWN:
-            self.report("unknown-word", f"uses M{value:g}, which is not in the published set or not allowed here")
+            self.report(
+                "unknown-word",
+                f"uses M{value:g}, which is not in the published set or not allowed here",
+            )
         elif value in (3, 4):
             self.beam_on = True
             if not self.moves and self.power > 0:
@@ -212,12 +269,17 @@ class _Interpreter:
 
     @property
     def scale(self) -> float:
-        return 25.4 if self.modal.get(UNITS) == 20 else 1.0
+        if self.modal.get(UNITS) == 20:
+            return 25.4
+        return 1.0
 
     def move(self, values: dict[str, float]) -> None:
         modal = self.modal
         if UNITS not in modal or DISTANCE not in modal:
-            self.report("modes-missing", "moves before units (G20 or G21) and distance mode (G90 or G91) are stated")
+            self.report(
+                "modes-missing",
+                "moves before units (G20 or G21) and distance mode (G90 or G91) are stated",
+            )
             modal.setdefault(UNITS, 21)
             modal.setdefault(DISTANCE, 90)
         motion = modal.get(MOTION)
@@ -255,28 +317,57 @@ class _Interpreter:
     def check_place(self, x: float | None, y: float | None) -> None:
         if x is not None and y is not None:
             room, bed = self.room, self.reach
-            if room[0] <= x <= room[2] and room[1] <= y <= room[3] and bed[0] <= x <= bed[2] and bed[1] <= y <= bed[3]:
+            if (
+                room[0] <= x <= room[2]
+                and room[1] <= y <= room[3]
+                and bed[0] <= x <= bed[2]
+                and bed[1] <= y <= bed[3]
+            ):
                 return
         width, height = self.limits.bed_mm
         for axis, value, size in (("X", x, width), ("Y", y, height)):
             if value is not None and not -TOLERANCE <= value <= size + TOLERANCE:
-                self.report("off-bed", f"goes to {axis} {value:g} mm; the bed reaches from 0 to {size:g} mm")
+                self.report(
+                    "off-bed", f"goes to {axis} {value:g} mm; the bed reaches from 0 to {size:g} mm"
+                )
                 return
         if self.limits.area_mm is None or x is None or y is None:
             return
         left, low, wide, high = self.limits.area_mm
-        if not (left - TOLERANCE <= x <= left + wide + TOLERANCE and low - TOLERANCE <= y <= low + high + TOLERANCE):
-            self.report("off-coupon", f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by {high:g} mm)")
+        if not (
+            left - TOLERANCE <= x <= left + wide + TOLERANCE
+            and low - TOLERANCE <= y <= low + high + TOLERANCE
+        ):
+            self.report(
+                "off-coupon",
+                (
+                    f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by "
+                    f"{high:g} mm)"
+                ),
+            )
 
-    def check_arc(self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool) -> None:
+    def check_arc(
+        self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool
+    ) -> None:
         x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
-        if x0 is None or y0 is None or x1 is None or y1 is None or not ("I" in values or "J" in values):
-            self.report("arc-not-followed", "is an arc that cannot be followed: a known start and I, J are needed")
+        if (
+            x0 is None
+            or y0 is None
+            or x1 is None
+            or y1 is None
+            or not ("I" in values or "J" in values)
+        ):
+            self.report(
+                "arc-not-followed",
+                "is an arc that cannot be followed: a known start and I, J are needed",
+            )
             return
         cx, cy = x0 + values.get("I", 0.0) * self.scale, y0 + values.get("J", 0.0) * self.scale
         radius = math.hypot(x0 - cx, y0 - cy)
         if abs(math.hypot(x1 - cx, y1 - cy) - radius) > max(0.01, 0.001 * radius):
-            self.report("arc-not-followed", "is an arc whose ends are not equally far from its centre")
+            self.report(
+                "arc-not-followed", "is an arc whose ends are not equally far from its centre"
+            )
         first, last = math.atan2(y0 - cy, x0 - cx), math.atan2(y1 - cy, x1 - cx)
         turn = (first - last if clockwise else last - first) % (2 * math.pi) or 2 * math.pi
         for quarter in range(4):
@@ -294,10 +385,15 @@ class _Interpreter:
                 self.report("in-clamp", f"passes over the clamp at {left:g}, {low:g} mm")
 
 
-def _crosses(start: tuple[float, float], end: tuple[float, float], box: tuple[float, float, float, float]) -> bool:
+def _crosses(
+    start: tuple[float, float], end: tuple[float, float], box: tuple[float, float, float, float]
+) -> bool:
     """True when the segment meets the box (clipping of a segment against two pairs of edges)."""
     enter, leave = 0.0, 1.0
-    for p0, p1, low, high in ((start[0], end[0], box[0], box[2]), (start[1], end[1], box[1], box[3])):
+    for p0, p1, low, high in (
+        (start[0], end[0], box[0], box[2]),
+        (start[1], end[1], box[1], box[3]),
+    ):
         step = p1 - p0
         if step == 0:
             if not low < p0 < high:

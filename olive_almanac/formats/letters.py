@@ -1,4 +1,6 @@
-"""Single-stroke letters for labels that are burnt or drawn, from the Hershey outlines of a font library."""
+"""Single-stroke letters for labels that are burnt or drawn, from the Hershey outlines of a font
+library.
+"""
 
 from __future__ import annotations
 
@@ -10,22 +12,36 @@ from olive_almanac.core.placing.strokes import Polyline
 __all__ = ["HersheyLetters", "letters"]
 
 FACE = "futural"  # one stroke wide, without serifs
-CAPITAL_UNITS, BASE_UNITS = 21, 9  # height of a capital and depth of the base line in the font's own units
-PLAIN = str.maketrans({"²": "2", "×": "x", "−": "-", "°": " ", "µ": "u", "₂": "2", "’": "'", "–": "-"})
+CAPITAL_UNITS, BASE_UNITS = (
+    21,
+    9,
+)  # height of a capital and depth of the base line in the font's own units
+PLAIN = str.maketrans(
+    {"²": "2", "×": "x", "−": "-", "°": " ", "µ": "u", "₂": "2", "’": "'", "–": "-"}
+)
 
 
 class HersheyLetters:
-    """Widths and strokes of a text at a height of the capitals in mm (core.placing.labels.Lettering)."""
+    """Widths and strokes of a text at a height of the capitals in mm
+    (core.placing.labels.Lettering).
+    """
 
     def width(self, text: str, height_mm: float) -> float:
-        """Return the width of a text, mm, from the left edge of its first stroke's cell to the end of the last."""
+        """Return the width of a text, mm, from the left edge of its first stroke's cell to the end
+        of the last.
+        """
         return _unit_width(text) * height_mm / CAPITAL_UNITS
 
     @functools.lru_cache(maxsize=4000)  # noqa: B019 (one instance lives as long as the program)
     def strokes(self, text: str, height_mm: float) -> tuple[Polyline, ...]:
-        """Return the strokes of a text from its lower left corner (0, 0), to the right and up, mm to 3 decimals."""
+        """Return the strokes of a text from its lower left corner (0, 0), to the right and up, mm
+        to 3 decimals.
+        """
         scale = height_mm / CAPITAL_UNITS
-        return tuple(tuple((round(x * scale, 3), round(y * scale, 3)) for x, y in stroke) for stroke in _unit_strokes(text))
+        return tuple(
+            tuple((round(x * scale, 3), round(y * scale, 3)) for x, y in stroke)
+            for stroke in _unit_strokes(text)
+        )
 
 
 @functools.cache
@@ -41,10 +57,15 @@ def _font() -> Any:
 @functools.cache
 def _glyph(letter: str) -> tuple[tuple[Polyline, ...], float]:
     """The strokes of one letter in the font's units, and how far the next one stands from it."""
-    strokes = tuple(tuple((float(x), float(y)) for x, y in stroke) for stroke in _font().strokes_for_text(letter))
+    strokes = tuple(
+        tuple((float(x), float(y)) for x, y in stroke)
+        for stroke in _font().strokes_for_text(letter)
+    )
     followed = list(_font().strokes_for_text(letter + "I"))[len(strokes) :]
     alone = list(_font().strokes_for_text("I"))
-    wide = min(x for stroke in followed for x, _ in stroke) - min(x for stroke in alone for x, _ in stroke)
+    wide = min(x for stroke in followed for x, _ in stroke) - min(
+        x for stroke in alone for x, _ in stroke
+    )
     return tuple(stroke for stroke in strokes if len(stroke) > 1), float(wide)
 
 

@@ -1,4 +1,7 @@
-"""A whole library as one JSON file: every revision of every record, and the photos.  Reading it back gives the same rows."""
+"""A whole library as one JSON file: every revision of every record, and the photos.
+
+Reading it back gives the same rows.
+"""
 
 from __future__ import annotations
 
@@ -14,21 +17,39 @@ from olive_almanac.formats.station_files import VERSION
 __all__ = ["ROW_FIELDS", "read_library", "write_library"]
 
 FORMAT = "olive-almanac/library"
-ROW_FIELDS: dict[str, type] = {"uid": str, "revision": int, "at": str, "who": str, "why": str, "removed": bool}
+ROW_FIELDS: dict[str, type] = {
+    "uid": str,
+    "revision": int,
+    "at": str,
+    "who": str,
+    "why": str,
+    "removed": bool,
+}
 SUBJECT = ("machine_uid", "stock_uid", "task")
 MORE_FIELDS: dict[str, tuple[str, ...]] = {  # table: columns of its own
-    "machine": (), "stock": (), "trial": (*SUBJECT, "stage"), "reading": ("trial_uid",), "run": (), "entry": SUBJECT, "rule": (),
-}  # fmt: skip
+    "machine": (),
+    "stock": (),
+    "trial": (*SUBJECT, "stage"),
+    "reading": ("trial_uid",),
+    "run": (),
+    "entry": SUBJECT,
+    "rule": (),
+}
 Rows = dict[str, list[dict[str, Any]]]
 
 
-def write_library(rows: Mapping[str, Sequence[Mapping[str, Any]]], photos: Iterable[tuple[str, bytes]]) -> str:
+def write_library(
+    rows: Mapping[str, Sequence[Mapping[str, Any]]], photos: Iterable[tuple[str, bytes]]
+) -> str:
     """Return the file's text; a record's body stands in it as it was kept."""
     return json.dumps(
         {
             "format": FORMAT,
             "version": VERSION,
-            "tables": {table: [{**row, "body": json.loads(row["body"])} for row in lines] for table, lines in rows.items()},
+            "tables": {
+                table: [{**row, "body": json.loads(row["body"])} for row in lines]
+                for table, lines in rows.items()
+            },
             "photos": {name: base64.b64encode(data).decode() for name, data in photos},
         },
         ensure_ascii=False,
@@ -37,19 +58,33 @@ def write_library(rows: Mapping[str, Sequence[Mapping[str, Any]]], photos: Itera
 
 
 def read_library(text: str, where: str) -> tuple[Rows, dict[str, bytes]]:
-    """Return the rows and the photos of such a file.  Raises BadFile with what is wrong and where."""
+    """Return the rows and the photos of such a file.
+
+    Raises BadFile with what is wrong and where.
+    """
     try:
         plain = json.loads(text)
     except (ValueError, RecursionError) as problem:
-        raise BadFile(f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup.") from problem
+        raise BadFile(
+            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
+        ) from problem
     if not isinstance(plain, dict) or plain.get("format") != FORMAT:
         raise BadFile(f"{where} is no library file: the format {FORMAT!r} is expected.")
     if plain.get("version") != VERSION:
-        raise BadFile(f"{where} has version {plain.get('version')!r}; this program reads {VERSION}. Update the program.")
+        raise BadFile(
+            f"{where} has version {plain.get('version')!r}; this program reads {VERSION}. Update "
+            "the program."
+        )
     tables, photos = plain.get("tables"), plain.get("photos", {})
     if not isinstance(tables, dict) or not isinstance(photos, dict):
         raise BadFile(f"{where}: tables or photos is missing or no group of fields.")
-    rows = {table: [_row(table, row, f"{where}: {table}[{n}]") for n, row in enumerate(tables.get(table, ()))] for table in MORE_FIELDS}
+    rows = {
+        table: [
+            _row(table, row, f"{where}: {table}[{n}]")
+            for n, row in enumerate(tables.get(table, ()))
+        ]
+        for table in MORE_FIELDS
+    }
     return rows, {name: _photo(name, data, where) for name, data in photos.items()}
 
 
@@ -60,7 +95,10 @@ def _row(table: str, row: Any, where: str) -> dict[str, Any]:
     for name, kind in fields.items():
         if type(row.get(name)) is not kind:
             raise BadFile(f"{where}: {name} is {row.get(name)!r}; {kind.__name__} is expected.")
-    return {**{name: row[name] for name in fields}, "body": json.dumps(row["body"], ensure_ascii=False)}
+    return {
+        **{name: row[name] for name in fields},
+        "body": json.dumps(row["body"], ensure_ascii=False),
+    }
 
 
 def _photo(name: str, data: Any, where: str) -> bytes:

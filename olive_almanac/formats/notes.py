@@ -21,7 +21,11 @@ def read_notes(data: bytes, name: str) -> Notes:
     """Return the table of a file by its content.  Raises BadFile where it holds none."""
     if data[:4] in SHEETS or data[:4] == b"\xd0\xcf\x11\xe0":
         return _from_sheet(data, name)
-    for encoding in ("utf-8-sig", "utf-16") if data[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig", "cp1252"):
+    for encoding in (
+        ("utf-8-sig", "utf-16")
+        if data[:2] in (b"\xff\xfe", b"\xfe\xff")
+        else ("utf-8-sig", "cp1252")
+    ):
         try:
             return read_pasted(data.decode(encoding), name)
         except UnicodeDecodeError:
@@ -35,34 +39,56 @@ def _from_sheet(data: bytes, name: str) -> Notes:
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
         sheets = [book.get_sheet_by_name(sheet) for sheet in book.sheet_names]
-        tables = [list(enumerate(sheet.to_python(), (sheet.start or (0, 0))[0] + 1)) for sheet in sheets]
+        tables = [
+            list(enumerate(sheet.to_python(), (sheet.start or (0, 0))[0] + 1)) for sheet in sheets
+        ]
     except (CalamineError, OSError, ValueError) as problem:
-        raise BadFile(f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV.") from problem
-    filled = [[(number, [_text(cell) for cell in row]) for number, row in table] for table in tables]
+        raise BadFile(
+            f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV."
+        ) from problem
+    filled = [
+        [(number, [_text(cell) for cell in row]) for number, row in table] for table in tables
+    ]
     table = max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
-    return _table([(number, row) for number, row in table if any(cell.strip() for cell in row)], name)
+    return _table(
+        [(number, row) for number, row in table if any(cell.strip() for cell in row)], name
+    )
 
 
 def _text(cell: object) -> str:
     if isinstance(cell, float):
         return f"{cell:.10g}"
-    return cell.isoformat() if isinstance(cell, (date, datetime)) else str(cell if cell is not None else "")
+    if isinstance(cell, (date, datetime)):
+        return cell.isoformat()
+    return str(cell if cell is not None else "")
 
 
 def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     """Return the table of a text: separated by tabs, semicolons, commas or bars, or free lines."""
-    numbered = [(n, line) for n, line in enumerate(text.replace("\r\n", "\n").replace("\r", "\n").split("\n"), 1) if line.strip()]
+    numbered = [
+        (n, line)
+        for n, line in enumerate(text.replace("\r\n", "\n").replace("\r", "\n").split("\n"), 1)
+        if line.strip()
+    ]
     lines = [line for _, line in numbered]
     if "\x00" in text or not lines:
         raise BadFile(f"{name} holds no rows.")
     for mark in ("\t", ";", "|", ","):
         try:
             table = csv.reader(lines, delimiter=mark)
-            rows = [(numbered[table.line_num - 1][0], [cell.strip() for cell in row]) for row in table if any(cell.strip() for cell in row)]
+            rows = [
+                (numbered[table.line_num - 1][0], [cell.strip() for cell in row])
+                for row in table
+                if any(cell.strip() for cell in row)
+            ]
         except csv.Error:  # a cell too long to be one
             continue
         wide = [len(row) for _, row in rows]
-        if rows and min(sorted(wide)[len(wide) // 4 :]) >= 3 and (mark != "," or _has_heads(rows[0][1]) or not _decimal_commas(lines)):
+        if (
+            rows
+            and min(sorted(wide)[len(wide) // 4 :]) >= 3
+            and (mark != "," or _has_heads(rows[0][1]) or not _decimal_commas(lines))
+        ):
             return _table(rows, name)
     heads, free = rows_of_lines("\n".join(lines))
     told = [(number, row) for (number, _), row in zip(numbered, free, strict=True) if any(row)]
@@ -82,14 +108,27 @@ def _has_heads(row: list[str]) -> bool:
 
 
 def _table(rows: list[tuple[int, list[str]]], name: str) -> Notes:
-    """The rows below the heads, each with its number in the file: lines of a title before them are passed over."""
+    """The rows below the heads, each with its number in the file: lines of a title before them are
+    passed over.
+    """
     if not rows:
         raise BadFile(f"{name} holds no rows.")
     if len(rows) > MOST_ROWS:
-        raise BadFile(f"{name} has {len(rows)} rows; up to {MOST_ROWS} are read at a time. Split it.")
+        raise BadFile(
+            f"{name} has {len(rows)} rows; up to {MOST_ROWS} are read at a time. Split it."
+        )
     heads, below = [""] * max(len(row) for _, row in rows), rows
     for at, (_, row) in enumerate(rows[:10]):
-        if _has_heads(row) and len([cell for cell in row if cell.strip()]) >= 3 and "speed" in find_columns(row, []):
+        if (
+            _has_heads(row)
+            and len([cell for cell in row if cell.strip()]) >= 3
+            and "speed" in find_columns(row, [])
+        ):
             heads, below = row, rows[at + 1 :]
             break
-    return Notes(tuple(heads), tuple(tuple(row) for _, row in below), name, tuple(number for number, _ in below))
+    return Notes(
+        tuple(heads),
+        tuple(tuple(row) for _, row in below),
+        name,
+        tuple(number for number, _ in below),
+    )

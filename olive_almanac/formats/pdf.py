@@ -13,19 +13,46 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import count_text, duration_text, lengths_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    count_text,
+    duration_text,
+    lengths_text,
+    number_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 
 __all__ = [
-    "CAUTION", "CODE_PREFIX", "ENTRY_PREFIX", "PAGES_MM", "SANS", "SANS_BOLD", "SERIF", "Sheet", "draw_code", "entry_code", "trial_code",
-    "write_card", "write_key", "write_safety",
-]  # fmt: skip
+    "CAUTION",
+    "CODE_PREFIX",
+    "ENTRY_PREFIX",
+    "PAGES_MM",
+    "SANS",
+    "SANS_BOLD",
+    "SERIF",
+    "Sheet",
+    "draw_code",
+    "entry_code",
+    "trial_code",
+    "write_card",
+    "write_key",
+    "write_safety",
+]
 
 MM = 72 / 25.4
 SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
-FONT_FILES = {SERIF: "Vollkorn-SemiBold.ttf", SANS: "SourceSans3-Regular.ttf", SANS_BOLD: "SourceSans3-Semibold.ttf"}
+FONT_FILES = {
+    SERIF: "Vollkorn-SemiBold.ttf",
+    SANS: "SourceSans3-Regular.ttf",
+    SANS_BOLD: "SourceSans3-Semibold.ttf",
+}
 PAGES_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 INK = (0.133, 0.137, 0.102)
-CAUTION = "An aid, not a certification: the machine's manual, local codes and a qualified laser safety officer come first."
+CAUTION = (
+    "An aid, not a certification: the machine's manual, local codes and a qualified laser "
+    "safety officer come first."
+)
 
 
 class Sheet:
@@ -42,7 +69,9 @@ class Sheet:
                 pdfmetrics.registerFont(TTFont(name, font))
         self.width, self.height = width_mm, height_mm
         self.buffer = io.BytesIO()
-        self.canvas: Any = Canvas(self.buffer, pagesize=(width_mm * MM, height_mm * MM), invariant=1)
+        self.canvas: Any = Canvas(
+            self.buffer, pagesize=(width_mm * MM, height_mm * MM), invariant=1
+        )
         self.canvas.setTitle(title)
         self.canvas.setAuthor("Olive Almanac")
         self.new_page(first=True)
@@ -53,12 +82,26 @@ class Sheet:
         self.canvas.setFillColorRGB(*INK)
         self.canvas.setStrokeColorRGB(*INK)
 
-    def text(self, x: float, y: float, words: str, size: float = 10, font: str = SANS, align: str = "left") -> None:
+    def text(
+        self,
+        x: float,
+        y: float,
+        words: str,
+        size: float = 10,
+        font: str = SANS,
+        align: str = "left",
+    ) -> None:
         self.canvas.setFont(font, size)
-        draw = {"left": self.canvas.drawString, "right": self.canvas.drawRightString, "centre": self.canvas.drawCentredString}
+        draw = {
+            "left": self.canvas.drawString,
+            "right": self.canvas.drawRightString,
+            "centre": self.canvas.drawCentredString,
+        }
         draw[align](x * MM, (self.height - y) * MM, words)
 
-    def fitted(self, x: float, y: float, words: str, most_mm: float, size: float, font: str) -> None:
+    def fitted(
+        self, x: float, y: float, words: str, most_mm: float, size: float, font: str
+    ) -> None:
         """Text made smaller until it is no wider than `most_mm`."""
         while size > 6 and self.canvas.stringWidth(words, font, size) > most_mm * MM:
             size -= 0.5
@@ -95,18 +138,24 @@ CODE_PREFIX, ENTRY_PREFIX = "olive-almanac:trial:", "olive-almanac:entry:"
 
 
 def trial_code(trial_id: str) -> str:
-    """Return what the code on a key sheet says; typed or scanned into the finder, it opens the trial."""
+    """Return what the code on a key sheet says; typed or scanned into the finder, it opens the
+    trial.
+    """
     return CODE_PREFIX + trial_id
 
 
 def entry_code(entry_uid: str) -> str:
-    """Return what the code on a label says; typed or scanned into the finder, it opens the entry."""
+    """Return what the code on a label says; typed or scanned into the finder, it opens the
+    entry.
+    """
     return ENTRY_PREFIX + entry_uid
 
 
 def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> bytes:
-    """Return the key sheet as PDF: the map of cells with their ids and a machine-readable code that opens the trial,
-    then each setting with an empty box for its verdict.  `paper` is "a4" or "letter"."""
+    """Return the key sheet as PDF: the map of cells with their ids and a machine-readable code that
+    opens the trial, then each setting with an empty box for its verdict.  `paper` is "a4" or
+    "letter".
+    """
     page = Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
     left, right = 18.0, page.width - 18.0
     page.text(left, 22, trial.name, 18, SERIF)
@@ -115,10 +164,25 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     code = 24.0
     draw_code(page, trial_code(trial.id), right - code, 28, code)
     most = right - left - code - 4
-    page.fitted(left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD)
+    page.fitted(
+        left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD
+    )
     size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
-    turned = "" if trial.fiducials else " The L marks the lower left corner."
-    page.fitted(left, 36.5, f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, coupon {size} mm.{turned}", most, 10, SANS)
+    turned = " The L marks the lower left corner."
+    if trial.fiducials:
+        turned = ""
+    page.fitted(
+        left,
+        36.5,
+        (
+            f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, coupon "
+            f"{size} "
+            f"mm.{turned}"
+        ),
+        most,
+        10,
+        SANS,
+    )
     page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
     page.text(left, 47, "Read by", 10)
     page.line(left + 14, 47.5, left + 60, 47.5)
@@ -132,7 +196,9 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
 def draw_code(page: Sheet, words: str, left: float, top: float, side: float) -> None:
     import segno
 
-    rows = [[bool(dark) for dark in row] for row in segno.make(words, error="m", micro=False).matrix]
+    rows = [
+        [bool(dark) for dark in row] for row in segno.make(words, error="m", micro=False).matrix
+    ]
     step = side / len(rows)
     for r, row in enumerate(rows):
         for c, dark in enumerate(row):
@@ -157,7 +223,9 @@ def _held(trial: Trial, unit: str) -> str:
     return "In every cell: " + ", ".join(words) + "."
 
 
-def _draw_map(page: Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float) -> float:
+def _draw_map(
+    page: Sheet, trial: Trial, left: float, top: float, most_w: float, most_h: float
+) -> float:
     scale = min(most_w / trial.coupon.width_mm, most_h / trial.coupon.height_mm, 1.4)
     width, height = scale * trial.coupon.width_mm, scale * trial.coupon.height_mm
     page.box(left, top, width, height, 1.0)
@@ -171,12 +239,30 @@ def _draw_map(page: Sheet, trial: Trial, left: float, top: float, most_w: float,
     for cell in trial.cells:
         x, y, w, h = (scale * side for side in cell.rect_mm)
         page.box(left + x, top + height - y - h, w, h)
-        page.text(left + x + w / 2, top + height - y - h / 2 + 1.1, cell.id, min(9.0, w * 0.9), SANS_BOLD, "centre")
+        page.text(
+            left + x + w / 2,
+            top + height - y - h / 2 + 1.1,
+            cell.id,
+            min(9.0, w * 0.9),
+            SANS_BOLD,
+            "centre",
+        )
     return top + height
 
 
-def _draw_table(page: Sheet, trial: Trial, left: float, right: float, top: float, unit: str) -> None:
-    heads = ("Cell", "Power", f"Speed, {unit}", "Passes", "Focus, mm", "Pitch, mm", "Verdict", "Edge")
+def _draw_table(
+    page: Sheet, trial: Trial, left: float, right: float, top: float, unit: str
+) -> None:
+    heads = (
+        "Cell",
+        "Power",
+        f"Speed, {unit}",
+        "Passes",
+        "Focus, mm",
+        "Pitch, mm",
+        "Verdict",
+        "Edge",
+    )
     xs = [left + share * (right - left) for share in (0, 0.09, 0.19, 0.35, 0.45, 0.58, 0.70, 0.88)]
     y = top
     for number, cell in enumerate(trial.in_order):
@@ -208,14 +294,31 @@ def _row(cell: Cell, unit: str) -> tuple[str, ...]:
     )
 
 
-def write_card(entry: Entry, machine: Machine, stock: Stock, state: str, reason: str, *, speed_unit: str = "mm/s") -> bytes:
-    """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time and state."""
+def write_card(
+    entry: Entry,
+    machine: Machine,
+    stock: Stock,
+    state: str,
+    reason: str,
+    *,
+    speed_unit: str = "mm/s",
+) -> bytes:
+    """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time
+    and state.
+    """
     page = Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
     left, right = 9.0, 139.0
     page.fitted(left, 14, f"{stock.short_name}, {TASK_WORDS[entry.task]}", 95, 17, SERIF)
     page.text(right, 14, machine.label, 10, SANS_BOLD, "right")
     page.line(left, 17, right, 17, 1.4)
-    page.fitted(left, 22.5, f"{state}: {reason}" + (f"   lot {entry.lot}" if entry.lot else ""), right - left, 10, SANS)
+    page.fitted(
+        left,
+        22.5,
+        f"{state}: {reason}" + (f"   lot {entry.lot}" if entry.lot else ""),
+        right - left,
+        10,
+        SANS,
+    )
     setting = entry.setting
     for x, label, value, unit in (
         (left, "Power", percent_text(setting.power), "%"),
@@ -226,15 +329,27 @@ def write_card(entry: Entry, machine: Machine, stock: Stock, state: str, reason:
         page.text(x, 46, value, 38, SERIF)
         page.text(x + page.canvas.stringWidth(value, SERIF, 38) / MM + 2, 46, unit, 12, SERIF)
     page.line(left, 51, right, 51)
-    pitch = f"{number_text(setting.pitch_mm)} mm" if setting.pitch_mm else "none"
-    rows = [f"Focus {number_text(setting.focus_mm)} mm below the top face", f"Air {setting.air}", f"Line pitch {pitch}"]
+    pitch = "none"
+    if setting.pitch_mm:
+        pitch = f"{number_text(setting.pitch_mm)} mm"
+    rows = [
+        f"Focus {number_text(setting.focus_mm)} mm below the top face",
+        f"Air {setting.air}",
+        f"Line pitch {pitch}",
+    ]
     page.text(left, 57.5, "     ".join(rows), 10)
     page.text(left, 64, "     ".join(_evidence(entry)), 10)
-    page.text(left, 70.5, f"Also {speed_text(setting.speed_mm_s)}" if speed_unit != "mm/s" else "", 10)
+    page.text(
+        left, 70.5, f"Also {speed_text(setting.speed_mm_s)}" if speed_unit != "mm/s" else "", 10
+    )
     page.fitted(
         left,
         84,
-        f"Stay within reach while it burns. Eyewear for {machine.wavelength_nm:.0f} nm. Exhaust on. Extinguisher at hand.",
+        (
+            f"Stay within reach while it burns. Eyewear for {machine.wavelength_nm:.0f} nm. "
+            "Exhaust "
+            "on. Extinguisher at hand."
+        ),
         right - left,
         10,
         SANS_BOLD,
@@ -257,8 +372,12 @@ def _evidence(entry: Entry) -> list[str]:
     return words
 
 
-def write_safety(machine: Machine, stock: Stock, lines: Sequence[tuple[str, str]], *, paper: str = "a4") -> bytes:
-    """Return the safety page as PDF, to hang beside the machine: heading and text of each caution."""
+def write_safety(
+    machine: Machine, stock: Stock, lines: Sequence[tuple[str, str]], *, paper: str = "a4"
+) -> bytes:
+    """Return the safety page as PDF, to hang beside the machine: heading and text of each
+    caution.
+    """
     page = Sheet(*PAGES_MM[paper], title=f"Safety, {machine.name}, {stock.short_name}")
     left, right = 20.0, page.width - 20.0
     page.text(left, 24, "Before it burns", 22, SERIF)

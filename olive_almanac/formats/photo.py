@@ -1,4 +1,6 @@
-"""A phone's photo as bytes to pixels: what kind of file, how large, how much of it has arrived.  Opens no path by itself.
+"""A phone's photo as bytes to pixels: what kind of file, how large, how much of it has arrived.
+
+Opens no path by itself.
 
 EXIF never turns the pixels: the marks on the coupon say which way is up.
 """
@@ -23,8 +25,9 @@ _HEIC = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"avif")
 
 @dataclass(frozen=True)
 class Photo:
-    """The pixels, BGR from the top row down, as stored; `size` is the whole picture's, `reduced` by how much it was decoded
-    smaller; rows from `missing_from` on never arrived."""
+    """The pixels, BGR from the top row down, as stored; `size` is the whole picture's, `reduced` by
+    how much it was decoded smaller; rows from `missing_from` on never arrived.
+    """
 
     pixels: NDArray[np.uint8]
     size: tuple[int, int]
@@ -36,7 +39,13 @@ class Photo:
     def says(self) -> tuple[str, ...]:
         if self.missing_from is None:
             return ()
-        return ("The file was cut off while it was copied: its lower part is missing. What arrived is read; copy it again for the rest.",)
+        return (
+            (
+                "The file was cut off while it was copied: its lower part is missing. What "
+                "arrived is "
+                "read; copy it again for the rest."
+            ),
+        )
 
 
 def _kind(data: bytes) -> str:
@@ -60,15 +69,31 @@ def decode_photo(data: bytes, name: str = "This file") -> Photo:
     """Return the pixels of a photo.  Raises BadFile with what it is and what to do."""
     kind = _kind(data)
     if not kind:
-        raise BadFile(f"{name} is not a picture that can be read (JPEG, PNG, WebP or HEIC). Choose the photo itself.")
+        raise BadFile(
+            f"{name} is not a picture that can be read (JPEG, PNG, WebP or HEIC). Choose the "
+            "photo itself."
+        )
     size, f35, image = _header(data, name, kind)
     megapixels = size[0] * size[1] / 1e6
-    most = MOST_MP_JPEG if kind == "jpeg" else MOST_MP_OTHER
+    if kind == "jpeg":
+        most = MOST_MP_JPEG
+    else:
+        most = MOST_MP_OTHER
     if megapixels > most:
-        raise BadFile(f"{name} has {megapixels:.0f} megapixels; up to {most} are read. Save it smaller.")
+        raise BadFile(
+            f"{name} has {megapixels:.0f} megapixels; up to {most} are read. Save it smaller."
+        )
     if min(size) < LEAST_PX:
-        raise BadFile(f"{name} is only {size[0]} × {size[1]} pixels: too small to read. Take the photo file, not its preview.")
-    reduced = 4 if megapixels > QUARTER_FROM_MP else 2 if megapixels > HALF_FROM_MP else 1
+        raise BadFile(
+            f"{name} is only {size[0]} × {size[1]} pixels: too small to read. Take the photo "
+            "file, not its preview."
+        )
+    if megapixels > QUARTER_FROM_MP:
+        reduced = 4
+    elif megapixels > HALF_FROM_MP:
+        reduced = 2
+    else:
+        reduced = 1
     if kind == "heic":
         return Photo(_heic(image, name), size, 1, f35)
     cut_off = kind == "jpeg" and _is_cut_off(data)
@@ -91,9 +116,14 @@ def _header(data: bytes, name: str, kind: str) -> tuple[tuple[int, int], float |
         f35 = None
         if kind in ("jpeg", "heic"):  # asking a PNG would decode it
             value = image.getexif().get_ifd(0x8769).get(0xA405)
-            f35 = float(value) if value else None
+            f35 = None
+            if value:
+                f35 = float(value)
     except Exception as problem:  # whatever a damaged header makes the decoder raise
-        raise BadFile(f"{name} is damaged at its beginning and cannot be opened. Copy it from the phone again.") from problem
+        raise BadFile(
+            f"{name} is damaged at its beginning and cannot be opened. Copy it from the phone "
+            "again."
+        ) from problem
     return image.size, f35, image
 
 
@@ -108,9 +138,13 @@ def _is_cut_off(data: bytes) -> bool:
 def _quick(data: bytes, reduced: int) -> NDArray[np.uint8] | None:
     import cv2
 
-    flags = {1: cv2.IMREAD_COLOR, 2: cv2.IMREAD_REDUCED_COLOR_2, 4: cv2.IMREAD_REDUCED_COLOR_4}[reduced]
+    flags = {1: cv2.IMREAD_COLOR, 2: cv2.IMREAD_REDUCED_COLOR_2, 4: cv2.IMREAD_REDUCED_COLOR_4}[
+        reduced
+    ]
     decoded = cv2.imdecode(np.frombuffer(data, np.uint8), flags | cv2.IMREAD_IGNORE_ORIENTATION)
-    return None if decoded is None else np.asarray(decoded, np.uint8)
+    if decoded is None:
+        return None
+    return np.asarray(decoded, np.uint8)
 
 
 def _patient(data: bytes, reduced: int, name: str) -> NDArray[np.uint8]:
@@ -125,7 +159,9 @@ def _patient(data: bytes, reduced: int, name: str) -> NDArray[np.uint8]:
             image.draft("RGB", (image.width // reduced, image.height // reduced))
         return np.ascontiguousarray(np.asarray(image.convert("RGB"))[..., ::-1])
     except Exception as problem:
-        raise BadFile(f"{name} is damaged and cannot be decoded. Copy it from the phone again.") from problem
+        raise BadFile(
+            f"{name} is damaged and cannot be decoded. Copy it from the phone again."
+        ) from problem
     finally:
         ImageFile.LOAD_TRUNCATED_IMAGES = before
 
@@ -134,7 +170,9 @@ def _heic(image: object, name: str) -> NDArray[np.uint8]:
     try:
         return np.ascontiguousarray(np.asarray(image.convert("RGB"))[..., ::-1])  # type: ignore[attr-defined]
     except Exception as problem:
-        raise BadFile(f"{name} is damaged and cannot be decoded. Copy it from the phone again.") from problem
+        raise BadFile(
+            f"{name} is damaged and cannot be decoded. Copy it from the phone again."
+        ) from problem
 
 
 def _rows_there(pixels: NDArray[np.uint8]) -> int:

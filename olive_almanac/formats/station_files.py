@@ -1,7 +1,7 @@
 """The JSON files that go between stations: machine, stock, trial, readings, decision.
 
-Each opens with `format` and `version`; the schemas are in docs/formats.  Readers return the record and findings on
-what was unknown or left out, and raise BadFile only when nothing could be read.
+Each opens with `format` and `version`; the schemas are in docs/formats.  Readers return the record
+and findings on what was unknown or left out, and raise BadFile only when nothing could be read.
 """
 
 from __future__ import annotations
@@ -42,32 +42,50 @@ VERSION = 1
 
 
 def _write(kind: str, body: dict[str, Any]) -> str:
-    return json.dumps({"format": f"olive-almanac/{kind}", "version": VERSION, **body}, ensure_ascii=False, indent=1) + "\n"
+    return (
+        json.dumps(
+            {"format": f"olive-almanac/{kind}", "version": VERSION, **body},
+            ensure_ascii=False,
+            indent=1,
+        )
+        + "\n"
+    )
 
 
 def _read(kind: str, text: str, where: str) -> dict[str, Any]:
     try:
         plain = json.loads(text)
     except (ValueError, RecursionError) as problem:
-        raise BadFile(f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup.") from problem
+        raise BadFile(
+            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
+        ) from problem
     if not isinstance(plain, dict):
         raise BadFile(f"{where} holds no {kind}: a JSON object is expected.")
     expected = f"olive-almanac/{kind}"
     if plain.get("format") != expected:
-        raise BadFile(f"{where} is not a {kind} file: its format is {plain.get('format')!r}, {expected!r} is expected.")
+        raise BadFile(
+            f"{where} is not a {kind} file: its format is {plain.get('format')!r}, {expected!r} "
+            "is expected."
+        )
     version = plain.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise BadFile(f"{where} names no valid version.")
     if version > VERSION:
         raise BadFile(
-            f"{where} was written by a newer Olive Almanac (version {version}); this one reads up to {VERSION}. "
+            f"{where} was written by a newer Olive Almanac (version {version}); this one reads up "
+            f"to {VERSION}. "
             "Update the program on this computer."
         )
     return {key: value for key, value in plain.items() if key not in ("format", "version")}
 
 
 def _unknown(where: str, extra: dict[str, object]) -> list[Finding]:
-    return [Finding("unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is.") for name in extra]
+    return [
+        Finding(
+            "unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is."
+        )
+        for name in extra
+    ]
 
 
 def write_machine(machine: Machine) -> str:
@@ -102,7 +120,9 @@ def write_readings(trial_id: str, readings: Sequence[Reading]) -> str:
 
 
 def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, ...], list[Finding]]:
-    """Return the readings that belong to the trial's cells; findings name each one left out and why."""
+    """Return the readings that belong to the trial's cells; findings name each one left out and
+    why.
+    """
     plain = _read("readings", text, where)
     if plain.get("trial") != trial.id:
         raise BadFile(f"{where} belongs to trial {plain.get('trial')!r}, not to {trial.id!r}.")
@@ -117,18 +137,36 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
             findings.append(Finding("bad-reading", place, f"{problem} This reading is left out."))
             continue
         if reading.cell not in known:
-            findings.append(Finding("unknown-cell", place, f"{place}: the trial has no cell “{reading.cell}”. Left out."))
+            findings.append(
+                Finding(
+                    "unknown-cell",
+                    place,
+                    f"{place}: the trial has no cell “{reading.cell}”. Left out.",
+                )
+            )
         elif reading.verdict is not None and reading.verdict not in VERDICTS[trial.task]:
             findings.append(
-                Finding("wrong-verdict", place, f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out.")
+                Finding(
+                    "wrong-verdict",
+                    place,
+                    f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out.",
+                )
             )
         elif reading.cell in kept:
-            findings.append(Finding("read-twice", place, f"{place}: cell {reading.cell} is read twice; the later one counts."))
+            findings.append(
+                Finding(
+                    "read-twice",
+                    place,
+                    f"{place}: cell {reading.cell} is read twice; the later one counts.",
+                )
+            )
             kept[reading.cell] = reading
         else:
             kept[reading.cell] = reading
     if not kept:
-        first = f" The first: {findings[0].text}" if findings else ""
+        first = ""
+        if findings:
+            first = f" The first: {findings[0].text}"
         raise BadFile(f"{where} holds no reading that fits this trial.{first}")
     return tuple(kept.values()), findings
 
@@ -138,7 +176,9 @@ def write_decision(decision: Decision) -> str:
 
 
 def write_figures(question: str, found: object) -> str:
-    """Write what a focus, kerf or greyscale trial decided; a sentence where it is not decided yet."""
+    """Write what a focus, kerf or greyscale trial decided; a sentence where it is not
+    decided yet.
+    """
     import numpy as np
 
     def plain(value: Any) -> Any:
@@ -146,7 +186,9 @@ def write_figures(question: str, found: object) -> str:
             return [round(float(number), 6) for number in value]
         if isinstance(value, dict):
             return {key: plain(one) for key, one in value.items()}
-        return [plain(one) for one in value] if isinstance(value, list) else value
+        if isinstance(value, list):
+            return [plain(one) for one in value]
+        return value
 
     if isinstance(found, str):
         return _write("figures", {"question": question, "decided": False, "says": found})
@@ -156,12 +198,16 @@ def write_figures(question: str, found: object) -> str:
 
 def write_guess(setting: Setting, evidence: Evidence) -> str:
     """Write a setting that was carried over."""
-    return _write("guess", {"setting": to_plain(setting), "evidence": to_plain(evidence), "state": "guess"})
+    return _write(
+        "guess", {"setting": to_plain(setting), "evidence": to_plain(evidence), "state": "guess"}
+    )
 
 
 def write_entry(entry: Entry, machine: Machine, stock: Stock) -> str:
     """Write one entry of the book with the machine and stock it is for."""
-    return _write("entry", {"entry": to_plain(entry), "machine": to_plain(machine), "stock": to_plain(stock)})
+    return _write(
+        "entry", {"entry": to_plain(entry), "machine": to_plain(machine), "stock": to_plain(stock)}
+    )
 
 
 def read_entry(text: str, where: str) -> tuple[Entry, Machine, Stock]:
@@ -177,12 +223,20 @@ def read_entry(text: str, where: str) -> tuple[Entry, Machine, Stock]:
 
 
 def write_entries(found: Sequence[tuple[Entry, Machine, Stock, str, str]]) -> str:
-    """Write what a search of the book found: entry, machine, stock, state and the state's reason each."""
+    """Write what a search of the book found: entry, machine, stock, state and the state's reason
+    each.
+    """
     return _write(
         "found",
         {
             "entries": [
-                {"entry": to_plain(entry), "machine": machine.label, "stock": stock.label, "state": state, "reason": reason}
+                {
+                    "entry": to_plain(entry),
+                    "machine": machine.label,
+                    "stock": stock.label,
+                    "state": state,
+                    "reason": reason,
+                }
                 for entry, machine, stock, state, reason in found
             ]
         },

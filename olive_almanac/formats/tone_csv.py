@@ -13,7 +13,9 @@ HEADS = ("grey", "power_percent", "lightness")
 
 
 def write_tone_csv(table: ToneTable) -> str:
-    """Return 256 lines, 0 bare stock to 255 strongest tone, the dialled power in percent and the L* expected."""
+    """Return 256 lines, 0 bare stock to 255 strongest tone, the dialled power in percent and the L*
+    expected.
+    """
     stream = io.StringIO()
     lines = csv.writer(stream, lineterminator="\r\n")
     lines.writerow(HEADS)

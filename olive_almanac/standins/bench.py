@@ -1,4 +1,6 @@
-"""The stand-in bench: burns a trial on simulated stock, cell by cell, and says what a careful person would see."""
+"""The stand-in bench: burns a trial on simulated stock, cell by cell, and says what a careful
+person would see.
+"""
 
 from __future__ import annotations
 
@@ -37,8 +39,9 @@ ROUGH_FROM_MM = 5.0  # plastics from this thickness on get a rough edge under fu
 class BurntCell:
     """What happened to one cell: the truth, and the reading a careful person would give.
 
-    `frees` tells that the piece falls free; `back_mm` is the slot's width at the back, 0 where it is not through; `spread`
-    the spread of L* within a raster; `haze_mm` how far haze or char reaches beside it and `haze_l` by how much it changes the tone there.
+    `frees` tells that the piece falls free; `back_mm` is the slot's width at the back, 0 where it
+    is not through; `spread` the spread of L* within a raster; `haze_mm` how far haze or char
+    reaches beside it and `haze_l` by how much it changes the tone there.
     """
 
     cell: str
@@ -59,7 +62,10 @@ class BurntCell:
 
 
 class StandInBench:
-    """Burns trials.  The same bench seed gives the same hidden stock; the same trial on it burns alike each time."""
+    """Burns trials.
+
+    The same bench seed gives the same hidden stock; the same trial on it burns alike each time.
+    """
 
     def __init__(self, seed: int = 1) -> None:
         self.seed = seed
@@ -77,58 +83,113 @@ class StandInBench:
         for i, cell in enumerate(cells):
             heat = float(groove.edge_heat[i] * np.exp(0.10 * rng.standard_normal()))
             if cell.setting.pitch_mm:
-                yield _rastered(cell, hidden, float(toned.lightness[i]), float(toned.spread[i]), float(toned.haze_mm[i]),
-                                float(toned.haze_l[i]), bool(toned.cracked[i]), heat, rng)  # fmt: skip
+                yield _rastered(
+                    cell,
+                    hidden,
+                    float(toned.lightness[i]),
+                    float(toned.spread[i]),
+                    float(toned.haze_mm[i]),
+                    float(toned.haze_l[i]),
+                    bool(toned.cracked[i]),
+                    heat,
+                    rng,
+                )
                 continue
-            depth, top, back = float(groove.depth_mm[i]), float(groove.top_mm[i]), float(groove.back_mm[i])
+            depth, top, back = (
+                float(groove.depth_mm[i]),
+                float(groove.top_mm[i]),
+                float(groove.back_mm[i]),
+            )
             yield _cut(trial, cell, hidden, depth, top, back, heat, rng)
 
     def truth(self, trial: Trial) -> dict[str, object]:
         """Return the hidden parameters, for truth.json."""
-        return {"seed": self.seed, "trial": trial.id, **asdict(hidden_of(trial.machine, trial.stock, self.seed))}
+        return {
+            "seed": self.seed,
+            "trial": trial.id,
+            **asdict(hidden_of(trial.machine, trial.stock, self.seed)),
+        }
 
-    def photograph(self, trial: Trial, lettering: Lettering, *, number: int = 0, side: str = "front",
-                   burnt: frozenset[str] | None = None, nuisances: bool = True) -> bytes:  # fmt: skip
-        """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it apart, `burnt`
-        names the cells that were burnt (all, when None)."""
+    def photograph(
+        self,
+        trial: Trial,
+        lettering: Lettering,
+        *,
+        number: int = 0,
+        side: str = "front",
+        burnt: frozenset[str] | None = None,
+        nuisances: bool = True,
+    ) -> bytes:
+        """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it
+        apart, `burnt` names the cells that were burnt (all, when None).
+        """
         from olive_almanac.standins.camera import photograph  # heavy: only where a photo is taken
 
         cells = tuple(one for one in self.burn(trial) if burnt is None or one.cell in burnt)
-        snap: Snap = photograph(trial, cells, hidden_of(trial.machine, trial.stock, self.seed), lettering,
-                                seed=1000 * self.seed + number, side=side, nuisances=nuisances)  # fmt: skip
+        snap: Snap = photograph(
+            trial,
+            cells,
+            hidden_of(trial.machine, trial.stock, self.seed),
+            lettering,
+            seed=1000 * self.seed + number,
+            side=side,
+            nuisances=nuisances,
+        )
         return snap.jpeg
 
     def success(self, machine: Machine, stock: Stock, task: Task, setting: Setting) -> float:
         """Return the true chance that a setting works from day to day in this shop."""
         from olive_almanac.standins.truth import success
 
-        return float(success(hidden_of(machine, stock, self.seed), machine, stock, task, [setting])[0])
+        return float(
+            success(hidden_of(machine, stock, self.seed), machine, stock, task, [setting])[0]
+        )
 
-    def best(self, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0) -> tuple[Setting, float] | None:
-        """Return the quickest setting that truly works and its seconds (a metre, or 100 cm2), or None where nothing does."""
+    def best(
+        self, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0
+    ) -> tuple[Setting, float] | None:
+        """Return the quickest setting that truly works and its seconds (a metre, or 100 cm2), or
+        None where nothing does.
+        """
         from olive_almanac.standins.truth import best
 
         return best(hidden_of(machine, stock, self.seed), machine, stock, task, pitch_mm=pitch_mm)
 
 
 def grip_of(hidden: Hidden, speed_mm_s: float) -> float:
-    """Return how far past its thickness a cut must dig to fall free: more where molten walls run together again."""
+    """Return how far past its thickness a cut must dig to fall free: more where molten walls run
+    together again.
+    """
     made = hidden.made
-    slow = max(0.0, 1 - speed_mm_s / made.welds_below) if made.welds_below else 0.0
+    slow = 0.0
+    if made.welds_below:
+        slow = max(0.0, 1 - speed_mm_s / made.welds_below)
     return made.grip * (1 + 3 * slow)
 
 
 def flare_chance(hidden: Hidden, edge_heat: float) -> float:
     """Return the chance that an edge of this heat catches fire."""
-    return 1 / (1 + math.exp(-(edge_heat / hidden.made.flares - 1) / FLARE_SOFT)) if edge_heat < 50 else 1.0
+    if edge_heat < 50:
+        return 1 / (1 + math.exp(-(edge_heat / hidden.made.flares - 1) / FLARE_SOFT))
+    return 1.0
 
 
 def _cut(
-    trial: Trial, cell: Cell, hidden: Hidden, depth: float, top: float, back: float, heat: float, rng: np.random.Generator
+    trial: Trial,
+    cell: Cell,
+    hidden: Hidden,
+    depth: float,
+    top: float,
+    back: float,
+    heat: float,
+    rng: np.random.Generator,
 ) -> BurntCell:
     thickness, setting = trial.stock.true_thickness_mm, cell.setting
     flared = bool(rng.random() < flare_chance(hidden, heat))
-    grade = 3 if flared else sum(heat > edge for edge in CHAR_EDGES)
+    if flared:
+        grade = 3
+    else:
+        grade = sum(heat > edge for edge in CHAR_EDGES)
     if not flared and rng.random() < MISGRADED:
         grade = min(2, max(0, grade + (1 if rng.random() < 0.5 else -1)))
     measured = round(top, 2)
@@ -136,7 +197,10 @@ def _cut(
         measured = round(cell.nominal_mm + top, 2)
     elif cell.mark == "stack":  # what each piece has lost
         measured = round(top + 0.01 * float(rng.standard_normal()), 3)
-    defects = ["flare"] if flared else []
+    if flared:
+        defects = ["flare"]
+    else:
+        defects = []
     grip = grip_of(hidden, setting.speed_mm_s)
     reach = depth / thickness
     verdict: Verdict | None = None
@@ -149,20 +213,68 @@ def _cut(
     elif trial.task == "score":
         verdict = _score_verdict(depth, thickness)
     seen = Reading(cell.id, verdict, kerf_mm=max(0.0, measured), char=grade, defects=tuple(defects))
-    halo = float(min(2.2, 0.10 + 0.32 * heat)) if heat > 0.4 else 0.05
+    halo = 0.05
+    if heat > 0.4:
+        halo = float(min(2.2, 0.10 + 0.32 * heat))
     dark = -14.0 * min(1.5, heat)
     smokes = setting.air == "off" and heat > SMOKE_FROM
-    return BurntCell(cell.id, cell.seconds, min(depth, thickness), depth >= thickness, reach >= 1 + grip, top, back, heat, None, 0.0,
-                     halo, dark, flared, smokes, seen)  # fmt: skip
+    return BurntCell(
+        cell.id,
+        cell.seconds,
+        min(depth, thickness),
+        depth >= thickness,
+        reach >= 1 + grip,
+        top,
+        back,
+        heat,
+        None,
+        0.0,
+        halo,
+        dark,
+        flared,
+        smokes,
+        seen,
+    )
 
 
-def _rastered(cell: Cell, hidden: Hidden, lightness: float, spread: float, haze_mm: float, haze_l: float, cracked: bool,
-              heat: float, rng: np.random.Generator) -> BurntCell:  # fmt: skip
+def _rastered(
+    cell: Cell,
+    hidden: Hidden,
+    lightness: float,
+    spread: float,
+    haze_mm: float,
+    haze_l: float,
+    cracked: bool,
+    heat: float,
+    rng: np.random.Generator,
+) -> BurntCell:
     shown = float(np.clip(lightness + 0.8 * rng.standard_normal(), 2.0, 98.0))
     felt = float(np.clip(shown + 1.5 * rng.standard_normal(), 0.0, 100.0))
-    defects = [word for word, there in (("crack", cracked), ("haze", haze_mm > 0.8), ("uneven", spread > 6.0)) if there]
-    seen = Reading(cell.id, tone_verdict(felt, hidden), lightness=round(felt, 1), defects=tuple(defects))
-    return BurntCell(cell.id, cell.seconds, 0.0, False, False, 0.0, 0.0, heat, shown, spread, haze_mm, haze_l, False, False, seen)
+    defects = [
+        word
+        for word, there in (("crack", cracked), ("haze", haze_mm > 0.8), ("uneven", spread > 6.0))
+        if there
+    ]
+    seen = Reading(
+        cell.id, tone_verdict(felt, hidden), lightness=round(felt, 1), defects=tuple(defects)
+    )
+    return BurntCell(
+        cell.id,
+        cell.seconds,
+        0.0,
+        False,
+        False,
+        0.0,
+        0.0,
+        heat,
+        shown,
+        spread,
+        haze_mm,
+        haze_l,
+        False,
+        False,
+        seen,
+    )
 
 
 def _slipped(verdict: Verdict, rng: np.random.Generator) -> Verdict:
@@ -179,7 +291,11 @@ def _score_verdict(depth_mm: float, thickness_mm: float) -> Verdict:
     aim = min(0.5, thickness_mm / 3)
     if depth_mm < 0.05:
         return "no_mark"
-    return "too_light" if depth_mm < 0.6 * aim else "right" if depth_mm <= 1.5 * aim else "too_dark"
+    if depth_mm < 0.6 * aim:
+        return "too_light"
+    if depth_mm <= 1.5 * aim:
+        return "right"
+    return "too_dark"
 
 
 def cut_verdict(reach: float, grip: float) -> Verdict:
@@ -188,7 +304,9 @@ def cut_verdict(reach: float, grip: float) -> Verdict:
         return "not_through"
     if reach < 1 + grip / 2:
         return "hangs"
-    return "push" if reach < 1 + grip else "free"
+    if reach < 1 + grip:
+        return "push"
+    return "free"
 
 
 def tone_verdict(lightness: float, hidden: Hidden) -> Verdict:
@@ -200,4 +318,6 @@ def tone_verdict(lightness: float, hidden: Hidden) -> Verdict:
         return "no_mark"
     if abs(lightness - aim) <= TONE_BAND:
         return "right"
-    return "too_dark" if toward * (lightness - aim) > 0 else "too_light"
+    if toward * (lightness - aim) > 0:
+        return "too_dark"
+    return "too_light"

@@ -1,15 +1,17 @@
-"""The stand-in controller: takes G-code line by line over a wire, moves in simulated time, refuses what is unsafe.
+"""The stand-in controller: takes G-code line by line over a wire, moves in simulated time, refuses
+what is unsafe.
 
 It answers in lines of its own:
 
     ready 32                       on connecting: how many lines it holds
     taken 12                       line 12 is understood and waits for its turn
-    refused 12 why                 line 12 is not done; from then on it takes nothing until it is stopped
+    refused 12 why                 line 12 is not done; it takes nothing more until it is stopped
     at X1.2 Y3.4 Z0 running 11 clock 5.6 starved 0
-                                   on being asked: place in mm, state, last line done, simulated seconds, how often it ran dry
+                                   on being asked: place in mm, state, last line done,
+                                   simulated seconds, how often it ran dry
 
-A line may begin with its number (N12); unnumbered lines are counted.  Single control characters of the ASCII standard act at
-once: ENQ asks, DC3 holds, DC1 goes on, CAN stops and forgets all lines.
+A line may begin with its number (N12); unnumbered lines are counted.  Single control characters of
+the ASCII standard act at once: ENQ asks, DC3 holds, DC1 goes on, CAN stops and forgets all lines.
 """
 
 from __future__ import annotations
@@ -86,11 +88,16 @@ class StandInController:
         self._speed = 0.0  # at which the first task was entered
         self._out: list[bytes] = [f"ready {LINES_HELD}\n".encode()]
 
-    # -- the wire ------------------------------------------------------------------------------------------------------
+    # -- the wire ----------------------------------------------------------------------------------
 
     def feed(self, data: bytes) -> None:
         """Take bytes as they come; control characters act before all lines that still wait."""
-        for act, do in ((ASK, self._tell), (HOLD, self._hold), (GO_ON, self._go_on), (STOP, self._stop)):
+        for act, do in (
+            (ASK, self._tell),
+            (HOLD, self._hold),
+            (GO_ON, self._go_on),
+            (STOP, self._stop),
+        ):
             if act in data:
                 data = data.replace(act, b"")
                 do()
@@ -112,7 +119,9 @@ class StandInController:
         while len(self._tasks) < LINES_HELD and b"\n" in self._text:
             raw, _, self._text = self._text.partition(b"\n")
             self._take(raw.decode("ascii", "replace").strip())
-            if self.pace == math.inf and (len(self._tasks) > LOOK_AHEAD or (self._tasks and self._tasks[-1].ends)):
+            if self.pace == math.inf and (
+                len(self._tasks) > LOOK_AHEAD or (self._tasks and self._tasks[-1].ends)
+            ):
                 self.advance(0.0, keep=0 if self._tasks[-1].ends else LOOK_AHEAD)
 
     def _take(self, raw: str) -> None:
@@ -146,7 +155,10 @@ class StandInController:
     def _tell(self) -> None:
         x, y, z = self._now_at()
         self._out.append(
-            f"at X{x:.3f} Y{y:.3f} Z{z:.3f} {self.state} {self.done} clock {self.clock:.3f} starved {self.starved}\n".encode()
+            (
+                f"at X{x:.3f} Y{y:.3f} Z{z:.3f} {self.state} {self.done} clock {self.clock:.3f} "
+                f"starved {self.starved}\n"
+            ).encode()
         )
 
     def _hold(self) -> None:
@@ -156,7 +168,10 @@ class StandInController:
 
     def _go_on(self) -> None:
         if self.state == "held":
-            self.state = "running" if self._tasks else "waiting"
+            if self._tasks:
+                self.state = "running"
+            else:
+                self.state = "waiting"
             self._speed = 0.0
 
     def _stop(self) -> None:
@@ -167,7 +182,7 @@ class StandInController:
         self._power, self._beam, self._speed = 0.0, False, 0.0
         self.state = "stopped"
 
-    # -- what a line means -----------------------------------------------------------------------------------------------
+    # -- what a line means -------------------------------------------------------------------------
 
     @staticmethod
     def _words(raw: str) -> list[tuple[str, float]]:
@@ -184,10 +199,19 @@ class StandInController:
                 if value not in _KNOWN_G:
                     raise _Unsafe(f"G{value:g} is not known here")
                 waits = waits or value == 4
-                group = {0: "motion", 1: "motion", 20: "units", 21: "units", 90: "distance", 91: "distance"}.get(int(value))
+                group = {
+                    0: "motion",
+                    1: "motion",
+                    20: "units",
+                    21: "units",
+                    90: "distance",
+                    91: "distance",
+                }.get(int(value))
                 if group:
                     self._modes[group] = int(value)
-        scale = 25.4 if self._modes["units"] == 20 else 1.0
+        scale = 1.0
+        if self._modes["units"] == 20:
+            scale = 25.4
         if "S" in values:
             if not 0 <= values["S"] <= self.machine.power_scale * (1 + 1e-9):
                 raise _Unsafe(f"S{values['S']:g} is over {self.machine.power_scale:g}")
@@ -229,38 +253,59 @@ class StandInController:
             if not -PLACE_SLACK_MM <= target[at] <= self.machine.bed_mm[at] + PLACE_SLACK_MM:
                 raise _Unsafe(f"{axis}{target[at]:g} mm is off the bed")
         rapid = self._modes["motion"] == 0
-        power = self._power if self._beam else 0.0
+        power = 0.0
+        if self._beam:
+            power = self._power
         if rapid and power > 0:
             raise _Unsafe("the beam would be on in a rapid")
         if not rapid and self._feed <= 0:
             raise _Unsafe("no feed was stated")
         gone = [b - a for a, b in zip(self._planned, target, strict=True)]
         task.length = math.sqrt(sum(v * v for v in gone))
-        task.unit = (gone[0] / task.length, gone[1] / task.length, gone[2] / task.length) if task.length else (0.0, 0.0, 0.0)
+        if task.length:
+            task.unit = (gone[0] / task.length, gone[1] / task.length, gone[2] / task.length)
+        else:
+            task.unit = (0.0, 0.0, 0.0)
         up = abs(gone[2]) > 1e-9 and abs(gone[0]) + abs(gone[1]) < 1e-9
-        task.speed = self.machine.focus_speed_mm_s if up else self.machine.max_speed_mm_s if rapid else self._feed
-        before = self._tasks[-1] if self._tasks else None
+        if up:
+            task.speed = self.machine.focus_speed_mm_s
+        elif rapid:
+            task.speed = self.machine.max_speed_mm_s
+        else:
+            task.speed = self._feed
+        before = None
+        if self._tasks:
+            before = self._tasks[-1]
         if before is not None and before.length and task.length:
             task.enters2 = self._corner2(before, task)
         task.power, task.target = power, (target[0], target[1], target[2])
         self._planned = target
 
     def _corner2(self, before: _Task, after: _Task) -> float:
-        """Square of the speed through the corner between two moves: the one at which rounding it misses it by the junction."""
+        """Square of the speed through the corner between two moves: the one at which rounding it
+        misses it by the junction.
+        """
         slower2 = min(before.speed, after.speed) ** 2
         a, b = before.unit, after.unit
         half = math.sqrt(max(0.0, (1 + a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / 2))
         if half > 1 - 1e-9:
             return slower2
-        return min(slower2, self.machine.acceleration_mm_s2 * self.machine.junction_mm * half / (1 - half))
+        return min(
+            slower2, self.machine.acceleration_mm_s2 * self.machine.junction_mm * half / (1 - half)
+        )
 
-    # -- moving ----------------------------------------------------------------------------------------------------------
+    # -- moving ------------------------------------------------------------------------------------
 
     def advance(self, real_s: float, *, keep: int = 0) -> None:
-        """Let time pass: finish the lines that fit into it, but for the last `keep`, which show how to leave the others."""
+        """Let time pass: finish the lines that fit into it, but for the last `keep`, which show how
+        to leave the others.
+        """
         if self.state != "running":
             return
-        budget = math.inf if self.pace == math.inf else real_s * self.pace
+        if self.pace == math.inf:
+            budget = math.inf
+        else:
+            budget = real_s * self.pace
         while len(self._tasks) > keep and self.state == "running":
             if self._left > budget:
                 self._left -= budget
@@ -290,7 +335,9 @@ class StandInController:
         self._enter()
 
     def _enter(self) -> None:
-        """Begin with the first task that waits: its time from the speed it is entered at and the one it must leave with."""
+        """Begin with the first task that waits: its time from the speed it is entered at and the
+        one it must leave with.
+        """
         if not self._tasks:
             self._speed = 0.0
             return
@@ -299,11 +346,15 @@ class StandInController:
             self._speed, task.seconds = 0.0, task.wait
         else:
             leave = self._leaving_speed()
-            task.seconds, self._speed = _run(task.length, self._speed, task.speed, leave, self.machine.acceleration_mm_s2)
+            task.seconds, self._speed = _run(
+                task.length, self._speed, task.speed, leave, self.machine.acceleration_mm_s2
+            )
         self._left = task.seconds
 
     def _leaving_speed(self) -> float:
-        """The speed at which the first task may end so that all that is known of what follows can still be done."""
+        """The speed at which the first task may end so that all that is known of what follows can
+        still be done.
+        """
         twice, way, most = 2 * self.machine.acceleration_mm_s2, 0.0, math.inf
         for at in range(1, min(LOOK_AHEAD, len(self._tasks))):
             following = self._tasks[at]
@@ -314,14 +365,23 @@ class StandInController:
         return math.sqrt(min(most, twice * way))
 
     def _now_at(self) -> tuple[float, float, float]:
-        if self.state not in ("running",) or not self._tasks or not self._tasks[0].seconds or not self._tasks[0].length:
+        if (
+            self.state not in ("running",)
+            or not self._tasks
+            or not self._tasks[0].seconds
+            or not self._tasks[0].length
+        ):
             return (self.place[0], self.place[1], self.place[2])
         gone = 1 - self._left / self._tasks[0].seconds
-        x, y, z = (a + gone * (b - a) for a, b in zip(self.place, self._tasks[0].target, strict=True))
+        x, y, z = (
+            a + gone * (b - a) for a, b in zip(self.place, self._tasks[0].target, strict=True)
+        )
         return (x, y, z)
 
 
-def _run(length: float, first: float, wanted: float, last: float, acceleration: float) -> tuple[float, float]:
+def _run(
+    length: float, first: float, wanted: float, last: float, acceleration: float
+) -> tuple[float, float]:
     """Return the time of a run between two speeds, and the speed really had at its end."""
     last = min(last, math.sqrt(first**2 + 2 * acceleration * length))
     top = min(wanted, math.sqrt(acceleration * length + (first**2 + last**2) / 2))
@@ -343,7 +403,9 @@ def serve(controller: StandInController, wire: socket.socket, ended: threading.E
                     return
                 controller.feed(data)
             now = time.monotonic()
-            if controller.pace != math.inf or not ready:  # at once: lines finish as the next ones come, or when none do
+            if (
+                controller.pace != math.inf or not ready
+            ):  # at once: lines finish as the next ones come, or when none do
                 controller.advance(now - then)
             then = now
             out = controller.answers()
@@ -359,7 +421,9 @@ class StandInWire:
         self._ours, theirs = socket.socketpair()
         self._ours.setblocking(False)
         self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._play, args=(theirs,), name="stand-in controller", daemon=True)
+        self._thread = threading.Thread(
+            target=self._play, args=(theirs,), name="stand-in controller", daemon=True
+        )
         self._thread.start()
 
     def _play(self, theirs: socket.socket) -> None:
@@ -370,7 +434,10 @@ class StandInWire:
         self.controller.pace = pace
 
     def write(self, data: bytes) -> int:
-        """Send what the wire takes now; returns how many bytes that was.  Raises OSError when it is cut."""
+        """Send what the wire takes now; returns how many bytes that was.
+
+        Raises OSError when it is cut.
+        """
         try:
             return self._ours.send(data)
         except BlockingIOError:

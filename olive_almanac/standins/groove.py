@@ -1,8 +1,10 @@
-"""How a beam digs into stock, for the stand-in bench: the slot is deepened bite by bite within each pass.
+"""How a beam digs into stock, for the stand-in bench: the slot is deepened bite by bite within each
+pass.
 
-Own physics (common practice, no source), chosen to differ from the program's models: a beam that spreads with the 3/2 power
-of the distance from its waist, a removal that is not proportional to what lies above the threshold, walls that shade the
-bottom, char that takes a share of each further pass, heat lost sideways, passes that heat the edge up.
+Own physics (common practice, no source), chosen to differ from the program's models: a beam that
+spreads with the 3/2 power of the distance from its waist, a removal that is not proportional to
+what lies above the threshold, walls that shade the bottom, char that takes a share of each further
+pass, heat lost sideways, passes that heat the edge up.
 """
 
 from __future__ import annotations
@@ -29,8 +31,9 @@ WAYS = {"x": 0, "y": 1, "xy": 2}
 class Dials:
     """Settings as arrays [n], with what differs from cell to cell beside them.
 
-    `speed_mm_s` is the speed really reached; `luck` multiplies the energy to dig, `strength` the beam's power, `shift_mm` is
-    added to the focus and `warm` is the share of the threshold that neighbours have already paid.
+    `speed_mm_s` is the speed really reached; `luck` multiplies the energy to dig, `strength` the
+    beam's power, `shift_mm` is added to the focus and `warm` is the share of the threshold that
+    neighbours have already paid.
     """
 
     fraction: Floats
@@ -50,12 +53,16 @@ class Dials:
 
     def repeated(self, times: int) -> Dials:
         """Each row `times` times, in blocks."""
-        return Dials(**{field.name: np.repeat(getattr(self, field.name), times) for field in fields(self)})
+        return Dials(
+            **{field.name: np.repeat(getattr(self, field.name), times) for field in fields(self)}
+        )
 
 
 @dataclass(frozen=True)
 class Groove:
-    """What was dug [n]: depth in endless stock, widths at the top and at the stock's back, and how hot the edge got."""
+    """What was dug [n]: depth in endless stock, widths at the top and at the stock's back, and how
+    hot the edge got.
+    """
 
     depth_mm: Floats
     top_mm: Floats
@@ -64,13 +71,20 @@ class Groove:
 
 
 def reached_speed(speed_mm_s: ArrayLike, length_mm: ArrayLike, acceleration_mm_s2: float) -> Floats:
-    """Return the speed that a run of some length really gets to: a soft corner between wanted and possible."""
-    v, most = np.asarray(speed_mm_s, float), np.sqrt(acceleration_mm_s2 * np.asarray(length_mm, float))
+    """Return the speed that a run of some length really gets to: a soft corner between wanted and
+    possible.
+    """
+    v, most = (
+        np.asarray(speed_mm_s, float),
+        np.sqrt(acceleration_mm_s2 * np.asarray(length_mm, float)),
+    )
     return np.asarray(v / (1 + (v / most) ** 6) ** (1 / 6), float)
 
 
 def watts_of(hidden: Hidden, machine: Machine, fraction: ArrayLike) -> Floats:
-    """Return the beam's power at the stock, W, with the controller's dead zone and the bend of its scale."""
+    """Return the beam's power at the stock, W, with the controller's dead zone and the bend of its
+    scale.
+    """
     x = np.asarray(fraction, float)
     if machine.power_table:
         return np.asarray(np.vectorize(machine.watts)(x), float)
@@ -78,7 +92,9 @@ def watts_of(hidden: Hidden, machine: Machine, fraction: ArrayLike) -> Floats:
     return np.asarray(machine.optical_power_w * dialled**hidden.bend, float)
 
 
-def dials_of(settings: list[Setting] | tuple[Setting, ...], speed_mm_s: ArrayLike | None = None) -> Dials:
+def dials_of(
+    settings: list[Setting] | tuple[Setting, ...], speed_mm_s: ArrayLike | None = None
+) -> Dials:
     """Return settings as arrays, nothing varying from cell to cell yet."""
     n = len(settings)
     return Dials(
@@ -89,13 +105,18 @@ def dials_of(settings: list[Setting] | tuple[Setting, ...], speed_mm_s: ArrayLik
         np.array([s.focus_step_mm for s in settings], float),
         np.array([AIRS.index(s.air) for s in settings]),
         np.array([WAYS[s.direction] for s in settings]),
-        np.ones(n), np.ones(n), np.zeros(n), np.zeros(n),
-    )  # fmt: skip
+        np.ones(n),
+        np.ones(n),
+        np.zeros(n),
+        np.zeros(n),
+    )
 
 
 def spread_of_beam(hidden: Hidden, machine: Machine, axis: int, off_mm: Floats) -> Floats:
     """Return the beam's width along X (0) or Y (1) so far from where the focus is dialled, mm."""
-    waist = (machine.spot_x_mm, machine.spot_y_mm)[axis] * hidden.spot_scale * (1 + hidden.lens_loss)
+    waist = (
+        (machine.spot_x_mm, machine.spot_y_mm)[axis] * hidden.spot_scale * (1 + hidden.lens_loss)
+    )
     away = np.abs(off_mm - hidden.slip_mm[axis]) / machine.rayleigh_mm
     return np.asarray(waist * (1 + 0.42 * away**1.5), float)
 
@@ -103,11 +124,18 @@ def spread_of_beam(hidden: Hidden, machine: Machine, axis: int, off_mm: Floats) 
 def dig(hidden: Hidden, machine: Machine, dials: Dials, thickness_mm: float) -> Groove:
     """Dig all passes of each row.  A closed outline (way 2) is as weak as its weaker direction."""
     made, n = hidden.made, len(dials)
-    sent = watts_of(hidden, machine, dials.fraction) * dials.strength * hidden.takes_up * (1 - hidden.lens_loss)
+    sent = (
+        watts_of(hidden, machine, dials.fraction)
+        * dials.strength
+        * hidden.takes_up
+        * (1 - hidden.lens_loss)
+    )
     slow = dials.speed_mm_s
     heat = sent / slow / (1 + (made.sideways / slow) ** 0.7)  # J/mm that stays where the beam goes
     starts = made.starts * (1 - dials.warm)
-    along = [i for i, way in enumerate(("x", "y")) if (dials.way == i).any() or (dials.way == 2).any()]
+    along = [
+        i for i, way in enumerate(("x", "y")) if (dials.way == i).any() or (dials.way == 2).any()
+    ]
     depth = np.full(n, np.inf)
     top, back = np.zeros(n), np.full(n, np.inf)
     for way in along:
@@ -122,17 +150,25 @@ def dig(hidden: Hidden, machine: Machine, dials: Dials, thickness_mm: float) -> 
             for _ in range(BITES):
                 width = spread_of_beam(hidden, machine, across, reached - focus)
                 flux = clean * heat / width
-                over = np.where(flux > starts, flux * (1 - (starts / np.maximum(flux, 1e-12)) ** 0.8), 0.0)
+                over = np.where(
+                    flux > starts, flux * (1 - (starts / np.maximum(flux, 1e-12)) ** 0.8), 0.0
+                )
                 shaded = 1 / (1 + made.shade * (reached / (8 * width)) ** 1.5)
-                reached = reached + np.where(burning, shaded * over / (made.digs * dials.luck * BITES), 0.0)
+                reached = reached + np.where(
+                    burning, shaded * over / (made.digs * dials.luck * BITES), 0.0
+                )
             clean = np.where(burning, clean * (1 - made.clog * AIR_CLOGS[dials.air]), clean)
         face = spread_of_beam(hidden, machine, across, -(dials.focus_mm + dials.shift_mm))
         wide = face * (0.8 + 0.25 * np.log1p(heat / made.scorch))
-        under = spread_of_beam(hidden, machine, across, thickness_mm - dials.focus_mm - dials.shift_mm)
+        under = spread_of_beam(
+            hidden, machine, across, thickness_mm - dials.focus_mm - dials.shift_mm
+        )
         beyond = np.clip(reached / thickness_mm - 1, 0.0, 1.0)
         depth = np.where(mine, np.minimum(depth, reached), depth)
         top = np.where(mine, np.maximum(top, wide), top)
-        back = np.where(mine, np.minimum(back, np.minimum(wide, under * (0.35 + 0.5 * np.sqrt(beyond)))), back)
+        back = np.where(
+            mine, np.minimum(back, np.minimum(wide, under * (0.35 + 0.5 * np.sqrt(beyond)))), back
+        )
     left = made.left * AIR_COOLS[dials.air] / AIR_COOLS[1]
     kept = (1 - left**dials.passes) / (1 - left)  # each pass finds some of the last one's heat
     edge = AIR_COOLS[dials.air] * heat * kept * (1 + 0.5 * dials.warm) / made.scorch

@@ -1,7 +1,8 @@
-"""What stocks are made of, for the stand-in bench: hidden parameters, unknown to the program's models.
+"""What stocks are made of, for the stand-in bench: hidden parameters, unknown to the program's
+models.
 
-Shares no equation with core.burn, core.fitting or core.deciding (tests/rules holds this).  The figures are invented and
-calibrated only to trade facts (common practice, no source).
+Shares no equation with core.burn, core.fitting or core.deciding (tests/rules holds this).  The
+figures are invented and calibrated only to trade facts (common practice, no source).
 """
 
 from __future__ import annotations
@@ -21,9 +22,10 @@ __all__ = ["MAKEUPS", "Hidden", "Makeup", "hidden_of", "makeup_of"]
 class Makeup:
     """A material as it usually is: energies in J over mm, mm2 or mm3, speeds in mm/s, tones in L*.
 
-    `clog` is the share that char takes from each further pass; `left` the share of an edge's heat that is still there at
-    the next pass; `flares` the heat of the edge (1 where it browns) at which half the cells flare up; `grip` how far past
-    its thickness a cut must dig to fall free; `welds_below` the speed under which a melting cut closes again.
+    `clog` is the share that char takes from each further pass; `left` the share of an edge's heat
+    that is still there at the next pass; `flares` the heat of the edge (1 where it browns) at which
+    half the cells flare up; `grip` how far past its thickness a cut must dig to fall free;
+    `welds_below` the speed under which a melting cut closes again.
     """
 
     digs: float
@@ -46,7 +48,11 @@ class Makeup:
     grain: float  # spread of the bare stock's own tone
     knots: float = 0.0  # share of cells on a knot or glue pocket
     cracks: float = 0.0  # areal energy from which the surface cracks, 0: never
-    takes: tuple[float, float, float] = (0.85, 0.90, 0.30)  # share that heats the stock: diode, CO2, fibre
+    takes: tuple[float, float, float] = (
+        0.85,
+        0.90,
+        0.30,
+    )  # share that heats the stock: diode, CO2, fibre
     hue: tuple[float, float] = (4.0, 18.0)  # a*, b* of the bare stock
     char_hue: tuple[float, float] = (3.0, 6.0)
 
@@ -55,29 +61,242 @@ def _made(base: Makeup, **changes: object) -> Makeup:
     return replace(base, **changes)  # type: ignore[arg-type]
 
 
-#            digs starts side clog shade scorch left flares grip weld bare burnt soft hard over over_l uneven grain
-_PLY = Makeup(2.7, 1.8, 0.5, 0.050, 0.10, 1.9, 0.45, 3.6, 0.05, 0.0, 80, 24, 0.40, 0.80, 4.0, 9, 1.2, 1.6, knots=0.015)
-_ACRYLIC = Makeup(2.5, 1.3, 1.3, 0.012, 0.07, 3.4, 0.35, 4.6, 0.07, 5.0, 22, 78, 0.35, 0.70, 4.5, -6, 0.9, 0.3,
-                  takes=(0.80, 0.95, 0.10), hue=(0.0, 0.0), char_hue=(0.0, 0.0))  # fmt: skip
-_MELTS = Makeup(2.1, 1.2, 2.2, 0.020, 0.07, 2.6, 0.40, 3.4, 0.09, 9.0, 70, 40, 0.40, 0.80, 3.0, 6, 1.6, 0.4,
-                takes=(0.55, 0.92, 0.15), hue=(0.0, 3.0), char_hue=(2.0, 8.0))  # fmt: skip
-_HIDE = Makeup(2.2, 1.7, 1.0, 0.070, 0.12, 1.5, 0.50, 3.4, 0.05, 0.0, 58, 20, 0.22, 0.50, 1.6, 8, 1.8, 2.0, hue=(9.0, 24.0))
-_CLOTH = Makeup(0.9, 0.9, 1.3, 0.040, 0.06, 0.6, 0.40, 3.2, 0.05, 0.0, 62, 30, 0.16, 0.34, 1.0, 8, 2.2, 2.6, hue=(1.0, 8.0))
-_PAPER = Makeup(0.7, 0.6, 1.0, 0.030, 0.08, 0.5, 0.40, 3.0, 0.05, 0.0, 72, 30, 0.14, 0.28, 0.9, 12, 1.0, 0.8, hue=(0.0, 4.0))
-_STONE = Makeup(40.0, 9.0, 3.0, 0.100, 0.20, 8.0, 0.30, 99.0, 0.05, 0.0, 34, 66, 0.50, 1.20, 5.0, -8, 2.4, 2.0,
-                takes=(0.75, 0.90, 0.60), hue=(0.0, -1.0), char_hue=(0.0, 1.0))  # fmt: skip
-_METAL = Makeup(60.0, 20.0, 9.0, 0.100, 0.20, 9.0, 0.20, 99.0, 0.05, 0.0, 62, 30, 2.2, 4.5, 16.0, 9, 1.4, 0.6,
-                takes=(0.20, 0.03, 0.38), hue=(0.0, 1.0), char_hue=(0.5, 2.0))  # fmt: skip
+# digs starts side clog shade scorch left flares grip weld bare burnt soft hard over over_l uneven
+# grain
+_PLY = Makeup(
+    2.7,
+    1.8,
+    0.5,
+    0.050,
+    0.10,
+    1.9,
+    0.45,
+    3.6,
+    0.05,
+    0.0,
+    80,
+    24,
+    0.40,
+    0.80,
+    4.0,
+    9,
+    1.2,
+    1.6,
+    knots=0.015,
+)
+_ACRYLIC = Makeup(
+    2.5,
+    1.3,
+    1.3,
+    0.012,
+    0.07,
+    3.4,
+    0.35,
+    4.6,
+    0.07,
+    5.0,
+    22,
+    78,
+    0.35,
+    0.70,
+    4.5,
+    -6,
+    0.9,
+    0.3,
+    takes=(0.80, 0.95, 0.10),
+    hue=(0.0, 0.0),
+    char_hue=(0.0, 0.0),
+)
+_MELTS = Makeup(
+    2.1,
+    1.2,
+    2.2,
+    0.020,
+    0.07,
+    2.6,
+    0.40,
+    3.4,
+    0.09,
+    9.0,
+    70,
+    40,
+    0.40,
+    0.80,
+    3.0,
+    6,
+    1.6,
+    0.4,
+    takes=(0.55, 0.92, 0.15),
+    hue=(0.0, 3.0),
+    char_hue=(2.0, 8.0),
+)
+_HIDE = Makeup(
+    2.2,
+    1.7,
+    1.0,
+    0.070,
+    0.12,
+    1.5,
+    0.50,
+    3.4,
+    0.05,
+    0.0,
+    58,
+    20,
+    0.22,
+    0.50,
+    1.6,
+    8,
+    1.8,
+    2.0,
+    hue=(9.0, 24.0),
+)
+_CLOTH = Makeup(
+    0.9,
+    0.9,
+    1.3,
+    0.040,
+    0.06,
+    0.6,
+    0.40,
+    3.2,
+    0.05,
+    0.0,
+    62,
+    30,
+    0.16,
+    0.34,
+    1.0,
+    8,
+    2.2,
+    2.6,
+    hue=(1.0, 8.0),
+)
+_PAPER = Makeup(
+    0.7,
+    0.6,
+    1.0,
+    0.030,
+    0.08,
+    0.5,
+    0.40,
+    3.0,
+    0.05,
+    0.0,
+    72,
+    30,
+    0.14,
+    0.28,
+    0.9,
+    12,
+    1.0,
+    0.8,
+    hue=(0.0, 4.0),
+)
+_STONE = Makeup(
+    40.0,
+    9.0,
+    3.0,
+    0.100,
+    0.20,
+    8.0,
+    0.30,
+    99.0,
+    0.05,
+    0.0,
+    34,
+    66,
+    0.50,
+    1.20,
+    5.0,
+    -8,
+    2.4,
+    2.0,
+    takes=(0.75, 0.90, 0.60),
+    hue=(0.0, -1.0),
+    char_hue=(0.0, 1.0),
+)
+_METAL = Makeup(
+    60.0,
+    20.0,
+    9.0,
+    0.100,
+    0.20,
+    9.0,
+    0.20,
+    99.0,
+    0.05,
+    0.0,
+    62,
+    30,
+    2.2,
+    4.5,
+    16.0,
+    9,
+    1.4,
+    0.6,
+    takes=(0.20, 0.03, 0.38),
+    hue=(0.0, 1.0),
+    char_hue=(0.5, 2.0),
+)
 MAKEUPS: dict[str, Makeup] = {
     "plywood": _PLY,
     "softwood": _made(_PLY, digs=1.6, scorch=1.5, knots=0.02, grain=2.6, bare_l=82),
-    "hardwood": _made(_PLY, digs=3.4, starts=2.3, sideways=0.9, clog=0.07, bare_l=62, burnt_l=22, grain=2.2, knots=0.0, hue=(9.0, 20.0)),
+    "hardwood": _made(
+        _PLY,
+        digs=3.4,
+        starts=2.3,
+        sideways=0.9,
+        clog=0.07,
+        bare_l=62,
+        burnt_l=22,
+        grain=2.2,
+        knots=0.0,
+        hue=(9.0, 20.0),
+    ),
     "bamboo": _made(_PLY, digs=3.0, scorch=2.1, bare_l=75, soft=0.35, knots=0.0),
     "veneer": _made(_PLY, digs=1.8, scorch=1.2, knots=0.0, soft=0.32),
-    "mdf": _made(_PLY, digs=3.7, starts=2.4, clog=0.08, shade=0.12, scorch=2.0, bare_l=66, burnt_l=26, grain=0.7, knots=0.0),
-    "hdf": _made(_PLY, digs=4.2, starts=2.6, clog=0.09, shade=0.12, scorch=2.1, bare_l=56, burnt_l=22, grain=0.5, knots=0.0),
-    "cork": _made(_PLY, digs=1.5, starts=1.6, sideways=1.2, scorch=1.0, bare_l=60, burnt_l=22, soft=0.18, hard=0.35, over=1.6, grip=0.06,
-                  uneven=3.0, grain=4.5, knots=0.0, hue=(9.0, 26.0)),
+    "mdf": _made(
+        _PLY,
+        digs=3.7,
+        starts=2.4,
+        clog=0.08,
+        shade=0.12,
+        scorch=2.0,
+        bare_l=66,
+        burnt_l=26,
+        grain=0.7,
+        knots=0.0,
+    ),
+    "hdf": _made(
+        _PLY,
+        digs=4.2,
+        starts=2.6,
+        clog=0.09,
+        shade=0.12,
+        scorch=2.1,
+        bare_l=56,
+        burnt_l=22,
+        grain=0.5,
+        knots=0.0,
+    ),
+    "cork": _made(
+        _PLY,
+        digs=1.5,
+        starts=1.6,
+        sideways=1.2,
+        scorch=1.0,
+        bare_l=60,
+        burnt_l=22,
+        soft=0.18,
+        hard=0.35,
+        over=1.6,
+        grip=0.06,
+        uneven=3.0,
+        grain=4.5,
+        knots=0.0,
+        hue=(9.0, 26.0),
+    ),
     "card": _PAPER,
     "paper": _made(_PAPER, digs=0.5, starts=0.45, scorch=0.35, bare_l=88),
     "board": _made(_PAPER, digs=0.9, scorch=0.6, bare_l=68, uneven=1.3),
@@ -87,42 +306,124 @@ MAKEUPS: dict[str, Makeup] = {
     "petg": _made(_MELTS, digs=2.6, welds_below=11.0, bare_l=74),
     "abs": _made(_MELTS, digs=2.4, scorch=1.7, clog=0.05, flares=2.8),
     "pom": _made(_MELTS, digs=1.9, welds_below=5.0, bare_l=84, burnt_l=70),
-    "foam_eva": Makeup(0.3, 0.4, 1.8, 0.050, 0.05, 0.4, 0.40, 3.0, 0.06, 3.0, 55, 30, 0.12, 0.30, 0.9, 5, 2.4, 1.6, hue=(0.0, 2.0)),
-    "rubber": _made(_HIDE, digs=2.8, starts=1.9, scorch=1.8, bare_l=45, burnt_l=24, hue=(6.0, 4.0), grain=0.8),
+    "foam_eva": Makeup(
+        0.3,
+        0.4,
+        1.8,
+        0.050,
+        0.05,
+        0.4,
+        0.40,
+        3.0,
+        0.06,
+        3.0,
+        55,
+        30,
+        0.12,
+        0.30,
+        0.9,
+        5,
+        2.4,
+        1.6,
+        hue=(0.0, 2.0),
+    ),
+    "rubber": _made(
+        _HIDE, digs=2.8, starts=1.9, scorch=1.8, bare_l=45, burnt_l=24, hue=(6.0, 4.0), grain=0.8
+    ),
     "leather": _HIDE,
     "felt": _CLOTH,
     "cotton": _made(_CLOTH, digs=0.7, scorch=0.5, bare_l=84),
     "denim": _made(_CLOTH, digs=1.1, bare_l=34, burnt_l=62, over=0.8, over_l=-8, hue=(-1.0, -16.0)),
     "polyester": _made(_CLOTH, digs=1.0, welds_below=7.0, clog=0.02, scorch=1.1),
-    "glass": _made(_STONE, bare_l=30, burnt_l=62, hard=1.5, uneven=3.4, grain=0.3, cracks=2.6, takes=(0.02, 0.84, 0.02)),
+    "glass": _made(
+        _STONE,
+        bare_l=30,
+        burnt_l=62,
+        hard=1.5,
+        uneven=3.4,
+        grain=0.3,
+        cracks=2.6,
+        takes=(0.02, 0.84, 0.02),
+    ),
     "slate": _made(_STONE, bare_l=30, burnt_l=60, soft=0.32, hard=0.85, uneven=1.8),
     "stone": _STONE,
     "ceramic": _made(_STONE, bare_l=86, burnt_l=42, over_l=8, takes=(0.5, 0.85, 0.6)),
-    "anodised": _made(_METAL, digs=80.0, bare_l=26, burnt_l=82, soft=0.35, hard=0.9, over=4.5, over_l=-9, uneven=0.8, takes=(0.55, 0.75, 0.6)),
-    "coated_metal": _made(_METAL, bare_l=24, burnt_l=74, soft=0.3, hard=0.8, over=4.0, over_l=-10, uneven=1.2, takes=(0.7, 0.85, 0.55)),
+    "anodised": _made(
+        _METAL,
+        digs=80.0,
+        bare_l=26,
+        burnt_l=82,
+        soft=0.35,
+        hard=0.9,
+        over=4.5,
+        over_l=-9,
+        uneven=0.8,
+        takes=(0.55, 0.75, 0.6),
+    ),
+    "coated_metal": _made(
+        _METAL,
+        bare_l=24,
+        burnt_l=74,
+        soft=0.3,
+        hard=0.8,
+        over=4.0,
+        over_l=-10,
+        uneven=1.2,
+        takes=(0.7, 0.85, 0.55),
+    ),
     "steel": _METAL,
-    "bright_metal": _made(_METAL, bare_l=76, burnt_l=44, soft=3.5, hard=7.5, takes=(0.12, 0.02, 0.08)),
-}  # fmt: skip
+    "bright_metal": _made(
+        _METAL, bare_l=76, burnt_l=44, soft=3.5, hard=7.5, takes=(0.12, 0.02, 0.08)
+    ),
+}
 _LIKE = {
-    "plywood_exterior": "plywood", "pe": "pp", "pc": "abs", "nylon": "pom", "silicone": "rubber", "synthetic_leather": "leather",
-    "chrome_leather": "leather", "leather_unknown": "leather", "wool": "felt", "foam_pu": "foam_eva", "foam_ps": "foam_eva",
-    "mirror": "glass", "stainless": "steel", "galvanised": "steel", "titanium": "steel", "aluminium": "bright_metal",
-    "brass": "bright_metal", "copper": "bright_metal", "beryllium_copper": "bright_metal", "gold": "bright_metal",
-    "silver": "bright_metal", "unknown_coating": "coated_metal", "pvc": "pp", "vinyl": "pp", "ptfe": "pom", "epoxy_glass": "abs",
-    "carbon_fibre": "abs", "unknown": "plywood",
-}  # fmt: skip
+    "plywood_exterior": "plywood",
+    "pe": "pp",
+    "pc": "abs",
+    "nylon": "pom",
+    "silicone": "rubber",
+    "synthetic_leather": "leather",
+    "chrome_leather": "leather",
+    "leather_unknown": "leather",
+    "wool": "felt",
+    "foam_pu": "foam_eva",
+    "foam_ps": "foam_eva",
+    "mirror": "glass",
+    "stainless": "steel",
+    "galvanised": "steel",
+    "titanium": "steel",
+    "aluminium": "bright_metal",
+    "brass": "bright_metal",
+    "copper": "bright_metal",
+    "beryllium_copper": "bright_metal",
+    "gold": "bright_metal",
+    "silver": "bright_metal",
+    "unknown_coating": "coated_metal",
+    "pvc": "pp",
+    "vinyl": "pp",
+    "ptfe": "pom",
+    "epoxy_glass": "abs",
+    "carbon_fibre": "abs",
+    "unknown": "plywood",
+}
 _SOURCES = ("diode", "co2", "fibre")
-#            share taken up, unevenness added (L*): what lies on clear stock so that a diode or fibre beam marks it
-MEDIA = {"tape": (0.80, 0.4), "paint": (0.82, 1.0), "wet paper": (0.55, 8.0), "marking": (0.70, 1.4)}
+# share taken up, unevenness added (L*): what lies on clear stock so that a diode or fibre beam
+# marks it
+MEDIA = {
+    "tape": (0.80, 0.4),
+    "paint": (0.82, 1.0),
+    "wet paper": (0.55, 8.0),
+    "marking": (0.70, 1.4),
+}
 
 
 @dataclass(frozen=True)
 class Hidden:
     """Hidden truth of one lot on one machine in one state.
 
-    `made` holds this lot's own energies and tones; `slip_mm` is how far the focus along X and along Y lies from where it is
-    dialled; `tilt` how many mm the face rises over one mm along X and along Y; `lumps` holds the waves of the sheet:
-    amplitude, wave numbers (1/mm) and phase of each.
+    `made` holds this lot's own energies and tones; `slip_mm` is how far the focus along X and along
+    Y lies from where it is dialled; `tilt` how many mm the face rises over one mm along X and along
+    Y; `lumps` holds the waves of the sheet: amplitude, wave numbers (1/mm) and phase of each.
     """
 
     kind: str
@@ -148,7 +449,9 @@ def makeup_of(stock: Stock) -> str:
     """Return which material a stock is taken for."""
     if stock.family == "acrylic" and "extruded" in f"{stock.process} {stock.name}".casefold():
         return "acrylic_extruded"
-    return stock.family if stock.family in MAKEUPS else _LIKE.get(stock.family, "plywood")
+    if stock.family in MAKEUPS:
+        return stock.family
+    return _LIKE.get(stock.family, "plywood")
 
 
 def _medium_of(stock: Stock) -> str:
@@ -161,15 +464,25 @@ def _takes_up(machine: Machine, stock: Stock, makeup: Makeup) -> float:
     medium = _medium_of(stock)
     if medium and machine.source != "co2":
         return MEDIA[medium][0]
-    if machine.source != "co2" and stock.family in ("acrylic", "petg", "pc", "pp") and stock.opacity in ("clear", "translucent"):
-        return 0.02 if stock.opacity == "clear" else 0.25
-    if machine.source == "diode" and any(word in stock.colour.casefold() for word in ("white", "light")):
+    if (
+        machine.source != "co2"
+        and stock.family in ("acrylic", "petg", "pc", "pp")
+        and stock.opacity in ("clear", "translucent")
+    ):
+        if stock.opacity == "clear":
+            return 0.02
+        return 0.25
+    if machine.source == "diode" and any(
+        word in stock.colour.casefold() for word in ("white", "light")
+    ):
         share *= 0.75
     return share
 
 
 def hidden_of(machine: Machine, stock: Stock, seed: int) -> Hidden:
-    """Return the truth of a machine with a lot of stock; the same names, machine state and seed give the same truth."""
+    """Return the truth of a machine with a lot of stock; the same names, machine state and seed
+    give the same truth.
+    """
     kind = makeup_of(stock)
     usual = MAKEUPS[kind]
     of_stock = _draws(seed, f"{stock.name}|{stock.lot}")
@@ -182,36 +495,57 @@ def hidden_of(machine: Machine, stock: Stock, seed: int) -> Hidden:
     rises = medium in ("tape", "paint", "marking") and usual.burnt_l > usual.bare_l
     made = replace(
         usual,
-        digs=usual.digs * spread(of_stock, 0.12), starts=usual.starts * spread(of_stock, 0.15),
-        sideways=usual.sideways * spread(of_stock, 0.2), clog=usual.clog * spread(of_stock, 0.2),
-        shade=usual.shade * spread(of_stock, 0.2), scorch=usual.scorch * spread(of_stock, 0.12),
-        flares=usual.flares * spread(of_stock, 0.08), grip=usual.grip * spread(of_stock, 0.2),
-        bare_l=usual.bare_l + 2 * of_stock.standard_normal(), burnt_l=usual.burnt_l + 2 * of_stock.standard_normal() - 6 * rises,
-        soft=usual.soft * spread(of_stock, 0.15), hard=usual.hard * spread(of_stock, 0.15),
-        uneven=usual.uneven * spread(of_stock, 0.15) + (MEDIA[medium][1] if medium and machine.source != "co2" else 0.0),
-    )  # fmt: skip
+        digs=usual.digs * spread(of_stock, 0.12),
+        starts=usual.starts * spread(of_stock, 0.15),
+        sideways=usual.sideways * spread(of_stock, 0.2),
+        clog=usual.clog * spread(of_stock, 0.2),
+        shade=usual.shade * spread(of_stock, 0.2),
+        scorch=usual.scorch * spread(of_stock, 0.12),
+        flares=usual.flares * spread(of_stock, 0.08),
+        grip=usual.grip * spread(of_stock, 0.2),
+        bare_l=usual.bare_l + 2 * of_stock.standard_normal(),
+        burnt_l=usual.burnt_l + 2 * of_stock.standard_normal() - 6 * rises,
+        soft=usual.soft * spread(of_stock, 0.15),
+        hard=usual.hard * spread(of_stock, 0.15),
+        uneven=usual.uneven * spread(of_stock, 0.15)
+        + (MEDIA[medium][1] if medium and machine.source != "co2" else 0.0),
+    )
     if stock.colour.casefold() in ("black", "dark") and made.burnt_l < made.bare_l:
         made = replace(made, bare_l=min(made.bare_l, 34.0), burnt_l=min(made.burnt_l, 18.0))
     waves = tuple(
-        (float(0.015 * of_stock.standard_normal()), float(of_stock.uniform(-0.03, 0.03)), float(of_stock.uniform(-0.03, 0.03)),
-         float(of_stock.uniform(0, 6.3)))
+        (
+            float(0.015 * of_stock.standard_normal()),
+            float(of_stock.uniform(-0.03, 0.03)),
+            float(of_stock.uniform(-0.03, 0.03)),
+            float(of_stock.uniform(0, 6.3)),
+        )
         for _ in range(4)
-    )  # fmt: skip
+    )
     long_way = machine.rayleigh_mm * 0.08
     return Hidden(
-        kind, made,
+        kind,
+        made,
         takes_up=min(0.98, _takes_up(machine, stock, usual) * spread(of_machine, 0.05)),
-        dead_zone=float(of_machine.uniform(0.0, 0.05)) if machine.source != "fibre" else float(of_machine.uniform(0.0, 0.02)),
+        dead_zone=float(of_machine.uniform(0.0, 0.05))
+        if machine.source != "fibre"
+        else float(of_machine.uniform(0.0, 0.02)),
         bend=float(of_machine.uniform(1.0, 1.08)),
-        slip_mm=(float(long_way * of_machine.standard_normal()), float(long_way * of_machine.standard_normal())),
+        slip_mm=(
+            float(long_way * of_machine.standard_normal()),
+            float(long_way * of_machine.standard_normal()),
+        ),
         spot_scale=spread(of_machine, 0.06),
         cell_spread=0.045,
-        tube_sag={"diode": 0.012, "co2": 0.035, "fibre": 0.008}[machine.source] * spread(of_machine, 0.3),
+        tube_sag={"diode": 0.012, "co2": 0.035, "fibre": 0.008}[machine.source]
+        * spread(of_machine, 0.3),
         tube_wait_s=float(of_machine.uniform(60, 240)),
         lens_loss=float(min(0.09, abs(0.02 * of_machine.standard_normal()))),
-        tilt=(float(0.0015 * of_machine.standard_normal()), float(0.0015 * of_machine.standard_normal())),
+        tilt=(
+            float(0.0015 * of_machine.standard_normal()),
+            float(0.0015 * of_machine.standard_normal()),
+        ),
         lumps=waves,
-    )  # fmt: skip
+    )
 
 
 def _draws(seed: int, what: str) -> np.random.Generator:

@@ -1,7 +1,9 @@
-"""What a raster looks like, for the stand-in bench: two parts of the surface that change in turn, then over-burn.
+"""What a raster looks like, for the stand-in bench: two parts of the surface that change in turn,
+then over-burn.
 
-Own physics (common practice, no source): a soft part that follows the angle of the dose, a hard part that comes in with its
-square, over-burn that sets in over a decade of dose, lines too far apart that leave stock between them, haze by air.
+Own physics (common practice, no source): a soft part that follows the angle of the dose, a hard
+part that comes in with its square, over-burn that sets in over a decade of dose, lines too far
+apart that leave stock between them, haze by air.
 """
 
 from __future__ import annotations
@@ -25,8 +27,10 @@ PLASTICS = ("acrylic", "acrylic_extruded", "petg", "pp")
 
 @dataclass(frozen=True)
 class Toned:
-    """A rastered patch [n]: its L*, the spread of L* within it, how far haze reaches (mm) and how far it lifts the tone
-    beside it (L*), the dose that the stock took up (J/mm2), and whether it cracked."""
+    """A rastered patch [n]: its L*, the spread of L* within it, how far haze reaches (mm) and how
+    far it lifts the tone beside it (L*), the dose that the stock took up (J/mm2), and whether it
+    cracked.
+    """
 
     lightness: Floats
     spread: Floats
@@ -36,31 +40,63 @@ class Toned:
     cracked: NDArray[np.bool_]
 
 
-def tone(hidden: Hidden, machine: Machine, stock: Stock, dials: Dials, *, pitch_mm: Floats, ways: Floats) -> Toned:
-    """Return what patches rastered at these settings look like; `ways` is 2 where the lines are crossed."""
+def tone(
+    hidden: Hidden, machine: Machine, stock: Stock, dials: Dials, *, pitch_mm: Floats, ways: Floats
+) -> Toned:
+    """Return what patches rastered at these settings look like; `ways` is 2 where the lines are
+    crossed.
+    """
     made = hidden.made
-    sent = watts_of(hidden, machine, dials.fraction) * dials.strength * hidden.takes_up * (1 - hidden.lens_loss)
+    sent = (
+        watts_of(hidden, machine, dials.fraction)
+        * dials.strength
+        * hidden.takes_up
+        * (1 - hidden.lens_loss)
+    )
     off = -(dials.focus_mm + dials.shift_mm)
     along_y = dials.way == 1
-    line = np.where(along_y, spread_of_beam(hidden, machine, 0, off), spread_of_beam(hidden, machine, 1, off))
+    line = np.where(
+        along_y, spread_of_beam(hidden, machine, 0, off), spread_of_beam(hidden, machine, 1, off)
+    )
     sharp = np.where(along_y, machine.spot_x_mm, machine.spot_y_mm) * hidden.spot_scale
-    dose = ways * dials.passes * sent / (dials.speed_mm_s * pitch_mm) * (sharp / line) ** 0.25 * (1 + dials.warm)
+    dose = (
+        ways
+        * dials.passes
+        * sent
+        / (dials.speed_mm_s * pitch_mm)
+        * (sharp / line) ** 0.25
+        * (1 + dials.warm)
+    )
     made_soft, made_hard = made.soft * dials.luck**0.5, made.hard * dials.luck**0.5
     soft = 2 / np.pi * np.arctan(1.3 * (dose / made_soft) ** 1.6)
     hard = dose**2 / (dose**2 + made_hard**2)
     beyond = np.clip(np.log10(np.maximum(dose, 1e-9) / made.over) + 0.6, 0.0, 1.0)
     over = beyond**2 * (3 - 2 * beyond)
-    change = (made.burnt_l - made.bare_l) * (SOFT_SHARE * soft + (1 - SOFT_SHARE) * hard) + made.over_l * over
+    change = (made.burnt_l - made.bare_l) * (
+        SOFT_SHARE * soft + (1 - SOFT_SHARE) * hard
+    ) + made.over_l * over
     covered = np.minimum(1.0, 1.25 * line / pitch_mm)
     covered = np.where(ways > 1, 1 - (1 - covered) ** 2, covered)
     stripes = np.clip(pitch_mm / line - 0.7, 0.0, 1.0) * np.abs(change) * 0.18 / ways
     full = dials.air == 2
     plastic = hidden.kind in PLASTICS
     haze = np.where(full & plastic, 0.9, 0.15) * np.sqrt(np.clip(dose / made_hard, 0, 4))
-    cracked = np.full(len(dials), False) if not made.cracks else dose > made.cracks * dials.luck**2
+    if not made.cracks:
+        cracked = np.full(len(dials), False)
+    else:
+        cracked = dose > made.cracks * dials.luck**2
     if made.cracks and stock.mask:  # what lies on the glass carries heat away
         cracked = dose > 1.6 * made.cracks * dials.luck**2
-    spread = made.uneven * (0.4 + soft) + stripes + np.where(cracked, 5.0, 0.0) + np.where(full & plastic, 1.6 * soft, 0.0)
+    spread = (
+        made.uneven * (0.4 + soft)
+        + stripes
+        + np.where(cracked, 5.0, 0.0)
+        + np.where(full & plastic, 1.6 * soft, 0.0)
+    )
     lightness = np.clip(made.bare_l + covered * change + np.where(cracked, 4.0, 0.0), 3.0, 98.0)
-    lifts = np.where(full & plastic, 9.0, 2.5) * np.tanh(dose / made_hard) * np.sign(made.burnt_l - made.bare_l)
+    lifts = (
+        np.where(full & plastic, 9.0, 2.5)
+        * np.tanh(dose / made_hard)
+        * np.sign(made.burnt_l - made.bare_l)
+    )
     return Toned(lightness, spread, haze, lifts, dose, cracked)

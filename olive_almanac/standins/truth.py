@@ -1,4 +1,5 @@
-"""What is really true of a setting on the hidden stock: its chance to work from day to day, and the quickest that does.
+"""What is really true of a setting on the hidden stock: its chance to work from day to day, and the
+quickest that does.
 
 For the trainer's score and for measuring how good the program's decisions are.
 """
@@ -26,20 +27,36 @@ DRIFT = 0.05  # half width of the shop's drift of thickness and of power, as fra
 FOCUS_DRIFT_MM = 1.0
 WORKS_FROM = 0.97
 MOST_PASSES = 12
-FOCUS_SHARES = (0.0, 0.5, 0.6, 0.7, 0.8)  # heights of the focus that are tried, as shares of the thickness
-COOL_ENOUGH = 0.82  # heat of the edge, as a share of where half the cells flare, up to which one in ten flares (its heat varies by 10 %)
+FOCUS_SHARES = (
+    0.0,
+    0.5,
+    0.6,
+    0.7,
+    0.8,
+)  # heights of the focus that are tried, as shares of the thickness
+# heat of the edge, as a share of where half the cells flare, up to which one in ten flares (its
+# heat varies by 10 %)
+COOL_ENOUGH = 0.82
 SLOWEST_MM_S = 0.3
 HALVINGS = 10
 Floats = NDArray[np.float64]
 
 
 def success(
-    hidden: Hidden, machine: Machine, stock: Stock, task: Task, settings: Sequence[Setting], *, draws: int = DRAWS, seed: int = 7
+    hidden: Hidden,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    settings: Sequence[Setting],
+    *,
+    draws: int = DRAWS,
+    seed: int = 7,
 ) -> Floats:
-    """Return the share of burns [settings] that work, with the shop's drift and the stock's own unevenness.
+    """Return the share of burns [settings] that work, with the shop's drift and the stock's own
+    unevenness.
 
-    A cut works where it falls free; a raster where its tone is what the shop calls right.  The same draws are used for each
-    setting, so that differences between settings are not noise.
+    A cut works where it falls free; a raster where its tone is what the shop calls right.  The same
+    draws are used for each setting, so that differences between settings are not noise.
     """
     rng = np.random.default_rng(seed)
     luck = np.exp(hidden.cell_spread * rng.standard_normal(draws)) * np.where(
@@ -51,7 +68,9 @@ def success(
     base = dials_of(list(settings))
     n = len(settings)
     whole = base.repeated(draws)
-    varied = replace(whole, luck=np.tile(luck, n), strength=np.tile(strength, n), shift_mm=np.tile(shift, n))
+    varied = replace(
+        whole, luck=np.tile(luck, n), strength=np.tile(strength, n), shift_mm=np.tile(shift, n)
+    )
     if rasters(task):
         pitch = np.repeat([s.pitch_mm or 0.1 for s in settings], draws)
         ways = np.repeat([2.0 if s.crosshatch else 1.0 for s in settings], draws)
@@ -68,30 +87,47 @@ def success(
     return np.asarray((depth >= thickness * thicker * (1 + grip[:, None])).mean(1), float)
 
 
-def edge_heat(hidden: Hidden, machine: Machine, stock: Stock, settings: Sequence[Setting]) -> Floats:
+def edge_heat(
+    hidden: Hidden, machine: Machine, stock: Stock, settings: Sequence[Setting]
+) -> Floats:
     """Return how hot the edge gets [settings], nothing drifting; 1 is where it browns."""
     return dig(hidden, machine, dials_of(list(settings)), stock.true_thickness_mm).edge_heat
 
 
 def best(
-    hidden: Hidden, machine: Machine, stock: Stock, task: Task, *, pitch_mm: float = 0.0, works_from: float = WORKS_FROM
+    hidden: Hidden,
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    *,
+    pitch_mm: float = 0.0,
+    works_from: float = WORKS_FROM,
 ) -> tuple[Setting, float] | None:
-    """Return the quickest setting that truly works and its seconds a metre (lines) or a 100 cm2 (rasters), or None.
+    """Return the quickest setting that truly works and its seconds a metre (lines) or a 100 cm2
+    (rasters), or None.
 
-    A cut must not flare up more often than once in ten.  Searched over one to twelve passes, five heights of the focus and speed
-    at full power (lines), over power and speed at `pitch_mm` (rasters).
+    A cut must not flare up more often than once in ten.  Searched over one to twelve passes, five
+    heights of the focus and speed at full power (lines), over power and speed at `pitch_mm`
+    (rasters).
     """
     if rasters(task):
         pitch = pitch_mm or 0.6 * machine.spot_y_mm
         speeds = np.geomspace(0.02 * machine.max_speed_mm_s, machine.max_speed_mm_s, 24)
-        tried = [Setting(float(p), float(v), 1, 0.0, pitch, "low", direction="x") for p in np.geomspace(0.06, 1, 24) for v in speeds]
+        tried = [
+            Setting(float(p), float(v), 1, 0.0, pitch, "low", direction="x")
+            for p in np.geomspace(0.06, 1, 24)
+            for v in speeds
+        ]
         good = success(hidden, machine, stock, task, tried, draws=60) >= works_from
     else:
         tried, good = _quickest_of_each(hidden, machine, stock, task, works_from)
         good &= edge_heat(hidden, machine, stock, tried) < COOL_ENOUGH * hidden.made.flares
     if not good.any():
         return None
-    times = [10_000 / (s.speed_mm_s * s.pitch_mm) if s.pitch_mm else 1000 * s.passes / s.speed_mm_s for s in tried]
+    times = [
+        10_000 / (s.speed_mm_s * s.pitch_mm) if s.pitch_mm else 1000 * s.passes / s.speed_mm_s
+        for s in tried
+    ]
     at = int(np.where(good, times, np.inf).argmin())
     return tried[at], float(times[at])
 
@@ -99,13 +135,17 @@ def best(
 def _quickest_of_each(
     hidden: Hidden, machine: Machine, stock: Stock, task: Task, works_from: float
 ) -> tuple[list[Setting], NDArray[np.bool_]]:
-    """The quickest speed that works for each number of passes and focus, by halving, and whether any does."""
+    """The quickest speed that works for each number of passes and focus, by halving, and whether
+    any does.
+    """
     thickness = stock.true_thickness_mm
     pairs = [(n, share * thickness) for n in range(1, MOST_PASSES + 1) for share in FOCUS_SHARES]
     low, high = np.full(len(pairs), SLOWEST_MM_S), np.full(len(pairs), machine.max_speed_mm_s)
 
     def works(speeds: Floats) -> NDArray[np.bool_]:
-        settings = [Setting(1.0, float(v), n, float(f)) for v, (n, f) in zip(speeds, pairs, strict=True)]
+        settings = [
+            Setting(1.0, float(v), n, float(f)) for v, (n, f) in zip(speeds, pairs, strict=True)
+        ]
         return success(hidden, machine, stock, task, settings, draws=60) >= works_from
 
     any_works, always = works(low), works(high)
@@ -114,4 +154,6 @@ def _quickest_of_each(
         good = works(middle)
         low, high = np.where(good, middle, low), np.where(good, high, middle)
     speeds = np.where(always, machine.max_speed_mm_s, low)
-    return [Setting(1.0, float(v), n, float(f)) for v, (n, f) in zip(speeds, pairs, strict=True)], any_works
+    return [
+        Setting(1.0, float(v), n, float(f)) for v, (n, f) in zip(speeds, pairs, strict=True)
+    ], any_works

@@ -9,17 +9,40 @@ from functools import cached_property, partial
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof, State, Subject, day_text, proved_chance
+from olive_almanac.core.records.entry import (
+    PROOFS_NEEDED,
+    Entry,
+    Proof,
+    State,
+    Subject,
+    day_text,
+    proved_chance,
+)
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_text
+from olive_almanac.core.units import (
+    duration_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_text,
+)
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
 from olive_almanac.steps.session import Session, subject_state
 from olive_almanac.steps.snapshot import Shelf
 
-__all__ = ["ORDERS", "STATE_WORDS", "BookPresenter", "Column", "IndexRow", "clip_text", "index_columns", "index_rows"]
+__all__ = [
+    "ORDERS",
+    "STATE_WORDS",
+    "BookPresenter",
+    "Column",
+    "IndexRow",
+    "clip_text",
+    "index_columns",
+    "index_rows",
+]
 
 STATE_WORDS: dict[str, tuple[str, str]] = {
     "proven": ("Proven", "confirming burns passed, proof in date"),
@@ -42,7 +65,9 @@ class Column:
 
 @dataclass(frozen=True)
 class IndexRow:
-    """One line of the index: a group's name (stock is None), or a stock with a mark a column, found when first asked for."""
+    """One line of the index: a group's name (stock is None), or a stock with a mark a column, found
+    when first asked for.
+    """
 
     label: str
     stock: Stock | None = None
@@ -54,7 +79,9 @@ class IndexRow:
 
 
 def index_columns(shelf: Shelf) -> tuple[Column, ...]:
-    """Return the columns: cut and engrave of each machine, and the other tasks where the book holds an entry of them."""
+    """Return the columns: cut and engrave of each machine, and the other tasks where the book holds
+    an entry of them.
+    """
     used = {(entry.machine_uid, entry.task) for entry in shelf.entries}
     return tuple(
         Column(machine, task)
@@ -64,16 +91,31 @@ def index_columns(shelf: Shelf) -> tuple[Column, ...]:
     )
 
 
-ORDERS = {"family": "Group by family", "state": "Group by state, for the machine and task chosen", "newest": "Newest first"}
+ORDERS = {
+    "family": "Group by family",
+    "state": "Group by state, for the machine and task chosen",
+    "newest": "Newest first",
+}
 
 
 def index_rows(
-    shelf: Shelf, today: date, words: str = "", *, order: str = "family", subject: Subject | None = None
+    shelf: Shelf,
+    today: date,
+    words: str = "",
+    *,
+    order: str = "family",
+    subject: Subject | None = None,
 ) -> tuple[IndexRow, ...]:
-    """Return the lines of the index, those stocks that hold every word of `words`, in one of ORDERS."""
+    """Return the lines of the index, those stocks that hold every word of `words`, in one of
+    ORDERS.
+    """
     columns, rows, group = index_columns(shelf), [], None
     wanted = words.casefold().split()
-    stocks = [s for s in shelf.stocks if all(word in f"{s.label} {word_of(s)}".casefold() for word in wanted)]
+    stocks = [
+        s
+        for s in shelf.stocks
+        if all(word in f"{s.label} {word_of(s)}".casefold() for word in wanted)
+    ]
     if order == "newest":
         written: dict[str, str] = {}
         for entry in shelf.entries:
@@ -83,21 +125,34 @@ def index_rows(
     by_state: dict[str, str] = {}
     if order == "state" and subject is not None and subject.machine is not None:
         for stock in stocks:
-            by_state[stock.uid] = subject_state(shelf, subject.machine, stock, subject.task, today)[0]
+            by_state[stock.uid] = subject_state(shelf, subject.machine, stock, subject.task, today)[
+                0
+            ]
         places = list(STATE_WORDS)
-        stocks.sort(key=lambda s: (places.index(by_state[s.uid]), s.name.casefold(), s.thickness_mm, s.lot))
+        stocks.sort(
+            key=lambda s: (places.index(by_state[s.uid]), s.name.casefold(), s.thickness_mm, s.lot)
+        )
     elif order != "newest":
         stocks.sort(key=lambda s: (_group_rank(s), s.name.casefold(), s.thickness_mm, s.lot))
     for stock in stocks:
-        name = None if order == "newest" else STATE_WORDS[by_state[stock.uid]][0] if by_state else group_of(stock)
+        if order == "newest":
+            name = None
+        elif by_state:
+            name = STATE_WORDS[by_state[stock.uid]][0]
+        else:
+            name = group_of(stock)
         if name is not None and name != group:
             group = name
             rows.append(IndexRow(name))
-        rows.append(IndexRow(stock.short_name, stock, partial(_states_of, shelf, stock, columns, today)))
+        rows.append(
+            IndexRow(stock.short_name, stock, partial(_states_of, shelf, stock, columns, today))
+        )
     return tuple(rows)
 
 
-def _states_of(shelf: Shelf, stock: Stock, columns: tuple[Column, ...], today: date) -> tuple[State, ...]:
+def _states_of(
+    shelf: Shelf, stock: Stock, columns: tuple[Column, ...], today: date
+) -> tuple[State, ...]:
     return tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
 
 
@@ -131,18 +186,35 @@ class BookPresenter:
         return self.session.entry
 
     def confirm(self, *, passed: bool) -> bool:
-        """Add a confirming burn that fell free (or was right), or a failure, to the present entry."""
+        """Add a confirming burn that fell free (or was right), or a failure, to the
+        present entry.
+        """
         entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
         if entry is None or machine is None or stock is None:
             return False
-        proof = Proof(self.session.today().isoformat(), "passed" if passed else "failed", stock.lot, machine.state)
-        changed = replace(entry, proofs=(*entry.proofs, proof), lot=stock.lot, machine_state=machine.state)
-        label = "confirming burn" if passed else "failure"
-        return self.session.attempt(lambda: self.session.keep_entry(changed, f"{label} noted", label))
+        proof = Proof(
+            self.session.today().isoformat(),
+            "passed" if passed else "failed",
+            stock.lot,
+            machine.state,
+        )
+        changed = replace(
+            entry, proofs=(*entry.proofs, proof), lot=stock.lot, machine_state=machine.state
+        )
+        label = "failure"
+        if passed:
+            label = "confirming burn"
+        return self.session.attempt(
+            lambda: self.session.keep_entry(changed, f"{label} noted", label)
+        )
 
     def reckon(self) -> bool:
         """Write a guess from physics for a subject of which nothing is known."""
-        machine, stock, task = self.session.subject.machine, self.session.subject.stock, self.session.subject.task
+        machine, stock, task = (
+            self.session.subject.machine,
+            self.session.subject.stock,
+            self.session.subject.task,
+        )
         if machine is None or stock is None or self.entry is not None:
             return False
 
@@ -151,7 +223,14 @@ class BookPresenter:
 
             from olive_almanac.core.deciding.guess import reckon_guess
 
-            setting, evidence = reckon_guess(machine, stock, task, self.session.permission, rng=np.random.default_rng(0), kin=self.session.kin_of(self.session.subject))
+            setting, evidence = reckon_guess(
+                machine,
+                stock,
+                task,
+                self.session.permission,
+                rng=np.random.default_rng(0),
+                kin=self.session.kin_of(self.session.subject),
+            )
             entry = Entry(
                 self.session.new_id(),
                 machine.uid,
@@ -170,7 +249,9 @@ class BookPresenter:
 
     def confirmations_text(self) -> str:
         """Return how many confirming burns passed in a row: "2 of 3"."""
-        passed = len(self.entry.passed_in_a_row) if self.entry else 0
+        passed = 0
+        if self.entry:
+            passed = len(self.entry.passed_in_a_row)
         return f"{min(passed, 99)} of {PROOFS_NEEDED}"
 
     def history(self) -> tuple[tuple[str, str], ...]:
@@ -182,13 +263,18 @@ class BookPresenter:
             revisions = self.session.store.entry_history(entry.uid)
         except AlmanacError:
             return ()  # the strip has told of the library already; the page stays
-        return tuple((day_text(at[:10]) + (f", {who}" if who else ""), why) for _, at, why, who in reversed(revisions))
+        return tuple(
+            (day_text(at[:10]) + (f", {who}" if who else ""), why)
+            for _, at, why, who in reversed(revisions)
+        )
 
     def clip(self) -> str:
         entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
         if entry is None or machine is None or stock is None:
             return ""
-        return clip_text(entry, machine, stock, self.session.state[0], self.session.preferences.speed_unit)
+        return clip_text(
+            entry, machine, stock, self.session.state[0], self.session.preferences.speed_unit
+        )
 
     def write_card(self) -> Path | None:
         """Write the card of the present entry as PDF below the library and return where it lies."""
@@ -204,21 +290,34 @@ class BookPresenter:
             path = self.session.store.folder / "cards" / f"{entry.uid}.pdf"
             write_file(
                 path,
-                write_card(entry, machine, stock, STATE_WORDS[state][0], reason, speed_unit=self.session.preferences.speed_unit),
+                write_card(
+                    entry,
+                    machine,
+                    stock,
+                    STATE_WORDS[state][0],
+                    reason,
+                    speed_unit=self.session.preferences.speed_unit,
+                ),
             )
             written.append(path)
 
-        return written[0] if self.session.attempt(action) else None
+        if self.session.attempt(action):
+            return written[0]
+        return None
 
 
-def facts_of(entry: Entry, confirmations: str, machine: Machine | None = None) -> tuple[tuple[str, str], ...]:
+def facts_of(
+    entry: Entry, confirmations: str, machine: Machine | None = None
+) -> tuple[tuple[str, str], ...]:
     """Return the small facts of an entry's page, label and value, only those that are known."""
     evidence, facts = entry.evidence, []
     if evidence.probability is not None:
         facts.append(
             (
                 "Sure to fall free" if entry.task == "cut" else "Sure of the tone",
-                "over 99 %" if evidence.probability > 0.99 else f"{100 * evidence.probability:.0f} %",
+                "over 99 %"
+                if evidence.probability > 0.99
+                else f"{100 * evidence.probability:.0f} %",
             )
         )
     if evidence.seconds_per_m is not None:
@@ -226,11 +325,18 @@ def facts_of(entry: Entry, confirmations: str, machine: Machine | None = None) -
     if evidence.seconds_per_100cm2 is not None:
         facts.append(("Time per 100 cm²", duration_text(evidence.seconds_per_100cm2)))
     if evidence.char is not None:
-        facts.append(("Edge expected", ("clean", "brown", "charred", "flared")[min(3, round(evidence.char))]))
+        facts.append(
+            ("Edge expected", ("clean", "brown", "charred", "flared")[min(3, round(evidence.char))])
+        )
     if evidence.margins.thickness_mm is not None:
-        facts.append(("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm and it hangs"))
+        facts.append(
+            ("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm and it hangs")
+        )
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
-        up, down = (number_text(mm, 2) for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm))
+        up, down = (
+            number_text(mm, 2)
+            for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm)
+        )
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
     conditions = [f"machine state {entry.machine_state}"]
     if machine is not None and machine.lens_focal_mm and machine.state == entry.machine_state:
@@ -245,7 +351,11 @@ def facts_of(entry: Entry, confirmations: str, machine: Machine | None = None) -
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves
         proved += f", alone they prove {100 * proved_chance(good):.0f} %"
     facts.append(("Confirming burns", proved))
-    kerfs = [f"{axis} {kerf:.3f}" for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm)) if kerf is not None]
+    kerfs = [
+        f"{axis} {kerf:.3f}"
+        for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm))
+        if kerf is not None
+    ]
     if kerfs:
         facts.append(("Kerf", f"{', '.join(kerfs)} mm"))
     facts.append(("Cells read", str(evidence.cells_read) if evidence.cells_read else "none"))

@@ -1,7 +1,9 @@
-"""Burn: stream the trial to a controller and know at each moment what is surely burnt, or note that the machine burnt it.
+"""Burn: stream the trial to a controller and know at each moment what is surely burnt, or note that
+the machine burnt it.
 
-The same run goes to the stand-in (whose bench then says what the stock did) and to a real port.  Before the first line of a
-cell goes out, that cell stands in the library as one that may be half burnt: whatever happens, nothing is burnt twice unseen.
+The same run goes to the stand-in (whose bench then says what the stock did) and to a real port.
+Before the first line of a cell goes out, that cell stands in the library as one that may be half
+burnt: whatever happens, nothing is burnt twice unseen.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent a
 
 @dataclass(frozen=True)
 class Alarm:
-    """Something at the machine that asks for an act: "flare" or "smoke", in which cell, since when (s of the run's clock)."""
+    """Something at the machine that asks for an act: "flare" or "smoke", in which cell, since when
+    (s of the run's clock).
+    """
 
     kind: str
     cell: str
@@ -40,7 +44,10 @@ class Alarm:
     def text(self) -> str:
         if self.kind == "flare":
             return f"Flare-up in cell {self.cell}. Hold: beam off. Put it out, then go on."
-        return f"Heavy smoke over cell {self.cell}. Hold, let it clear, look at the exhaust and the air."
+        return (
+            f"Heavy smoke over cell {self.cell}. Hold, let it clear, look at the exhaust and "
+            "the air."
+        )
 
 
 class ShowsBurn(Protocol):
@@ -89,7 +96,7 @@ class BurnPresenter:
         self._told = 0  # cells of the stream that were noted
         self._saved_maybe: tuple[str, ...] = ()
 
-    # -- what is known -------------------------------------------------------------------------------------------------
+    # -- what is known -----------------------------------------------------------------------------
 
     @property
     def desk(self) -> Desk | None:
@@ -131,32 +138,52 @@ class BurnPresenter:
     def current(self) -> Cell | None:
         """The cell that burns now, or the next one."""
         desk = self.desk
-        in_hand = self.stream.in_hand if self.stream is not None and self.is_going else ""
+        in_hand = ""
+        if self.stream is not None and self.is_going:
+            in_hand = self.stream.in_hand
         if in_hand and desk is not None and desk.trial.id == self.trial_id:
             return desk.trial.cell(in_hand)
         left = self.left
-        return left[0] if left else None
+        if left:
+            return left[0]
+        return None
 
     @property
     def elapsed_s(self) -> float:
         """Time burnt: the marks and letters, which come first, and the cells done."""
         desk = self.desk
-        done = [cell.seconds for cell in desk.trial.cells if cell.id in desk.burnt] if desk else []
+        if desk:
+            done = [cell.seconds for cell in desk.trial.cells if cell.id in desk.burnt]
+        else:
+            done = []
         return sum(done) + (self._marks_s if done else 0.0)
 
     @property
     def left_s(self) -> float:
-        """Time still to burn: the cells left with the rests before them, and the marks and letters while no cell is burnt."""
+        """Time still to burn: the cells left with the rests before them, and the marks and letters
+        while no cell is burnt.
+        """
         desk, left = self.desk, self.left
         if desk is None or not left:
             return 0.0
-        return sum(cell.seconds + desk.trial.rest_s for cell in left) + (0.0 if desk.burnt else self._marks_s - desk.trial.rest_s)
+        return sum(cell.seconds + desk.trial.rest_s for cell in left) + (
+            0.0 if desk.burnt else self._marks_s - desk.trial.rest_s
+        )
 
     @property
     def _marks_s(self) -> float:
         """What the file takes beside its cells and rests: marks, letters and ways."""
-        trial = self.desk.trial if self.desk else None
-        return max(0.0, trial.seconds - sum(cell.seconds + trial.rest_s for cell in trial.cells) + trial.rest_s) if trial else 0.0
+        trial = None
+        if self.desk:
+            trial = self.desk.trial
+        if trial:
+            return max(
+                0.0,
+                trial.seconds
+                - sum(cell.seconds + trial.rest_s for cell in trial.cells)
+                + trial.rest_s,
+            )
+        return 0.0
 
     @property
     def energy_j(self) -> float:
@@ -164,12 +191,28 @@ class BurnPresenter:
         from olive_almanac.core.motion.program import cell_joules
 
         desk = self.desk
-        return sum(cell_joules(cell, desk.trial.machine) for cell in desk.trial.cells if cell.id in desk.burnt) if desk else 0.0
+        if desk:
+            return sum(
+                cell_joules(cell, desk.trial.machine)
+                for cell in desk.trial.cells
+                if cell.id in desk.burnt
+            )
+        return 0.0
 
-    # -- the run ---------------------------------------------------------------------------------------------------------
+    # -- the run -----------------------------------------------------------------------------------
 
-    def start(self, *, pace: float = 1.0, words: LinkWords | None = None, wire: Wire | None = None, by: str = "stand-in") -> None:
-        """Start, or go on with the rest; no cell is burnt again.  Raises AlmanacError where the port cannot be opened."""
+    def start(
+        self,
+        *,
+        pace: float = 1.0,
+        words: LinkWords | None = None,
+        wire: Wire | None = None,
+        by: str = "stand-in",
+    ) -> None:
+        """Start, or go on with the rest; no cell is burnt again.
+
+        Raises AlmanacError where the port cannot be opened.
+        """
         desk = self.desk
         if desk is None or self.is_going:
             return
@@ -180,21 +223,38 @@ class BurnPresenter:
         if rest is None:
             return
         self.by, self.trial_id, self.alarm, self._told = by, desk.trial.id, None, 0
-        self._results = {one.cell: one for one in self._make_bench().burn(desk.trial)} if by == "stand-in" else {}
+        if by == "stand-in":
+            self._results = {one.cell: one for one in self._make_bench().burn(desk.trial)}
+        else:
+            self._results = {}
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
         going_on = bool(desk.burnt or desk.run.get("marks"))
-        self.log = list(desk.run.get("log", ())) if going_on else []
-        self._note(f"{'run resumed' if going_on else 'run started'} on {'the stand-in bench' if by == 'stand-in' else by}")
+        if going_on:
+            self.log = list(desk.run.get("log", ()))
+        else:
+            self.log = []
+        self._note(
+            f"{'run resumed' if going_on else 'run started'} on "
+            f"{'the stand-in bench' if by == 'stand-in' else by}"
+        )
         self.session.keep_run({**self._run(), "marks": "begun", "interrupted": ""}, "started")
         self._wire = wire or self._connect(desk.trial.machine, pace)
         self.running, self._saved_maybe = "running", ()
-        self.stream = Stream(self._wire, lines_of(gcode_parts(rest, letters())), words, self._seconds, self._before_cell)
+        self.stream = Stream(
+            self._wire,
+            lines_of(gcode_parts(rest, letters())),
+            words,
+            self._seconds,
+            self._before_cell,
+        )
         self._view.show_run()
 
     def _before_cell(self, cell: str) -> None:
-        """Keep that a cell may be half burnt before its first line goes out; on large coupons several at once."""
+        """Keep that a cell may be half burnt before its first line goes out; on large coupons
+        several at once.
+        """
         desk = self.desk
         if desk is None or cell in self._saved_maybe:
             return
@@ -242,7 +302,9 @@ class BurnPresenter:
         run["cells"] = {**run["cells"], cell_id: kept}
         self.session.desk = replace(desk, run=run)
         seconds = desk.trial.cell(cell_id).seconds
-        self._note(f"{cell_id} burnt in {seconds:.1f} s" + (", flared up" if kept["flared"] else ""))
+        self._note(
+            f"{cell_id} burnt in {seconds:.1f} s" + (", flared up" if kept["flared"] else "")
+        )
 
     def _watch_alarm(self) -> None:
         if self.alarm is not None and self._seconds() - self.alarm.since_s > ANSWER_WITHIN_S:
@@ -254,10 +316,17 @@ class BurnPresenter:
         if alarm is None or desk is None:
             return
         run = self._run()
-        run["events"] = [*run.get("events", ()), {"kind": alarm.kind, "cell": alarm.cell, "answered": answered}]
+        run["events"] = [
+            *run.get("events", ()),
+            {"kind": alarm.kind, "cell": alarm.cell, "answered": answered},
+        ]
         self.session.desk = replace(desk, run=run)
-        word = "flare-up" if alarm.kind == "flare" else "smoke"
-        self._note(f"{word} at {alarm.cell} " + ("answered by a hold" if answered else "not answered"))
+        word = "smoke"
+        if alarm.kind == "flare":
+            word = "flare-up"
+        self._note(
+            f"{word} at {alarm.cell} " + ("answered by a hold" if answered else "not answered")
+        )
 
     def pause(self) -> None:
         """Hold the head, beam off; or go on."""
@@ -289,7 +358,10 @@ class BurnPresenter:
         assert desk is not None and stream is not None
         in_hand = stream.in_hand
         self._note(f"interrupted: {why}" if why != "stopped by hand" else why)
-        self.running = "stopped" if why == "stopped by hand" else "interrupted"
+        if why == "stopped by hand":
+            self.running = "stopped"
+        else:
+            self.running = "interrupted"
         self._hang_up()
         run = {**self._run(), "maybe": [in_hand] if in_hand else [], "interrupted": why}
         self.session.keep_run(run, why)
@@ -309,7 +381,9 @@ class BurnPresenter:
     def _close(self, why: str) -> None:
         desk = self.desk
         assert desk is not None
-        self.session.keep_run({**self._run(), "complete": True, "maybe": [], "interrupted": ""}, why)
+        self.session.keep_run(
+            {**self._run(), "complete": True, "maybe": [], "interrupted": ""}, why
+        )
         self.session.keep_trial(desk.trial, "read", "burnt")
         self.session.mark_used(desk.trial)
         self._view.show_run()
@@ -326,18 +400,28 @@ class BurnPresenter:
         self._hang_up()
         self.running, self.trial_id, self.stream, self.log, self.alarm = None, "", None, [], None
 
-    # -- after a run that broke off ----------------------------------------------------------------------------------------
+    # -- after a run that broke off ----------------------------------------------------------------
 
     def judge_unsure(self, cell_id: str, *, whole: bool) -> None:
-        """Say of a cell that may be half burnt whether it is whole (it can be read) or is left out."""
+        """Say of a cell that may be half burnt whether it is whole (it can be read) or is
+        left out.
+        """
         desk = self.desk
         if desk is None or cell_id not in self.unsure:
             return
         run = self._run()
         run["maybe"] = [one for one in run["maybe"] if one != cell_id]
         if whole:
-            known = {one.cell: one for one in self._make_bench().burn(desk.trial)}.get(cell_id) if run["by"] == "stand-in" else None
-            run["cells"] = {**run["cells"], cell_id: {"flared": bool(known and known.flared), **({"seen": to_plain(known.seen)} if known else {})}}
+            known = None
+            if run["by"] == "stand-in":
+                known = {one.cell: one for one in self._make_bench().burn(desk.trial)}.get(cell_id)
+            run["cells"] = {
+                **run["cells"],
+                cell_id: {
+                    "flared": bool(known and known.flared),
+                    **({"seen": to_plain(known.seen)} if known else {}),
+                },
+            }
         else:
             run["left_out"] = [*run.get("left_out", ()), cell_id]
         self._note(f"{cell_id} " + ("looked at: whole" if whole else "left out"))
@@ -355,7 +439,9 @@ class BurnPresenter:
             return
         self.running = "done"
         left_out = [cell.id for cell in desk.trial.in_order if cell.id not in desk.burnt]
-        self.session.keep_run({**self._run(), "complete": True, "maybe": [], "left_out": left_out}, "closed")
+        self.session.keep_run(
+            {**self._run(), "complete": True, "maybe": [], "left_out": left_out}, "closed"
+        )
         self.session.keep_trial(desk.trial, "read", "closed")
         self._view.show_run()
 
@@ -364,19 +450,35 @@ class BurnPresenter:
         desk = self.desk
         if desk is None:
             return
-        run = {**self._run(), "by": "machine", "complete": True, "cells": {cell.id: {"flared": False} for cell in desk.trial.cells}}
+        run = {
+            **self._run(),
+            "by": "machine",
+            "complete": True,
+            "cells": {cell.id: {"flared": False} for cell in desk.trial.cells},
+        }
         self.session.keep_run(run, "burnt on the machine")
         self.session.keep_trial(desk.trial, "read", "burnt on the machine")
         self.session.mark_used(desk.trial)
         self.running = "done"
         self._view.show_run()
 
-    # -- below -----------------------------------------------------------------------------------------------------------
+    # -- below -------------------------------------------------------------------------------------
 
     def _run(self) -> dict[str, Any]:
-        run: dict[str, Any] = self.desk.run if self.desk is not None else {}
+        run: dict[str, Any]
+        if self.desk is not None:
+            run = self.desk.run
+        else:
+            run = {}
         noted = {"ticks": self.session.ticks, "room": asdict(self.session.room)}
-        return {"by": self.by, "started": self._stamp(), "cells": {}, **noted, **run, "log": self.log[-MOST_LOG:]}
+        return {
+            "by": self.by,
+            "started": self._stamp(),
+            "cells": {},
+            **noted,
+            **run,
+            "log": self.log[-MOST_LOG:],
+        }
 
     def _note(self, text: str) -> None:
         self.log.append(f"{self._now():%H:%M:%S}  {text}")
@@ -389,11 +491,16 @@ class BurnPresenter:
         desk = self.desk
         if desk is None:
             return ""
-        return f"{len(desk.burnt)} of {len(desk.trial.cells)} burnt, {duration_text(self.left_s)} to go"
+        return (
+            f"{len(desk.burnt)} of {len(desk.trial.cells)} burnt, {duration_text(self.left_s)} "
+            "to go"
+        )
 
 
 def check_rest(trial: Trial, run: dict[str, Any]) -> None:
-    """Check what is still to be sent with the independent checker; raises AlmanacError with the first finding."""
+    """Check what is still to be sent with the independent checker; raises AlmanacError with the
+    first finding.
+    """
     from olive_almanac.formats.gcode import write_gcode
     from olive_almanac.formats.gcode_check import check_gcode
     from olive_almanac.steps.lettering import letters
@@ -404,4 +511,6 @@ def check_rest(trial: Trial, run: dict[str, Any]) -> None:
         raise AlmanacError("Nothing is left to burn.")
     report = check_gcode(write_gcode(rest, letters()), limits_of(trial))
     if not report.safe:
-        raise AlmanacError("The program did not pass its safety check and is not sent. " + report.findings[0].text)
+        raise AlmanacError(
+            "The program did not pass its safety check and is not sent. " + report.findings[0].text
+        )

@@ -1,4 +1,7 @@
-"""The margin note: what can hurt someone with the present subject.  Cautions, never a certification."""
+"""The margin note: what can hurt someone with the present subject.
+
+Cautions, never a certification.
+"""
 
 from __future__ import annotations
 
@@ -16,12 +19,20 @@ from olive_almanac.steps.session import Session
 __all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
 
 FULL_CAUTION = (
-    "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a qualified laser safety "
+    "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a "
+    "qualified laser safety "
     "officer come first."
 )
-_SMOKE = {"Wood": "wood and glue smoke", "Card and board": "paper smoke, it lights easily", "Plastic": "plastic vapour",
-          "Foam and rubber": "foam and rubber vapour", "Leather and textile": "leather and fibre smoke",
-          "Glass and stone": "fine dust", "Metal": "metal and coating fume", "Not known": "nobody knows what"}  # fmt: skip
+_SMOKE = {
+    "Wood": "wood and glue smoke",
+    "Card and board": "paper smoke, it lights easily",
+    "Plastic": "plastic vapour",
+    "Foam and rubber": "foam and rubber vapour",
+    "Leather and textile": "leather and fibre smoke",
+    "Glass and stone": "fine dust",
+    "Metal": "metal and coating fume",
+    "Not known": "nobody knows what",
+}
 
 
 @dataclass(frozen=True)
@@ -35,14 +46,21 @@ class Caution:
 
 
 def cautions_of(session: Session) -> tuple[Caution, ...]:
-    """Return the notes for the present subject, the most pressing first; none before a subject is chosen."""
+    """Return the notes for the present subject, the most pressing first; none before a subject is
+    chosen.
+    """
     machine, stock = session.subject.machine, session.subject.stock
     if machine is None or stock is None:
         return ()
     first: tuple[Caution, ...] = ()
     if not session.permission.allowed:
         barred = session.permission.barred
-        words = "Barred: do not burn it" if barred else "Decide first" if session.permission.ask else "Will not work here"
+        if barred:
+            words = "Barred: do not burn it"
+        elif session.permission.ask:
+            words = "Decide first"
+        else:
+            words = "Will not work here"
         first = (Caution("stop", "act" if barred else "mind", words, session.permission.reason),)
     elif session.permission.mind:
         first = (Caution("stop", "mind", "Mind the stock", session.permission.mind),)
@@ -64,22 +82,30 @@ def _fume(stock: Stock) -> Caution:
 
 
 def _eyes(machine: Machine) -> Caution:
-    density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=10)
-    detail = (
-        f"OD {density:.1f} or more, everyone in the room" if density is not None else "OD from the manual, everyone in the room"
+    density = eyewear_od(
+        power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=10
     )
+    detail = "OD from the manual, everyone in the room"
+    if density is not None:
+        detail = f"OD {density:.1f} or more, everyone in the room"
     return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", detail)
 
 
 def _glare(stock: Stock) -> Caution:
-    shiny = (group_of(stock) == "Metal" and stock.family != "coated_metal") or stock.family == "mirror" or stock.opacity == "mirror"
+    shiny = (
+        (group_of(stock) == "Metal" and stock.family != "coated_metal")
+        or stock.family == "mirror"
+        or stock.opacity == "mirror"
+    )
     if shiny:
         return Caution("glare", "mind", "Reflection: shiny face", "keep it off the lens axis")
     return Caution("glare", "clear", "Reflection: little", "a dull face")
 
 
 def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
-    """Return the full safety page of the subject: heading and text, in the order in which to read them."""
+    """Return the full safety page of the subject: heading and text, in the order in which to read
+    them.
+    """
     machine, stock = session.subject.machine, session.subject.stock
     if machine is None or stock is None:
         return ()
@@ -87,35 +113,69 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
     densities = ", ".join(
         f"OD {density:.1f} for {words}"
         for seconds, words in ((0.25, "a blink"), (10.0, "10 s"), (100.0, "100 s and more"))
-        if (density := eyewear_od(power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=seconds))
+        if (
+            density := eyewear_od(
+                power_w=machine.optical_power_w,
+                wavelength_nm=machine.wavelength_nm,
+                seconds=seconds,
+            )
+        )
         is not None
     )
     needed = (
-        f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture ({EDITION}, from memory)"
-        if densities
-        else "take its optical density from the machine’s manual, no formula here covers this wavelength"
+        "take its optical density from the machine’s manual, no formula here covers this wavelength"
     )
-    gives_off = (
-        f"{stock.name} gives off {entry.gives_off}." + (f" Source: {entry.source}." if entry.source else "")
-        if entry
-        else "It is not known what it gives off."
-    )
+    if densities:
+        needed = (
+            f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture "
+            f"({EDITION}, from memory)"
+        )
+    gives_off = "It is not known what it gives off."
+    if entry:
+        gives_off = f"{stock.name} gives off {entry.gives_off}." + (
+            f" Source: {entry.source}." if entry.source else ""
+        )
     lines = [
-        ("May it burn", permission.sentence if not permission.allowed else f"Yes, on this machine. {permission.mind}".strip()),
+        (
+            "May it burn",
+            permission.sentence
+            if not permission.allowed
+            else f"Yes, on this machine. {permission.mind}".strip(),
+        ),
         (
             "Eyes",
-            f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {needed}. Everybody in the room wears it, also when a shield is fitted.",
+            (
+                f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {needed}. Everybody in the "
+                "room "
+                "wears it, also when a shield is fitted."
+            ),
         ),
         (
             "Fume",
-            gives_off + " Exhaust outdoors or through a filter made for it; wait until the room has cleared before you open it.",
+            gives_off
+            + (
+                " Exhaust outdoors or through a filter made for it; wait until the room has "
+                "cleared "
+                "before you open it."
+            ),
         ),
         (
             "Fire",
-            "Never leave the machine while it burns. Extinguisher at hand, bed clean, air on, above all for foam, paper and thin stock. A flare: "
+            "Never leave the machine while it burns. Extinguisher at hand, bed clean, air on, "
+            "above all for foam, paper and thin stock. A flare: "
             "pause, and open the lid only when it is out.",
         ),
-        ("Reflection", "Polished metal and mirrors throw the beam back: keep them off the lens axis, mirrors face down."),
-        ("Stock of unknown make", "Do not burn what nobody can name. Ask the supplier for the safety sheet."),
+        (
+            "Reflection",
+            (
+                "Polished metal and mirrors throw the beam back: keep them off the lens axis, "
+                "mirrors "
+                "face down."
+            ),
+        ),
+        (
+            "Stock of unknown make",
+            "Do not burn what nobody can name. Ask the supplier for the safety sheet.",
+        ),
     ]
     return (*lines, ("Who decides", FULL_CAUTION))

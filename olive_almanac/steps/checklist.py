@@ -1,4 +1,5 @@
-"""Set up at the machine: seven lines in a fixed order, each with its numbers filled in, ticked and kept with the trial.
+"""Set up at the machine: seven lines in a fixed order, each with its numbers filled in, ticked and
+kept with the trial.
 
 Each line has a tool that does its arithmetic from what the operator reads off gauges.
 """
@@ -18,7 +19,13 @@ from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minut
 from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.skew import Skew, skew_of_edge
-from olive_almanac.core.units import duration_text, lengths_text, number_text, read_length_mm, read_number
+from olive_almanac.core.units import (
+    duration_text,
+    lengths_text,
+    number_text,
+    read_length_mm,
+    read_number,
+)
 from olive_almanac.steps.session import Session
 
 __all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "unticked"]
@@ -30,7 +37,9 @@ EXPOSURES = (("0.25", "a blink, 0.25 s"), ("10", "10 s"), ("100", "100 s and mor
 
 @dataclass(frozen=True)
 class ToolField:
-    """One field of a tool: its key, the words before it, what stands in it at first, its unit, and choices if any."""
+    """One field of a tool: its key, the words before it, what stands in it at first, its unit, and
+    choices if any.
+    """
 
     key: str
     words: str
@@ -51,7 +60,9 @@ class ToolResult:
 
 @dataclass(frozen=True)
 class Check:
-    """One line of the checklist: key, words, and the functions that fill in its number and run its tool."""
+    """One line of the checklist: key, words, and the functions that fill in its number and run its
+    tool.
+    """
 
     key: str
     words: str
@@ -61,27 +72,36 @@ class Check:
     remarks: tuple[str, ...] = ()
 
 
-# -- focus ------------------------------------------------------------------------------------------------------------
+# -- focus -----------------------------------------------------------------------------------------
 
 
 def _wanted_focus(session: Session) -> float:
     if session.desk is not None:
         return session.desk.trial.cells[0].setting.focus_mm
-    return session.entry.setting.focus_mm if session.entry else 0.0
+    if session.entry:
+        return session.entry.setting.focus_mm
+    return 0.0
 
 
 def _focus_number(session: Session) -> str:
     focus = _wanted_focus(session)
-    where = "on the top face" if focus == 0 else f"{number_text(abs(focus))} mm {'below' if focus > 0 else 'above'} the top face"
+    if focus == 0:
+        where = "on the top face"
+    else:
+        where = f"{number_text(abs(focus))} mm {'below' if focus > 0 else 'above'} the top face"
     machine = session.subject.machine
-    return f"{where}, depth of focus {number_text(2 * machine.rayleigh_mm)} mm" if machine else where
+    if machine:
+        return f"{where}, depth of focus {number_text(2 * machine.rayleigh_mm)} mm"
+    return where
 
 
 def _focus_fields(session: Session) -> tuple[ToolField, ...]:
     return (
         ToolField("gauge", "The gauge is", "7", "mm high"),
         ToolField("mask", "A mask under it is", "0", "mm thick"),
-        ToolField("focus", "Focus wanted", number_text(_wanted_focus(session)), "mm below the face"),
+        ToolField(
+            "focus", "Focus wanted", number_text(_wanted_focus(session)), "mm below the face"
+        ),
         ToolField("opening", "Lens opening", "18", "mm"),
         ToolField("beam", "Beam at the lens", "6", "mm"),
         ToolField("distance", "Working distance", "50", "mm"),
@@ -99,17 +119,20 @@ def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         "beam_at_lens_mm": read_length_mm(texts["beam"], "Beam at the lens"),
     }
     offset = mirror_offset(**lens)
-    tilt = mirror_tilt_deg(working_distance_mm=read_length_mm(texts["distance"], "Working distance"), **lens)
+    tilt = mirror_tilt_deg(
+        working_distance_mm=read_length_mm(texts["distance"], "Working distance"), **lens
+    )
     return ToolResult(
         f"Set the gap under the head to {number_text(gap)} mm.",
         (
-            f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; under a gantry tilt it {number_text(tilt, 2)}°. "
+            f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; "
+            f"under a gantry tilt it {number_text(tilt, 2)}°. "
             "Focus on scrap of the same thickness.",
         ),
     )
 
 
-# -- square -----------------------------------------------------------------------------------------------------------
+# -- square ----------------------------------------------------------------------------------------
 
 
 def _square_fields(session: Session) -> tuple[ToolField, ...]:
@@ -124,7 +147,12 @@ def _square_fields(session: Session) -> tuple[ToolField, ...]:
 def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     at = {
         key: read_number(texts[key], words, "mm")
-        for key, words in (("x1", "Near point X"), ("y1", "Near point Y"), ("x2", "Far point X"), ("y2", "Far point Y"))
+        for key, words in (
+            ("x1", "Near point X"),
+            ("y1", "Near point Y"),
+            ("x2", "Far point X"),
+            ("y2", "Far point Y"),
+        )
     }
     skew: Skew = skew_of_edge((at["x1"], at["y1"]), (at["x2"], at["y2"]))
     if not skew.turn:
@@ -132,15 +160,17 @@ def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     return ToolResult(
         f"Turn it {skew.turn}: move the far end {number_text(skew.move_mm)} mm.",
         (
-            f"Or turn the drawing by {number_text(skew.angle_deg, 3)}°. Over {number_text(skew.length_mm)} mm the edge runs out by "
-            f"{number_text(skew.move_mm)} mm; up to {number_text(SQUARE_RULE_MM)} mm is common practice.",
+            f"Or turn the drawing by {number_text(skew.angle_deg, 3)}°. Over "
+            f"{number_text(skew.length_mm)} mm the edge runs out by "
+            f"{number_text(skew.move_mm)} mm; up to {number_text(SQUARE_RULE_MM)} mm is common "
+            "practice.",
         ),
         skew.move_mm <= SQUARE_RULE_MM,
         skew,
     )
 
 
-# -- level ------------------------------------------------------------------------------------------------------------
+# -- level -----------------------------------------------------------------------------------------
 
 POINTS = (
     ("ll", "Lower left", (0.0, 0.0)),
@@ -161,59 +191,96 @@ def _level_fields(session: Session) -> tuple[ToolField, ...]:
     return (
         ToolField("w", "Piece", number_text(max(width, 100.0), 4), "mm wide"),
         ToolField("h", "and", number_text(max(height, 80.0), 4), "mm high"),
-        *(ToolField(key, words, "0" if n < 5 else "", "mm") for n, (key, words, _) in enumerate(POINTS)),
+        *(
+            ToolField(key, words, "0" if n < 5 else "", "mm")
+            for n, (key, words, _) in enumerate(POINTS)
+        ),
     )
 
 
 def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     from olive_almanac.core.squaring.level import fit_level
 
-    width, height = read_length_mm(texts["w"], "Width of the piece"), read_length_mm(texts["h"], "Height of the piece")
-    read = [(read_number(texts[key], words, "mm"), (u * width, v * height)) for key, words, (u, v) in POINTS if texts[key].strip()]
+    width, height = (
+        read_length_mm(texts["w"], "Width of the piece"),
+        read_length_mm(texts["h"], "Height of the piece"),
+    )
+    read = [
+        (read_number(texts[key], words, "mm"), (u * width, v * height))
+        for key, words, (u, v) in POINTS
+        if texts[key].strip()
+    ]
     level = fit_level([at for _, at in read], [z for z, _ in read])
     machine = session.subject.machine
-    rayleigh = machine.rayleigh_mm if machine else 1.0
+    rayleigh = 1.0
+    if machine:
+        rayleigh = machine.rayleigh_mm
     good = level.spread_mm <= min(LEVEL_RULE_MM, 2 * rayleigh)
     lowest = max(range(4), key=lambda n: level.shims_mm[n])
     told = {
         "level": "The piece is level.",
-        "tilted": f"Shim the {CORNER_WORDS[lowest]} corner by {number_text(level.shims_mm[lowest], 2)} mm.",
-        "bowed": f"The middle lies {number_text(abs(level.bow_mm), 2)} mm {'above' if level.bow_mm > 0 else 'below'} the corners: hold it down, shims do not help.",
-        "twisted": f"The piece is twisted by {number_text(abs(level.twist_mm), 2)} mm: clamp it flat, shims do not help.",
+        "tilted": (
+            f"Shim the {CORNER_WORDS[lowest]} corner by "
+            f"{number_text(level.shims_mm[lowest], 2)} mm."
+        ),
+        "bowed": (
+            f"The middle lies {number_text(abs(level.bow_mm), 2)} mm "
+            f"{'above' if level.bow_mm > 0 else 'below'} the corners: hold it down, shims do not "
+            "help."
+        ),
+        "twisted": (
+            f"The piece is twisted by {number_text(abs(level.twist_mm), 2)} mm: clamp it "
+            "flat, shims do not help."
+        ),
     }[level.shape]
     lines = [
-        f"Spread {number_text(level.spread_mm, 2)} mm; the shop allows {number_text(LEVEL_RULE_MM)} mm, the depth of focus {number_text(2 * rayleigh)} mm. "
-        f"Tilt {number_text(level.tilt_x_mm_m, 2)} mm/m along X, {number_text(level.tilt_y_mm_m, 2)} mm/m along Y."
+        f"Spread {number_text(level.spread_mm, 2)} mm; the shop allows "
+        f"{number_text(LEVEL_RULE_MM)} mm, the depth of focus {number_text(2 * rayleigh)} mm. "
+        f"Tilt {number_text(level.tilt_x_mm_m, 2)} mm/m along X, "
+        f"{number_text(level.tilt_y_mm_m, 2)} mm/m along Y."
     ]
     if good and level.shape != "level":
         lines[0] += " Within both: it may stay as it is."
     if level.shape == "level":
         lines.append("If one side still cuts worse, suspect the beam’s alignment, not the level.")
-    return ToolResult(told, tuple(lines), good, (level, [(z, at) for z, at in read], (width, height)))
+    return ToolResult(
+        told, tuple(lines), good, (level, [(z, at) for z, at in read], (width, height))
+    )
 
 
-# -- frame ------------------------------------------------------------------------------------------------------------
+# -- frame -----------------------------------------------------------------------------------------
 
 
 def _drawing_size(session: Session) -> tuple[float, float]:
     desk = session.desk
-    return (desk.trial.coupon.width_mm, desk.trial.coupon.height_mm) if desk else (100.0, 70.0)
+    if desk:
+        return (desk.trial.coupon.width_mm, desk.trial.coupon.height_mm)
+    return (100.0, 70.0)
 
 
 def _frame_number(session: Session) -> str:
     machine, (width, height) = session.subject.machine, _drawing_size(session)
-    bed = f" on a bed of {lengths_text(*machine.bed_mm)} mm" if machine else ""
+    bed = ""
+    if machine:
+        bed = f" on a bed of {lengths_text(*machine.bed_mm)} mm"
     return f"{lengths_text(width, height)} mm{bed}"
 
 
 def _frame_fields(session: Session) -> tuple[ToolField, ...]:
     width, height = _drawing_size(session)
-    place = session.desk.trial.on_sheet if session.desk else None
-    x, y = (place.x_mm, place.y_mm) if place else (10.0, 10.0)
+    place = None
+    if session.desk:
+        place = session.desk.trial.on_sheet
+    if place:
+        x, y = (place.x_mm, place.y_mm)
+    else:
+        x, y = (10.0, 10.0)
     return (
         ToolField("w", "Drawing", number_text(width, 4), "mm wide"),
         ToolField("h", "and", number_text(height, 4), "mm high"),
-        ToolField("origin", "Its origin", "lower left", choices=tuple((one, one) for one in ORIGINS)),
+        ToolField(
+            "origin", "Its origin", "lower left", choices=tuple((one, one) for one in ORIGINS)
+        ),
         ToolField("x", "lies at X", number_text(x, 4), "mm"),
         ToolField("y", "Y", number_text(y, 4), "mm"),
         ToolField("clamp", "Clamp from X, Y to X, Y", "", "mm"),
@@ -233,7 +300,10 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     )
     clamps = _clamps(texts["clamp"])
     check: FrameCheck = check_frame(
-        frame, bed_mm=machine.bed_mm, clamps_mm=clamps, clearance_mm=read_length_mm(texts["clear"], "Clearance")
+        frame,
+        bed_mm=machine.bed_mm,
+        clamps_mm=clamps,
+        clearance_mm=read_length_mm(texts["clear"], "Clearance"),
     )
     drawing = (frame, machine.bed_mm, clamps)
     if check.fits:
@@ -244,11 +314,19 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     else:
         parts = [
             f"{number_text(abs(mm))} mm {way}"
-            for mm, way in ((move[0], "right" if move[0] > 0 else "left"), (move[1], "up" if move[1] > 0 else "down"))
+            for mm, way in (
+                (move[0], "right" if move[0] > 0 else "left"),
+                (move[1], "up" if move[1] > 0 else "down"),
+            )
             if abs(mm) > 1e-6
         ]
         help_line = "Move it " + " and ".join(parts) + "."
-    return ToolResult(help_line, tuple(f"{problem[:1].upper()}{problem[1:]}." for problem in check.problems), False, drawing)
+    return ToolResult(
+        help_line,
+        tuple(f"{problem[:1].upper()}{problem[1:]}." for problem in check.problems),
+        False,
+        drawing,
+    )
 
 
 def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
@@ -256,13 +334,17 @@ def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
     for part in filter(str.strip, text.split(";")):
         numbers = [read_number(number, "Clamp", "mm") for number in part.split(",")]
         if len(numbers) != 4:
-            raise OutOfRange("Clamp", f"“{part.strip()}”", "four numbers: from X, Y to X, Y; more clamps behind a semicolon")
+            raise OutOfRange(
+                "Clamp",
+                f"“{part.strip()}”",
+                "four numbers: from X, Y to X, Y; more clamps behind a semicolon",
+            )
         x0, y0, x1, y1 = numbers
         clamps.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
     return tuple(clamps)
 
 
-# -- exhaust, look round, stay ----------------------------------------------------------------------------------------
+# -- exhaust, look round, stay ---------------------------------------------------------------------
 
 
 def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
@@ -271,12 +353,16 @@ def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("speed", "Air in it moves at", "10", "m/s"),
         ToolField("room", "The room holds", "60", "m³"),
         ToolField("celsius", "Its air is at", _or_empty(session.room.celsius), "°C"),
-        ToolField("humidity_percent", "and holds", _or_empty(session.room.humidity_percent), "% humidity"),
+        ToolField(
+            "humidity_percent", "and holds", _or_empty(session.room.humidity_percent), "% humidity"
+        ),
     )
 
 
 def _or_empty(number: float | None) -> str:
-    return "" if number is None else number_text(number)
+    if number is None:
+        return ""
+    return number_text(number)
 
 
 def _room_typed(texts: Mapping[str, str]) -> Room:
@@ -290,15 +376,23 @@ def _room_typed(texts: Mapping[str, str]) -> Room:
 
 def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     flow = duct_flow_m3_h(
-        duct_mm=read_length_mm(texts["duct"], "Duct"), air_speed_m_s=read_number(texts["speed"], "Air speed", "m/s")
+        duct_mm=read_length_mm(texts["duct"], "Duct"),
+        air_speed_m_s=read_number(texts["speed"], "Air speed", "m/s"),
     )
     changes = air_changes_per_hour(flow_m3_h=flow, room_m3=read_number(texts["room"], "Room", "m³"))
     minutes = clearance_minutes(air_changes_h=changes)
     _room_typed(texts)  # a slip is told while it is typed
     return ToolResult(
-        f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the fume is gone then.",
         (
-            f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. Exhaust outdoors or through a filter made for it.",
+            f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the "
+            "fume "
+            "is gone then."
+        ),
+        (
+            (
+                f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. Exhaust "
+                "outdoors or through a filter made for it."
+            ),
         ),
     )
 
@@ -306,8 +400,12 @@ def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 def _exhaust_number(session: Session) -> str:
     from olive_almanac.steps.permission import family_entry
 
-    entry = family_entry(session.subject.stock) if session.subject.stock else None
-    return f"gives off {entry.gives_off.split(':')[0].split(' (')[0]}" if entry else "on, and outdoors"
+    entry = None
+    if session.subject.stock:
+        entry = family_entry(session.subject.stock)
+    if entry:
+        return f"gives off {entry.gives_off.split(':')[0].split(' (')[0]}"
+    return "on, and outdoors"
 
 
 def _look_number(session: Session) -> str:
@@ -316,11 +414,9 @@ def _look_number(session: Session) -> str:
         return "eyewear, extinguisher, clean bed"
     nm = machine.wavelength_nm
     density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=nm, seconds=10)
-    return (
-        f"eyewear for {nm:.0f} nm, its OD from the manual"
-        if density is None
-        else f"eyewear OD {density:.1f} or more at {nm:.0f} nm"
-    )
+    if density is None:
+        return f"eyewear for {nm:.0f} nm, its OD from the manual"
+    return f"eyewear OD {density:.1f} or more at {nm:.0f} nm"
 
 
 def _look_fields(session: Session) -> tuple[ToolField, ...]:
@@ -332,28 +428,49 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     if machine is None:
         return ToolResult("Choose a machine first.", good=False)
     nm = machine.wavelength_nm
-    density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=nm, seconds=float(texts["seconds"]))
+    density = eyewear_od(
+        power_w=machine.optical_power_w, wavelength_nm=nm, seconds=float(texts["seconds"])
+    )
     if density is None:
         return ToolResult(
-            f"Eyewear marked for {nm:.0f} nm; no formula here covers it: take its OD from the machine’s manual.", good=False
+            (
+                f"Eyewear marked for {nm:.0f} nm; no formula here covers it: take its OD from the "
+                "machine’s manual."
+            ),
+            good=False,
         )
     return ToolResult(
         f"Eyewear marked for {nm:.0f} nm with an optical density of at least {density:.1f}.",
         (
-            f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, {EDITION}, from memory. An aid: ask a laser safety officer.",
-            "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door shut, everybody in goggles.",
+            (
+                f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, "
+                f"{EDITION}, "
+                "from memory. An aid: ask a laser safety officer."
+            ),
+            (
+                "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door "
+                "shut, "
+                "everybody in goggles."
+            ),
         ),
     )
 
 
 def _stay_number(session: Session) -> str:
-    return f"{duration_text(session.desk.trial.seconds)} of burning" if session.desk else "as long as it burns"
+    if session.desk:
+        return f"{duration_text(session.desk.trial.seconds)} of burning"
+    return "as long as it burns"
 
 
 def _stay_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     return ToolResult(
         "Stay within reach from the first spark to the last.",
-        ("A flare: pause, lift the lid only when it is out. Smoke that lingers in the beam costs power.",),
+        (
+            (
+                "A flare: pause, lift the lid only when it is out. Smoke that lingers in the beam "
+                "costs power."
+            ),
+        ),
     )
 
 
@@ -362,17 +479,45 @@ def _nothing(session: Session) -> tuple[ToolField, ...]:
 
 
 CHECKS: tuple[Check, ...] = (
-    Check("focus", "Focus", _focus_number, _focus_fields, _focus_work,
-          ("The probe must stand on the piece, not off its edge.", "A ring or lip under the piece lifts it: focus where it will burn.")),
-    Check("square", "Square", lambda s: f"edge within {number_text(SQUARE_RULE_MM)} mm", _square_fields, _square_work,
-          ("Touch the same edge at two places far apart.",)),
-    Check("level", "Level", lambda s: f"within {number_text(LEVEL_RULE_MM)} mm over the piece", _level_fields, _level_work,
-          ("Higher numbers are higher places. Leave a field empty where you did not read.",)),
-    Check("frame", "File, origin and frame", _frame_number, _frame_fields, _frame_work, ("Let the machine trace the frame with the beam off.",)),
+    Check(
+        "focus",
+        "Focus",
+        _focus_number,
+        _focus_fields,
+        _focus_work,
+        (
+            "The probe must stand on the piece, not off its edge.",
+            "A ring or lip under the piece lifts it: focus where it will burn.",
+        ),
+    ),
+    Check(
+        "square",
+        "Square",
+        lambda s: f"edge within {number_text(SQUARE_RULE_MM)} mm",
+        _square_fields,
+        _square_work,
+        ("Touch the same edge at two places far apart.",),
+    ),
+    Check(
+        "level",
+        "Level",
+        lambda s: f"within {number_text(LEVEL_RULE_MM)} mm over the piece",
+        _level_fields,
+        _level_work,
+        ("Higher numbers are higher places. Leave a field empty where you did not read.",),
+    ),
+    Check(
+        "frame",
+        "File, origin and frame",
+        _frame_number,
+        _frame_fields,
+        _frame_work,
+        ("Let the machine trace the frame with the beam off.",),
+    ),
     Check("exhaust", "Window and exhaust", _exhaust_number, _exhaust_fields, _exhaust_work),
     Check("look", "Look round", _look_number, _look_fields, _look_work),
     Check("stay", "Start and stay", _stay_number, _nothing, _stay_work),
-)  # fmt: skip
+)
 
 
 def unticked(session: Session) -> tuple[str, ...]:
@@ -401,7 +546,10 @@ class Checklist:
     def fields(self) -> tuple[ToolField, ...]:
         """The fields of the line in hand, with what was typed before."""
         kept = self.texts.get(self.check.key, {})
-        return tuple(replace(one, text=kept.get(one.key, one.text)) for one in self.check.fields(self.session))
+        return tuple(
+            replace(one, text=kept.get(one.key, one.text))
+            for one in self.check.fields(self.session)
+        )
 
     def result(self) -> ToolResult:
         texts = {one.key: one.text for one in self.fields()}
@@ -418,7 +566,9 @@ class Checklist:
         return result
 
     def _keep_room(self) -> None:
-        """Note the air of the room with the trial as soon as it is a number; until then the strip of the tool tells."""
+        """Note the air of the room with the trial as soon as it is a number; until then the strip
+        of the tool tells.
+        """
         texts = {one.key: one.text for one in self.fields()}
         with contextlib.suppress(OutOfRange):
             room = _room_typed(texts)

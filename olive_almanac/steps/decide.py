@@ -1,4 +1,6 @@
-"""Decide: fit the readings, draw the window, offer picks, and write the chosen one into the book."""
+"""Decide: fit the readings, draw the window, offer picks, and write the chosen one into
+the book.
+"""
 
 from __future__ import annotations
 
@@ -20,8 +22,16 @@ if TYPE_CHECKING:
     from olive_almanac.core.deciding.decision import Decision, Pick
 
 __all__ = [
-    "Basis", "DecidePresenter", "SettingMap", "ShowsDecision", "Slices", "decide_trial", "entry_of", "question_of", "work_out",
-]  # fmt: skip
+    "Basis",
+    "DecidePresenter",
+    "SettingMap",
+    "ShowsDecision",
+    "Slices",
+    "decide_trial",
+    "entry_of",
+    "question_of",
+    "work_out",
+]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 Question = Literal["setting", "focus", "kerf", "tone"]
@@ -34,8 +44,9 @@ FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 class SettingMap:
     """The window over power x speed at the pick's passes, focus and pitch.
 
-    `power` [p] and `speed_mm_s` [v] are the axes; `chance` [p, v] is P(free) (cut) or P(right) (engrave); `low` and
-    `high` [p, v] are P(charred or worse) and P(flare) (cut), or P(too light) and P(too dark) (engrave).
+    `power` [p] and `speed_mm_s` [v] are the axes; `chance` [p, v] is P(free) (cut) or P(right)
+    (engrave); `low` and `high` [p, v] are P(charred or worse) and P(flare) (cut), or P(too light)
+    and P(too dark) (engrave).
     """
 
     power: Any
@@ -50,7 +61,9 @@ class SettingMap:
 
 @dataclass(frozen=True)
 class Slices:
-    """The chance to succeed over speed at one power, for some numbers of passes: [n, v]; `speed_mm_s` [v]."""
+    """The chance to succeed over speed at one power, for some numbers of passes: [n, v];
+    `speed_mm_s` [v].
+    """
 
     power: float
     focus_mm: float
@@ -61,7 +74,9 @@ class Slices:
 
 @dataclass(frozen=True)
 class Basis:
-    """What a decision is made from: the subject's own coupons, kindred ones that count less, and what was decided before."""
+    """What a decision is made from: the subject's own coupons, kindred ones that count less, and
+    what was decided before.
+    """
 
     pairs: Pairs
     kin: Pairs = ()
@@ -73,13 +88,22 @@ class Basis:
 
 def question_of(trial: Trial) -> Question:
     """Return what a trial is there to decide."""
-    return {"focus": "focus", "ramp": "focus", "kerf": "kerf", "grey": "tone"}.get(trial.kind, "setting")  # type: ignore[return-value]
+    return {"focus": "focus", "ramp": "focus", "kerf": "kerf", "grey": "tone"}.get(
+        trial.kind, "setting"
+    )  # type: ignore[return-value]
 
 
 def decide_trial(
-    pairs: Pairs, *, target: float | None = None, lightness: float | None = None, basis: Basis | None = None, count: int = 8
+    pairs: Pairs,
+    *,
+    target: float | None = None,
+    lightness: float | None = None,
+    basis: Basis | None = None,
+    count: int = 8,
 ) -> tuple[Decision, Any]:
-    """Return the decision from trials of one subject and what is known (CutKnowledge or ToneKnowledge)."""
+    """Return the decision from trials of one subject and what is known (CutKnowledge or
+    ToneKnowledge).
+    """
     import numpy as np
 
     trial, basis = pairs[-1][0], basis or Basis(pairs)
@@ -92,26 +116,40 @@ def decide_trial(
         drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
         every = [*basis.kin, *pairs]
         known = know_cut(
-            trial.machine, trial.stock, every, rng=np.random.default_rng(FIT_SEED), drift=drift, previous=basis.previous
+            trial.machine,
+            trial.stock,
+            every,
+            rng=np.random.default_rng(FIT_SEED),
+            drift=drift,
+            previous=basis.previous,
         )
         if basis.weekly:
             known = replace(
                 known,
-                drift=drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm, weekly=basis.weekly, known=known),
+                drift=drift_of_records(
+                    trial.stock,
+                    focus_heights_mm=basis.focus_heights_mm,
+                    weekly=basis.weekly,
+                    known=known,
+                ),
             )
         limit = flare_limit_of(trial.stock, pairs)
-        return cut.decide_cut(known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count), known
+        return cut.decide_cut(
+            known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count
+        ), known
     from olive_almanac.core.deciding import engrave
 
     tone = engrave.know_tone(trial.machine, trial.stock, pairs, task=trial.task)
-    return engrave.decide_engrave(tone, pairs, target=target or engrave.TARGET, lightness=lightness), tone
+    return engrave.decide_engrave(
+        tone, pairs, target=target or engrave.TARGET, lightness=lightness
+    ), tone
 
 
 def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
     """Yield what the last trial can decide, piece by piece, for a worker.
 
-    A setting: "decision", "known", "map", "slices", "doubted".  Else "focus", "kerf" or "tone" with its decision (of a tone
-    that is not decided: a sentence).
+    A setting: "decision", "known", "map", "slices", "doubted".  Else "focus", "kerf" or "tone" with
+    its decision (of a tone that is not decided: a sentence).
     """
     pairs = basis.pairs
     trial, readings = pairs[-1]
@@ -141,7 +179,10 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
         from olive_almanac.core.deciding.weekly import said_of_check
 
         said = said_of_check(basis.pairs[-1][0], basis.weekly)
-        decision = replace(decision, remarks=(said, *decision.remarks)) if said else decision
+        if said:
+            decision = replace(decision, remarks=(said, *decision.remarks))
+        else:
+            decision = decision
     yield "decision", decision
     yield "known", known
     yield "map", _map_of(basis.pairs, decision, known)
@@ -154,7 +195,9 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
 
 def _base_of(pairs: Pairs, decision: Decision) -> Setting:
     settings = [cell.setting for one, _ in pairs for cell in one.cells if cell.mark != "line"]
-    return decision.picks[0].setting if decision.picks else max(settings, key=lambda s: (s.power, -s.speed_mm_s))
+    if decision.picks:
+        return decision.picks[0].setting
+    return max(settings, key=lambda s: (s.power, -s.speed_mm_s))
 
 
 def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
@@ -165,22 +208,37 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     powers, speeds = [s.power for s in shown], [s.speed_mm_s for s in shown]
     spread, width = max(powers) - min(powers) or 0.2, max(speeds) - min(speeds) or 0.5 * max(speeds)
     low_power, high_power = max(0.01, min(powers) - 0.12 * spread), max(powers) + 0.08 * spread
-    low_speed, high_speed = max(0.05 * min(speeds), min(speeds) - 0.08 * width), max(speeds) + 0.08 * width
+    low_speed, high_speed = (
+        max(0.05 * min(speeds), min(speeds) - 0.08 * width),
+        max(speeds) + 0.08 * width,
+    )
     p, v = np.meshgrid(
-        np.linspace(low_power, high_power, MAP_POINTS), np.linspace(low_speed, high_speed, MAP_POINTS), indexing="ij"
+        np.linspace(low_power, high_power, MAP_POINTS),
+        np.linspace(low_speed, high_speed, MAP_POINTS),
+        indexing="ij",
     )
     if trial.task == "cut":
         from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES
 
         chance = known.chance(
-            power=p, speed_mm_s=v, passes=base.passes, focus_mm=base.focus_mm, particles=MAP_PARTICLES, nodes=MAP_NODES
+            power=p,
+            speed_mm_s=v,
+            passes=base.passes,
+            focus_mm=base.focus_mm,
+            particles=MAP_PARTICLES,
+            nodes=MAP_NODES,
         )
         char = known.char_above(power=p, speed_mm_s=v, passes=base.passes)
         fields, pitch = (chance, char[1], char[2]), 0.0
     else:
-        light, right, dark = known.chances(power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes)
+        light, right, dark = known.chances(
+            power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes
+        )
         fields, pitch = (right, light, dark), base.pitch_mm
-    power, speed = np.linspace(low_power, high_power, FINE_POINTS), np.linspace(low_speed, high_speed, FINE_POINTS)
+    power, speed = (
+        np.linspace(low_power, high_power, FINE_POINTS),
+        np.linspace(low_speed, high_speed, FINE_POINTS),
+    )
     good, low, high = (_finer(field) for field in fields)
     return SettingMap(power, speed, good, low, high, base.passes, base.focus_mm, pitch)
 
@@ -191,7 +249,18 @@ def _finer(chance: Any) -> Any:
     from scipy.ndimage import zoom
 
     p = np.clip(chance, 1e-6, 1 - 1e-6)
-    return 1 / (1 + np.exp(-zoom(np.log(p / (1 - p)), FINE_POINTS / MAP_POINTS, order=3, mode="nearest", grid_mode=False)))
+    return 1 / (
+        1
+        + np.exp(
+            -zoom(
+                np.log(p / (1 - p)),
+                FINE_POINTS / MAP_POINTS,
+                order=3,
+                mode="nearest",
+                grid_mode=False,
+            )
+        )
+    )
 
 
 def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
@@ -199,18 +268,32 @@ def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
 
     base = _base_of(pairs, decision)
     burnt = sorted(
-        {cell.setting.passes for trial, _ in pairs for cell in trial.cells} | {pick.setting.passes for pick in decision.picks}
+        {cell.setting.passes for trial, _ in pairs for cell in trial.cells}
+        | {pick.setting.passes for pick in decision.picks}
     )
     passes = tuple(sorted({*burnt[: MOST_SLICES - 1], base.passes}))
     fewest = base.speed_mm_s / base.passes * np.array([0.5 * passes[0], 2.2 * passes[-1]])
     speed = np.geomspace(fewest[0], min(fewest[1], known.case.max_speed_mm_s), SLICE_POINTS)
-    chance = np.stack([known.chance(power=base.power, speed_mm_s=speed, passes=n, focus_mm=base.focus_mm) for n in passes])
+    chance = np.stack(
+        [
+            known.chance(power=base.power, speed_mm_s=speed, passes=n, focus_mm=base.focus_mm)
+            for n in passes
+        ]
+    )
     return Slices(base.power, base.focus_mm, speed, passes, chance)
 
 
 def entry_of(
-    pick: Pick, decision: Decision, pairs: Pairs, *, uid: str, written: str, machine: Machine, stock: Stock, room: Room | None = None
-) -> Entry:  # fmt: skip
+    pick: Pick,
+    decision: Decision,
+    pairs: Pairs,
+    *,
+    uid: str,
+    written: str,
+    machine: Machine,
+    stock: Stock,
+    room: Room | None = None,
+) -> Entry:
     """Return the book entry of a chosen pick, with its evidence."""
     evidence = Evidence(
         tuple(trial.id for trial, _ in pairs),
@@ -225,7 +308,18 @@ def entry_of(
         decision.says,
         room or Room(),
     )
-    return Entry(uid, machine.uid, stock.uid, pairs[0][0].task, pick.setting, "trial", written, stock.lot, machine.state, evidence)
+    return Entry(
+        uid,
+        machine.uid,
+        stock.uid,
+        pairs[0][0].task,
+        pick.setting,
+        "trial",
+        written,
+        stock.lot,
+        machine.state,
+        evidence,
+    )
 
 
 class ShowsDecision(Protocol):
@@ -253,7 +347,9 @@ class DecidePresenter:
 
     @property
     def question(self) -> Question:
-        return question_of(self.session.desk.trial) if self.session.desk else "setting"
+        if self.session.desk:
+            return question_of(self.session.desk.trial)
+        return "setting"
 
     @property
     def decision(self) -> Decision | None:
@@ -266,11 +362,15 @@ class DecidePresenter:
     @property
     def finished(self) -> bool:
         """Whether everything there is to work out has come."""
-        last = {"setting": "doubted" if self.session.subject.task == "cut" else "map"}.get(self.question, self.question)
+        last = {"setting": "doubted" if self.session.subject.task == "cut" else "map"}.get(
+            self.question, self.question
+        )
         return last in self.found
 
     def work(self) -> Iterator[tuple[str, Any]] | None:
-        """Return the work to do for the present readings, or None when it is done already or there is none."""
+        """Return the work to do for the present readings, or None when it is done already or there
+        is none.
+        """
         desk = self.session.desk
         if desk is None or not desk.readings:
             self.found, self._done_for = {}, None
@@ -280,17 +380,30 @@ class DecidePresenter:
             return None
         self._done_for, self.chosen, self.found = wanted, 0, {}
         subject = self._subject
-        kept = self._kept[1] if self._kept and self._kept[0] == subject else None
-        known = self._known[1] if self._known and self._known[0] == subject else None
+        kept = None
+        if self._kept and self._kept[0] == subject:
+            kept = self._kept[1]
+        known = None
+        if self._known and self._known[0] == subject:
+            known = self._known[1]
         basis = Basis(
-            desk.pairs, desk.kin, self.session.weekly_checks(), self.session.focus_heights_mm(), kept=kept, previous=known
+            desk.pairs,
+            desk.kin,
+            self.session.weekly_checks(),
+            self.session.focus_heights_mm(),
+            kept=kept,
+            previous=known,
         )
         return work_out(basis, self.lightness)
 
     @property
     def _subject(self) -> object:
         subject = self.session.subject
-        return (subject.machine.uid if subject.machine else "", subject.stock.uid if subject.stock else "", subject.task)
+        return (
+            subject.machine.uid if subject.machine else "",
+            subject.stock.uid if subject.stock else "",
+            subject.task,
+        )
 
     def take(self, item: tuple[str, Any]) -> None:
         """Take one result of the work."""
@@ -313,7 +426,9 @@ class DecidePresenter:
 
     @property
     def pick(self) -> Pick | None:
-        return self.decision.picks[self.chosen] if self.decision and self.decision.picks else None
+        if self.decision and self.decision.picks:
+            return self.decision.picks[self.chosen]
+        return None
 
     def write_entry(self) -> Entry | None:
         """Write the chosen pick into the book: it is on trial until its confirming burns pass."""
@@ -339,10 +454,14 @@ class DecidePresenter:
             self.session.keep_entry(entry, f"chosen from {desk.trial.name}", "entry in the book")
             self.session.keep_trial(desk.trial, "book", "written into the book")
 
-        return entry if self.session.attempt(action) else None
+        if self.session.attempt(action):
+            return entry
+        return None
 
     def save_table(self, path: Path) -> bool:
-        """Write the tone curve as a table; False where it could not be written, or there is none."""
+        """Write the tone curve as a table; False where it could not be written, or there
+        is none.
+        """
         from olive_almanac.formats.tone_csv import write_tone_csv
         from olive_almanac.steps.files import write_file
 
@@ -352,12 +471,20 @@ class DecidePresenter:
         return self.session.attempt(lambda: write_file(path, write_tone_csv(table)))
 
     def keep_kerf(self) -> bool:
-        """Write the measured kerf into the subject's entry; False where there is no entry or nothing was measured."""
+        """Write the measured kerf into the subject's entry; False where there is no entry or
+        nothing was measured.
+        """
         decision, entry, desk = self.found.get("kerf"), self.session.entry, self.session.desk
         if decision is None or entry is None or desk is None:
             return False
-        kerfs = {f"kerf_{axis}_mm": round(row.figures.mean_mm, 3) for axis in "xy" if (row := decision.of(axis)) is not None}
+        kerfs = {
+            f"kerf_{axis}_mm": round(row.figures.mean_mm, 3)
+            for axis in "xy"
+            if (row := decision.of(axis)) is not None
+        }
         if not kerfs:
             return False
         changed = replace(entry, **kerfs)
-        return self.session.attempt(lambda: self.session.keep_entry(changed, f"kerf measured on {desk.trial.name}", "kerf"))
+        return self.session.attempt(
+            lambda: self.session.keep_entry(changed, f"kerf measured on {desk.trial.name}", "kerf")
+        )

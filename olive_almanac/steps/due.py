@@ -21,8 +21,9 @@ SAME = 0.02  # share of energy below which nobody would dial
 
 @dataclass(frozen=True)
 class Due:
-    """An entry to prove again, why, and how pressing: 0 failed, 1 something has changed, 2 the proof ran out, 3 runs out
-    within a week, 4 on trial."""
+    """An entry to prove again, why, and how pressing: 0 failed, 1 something has changed, 2 the
+    proof ran out, 3 runs out within a week, 4 on trial.
+    """
 
     entry: Entry
     machine: Machine
@@ -41,12 +42,18 @@ def due_list(session: Session) -> tuple[Due, ...]:
     shelf, today, found = session.shelf, session.today(), []
     for entry in shelf.entries:
         machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
-        if machine is None or stock is None or shelf.entry_for(machine.uid, stock.uid, entry.task) != entry:
+        if (
+            machine is None
+            or stock is None
+            or shelf.entry_for(machine.uid, stock.uid, entry.task) != entry
+        ):
             continue
         state, reason = subject_state(shelf, machine, stock, entry.task, today)
         by = entry.prove_again_by
         if state == "due":
-            last = entry.proofs[-1] if entry.proofs else None
+            last = None
+            if entry.proofs:
+                last = entry.proofs[-1]
             failed = last is not None and last.outcome == FAILED
             ran_out = by is not None and today > by
             found.append(Due(entry, machine, stock, reason, 0 if failed else 2 if ran_out else 1))
@@ -74,7 +81,9 @@ def compare(shelf: Shelf, left: Entry, right: Entry, unit: str) -> tuple[Differe
     """Return two entries, or two revisions of one, line by line."""
     columns = [_lines(shelf, entry, unit) for entry in (left, right)]
     names = list(dict.fromkeys(name for column in columns for name in column))
-    return tuple(Difference(name, columns[0].get(name, ""), columns[1].get(name, "")) for name in names)
+    return tuple(
+        Difference(name, columns[0].get(name, ""), columns[1].get(name, "")) for name in names
+    )
 
 
 def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
@@ -92,10 +101,16 @@ def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
         "Air": s.air,
         "Line pitch": f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else "none",
         "Room when tested": e.room.words,
-        "Margin in speed": "" if e.margins.speed is None else f"{100 * (e.margins.speed - 1):.0f} %",
+        "Margin in speed": ""
+        if e.margins.speed is None
+        else f"{100 * (e.margins.speed - 1):.0f} %",
         "Time per metre": "" if e.seconds_per_m is None else duration_text(e.seconds_per_m),
-        "Time per 100 cm²": "" if e.seconds_per_100cm2 is None else duration_text(e.seconds_per_100cm2),
-        "Kerf X, Y": " and ".join(f"{k:.3f} mm" for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None),
+        "Time per 100 cm²": ""
+        if e.seconds_per_100cm2 is None
+        else duration_text(e.seconds_per_100cm2),
+        "Kerf X, Y": " and ".join(
+            f"{k:.3f} mm" for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None
+        ),
         "Confirming burns": str(len(entry.proofs)),
         "Written": day_text(entry.written),
         "Notes": entry.notes,
@@ -116,11 +131,17 @@ def energy_sentence(shelf: Shelf, left: Entry, right: Entry) -> str:
     ratio = energies[1] / max(energies[0], 1e-12)
     if abs(ratio - 1) < SAME:
         return "Both put in the same energy."
-    more, share = ("right", ratio - 1) if ratio > 1 else ("left", 1 / ratio - 1)
+    if ratio > 1:
+        more, share = ("right", ratio - 1)
+    else:
+        more, share = ("left", 1 / ratio - 1)
     causes = [
         words
         for differs, words in (
-            (left.lot != right.lot, f"another lot ({left.lot or 'unnamed'}, {right.lot or 'unnamed'})"),
+            (
+                left.lot != right.lot,
+                f"another lot ({left.lot or 'unnamed'}, {right.lot or 'unnamed'})",
+            ),
             (left.machine_uid != right.machine_uid, "another machine"),
             (
                 left.machine_uid == right.machine_uid and left.machine_state != right.machine_state,
@@ -132,10 +153,17 @@ def energy_sentence(shelf: Shelf, left: Entry, right: Entry) -> str:
         )
         if differs
     ]
-    return f"The {more} one puts in {100 * share:.0f} % more energy" + (f": {', '.join(causes)}." if causes else ".")
+    return f"The {more} one puts in {100 * share:.0f} % more energy" + (
+        f": {', '.join(causes)}." if causes else "."
+    )
 
 
 def same_stock(entries: Sequence[Entry], entry: Entry) -> tuple[Entry, ...]:
     """Return the other entries of the same task, those of the same stock or machine first."""
     others = [e for e in entries if e.uid != entry.uid and e.task == entry.task]
-    return tuple(sorted(others, key=lambda e: (e.stock_uid != entry.stock_uid, e.machine_uid != entry.machine_uid)))
+    return tuple(
+        sorted(
+            others,
+            key=lambda e: (e.stock_uid != entry.stock_uid, e.machine_uid != entry.machine_uid),
+        )
+    )

@@ -10,7 +10,9 @@ from olive_almanac.core.records.stock import Sheet, Stock
 
 __all__ = ["EXERCISES", "Exercise", "Practice", "exercise_of"]
 
-_DIODE = Machine("North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench")
+_DIODE = Machine(
+    "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
+)
 _CO2 = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
 
 
@@ -36,24 +38,76 @@ class Practice:
     started: str
 
 
-def _stock(name: str, family: str, thickness: float, size: tuple[float, float], **more: str) -> Stock:
-    return Stock(name, family, thickness, uid=name.casefold().replace(" ", "-"), sheets=(Sheet(*size),), lot="unknown", **more)  # type: ignore[arg-type]
+def _stock(
+    name: str, family: str, thickness: float, size: tuple[float, float], **more: str
+) -> Stock:
+    return Stock(
+        name,
+        family,
+        thickness,
+        uid=name.casefold().replace(" ", "-"),
+        sheets=(Sheet(*size),),
+        lot="unknown",
+        **more,  # type: ignore[arg-type]
+    )
 
 
 EXERCISES: tuple[Exercise, ...] = (
-    Exercise("ply-co2", "Ply of unknown glue", "Cut it through, as quickly as is safe.", _CO2,
-             _stock("Unmarked ply", "plywood", 3.0, (300, 200)), "cut", 48),
-    Exercise("ply-diode", "Ply on the small diode", "Cut it through: one slow pass or several?", _DIODE,
-             _stock("Pale ply", "plywood", 3.0, (260, 180), colour="natural"), "cut", 48),
-    Exercise("foam", "Liner foam", "Cut it through without charring the edge.", _CO2,
-             _stock("Liner foam", "foam_eva", 5.0, (240, 160)), "cut", 40),
-    Exercise("acrylic", "Dial acrylic", "Cut it so that it falls free and does not run together again.", _CO2,
-             _stock("Dial acrylic", "acrylic", 3.0, (240, 160), process="extruded"), "cut", 40),
-    Exercise("thick", "Thick board", "Say whether it can be cut here at all.", _DIODE,
-             _stock("Thick board", "mdf", 9.0, (260, 180)), "cut", 48),
-    Exercise("leather", "Map leather", "Engrave a tone that reads well and does not char.", _DIODE,
-             _stock("Test hide", "leather", 2.0, (220, 150), finish="vegetable-tanned"), "engrave", 36),
-)  # fmt: skip
+    Exercise(
+        "ply-co2",
+        "Ply of unknown glue",
+        "Cut it through, as quickly as is safe.",
+        _CO2,
+        _stock("Unmarked ply", "plywood", 3.0, (300, 200)),
+        "cut",
+        48,
+    ),
+    Exercise(
+        "ply-diode",
+        "Ply on the small diode",
+        "Cut it through: one slow pass or several?",
+        _DIODE,
+        _stock("Pale ply", "plywood", 3.0, (260, 180), colour="natural"),
+        "cut",
+        48,
+    ),
+    Exercise(
+        "foam",
+        "Liner foam",
+        "Cut it through without charring the edge.",
+        _CO2,
+        _stock("Liner foam", "foam_eva", 5.0, (240, 160)),
+        "cut",
+        40,
+    ),
+    Exercise(
+        "acrylic",
+        "Dial acrylic",
+        "Cut it so that it falls free and does not run together again.",
+        _CO2,
+        _stock("Dial acrylic", "acrylic", 3.0, (240, 160), process="extruded"),
+        "cut",
+        40,
+    ),
+    Exercise(
+        "thick",
+        "Thick board",
+        "Say whether it can be cut here at all.",
+        _DIODE,
+        _stock("Thick board", "mdf", 9.0, (260, 180)),
+        "cut",
+        48,
+    ),
+    Exercise(
+        "leather",
+        "Map leather",
+        "Engrave a tone that reads well and does not char.",
+        _DIODE,
+        _stock("Test hide", "leather", 2.0, (220, 150), finish="vegetable-tanned"),
+        "engrave",
+        36,
+    ),
+)
 
 
 def exercise_of(exercise_id: str) -> Exercise:

@@ -1,4 +1,6 @@
-"""Opening and swapping files: the only place that turns a path into bytes, with sentences for what the disk says."""
+"""Opening and swapping files: the only place that turns a path into bytes, with sentences for what
+the disk says.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,10 @@ def read_text(path: Path) -> str:
     """Return the text of a file; raises BadFile with a sentence when it cannot be had."""
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise BadFile(f"{path} is larger than {MOST_BYTES // 1_000_000} MB: that is no file of this program.")
+            raise BadFile(
+                f"{path} is larger than {MOST_BYTES // 1_000_000} MB: that is no file of this "
+                "program."
+            )
         return path.read_text(encoding="utf-8")
     except FileNotFoundError:
         raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
@@ -36,7 +41,9 @@ def read_bytes(path: Path) -> bytes:
     """Return the bytes of a file; raises BadFile with a sentence when it cannot be had."""
     try:
         if path.stat().st_size > MOST_PHOTO_BYTES:
-            raise BadFile(f"{path} is larger than {MOST_PHOTO_BYTES // 1_000_000} MB: that is no photo.")
+            raise BadFile(
+                f"{path} is larger than {MOST_PHOTO_BYTES // 1_000_000} MB: that is no photo."
+            )
         return path.read_bytes()
     except FileNotFoundError:
         raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
@@ -47,12 +54,16 @@ def read_bytes(path: Path) -> bytes:
 
 
 def write_file(path: Path, content: str | bytes | Iterable[bytes]) -> None:
-    """Write beside the target, then swap: the old file stays whole until the new one is.  Raises CannotWrite."""
+    """Write beside the target, then swap: the old file stays whole until the new one is.
+
+    Raises CannotWrite.
+    """
     write_together({path: content})
 
 
 def write_together(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> None:
-    """Write several files so that none is swapped in before all are whole on the disk; pieces are written as they come.
+    """Write several files so that none is swapped in before all are whole on the disk; pieces are
+    written as they come.
 
     Raises CannotWrite.
     """
@@ -62,7 +73,12 @@ def write_together(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> No
         for path, content in contents.items():
             path.parent.mkdir(parents=True, exist_ok=True)
             with open(parts[path], "wb") as handle:
-                pieces = [content.encode()] if isinstance(content, str) else [content] if isinstance(content, bytes) else content
+                if isinstance(content, str):
+                    pieces: Iterable[bytes] = [content.encode()]
+                elif isinstance(content, bytes):
+                    pieces = [content]
+                else:
+                    pieces = content
                 handle.writelines(pieces)
                 handle.flush()
                 os.fsync(handle.fileno())

@@ -40,10 +40,12 @@ class Found:
 
 
 class FindIndex:
-    """For each word that stands with any entry of a shelf, which entries it stands with, as the bits of one whole number.
+    """For each word that stands with any entry of a shelf, which entries it stands with, as the
+    bits of one whole number.
 
-    Entries are numbered by rank (proven first, then on trial, newest first), so that the lowest bits are the best hits.
-    Made once for a shelf; a search then takes the same time in a large book as in a small one.
+    Entries are numbered by rank (proven first, then on trial, newest first), so that the lowest
+    bits are the best hits. Made once for a shelf; a search then takes the same time in a large book
+    as in a small one.
     """
 
     def __init__(self, shelf: Shelf, today: date) -> None:
@@ -100,7 +102,9 @@ class FindIndex:
         return exact, exact | begun, exact | begun | alike
 
     def search(self, words: list[str], sizes: list[float], most: int) -> list[tuple[Entry, float]]:
-        """Return the best entries with their likeness: those that hold every word itself come first."""
+        """Return the best entries with their likeness: those that hold every word itself come
+        first.
+        """
         base = self._all
         for mm in sizes:
             base &= self.of_size(mm)
@@ -124,21 +128,32 @@ _kept: list[FindIndex] = []  # of the shelf that was searched last
 
 
 def index_of(shelf: Shelf, today: date) -> FindIndex:
-    """Return the index of a shelf, made at the first call: for a large book beforehand, in a worker."""
+    """Return the index of a shelf, made at the first call: for a large book beforehand, in a
+    worker.
+    """
     if not _kept or _kept[0].shelf is not shelf or _kept[0].today != today:
         _kept[:] = [FindIndex(shelf, today)]
     return _kept[0]
 
 
 def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[Found, ...]:
-    """Return the entries that hold every word of `text`, best first; a size must match within 0.15 mm."""
+    """Return the entries that hold every word of `text`, best first; a size must match within 0.15
+    mm.
+    """
     index, named = index_of(shelf, today), entry_of_code(text)
     if named:
         entry = shelf.entry_by_uid.get(named)
-        hits = [(entry, 1.0)] if entry is not None else []
+        if entry is not None:
+            hits = [(entry, 1.0)]
+        else:
+            hits = []
     else:
         text = _figures_for_words(text)
-        sizes = [mm for number, unit in SIZE.findall(text) if (mm := _length(f"{number} {unit}")) is not None]
+        sizes = [
+            mm
+            for number, unit in SIZE.findall(text)
+            if (mm := _length(f"{number} {unit}")) is not None
+        ]
         words = SIZE.sub(" ", text).casefold().replace(",", " ").split()
         hits = index.search(words, sizes, most)
     found = []
@@ -151,9 +166,14 @@ def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[F
 
 
 def _figures_for_words(text: str) -> str:
-    """"eighth inch" is "1/8 inch"."""
+    """ "eighth inch" is "1/8 inch"."""
     for word, figures in FRACTIONS:
-        text = re.sub(rf"\b(?:an? )?{word}s?(?=\s*(?:of an )?(?:inch|in\b))", figures, text, flags=re.IGNORECASE)
+        text = re.sub(
+            rf"\b(?:an? )?{word}s?(?=\s*(?:of an )?(?:inch|in\b))",
+            figures,
+            text,
+            flags=re.IGNORECASE,
+        )
     return re.sub(r"(\d/\d+)\s*of an inch", r"\1 inch", text, flags=re.IGNORECASE)
 
 
@@ -162,7 +182,9 @@ def trial_of_code(text: str) -> str:
     from olive_almanac.formats.pdf import CODE_PREFIX
 
     words = text.strip()
-    return words.removeprefix(CODE_PREFIX) if words.startswith(CODE_PREFIX) else ""
+    if words.startswith(CODE_PREFIX):
+        return words.removeprefix(CODE_PREFIX)
+    return ""
 
 
 def entry_of_code(text: str) -> str:
@@ -170,7 +192,9 @@ def entry_of_code(text: str) -> str:
     from olive_almanac.formats.pdf import ENTRY_PREFIX
 
     words = text.strip()
-    return words.removeprefix(ENTRY_PREFIX) if words.startswith(ENTRY_PREFIX) else ""
+    if words.startswith(ENTRY_PREFIX):
+        return words.removeprefix(ENTRY_PREFIX)
+    return ""
 
 
 def _length(text: str) -> float | None:
@@ -183,10 +207,16 @@ def _length(text: str) -> float | None:
 def _subject_words(machine: Machine, stock: Stock) -> tuple[str, ...]:
     text = " ".join(
         (
-            stock.label, word_of(stock), stock.colour, stock.finish, machine.label, SOURCES[machine.source][0], machine.source,
+            stock.label,
+            word_of(stock),
+            stock.colour,
+            stock.finish,
+            machine.label,
+            SOURCES[machine.source][0],
+            machine.source,
             f"{machine.optical_power_w:g}w",
         )
-    )  # fmt: skip
+    )
     return _words(text)
 
 

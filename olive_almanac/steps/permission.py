@@ -1,4 +1,6 @@
-"""May this machine burn this stock for this task: the catalogue and the shop's own rules, asked in one place."""
+"""May this machine burn this stock for this task: the catalogue and the shop's own rules, asked in
+one place.
+"""
 
 from __future__ import annotations
 
@@ -15,17 +17,23 @@ __all__ = ["families", "family_entry", "group_of", "groups", "permission_for", "
 OTHER = "Other"
 
 
-def permission_for(machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]) -> Permission:
+def permission_for(
+    machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]
+) -> Permission:
     """Return the permission; raises OutOfRange for a family that the catalogue does not hold."""
     return may_burn(load_catalogue(), machine, stock, task, rules)
 
 
 def verdict_for(machine: Machine, stock: Stock, task: str) -> str:
-    """Return the catalogue's verdict for a task on this machine ("works ...", "poor: ...", "cannot: ..."), or nothing."""
+    """Return the catalogue's verdict for a task on this machine ("works ...", "poor: ...", "cannot:
+    ..."), or nothing.
+    """
     entry = family_entry(stock)
     if entry is None:
         return ""
-    return verdict_of(entry, source=machine.source, task=task, opacity=stock.opacity, colour=stock.colour)
+    return verdict_of(
+        entry, source=machine.source, task=task, opacity=stock.opacity, colour=stock.colour
+    )
 
 
 def families() -> tuple[CatalogueStock, ...]:
@@ -39,12 +47,16 @@ def family_entry(stock: Stock) -> CatalogueStock | None:
 
 def word_of(stock: Stock) -> str:
     entry = family_entry(stock)
-    return entry.word if entry else ""
+    if entry:
+        return entry.word
+    return ""
 
 
 def group_of(stock: Stock) -> str:
     entry = family_entry(stock)
-    return entry.group if entry else OTHER
+    if entry:
+        return entry.group
+    return OTHER
 
 
 def groups() -> tuple[str, ...]:

@@ -1,4 +1,6 @@
-"""A photo of the coupon on the desk: read in a worker, kept unchanged, its cells noted beside the readings by eye."""
+"""A photo of the coupon on the desk: read in a worker, kept unchanged, its cells noted beside the
+readings by eye.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,18 @@ if TYPE_CHECKING:
     from olive_almanac.core.photo.reader import CellSight, PhotoSight
     from olive_almanac.core.photo.squared import PhoneCurve
 
-__all__ = ["PHOTO", "PhotoRead", "cells_of_side", "kept_photo", "limits_from", "photo_work", "pieces_out", "shown_again_work", "suggestions", "taught_by"]
+__all__ = [
+    "PHOTO",
+    "PhotoRead",
+    "cells_of_side",
+    "kept_photo",
+    "limits_from",
+    "photo_work",
+    "pieces_out",
+    "shown_again_work",
+    "suggestions",
+    "taught_by",
+]
 
 PHOTO = "photo"  # under this name the photo's readings stand beside those that count
 SMALL_PX = 1600  # longer side of the whole picture as it is shown
@@ -25,7 +38,9 @@ SMALL_PX = 1600  # longer side of the whole picture as it is shown
 
 @dataclass(frozen=True)
 class PhotoRead:
-    """A photo that was read: where it came from, its bytes, which side, the corners picked, what was seen, which phone."""
+    """A photo that was read: where it came from, its bytes, which side, the corners picked, what
+    was seen, which phone.
+    """
 
     source: str
     data: bytes
@@ -36,21 +51,33 @@ class PhotoRead:
 
 
 def shown_again_work(store: Library, desk: Desk, sides: Sequence[str]) -> Iterator[tuple[str, Any]]:
-    """Yield each kept photo of a trial squared up again, (side, pixels): nothing is read anew or written.  For a worker."""
+    """Yield each kept photo of a trial squared up again, (side, pixels): nothing is read anew or
+    written.  For a worker.
+    """
     kept, out = desk.run.get("photos", {}), pieces_out(desk)
     for side in sides:
         data = store.photo(kept[side]["name"])
         corners = [(float(x), float(y)) for x, y in kept[side]["corners"]]
-        for kind, value in photo_work(desk.trial, data, kept[side]["source"], side, corners_px=corners, out=out):
+        for kind, value in photo_work(
+            desk.trial, data, kept[side]["source"], side, corners_px=corners, out=out
+        ):
             if kind == "read":
                 yield side, value.seen.squared.codes
 
 
 def photo_work(
-    trial: Trial, data: bytes, source: str, side: str, *, corners_px: Sequence[tuple[float, float]] = (),
-    curves: dict[str, Any] | None = None, burnt: frozenset[str] | None = None, out: frozenset[str] = frozenset(),
-) -> Iterator[tuple[str, Any]]:  # fmt: skip
-    """Yield ("picture", (pixels made small, their scale)), then ("read", PhotoRead): the long work, for a worker.
+    trial: Trial,
+    data: bytes,
+    source: str,
+    side: str,
+    *,
+    corners_px: Sequence[tuple[float, float]] = (),
+    curves: dict[str, Any] | None = None,
+    burnt: frozenset[str] | None = None,
+    out: frozenset[str] = frozenset(),
+) -> Iterator[tuple[str, Any]]:
+    """Yield ("picture", (pixels made small, their scale)), then ("read", PhotoRead): the long work,
+    for a worker.
 
     Raises BadFile or PhotoTrouble with what is wrong and what to do.
     """
@@ -62,14 +89,32 @@ def photo_work(
 
     photo = decode_photo(data, source)
     scale = min(1.0, SMALL_PX / max(photo.pixels.shape[:2]))
-    yield "picture", (cv2.resize(photo.pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), scale)
+    yield (
+        "picture",
+        (cv2.resize(photo.pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), scale),
+    )
     phone = f"{max(photo.size)}x{min(photo.size)}, {photo.f35 or 0:g} mm"
     known = (curves or {}).get(phone)
-    curve: PhoneCurve | None = PhoneCurve(*known) if known else None
+    curve: PhoneCurve | None = None
+    if known:
+        curve = PhoneCurve(*known)
     seen = read_photo(
-        photo.pixels, trial, side=side, corners_px=corners_px or None, f35=photo.f35, missing_from=photo.missing_from, curve=curve, burnt=burnt, out=out
+        photo.pixels,
+        trial,
+        side=side,
+        corners_px=corners_px or None,
+        f35=photo.f35,
+        missing_from=photo.missing_from,
+        curve=curve,
+        burnt=burnt,
+        out=out,
     )
-    yield "read", PhotoRead(source, data, side, tuple((float(x), float(y)) for x, y in corners_px), seen, phone)
+    yield (
+        "read",
+        PhotoRead(
+            source, data, side, tuple((float(x), float(y)) for x, y in corners_px), seen, phone
+        ),
+    )
 
 
 def cells_of_side(desk: Desk, side: str) -> tuple[CellSight, ...]:
@@ -77,14 +122,18 @@ def cells_of_side(desk: Desk, side: str) -> tuple[CellSight, ...]:
     from olive_almanac.core.photo.reader import CellSight
 
     kept = desk.run.get("photos", {}).get(side)
-    return tuple(from_plain(CellSight, one, "photo") for one in kept["cells"]) if kept else ()
+    if kept:
+        return tuple(from_plain(CellSight, one, "photo") for one in kept["cells"])
+    return ()
 
 
 def pieces_out(desk: Desk) -> frozenset[str]:
     """Return the cells whose pieces are out, by the front's photo or by eye."""
     seen = {cell.cell for cell in cells_of_side(desk, "front") if cell.out and not cell.flags}
     by_eye = {cell for cell, reading in desk.readings.items() if reading.by == "eye"}
-    return frozenset({*(seen - by_eye), *(cell for cell in by_eye if desk.readings[cell].verdict == "free")})
+    return frozenset(
+        {*(seen - by_eye), *(cell for cell in by_eye if desk.readings[cell].verdict == "free")}
+    )
 
 
 def suggestions(desk: Desk, limits: Limits) -> tuple[Reading, ...]:
@@ -94,19 +143,27 @@ def suggestions(desk: Desk, limits: Limits) -> tuple[Reading, ...]:
     front, back = cells_of_side(desk, "front"), cells_of_side(desk, "back")
     if not front:
         return ()
-    return suggest(joined_sides(front, back) if back else front, desk.trial.task, limits, back_seen=bool(back))
+    return suggest(
+        joined_sides(front, back) if back else front, desk.trial.task, limits, back_seen=bool(back)
+    )
 
 
 def kept_photo(name: str, read: PhotoRead, at: str) -> dict[str, Any]:
     """Return what is kept of a photo in the run."""
     return {
-        "name": name, "source": read.source, "at": at, "corners": [list(one) for one in read.corners_px], "says": list(read.seen.says),
+        "name": name,
+        "source": read.source,
+        "at": at,
+        "corners": [list(one) for one in read.corners_px],
+        "says": list(read.seen.says),
         "cells": [to_plain(one) for one in read.seen.cells],
-    }  # fmt: skip
+    }
 
 
 def taught_by(desk: Desk) -> list[Taught]:
-    """Return the cells of a desk that were read by eye and measured by photo: what the eye teaches the photo."""
+    """Return the cells of a desk that were read by eye and measured by photo: what the eye teaches
+    the photo.
+    """
     from olive_almanac.core.photo.judge import Taught
 
     seen = {cell.cell: cell for cell in cells_of_side(desk, "front")}

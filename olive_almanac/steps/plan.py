@@ -1,4 +1,6 @@
-"""Plan: the choices of a trial in the operator's words, the trial they make, where it lies, and the files it sends out."""
+"""Plan: the choices of a trial in the operator's words, the trial they make, where it lies, and the
+files it sends out.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.machine import Machine
@@ -49,13 +51,30 @@ __all__ = [
 ]
 
 FIELD_FACTORS = ("power", "speed", "passes", "focus", "pitch")  # factors whose levels are numbers
-#     kind: what varies up the side, what along the foot; "" for none, "*" where the operator chooses
+# kind: what varies up the side, what along the foot; "" for none, "*" where the operator chooses
 SLOTS: dict[str, tuple[str, str]] = {
-    "grid": ("*", "*"), "passes": ("", "passes"), "focus": ("", "focus"), "ramp": ("", "focus"), "pitch": ("", "pitch"),
-    "grey": ("", "power"), "kerf": ("", ""), "air": ("air", "speed"), "direction": ("", "speed"), "detail": ("", "speed"),
-    "confirm": ("", ""), "weekly": ("", "speed"), "next": ("", ""),
-}  # fmt: skip
-NAMES = {"power": "Power", "speed": "Speed", "passes": "Passes", "focus": "Focus", "pitch": "Line pitch", "air": "Air"}
+    "grid": ("*", "*"),
+    "passes": ("", "passes"),
+    "focus": ("", "focus"),
+    "ramp": ("", "focus"),
+    "pitch": ("", "pitch"),
+    "grey": ("", "power"),
+    "kerf": ("", ""),
+    "air": ("air", "speed"),
+    "direction": ("", "speed"),
+    "detail": ("", "speed"),
+    "confirm": ("", ""),
+    "weekly": ("", "speed"),
+    "next": ("", ""),
+}
+NAMES = {
+    "power": "Power",
+    "speed": "Speed",
+    "passes": "Passes",
+    "focus": "Focus",
+    "pitch": "Line pitch",
+    "air": "Air",
+}
 MOST_FIXES = 3
 SMALLER_CELLS_MM = (30, 25, 20, 16, 14, 12, 10, 9, 8, 7, 6, 5, 4)
 
@@ -80,13 +99,15 @@ def slots_of(texts: Mapping[str, str]) -> tuple[str, str]:
     return (texts["up"] if up == "*" else up, texts["across"] if across == "*" else across)
 
 
-# -- choices as texts --------------------------------------------------------------------------------------------------
+# -- choices as texts ------------------------------------------------------------------------------
 
 
 def _level_text(factor: str, value: float, unit: str) -> str:
     if factor == "power":
         return percent_text(value)
-    return number_text(speed_in(value, unit) if factor == "speed" else value, 4 if factor == "speed" else 3)
+    return number_text(
+        speed_in(value, unit) if factor == "speed" else value, 4 if factor == "speed" else 3
+    )
 
 
 def _spacing(values: Sequence[float]) -> str:
@@ -104,7 +125,9 @@ def _spacing(values: Sequence[float]) -> str:
 
 
 def texts_of(choices: TrialChoices, unit: str) -> dict[str, str]:
-    """Return the fields of choices: of each factor its ends, steps, spacing and list, and what stands where it is held."""
+    """Return the fields of choices: of each factor its ends, steps, spacing and list, and what
+    stands where it is held.
+    """
     texts: dict[str, str] = {}
     for factor in FIELD_FACTORS:
         values = [float(v) for v in choices.levels(factor)]
@@ -118,21 +141,40 @@ def texts_of(choices: TrialChoices, unit: str) -> dict[str, str]:
             factor: joined,
         }
     sheet = choices.sheet
-    clamps = "; ".join(",".join(number_text(side, 4) for side in box) for box in sheet.clamps_mm) if sheet else ""
+    clamps = ""
+    if sheet:
+        clamps = "; ".join(
+            ",".join(number_text(side, 4) for side in box) for box in sheet.clamps_mm
+        )
     quiet_power, quiet_speed = choices.label_power, choices.label_speed_mm_s
     return texts | {
-        "kind": choices.kind, "up": choices.up, "across": choices.across, "air": ", ".join(choices.air),
-        "cell": number_text(choices.cell_mm), "gap": number_text(choices.gap_mm), "rest": number_text(choices.rest_s),
-        "x": number_text(choices.place[0], 4), "y": number_text(choices.place[1], 4), "order": choices.burn_order,
-        "turned": "yes" if choices.turned else "", "repeats": str(choices.repeats), "slope": number_text(choices.slope),
-        "slots": ", ".join(number_text(v) for v in choices.slots_mm), "crosshatch": "yes" if choices.crosshatch else "",
-        "beam": choices.beam, "focus_step": number_text(choices.focus_step_mm), "labels": "yes" if choices.labels else "",
-        "marks": "yes" if choices.fiducials else "", "edge": number_text(choices.edge_mm),
-        "sheet": "" if choices.sheet_number is None else str(choices.sheet_number), "clamps": clamps,
-        "sheet_x": number_text(choices.sheet_at_mm[0], 4), "sheet_y": number_text(choices.sheet_at_mm[1], 4),
+        "kind": choices.kind,
+        "up": choices.up,
+        "across": choices.across,
+        "air": ", ".join(choices.air),
+        "cell": number_text(choices.cell_mm),
+        "gap": number_text(choices.gap_mm),
+        "rest": number_text(choices.rest_s),
+        "x": number_text(choices.place[0], 4),
+        "y": number_text(choices.place[1], 4),
+        "order": choices.burn_order,
+        "turned": "yes" if choices.turned else "",
+        "repeats": str(choices.repeats),
+        "slope": number_text(choices.slope),
+        "slots": ", ".join(number_text(v) for v in choices.slots_mm),
+        "crosshatch": "yes" if choices.crosshatch else "",
+        "beam": choices.beam,
+        "focus_step": number_text(choices.focus_step_mm),
+        "labels": "yes" if choices.labels else "",
+        "marks": "yes" if choices.fiducials else "",
+        "edge": number_text(choices.edge_mm),
+        "sheet": "" if choices.sheet_number is None else str(choices.sheet_number),
+        "clamps": clamps,
+        "sheet_x": number_text(choices.sheet_at_mm[0], 4),
+        "sheet_y": number_text(choices.sheet_at_mm[1], 4),
         "label_power": "" if quiet_power is None else percent_text(quiet_power),
         "label_speed": "" if quiet_speed is None else number_text(speed_in(quiet_speed, unit), 4),
-    }  # fmt: skip
+    }
 
 
 def _whole(text: str, field: str) -> int:
@@ -162,11 +204,16 @@ def _levels(texts: Mapping[str, str], factor: str, unit: str, *, varied: bool) -
         levels = read_levels(texts[f"{factor}_list" if varied else factor], name, read)
     else:
         low, high = read(texts[f"{factor}_from"]), read(texts[f"{factor}_to"])
-        make = ratio_levels if texts[f"{factor}_space"] == "ratio" else even_levels
+        if texts[f"{factor}_space"] == "ratio":
+            make = ratio_levels
+        else:
+            make = even_levels
         if factor == "passes":
             levels = tuple(range(int(low), int(high) + 1))
         else:
-            levels = make(low, high, _whole(texts[f"{factor}_steps"], f"Steps of {name.lower()}"), name)
+            levels = make(
+                low, high, _whole(texts[f"{factor}_steps"], f"Steps of {name.lower()}"), name
+            )
     for value in levels:
         if factor == "power" and not 0 < value <= 1:
             raise OutOfRange("Power", 100 * value, "above 0 and at most 100", "%")
@@ -182,44 +229,85 @@ def _boxes(text: str, field: str) -> tuple[tuple[float, float, float, float], ..
     for part in filter(str.strip, text.split(";")):
         sides = [read_number(side, field, "mm") for side in part.split(",")]
         if len(sides) != 4:
-            raise OutOfRange(field, f"“{part.strip()}”", "four numbers: from X, Y to X, Y; more behind a semicolon")
+            raise OutOfRange(
+                field,
+                f"“{part.strip()}”",
+                "four numbers: from X, Y to X, Y; more behind a semicolon",
+            )
         boxes.append((sides[0], sides[1], sides[2], sides[3]))
     return tuple(boxes)
 
 
-def choices_from(texts: Mapping[str, str], unit: str, base: TrialChoices, stock: Stock | None = None) -> TrialChoices:
-    """Return the choices that the fields say; what no field holds stays as in `base`.  Raises OutOfRange naming the field."""
+def choices_from(
+    texts: Mapping[str, str], unit: str, base: TrialChoices, stock: Stock | None = None
+) -> TrialChoices:
+    """Return the choices that the fields say; what no field holds stays as in `base`.
+
+    Raises OutOfRange naming the field.
+    """
     from olive_almanac.core.records.setting import AIRS
 
     varied = slots_of(texts)
-    levels = {factor: _levels(texts, factor, unit, varied=factor in varied) for factor in FIELD_FACTORS}
+    levels = {
+        factor: _levels(texts, factor, unit, varied=factor in varied) for factor in FIELD_FACTORS
+    }
     airs = tuple(word.strip() for word in texts["air"].split(",") if word.strip())
     for air in airs:
         check_choice("Air", air, AIRS)
     words: dict[str, Any] = {
-        "air": airs, "kind": texts["kind"], "up": texts["up"], "across": texts["across"], "burn_order": texts["order"],
+        "air": airs,
+        "kind": texts["kind"],
+        "up": texts["up"],
+        "across": texts["across"],
+        "burn_order": texts["order"],
         "beam": texts["beam"],
-    }  # fmt: skip
-    number = int(texts["sheet"]) if texts["sheet"] else None
+    }
+    number = None
+    if texts["sheet"]:
+        number = int(texts["sheet"])
     sheet: Sheet | None = None
     if number is not None and stock is not None and number < len(stock.sheets):
         sheet = replace(stock.sheets[number], clamps_mm=_boxes(texts["clamps"], "Clamps"))
     return replace(
         base,
-        power=levels["power"], speed_mm_s=levels["speed"], passes=levels["passes"], focus_mm=levels["focus"], pitch_mm=levels["pitch"],
+        power=levels["power"],
+        speed_mm_s=levels["speed"],
+        passes=levels["passes"],
+        focus_mm=levels["focus"],
+        pitch_mm=levels["pitch"],
         cell_mm=read_length_mm(texts["cell"], "Cell side"),
-        gap_mm=read_length_mm(texts["gap"], "Gap between cells"), rest_s=read_number(texts["rest"], "Rest", "s"),
-        place=(read_length_mm(texts["x"], "Place along X"), read_length_mm(texts["y"], "Place along Y")),
-        turned=bool(texts["turned"]), repeats=_whole(texts["repeats"], "Repeats"), slope=read_number(texts["slope"], "Slope"),
-        slots_mm=tuple(read_length_mm(part, "Slot widths") for part in texts["slots"].split(",") if part.strip()),
-        crosshatch=bool(texts["crosshatch"]), focus_step_mm=read_length_mm(texts["focus_step"], "Focus step"),
-        labels=bool(texts["labels"]), fiducials=bool(texts["marks"]), edge_mm=read_length_mm(texts["edge"], "Free edge"),
+        gap_mm=read_length_mm(texts["gap"], "Gap between cells"),
+        rest_s=read_number(texts["rest"], "Rest", "s"),
+        place=(
+            read_length_mm(texts["x"], "Place along X"),
+            read_length_mm(texts["y"], "Place along Y"),
+        ),
+        turned=bool(texts["turned"]),
+        repeats=_whole(texts["repeats"], "Repeats"),
+        slope=read_number(texts["slope"], "Slope"),
+        slots_mm=tuple(
+            read_length_mm(part, "Slot widths")
+            for part in texts["slots"].split(",")
+            if part.strip()
+        ),
+        crosshatch=bool(texts["crosshatch"]),
+        focus_step_mm=read_length_mm(texts["focus_step"], "Focus step"),
+        labels=bool(texts["labels"]),
+        fiducials=bool(texts["marks"]),
+        edge_mm=read_length_mm(texts["edge"], "Free edge"),
         label_power=_optional_power(texts["label_power"]),
-        label_speed_mm_s=read_speed_mm_s(texts["label_speed"], "Speed of the labels", unit) if texts["label_speed"].strip() else None,
-        sheet_number=number if sheet is not None else None, sheet=sheet,
-        sheet_at_mm=(read_length_mm(texts["sheet_x"], "Sheet along X"), read_length_mm(texts["sheet_y"], "Sheet along Y")),
-        speed_unit=unit, **words,
-    )  # fmt: skip
+        label_speed_mm_s=read_speed_mm_s(texts["label_speed"], "Speed of the labels", unit)
+        if texts["label_speed"].strip()
+        else None,
+        sheet_number=number if sheet is not None else None,
+        sheet=sheet,
+        sheet_at_mm=(
+            read_length_mm(texts["sheet_x"], "Sheet along X"),
+            read_length_mm(texts["sheet_y"], "Sheet along Y"),
+        ),
+        speed_unit=unit,
+        **words,
+    )
 
 
 def _optional_power(text: str) -> float | None:
@@ -237,22 +325,30 @@ def burn_folder(library_folder: Path, trial: Trial) -> Path:
 
 
 def what_machines_can(shelf: Shelf, stock: Stock, task: Task) -> list[tuple[Machine, str, bool]]:
-    """Return each machine with what the catalogue says of it and the stock, task by task, and whether it may do `task`."""
+    """Return each machine with what the catalogue says of it and the stock, task by task, and
+    whether it may do `task`.
+    """
     told = []
     for machine in shelf.machines:
         groups: dict[str, list[str]] = {}
         for one in TASKS:
             groups.setdefault(verdict_for(machine, stock, one), []).append(one)
-        words = "\n".join(f"{', '.join(tasks).capitalize()}: {verdict}." for verdict, tasks in groups.items() if verdict)
+        words = "\n".join(
+            f"{', '.join(tasks).capitalize()}: {verdict}."
+            for verdict, tasks in groups.items()
+            if verdict
+        )
         told.append((machine, words, permission_for(machine, stock, task, shelf.rules).allowed))
     return told
 
 
-# -- the presenter -----------------------------------------------------------------------------------------------------
+# -- the presenter ---------------------------------------------------------------------------------
 
 
 class PlanPresenter:
-    """Keeps the fields; every change makes the plan anew or says what is wrong with it and what would fit."""
+    """Keeps the fields; every change makes the plan anew or says what is wrong with it and what
+    would fit.
+    """
 
     def __init__(self, session: Session, view: ShowsPlan) -> None:
         self.session, self._view = session, view
@@ -263,7 +359,7 @@ class PlanPresenter:
         self._base: TrialChoices | None = None
         self._limit: Any = None
 
-    # -- where the choices come from -----------------------------------------------------------------------------------
+    # -- where the choices come from ---------------------------------------------------------------
 
     def start(self) -> None:
         """Begin from the trial on the desk when it is not burnt yet, else from suggested levels."""
@@ -290,12 +386,16 @@ class PlanPresenter:
             action()
         except AlmanacError as problem:
             self.plan = None
-            self._view.show_problem(problem.field if isinstance(problem, OutOfRange) else "", str(problem), ())
+            self._view.show_problem(
+                problem.field if isinstance(problem, OutOfRange) else "", str(problem), ()
+            )
 
     @property
     def _kind(self) -> Kind:
-        kind: Any = self.texts.get("kind", "grid")
-        return "grid" if kind == "next" else kind
+        kind: Kind = cast(Kind, self.texts.get("kind", "grid"))
+        if kind == "next":
+            return "grid"
+        return kind
 
     def _suggested(self, kind: Kind) -> TrialChoices:
         from olive_almanac.core.design.plan import choices_of
@@ -305,10 +405,17 @@ class PlanPresenter:
         machine, stock = self.session.subject.machine, self.session.subject.stock
         assert machine is not None and stock is not None
         found = suggest_levels(
-            machine, stock, self.session.subject.task, kind=kind, speed_unit=self.session.preferences.speed_unit,
-            near=self._neighbour(), pairs=self.pairs, limit=self.limit, lettering=letters(),
+            machine,
+            stock,
+            self.session.subject.task,
+            kind=kind,
+            speed_unit=self.session.preferences.speed_unit,
+            near=self._neighbour(),
+            pairs=self.pairs,
+            limit=self.limit,
+            lettering=letters(),
             engraving=verdict_for(machine, stock, "engrave"),
-        )  # fmt: skip
+        )
         choices, self.basis = self._on_sheet(found.choices), found.basis
         entry, last = self.session.entry, self.session.last_of_kind("weekly")
         if kind == "confirm" and entry is not None:
@@ -317,28 +424,42 @@ class PlanPresenter:
                 "from the book: the entry itself",
             )
         if kind == "weekly" and last is not None:
-            choices, self.basis = replace(choices_of(last), place=choices.place), f"as in the weekly check of {last.made}"
+            choices, self.basis = (
+                replace(choices_of(last), place=choices.place),
+                f"as in the weekly check of {last.made}",
+            )
         return choices
 
     def _on_sheet(self, choices: TrialChoices) -> TrialChoices:
-        """Lay the trial on the sheet in use, or on the first of the stock's sheets, in its lower left corner."""
+        """Lay the trial on the sheet in use, or on the first of the stock's sheets, in its lower
+        left corner.
+        """
         stock = self.session.subject.stock
         wanted = self.texts.get("sheet", "0")
         if stock is None or not stock.sheets or wanted == "":
             return choices
         number = min(int(wanted), len(stock.sheets) - 1)
-        at = self._base.sheet_at_mm if self._base is not None else (0.0, 0.0)
-        return replace(choices, sheet_number=number, sheet=stock.sheets[number], sheet_at_mm=at, place=at)
+        if self._base is not None:
+            at = self._base.sheet_at_mm
+        else:
+            at = (0.0, 0.0)
+        return replace(
+            choices, sheet_number=number, sheet=stock.sheets[number], sheet_at_mm=at, place=at
+        )
 
     @property
     def pairs(self) -> list[Any]:
         """The read coupons of the subject."""
         desk = self.session.desk
-        return [pair for pair in desk.pairs if pair[1]] if desk is not None else []
+        if desk is not None:
+            return [pair for pair in desk.pairs if pair[1]]
+        return []
 
     @property
     def limit(self) -> Any:
-        """The line energy above which this stock is expected to flare up (core.fitting.char.FlareLimit)."""
+        """The line energy above which this stock is expected to flare up
+        (core.fitting.char.FlareLimit).
+        """
         from olive_almanac.core.design.suggest import flare_limit_of
 
         if self._limit is None and self.session.subject.stock is not None:
@@ -346,15 +467,22 @@ class PlanPresenter:
         return self._limit
 
     def _neighbour(self) -> Neighbour | None:
-        """The entry of the book that bears most on the subject: its own first, then the same machine and family; old notes count
-        where they are of the very subject."""
+        """The entry of the book that bears most on the subject: its own first, then the same
+        machine and family; old notes count where they are of the very subject.
+        """
         from olive_almanac.core.design.suggest import Neighbour
 
         subject, shelf = self.session.subject, self.session.shelf
         ranked = []
         for n, entry in enumerate(shelf.entries):
             machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
-            if machine is None or stock is None or subject.machine is None or subject.stock is None or entry.task != subject.task:
+            if (
+                machine is None
+                or stock is None
+                or subject.machine is None
+                or subject.stock is None
+                or entry.task != subject.task
+            ):
                 continue
             kin = stock.family == subject.stock.family
             noted = entry.is_note and (machine, stock) == (subject.machine, subject.stock)
@@ -371,7 +499,9 @@ class PlanPresenter:
                     Neighbour(entry, machine, stock),
                 )
             )
-        return min(ranked, key=lambda one: one[:5])[5] if ranked else None
+        if ranked:
+            return min(ranked, key=lambda one: one[:5])[5]
+        return None
 
     def plan_next(self, cells: Sequence[Setting]) -> None:
         """Plan the very cells that a decision asks for."""
@@ -379,13 +509,23 @@ class PlanPresenter:
         def take() -> None:
             base = self._suggested("grid")
             first = cells[0]
-            self.basis = f"{count_text(len(cells), 'cell')} that teach most about the edge, by the readings so far"
+            self.basis = (
+                f"{count_text(len(cells), 'cell')} that teach most about the edge, by "
+                "the readings so far"
+            )
             self._take(
                 replace(
-                    base, kind="next", settings=tuple(cells), power=(first.power,), speed_mm_s=(first.speed_mm_s,), passes=(first.passes,),
-                    focus_mm=(first.focus_mm,), pitch_mm=(first.pitch_mm,), air=(first.air,),
+                    base,
+                    kind="next",
+                    settings=tuple(cells),
+                    power=(first.power,),
+                    speed_mm_s=(first.speed_mm_s,),
+                    passes=(first.passes,),
+                    focus_mm=(first.focus_mm,),
+                    pitch_mm=(first.pitch_mm,),
+                    air=(first.air,),
                 )
-            )  # fmt: skip
+            )
 
         self._attempt(take)
 
@@ -401,7 +541,7 @@ class PlanPresenter:
         self._view.show_choices(self.texts)
         self.remake()
 
-    # -- changes -------------------------------------------------------------------------------------------------------
+    # -- changes -----------------------------------------------------------------------------------
 
     def change(self, key: str, text: str) -> None:
         self.texts[key] = text
@@ -412,8 +552,12 @@ class PlanPresenter:
         self.suggest(kind)
 
     def choose_factor(self, slot: str, factor: str) -> None:
-        """Let another factor vary up the side or along the foot; what stood there changes places or is held."""
-        other = "across" if slot == "up" else "up"
+        """Let another factor vary up the side or along the foot; what stood there changes places or
+        is held.
+        """
+        other = "up"
+        if slot == "up":
+            other = "across"
         old = self.texts[slot]
         if self.texts[other] == factor:
             self.texts[other] = old
@@ -443,12 +587,16 @@ class PlanPresenter:
             "passes": (1, 4),
             "pitch": (0.5 * value, 1.5 * value),
         }
-        reach = machine.rayleigh_mm if machine else 1.0
+        reach = 1.0
+        if machine:
+            reach = machine.rayleigh_mm
         low, high = ends.get(factor, (value - reach, value + reach))
         self.texts |= {
-            f"{factor}_from": _level_text(factor, low, unit), f"{factor}_to": _level_text(factor, high, unit),
-            f"{factor}_steps": "4" if factor == "passes" else "5", f"{factor}_space": "even",
-        }  # fmt: skip
+            f"{factor}_from": _level_text(factor, low, unit),
+            f"{factor}_to": _level_text(factor, high, unit),
+            f"{factor}_steps": "4" if factor == "passes" else "5",
+            f"{factor}_space": "even",
+        }
 
     def choose_spacing(self, factor: str, spacing: str) -> None:
         """Space the levels evenly, by ratio, or as a list that starts from the present levels."""
@@ -456,7 +604,9 @@ class PlanPresenter:
             unit = self.session.preferences.speed_unit
             try:
                 levels = _levels(self.texts, factor, unit, varied=True)
-                self.texts[f"{factor}_list"] = ", ".join(_level_text(factor, v, unit) for v in levels)
+                self.texts[f"{factor}_list"] = ", ".join(
+                    _level_text(factor, v, unit) for v in levels
+                )
             except AlmanacError:
                 pass  # the fields are told as they stand
         self.texts[f"{factor}_space"] = spacing
@@ -469,7 +619,9 @@ class PlanPresenter:
         self.texts["sheet"] = number
         if number and stock is not None:
             boxes = stock.sheets[int(number)].clamps_mm
-            self.texts["clamps"] = "; ".join(",".join(number_text(side, 4) for side in box) for box in boxes)
+            self.texts["clamps"] = "; ".join(
+                ",".join(number_text(side, 4) for side in box) for box in boxes
+            )
             self.texts |= {"x": self.texts["sheet_x"], "y": self.texts["sheet_y"]}
         self._view.show_choices(self.texts)
         self.remake()
@@ -489,7 +641,9 @@ class PlanPresenter:
             self._put(place)
 
     def drag(self, x_mm: float, y_mm: float) -> None:
-        """Move the coupon to a place on the bed: drawn to edges nearby, then to the nearest place that is free."""
+        """Move the coupon to a place on the bed: drawn to edges nearby, then to the nearest place
+        that is free.
+        """
         if self.plan is None:
             return
         coupon, room = self.plan.trial.coupon, self.room
@@ -515,7 +669,9 @@ class PlanPresenter:
         self.texts |= {"x": number_text(place[0], 5), "y": number_text(place[1], 5)}
         trial = self.plan.trial
         choices = {**trial.choices, "place": list(place)}
-        self.plan = replace(self.plan, trial=replace(trial, on_sheet=Place(*place), choices=choices))
+        self.plan = replace(
+            self.plan, trial=replace(trial, on_sheet=Place(*place), choices=choices)
+        )
         self._view.show_choices(self.texts)
         self._view.show_plan(self.plan)
 
@@ -529,7 +685,9 @@ class PlanPresenter:
 
     @property
     def ground(self) -> tuple[Machine, Stock, SheetOnBed | None] | None:
-        """What the coupon would lie on, also while it finds no room there; None while the choices cannot be read."""
+        """What the coupon would lie on, also while it finds no room there; None while the choices
+        cannot be read.
+        """
         from olive_almanac.core.design.plan import sheet_on_bed
 
         machine, stock = self.session.subject.machine, self.session.subject.stock
@@ -542,21 +700,32 @@ class PlanPresenter:
 
     def _choices(self) -> TrialChoices:
         assert self._base is not None
-        return choices_from(self.texts, self.session.preferences.speed_unit, self._base, self.session.subject.stock)
+        return choices_from(
+            self.texts, self.session.preferences.speed_unit, self._base, self.session.subject.stock
+        )
 
-    # -- the plan ------------------------------------------------------------------------------------------------------
+    # -- the plan ----------------------------------------------------------------------------------
 
     def remake(self) -> None:
         from olive_almanac.core.design.plan import NoRoom
 
-        if self.session.subject.machine is None or self.session.subject.stock is None or self._base is None:
+        if (
+            self.session.subject.machine is None
+            or self.session.subject.stock is None
+            or self._base is None
+        ):
             return
         try:
             self.plan = self._planned(self._choices())
         except AlmanacError as problem:
             self.plan = None  # an old grid beside an error would mislead
-            fixes = self.what_fits() if isinstance(problem, NoRoom) else ()
-            self._view.show_problem(problem.field if isinstance(problem, OutOfRange) else "", str(problem), fixes)
+            if isinstance(problem, NoRoom):
+                fixes = self.what_fits()
+            else:
+                fixes = ()
+            self._view.show_problem(
+                problem.field if isinstance(problem, OutOfRange) else "", str(problem), fixes
+            )
         else:
             place = self.plan.trial.on_sheet or Place(0.0, 0.0)
             self.texts |= {"x": number_text(place.x_mm, 5), "y": number_text(place.y_mm, 5)}
@@ -571,40 +740,79 @@ class PlanPresenter:
         assert subject.machine is not None and subject.stock is not None
         continuing = desk is not None and not desk.burnt and desk.stage in ("plan", "burn")
         number = self.session.next_trial_number()
-        trial_id = desk.trial.id if desk and continuing else f"coupon-{number:04d}-{self.session.new_id()}"
-        self.name = desk.trial.name if desk and continuing else f"Coupon {number:04d}"
-        marks_set = choices.marks_set if continuing else coupon_set(number)
+        if desk and continuing:
+            trial_id = desk.trial.id
+        else:
+            trial_id = f"coupon-{number:04d}-{self.session.new_id()}"
+        if desk and continuing:
+            self.name = desk.trial.name
+        else:
+            self.name = f"Coupon {number:04d}"
+        if continuing:
+            marks_set = choices.marks_set
+        else:
+            marks_set = coupon_set(number)
         planned = plan_trial(
-            subject.machine, subject.stock, subject.task, replace(choices, marks_set=marks_set), permission=self.session.permission,
-            trial_id=trial_id, name=self.name, made=self.session.today().isoformat(), lettering=letters(),
-            engraving=verdict_for(subject.machine, subject.stock, "engrave"), limit=self.limit, settle=True,
-        )  # fmt: skip
+            subject.machine,
+            subject.stock,
+            subject.task,
+            replace(choices, marks_set=marks_set),
+            permission=self.session.permission,
+            trial_id=trial_id,
+            name=self.name,
+            made=self.session.today().isoformat(),
+            lettering=letters(),
+            engraving=verdict_for(subject.machine, subject.stock, "engrave"),
+            limit=self.limit,
+            settle=True,
+        )
         if self.session.practice is not None:
             from olive_almanac.steps.practise import cells_left
 
-            check_number("Number of cells", len(planned.trial.cells), f"cells left of the exercise’s {self.session.practice.exercise.cells}",
-                         high=cells_left(self.session))  # fmt: skip
+            check_number(
+                "Number of cells",
+                len(planned.trial.cells),
+                f"cells left of the exercise’s {self.session.practice.exercise.cells}",
+                high=cells_left(self.session),
+            )
         return planned
 
     def what_fits(self) -> tuple[Fix, ...]:
-        """Return changes after which the coupon has room: turned, smaller cells, fewer levels, another sheet."""
+        """Return changes after which the coupon has room: turned, smaller cells, fewer levels,
+        another sheet.
+        """
         stock, texts = self.session.subject.stock, self.texts
-        sheets = [(n, lengths_text(one.width_mm, one.height_mm)) for n, one in enumerate(stock.sheets if stock else ())]
+        sheets = [
+            (n, lengths_text(one.width_mm, one.height_mm))
+            for n, one in enumerate(stock.sheets if stock else ())
+        ]
         groups = [
             [Fix("turned by 90°", {"turned": "" if texts["turned"] else "yes"})],
             self._smaller_cells(),
-            [Fix(f"on the sheet of {size} mm", {"sheet": str(n), "clamps": ""}) for n, size in sheets if str(n) != texts["sheet"]],
+            [
+                Fix(f"on the sheet of {size} mm", {"sheet": str(n), "clamps": ""})
+                for n, size in sheets
+                if str(n) != texts["sheet"]
+            ],
             self._fewer_levels(),
             [Fix("on the bare bed", {"sheet": ""})] if texts["sheet"] else [],
         ]
-        found = [fix for group in groups if (fix := next((one for one in group if self._would_fit(one)), None)) is not None]
+        found = [
+            fix
+            for group in groups
+            if (fix := next((one for one in group if self._would_fit(one)), None)) is not None
+        ]
         return tuple(found[:MOST_FIXES])
 
     def _would_fit(self, fix: Fix) -> bool:
         assert self._base is not None
         try:
             unit = self.session.preferences.speed_unit
-            self._planned(choices_from({**self.texts, **fix.texts}, unit, self._base, self.session.subject.stock))
+            self._planned(
+                choices_from(
+                    {**self.texts, **fix.texts}, unit, self._base, self.session.subject.stock
+                )
+            )
         except AlmanacError:
             return False
         return True
@@ -623,9 +831,16 @@ class PlanPresenter:
             if factor not in FIELD_FACTORS or self.texts[f"{factor}_space"] == "list":
                 continue
             steps = self.texts[f"{factor}_steps"]
-            for fewer in (int(steps) - 1, int(steps) - 2, int(steps) // 2) if steps.isdigit() else ():
+            for fewer in (
+                (int(steps) - 1, int(steps) - 2, int(steps) // 2) if steps.isdigit() else ()
+            ):
                 if fewer > 1:
-                    fixes.append(Fix(f"{fewer} steps of {NAMES[factor].lower()}", {f"{factor}_steps": str(fewer)}))
+                    fixes.append(
+                        Fix(
+                            f"{fewer} steps of {NAMES[factor].lower()}",
+                            {f"{factor}_steps": str(fewer)},
+                        )
+                    )
         return fixes
 
     def take_fix(self, fix: Fix) -> None:
@@ -635,7 +850,9 @@ class PlanPresenter:
         self.remake()
 
     def outlook_work(self) -> Iterator[tuple[str, Outlook]] | None:
-        """Return the work that reckons what the plan is expected to show, for a worker; None where there is no plan."""
+        """Return the work that reckons what the plan is expected to show, for a worker; None where
+        there is no plan.
+        """
         if self.plan is None:
             return None
         trial, pairs = self.plan.trial, self.pairs
@@ -647,7 +864,7 @@ class PlanPresenter:
 
         return work()
 
-    # -- the files -----------------------------------------------------------------------------------------------------
+    # -- the files ---------------------------------------------------------------------------------
 
     def write_work(self) -> Iterator[str] | None:
         """Return the work of writing the files, a word for each piece of it: for a worker."""
@@ -655,7 +872,9 @@ class PlanPresenter:
             return None
         trial = self.plan.trial
         return write_trial_files(
-            trial, burn_folder(self.session.store.folder, trial), speed_unit=self.session.preferences.speed_unit
+            trial,
+            burn_folder(self.session.store.folder, trial),
+            speed_unit=self.session.preferences.speed_unit,
         )
 
     def written(self) -> TrialFiles | None:
@@ -668,12 +887,16 @@ class PlanPresenter:
             self._keep_clamps(trial)
             self.session.keep_trial(trial, "burn", "burn file written")
 
-        return trial_files(burn_folder(self.session.store.folder, trial)) if self.session.attempt(action) else None
+        if self.session.attempt(action):
+            return trial_files(burn_folder(self.session.store.folder, trial))
+        return None
 
     def write(self) -> TrialFiles | None:
         """Write the files at once and keep the trial (for a caller without a window)."""
         work = self.write_work()
-        return self.written() if work is not None and self.session.attempt(lambda: list(work)) else None
+        if work is not None and self.session.attempt(lambda: list(work)):
+            return self.written()
+        return None
 
     def _keep_clamps(self, trial: Trial) -> None:
         """Remember where this sheet is clamped."""

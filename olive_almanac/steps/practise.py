@@ -1,4 +1,6 @@
-"""Practise: an exercise on a hidden stock in a library of its own, and its score against the truth."""
+"""Practise: an exercise on a hidden stock in a library of its own, and its score against
+the truth.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,17 @@ from olive_almanac.steps.session import Session
 if TYPE_CHECKING:
     from olive_almanac.core.records.trial import Trial
 
-__all__ = ["Score", "begin", "best_of", "cells_left", "cells_used", "keep_score", "kept_scores", "score_work", "title_of"]
+__all__ = [
+    "Score",
+    "begin",
+    "best_of",
+    "cells_left",
+    "cells_used",
+    "keep_score",
+    "kept_scores",
+    "score_work",
+    "title_of",
+]
 
 FILE = "practice.json"
 WORKS_FROM = 0.97
@@ -30,10 +42,13 @@ MOST_KEPT = 200
 
 @dataclass(frozen=True)
 class Score:
-    """How an exercise went.  Points are of 100: `points` for what was found, the other parts for how it was found.
+    """How an exercise went.
 
-    `success` is the true chance of the setting written into the book, None where none was; `best` is the quickest setting
-    that truly works, None where nothing does; seconds are a metre, or 100 cm2 of a raster.
+    Points are of 100: `points` for what was found, the other parts for how it was found.
+
+    `success` is the true chance of the setting written into the book, None where none was; `best`
+    is the quickest setting that truly works, None where nothing does; seconds are a metre, or 100
+    cm2 of a raster.
     """
 
     exercise: str
@@ -67,7 +82,10 @@ def cells_used(session: Session) -> int:
     used = 0
     for trial in session.trials:
         run = session.store.run_of(trial.id) or {}
-        used += len({*run.get("cells", ()), *run.get("maybe", ()), *run.get("left_out", ())} & {cell.id for cell in trial.cells})
+        used += len(
+            {*run.get("cells", ()), *run.get("maybe", ()), *run.get("left_out", ())}
+            & {cell.id for cell in trial.cells}
+        )
     return used
 
 
@@ -80,8 +98,8 @@ def cells_left(session: Session) -> int:
 def score_work(session: Session, bench: Bench) -> Iterator[Score]:
     """Yield the score of the exercise that is open: long work, for a worker.
 
-    Half the points are for a setting that truly works and how near its time is to the best; the rest for cells saved, for
-    time spent, and for hazards answered.
+    Half the points are for a setting that truly works and how near its time is to the best; the
+    rest for cells saved, for time spent, and for hazards answered.
     """
     practice = session.practice
     assert practice is not None
@@ -97,16 +115,27 @@ def _pairs(session: Session) -> list[Any]:
 
 
 def _scored(
-    practice: Practice, exercise: Exercise, bench: Bench, pairs: list[Any], runs: list[tuple[Trial, dict[str, Any]]],
-    found: Setting | None, used: int,
-) -> Score:  # fmt: skip
+    practice: Practice,
+    exercise: Exercise,
+    bench: Bench,
+    pairs: list[Any],
+    runs: list[tuple[Trial, dict[str, Any]]],
+    found: Setting | None,
+    used: int,
+) -> Score:
     from olive_almanac.steps.decide import decide_trial
 
     machine, stock, task = exercise.machine, exercise.stock, exercise.task
     best = bench.best(machine, stock, task)
-    success = bench.success(machine, stock, task, found) if found is not None else None
-    seconds = _seconds(found) if found is not None else None
-    decision = decide_trial(pairs)[0] if pairs else None
+    success = None
+    if found is not None:
+        success = bench.success(machine, stock, task, found)
+    seconds = None
+    if found is not None:
+        seconds = _seconds(found)
+    decision = None
+    if pairs:
+        decision = decide_trial(pairs)[0]
     gave_up = found is None and decision is not None and (decision.never or decision.stall)
     on_setting, on_time = 0, 0
     if found is not None and success is not None:
@@ -115,41 +144,80 @@ def _scored(
             on_time = round(15 * min(1.0, best[1] / seconds))
     elif best is None and gave_up:
         on_setting, on_time = 50, 15  # nothing works here, and that was found out
-    on_waste = round(15 * min(1.0, max(0.0, (1 - used / exercise.cells) / (1 - FREE_CELLS)))) if used else 0
+    on_waste = 0
+    if used:
+        on_waste = round(15 * min(1.0, max(0.0, (1 - used / exercise.cells) / (1 - FREE_CELLS))))
     hazards = _hazards(runs)
-    on_safety = max(0, 20 - 5 * len(hazards)) if runs else 0
+    on_safety = 0
+    if runs:
+        on_safety = max(0, 20 - 5 * len(hazards))
     return Score(
-        exercise.id, practice.started, on_setting + on_time + on_waste + on_safety, on_setting, on_time, on_waste, on_safety,
-        found, success, seconds, best[0] if best else None, best[1] if best else None, used, exercise.cells,
-        sum(cell.seconds for trial, run in runs for cell in trial.cells if cell.id in run.get("cells", {})), hazards,
-        decision.next_cells[:6] if decision is not None else (), decision.says if decision is not None else "Nothing was read.",
-    )  # fmt: skip
+        exercise.id,
+        practice.started,
+        on_setting + on_time + on_waste + on_safety,
+        on_setting,
+        on_time,
+        on_waste,
+        on_safety,
+        found,
+        success,
+        seconds,
+        best[0] if best else None,
+        best[1] if best else None,
+        used,
+        exercise.cells,
+        sum(
+            cell.seconds
+            for trial, run in runs
+            for cell in trial.cells
+            if cell.id in run.get("cells", {})
+        ),
+        hazards,
+        decision.next_cells[:6] if decision is not None else (),
+        decision.says if decision is not None else "Nothing was read.",
+    )
 
 
 def _seconds(setting: Setting) -> float:
     """Seconds a metre, or a 100 cm2 of a raster."""
     if setting.pitch_mm:
-        return 10_000 * setting.passes * (2 if setting.crosshatch else 1) / (setting.speed_mm_s * setting.pitch_mm)
+        return (
+            10_000
+            * setting.passes
+            * (2 if setting.crosshatch else 1)
+            / (setting.speed_mm_s * setting.pitch_mm)
+        )
     return 1000 * setting.passes / setting.speed_mm_s
 
 
 def _hazards(runs: list[tuple[Trial, dict[str, Any]]]) -> tuple[str, ...]:
-    """What was not minded: lines of the checklist left unticked, flare-ups and smoke not answered."""
+    """What was not minded: lines of the checklist left unticked, flare-ups and smoke not
+    answered.
+    """
     told = []
     for trial, run in runs:
         if not run.get("cells"):
             continue
-        open_lines = [check.words.lower() for check in CHECKS if check.key not in run.get("ticks", {})]
+        open_lines = [
+            check.words.lower() for check in CHECKS if check.key not in run.get("ticks", {})
+        ]
         if open_lines:
-            told.append(f"{trial.name} was burnt with {len(open_lines)} of {len(CHECKS)} lines unticked")
+            told.append(
+                f"{trial.name} was burnt with {len(open_lines)} of {len(CHECKS)} lines unticked"
+            )
         for event in run.get("events", ()):
             if not event.get("answered"):
-                told.append(f"{'Flare-up' if event['kind'] == 'flare' else 'Smoke'} at {event['cell']} of {trial.name} was not answered")
+                told.append(
+                    f"{'Flare-up' if event['kind'] == 'flare' else 'Smoke'} at {event['cell']} of "
+                    f"{trial.name} was not answered"
+                )
     return tuple(told)
 
 
 def kept_scores(folder: Path) -> tuple[Score, ...]:
-    """Return the scores kept beside a library, the oldest first; a missing or damaged file counts as none."""
+    """Return the scores kept beside a library, the oldest first; a missing or damaged file counts
+    as none.
+    """
     try:
         plain = json.loads(read_text(folder / FILE))
         return tuple(from_plain(Score, one, FILE) for one in plain["scores"])
@@ -160,7 +228,11 @@ def kept_scores(folder: Path) -> tuple[Score, ...]:
 def keep_score(folder: Path, score: Score) -> None:
     """Add a score to those kept beside a library.  Raises CannotWrite."""
     scores = [*kept_scores(folder), score][-MOST_KEPT:]
-    document = {"format": "olive-almanac/practice", "version": 1, "scores": [to_plain(one) for one in scores]}
+    document = {
+        "format": "olive-almanac/practice",
+        "version": 1,
+        "scores": [to_plain(one) for one in scores],
+    }
     write_file(folder / FILE, json.dumps(document, ensure_ascii=False, indent=1) + "\n")
 
 
@@ -171,5 +243,3 @@ def best_of(scores: tuple[Score, ...], exercise_id: str) -> int | None:
 
 def title_of(score: Score) -> str:
     return exercise_of(score.exercise).title
-
-

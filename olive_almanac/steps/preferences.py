@@ -33,23 +33,30 @@ class Preferences:
     currency: str = "€"
     window: tuple[int, ...] = ()  # x, y, width, height
     caliper_mm: float = 0.01  # the smallest step of the gauge in use
-    phone_curves: dict[str, Any] = field(default_factory=dict, hash=False)  # phone: slope and bend, learned from a grey card
+    phone_curves: dict[str, Any] = field(
+        default_factory=dict, hash=False
+    )  # phone: slope and bend, learned from a grey card
     port: str = ""  # serial port of the machine at this computer, none when empty
     port_baud: int = 115200
-    port_words: tuple[str, ...] = ()  # taken, refused, told; then ask, hold, go on, stop as codes; empty: the usual ones
+    port_words: tuple[
+        str, ...
+    ] = ()  # taken, refused, told; then ask, hold, go on, stop as codes; empty: the usual ones
 
     def tidied(self) -> Preferences:
         return replace(
-            self, theme=self.theme if self.theme in ("day", "workshop") else "day",
+            self,
+            theme=self.theme if self.theme in ("day", "workshop") else "day",
             scale_percent=self.scale_percent if self.scale_percent in SCALES else 100,
             speed_unit=self.speed_unit if self.speed_unit in SPEED_UNITS else "mm/min",
             task=self.task if self.task in TASKS else "cut",
             window=self.window if len(self.window) == 4 else (),
-        )  # fmt: skip
+        )
 
 
 def load_preferences(path: Path) -> Preferences:
-    """Return what was remembered; a missing or damaged file counts as none (nothing recorded lives there)."""
+    """Return what was remembered; a missing or damaged file counts as none (nothing recorded lives
+    there).
+    """
     with contextlib.suppress(AlmanacError, ValueError):
         return from_plain(Preferences, json.loads(read_text(path)), path.name).tidied()
     return Preferences()

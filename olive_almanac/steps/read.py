@@ -32,10 +32,17 @@ __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
-SHOWS_AN_EDGE = ("grid", "air", "weekly", "detail")  # kinds whose cells lie in order of what is varied
+SHOWS_AN_EDGE = (
+    "grid",
+    "air",
+    "weekly",
+    "detail",
+)  # kinds whose cells lie in order of what is varied
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
-KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare" is a verdict of the screen only
+KEYS: dict[
+    str, tuple[tuple[str, str], ...]
+] = {  # task: (key, verdict); "flare" is a verdict of the screen only
     "cut": (("T", "free"), ("H", "hangs"), ("N", "not_through"), ("F", "flare")),
     "score": _TONE_KEYS,
     "engrave": _TONE_KEYS,
@@ -43,8 +50,11 @@ KEYS: dict[str, tuple[tuple[str, str], ...]] = {  # task: (key, verdict); "flare
 }
 
 
-def axis_texts(trial: Trial, unit: str) -> tuple[tuple[str, dict[int, str]], tuple[str, dict[int, str]]]:
-    """Return for rows and for columns what changes along them, in words, and the text of each row or column.
+def axis_texts(
+    trial: Trial, unit: str
+) -> tuple[tuple[str, dict[int, str]], tuple[str, dict[int, str]]]:
+    """Return for rows and for columns what changes along them, in words, and the text of each row
+    or column.
 
     A row whose cells have nothing of their own in common gets no text.
     """
@@ -69,7 +79,9 @@ def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, s
         for at, setting in cells:
             texts.setdefault(at, set()).add(tell(setting))
         alike = all(len(found) == 1 for found in texts.values())
-        if alike and (len(set.union(*texts.values())) > 1 or (len(texts) == 1 and words == "power")):
+        if alike and (
+            len(set.union(*texts.values())) > 1 or (len(texts) == 1 and words == "power")
+        ):
             return words, {at: next(iter(found)) for at, found in texts.items()}
     return "", {}
 
@@ -81,7 +93,8 @@ class ShowsReading(Protocol):
 class ReadPresenter:
     """Knows the cell in hand, the edge grade picked for it, and whose eyes are reading.
 
-    `second` is True while a second person reads the same coupon: their readings stand beside the first.
+    `second` is True while a second person reads the same coupon: their readings stand beside the
+    first.
     """
 
     def __init__(self, session: Session, view: ShowsReading) -> None:
@@ -89,8 +102,12 @@ class ReadPresenter:
         self.cell: Cell | None = None
         self.edge: int | None = None
         self.second = False
-        self.squared: dict[str, Any] = {}  # the squared-up picture of each side that is open, BGR with its padding
-        self.waiting: tuple[bytes, str, str] | None = None  # a photo that wants its corners: bytes, source, side
+        self.squared: dict[
+            str, Any
+        ] = {}  # the squared-up picture of each side that is open, BGR with its padding
+        self.waiting: tuple[bytes, str, str] | None = (
+            None  # a photo that wants its corners: bytes, source, side
+        )
         self.picture: tuple[Any, float] | None = None  # the whole photo made small, and its scale
         self._taught_before: list[Taught] | None = None
         self._trial_id = ""
@@ -98,11 +115,13 @@ class ReadPresenter:
         self._edge_for: tuple[str, Any] | None = None
         self.start()
 
-    # -- what is known -------------------------------------------------------------------------------------------------
+    # -- what is known -----------------------------------------------------------------------------
 
     @property
     def trial(self) -> Trial | None:
-        return self.session.desk.trial if self.session.desk else None
+        if self.session.desk:
+            return self.session.desk.trial
+        return None
 
     @property
     def readable(self) -> list[Cell]:
@@ -110,7 +129,10 @@ class ReadPresenter:
         desk = self.session.desk
         if desk is None:
             return []
-        return sorted((cell for cell in desk.trial.cells if cell.id in desk.burnt), key=lambda cell: (-cell.row, cell.col))
+        return sorted(
+            (cell for cell in desk.trial.cells if cell.id in desk.burnt),
+            key=lambda cell: (-cell.row, cell.col),
+        )
 
     @property
     def readings(self) -> dict[str, Reading]:
@@ -118,7 +140,9 @@ class ReadPresenter:
         desk = self.session.desk
         if desk is None:
             return {}
-        return desk.others.get(SECOND, {}) if self.second else desk.readings
+        if self.second:
+            return desk.others.get(SECOND, {})
+        return desk.readings
 
     @property
     def left(self) -> int:
@@ -128,11 +152,15 @@ class ReadPresenter:
     def suggested(self) -> dict[str, Reading]:
         """What the photo says of each cell."""
         desk = self.session.desk
-        return desk.others.get(PHOTO, {}) if desk else {}
+        if desk:
+            return desk.others.get(PHOTO, {})
+        return {}
 
     @property
     def suggestion(self) -> Reading | None:
-        return self.suggested.get(self.cell.id) if self.cell else None
+        if self.cell:
+            return self.suggested.get(self.cell.id)
+        return None
 
     @property
     def agreeable(self) -> list[str]:
@@ -141,7 +169,11 @@ class ReadPresenter:
         return [
             cell.id
             for cell in self.readable
-            if cell.id not in known and (one := self.suggested.get(cell.id)) and one.verdict and not one.flags and one.confidence >= SURE_ENOUGH
+            if cell.id not in known
+            and (one := self.suggested.get(cell.id))
+            and one.verdict
+            and not one.flags
+            and one.confidence >= SURE_ENOUGH
         ]
 
     @property
@@ -154,7 +186,12 @@ class ReadPresenter:
         for who, word in ((PHOTO, "the photo"), (SECOND, "the second reader")):
             for cell, other in desk.others.get(who, {}).items():
                 first = desk.readings.get(cell)
-                if first is None or first.verdict is None or other.verdict is None or (who == PHOTO and first.by == "photo"):
+                if (
+                    first is None
+                    or first.verdict is None
+                    or other.verdict is None
+                    or (who == PHOTO and first.by == "photo")
+                ):
                     continue
                 if {first.verdict, other.verdict} not in ({first.verdict}, {"push", "hangs"}):
                     found[cell] = f"{word} says {VERDICT_WORDS[other.verdict].lower()}"
@@ -174,23 +211,40 @@ class ReadPresenter:
         if desk is None or self.session.library is None:
             return []
         for trial in self.session.trials:
-            if trial.id != desk.trial.id and (trial.stock.uid, trial.task) == (desk.trial.stock.uid, desk.trial.task):
+            if trial.id != desk.trial.id and (trial.stock.uid, trial.task) == (
+                desk.trial.stock.uid,
+                desk.trial.task,
+            ):
                 run = self.session.library.run_of(trial.id) or {}
                 if run.get("photos"):
                     known = {one.cell: one for one in self.session.library.readings(trial.id)}
                     taught += taught_by(Desk(trial, "book", known, run))
         return taught
 
-    # -- the cell in hand ----------------------------------------------------------------------------------------------
+    # -- the cell in hand --------------------------------------------------------------------------
 
     def start(self) -> None:
         """Take the first unread cell in hand."""
         trial = self.trial
         if trial is None or trial.id != self._trial_id:
-            self._trial_id = trial.id if trial else ""
-            self.squared, self.waiting, self.picture, self._taught_before, self.second = {}, None, None, None, False
+            if trial:
+                self._trial_id = trial.id
+            else:
+                self._trial_id = ""
+            self.squared, self.waiting, self.picture, self._taught_before, self.second = (
+                {},
+                None,
+                None,
+                None,
+                False,
+            )
         unread = [cell for cell in self.readable if cell.id not in self.readings]
-        self.cell = unread[0] if unread else (self.readable[0] if self.readable else None)
+        if unread:
+            self.cell = unread[0]
+        elif self.readable:
+            self.cell = self.readable[0]
+        else:
+            self.cell = None
         self.edge = None
 
     def read_as(self, *, second: bool) -> None:
@@ -200,34 +254,55 @@ class ReadPresenter:
         self._view.show_reading()
 
     def verdict(self, verdict: str) -> None:
-        """Record the verdict of the cell in hand with the edge picked, and go to the next unread cell."""
+        """Record the verdict of the cell in hand with the edge picked, and go to the next unread
+        cell.
+        """
         if self.cell is None:
             return
         if verdict == "flare":
             reading = self._seen(self.cell.id, None, 3, ("flare",))
         else:
             old = self.readings.get(self.cell.id)
-            defects = tuple(one for one in old.defects if one != "flare") if old else ()
+            if old:
+                defects = tuple(one for one in old.defects if one != "flare")
+            else:
+                defects = ()
             reading = self._seen(self.cell.id, cast(Verdict, verdict), self.edge, defects)
         self._record(self.cell, reading)
 
-    def _seen(self, cell_id: str, verdict: Verdict | None, char: int | None, defects: tuple[str, ...] = ()) -> Reading:
+    def _seen(
+        self, cell_id: str, verdict: Verdict | None, char: int | None, defects: tuple[str, ...] = ()
+    ) -> Reading:
         """A reading by eye, with what photo and gauge have measured on the cell."""
         old, photo = self.readings.get(cell_id), self.suggested.get(cell_id)
-        measured = photo if photo is not None and not photo.flags else None
+        measured = None
+        if photo is not None and not photo.flags:
+            measured = photo
         base = old or measured or Reading(cell_id)
         if measured is not None and old is not None and old.lightness is None:
-            base = replace(old, lightness=measured.lightness, delta_l=measured.delta_l, evenness=measured.evenness, halo_mm=measured.halo_mm)
-        return replace(base, verdict=verdict, char=char, defects=defects, by="eye", confidence=1.0, flags=())
+            base = replace(
+                old,
+                lightness=measured.lightness,
+                delta_l=measured.delta_l,
+                evenness=measured.evenness,
+                halo_mm=measured.halo_mm,
+            )
+        return replace(
+            base, verdict=verdict, char=char, defects=defects, by="eye", confidence=1.0, flags=()
+        )
 
     def agree(self) -> None:
         """Take the photo's suggestion for the cell in hand."""
         one = self.suggestion
         if self.cell is not None and one is not None and one.verdict is not None and not one.flags:
-            self._record(self.cell, replace(one, char=self.edge if self.edge is not None else one.char))
+            self._record(
+                self.cell, replace(one, char=self.edge if self.edge is not None else one.char)
+            )
 
     def agree_all(self) -> None:
-        """Take the photo's verdict for every unread cell it is sure of, as one act that can be undone."""
+        """Take the photo's verdict for every unread cell it is sure of, as one act that can be
+        undone.
+        """
         desk, cells = self.session.desk, self.agreeable
         if desk is None or not cells or self.second:
             return
@@ -241,17 +316,32 @@ class ReadPresenter:
             self._after(self.cell)
 
         self.session.attempt(
-            lambda: self.session.undo_stack.push(Change(f"{count_text(len(cells), 'reading')} by photo", lambda: put(back=False), lambda: put(back=True)))
+            lambda: self.session.undo_stack.push(
+                Change(
+                    f"{count_text(len(cells), 'reading')} by photo",
+                    lambda: put(back=False),
+                    lambda: put(back=True),
+                )
+            )
         )
         self.start()
         self._view.show_reading()
 
     def pick_edge(self, grade: int) -> None:
-        """Pick the edge grade for the cell in hand; a cell that is read already takes it at once."""
-        self.edge = None if self.edge == grade else grade
-        old = self.readings.get(self.cell.id) if self.cell else None
+        """Pick the edge grade for the cell in hand; a cell that is read already takes it
+        at once.
+        """
+        if self.edge == grade:
+            self.edge = None
+        else:
+            self.edge = grade
+        old = None
+        if self.cell:
+            old = self.readings.get(self.cell.id)
         if old is not None and self.cell is not None and old.verdict is not None:
-            self._record(self.cell, replace(old, char=self.edge, by="eye", confidence=1.0), stay=True)
+            self._record(
+                self.cell, replace(old, char=self.edge, by="eye", confidence=1.0), stay=True
+            )
         else:
             self._view.show_reading()
 
@@ -260,13 +350,18 @@ class ReadPresenter:
         if self.cell is None:
             return
         old = self.readings.get(self.cell.id) or Reading(self.cell.id, char=self.edge)
-        defects = tuple(one for one in old.defects if one != defect) if defect in old.defects else (*old.defects, defect)
+        if defect in old.defects:
+            defects = tuple(one for one in old.defects if one != defect)
+        else:
+            defects = (*old.defects, defect)
         self._record(self.cell, replace(old, defects=defects), stay=True)
 
     def measure(self, what: str, text: str) -> bool:
-        """Keep what a gauge says of the cell in hand: "depth", "kerf" or "back", mm; an empty text takes it away.
+        """Keep what a gauge says of the cell in hand: "depth", "kerf" or "back", mm; an empty text
+        takes it away.
 
-        A comb's slot or a stack is typed as measured; the kerf is reckoned.  Returns whether it could be read.
+        A comb's slot or a stack is typed as measured; the kerf is reckoned.  Returns whether it
+        could be read.
         """
         cell = self.cell
         if cell is None:
@@ -275,11 +370,32 @@ class ReadPresenter:
         words = {"depth": "Depth", "kerf": "Measured width", "back": "Width at the back"}[what]
 
         def keep() -> None:
-            value = read_length_mm(text, words) if text.strip() else None
+            value = None
+            if text.strip():
+                value = read_length_mm(text, words)
             old = self.readings.get(cell.id) or Reading(cell.id, char=self.edge)
-            plain = {**{"depth_mm": old.depth_mm, "kerf_mm": old.kerf_mm, "kerf_bottom_mm": old.kerf_bottom_mm}, field: value}
-            by = "gauge" if old.verdict is None else old.by
-            self._record(cell, replace(old, by=by, depth_mm=plain["depth_mm"], kerf_mm=plain["kerf_mm"], kerf_bottom_mm=plain["kerf_bottom_mm"]), stay=True)
+            plain = {
+                **{
+                    "depth_mm": old.depth_mm,
+                    "kerf_mm": old.kerf_mm,
+                    "kerf_bottom_mm": old.kerf_bottom_mm,
+                },
+                field: value,
+            }
+            by = old.by
+            if old.verdict is None:
+                by = "gauge"
+            self._record(
+                cell,
+                replace(
+                    old,
+                    by=by,
+                    depth_mm=plain["depth_mm"],
+                    kerf_mm=plain["kerf_mm"],
+                    kerf_bottom_mm=plain["kerf_bottom_mm"],
+                ),
+                stay=True,
+            )
 
         return self.session.attempt(keep)
 
@@ -288,7 +404,9 @@ class ReadPresenter:
         from olive_almanac.core.fitting.kerf import kerf_of
 
         reading = self.readings.get(cell.id)
-        return kerf_of(cell, reading) if reading is not None else None
+        if reading is not None:
+            return kerf_of(cell, reading)
+        return None
 
     def kerf_words(self) -> str:
         """Return kerf along X and along Y as measured so far, with what the gauge leaves open."""
@@ -304,15 +422,19 @@ class ReadPresenter:
             figures = kerf_figures(kerfs, resolution)
             if figures is not None:
                 means.append(figures.mean_mm)
-                parts.append(f"kerf {way.upper()} {figures.mean_mm:.3f} ± {figures.error_mm:.3f} mm from {figures.count}")
+                parts.append(
+                    f"kerf {way.upper()} {figures.mean_mm:.3f} ± {figures.error_mm:.3f} mm from "
+                    f"{figures.count}"
+                )
         if len(means) == 2:
             parts.append(f"a square comes out {abs(square_error(means[1], means[0])):.3f} mm off")
         return ", ".join(parts)
 
-    # -- the edge, while it is read ------------------------------------------------------------------------------------
+    # -- the edge, while it is read ----------------------------------------------------------------
 
     def edge_work(self) -> Iterator[tuple[object, Any]] | None:
-        """Return the work that finds the chance of each cell from what is read so far, or None where there is nothing new.
+        """Return the work that finds the chance of each cell from what is read so far, or None
+        where there is nothing new.
 
         It yields (what it was worked out for, Outlook): for a worker.
         """
@@ -325,7 +447,11 @@ class ReadPresenter:
             return None
         same = self._edge_for is not None and self._edge_for[0] == desk.trial.id
         self._edge_for = wanted
-        trial, pairs, previous = desk.trial, desk.pairs, self.outlook.known if self.outlook and same else None
+        trial, pairs, previous = (
+            desk.trial,
+            desk.pairs,
+            self.outlook.known if self.outlook and same else None,
+        )
 
         def work() -> Iterator[tuple[object, Any]]:
             from olive_almanac.core.deciding.outlook import expect
@@ -345,7 +471,7 @@ class ReadPresenter:
         if worked_for == self._edge_for:
             self.outlook = outlook
 
-    # -- keeping -------------------------------------------------------------------------------------------------------
+    # -- keeping -----------------------------------------------------------------------------------
 
     def _record(self, cell: Cell, reading: Reading, *, stay: bool = False) -> None:
         desk, second = self.session.desk, self.second
@@ -366,7 +492,11 @@ class ReadPresenter:
             self._after(self.cell)
             self._view.show_reading()
 
-        change = Change(f"reading of {cell.id}", lambda: put(reading, forward=True), lambda: put(before, forward=False))
+        change = Change(
+            f"reading of {cell.id}",
+            lambda: put(reading, forward=True),
+            lambda: put(before, forward=False),
+        )
         self.session.attempt(lambda: self.session.undo_stack.push(change))
 
     def _keep_second(self, cell_id: str, value: Reading | None) -> None:
@@ -386,7 +516,9 @@ class ReadPresenter:
         self.session.changed("desk")
 
     def _teach(self) -> None:
-        """What the eye has just said moves the photo's limits for the cells that are not read yet."""
+        """What the eye has just said moves the photo's limits for the cells that are not
+        read yet.
+        """
         desk = self.session.desk
         if desk is None or not desk.run.get("photos"):
             return
@@ -399,15 +531,22 @@ class ReadPresenter:
         following = cells[at + 1 :] + cells[:at]
         self.cell = next((c for c in following if c.id not in known), cell)
         reading = known.get(self.cell.id)
-        self.edge = reading.char if reading else None
+        if reading:
+            self.edge = reading.char
+        else:
+            self.edge = None
 
     def _set_stage(self) -> None:
         desk = self.session.desk
         if desk is None or desk.stage == "book" or self.second:
             return
-        stage = "decide" if self.left == 0 else "read"
+        stage = "read"
+        if self.left == 0:
+            stage = "decide"
         if stage != desk.stage:
-            self.session.keep_trial(desk.trial, stage, "all read" if stage == "decide" else "reading")
+            self.session.keep_trial(
+                desk.trial, stage, "all read" if stage == "decide" else "reading"
+            )
 
     def take_back(self) -> None:
         """Take the newest change back."""
@@ -423,7 +562,10 @@ class ReadPresenter:
         if found is not None:
             self.cell = found
             known = self.readings.get(found.id)
-            self.edge = known.char if known else None
+            if known:
+                self.edge = known.char
+            else:
+                self.edge = None
             self._view.show_reading()
 
     def move(self, rows: int, cols: int) -> None:
@@ -431,7 +573,11 @@ class ReadPresenter:
         here = self.cell
         if here is None:
             return
-        ahead = [cell for cell in self.readable if (cell.row - here.row) * rows + (cell.col - here.col) * cols > 0]
+        ahead = [
+            cell
+            for cell in self.readable
+            if (cell.row - here.row) * rows + (cell.col - here.col) * cols > 0
+        ]
         if ahead:
             nearest = min(
                 ahead,
@@ -444,19 +590,33 @@ class ReadPresenter:
             )
             self.choose(nearest.id)
 
-    # -- photos --------------------------------------------------------------------------------------------------------
+    # -- photos ------------------------------------------------------------------------------------
 
-    def photo_work(self, data: bytes, source: str, side: str, corners_px: Sequence[tuple[float, float]] = ()) -> Iterator[tuple[str, Any]] | None:
-        """Return the work of reading a photo, for a worker; None where no coupon lies on the desk."""
+    def photo_work(
+        self, data: bytes, source: str, side: str, corners_px: Sequence[tuple[float, float]] = ()
+    ) -> Iterator[tuple[str, Any]] | None:
+        """Return the work of reading a photo, for a worker; None where no coupon lies on
+        the desk.
+        """
         desk = self.session.desk
         if desk is None or not desk.burnt:
             return None
         self.waiting = (data, source, side)
-        return photo_work(desk.trial, data, source, side, corners_px=corners_px, curves=self.session.preferences.phone_curves,
-                          burnt=frozenset(desk.burnt), out=pieces_out(desk))  # fmt: skip
+        return photo_work(
+            desk.trial,
+            data,
+            source,
+            side,
+            corners_px=corners_px,
+            curves=self.session.preferences.phone_curves,
+            burnt=frozenset(desk.burnt),
+            out=pieces_out(desk),
+        )
 
     def take_photo(self, item: tuple[str, Any]) -> None:
-        """Take one result of the work: the small picture first, then what was read, which is kept at once."""
+        """Take one result of the work: the small picture first, then what was read, which is kept
+        at once.
+        """
         kind, value = item
         if kind == "picture":
             self.picture = value
@@ -473,16 +633,25 @@ class ReadPresenter:
         if desk is None or desk.trial.id != self._trial_id:
             return
         name = self.session.store.keep_photo(read.data, suffix_of(read.data))
-        photos = {**desk.run.get("photos", {}), read.side: kept_photo(name, read, self.session.today().isoformat())}
+        photos = {
+            **desk.run.get("photos", {}),
+            read.side: kept_photo(name, read, self.session.today().isoformat()),
+        }
         self.session.keep_run({**desk.run, "photos": photos}, f"photo of the {read.side}")
         self.squared[read.side] = read.seen.squared.codes
         if read.seen.by_card:
             self.session.remember(
-                phone_curves={**self.session.preferences.phone_curves, read.phone: [read.seen.curve.slope, read.seen.curve.bend]}
+                phone_curves={
+                    **self.session.preferences.phone_curves,
+                    read.phone: [read.seen.curve.slope, read.seen.curve.bend],
+                }
             )
             stock = self.session.subject.stock
             if stock is not None and stock.lightness is None and stock.opacity == "opaque":
-                self.session.keep_stock(replace(stock, lightness=round(read.seen.stock_l, 1)), "lightness by the grey card")
+                self.session.keep_stock(
+                    replace(stock, lightness=round(read.seen.stock_l, 1)),
+                    "lightness by the grey card",
+                )
         desk = self.session.desk
         assert desk is not None
         readings = suggestions(desk, self.limits)
@@ -490,9 +659,14 @@ class ReadPresenter:
             self.session.keep_others(PHOTO, readings, "read by photo")
 
     def reopen_work(self) -> Iterator[tuple[str, Any]] | None:
-        """Return the work of showing the kept photos again after a start; nothing is read anew or written."""
+        """Return the work of showing the kept photos again after a start; nothing is read anew or
+        written.
+        """
         desk = self.session.desk
-        kept = desk.run.get("photos", {}) if desk else {}
+        if desk:
+            kept = desk.run.get("photos", {})
+        else:
+            kept = {}
         wanted = [side for side in kept if side not in self.squared]
         if desk is None or not wanted:
             return None

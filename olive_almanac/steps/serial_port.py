@@ -1,4 +1,6 @@
-"""The serial port of the machine at this computer: its settings as typed, and how its controller speaks."""
+"""The serial port of the machine at this computer: its settings as typed, and how its controller
+speaks.
+"""
 
 from __future__ import annotations
 
@@ -17,15 +19,32 @@ _CODES = ("asks", "holds", "goes_on", "stops")
 
 
 def words_of(preferences: Preferences) -> LinkWords:
-    """Return how the controller on the port speaks; its answers do not tell which line is done unless they look like ours."""
+    """Return how the controller on the port speaks; its answers do not tell which line is done
+    unless they look like ours.
+    """
     usual = LinkWords()
     if len(preferences.port_words) != 7:
         return usual
     takes, refuses, tells, *codes = preferences.port_words
-    asks, holds, goes_on, stops = (_bytes(code, name) for name, code in zip(_CODES, codes, strict=True))
+    asks, holds, goes_on, stops = (
+        _bytes(code, name) for name, code in zip(_CODES, codes, strict=True)
+    )
     ours = tells == usual.tells
-    return replace(usual, takes=takes, refuses=refuses, tells=tells, numbers=ours, done_lines=ours, lines_ahead=16 if not ours else usual.lines_ahead,
-                   bytes_ahead=120 if not ours else usual.bytes_ahead, patience_s=usual.patience_s if asks else 120.0, asks=asks, holds=holds, goes_on=goes_on, stops=stops)  # fmt: skip
+    return replace(
+        usual,
+        takes=takes,
+        refuses=refuses,
+        tells=tells,
+        numbers=ours,
+        done_lines=ours,
+        lines_ahead=16 if not ours else usual.lines_ahead,
+        bytes_ahead=120 if not ours else usual.bytes_ahead,
+        patience_s=usual.patience_s if asks else 120.0,
+        asks=asks,
+        holds=holds,
+        goes_on=goes_on,
+        stops=stops,
+    )
 
 
 def _bytes(code: str, name: str) -> bytes:
@@ -39,36 +58,87 @@ def _bytes(code: str, name: str) -> bytes:
     except ValueError:
         value = -1
     if not 0 <= value <= 255:
-        raise OutOfRange(name.replace("_", " ").capitalize(), f"“{code}”", "one character, or its number from 0 to 255")
+        raise OutOfRange(
+            name.replace("_", " ").capitalize(),
+            f"“{code}”",
+            "one character, or its number from 0 to 255",
+        )
     return bytes([value])
 
 
 def port_fields(preferences: Preferences) -> tuple[Field, ...]:
     """Return the form of the port; the controller's manual says what to type."""
     usual = LinkWords()
-    words = preferences.port_words if len(preferences.port_words) == 7 else (
-        usual.takes, usual.refuses, usual.tells, *(str(getattr(usual, name)[0]) for name in _CODES))  # fmt: skip
+    words = preferences.port_words
+    if len(words) != 7:
+        words = (
+            usual.takes,
+            usual.refuses,
+            usual.tells,
+            *(str(getattr(usual, name)[0]) for name in _CODES),
+        )
     return (
-        Field("port", "Serial port", preferences.port, help="such as /dev/ttyUSB0; empty: no port at this computer", wide=True),
-        Field("baud", "Speed", str(preferences.port_baud), "baud", "by the controller’s manual", choices=tuple((str(b), str(b)) for b in BAUDS)),
+        Field(
+            "port",
+            "Serial port",
+            preferences.port,
+            help="such as /dev/ttyUSB0; empty: no port at this computer",
+            wide=True,
+        ),
+        Field(
+            "baud",
+            "Speed",
+            str(preferences.port_baud),
+            "baud",
+            "by the controller’s manual",
+            choices=tuple((str(b), str(b)) for b in BAUDS),
+        ),
         Field("takes", "A line is taken", words[0], help="the word its answer begins with"),
         Field("refuses", "A line is refused", words[1], help="the word its answer begins with"),
         Field("tells", "It tells its place", words[2], help="the word its answer begins with"),
-        Field("asks", "Ask for its place", words[3], help="a character or its number; empty: it cannot be asked", short=True),
+        Field(
+            "asks",
+            "Ask for its place",
+            words[3],
+            help="a character or its number; empty: it cannot be asked",
+            short=True,
+        ),
         Field("holds", "Hold", words[4], beside="hold", short=True),
-        Field("goes_on", "Go on", words[5], help="hold, go on: characters that act at once", beside="go on", short=True),
-        Field("stops", "Stop", words[6], help="a character that stops it and forgets all lines", short=True),
+        Field(
+            "goes_on",
+            "Go on",
+            words[5],
+            help="hold, go on: characters that act at once",
+            beside="go on",
+            short=True,
+        ),
+        Field(
+            "stops",
+            "Stop",
+            words[6],
+            help="a character that stops it and forgets all lines",
+            short=True,
+        ),
     )
 
 
 def preferences_with_port(preferences: Preferences, texts: Mapping[str, str]) -> Preferences:
     """Return the preferences with the port as typed; raises OutOfRange with the field."""
-    for key, words in (("takes", "A line is taken"), ("refuses", "A line is refused"), ("holds", "Hold"), ("stops", "Stop")):
+    for key, words in (
+        ("takes", "A line is taken"),
+        ("refuses", "A line is refused"),
+        ("holds", "Hold"),
+        ("stops", "Stop"),
+    ):
         if texts["port"].strip() and not texts[key].strip():
-            raise OutOfRange(words, "empty", "filled in: without it a run could not be watched or stopped")
+            raise OutOfRange(
+                words, "empty", "filled in: without it a run could not be watched or stopped"
+            )
     for name in _CODES:
         _bytes(texts[name].strip(), name)
     return replace(
-        preferences, port=texts["port"].strip(), port_baud=int(texts["baud"]),
+        preferences,
+        port=texts["port"].strip(),
+        port_baud=int(texts["baud"]),
         port_words=tuple(texts[key].strip() for key in ("takes", "refuses", "tells", *_CODES)),
-    )  # fmt: skip
+    )

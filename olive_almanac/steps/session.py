@@ -1,4 +1,6 @@
-"""The one shared piece of state: the shelf, the subject, the trial on the desk, and who wants to hear of changes."""
+"""The one shared piece of state: the shelf, the subject, the trial on the desk, and who wants to
+hear of changes.
+"""
 
 from __future__ import annotations
 
@@ -27,9 +29,21 @@ from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.snapshot import Shelf, save_snapshot
 
 Coupons = tuple[tuple[Trial, tuple[Reading, ...]], ...]
-__all__ = ["STATIONS", "Desk", "Held", "Session", "StationState", "read_all", "subject_state", "used_on_sheet"]
+__all__ = [
+    "STATIONS",
+    "Desk",
+    "Held",
+    "Session",
+    "StationState",
+    "read_all",
+    "subject_state",
+    "used_on_sheet",
+]
 
-MOST_APART, MOST_KIN = 0.35, 4  # sd of ln energy up to which another subject's coupons are looked at, and how many
+MOST_APART, MOST_KIN = (
+    0.35,
+    4,
+)  # sd of ln energy up to which another subject's coupons are looked at, and how many
 FINDS_NO_SETTING = ("focus", "ramp", "kerf", "grey", "pitch")
 MOST_TESTS = 8
 MOST_CHECKS = 60
@@ -45,8 +59,11 @@ class Desk:
     readings: dict[str, Reading] = field(default_factory=dict)
     run: dict[str, Any] = field(default_factory=dict)
     earlier: Coupons = ()  # read coupons of the same subject, lot and machine state
-    kin: Coupons = ()  # read coupons of other lots, machine states, thicknesses or machines: they count less
-    others: dict[str, dict[str, Reading]] = field(default_factory=dict)  # what a second person, or "photo", saw: who, cell
+    # read coupons of other lots, machine states, thicknesses or machines: they count less
+    kin: Coupons = ()
+    others: dict[str, dict[str, Reading]] = field(
+        default_factory=dict
+    )  # what a second person, or "photo", saw: who, cell
 
     @property
     def burnt(self) -> dict[str, Any]:
@@ -70,7 +87,8 @@ class StationState:
 
 
 def used_on_sheet(stock: Stock, trial: Trial) -> Stock | None:
-    """Return the stock with the area of a trial marked as used on its sheet, or None where there is nothing to mark.
+    """Return the stock with the area of a trial marked as used on its sheet, or None where there is
+    nothing to mark.
 
     A confirm run lies all over the sheet: there only its cells are marked.
     """
@@ -83,9 +101,16 @@ def used_on_sheet(stock: Stock, trial: Trial) -> Stock | None:
     left, low, right, high = trial.area_mm
     boxes = [(left, low, right, high)]
     if trial.kind == "confirm":
-        boxes = [(left + x, low + y, left + x + w, low + y + h) for x, y, w, h in (cell.rect_mm for cell in trial.cells)]
+        boxes = [
+            (left + x, low + y, left + x + w, low + y + h)
+            for x, y, w, h in (cell.rect_mm for cell in trial.cells)
+        ]
     on_sheet = [
-        tuple(round(side, 3) for side in (b[0] - lies.x_mm, b[1] - lies.y_mm, b[2] - lies.x_mm, b[3] - lies.y_mm)) for b in boxes
+        tuple(
+            round(side, 3)
+            for side in (b[0] - lies.x_mm, b[1] - lies.y_mm, b[2] - lies.x_mm, b[3] - lies.y_mm)
+        )
+        for b in boxes
     ]
     fresh = tuple((b[0], b[1], b[2], b[3]) for b in on_sheet if b not in sheet.used_mm)
     if not fresh:
@@ -99,15 +124,26 @@ Held = tuple[Shelf, tuple[tuple[Trial, str, str], ...]]
 
 
 def read_all(library: Library) -> Held:
-    """Return everything that the window keeps in memory of a library: for a worker.  Raises LibraryTrouble."""
+    """Return everything that the window keeps in memory of a library: for a worker.
+
+    Raises LibraryTrouble.
+    """
     trials = library.trials()
     checks = _checks_of(library, trials)
-    return Shelf(library.machines(), library.stocks(), library.entries(), library.rules(), checks), trials
+    return Shelf(
+        library.machines(), library.stocks(), library.entries(), library.rules(), checks
+    ), trials
 
 
-def _checks_of(library: Library, trials: Sequence[tuple[Trial, str, str]]) -> tuple[WeeklyCheck, ...]:
+def _checks_of(
+    library: Library, trials: Sequence[tuple[Trial, str, str]]
+) -> tuple[WeeklyCheck, ...]:
     """What the weekly checks found that are read to the end; the newest ones only."""
-    weekly = [trial for trial, stage, _ in trials if trial.kind == "weekly" and stage in ("decide", "book")]
+    weekly = [
+        trial
+        for trial, stage, _ in trials
+        if trial.kind == "weekly" and stage in ("decide", "book")
+    ]
     if not weekly:
         return ()
     from olive_almanac.core.deciding.weekly import follow_checks
@@ -115,8 +151,12 @@ def _checks_of(library: Library, trials: Sequence[tuple[Trial, str, str]]) -> tu
     return follow_checks([(trial, library.readings(trial.id)) for trial in weekly[-MOST_CHECKS:]])
 
 
-def subject_state(shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date) -> tuple[State, str]:
-    """Return the state of a subject and its reason: what must not or cannot burn comes first, then the newest entry's, else untried."""
+def subject_state(
+    shelf: Shelf, machine: Machine, stock: Stock, task: Task, today: date
+) -> tuple[State, str]:
+    """Return the state of a subject and its reason: what must not or cannot burn comes first, then
+    the newest entry's, else untried.
+    """
     permission = permission_for(machine, stock, task, shelf.rules)
     if permission.ask:
         return "untried", "decide first: shops differ"
@@ -156,7 +196,7 @@ class Session:
         self._due: tuple[Shelf, date, int] | None = None
         self._listeners: list[Callable[[str], None]] = []
 
-    # -- listening ---------------------------------------------------------------------------------------------------
+    # -- listening ---------------------------------------------------------------------------------
 
     def listen(self, listener: Callable[[str], None]) -> None:
         self._listeners.append(listener)
@@ -174,7 +214,10 @@ class Session:
         self.changed("problem")
 
     def attempt(self, action: Callable[[], object]) -> bool:
-        """Run an action; a fault of the world is told instead of raised.  Returns whether it worked."""
+        """Run an action; a fault of the world is told instead of raised.
+
+        Returns whether it worked.
+        """
         try:
             action()
         except AlmanacError as problem:
@@ -184,17 +227,21 @@ class Session:
             self.tell("")
         return True
 
-    # -- the library -------------------------------------------------------------------------------------------------
+    # -- the library -------------------------------------------------------------------------------
 
     def show_shelf(self, shelf: Shelf) -> None:
-        """Take a shelf (the snapshot, before the library is open) and choose the last subject on it."""
+        """Take a shelf (the snapshot, before the library is open) and choose the last subject on
+        it.
+        """
         self.shelf = shelf
         self._choose_remembered()
         self.changed("shelf")
         self.changed("subject")
 
     def attach(self, library: Library, held: Held | None = None) -> None:
-        """Take the opened library and show what it holds (read here, unless it was read beforehand).  Raises LibraryTrouble."""
+        """Take the opened library and show what it holds (read here, unless it was read
+        beforehand).  Raises LibraryTrouble.
+        """
         self.library = library
         self.shelf, self._trials = held or read_all(library)
         self._choose_remembered()
@@ -206,16 +253,24 @@ class Session:
     @property
     def store(self) -> Library:
         if self.library is None:
-            raise LibraryTrouble("The library is still being opened. Wait a moment and do it again.")
+            raise LibraryTrouble(
+                "The library is still being opened. Wait a moment and do it again."
+            )
         return self.library
 
     def _read_shelf(self) -> Shelf:
         return read_all(self.store)[0]
 
     def refresh_shelf(self) -> None:
-        """Read machines, stocks and rules again after a change and tell everybody; entries only where all is read anew."""
+        """Read machines, stocks and rules again after a change and tell everybody; entries only
+        where all is read anew.
+        """
         store = self.store
-        self._show_shelf(replace(self.shelf, machines=store.machines(), stocks=store.stocks(), rules=store.rules()))
+        self._show_shelf(
+            replace(
+                self.shelf, machines=store.machines(), stocks=store.stocks(), rules=store.rules()
+            )
+        )
 
     def _follow_checks(self, trial: Trial) -> None:
         """Look again at what the weekly checks say after one of them was read."""
@@ -237,18 +292,24 @@ class Session:
         self.changed("subject")
 
     def _keep_snapshot(self) -> None:
-        with contextlib.suppress(CannotWrite):  # only a shortcut for the next start: nothing lives there alone
+        with contextlib.suppress(
+            CannotWrite
+        ):  # only a shortcut for the next start: nothing lives there alone
             save_snapshot(self.store.folder, self.shelf)
 
-    # -- the subject -------------------------------------------------------------------------------------------------
+    # -- the subject -------------------------------------------------------------------------------
 
     def _choose_remembered(self) -> None:
         wanted, shelf = self.preferences, self.shelf
-        machine = shelf.machine(wanted.machine_uid) or (shelf.machines[0] if shelf.machines else None)
+        machine = shelf.machine(wanted.machine_uid) or (
+            shelf.machines[0] if shelf.machines else None
+        )
         stock = shelf.stock(wanted.stock_uid) or (shelf.stocks[0] if shelf.stocks else None)
         self.subject = replace(self.subject, machine=machine, stock=stock)
 
-    def choose(self, *, machine: str | None = None, stock: str | None = None, task: Task | None = None) -> None:
+    def choose(
+        self, *, machine: str | None = None, stock: str | None = None, task: Task | None = None
+    ) -> None:
         """Make another machine (uid), stock (uid) or task the subject."""
         subject = Subject(
             self.shelf.machine(machine) if machine else self.subject.machine,
@@ -289,14 +350,19 @@ class Session:
     @property
     def entry(self) -> Entry | None:
         machine, stock = self.subject.machine, self.subject.stock
-        return self.shelf.entry_for(machine.uid, stock.uid, self.subject.task) if machine and stock else None
+        if machine and stock:
+            return self.shelf.entry_for(machine.uid, stock.uid, self.subject.task)
+        return None
 
-    # -- the trial on the desk ---------------------------------------------------------------------------------------
+    # -- the trial on the desk ---------------------------------------------------------------------
 
     def _lay_out_desk(self) -> None:
         """Put the newest trial of the subject on the desk, or nothing."""
         machine, stock = self.subject.machine, self.subject.stock
-        found = [] if machine is None or stock is None else self._trials_of(machine, stock)
+        if machine is None or stock is None:
+            found = []
+        else:
+            found = self._trials_of(machine, stock)
         self.desk = None
         if found:
             trial, stage = found[-1]
@@ -308,14 +374,23 @@ class Session:
         return Desk(trial, stage, readings, run, earlier, self.kin_of(trial), self._others(trial))
 
     def _others(self, trial: Trial) -> dict[str, dict[str, Reading]]:
-        return {who: {one.cell: one for one in readings} for who, readings in self.store.other_readings(trial.id).items()}
+        return {
+            who: {one.cell: one for one in readings}
+            for who, readings in self.store.other_readings(trial.id).items()
+        }
 
     def _trials_of(self, machine: Machine, stock: Stock) -> list[tuple[Trial, str]]:
         wanted = (machine.uid, stock.uid, self.subject.task)
-        return [(t, stage) for t, stage, _ in self._trials if (t.machine.uid, t.stock.uid, t.task) == wanted]
+        return [
+            (t, stage)
+            for t, stage, _ in self._trials
+            if (t.machine.uid, t.stock.uid, t.task) == wanted
+        ]
 
     def kin_of(self, subject: Trial | Subject) -> Coupons:
-        """Return the read coupons most akin to a subject's that are not its own, the nearest first and few."""
+        """Return the read coupons most akin to a subject's that are not its own, the nearest first
+        and few.
+        """
         machine, stock = subject.machine, subject.stock
         if machine is None or stock is None:
             return ()
@@ -326,7 +401,10 @@ class Session:
             kin = kinship(machine, stock, trial.machine, trial.stock)
             if kin.words and kin.energy_sd <= MOST_APART:
                 near.append((kin.energy_sd, trial))
-        pairs = ((trial, self.store.readings(trial.id)) for _, trial in sorted(near, key=lambda one: one[0])[:MOST_KIN])
+        pairs = (
+            (trial, self.store.readings(trial.id))
+            for _, trial in sorted(near, key=lambda one: one[0])[:MOST_KIN]
+        )
         return tuple((trial, readings) for trial, readings in pairs if readings)
 
     def weekly_checks(self) -> Coupons:
@@ -334,7 +412,11 @@ class Session:
         machine, stock = self.subject.machine, self.subject.stock
         if machine is None or stock is None or self.library is None:
             return ()
-        weekly = [t for t, _ in self._trials_of(machine, stock) if t.kind == "weekly" and t.machine.state == machine.state]
+        weekly = [
+            t
+            for t, _ in self._trials_of(machine, stock)
+            if t.kind == "weekly" and t.machine.state == machine.state
+        ]
         pairs = ((t, self.store.readings(t.id)) for t in weekly)
         return tuple((t, readings) for t, readings in pairs if readings)
 
@@ -342,9 +424,12 @@ class Session:
         """Return the heights that the focus tests of this machine, in its present state, found."""
         machine = self.subject.machine
         tests = [
-            t for t, _, _ in self._trials
-            if machine is not None and t.kind in ("focus", "ramp") and (t.machine.uid, t.machine.state) == (machine.uid, machine.state)
-        ]  # fmt: skip
+            t
+            for t, _, _ in self._trials
+            if machine is not None
+            and t.kind in ("focus", "ramp")
+            and (t.machine.uid, t.machine.state) == (machine.uid, machine.state)
+        ]
         if len(tests) < 2 or self.library is None:
             return ()
         from olive_almanac.core.deciding.focus import decide_focus
@@ -353,20 +438,27 @@ class Session:
         return tuple(one.fit.focus_mm for one in found if one.decided and one.fit is not None)
 
     def _earlier(self, trial: Trial) -> Coupons:
-        """Return the coupons read before this one that bear on the same subject, lot and machine state."""
+        """Return the coupons read before this one that bear on the same subject, lot and machine
+        state.
+        """
         kin = [
             t
             for t, _ in self._trials_of(trial.machine, trial.stock)
-            if t.id != trial.id and (t.stock.lot, t.machine.state) == (trial.stock.lot, trial.machine.state)
+            if t.id != trial.id
+            and (t.stock.lot, t.machine.state) == (trial.stock.lot, trial.machine.state)
         ]
         pairs = ((t, self.store.readings(t.id)) for t in kin)
         return tuple((t, readings) for t, readings in pairs if readings)
 
     def evidence_of(self, entry: Entry) -> Desk | None:
-        """Return the trial behind an entry with its readings and run, or None while it cannot be had."""
+        """Return the trial behind an entry with its readings and run, or None while it cannot be
+        had.
+        """
         if self.library is None:
             return None
-        newest = entry.evidence.trial_ids[-1] if entry.evidence.trial_ids else ""
+        newest = ""
+        if entry.evidence.trial_ids:
+            newest = entry.evidence.trial_ids[-1]
         trial = next((one for one, _, _ in self._trials if one.id == newest), None)
         if trial is None:
             return None
@@ -378,8 +470,12 @@ class Session:
             return None
 
     def open_trial(self, trial_id: str) -> bool:
-        """Lay a trial on the desk by its id, with its machine, stock and task as the subject; False where none is known."""
-        found = next(((trial, stage) for trial, stage, _ in self._trials if trial.id == trial_id), None)
+        """Lay a trial on the desk by its id, with its machine, stock and task as the subject; False
+        where none is known.
+        """
+        found = next(
+            ((trial, stage) for trial, stage, _ in self._trials if trial.id == trial_id), None
+        )
         if found is None:
             return False
         trial, stage = found
@@ -398,7 +494,10 @@ class Session:
         machine, stock = self.subject.machine, self.subject.stock
         if machine is None or stock is None:
             return None
-        return next((trial for trial, _ in reversed(self._trials_of(machine, stock)) if trial.kind == kind), None)
+        return next(
+            (trial for trial, _ in reversed(self._trials_of(machine, stock)) if trial.kind == kind),
+            None,
+        )
 
     def keep_stock(self, stock: Stock, why: str) -> None:
         """Write a stock into the library and show it."""
@@ -408,7 +507,9 @@ class Session:
     def mark_used(self, trial: Trial) -> None:
         """Note on the sheet under a burnt trial which area is used now."""
         stock = self.shelf.stock(trial.stock.uid)
-        used = used_on_sheet(stock, trial) if stock is not None else None
+        used = None
+        if stock is not None:
+            used = used_on_sheet(stock, trial)
         if used is not None:
             self.keep_stock(used, f"{trial.name} burnt on it")
 
@@ -439,9 +540,15 @@ class Session:
 
     @property
     def ticks(self) -> dict[str, str]:
-        """What was ticked when on the checklist: kept with the trial on the desk, or here until there is one."""
-        kept = self.desk.run.get("ticks") if self.desk else None
-        return dict(kept) if kept is not None else dict(self._ticks)
+        """What was ticked when on the checklist: kept with the trial on the desk, or here until
+        there is one.
+        """
+        kept = None
+        if self.desk:
+            kept = self.desk.run.get("ticks")
+        if kept is not None:
+            return dict(kept)
+        return dict(self._ticks)
 
     def keep_ticks(self, ticks: dict[str, str]) -> None:
         self._ticks = dict(ticks)
@@ -452,8 +559,12 @@ class Session:
     @property
     def room(self) -> Room:
         """The air of the room: as noted with the trial on the desk, else as it was noted last."""
-        kept = self.desk.run.get("room") if self.desk else None
-        return Room(**kept) if kept is not None else self._room
+        kept = None
+        if self.desk:
+            kept = self.desk.run.get("room")
+        if kept is not None:
+            return Room(**kept)
+        return self._room
 
     def keep_room(self, room: Room) -> None:
         self._room = room
@@ -498,12 +609,19 @@ class Session:
 
         self.undo_stack.push(Change(label, do, undo))
 
-    def keep_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, label: str) -> None:
+    def keep_book(
+        self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, label: str
+    ) -> None:
         """Write new stocks and entries as one undoable change: undoing hides them all again."""
 
         def put(*, removed: bool) -> None:
-            self.store.save_book(stocks, entries, ("undone: " if removed else "") + why, removed=removed)
-            shelf = self.shelf.with_entries((), entries) if removed else self.shelf.with_entries(entries)
+            self.store.save_book(
+                stocks, entries, ("undone: " if removed else "") + why, removed=removed
+            )
+            if removed:
+                shelf = self.shelf.with_entries((), entries)
+            else:
+                shelf = self.shelf.with_entries(entries)
             self._show_shelf(replace(shelf, stocks=self.store.stocks()))
 
         self.undo_stack.push(Change(label, lambda: put(removed=False), lambda: put(removed=True)))
@@ -529,38 +647,58 @@ class Session:
         before = self.shelf.rules.get(family)
 
         def put(value: bool | None) -> None:
-            self.store.save_rule(family, value, "decided by the shop" if value is not None else "undone")
+            self.store.save_rule(
+                family, value, "decided by the shop" if value is not None else "undone"
+            )
             self.refresh_shelf()
 
         self.undo_stack.push(Change("the shop's rule", lambda: put(burns), lambda: put(before)))
 
-    # -- the rail ----------------------------------------------------------------------------------------------------
+    # -- the rail ----------------------------------------------------------------------------------
 
     def stations(self) -> tuple[StationState, ...]:
         """Return the six stations with how far each is for the present subject."""
         machine, stock, desk = self.subject.machine, self.subject.stock, self.desk
         ready = machine is not None and stock is not None
         words = {
-            "Set up": _counted(len(self.shelf.machines), "machine", "machines") if ready else "not yet",
+            "Set up": _counted(len(self.shelf.machines), "machine", "machines")
+            if ready
+            else "not yet",
             "Plan": "not yet",
             "Burn": "not yet",
             "Read": "nothing yet",
             "Decide": "nothing yet",
-            "Book": _counted(len(self.shelf.entries), "entry", "entries") if self.shelf.entries else "no entry yet",
+            "Book": _counted(len(self.shelf.entries), "entry", "entries")
+            if self.shelf.entries
+            else "no entry yet",
         }
-        at = 0 if not ready else 1
+        at = 1
+        if not ready:
+            at = 0
         if desk is not None:
             at = STATIONS.index(desk.stage.capitalize())
             cells = len(desk.trial.cells)
             words["Plan"] = f"{cells} cells"
-            words["Burn"] = _share(len(desk.burnt), cells, "burnt") if desk.burnt else "waiting"
-            words["Read"] = _share(len(desk.readings), cells, "read") if desk.readings else "nothing yet"
-            words["Decide"] = "chosen" if desk.stage == "book" else "waiting" if desk.stage == "decide" else "nothing yet"
+            if desk.burnt:
+                words["Burn"] = _share(len(desk.burnt), cells, "burnt")
+            else:
+                words["Burn"] = "waiting"
+            if desk.readings:
+                words["Read"] = _share(len(desk.readings), cells, "read")
+            else:
+                words["Read"] = "nothing yet"
+            if desk.stage == "book":
+                words["Decide"] = "chosen"
+            elif desk.stage == "decide":
+                words["Decide"] = "waiting"
+            else:
+                words["Decide"] = "nothing yet"
         due = self.due_count()
         if due:
             words["Book"] += f", {due} due"
         return tuple(
-            StationState(name, "done" if i < at else "now" if i == at else "todo", words[name]) for i, name in enumerate(STATIONS)
+            StationState(name, "done" if i < at else "now" if i == at else "todo", words[name])
+            for i, name in enumerate(STATIONS)
         )
 
     def due_count(self) -> int:
@@ -584,4 +722,6 @@ def _counted(count: int, one: str, many: str) -> str:
 
 
 def _share(done: int, of: int, word: str) -> str:
-    return f"{done} {word}" if done >= of else f"{done} of {of} {word}"
+    if done >= of:
+        return f"{done} {word}"
+    return f"{done} of {of} {word}"

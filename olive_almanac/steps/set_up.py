@@ -1,4 +1,6 @@
-"""Set up: add or change a machine and a stock, few fields, each with a default and half a line of help."""
+"""Set up: add or change a machine and a stock, few fields, each with a default and half a line of
+help.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,13 @@ from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.entry import day_text, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Sheet, Stock
-from olive_almanac.core.units import dpi_from_pitch, number_text, read_length_mm, read_number, read_speed_mm_s
+from olive_almanac.core.units import (
+    dpi_from_pitch,
+    number_text,
+    read_length_mm,
+    read_number,
+    read_speed_mm_s,
+)
 from olive_almanac.steps.cautions import safety_lines
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.files import write_file
@@ -22,12 +30,21 @@ from olive_almanac.steps.session import Session
 if TYPE_CHECKING:
     from olive_almanac.core.beam.caustic import CausticFit
 
-__all__ = ["Field", "SetUpPresenter", "machine_fields", "machine_from", "stock_fields", "stock_from"]
+__all__ = [
+    "Field",
+    "SetUpPresenter",
+    "machine_fields",
+    "machine_from",
+    "stock_fields",
+    "stock_from",
+]
 
 
 @dataclass(frozen=True)
 class Field:
-    """One field of a form: its key, the words before it, its text, the unit, half a line of help, and choices if any."""
+    """One field of a form: its key, the words before it, its text, the unit, half a line of help,
+    and choices if any.
+    """
 
     key: str
     words: str
@@ -50,8 +67,13 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 
 
 def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Field, ...]:
-    """Return the form of a machine; for a new one the usual values of its source (common practice, no source)."""
-    source = machine.source if machine else source
+    """Return the form of a machine; for a new one the usual values of its source (common practice,
+    no source).
+    """
+    if machine:
+        source = machine.source
+    else:
+        source = source
     values = _DEFAULTS[source]
     if machine:
         values = (
@@ -63,7 +85,9 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             machine.acceleration_mm_s2,
             *machine.bed_mm,
         )
-    watts, spot_x, spot_y, rayleigh, speed, acceleration, bed_w, bed_h = (number_text(v, 6) for v in values)
+    watts, spot_x, spot_y, rayleigh, speed, acceleration, bed_w, bed_h = (
+        number_text(v, 6) for v in values
+    )
     return (
         Field("name", "Name", machine.name if machine else "", help="as you call it in the shop"),
         Field(
@@ -81,7 +105,13 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             "nm",
             "printed on the head or in the manual",
         ),
-        Field("optical_power_w", "Optical power", watts, "W", "at the work, not the electrical input on the box"),
+        Field(
+            "optical_power_w",
+            "Optical power",
+            watts,
+            "W",
+            "at the work, not the electrical input on the box",
+        ),
         Field(
             "rated_power_w",
             "Rated power",
@@ -89,11 +119,29 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             "W",
             "the number on the box, kept apart; may stay empty",
         ),
-        Field("spot_x_mm", "Spot along X", spot_x, "mm", "1/e² diameter; a diode’s is often longer one way"),
+        Field(
+            "spot_x_mm",
+            "Spot along X",
+            spot_x,
+            "mm",
+            "1/e² diameter; a diode’s is often longer one way",
+        ),
         Field("spot_y_mm", "Spot along Y", spot_y, "mm", beside="Y"),
-        Field("rayleigh_mm", "Rayleigh range", rayleigh, "mm", "height at which the spot has grown by 1.4"),
+        Field(
+            "rayleigh_mm",
+            "Rayleigh range",
+            rayleigh,
+            "mm",
+            "height at which the spot has grown by 1.4",
+        ),
         Field("max_speed_mm_s", "Highest speed", speed, "mm/s", "nothing faster is ever planned"),
-        Field("acceleration_mm_s2", "Acceleration", acceleration, "mm/s²", "decides how long short moves take"),
+        Field(
+            "acceleration_mm_s2",
+            "Acceleration",
+            acceleration,
+            "mm/s²",
+            "decides how long short moves take",
+        ),
         Field("bed_w", "Bed width", bed_w, "mm", "how far the head reaches"),
         Field("bed_h", "Bed height", bed_h, "mm", beside="height"),
     )
@@ -102,14 +150,27 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
 def power_fields(machine: Machine) -> tuple[Field, ...]:
     """Return the form of a machine's modes, measured power and lens."""
     modes = ", ".join(f"{mode.name} {number_text(mode.optical_power_w)}" for mode in machine.modes)
-    in_use = next((mode.name for mode in machine.modes if mode.optical_power_w == machine.optical_power_w), "")
-    table = ", ".join(f"{number_text(percent)} {number_text(watts)}" for percent, watts in machine.power_table)
+    in_use = next(
+        (mode.name for mode in machine.modes if mode.optical_power_w == machine.optical_power_w), ""
+    )
+    table = ", ".join(
+        f"{number_text(percent)} {number_text(watts)}" for percent, watts in machine.power_table
+    )
 
     def optional(value: float | None) -> str:
-        return number_text(value, 5) if value is not None else ""
+        if value is not None:
+            return number_text(value, 5)
+        return ""
 
     return (
-        Field("modes", "Power modes", modes, "W", "name and optical watts, with commas: low 5, high 10; may stay empty", wide=True),
+        Field(
+            "modes",
+            "Power modes",
+            modes,
+            "W",
+            "name and optical watts, with commas: low 5, high 10; may stay empty",
+            wide=True,
+        ),
         Field(
             "mode",
             "Mode in use",
@@ -118,11 +179,34 @@ def power_fields(machine: Machine) -> tuple[Field, ...]:
             help="sets the optical power",
         ),
         Field(
-            "power_table", "Measured power", table, "W", "percent dialled and watts by a meter: 10 0.8, 50 4.7, 100 9.6", wide=True
+            "power_table",
+            "Measured power",
+            table,
+            "W",
+            "percent dialled and watts by a meter: 10 0.8, 50 4.7, 100 9.6",
+            wide=True,
         ),
-        Field("lens_focal_mm", "Focal length", optional(machine.lens_focal_mm), "mm", "of the lens; may stay empty"),
-        Field("beam_at_lens_mm", "Beam at the lens", optional(machine.beam_at_lens_mm), "mm", "1/e² diameter before it is focused"),
-        Field("m2", "Beam quality M²", optional(machine.m2), "", "1 is perfect; a bare diode has 5 to 20"),
+        Field(
+            "lens_focal_mm",
+            "Focal length",
+            optional(machine.lens_focal_mm),
+            "mm",
+            "of the lens; may stay empty",
+        ),
+        Field(
+            "beam_at_lens_mm",
+            "Beam at the lens",
+            optional(machine.beam_at_lens_mm),
+            "mm",
+            "1/e² diameter before it is focused",
+        ),
+        Field(
+            "m2",
+            "Beam quality M²",
+            optional(machine.m2),
+            "",
+            "1 is perfect; a bare diode has 5 to 20",
+        ),
     )
 
 
@@ -130,7 +214,13 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
     """Return the form of the controller's dialect."""
     off, low, full = machine.air_words
     return (
-        Field("power_scale", "S at full power", number_text(machine.power_scale, 6), "", "the S word of 100 % in the controller"),
+        Field(
+            "power_scale",
+            "S at full power",
+            number_text(machine.power_scale, 6),
+            "",
+            "the S word of 100 % in the controller",
+        ),
         Field(
             "file_units",
             "Units of the file",
@@ -138,7 +228,13 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
             choices=(("mm", "millimetres"), ("inch", "inches")),
             help="G21 or G20",
         ),
-        Field("head_clearance_mm", "Head clearance", number_text(machine.head_clearance_mm), "mm", short=True),
+        Field(
+            "head_clearance_mm",
+            "Head clearance",
+            number_text(machine.head_clearance_mm),
+            "mm",
+            short=True,
+        ),
         Field(
             "hour_rate",
             "Rate",
@@ -146,17 +242,40 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
             "an hour",
             beside="Rate",
         ),
-        Field("junction_mm", "Corner rounding", number_text(machine.junction_mm), "mm", "junction deviation of the controller"),
+        Field(
+            "junction_mm",
+            "Corner rounding",
+            number_text(machine.junction_mm),
+            "mm",
+            "junction deviation of the controller",
+        ),
         Field("air_off", "Air off", off, "", "the word that stops the air"),
         Field("air_low", "Air low", low, "", short=True),
         Field("air_full", "Air full", full, "", beside="full"),
-        Field("header", "First lines", "; ".join(machine.header), "", "after the modes, with semicolons", wide=True),
-        Field("footer", "Last lines", "; ".join(machine.footer), "", "after the beam is off, with semicolons", wide=True),
+        Field(
+            "header",
+            "First lines",
+            "; ".join(machine.header),
+            "",
+            "after the modes, with semicolons",
+            wide=True,
+        ),
+        Field(
+            "footer",
+            "Last lines",
+            "; ".join(machine.footer),
+            "",
+            "after the beam is off, with semicolons",
+            wide=True,
+        ),
     )
 
 
-def machine_from(texts: Mapping[str, str], before: Machine | None, new_id: Callable[[], str]) -> Machine:
-    """Return the machine that a form describes; fields that the form does not hold stay as they were.
+def machine_from(
+    texts: Mapping[str, str], before: Machine | None, new_id: Callable[[], str]
+) -> Machine:
+    """Return the machine that a form describes; fields that the form does not hold stay as they
+    were.
 
     Raises OutOfRange naming the first bad field.
     """
@@ -165,13 +284,22 @@ def machine_from(texts: Mapping[str, str], before: Machine | None, new_id: Calla
         if key in texts:
             values[key] = read(texts[key])
     if "bed_w" in texts:
-        values["bed_mm"] = (read_length_mm(texts["bed_w"], "Bed width"), read_length_mm(texts["bed_h"], "Bed height"))
+        values["bed_mm"] = (
+            read_length_mm(texts["bed_w"], "Bed width"),
+            read_length_mm(texts["bed_h"], "Bed height"),
+        )
     if "air_off" in texts:
-        values["air_words"] = (texts["air_off"].strip(), texts["air_low"].strip(), texts["air_full"].strip())
+        values["air_words"] = (
+            texts["air_off"].strip(),
+            texts["air_low"].strip(),
+            texts["air_full"].strip(),
+        )
     mode = next((one for one in values.get("modes", ()) if one.name == texts.get("mode")), None)
     if mode is not None:
         values["optical_power_w"] = mode.optical_power_w
-    return replace(before, **values) if before else Machine(uid=new_id(), **values)
+    if before:
+        return replace(before, **values)
+    return Machine(uid=new_id(), **values)
 
 
 def _optional(read: Callable[[str], float]) -> Callable[[str], float | None]:
@@ -184,7 +312,9 @@ def _pairs(text: str, field: str) -> list[tuple[str, float]]:
     for part in filter(str.strip, text.split(",")):
         name, _, number = part.strip().removesuffix("W").strip().rpartition(" ")
         if not name:
-            raise OutOfRange(field, f"“{part.strip()}”", "two words in each part, with commas between the parts")
+            raise OutOfRange(
+                field, f"“{part.strip()}”", "two words in each part, with commas between the parts"
+            )
         pairs.append((name.strip(), read_number(number, field)))
     return pairs
 
@@ -201,9 +331,12 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "max_speed_mm_s": lambda text: read_speed_mm_s(text, "Highest speed"),
     "acceleration_mm_s2": lambda text: read_number(text, "Acceleration", "mm/s²"),
     "power_scale": lambda text: read_number(text, "S at full power"),
-    "modes": lambda text: tuple(PowerMode(name, watts) for name, watts in _pairs(text, "Power modes")),
+    "modes": lambda text: tuple(
+        PowerMode(name, watts) for name, watts in _pairs(text, "Power modes")
+    ),
     "power_table": lambda text: tuple(
-        (read_number(percent, "Measured power"), watts) for percent, watts in _pairs(text, "Measured power")
+        (read_number(percent, "Measured power"), watts)
+        for percent, watts in _pairs(text, "Measured power")
     ),
     "lens_focal_mm": _optional(lambda text: read_length_mm(text, "Focal length")),
     "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
@@ -217,59 +350,161 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
 }
 
 
-_KINDS_OF_GROUP: dict[str, tuple[Field, ...]] = {      # what else matters, by the group of the family
-    "Wood": (Field("glue_line", "Glue line", "", choices=(("", "none or not known"), ("light", "light"), ("dark", "dark, for outdoors")),
-                   help="a thin black line speaks for exterior glue"),),
-    "Plastic": (Field("process", "Made", "", choices=(("", "not known"), ("cast", "cast"), ("extruded", "extruded")), help="cast engraves frosted, extruded melts"),
-                Field("mask", "Mask", "", choices=(("", "none"), ("paper", "paper: leave it on"), ("film", "film: take it off first")), help="film melts into the engraving")),
-    "Leather and textile": (Field("tanning", "Tanning", "", help="vegetable or chrome; chrome must not be burnt"),),
+_KINDS_OF_GROUP: dict[str, tuple[Field, ...]] = {  # what else matters, by the group of the family
+    "Wood": (
+        Field(
+            "glue_line",
+            "Glue line",
+            "",
+            choices=(("", "none or not known"), ("light", "light"), ("dark", "dark, for outdoors")),
+            help="a thin black line speaks for exterior glue",
+        ),
+    ),
+    "Plastic": (
+        Field(
+            "process",
+            "Made",
+            "",
+            choices=(("", "not known"), ("cast", "cast"), ("extruded", "extruded")),
+            help="cast engraves frosted, extruded melts",
+        ),
+        Field(
+            "mask",
+            "Mask",
+            "",
+            choices=(
+                ("", "none"),
+                ("paper", "paper: leave it on"),
+                ("film", "film: take it off first"),
+            ),
+            help="film melts into the engraving",
+        ),
+    ),
+    "Leather and textile": (
+        Field("tanning", "Tanning", "", help="vegetable or chrome; chrome must not be burnt"),
+    ),
     "Metal": (Field("coating", "Coating", "", help="what it is, and who says so"),),
-}  # fmt: skip
+}
 
 
 def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
     """Return the form of a stock, with what else matters for its family."""
-    measured = ", ".join(number_text(mm) for mm in stock.measured_mm) if stock else ""
-    further = _KINDS_OF_GROUP.get(group_of(stock), ()) if stock else ()
-    sheets = "; ".join(_sheet_text(sheet) for sheet in stock.sheets) if stock else ""
+    measured = ""
+    if stock:
+        measured = ", ".join(number_text(mm) for mm in stock.measured_mm)
+    if stock:
+        further = _KINDS_OF_GROUP.get(group_of(stock), ())
+    else:
+        further = ()
+    sheets = ""
+    if stock:
+        sheets = "; ".join(_sheet_text(sheet) for sheet in stock.sheets)
     return (
-        Field("name", "Name", stock.name if stock else "", help="the material, without its thickness"),
-        Field("family", "Family", stock.family if stock else "plywood", choices=tuple((f.id, f.word) for f in families()),
-              help="decides what may be burnt"),
-        Field("thickness_mm", "Thickness", number_text(stock.thickness_mm) if stock else "3", "mm", "as sold; inches work: 1/8 in"),
+        Field(
+            "name", "Name", stock.name if stock else "", help="the material, without its thickness"
+        ),
+        Field(
+            "family",
+            "Family",
+            stock.family if stock else "plywood",
+            choices=tuple((f.id, f.word) for f in families()),
+            help="decides what may be burnt",
+        ),
+        Field(
+            "thickness_mm",
+            "Thickness",
+            number_text(stock.thickness_mm) if stock else "3",
+            "mm",
+            "as sold; inches work: 1/8 in",
+        ),
         Field("measured", "Measured", measured, "mm", "caliper readings with commas", wide=True),
-        Field("lot", "Lot", stock.lot if stock else "", short=True, help="settings do not carry over from lot to lot unproved"),
-        Field("colour", "Colour", stock.colour if stock else "", beside="Colour", help="matters on a diode"),
-        Field("opacity", "Light goes", stock.opacity if stock else "opaque", help="clear stock lets some beams through",
-              choices=tuple(zip(OPACITIES, ("not through (opaque)", "a little through", "through (clear)", "back (mirror)"), strict=True))),
+        Field(
+            "lot",
+            "Lot",
+            stock.lot if stock else "",
+            short=True,
+            help="settings do not carry over from lot to lot unproved",
+        ),
+        Field(
+            "colour",
+            "Colour",
+            stock.colour if stock else "",
+            beside="Colour",
+            help="matters on a diode",
+        ),
+        Field(
+            "opacity",
+            "Light goes",
+            stock.opacity if stock else "opaque",
+            help="clear stock lets some beams through",
+            choices=tuple(
+                zip(
+                    OPACITIES,
+                    (
+                        "not through (opaque)",
+                        "a little through",
+                        "through (clear)",
+                        "back (mirror)",
+                    ),
+                    strict=True,
+                )
+            ),
+        ),
         Field("finish", "Finish", stock.finish if stock else "", short=True, help="may stay empty"),
-        Field("price_m2", "Price", number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "", "a m²", beside="Price",
-              help="in the shop's money, for the cost of a coupon; may stay empty"),
+        Field(
+            "price_m2",
+            "Price",
+            number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "",
+            "a m²",
+            beside="Price",
+            help="in the shop's money, for the cost of a coupon; may stay empty",
+        ),
         *(replace(one, text=str(getattr(stock, one.key))) for one in further),
-        Field("sheets", "Sheets", sheets, "mm", "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51", wide=True),
-    )  # fmt: skip
+        Field(
+            "sheets",
+            "Sheets",
+            sheets,
+            "mm",
+            "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51",
+            wide=True,
+        ),
+    )
 
 
 def _sheet_text(sheet: Sheet) -> str:
     boxes = [("clamp", box) for box in sheet.clamps_mm] + [("used", box) for box in sheet.used_mm]
-    words = "".join(f" {word} {','.join(number_text(side, 4) for side in box)}" for word, box in boxes)
+    words = "".join(
+        f" {word} {','.join(number_text(side, 4) for side in box)}" for word, box in boxes
+    )
     return f"{number_text(sheet.width_mm, 4)}x{number_text(sheet.height_mm, 4)}{words}"
 
 
 def _sheets(text: str) -> tuple[Sheet, ...]:
-    """Return "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51" as sheets with their clamps and used areas."""
+    """Return "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51" as sheets with their clamps and
+    used areas.
+    """
     sheets = []
     for part in filter(str.strip, text.replace("×", "x").split(";")):
         size, *words = part.split()
         sides = [read_length_mm(side, "Sheets") for side in size.split("x")]
         boxes: dict[str, list[tuple[float, float, float, float]]] = {"clamp": [], "used": []}
         for word, numbers in itertools.zip_longest(words[::2], words[1::2]):
-            box = [read_number(side, "Sheets", "mm") for side in (numbers or "").split(",") if side.strip()]
+            box = [
+                read_number(side, "Sheets", "mm")
+                for side in (numbers or "").split(",")
+                if side.strip()
+            ]
             if word not in boxes or len(box) != 4:
-                raise OutOfRange("Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 clamp 0,90,12,120 used 5,5,97,51")
+                raise OutOfRange(
+                    "Sheets",
+                    f"“{part.strip()}”",
+                    "written as 300x200 or 300x200 clamp 0,90,12,120 used 5,5,97,51",
+                )
             boxes[word].append((box[0], box[1], box[2], box[3]))
         if len(sides) != 2:
-            raise OutOfRange("Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 used 5,5,97,51")
+            raise OutOfRange(
+                "Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 used 5,5,97,51"
+            )
         sheets.append(Sheet(sides[0], sides[1], tuple(boxes["used"]), tuple(boxes["clamp"])))
     return tuple(sheets)
 
@@ -278,32 +513,49 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
     """Return the stock that a form describes; raises OutOfRange naming the first bad field."""
     measured = [part for part in texts["measured"].replace(";", ",").split(",") if part.strip()]
     values: dict[str, Any] = {
-        "name": texts["name"].strip(), "family": texts["family"],
+        "name": texts["name"].strip(),
+        "family": texts["family"],
         "thickness_mm": read_length_mm(texts["thickness_mm"], "Thickness"),
         "measured_mm": tuple(read_length_mm(part, "Measured thickness") for part in measured),
-        "opacity": cast(Opacity, texts["opacity"]), "sheets": _sheets(texts.get("sheets", "")),
+        "opacity": cast(Opacity, texts["opacity"]),
+        "sheets": _sheets(texts.get("sheets", "")),
         "price_m2": _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", "")),
-    }  # fmt: skip
+    }
     for key in ("lot", "colour", "finish", "process", "glue_line", "tanning", "coating", "mask"):
         if key in texts:
             values[key] = texts[key].strip()
-    return replace(before, **values) if before else Stock(uid=new_id(), **values)
+    if before:
+        return replace(before, **values)
+    return Stock(uid=new_id(), **values)
 
 
 def focus_test(heights: str, widths: str, wavelength_nm: float) -> CausticFit:
-    """Return the caustic through typed line widths at heights, both lists in mm with commas or spaces between."""
+    """Return the caustic through typed line widths at heights, both lists in mm with commas or
+    spaces between.
+    """
     from olive_almanac.core.beam.caustic import fit_caustic
 
     def numbers(text: str, field: str) -> list[float]:
-        return [read_number(part, field, "mm") for part in text.replace(";", " ").replace(", ", " ").split()]
+        return [
+            read_number(part, field, "mm")
+            for part in text.replace(";", " ").replace(", ", " ").split()
+        ]
 
-    return fit_caustic(height_mm=numbers(heights, "Height"), diameter_mm=numbers(widths, "Line width"), wavelength_nm=wavelength_nm)
+    return fit_caustic(
+        height_mm=numbers(heights, "Height"),
+        diameter_mm=numbers(widths, "Line width"),
+        wavelength_nm=wavelength_nm,
+    )
 
 
 def machine_facts(machine: Machine) -> str:
     """Return what follows from a machine's numbers, in a line."""
     spot = min(machine.spot_x_mm, machine.spot_y_mm)
-    since = f" State {machine.state} since {day_text(machine.state_since)}: {machine.state_reason}." if machine.state_since else ""
+    since = ""
+    if machine.state_since:
+        since = (
+            f" State {machine.state} since {day_text(machine.state_since)}: {machine.state_reason}."
+        )
     lens = ""
     if machine.lens_focal_mm and machine.beam_at_lens_mm:
         from olive_almanac.core.beam.spot import focused_spot
@@ -316,7 +568,8 @@ def machine_facts(machine: Machine) -> str:
         )
         lens = f" By its lens the spot would be {number_text(by_lens)} mm."
     return (
-        f"Depth of focus {number_text(machine.depth_of_focus_mm)} mm (spot grown by √2 at its ends). "
+        f"Depth of focus {number_text(machine.depth_of_focus_mm)} mm (spot grown by √2 at its "
+        "ends). "
         f"Finest useful pitch {number_text(spot)} mm, {dpi_from_pitch(spot):.0f} dpi.{lens}{since}"
     )
 
@@ -336,11 +589,15 @@ class SetUpPresenter:
 
     @property
     def machine(self) -> Machine | None:
-        return None if self.new_machine else self.session.subject.machine
+        if self.new_machine:
+            return None
+        return self.session.subject.machine
 
     @property
     def stock(self) -> Stock | None:
-        return None if self.new_stock else self.session.subject.stock
+        if self.new_stock:
+            return None
+        return self.session.subject.stock
 
     def begin_new(self, form: str) -> None:
         if form == "machine":
@@ -358,16 +615,24 @@ class SetUpPresenter:
         self._view.show_forms()
 
     def save_machine(self, texts: Mapping[str, str]) -> bool:
-        return self._save_form("machine", lambda: machine_from(texts, self.machine, self.session.new_id), self.machine)
+        return self._save_form(
+            "machine", lambda: machine_from(texts, self.machine, self.session.new_id), self.machine
+        )
 
     def save_stock(self, texts: Mapping[str, str]) -> bool:
-        return self._save_form("stock", lambda: stock_from(texts, self.stock, self.session.new_id), self.stock)
+        return self._save_form(
+            "stock", lambda: stock_from(texts, self.stock, self.session.new_id), self.stock
+        )
 
-    def _save_form(self, form: str, read: Callable[[], Machine | Stock], before: Machine | Stock | None) -> bool:
+    def _save_form(
+        self, form: str, read: Callable[[], Machine | Stock], before: Machine | Stock | None
+    ) -> bool:
         try:
             record = read()
         except AlmanacError as problem:
-            field = problem.field if isinstance(problem, OutOfRange) else ""
+            field = ""
+            if isinstance(problem, OutOfRange):
+                field = problem.field
             self._view.show_bad_field(form, field, str(problem))
             return False
         return self._keep(record, before, "set up")
@@ -397,17 +662,23 @@ class SetUpPresenter:
                 put(before, f"undone: {why}")
             session.refresh_shelf()
 
-        if not session.attempt(lambda: session.undo_stack.push(Change(f"change of {record.name}", do, undo))):
+        if not session.attempt(
+            lambda: session.undo_stack.push(Change(f"change of {record.name}", do, undo))
+        ):
             return False
-        self.new_machine = session.subject.machine is None or (self.new_machine and form != "machine")
+        self.new_machine = session.subject.machine is None or (
+            self.new_machine and form != "machine"
+        )
         self.new_stock = session.subject.stock is None or (self.new_stock and form != "stock")
         self._view.show_forms()
         return True
 
-    # -- what changes a machine --------------------------------------------------------------------------------------
+    # -- what changes a machine --------------------------------------------------------------------
 
     def entries_made_due(self) -> tuple[str, ...]:
-        """Return what would become due again if the machine's state changed now, as "stock, task"."""
+        """Return what would become due again if the machine's state changed now, as
+        "stock, task".
+        """
         machine, shelf, told = self.machine, self.session.shelf, []
         if machine is None:
             return ()
@@ -424,7 +695,9 @@ class SetUpPresenter:
         return tuple(told)
 
     def change_state(self, what: str, reason: str) -> bool:
-        """Start a new machine state, with today's date and the reason: proofs under the old state no longer hold."""
+        """Start a new machine state, with today's date and the reason: proofs under the old state
+        no longer hold.
+        """
         machine = self.machine
         if machine is None:
             return False
@@ -442,12 +715,17 @@ class SetUpPresenter:
         if machine is None:
             return False
         changed = replace(
-            machine, spot_x_mm=round(fit.waist_mm, 4), spot_y_mm=round(fit.waist_mm, 4), rayleigh_mm=round(fit.rayleigh_mm, 3)
+            machine,
+            spot_x_mm=round(fit.waist_mm, 4),
+            spot_y_mm=round(fit.waist_mm, 4),
+            rayleigh_mm=round(fit.rayleigh_mm, 3),
         )
         return self._keep(changed, machine, "focus test")
 
     def write_safety_page(self) -> Path | None:
-        """Write the safety page of machine and stock as PDF below the library and return where it lies."""
+        """Write the safety page of machine and stock as PDF below the library and return where it
+        lies.
+        """
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if machine is None or stock is None:
             return None
@@ -460,4 +738,6 @@ class SetUpPresenter:
             write_file(path, write_safety(machine, stock, safety_lines(self.session)))
             written.append(path)
 
-        return written[0] if self.session.attempt(action) else None
+        if self.session.attempt(action):
+            return written[0]
+        return None

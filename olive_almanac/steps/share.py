@@ -21,13 +21,23 @@ if TYPE_CHECKING:
     from olive_almanac.core.notes.columns import UnitQuestion
     from olive_almanac.core.notes.entries import Brought, Notes
 
-__all__ = ["NotesDesk", "book_lines", "label_work", "merge_work", "take_in_work", "write_book_work", "write_wall_card_work"]
+__all__ = [
+    "NotesDesk",
+    "book_lines",
+    "label_work",
+    "merge_work",
+    "take_in_work",
+    "write_book_work",
+    "write_wall_card_work",
+]
 
 Line = tuple[Entry, Machine, Stock, str, str]
 
 
 def book_lines(session: Session) -> list[Line]:
-    """Return every entry in force with its machine, stock, state in words and the state's reason."""
+    """Return every entry in force with its machine, stock, state in words and the state's
+    reason.
+    """
     shelf, today, lines = session.shelf, session.today(), []
     for entry in shelf.entries:
         machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
@@ -38,7 +48,8 @@ def book_lines(session: Session) -> list[Line]:
 
 
 def write_book_work(session: Session, path: Path) -> Iterator[str]:
-    """Write the whole book by the suffix of the path: .json (everything), .csv (a table), .pdf (the printed book).
+    """Write the whole book by the suffix of the path: .json (everything), .csv (a table), .pdf (the
+    printed book).
 
     Yields what was written, in words: for a worker.
     """
@@ -72,7 +83,15 @@ def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:
     if machine is None:
         raise BadFile("Choose a machine first.")
     lines = [line for line in book_lines(session) if line[1].uid == machine.uid]
-    write_file(path, write_wall_card(machine, lines, day=session.today().isoformat(), speed_unit=session.preferences.speed_unit))
+    write_file(
+        path,
+        write_wall_card(
+            machine,
+            lines,
+            day=session.today().isoformat(),
+            speed_unit=session.preferences.speed_unit,
+        ),
+    )
     yield f"The card of {count_text(len(lines), 'setting')} is in {path}."
 
 
@@ -84,7 +103,9 @@ def label_work(session: Session, path: Path) -> Iterator[str]:
     if entry is None or machine is None or stock is None:
         raise BadFile("There is no entry here to write a label of.")
     state = STATE_WORDS[session.state[0]][0]
-    write_file(path, write_label(entry, machine, stock, state, speed_unit=session.preferences.speed_unit))
+    write_file(
+        path, write_label(entry, machine, stock, state, speed_unit=session.preferences.speed_unit)
+    )
     yield f"The label is in {path}."
 
 
@@ -107,7 +128,9 @@ def merge_work(store: Library, open_other: Callable[[], Library]) -> Iterator[Me
 
 @dataclass
 class NotesDesk:
-    """Old notes on their way into the book: the table, the one question that it may leave, and what would come in."""
+    """Old notes on their way into the book: the table, the one question that it may leave, and what
+    would come in.
+    """
 
     session: Session
     notes: Notes | None = None
@@ -143,8 +166,13 @@ class NotesDesk:
             return
         assert self.notes is not None
         self.columns = self.notes.columns
-        self.question = unit_question(self.notes.heads, self.notes.rows, self.columns, machine.max_speed_mm_s)
-        self.unit = self.question.units[0] if self.question else self.session.preferences.speed_unit
+        self.question = unit_question(
+            self.notes.heads, self.notes.rows, self.columns, machine.max_speed_mm_s
+        )
+        if self.question:
+            self.unit = self.question.units[0]
+        else:
+            self.unit = self.session.preferences.speed_unit
         self._reckon()
 
     def answer(self, unit: str) -> None:
@@ -159,17 +187,30 @@ class NotesDesk:
         if self.notes is None or machine is None:
             return
         self.brought = bring_in(
-            self.notes, machine=machine, machines=shelf.machines, stocks=shelf.stocks, entries=shelf.entries, speed_unit=self.unit,
-            day=self.session.today().isoformat(), columns=self.columns,
-        )  # fmt: skip
+            self.notes,
+            machine=machine,
+            machines=shelf.machines,
+            stocks=shelf.stocks,
+            entries=shelf.entries,
+            speed_unit=self.unit,
+            day=self.session.today().isoformat(),
+            columns=self.columns,
+        )
 
     def keep(self) -> bool:
-        """Write all of it into the book as one act that can be undone; the first is opened where nothing else is."""
+        """Write all of it into the book as one act that can be undone; the first is opened where
+        nothing else is.
+        """
         if self.brought is None or self.notes is None or not self.brought.entries:
             return False
         stocks, entries, name = self.brought.stocks, self.brought.entries, self.notes.name
         kept = self.session.attempt(
-            lambda: self.session.keep_book(stocks, entries, f"brought in from {name}", f"{count_text(len(entries), 'setting')} of {name}")
+            lambda: self.session.keep_book(
+                stocks,
+                entries,
+                f"brought in from {name}",
+                f"{count_text(len(entries), 'setting')} of {name}",
+            )
         )
         if kept and not self.session.subject.complete:
             first = entries[0]

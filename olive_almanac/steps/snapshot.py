@@ -1,6 +1,7 @@
 """A small picture of the book, so that the window can show it before the library is open.
 
-Written whenever the shelf changes; read once at the start; replaced by the real shelf a moment later.
+Written whenever the shelf changes; read once at the start; replaced by the real shelf a moment
+later.
 """
 
 from __future__ import annotations
@@ -34,7 +35,9 @@ class Shelf:
     machines: tuple[Machine, ...] = ()
     stocks: tuple[Stock, ...] = ()
     entries: tuple[Entry, ...] = ()
-    rules: dict[str, bool] = field(default_factory=dict, hash=False)  # the shop's decisions on disputed families
+    rules: dict[str, bool] = field(
+        default_factory=dict, hash=False
+    )  # the shop's decisions on disputed families
     checks: tuple[WeeklyCheck, ...] = ()
 
     @cached_property
@@ -47,7 +50,9 @@ class Shelf:
 
     @cached_property
     def _entry_by_subject(self) -> dict[tuple[str, str, str], Entry]:
-        return {(e.machine_uid, e.stock_uid, e.task): e for e in self.entries}  # the last one, the newest, stands
+        return {
+            (e.machine_uid, e.stock_uid, e.task): e for e in self.entries
+        }  # the last one, the newest, stands
 
     @cached_property
     def entry_by_uid(self) -> dict[str, Entry]:
@@ -65,15 +70,23 @@ class Shelf:
 
     @cached_property
     def _checks_by_machine(self) -> dict[str, tuple[WeeklyCheck, ...]]:
-        return {m.uid: tuple(c for c in self.checks if c.machine_uid == m.uid) for m in self.machines}
+        return {
+            m.uid: tuple(c for c in self.checks if c.machine_uid == m.uid) for m in self.machines
+        }
 
-    def state_of(self, entry: Entry, machine: Machine, stock: Stock, today: date) -> tuple[State, str]:
+    def state_of(
+        self, entry: Entry, machine: Machine, stock: Stock, today: date
+    ) -> tuple[State, str]:
         """Return the state of an entry by rule, and the reason in words."""
         checks = self._checks_by_machine.get(machine.uid, ())
-        return state_of(entry, today=today, lot=stock.lot, machine_state=machine.state, checks=checks)
+        return state_of(
+            entry, today=today, lot=stock.lot, machine_state=machine.state, checks=checks
+        )
 
     def with_entries(self, changed: Sequence[Entry], gone: Sequence[Entry] = ()) -> Shelf:
-        """Return the shelf with some entries put in their place (new ones last) and others taken out."""
+        """Return the shelf with some entries put in their place (new ones last) and others taken
+        out.
+        """
         new = {e.uid: e for e in changed}
         out = {e.uid for e in gone}
         kept = [new.pop(e.uid, e) for e in self.entries if e.uid not in out]

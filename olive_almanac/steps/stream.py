@@ -1,6 +1,8 @@
-"""Send a program to a controller over a wire, a few lines ahead, and know at each moment which cells are surely burnt.
+"""Send a program to a controller over a wire, a few lines ahead, and know at each moment which
+cells are surely burnt.
 
-Knows no clock and no thread: `pump` is called again and again and does what can be done without waiting.
+Knows no clock and no thread: `pump` is called again and again and does what can be done without
+waiting.
 """
 
 from __future__ import annotations
@@ -25,8 +27,8 @@ LINES_A_PUMP = 2000
 class LinkWords:
     """How a controller speaks: the words that begin its answers and the bytes that act at once.
 
-    The defaults are the stand-in's.  Without `done_lines` (a controller that does not tell which line it has done) a line
-    counts as done once `lines_ahead` further ones were taken.
+    The defaults are the stand-in's.  Without `done_lines` (a controller that does not tell which
+    line it has done) a line counts as done once `lines_ahead` further ones were taken.
     """
 
     greets: str = "ready"
@@ -39,7 +41,9 @@ class LinkWords:
     stops: bytes = b"\x18"
     lines_ahead: int = 100
     bytes_ahead: int = 3000  # sent but not yet taken
-    undone_ahead: int = 1_000_000  # sent but not yet done: what a controller would go on burning by itself
+    undone_ahead: int = (
+        1_000_000  # sent but not yet done: what a controller would go on burning by itself
+    )
     numbers: bool = True
     done_lines: bool = True
     patience_s: float = 5.0
@@ -58,7 +62,9 @@ def _told(problem: OSError) -> str:
 
 
 def lines_of(parts: Iterable[tuple[str, bytes]]) -> Iterator[tuple[bytes, str]]:
-    """Yield each line of a program that does something, with the id of its cell ("" for marks and moves)."""
+    """Yield each line of a program that does something, with the id of its cell ("" for marks and
+    moves).
+    """
     for cell, block in parts:
         for line in block.splitlines():
             bare = re.sub(rb"\([^()]*\)", b"", line).strip()
@@ -69,8 +75,9 @@ def lines_of(parts: Iterable[tuple[str, bytes]]) -> Iterator[tuple[bytes, str]]:
 class Stream:
     """One run of a program.
 
-    `before_cell` is called before the first line of a cell goes out; `finished` are the cells that are surely burnt, in order;
-    `in_hand` is the cell that may be burning now.  `why` says what ended the run where it did not end by itself.
+    `before_cell` is called before the first line of a cell goes out; `finished` are the cells that
+    are surely burnt, in order; `in_hand` is the cell that may be burning now.  `why` says what
+    ended the run where it did not end by itself.
     """
 
     def __init__(
@@ -102,13 +109,15 @@ class Stream:
     @property
     def in_hand(self) -> str:
         """The cell of the first line that is sent but not surely done, "" between cells."""
-        return self._spans[0].cell if self._spans else ""
+        if self._spans:
+            return self._spans[0].cell
+        return ""
 
     @property
     def going(self) -> bool:
         return self.state in ("starting", "running", "held")
 
-    # -- acts ----------------------------------------------------------------------------------------------------------
+    # -- acts --------------------------------------------------------------------------------------
 
     def hold(self) -> None:
         """Stop the head at once, beam off, to go on later."""
@@ -139,7 +148,7 @@ class Stream:
     def _lose(self, why: str) -> None:
         self.state, self.why = "lost", why
 
-    # -- the work --------------------------------------------------------------------------------------------------------
+    # -- the work ----------------------------------------------------------------------------------
 
     def pump(self) -> None:
         """Hear what was answered, send what may be sent, ask how far it is; never waits."""
@@ -152,7 +161,11 @@ class Stream:
             self._ask()
         except OSError as problem:
             self._lose(_told(problem))
-        if self.going and self.state != "held" and self._now() - self._heard_at > self.words.patience_s:
+        if (
+            self.going
+            and self.state != "held"
+            and self._now() - self._heard_at > self.words.patience_s
+        ):
             self._lose(f"the controller has not answered for {self.words.patience_s:g} s")
 
     def _hear(self, data: bytes) -> None:
@@ -173,7 +186,11 @@ class Stream:
             if self._flying:
                 self._flying.popleft()
             if not words.done_lines:
-                self._note_done(self.sent if self._ended and self.taken >= self.sent else self.taken - words.lines_ahead)
+                self._note_done(
+                    self.sent
+                    if self._ended and self.taken >= self.sent
+                    else self.taken - words.lines_ahead
+                )
         elif parts[0] == words.refuses:
             self.state = "refused"
             self.why = "the controller refused line " + " ".join(parts[1:])
@@ -193,7 +210,9 @@ class Stream:
             self._lose(f"the controller answers what makes no sense (“{text[:40]}”)")
 
     def _place(self, text: str) -> bool:
-        found = re.match(r"\S+ X(-?[\d.]+) Y(-?[\d.]+) Z-?[\d.]+ (\w+) (\d+)(?: clock ([\d.]+))?", text)
+        found = re.match(
+            r"\S+ X(-?[\d.]+) Y(-?[\d.]+) Z-?[\d.]+ (\w+) (\d+)(?: clock ([\d.]+))?", text
+        )
         if found is None:
             return False
         self.place_mm = (float(found[1]), float(found[2]))
@@ -207,7 +226,9 @@ class Stream:
         self.done_line = max(self.done_line, line)
         while self._spans:
             span = self._spans[0]
-            whole = self._ended or len(self._spans) > 1 or self._cell_of_next != span.cell  # all its lines have gone out
+            whole = (
+                self._ended or len(self._spans) > 1 or self._cell_of_next != span.cell
+            )  # all its lines have gone out
             if span.last > self.done_line or not whole:
                 break
             self._spans.popleft()
@@ -223,14 +244,21 @@ class Stream:
                 if self._out:
                     return  # the wire is full
             self._load()
-            full = len(self._flying) >= self.words.lines_ahead or sum(self._flying) >= self.words.bytes_ahead
+            full = (
+                len(self._flying) >= self.words.lines_ahead
+                or sum(self._flying) >= self.words.bytes_ahead
+            )
             full = full or self.sent - self.done_line >= self.words.undone_ahead
             if full or self._next is None:
                 return
-            if self._cell_of_next and not (self._spans and self._spans[-1].cell == self._cell_of_next):
+            if self._cell_of_next and not (
+                self._spans and self._spans[-1].cell == self._cell_of_next
+            ):
                 self._before_cell(self._cell_of_next)
             self.sent += 1
-            number = b"N%d " % self.sent if self.words.numbers else b""
+            number = b""
+            if self.words.numbers:
+                number = b"N%d " % self.sent
             self._out = number + self._next + b"\n"
             self._flying.append(len(self._out))
             if self._cell_of_next:

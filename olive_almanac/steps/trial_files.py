@@ -32,26 +32,39 @@ class TrialFiles:
 
 def trial_files(folder: Path) -> TrialFiles:
     """Return where the files of the trial kept in `folder` lie."""
-    names = ("coupon.nc", "coupon.svg", "coupon.dxf", "key.pdf", "key-letter.pdf", "cells.csv", "trial.json")
+    names = (
+        "coupon.nc",
+        "coupon.svg",
+        "coupon.dxf",
+        "key.pdf",
+        "key-letter.pdf",
+        "cells.csv",
+        "trial.json",
+    )
     return TrialFiles(*(folder / name for name in names))
 
 
 def limits_of(trial: Trial) -> CheckLimits:
-    """Return what a file of this trial must keep to: the machine's limits, the coupon's area, the clamps with the head's room."""
+    """Return what a file of this trial must keep to: the machine's limits, the coupon's area, the
+    clamps with the head's room.
+    """
     from olive_almanac.formats.gcode_check import CheckLimits
 
     machine, area, keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
     clamps = tuple(
-        (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep) for b in (trial.sheet.clamps_mm if trial.sheet else ())
+        (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
+        for b in (trial.sheet.clamps_mm if trial.sheet else ())
     )
     within = (area[0], area[1], area[2] - area[0], area[3] - area[1])
     return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
 
 
 def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -> Iterator[str]:
-    """Write all files of a trial once its G-code passes the independent checker; yields a word before each piece of work.
+    """Write all files of a trial once its G-code passes the independent checker; yields a word
+    before each piece of work.
 
-    Nothing is in place before all of it is: whoever stops the iteration stops the writing.  Raises CannotWrite.
+    Nothing is in place before all of it is: whoever stops the iteration stops the writing.  Raises
+    CannotWrite.
     """
     from olive_almanac.formats.letters import letters
 
@@ -67,7 +80,10 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
         report = so_far
         yield f"checking the burn file, {100 * done:.0f} %"
     if not report.safe:
-        raise CannotWrite("The burn file did not pass its safety check and was not written. " + _first(report.findings))
+        raise CannotWrite(
+            "The burn file did not pass its safety check and was not written. "
+            + _first(report.findings)
+        )
     yield "drawing"
     from olive_almanac.formats.cells_csv import write_cells
     from olive_almanac.formats.drawing import write_dxf, write_svg
@@ -92,5 +108,7 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
 
 
 def _first(findings: tuple[Finding, ...]) -> str:
-    more = f" ({len(findings) - 1} more)" if len(findings) > 1 else ""
+    more = ""
+    if len(findings) > 1:
+        more = f" ({len(findings) - 1} more)"
     return findings[0].text + more

@@ -1,7 +1,8 @@
-"""Where a library's tables lie: a SQLite file in the library's folder, or a PostgreSQL server that the folder names.
+"""Where a library's tables lie: a SQLite file in the library's folder, or a PostgreSQL server that
+the folder names.
 
-A folder whose `library.url` names a server is one workstation's place for burn files, cards and the snapshot; the records and
-photos lie on the server, for all workstations.
+A folder whose `library.url` names a server is one workstation's place for burn files, cards and the
+snapshot; the records and photos lie on the server, for all workstations.
 """
 
 from __future__ import annotations
@@ -19,7 +20,16 @@ from sqlalchemy.pool import StaticPool
 
 from olive_almanac.core.errors import LibraryTrouble
 
-__all__ = ["FILE", "begin_writing", "engine_for", "lock_for_writing", "name_server", "schema_of", "server_faults", "server_of"]
+__all__ = [
+    "FILE",
+    "begin_writing",
+    "engine_for",
+    "lock_for_writing",
+    "name_server",
+    "schema_of",
+    "server_faults",
+    "server_of",
+]
 
 FILE = "almanac.db"
 URL_FILE = "library.url"
@@ -34,34 +44,57 @@ def server_of(folder: Path) -> str:
     except FileNotFoundError:
         return ""
     except (OSError, UnicodeDecodeError) as problem:
-        raise LibraryTrouble(f"{folder / URL_FILE} cannot be read ({problem}). Write the server's address into it again.") from problem
+        raise LibraryTrouble(
+            f"{folder / URL_FILE} cannot be read ({problem}). Write the server's address into it "
+            "again."
+        ) from problem
 
 
 def name_server(url: str, below: Path) -> Path:
-    """Return the folder (below a given one) of the shared library at this URL, made where it is not there yet."""
+    """Return the folder (below a given one) of the shared library at this URL, made where it is not
+    there yet.
+    """
     folder = below / f"shared-{hashlib.sha256(url.encode()).hexdigest()[:12]}"
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        handle = os.open(folder / URL_FILE, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)  # it may hold a password
+        handle = os.open(
+            folder / URL_FILE, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600
+        )  # it may hold a password
         with os.fdopen(handle, "w", encoding="utf-8") as file:
             file.write(url + "\n")
     except OSError as problem:
-        raise LibraryTrouble(f"The folder {folder} cannot be made ({problem.strerror}). Choose another place.") from problem
+        raise LibraryTrouble(
+            f"The folder {folder} cannot be made ({problem.strerror}). Choose another place."
+        ) from problem
     return folder
 
 
 def engine_for(folder: Path, url: str) -> Engine:
-    """Return the engine of a folder's own file, or of a server.  Raises LibraryTrouble for an address that is none."""
+    """Return the engine of a folder's own file, or of a server.
+
+    Raises LibraryTrouble for an address that is none.
+    """
     if url:
         try:
             address = make_url(url)
         except ArgumentError as problem:
-            raise LibraryTrouble(f"“{url}” is no address of a library: postgresql://user@host/name is expected.") from problem
+            raise LibraryTrouble(
+                f"“{url}” is no address of a library: postgresql://user@host/name is expected."
+            ) from problem
         if address.get_backend_name() != "postgresql":
-            raise LibraryTrouble(f"A library lies in a folder or on a PostgreSQL server, not on {address.get_backend_name()}.")
-        return create_engine(address.set(drivername="postgresql+psycopg"), pool_pre_ping=True, connect_args={"connect_timeout": 5})
+            raise LibraryTrouble(
+                "A library lies in a folder or on a PostgreSQL server, not on "
+                f"{address.get_backend_name()}."
+            )
+        return create_engine(
+            address.set(drivername="postgresql+psycopg"),
+            pool_pre_ping=True,
+            connect_args={"connect_timeout": 5},
+        )
     engine = create_engine(
-        f"sqlite:///{folder / FILE}", poolclass=StaticPool, connect_args={"check_same_thread": False, "timeout": PATIENCE_S}
+        f"sqlite:///{folder / FILE}",
+        poolclass=StaticPool,
+        connect_args={"check_same_thread": False, "timeout": PATIENCE_S},
     )
     event.listen(engine, "connect", _prepare)
     event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
@@ -75,23 +108,31 @@ def _prepare(connection: Any, _record: Any) -> None:
 
 
 def lock_for_writing(connection: Connection) -> None:
-    """Make writers on a server queue until this transaction ends; in a file they do so by themselves."""
+    """Make writers on a server queue until this transaction ends; in a file they do so by
+    themselves.
+    """
     if connection.dialect.name == "postgresql":
         connection.exec_driver_sql(begin_writing("postgresql"))
 
 
 def begin_writing(dialect: str) -> str:
     """Return the statement that opens a writer's transaction, in which it is alone."""
-    return f"SELECT pg_advisory_xact_lock({WRITING})" if dialect == "postgresql" else "BEGIN IMMEDIATE"
+    if dialect == "postgresql":
+        return f"SELECT pg_advisory_xact_lock({WRITING})"
+    return "BEGIN IMMEDIATE"
 
 
 def server_faults() -> tuple[type[Exception], ...]:
     """Return what the server's own driver raises; nothing where it was never loaded."""
     driver = sys.modules.get("psycopg")
-    return (driver.Error,) if driver is not None else ()
+    if driver is not None:
+        return (driver.Error,)
+    return ()
 
 
 def schema_of(connection: Connection) -> str | None:
     """Return the schema that the tables have; None where there are none."""
     known = inspect(connection).has_table("alembic_version")
-    return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()) if known else None
+    if known:
+        return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar())
+    return None

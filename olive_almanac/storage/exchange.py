@@ -1,4 +1,6 @@
-"""All rows of a library, out and in: a merge never loses a revision, and says where both sides had changed the same thing."""
+"""All rows of a library, out and in: a merge never loses a revision, and says where both sides had
+changed the same thing.
+"""
 
 from __future__ import annotations
 
@@ -8,14 +10,24 @@ from typing import Any
 
 __all__ = ["TABLES", "Conflict", "Merged", "merged_rows"]
 
-TABLES = ("machine", "stock", "trial", "reading", "run", "entry", "rule")  # in the order in which they are taken in
+TABLES = (
+    "machine",
+    "stock",
+    "trial",
+    "reading",
+    "run",
+    "entry",
+    "rule",
+)  # in the order in which they are taken in
 Row = dict[str, Any]
 NUMBERED = ("revision",)
 
 
 @dataclass(frozen=True)
 class Conflict:
-    """A record that both libraries had changed since they parted; `kept` says which side's is in force ("ours", "theirs")."""
+    """A record that both libraries had changed since they parted; `kept` says which side's is in
+    force ("ours", "theirs").
+    """
 
     table: str
     uid: str
@@ -36,8 +48,13 @@ class Merged:
     def says(self) -> str:
         told = f"{self.revisions} revisions and {self.photos} photos taken in."
         if self.conflicts:
-            told += f" {len(self.conflicts)} records were changed on both sides; the newer one is in force, the other is in the history."
-        return told if self.revisions or self.photos else "Nothing new: everything was here already."
+            told += (
+                f" {len(self.conflicts)} records were changed on both sides; the newer one is "
+                "in force, the other is in the history."
+            )
+        if self.revisions or self.photos:
+            return told
+        return "Nothing new: everything was here already."
 
 
 def _content(row: Mapping[str, Any]) -> tuple[tuple[str, Any], ...]:
@@ -45,11 +62,15 @@ def _content(row: Mapping[str, Any]) -> tuple[tuple[str, Any], ...]:
     return tuple(sorted((key, value) for key, value in row.items() if key not in NUMBERED))
 
 
-def merged_rows(table: str, ours: Sequence[Row], theirs: Sequence[Row]) -> tuple[list[Row], list[Conflict]]:
-    """Return the rows to add to ours, numbered on, so that every revision of theirs is there too; and the conflicts.
+def merged_rows(
+    table: str, ours: Sequence[Row], theirs: Sequence[Row]
+) -> tuple[list[Row], list[Conflict]]:
+    """Return the rows to add to ours, numbered on, so that every revision of theirs is there too;
+    and the conflicts.
 
-    Where both sides have revisions that the other lacks, theirs follow ours; what is the newer of both by its time is stated
-    once more at the end where it would not stand last, so that it is in force.
+    Where both sides have revisions that the other lacks, theirs follow ours; what is the newer of
+    both by its time is stated once more at the end where it would not stand last, so that it is in
+    force.
     """
     added: list[Row] = []
     conflicts: list[Conflict] = []
@@ -64,12 +85,24 @@ def merged_rows(table: str, ours: Sequence[Row], theirs: Sequence[Row]) -> tuple
         if not fresh:
             continue
         follow, in_force = list(fresh), there[-1]
-        if own and (here[-1]["body"], here[-1]["removed"]) != (there[-1]["body"], there[-1]["removed"]):
+        if own and (here[-1]["body"], here[-1]["removed"]) != (
+            there[-1]["body"],
+            there[-1]["removed"],
+        ):
             newer_here = here[-1]["at"] > there[-1]["at"]
-            conflicts.append(Conflict(table, uid, "ours" if newer_here else "theirs", here[-1]["at"], there[-1]["at"]))
-            in_force = here[-1] if newer_here else there[-1]
+            conflicts.append(
+                Conflict(
+                    table, uid, "ours" if newer_here else "theirs", here[-1]["at"], there[-1]["at"]
+                )
+            )
+            if newer_here:
+                in_force = here[-1]
+            else:
+                in_force = there[-1]
         if _content(follow[-1]) != _content(in_force):
-            follow.append({**in_force, "why": "in force after a merge: the newest of both libraries"})
+            follow.append(
+                {**in_force, "why": "in force after a merge: the newest of both libraries"}
+            )
         last = max((int(row["revision"]) for row in here), default=0)
         added += [{**row, "revision": last + n} for n, row in enumerate(follow, 1)]
     return added, conflicts

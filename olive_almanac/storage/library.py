@@ -1,7 +1,8 @@
-"""The library: a folder with almanac.db (SQLite) and its backups, or the tables on a server; records in, records out.
+"""The library: a folder with almanac.db (SQLite) and its backups, or the tables on a server;
+records in, records out.
 
-One action is one transaction.  Faults of the world (locked, damaged, read-only, newer, disk full) leave as
-LibraryTrouble with a sentence; what was committed stays.
+One action is one transaction.  Faults of the world (locked, damaged, read-only, newer, disk full)
+leave as LibraryTrouble with a sentence; what was committed stays.
 """
 
 from __future__ import annotations
@@ -30,7 +31,15 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.storage import tables
-from olive_almanac.storage.engines import FILE, begin_writing, engine_for, lock_for_writing, schema_of, server_faults, server_of
+from olive_almanac.storage.engines import (
+    FILE,
+    begin_writing,
+    engine_for,
+    lock_for_writing,
+    schema_of,
+    server_faults,
+    server_of,
+)
 from olive_almanac.storage.exchange import TABLES, Conflict, Merged, merged_rows
 
 __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
@@ -39,7 +48,9 @@ BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
 R = TypeVar("R")
-_ENCODE = json.JSONEncoder(ensure_ascii=False, check_circular=False).encode  # made once: every act waits for it
+_ENCODE = json.JSONEncoder(
+    ensure_ascii=False, check_circular=False
+).encode  # made once: every act waits for it
 
 
 def _now() -> datetime:
@@ -47,7 +58,10 @@ def _now() -> datetime:
 
 
 class Library:
-    """Open with `Library.open`; close when done.  May be used from several threads, one at a time."""
+    """Open with `Library.open`; close when done.
+
+    May be used from several threads, one at a time.
+    """
 
     def __init__(self, folder: Path, clock: Callable[[], datetime], who: str) -> None:
         self.folder, self.who = folder, who
@@ -58,8 +72,11 @@ class Library:
         self._held: Any = None  # the connection of a file, once something was written
 
     @classmethod
-    def open(cls, folder: Path, *, clock: Callable[[], datetime] = _now, who: str | None = None) -> Library:
-        """Open the library of `folder`, making it when it is not there; brings an old schema up to date after a backup.
+    def open(
+        cls, folder: Path, *, clock: Callable[[], datetime] = _now, who: str | None = None
+    ) -> Library:
+        """Open the library of `folder`, making it when it is not there; brings an old schema up to
+        date after a backup.
 
         `who` stands in every revision written; the login name, unless given.
         """
@@ -68,7 +85,8 @@ class Library:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as problem:
             raise LibraryTrouble(
-                f"The library folder {folder} cannot be made ({problem.strerror}). Choose another folder."
+                f"The library folder {folder} cannot be made ({problem.strerror}). Choose another "
+                "folder."
             ) from problem
         library = cls(folder, clock, _login() if who is None else who)
         try:
@@ -85,17 +103,22 @@ class Library:
             self._held = None
         self._engine.dispose()
 
-    # -- schema and backups ------------------------------------------------------------------------------------------
+    # -- schema and backups ------------------------------------------------------------------------
 
     def _bring_up_to_date(self, *, new: bool) -> None:
         with self._engine.connect() as connection:
-            version = None if new and not self.server else schema_of(connection)
+            if new and not self.server:
+                version = None
+            else:
+                version = schema_of(connection)
             if version == tables.SCHEMA:
                 return
             if version is not None and version > tables.SCHEMA:
                 raise LibraryTrouble(
-                    f"The library {self.folder} was written by a newer Olive Almanac (schema {version}, this "
-                    f"program knows {tables.SCHEMA}). Update the program on this computer; nothing was changed."
+                    f"The library {self.folder} was written by a newer Olive Almanac (schema "
+                    f"{version}, this "
+                    f"program knows {tables.SCHEMA}). Update the program on this computer; "
+                    "nothing was changed."
                 )
         if version is not None:
             self.backup(label=f"before-{tables.SCHEMA}")
@@ -108,12 +131,15 @@ class Library:
         config.set_main_option("version_locations", str(here / "migrations"))
         config.set_main_option("path_separator", "os")
         with self._engine.begin() as connection:
-            lock_for_writing(connection)  # another workstation may open the same server for the first time
+            lock_for_writing(
+                connection
+            )  # another workstation may open the same server for the first time
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
     def backup(self, *, label: str = "") -> Path:
-        """Copy the database beside it by SQLite's online backup, one file a day (or `label`), BACKUPS_KEPT kept.
+        """Copy the database beside it by SQLite's online backup, one file a day (or `label`),
+        BACKUPS_KEPT kept.
 
         A shared library is backed up where its server stands.
         """
@@ -133,7 +159,7 @@ class Library:
                 old.unlink()
         return target
 
-    # -- machines and stocks -----------------------------------------------------------------------------------------
+    # -- machines and stocks -----------------------------------------------------------------------
 
     def machines(self) -> tuple[Machine, ...]:
         return self._current(tables.machine, Machine)
@@ -149,29 +175,57 @@ class Library:
 
     def remove(self, kind: str, uid: str, why: str) -> None:
         """Add a removal: a revision that hides the record; saving it again brings it back."""
-        table = {"machine": tables.machine, "stock": tables.stock, "entry": tables.entry, "trial": tables.trial}[kind]
+        table = {
+            "machine": tables.machine,
+            "stock": tables.stock,
+            "entry": tables.entry,
+            "trial": tables.trial,
+        }[kind]
         with self._working("write"), self._engine.begin() as connection:
             lock_for_writing(connection)
             last = (
-                connection.execute(select(table).where(table.c.uid == uid).order_by(table.c.revision.desc()).limit(1))
+                connection.execute(
+                    select(table)
+                    .where(table.c.uid == uid)
+                    .order_by(table.c.revision.desc())
+                    .limit(1)
+                )
                 .mappings()
                 .one()
             )
             connection.execute(
-                insert(table).values({**last, "revision": last["revision"] + 1, "at": self._stamp(), "who": self.who, "why": why, "removed": True})
+                insert(table).values(
+                    {
+                        **last,
+                        "revision": last["revision"] + 1,
+                        "at": self._stamp(),
+                        "who": self.who,
+                        "why": why,
+                        "removed": True,
+                    }
+                )
             )
 
-    # -- trials, runs, readings --------------------------------------------------------------------------------------
+    # -- trials, runs, readings --------------------------------------------------------------------
 
     def trials(self) -> tuple[tuple[Trial, str, str], ...]:
-        """Return every trial with its stage and the time of its last change, the oldest change first."""
+        """Return every trial with its stage and the time of its last change, the oldest change
+        first.
+        """
         rows = self._rows(tables.trial)
         rows.sort(key=lambda row: row["at"])
-        return tuple((from_plain(Trial, json.loads(row["body"]), row["uid"]), row["stage"], row["at"]) for row in rows)
+        return tuple(
+            (from_plain(Trial, json.loads(row["body"]), row["uid"]), row["stage"], row["at"])
+            for row in rows
+        )
 
     def save_trial(self, trial: Trial, stage: str, why: str) -> str:
         """Write a trial or its next stage; return the time of the change, as `trials` gives it."""
-        subject = {"machine_uid": trial.machine.uid, "stock_uid": trial.stock.uid, "task": trial.task}
+        subject = {
+            "machine_uid": trial.machine.uid,
+            "stock_uid": trial.stock.uid,
+            "task": trial.task,
+        }
         return self._add(tables.trial, trial.id, why, trial, {**subject, "stage": stage})
 
     def readings(self, trial_uid: str) -> tuple[Reading, ...]:
@@ -179,7 +233,9 @@ class Library:
         return self._all_readings(trial_uid).get("", ())
 
     def other_readings(self, trial_uid: str) -> dict[str, tuple[Reading, ...]]:
-        """Return what others saw on the same cells: a second person by name, the photo as "photo"."""
+        """Return what others saw on the same cells: a second person by name, the photo as
+        "photo".
+        """
         return {who: readings for who, readings in self._all_readings(trial_uid).items() if who}
 
     def _all_readings(self, trial_uid: str) -> dict[str, tuple[Reading, ...]]:
@@ -187,14 +243,20 @@ class Library:
         found: dict[str, list[Reading]] = {}
         for row in rows:
             who = row["uid"].removeprefix(f"{trial_uid}/").partition("/")[2]
-            found.setdefault(who, []).append(from_plain(Reading, json.loads(row["body"]), row["uid"]))
+            found.setdefault(who, []).append(
+                from_plain(Reading, json.loads(row["body"]), row["uid"])
+            )
         return {who: tuple(readings) for who, readings in found.items()}
 
     def save_reading(self, trial_uid: str, reading: Reading, why: str, *, who: str = "") -> None:
         self.save_readings(trial_uid, (reading,), why, who=who)
 
-    def save_readings(self, trial_uid: str, readings: Sequence[Reading], why: str, *, who: str = "") -> None:
-        """Write several readings in one transaction; `who` keeps what somebody else, or the photo, saw."""
+    def save_readings(
+        self, trial_uid: str, readings: Sequence[Reading], why: str, *, who: str = ""
+    ) -> None:
+        """Write several readings in one transaction; `who` keeps what somebody else, or the photo,
+        saw.
+        """
         rows = [(_reading_uid(trial_uid, one.cell, who), one, False) for one in readings]
         self._add_rows(tables.reading, rows, why, {"trial_uid": trial_uid})
 
@@ -203,15 +265,23 @@ class Library:
         rows = [(_reading_uid(trial_uid, cell, who), Reading(cell), True)]
         self._add_rows(tables.reading, rows, "taken back", {"trial_uid": trial_uid})
 
-    # -- photos ------------------------------------------------------------------------------------------------------
+    # -- photos ------------------------------------------------------------------------------------
 
     def keep_photo(self, data: bytes, suffix: str) -> str:
-        """Keep a photo unchanged under the hash of its content; return the name it is kept by.  The same photo is kept once."""
+        """Keep a photo unchanged under the hash of its content; return the name it is kept by.
+
+        The same photo is kept once.
+        """
         name = hashlib.sha256(data).hexdigest() + suffix
         if self.server:
             with self._working("keep a photo in"), self._engine.begin() as connection:
                 lock_for_writing(connection)
-                if connection.scalar(select(tables.photo.c.name).where(tables.photo.c.name == name)) is None:
+                if (
+                    connection.scalar(
+                        select(tables.photo.c.name).where(tables.photo.c.name == name)
+                    )
+                    is None
+                ):
                     connection.execute(insert(tables.photo).values(name=name, data=data))
             return name
         target = self.folder / PHOTOS / name
@@ -228,12 +298,20 @@ class Library:
         return name
 
     def photo(self, name: str) -> bytes:
-        """Return a photo by its name.  Raises LibraryTrouble where it is not there or no longer what it was."""
+        """Return a photo by its name.
+
+        Raises LibraryTrouble where it is not there or no longer what it was.
+        """
         target = self.folder / PHOTOS / Path(name).name
         with self._working("read a photo of"):
-            data = self._photo_on_server(target.name) if self.server else target.read_bytes()
+            if self.server:
+                data = self._photo_on_server(target.name)
+            else:
+                data = target.read_bytes()
         if hashlib.sha256(data).hexdigest() != target.stem:
-            raise LibraryTrouble(f"The photo {target} is damaged: it is not what was kept. Add the photo again.")
+            raise LibraryTrouble(
+                f"The photo {target} is damaged: it is not what was kept. Add the photo again."
+            )
         return data
 
     def _photo_on_server(self, name: str) -> bytes:
@@ -248,28 +326,41 @@ class Library:
         with self._working("read a photo of"):
             if self.server:
                 with self._engine.connect() as connection:
-                    return tuple(connection.scalars(select(tables.photo.c.name).order_by(tables.photo.c.name)))
-            return tuple(sorted(path.name for path in (self.folder / PHOTOS).glob("*") if path.suffix != ".part"))
+                    return tuple(
+                        connection.scalars(
+                            select(tables.photo.c.name).order_by(tables.photo.c.name)
+                        )
+                    )
+            return tuple(
+                sorted(
+                    path.name for path in (self.folder / PHOTOS).glob("*") if path.suffix != ".part"
+                )
+            )
 
     def run_of(self, trial_uid: str) -> dict[str, Any] | None:
         """Return what was kept of the trial's newest run, or None."""
         rows = self._rows(tables.run, tables.run.c.uid == trial_uid)
-        return json.loads(rows[0]["body"]) if rows else None
+        if not rows:
+            return None
+        body: dict[str, Any] = json.loads(rows[0]["body"])
+        return body
 
     def save_run(self, trial_uid: str, body: dict[str, Any], why: str) -> None:
         self._add(tables.run, trial_uid, why, body, {})
 
-    # -- rules of the shop -------------------------------------------------------------------------------------------
+    # -- rules of the shop -------------------------------------------------------------------------
 
     def rules(self) -> dict[str, bool]:
         """Return the shop's decision on each disputed family that it has decided."""
-        return {row["uid"]: bool(json.loads(row["body"])["burns"]) for row in self._rows(tables.rule)}
+        return {
+            row["uid"]: bool(json.loads(row["body"])["burns"]) for row in self._rows(tables.rule)
+        }
 
     def save_rule(self, family: str, burns: bool | None, why: str) -> None:
         """Record a decision; None takes it back."""
         self._add(tables.rule, family, why, {"burns": bool(burns)}, {}, removed=burns is None)
 
-    # -- entries -----------------------------------------------------------------------------------------------------
+    # -- entries -----------------------------------------------------------------------------------
 
     def entries(self) -> tuple[Entry, ...]:
         return self._current(tables.entry, Entry)
@@ -277,35 +368,66 @@ class Library:
     def save_entry(self, entry: Entry, why: str) -> None:
         self.save_book((), (entry,), why)
 
-    def save_book(self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False) -> None:
+    def save_book(
+        self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False
+    ) -> None:
         """Write stocks and entries in one transaction; `removed` hides them again."""
         with self._writing() as cursor:
-            self._add_to(cursor, tables.stock, [(stock.uid, stock, removed, {}) for stock in stocks], why)
+            self._add_to(
+                cursor, tables.stock, [(stock.uid, stock, removed, {}) for stock in stocks], why
+            )
             rows = [
-                (e.uid, e, removed, {"machine_uid": e.machine_uid, "stock_uid": e.stock_uid, "task": e.task}) for e in entries
+                (
+                    e.uid,
+                    e,
+                    removed,
+                    {"machine_uid": e.machine_uid, "stock_uid": e.stock_uid, "task": e.task},
+                )
+                for e in entries
             ]
             self._add_to(cursor, tables.entry, rows, why)
 
     def entry_history(self, uid: str) -> tuple[tuple[Entry, str, str, str], ...]:
-        """Return every revision of an entry, oldest first, with its time, its reason and who wrote it."""
+        """Return every revision of an entry, oldest first, with its time, its reason and who wrote
+        it.
+        """
         with self._working("read"), self._engine.connect() as connection:
             rows = connection.execute(
-                select(tables.entry).where(tables.entry.c.uid == uid).order_by(tables.entry.c.revision)
+                select(tables.entry)
+                .where(tables.entry.c.uid == uid)
+                .order_by(tables.entry.c.revision)
             ).mappings()
-            return tuple((from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"], row["who"]) for row in rows)
+            return tuple(
+                (from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"], row["who"])
+                for row in rows
+            )
 
-    # -- the whole library -------------------------------------------------------------------------------------------
+    # -- the whole library -------------------------------------------------------------------------
 
     def rows(self) -> dict[str, list[dict[str, Any]]]:
-        """Return every revision of every table, in order: what an export writes and a merge compares."""
+        """Return every revision of every table, in order: what an export writes and a merge
+        compares.
+        """
         with self._working("read"), self._engine.connect() as connection:
             return {
-                name: [dict(row) for row in connection.execute(select(table).order_by(table.c.uid, table.c.revision)).mappings()]
+                name: [
+                    dict(row)
+                    for row in connection.execute(
+                        select(table).order_by(table.c.uid, table.c.revision)
+                    ).mappings()
+                ]
                 for name, table in ((name, tables.metadata.tables[name]) for name in TABLES)
             }
 
-    def take_in(self, rows: dict[str, list[dict[str, Any]]], photos: Callable[[str], bytes], names: Sequence[str] = ()) -> Merged:
-        """Add every revision and photo of another library that is not here yet, in one transaction; see `merged_rows`."""
+    def take_in(
+        self,
+        rows: dict[str, list[dict[str, Any]]],
+        photos: Callable[[str], bytes],
+        names: Sequence[str] = (),
+    ) -> Merged:
+        """Add every revision and photo of another library that is not here yet, in one transaction;
+        see `merged_rows`.
+        """
         kept = set(self.photo_names())
         fresh = [name for name in names if name not in kept]
         for name in fresh:
@@ -316,7 +438,10 @@ class Library:
             for name in TABLES:
                 table = tables.metadata.tables[name]
                 theirs = rows.get(name, [])
-                ours = [dict(row) for row in connection.execute(select(table)).mappings()] if theirs else []
+                if theirs:
+                    ours = [dict(row) for row in connection.execute(select(table)).mappings()]
+                else:
+                    ours = []
                 added, differ = merged_rows(name, ours, theirs)
                 if added:
                     connection.execute(insert(table), added)
@@ -324,22 +449,41 @@ class Library:
                 conflicts += differ
         return Merged(count, len(fresh), tuple(conflicts))
 
-    # -- below -------------------------------------------------------------------------------------------------------
+    # -- below -------------------------------------------------------------------------------------
 
     def _stamp(self) -> str:
         return self._clock().isoformat(timespec="seconds")
 
-    def _add(self, table: Table, uid: str, why: str, record: object, columns: dict[str, str], *, removed: bool = False) -> str:
+    def _add(
+        self,
+        table: Table,
+        uid: str,
+        why: str,
+        record: object,
+        columns: dict[str, str],
+        *,
+        removed: bool = False,
+    ) -> str:
         return self._add_rows(table, [(uid, record, removed)], why, columns)
 
-    def _add_rows(self, table: Table, rows: Sequence[tuple[str, object, bool]], why: str, columns: dict[str, str]) -> str:
-        """Write the next revision of several records of one table in one transaction; return when."""
+    def _add_rows(
+        self,
+        table: Table,
+        rows: Sequence[tuple[str, object, bool]],
+        why: str,
+        columns: dict[str, str],
+    ) -> str:
+        """Write the next revision of several records of one table in one transaction;
+        return when.
+        """
         with self._writing() as cursor:
             return self._add_to(cursor, table, [(*row, columns) for row in rows], why)
 
     @contextlib.contextmanager
     def _writing(self) -> Iterator[Any]:
-        """One transaction on the driver's own cursor: every act of the operator waits for it, so nothing stands between."""
+        """One transaction on the driver's own cursor: every act of the operator waits for it, so
+        nothing stands between.
+        """
         with self._working("write"), self._driver() as connection:
             cursor = connection.cursor()
             try:
@@ -361,8 +505,16 @@ class Library:
             self._held = self._engine.raw_connection()
         yield self._held
 
-    def _add_to(self, cursor: Any, table: Table, rows: Sequence[tuple[str, object, bool, dict[str, str]]], why: str) -> str:
-        """Write each record as the next revision of its uid, in order; return the time they are stamped with."""
+    def _add_to(
+        self,
+        cursor: Any,
+        table: Table,
+        rows: Sequence[tuple[str, object, bool, dict[str, str]]],
+        why: str,
+    ) -> str:
+        """Write each record as the next revision of its uid, in order; return the time they are
+        stamped with.
+        """
         stamp = self._stamp()
         if not rows:
             return stamp
@@ -375,14 +527,25 @@ class Library:
         return stamp
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
-        """The newest revision of each uid, removals left out, in the order in which the uids were first written."""
-        newest = select(table.c.uid, func.max(table.c.revision).label("revision")).where(*where).group_by(table.c.uid).subquery()
-        query = select(table).join(newest, (table.c.uid == newest.c.uid) & (table.c.revision == newest.c.revision))
+        """The newest revision of each uid, removals left out, in the order in which the uids were
+        first written.
+        """
+        newest = (
+            select(table.c.uid, func.max(table.c.revision).label("revision"))
+            .where(*where)
+            .group_by(table.c.uid)
+            .subquery()
+        )
+        query = select(table).join(
+            newest, (table.c.uid == newest.c.uid) & (table.c.revision == newest.c.revision)
+        )
         with self._working("read"), self._engine.connect() as connection:
             return list(connection.execute(query.where(~table.c.removed)).mappings())
 
     def _current(self, table: Table, kind: type[R]) -> tuple[R, ...]:
-        return tuple(from_plain(kind, json.loads(row["body"]), row["uid"]) for row in self._rows(table))
+        return tuple(
+            from_plain(kind, json.loads(row["body"]), row["uid"]) for row in self._rows(table)
+        )
 
     @contextlib.contextmanager
     def _working(self, doing: str) -> Iterator[None]:
@@ -391,43 +554,64 @@ class Library:
                 yield
             except IntegrityError as problem:
                 raise LibraryTrouble(
-                    f"Another program changed the library {self.folder} at the same moment. Do it once more."
+                    f"Another program changed the library {self.folder} at the same moment. Do it "
+                    "once more."
                 ) from problem
             except _faults() as problem:
                 raise LibraryTrouble(
-                    self._told(str(problem.orig if isinstance(problem, DatabaseError) else problem), doing)
+                    self._told(
+                        str(problem.orig if isinstance(problem, DatabaseError) else problem), doing
+                    )
                 ) from problem
             except OSError as problem:
                 raise LibraryTrouble(
-                    f"Could not {doing} the library {self.folder}: {problem.strerror}. Nothing recorded is lost."
+                    f"Could not {doing} the library {self.folder}: {problem.strerror}. Nothing "
+                    "recorded is lost."
                 ) from problem
 
     def _told(self, fault: str, doing: str) -> str:
         where = f"the library {self.folder}"
         if self.server:
-            first = fault.strip().splitlines()[0] if fault.strip() else "no answer"
+            first = "no answer"
+            if fault.strip():
+                first = fault.strip().splitlines()[0]
             return (
-                f"Could not {doing} the shared library: its server does not answer as it should ({first}). See that it runs and that "
+                f"Could not {doing} the shared library: its server does not answer as it should "
+                f"({first}). See that it runs and that "
                 "this computer reaches it; nothing that was recorded is lost."
             )
         if "locked" in fault:
-            return f"Could not {doing} {where}: another program is writing in it. Close that program or wait a moment, then do it again."
+            return (
+                f"Could not {doing} {where}: another program is writing in it. Close that "
+                "program or wait a moment, then do it again."
+            )
         if "readonly" in fault or "unable to open" in fault or "attempt to write" in fault:
             return (
-                f"Could not {doing} {where}: the folder is read-only or not reachable. Make it writable or choose another folder."
+                f"Could not {doing} {where}: the folder is read-only or not reachable. Make it "
+                "writable or choose another folder."
             )
         if "full" in fault:
             return (
-                f"Could not {doing} {where}: the disk is full. Free some space and do it again; what was recorded before is safe."
+                f"Could not {doing} {where}: the disk is full. Free some space and do it "
+                "again; what was recorded before is safe."
             )
-        if "malformed" in fault or "not a database" in fault or "no such table" in fault or "corrupt" in fault:
+        if (
+            "malformed" in fault
+            or "not a database" in fault
+            or "no such table" in fault
+            or "corrupt" in fault
+        ):
             backup = newest_backup(self.folder)
-            offer = (
-                f"The newest good backup is {backup.name}: olive-almanac restore brings it back."
-                if backup
-                else "There is no backup yet."
+            offer = "There is no backup yet."
+            if backup:
+                offer = (
+                    f"The newest good backup is {backup.name}: olive-almanac restore brings "
+                    "it back."
+                )
+            return (
+                f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. "
+                f"{offer}"
             )
-            return f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. {offer}"
         return f"Could not {doing} {where}: {fault}."
 
 
@@ -438,11 +622,18 @@ def _faults() -> tuple[type[Exception], ...]:
 
 @functools.cache
 def _next_revision(table: str, more: tuple[str, ...], dialect: str) -> str:
-    """The statement that adds a row with the next revision number of its uid; made once, since it is what every act waits for."""
-    mark = "?" if dialect == "sqlite" else "%s"
+    """The statement that adds a row with the next revision number of its uid; made once, since it
+    is what every act waits for.
+    """
+    mark = "%s"
+    if dialect == "sqlite":
+        mark = "?"
     columns = ("uid", "at", "who", "why", "removed", "body", *more)
     given = ", ".join(f"CAST({mark} AS BOOLEAN)" if name == "removed" else mark for name in columns)
-    return f"INSERT INTO {table} ({', '.join(columns)}, revision) SELECT {given}, COALESCE(MAX(revision), 0) + 1 FROM {table} WHERE uid = {mark}"
+    return (
+        f"INSERT INTO {table} ({', '.join(columns)}, revision) SELECT {given}, "
+        f"COALESCE(MAX(revision), 0) + 1 FROM {table} WHERE uid = {mark}"
+    )
 
 
 def _login() -> str:
@@ -453,13 +644,22 @@ def _login() -> str:
 
 
 def _reading_uid(trial_uid: str, cell: str, who: str) -> str:
-    return f"{trial_uid}/{cell}/{who}" if who else f"{trial_uid}/{cell}"
+    if who:
+        return f"{trial_uid}/{cell}/{who}"
+    return f"{trial_uid}/{cell}"
 
 
 def newest_backup(folder: Path) -> Path | None:
-    """Return the newest backup of the library in `folder` that opens and passes SQLite's check, or None."""
-    for path in sorted((folder / BACKUPS).glob("almanac-*.db"), key=lambda p: p.stat().st_mtime, reverse=True):
-        with contextlib.suppress(sqlite3.DatabaseError), contextlib.closing(sqlite3.connect(path)) as connection:
+    """Return the newest backup of the library in `folder` that opens and passes SQLite's check, or
+    None.
+    """
+    for path in sorted(
+        (folder / BACKUPS).glob("almanac-*.db"), key=lambda p: p.stat().st_mtime, reverse=True
+    ):
+        with (
+            contextlib.suppress(sqlite3.DatabaseError),
+            contextlib.closing(sqlite3.connect(path)) as connection,
+        ):
             if connection.execute("PRAGMA quick_check").fetchone() == ("ok",):
                 return path
     return None
@@ -468,11 +668,14 @@ def newest_backup(folder: Path) -> Path | None:
 def restore_backup(folder: Path, *, clock: Callable[[], datetime] = _now) -> tuple[Path, Path]:
     """Put the newest good backup in place; the damaged file is set aside, never thrown away.
 
-    Returns the backup used and where the damaged file now lies.  Raises LibraryTrouble without a good backup.
+    Returns the backup used and where the damaged file now lies.  Raises LibraryTrouble without a
+    good backup.
     """
     backup = newest_backup(folder)
     if backup is None:
-        raise LibraryTrouble(f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.")
+        raise LibraryTrouble(
+            f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched."
+        )
     aside = folder / f"almanac-damaged-{clock():%Y-%m-%d-%H%M%S}.db"
     for suffix in ("", "-wal", "-shm"):
         if (folder / (FILE + suffix)).exists():

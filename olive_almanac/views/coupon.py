@@ -14,18 +14,28 @@ from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on, ramp
 
-MATERIAL = {                                             # drawn colour of a family group, Day; Workshop dims it
-    "Wood": "#E3C896", "Card and board": "#D8D3C6", "Plastic": "#C9D3D6", "Foam and rubber": "#CFCBC4",
-    "Leather and textile": "#D2A679", "Glass and stone": "#CBD6CF", "Metal": "#BFC3C4", "Not known": "#D8D0C0",
-}  # fmt: skip
+MATERIAL = {  # drawn colour of a family group, Day; Workshop dims it
+    "Wood": "#E3C896",
+    "Card and board": "#D8D3C6",
+    "Plastic": "#C9D3D6",
+    "Foam and rubber": "#CFCBC4",
+    "Leather and textile": "#D2A679",
+    "Glass and stone": "#CBD6CF",
+    "Metal": "#BFC3C4",
+    "Not known": "#D8D0C0",
+}
 DARK_STOCK = {"black": "#3A3B3A", "dark": "#8A6242", "grey": "#B9B8B1", "white": "#F1EEE6"}
 
 
 def stock_colour(stock: Stock) -> QColor:
     """Return the drawn colour of a stock."""
-    name = next((DARK_STOCK[word] for word in DARK_STOCK if word in f"{stock.colour} {stock.finish}"), None)
+    name = next(
+        (DARK_STOCK[word] for word in DARK_STOCK if word in f"{stock.colour} {stock.finish}"), None
+    )
     colour = QColor(name or MATERIAL.get(group_of(stock), MATERIAL["Not known"]))
-    return colour.darker(122) if LIVE.colours["name"] == "workshop" else colour
+    if LIVE.colours["name"] == "workshop":
+        return colour.darker(122)
+    return colour
 
 
 class CouponScale:
@@ -43,14 +53,21 @@ class CouponScale:
 
     def rect(self, mm: tuple[float, float, float, float]) -> QRectF:
         x, y, w, h = mm
-        return QRectF(self.board.x() + self.k * x, self.board.bottom() - self.k * (y + h), self.k * w, self.k * h)
+        return QRectF(
+            self.board.x() + self.k * x,
+            self.board.bottom() - self.k * (y + h),
+            self.k * w,
+            self.k * h,
+        )
 
     def point(self, x: float, y: float) -> QPointF:
         return QPointF(self.board.x() + self.k * x, self.board.bottom() - self.k * y)
 
 
 def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QColor) -> None:
-    """The bare coupon with its photo marks or its corner mark, and its labels in the strokes that are burnt."""
+    """The bare coupon with its photo marks or its corner mark, and its labels in the strokes that
+    are burnt.
+    """
     painter.setPen(QPen(C("stock_edge"), 1.4))
     painter.setBrush(colour)
     painter.drawRect(scale.board)
@@ -71,10 +88,14 @@ def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QCol
         painter.setPen(QPen(ink, max(1.0, 0.1 * trial.labels[0].height_mm * scale.k)))
         for label in trial.labels:
             for stroke in letters().strokes(label.text, label.height_mm):
-                painter.drawPolyline([scale.point(label.at_mm[0] + x, label.at_mm[1] + y) for x, y in stroke])
+                painter.drawPolyline(
+                    [scale.point(label.at_mm[0] + x, label.at_mm[1] + y) for x, y in stroke]
+                )
 
 
-def draw_planned(painter: QPainter, rect: QRectF, share: float, ink: QColor, cell: Cell | None = None) -> None:
+def draw_planned(
+    painter: QPainter, rect: QRectF, share: float, ink: QColor, cell: Cell | None = None
+) -> None:
     """A cell as planned, shaded by its energy; a scored cell or a slot shows its own strokes."""
     painter.setPen(QPen(ink, 1))
     painter.setBrush(ramp(share))
@@ -96,15 +117,27 @@ def _draw_strokes(painter: QPainter, rect: QRectF, cell: Cell) -> None:
     painter.setBrush(NO_BRUSH)
     for stroke in strokes_of(cell):
         painter.drawPolyline(
-            [QPointF(rect.left() + (a - x) / w * rect.width(), rect.bottom() - (b - y) / h * rect.height()) for a, b in stroke]
+            [
+                QPointF(
+                    rect.left() + (a - x) / w * rect.width(),
+                    rect.bottom() - (b - y) / h * rect.height(),
+                )
+                for a, b in stroke
+            ]
         )
 
 
-def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, cell: Cell, task: str, stock: QColor, kerf: float) -> None:
-    """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, strokes, or a tone."""
+def draw_burnt(
+    painter: QPainter, rect: QRectF, seen: dict, cell: Cell, task: str, stock: QColor, kerf: float
+) -> None:
+    """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, strokes,
+    or a tone.
+    """
     light = seen.get("lightness")
     if cell.mark in ("line", "stack", "detail") and light is None:
-        depth = {"too_light": 90, "no_mark": 30, "too_dark": 255}.get(seen.get("verdict") or "", 200)
+        depth = {"too_light": 90, "no_mark": 30, "too_dark": 255}.get(
+            seen.get("verdict") or "", 200
+        )
         painter.setPen(QPen(QColor(42, 23, 8, depth), kerf))
         _draw_strokes(painter, rect, cell)
         return
@@ -126,15 +159,18 @@ def draw_burnt(painter: QPainter, rect: QRectF, seen: dict, cell: Cell, task: st
         painter.setPen(QPen(stock, kerf * 1.2))
         for a, b in ((0.40, 0.60),):
             painter.drawLine(
-                QPointF(rect.left() + a * rect.width(), rect.bottom()), QPointF(rect.left() + b * rect.width(), rect.bottom())
+                QPointF(rect.left() + a * rect.width(), rect.bottom()),
+                QPointF(rect.left() + b * rect.width(), rect.bottom()),
             )
             painter.drawLine(
-                QPointF(rect.right(), rect.top() + a * rect.height()), QPointF(rect.right(), rect.top() + b * rect.height())
+                QPointF(rect.right(), rect.top() + a * rect.height()),
+                QPointF(rect.right(), rect.top() + b * rect.height()),
             )
 
 
 class CouponPicture(Painted):
-    """The coupon of a desk: burnt cells as they look, the others as planned; the cell in hand framed.
+    """The coupon of a desk: burnt cells as they look, the others as planned; the cell in hand
+    framed.
 
     Signals:
         cell_clicked(str): the id of the cell under the mouse.
@@ -154,11 +190,16 @@ class CouponPicture(Painted):
     def show_desk(self, desk: Desk | None, current: str = "", unsure: tuple[str, ...] = ()) -> None:
         self.desk, self.current, self.unsure = desk, current, unsure
         if desk is not None:
-            self.setAccessibleName(f"{desk.trial.name}, {len(desk.burnt)} of {len(desk.trial.cells)} cells burnt")
+            self.setAccessibleName(
+                f"{desk.trial.name}, {len(desk.burnt)} of {len(desk.trial.cells)} cells burnt"
+            )
         self.update()
 
     def _scale(self) -> CouponScale:
-        return CouponScale(self.desk.trial, QRectF(1, 1, self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2))
+        return CouponScale(
+            self.desk.trial,
+            QRectF(1, 1, self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2),
+        )
 
     def mousePressEvent(self, event) -> None:
         if self.desk is None:
@@ -212,7 +253,13 @@ class CouponPicture(Painted):
         frame = rect.adjusted(-5, -5, 5, 5)
         for colour, pen_width in (("#1E1A10", 6.5), ("#FFFDF6", 3.2)):
             painter.setPen(
-                QPen(QColor(colour), pen_width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.SquareCap, Qt.PenJoinStyle.MiterJoin)
+                QPen(
+                    QColor(colour),
+                    pen_width,
+                    Qt.PenStyle.SolidLine,
+                    Qt.PenCapStyle.SquareCap,
+                    Qt.PenJoinStyle.MiterJoin,
+                )
             )
             painter.drawRect(frame)
 
@@ -223,7 +270,10 @@ def energy_shares(trial: Trial) -> dict[str, float]:
 
     energy = {cell.id: cell_energy(trial, cell) for cell in trial.cells}
     low, high = min(energy.values()), max(energy.values())
-    return {cell: (value - low) / (high - low) if high > 1.001 * low else 0.5 for cell, value in energy.items()}
+    return {
+        cell: (value - low) / (high - low) if high > 1.001 * low else 0.5
+        for cell, value in energy.items()
+    }
 
 
 class CellPicture(Painted):
@@ -283,4 +333,8 @@ class VerdictKeyLine(Painted):
             x += 40 + painter.fontMetrics().horizontalAdvance(self.words[verdict])
         painter.setPen(C("ink2"))
         if x + painter.fontMetrics().horizontalAdvance(self.remark) < width:
-            painter.drawText(QRectF(0, 1, width, 22), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.remark)
+            painter.drawText(
+                QRectF(0, 1, width, 22),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                self.remark,
+            )

@@ -13,8 +13,12 @@ class DisputedQuestion(QWidget):
         super().__init__()
         self.session = session
         self.practices = (label("", "ui", wrap=True), label("", "ui", wrap=True))
-        self.burn = button("We burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back")
-        self.refuse = button("We do not burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back")
+        self.burn = button(
+            "We burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back"
+        )
+        self.refuse = button(
+            "We do not burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back"
+        )
         self.burn.clicked.connect(lambda: self._decide(True))
         self.refuse.clicked.connect(lambda: self._decide(False))
         layout = QVBoxLayout(self)

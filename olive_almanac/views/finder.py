@@ -27,7 +27,9 @@ class FoundModel(QAbstractListModel):
         self.endResetModel()
 
     def rowCount(self, parent=None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.hits)
+        if parent is not None and parent.isValid():
+            return 0
+        return len(self.hits)
 
     def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
         if not index.isValid():
@@ -59,23 +61,35 @@ class FoundDelegate(QStyledItemDelegate):
         painter.scale(scale, scale)
         w, h = option.rect.width() / scale, option.rect.height() / scale
         chosen = bool(option.state & option.state.State_Selected)
-        ground = C("olive_wash") if chosen else C("field")
+        if chosen:
+            ground = C("olive_wash")
+        else:
+            ground = C("field")
         painter.fillRect(QRectF(0, 0, w, h), ground)
         if chosen:
             painter.fillRect(QRectF(0, 0, 4, h), C("olive"))
         draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
         setting = hit.entry.setting
         passes = passes_text(setting.passes)
-        numbers = f"{percent_text(setting.power)} %   {speed_text(setting.speed_mm_s, self._unit)}   {passes}"
+        numbers = (
+            f"{percent_text(setting.power)} %   "
+            f"{speed_text(setting.speed_mm_s, self._unit)}   {passes}"
+        )
         painter.setPen(C("ink"))
         painter.setFont(F("num4"))
         painter.drawText(QRectF(0, 6, w - 14, 26), MIDDLE_RIGHT, numbers)
         painter.setFont(F("ui_b"))
-        painter.drawText(QRectF(52, 6, w - 330, 26), MIDDLE_LEFT, f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}")
+        painter.drawText(
+            QRectF(52, 6, w - 330, 26),
+            MIDDLE_LEFT,
+            f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}",
+        )
         painter.setPen(C("ink2"))
         painter.setFont(F("small"))
         painter.drawText(
-            QRectF(52, 31, w - 66, 20), MIDDLE_LEFT, f"{hit.machine.label}   {STATE_WORDS[hit.state][0]}, {hit.reason}"
+            QRectF(52, 31, w - 66, 20),
+            MIDDLE_LEFT,
+            f"{hit.machine.label}   {STATE_WORDS[hit.state][0]}, {hit.reason}",
         )
         painter.setPen(NO_PEN)
         painter.fillRect(QRectF(10, h - 1, w - 20, 1), C("rule"))
@@ -104,11 +118,22 @@ class Finder(QDialog):
         self.list.setItemDelegate(FoundDelegate(session.preferences.speed_unit, self.list))
         self.list.setAccessibleName("Settings found")
         self.nothing = label("Nothing in the book fits these words.", "ui", "second")
-        self.help = label("Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves", "small", "second")
+        self.help = label(
+            "Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves",
+            "small",
+            "second",
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(px(18), px(16), px(18), px(12))
         layout.setSpacing(px(8))
-        for part in (label("Find a setting", "h2"), hair("bold"), self.field, self.list, self.nothing, self.help):
+        for part in (
+            label("Find a setting", "h2"),
+            hair("bold"),
+            self.field,
+            self.list,
+            self.nothing,
+            self.help,
+        ):
             layout.addWidget(part)
         self.field.textChanged.connect(self.search)
         self.field.installEventFilter(self)
@@ -134,7 +159,9 @@ class Finder(QDialog):
         self.model.show_hits(hits)
         self.nothing.setVisible(not hits)
         if not self.session.shelf.entries:
-            self.nothing.setText("The book is empty so far: plan and read a trial, then write an entry.")
+            self.nothing.setText(
+                "The book is empty so far: plan and read a trial, then write an entry."
+            )
         self.list.setVisible(bool(hits))
         self.list.setCurrentIndex(self.model.index(0, 0))
 
@@ -142,8 +169,13 @@ class Finder(QDialog):
         if event.type() == QEvent.Type.KeyPress:
             key, row = event.key(), self.list.currentIndex().row()
             if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-                step = 1 if key == Qt.Key.Key_Down else -1
-                self.list.setCurrentIndex(self.model.index(min(max(row + step, 0), self.model.rowCount() - 1), 0))
+                if key == Qt.Key.Key_Down:
+                    step = 1
+                else:
+                    step = -1
+                self.list.setCurrentIndex(
+                    self.model.index(min(max(row + step, 0), self.model.rowCount() - 1), 0)
+                )
                 return True
             if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 trial = trial_of_code(self.field.text())
@@ -165,12 +197,20 @@ class Finder(QDialog):
         hit = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if hit is not None:
             QGuiApplication.clipboard().setText(
-                clip_text(hit.entry, hit.machine, hit.stock, hit.state, self.session.preferences.speed_unit)
+                clip_text(
+                    hit.entry,
+                    hit.machine,
+                    hit.stock,
+                    hit.state,
+                    self.session.preferences.speed_unit,
+                )
             )
             self.help.setText("Copied the numbers.")
 
     def _take(self, index: QModelIndex) -> None:
-        hit = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        hit = None
+        if index.isValid():
+            hit = index.data(Qt.ItemDataRole.UserRole)
         if hit is not None:
             self.opened.emit(hit)
             self.accept()

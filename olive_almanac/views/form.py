@@ -1,10 +1,22 @@
-"""A form of sentences with fields, made from `Field` records: the machine, the stock, the serial port."""
+"""A form of sentences with fields, made from `Field` records: the machine, the stock, the serial
+port.
+"""
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from olive_almanac.steps.set_up import Field
-from olive_almanac.views.parts import Page, Segments, WordPicker, button, clear_layout, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Page,
+    Segments,
+    WordPicker,
+    button,
+    clear_layout,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.theme import close, px, scaled_font
 
 
@@ -13,7 +25,9 @@ def _field_width(field: Field) -> int:
         return close(170, 210)
     if field.short or (field.unit == "mm" or field.beside):
         return close(84, 92)
-    return close(96, 120) if field.unit else close(150, 190)
+    if field.unit:
+        return close(96, 120)
+    return close(150, 190)
 
 
 class Form(Page):
@@ -35,7 +49,10 @@ class Form(Page):
         super().__init__()
         self.noun = noun
         self.title = label("", "h1")
-        self.parts = Segments(parts, 0, f"Part of the {noun}") if parts else None
+        if parts:
+            self.parts = Segments(parts, 0, f"Part of the {noun}")
+        else:
+            self.parts = None
         self.add = button(f"Add a {noun}", "plain")
         self.add.clicked.connect(self.new_asked)
         self.back = button("Back", "plain")
@@ -67,7 +84,9 @@ class Form(Page):
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
 
-    def show_fields(self, fields: tuple[Field, ...], title: str, save: str, *, can_leave: bool, can_add: bool) -> None:
+    def show_fields(
+        self, fields: tuple[Field, ...], title: str, save: str, *, can_leave: bool, can_add: bool
+    ) -> None:
         clear_layout(self._grid)
         self.fields, self._words = {}, {}
         self.title.setText(title)
@@ -76,7 +95,9 @@ class Form(Page):
         self.add.setVisible(can_add)
         self.problem.setText("")
         for number, field in enumerate(fields):
-            self._add_field(number, field, paired=number + 1 < len(fields) and bool(fields[number + 1].beside))
+            self._add_field(
+                number, field, paired=number + 1 < len(fields) and bool(fields[number + 1].beside)
+            )
         self._grid.setColumnStretch(2, 1)
 
     def _add_field(self, number: int, field: Field, *, paired: bool) -> None:
@@ -102,7 +123,9 @@ class Form(Page):
             return
         self._line = row(part, label(field.unit, "ui", "second"), gap=8)
         self._grid.addWidget(words, number, 0)
-        self._grid.addLayout(self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft)
+        self._grid.addLayout(
+            self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft
+        )
         part.setToolTip(field.help)
         self._grid.setRowMinimumHeight(number, px(37))
         if paired:
@@ -117,14 +140,19 @@ class Form(Page):
             self.source_changed.emit(key)
 
     def texts(self) -> dict[str, str]:
-        return {key: part.key if isinstance(part, WordPicker) else part.text() for key, part in self.fields.items()}
+        return {
+            key: part.key if isinstance(part, WordPicker) else part.text()
+            for key, part in self.fields.items()
+        }
 
     def show_bad(self, words: str, problem: str) -> None:
         """Mark the field concerned and say what is wrong."""
         self.problem.setText(problem)
         self.done.setText("")
         for key, part in self.fields.items():
-            bad = bool(words) and (self._words[key] == words or words.endswith(self._words[key].lower()))
+            bad = bool(words) and (
+                self._words[key] == words or words.endswith(self._words[key].lower())
+            )
             if isinstance(part, QLineEdit):
                 part.setProperty("bad", bad)
                 part.style().unpolish(part)

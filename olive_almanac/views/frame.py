@@ -11,7 +11,18 @@ from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.cautions import FULL_CAUTION, cautions_of
 from olive_almanac.steps.session import STATIONS, Session
 from olive_almanac.views.marks import Mark, draw_twig, round_pen
-from olive_almanac.views.parts import SearchField, Word, WordPicker, box, button, clear_layout, col, hair, label, row
+from olive_almanac.views.parts import (
+    SearchField,
+    Word,
+    WordPicker,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    label,
+    row,
+)
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, close, px
 
 
@@ -72,7 +83,9 @@ class SubjectLine(QWidget):
         self.refresh()
 
     def eventFilter(self, watched, event) -> bool:
-        asked = event.type() == QEvent.Type.MouseButtonRelease or (event.type() == QEvent.Type.KeyPress and event.text().strip())
+        asked = event.type() == QEvent.Type.MouseButtonRelease or (
+            event.type() == QEvent.Type.KeyPress and event.text().strip()
+        )
         if watched is self.find and asked:
             self.find_asked.emit()
             return True
@@ -122,7 +135,9 @@ class SubjectLine(QWidget):
 
 
 def _short(reason: str, most: int = 24) -> str:
-    return reason if len(reason) <= most else reason[: most - 1].rsplit(" ", 1)[0] + " …"
+    if len(reason) <= most:
+        return reason
+    return reason[: most - 1].rsplit(" ", 1)[0] + " …"
 
 
 class ProblemStrip(QWidget):
@@ -164,7 +179,10 @@ class StationButton(QAbstractButton):
         super().__init__()
         self.number, self.word, self.status, self.current = number, "", "todo", False
         self.aside = number >= len(STATIONS)  # beside the thread of stations
-        self.name, keys = ("Practise", 9) if self.aside else (STATIONS[number], number + 1)
+        if self.aside:
+            self.name, keys = ("Practise", 9)
+        else:
+            self.name, keys = (STATIONS[number], number + 1)
         self.setFixedHeight(px(close(58, 60)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -217,7 +235,9 @@ class StationButton(QAbstractButton):
             painter.setBrush(C("olive"))
             painter.drawEllipse(QPointF(x, y), 7, 7)
             painter.setPen(round_pen(C("on_olive"), 1.9))
-            painter.drawPolyline([QPointF(x - 3.2, y + 0.2), QPointF(x - 0.8, y + 2.8), QPointF(x + 3.4, y - 2.6)])
+            painter.drawPolyline(
+                [QPointF(x - 3.2, y + 0.2), QPointF(x - 0.8, y + 2.8), QPointF(x + 3.4, y - 2.6)]
+            )
         elif self.status == "now":
             painter.setPen(QPen(C("ink"), 2))
             painter.setBrush(C("brass_fill"))
@@ -266,13 +286,19 @@ class Rail(QWidget):
     def refresh(self, current: str) -> None:
         for made, state in zip(self.buttons, self.session.stations(), strict=True):
             made.show_state(state.status, state.word, current=state.name == current)
-        self.practise.show_state("todo", close("hidden stock", "on hidden stock"), current=current == "Practise")
+        self.practise.show_state(
+            "todo", close("hidden stock", "on hidden stock"), current=current == "Practise"
+        )
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
         if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins
             self.day.setText(f"{today:%A} {today.day} {today:%b}")
         due = self.session.due_count()
-        self.due.setText("" if not self.session.shelf.entries else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again")
+        self.due.setText(
+            ""
+            if not self.session.shelf.entries
+            else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again"
+        )
 
     def paintEvent(self, _event) -> None:
         QPainter(self).fillRect(self.rect(), C("desk"))
@@ -306,7 +332,12 @@ class MarginNote(QWidget):
         for note in notes:
             lines = [None, label(note.words, "small_b")]
             if not close(True, False):
-                most = 66 if note.kind == "stop" else 26 if notes[0].kind == "stop" else 44
+                if note.kind == "stop":
+                    most = 66
+                elif notes[0].kind == "stop":
+                    most = 26
+                else:
+                    most = 44
                 detail = label(_short(note.detail, most), "small", "second")
                 detail.setToolTip(note.detail)
                 lines.append(detail)
@@ -314,7 +345,8 @@ class MarginNote(QWidget):
             words.setAccessibleName(f"{note.words}. {note.detail}")
             words.setToolTip(f"{note.detail}. {FULL_CAUTION}")
             self._row.addLayout(
-                row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9), 2 if note.kind == "stop" else 1
+                row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9),
+                2 if note.kind == "stop" else 1,
             )
 
     def paintEvent(self, _event) -> None:

@@ -1,4 +1,6 @@
-"""The demo without a screen: works through one job, from plan to entry, and saves a picture of each page."""
+"""The demo without a screen: works through one job, from plan to entry, and saves a picture of each
+page.
+"""
 
 import os
 from collections.abc import Callable
@@ -12,12 +14,23 @@ PATIENCE_MS = 120_000
 
 
 def use_virtual_screen(width: int = 1280, height: int = 800, folder: Path | None = None) -> None:
-    """Choose Qt's offscreen platform with a screen of this size; call before the application is made."""
+    """Choose Qt's offscreen platform with a screen of this size; call before the application is
+    made.
+    """
     import json
     import tempfile
 
     target = folder or Path(tempfile.mkdtemp(prefix="olive-almanac-screen-"))
-    screen = {"name": "s1", "x": 0, "y": 0, "width": width, "height": height, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
+    screen = {
+        "name": "s1",
+        "x": 0,
+        "y": 0,
+        "width": width,
+        "height": height,
+        "logicalDpi": 96,
+        "logicalBaseDpi": 96,
+        "dpr": 1,
+    }
     (target / "screen.json").write_text(json.dumps({"screens": [screen]}))
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={target / 'screen.json'}"
 
@@ -41,8 +54,12 @@ def settle(milliseconds: int = 150) -> None:
     loop.exec()
 
 
-def work_through_demo(folder: Path, outside, pictures: Path, *, say: Callable[[str], None], theme: str = "day") -> None:
-    """Plan, burn, read, decide and write an entry on the demo library through the real window; tell what came out."""
+def work_through_demo(
+    folder: Path, outside, pictures: Path, *, say: Callable[[str], None], theme: str = "day"
+) -> None:
+    """Plan, burn, read, decide and write an entry on the demo library through the real window; tell
+    what came out.
+    """
     use_virtual_screen()
     from olive_almanac.views.window import MainWindow, make_application
 
@@ -63,7 +80,10 @@ def work_through_demo(folder: Path, outside, pictures: Path, *, say: Callable[[s
         say(f"  picture: {pictures / name}.png")
 
     session.choose(machine="long-bed", stock="poplar-4", task="cut")
-    say(f"On {session.subject.machine.label} with {session.subject.stock.label}: cut through. So far: {session.state[0]}.")
+    say(
+        f"On {session.subject.machine.label} with {session.subject.stock.label}: cut through. So "
+        f"far: {session.state[0]}."
+    )
     window.go("Set up")
     picture("set-up")
     for _ in range(4):
@@ -73,7 +93,10 @@ def work_through_demo(folder: Path, outside, pictures: Path, *, say: Callable[[s
     page = window.page("Decide")
     pick = page.presenter.pick
     if pick is None:
-        say("No setting was safe enough after four coupons: " + (page.presenter.decision.says if page.presenter.decision else ""))
+        say(
+            "No setting was safe enough after four coupons: "
+            + (page.presenter.decision.says if page.presenter.decision else "")
+        )
     else:
         window.page("Decide").main_action()
         for _ in range(3):

@@ -1,6 +1,8 @@
-"""All marks are drawn here: leaves for how far an entry is trusted, plain geometry for what a cell did, tiles for cautions.
+"""All marks are drawn here: leaves for how far an entry is trusted, plain geometry for what a cell
+did, tiles for cautions.
 
-Every mark differs from its family in outline and in how much ink it carries, so none needs its colour.
+Every mark differs from its family in outline and in how much ink it carries, so none needs its
+colour.
 """
 
 import math
@@ -29,7 +31,7 @@ def _placer(rect: QRectF):
     return lambda u, v: QPointF(rect.x() + u * rect.width(), rect.y() + v * rect.height())
 
 
-# -- states: leaves ---------------------------------------------------------------------------------------------------
+# -- states: leaves --------------------------------------------------------------------------------
 
 
 def leaf_path(rect: QRectF) -> QPainterPath:
@@ -41,7 +43,9 @@ def leaf_path(rect: QRectF) -> QPainterPath:
 
 
 def _stem_half(rect: QRectF) -> QPainterPath:
-    """The half of the leaf nearest its stem, cut across, so that at 17 px it is never taken for a full leaf."""
+    """The half of the leaf nearest its stem, cut across, so that at 17 px it is never taken for a
+    full leaf.
+    """
     at = _placer(rect)
     path = QPainterPath(at(-0.3, -0.2))
     for point in (at(1.2, 1.3), at(-0.3, 1.3)):
@@ -88,14 +92,21 @@ def draw_state(painter: QPainter, rect: QRectF, state: str, ground: QColor | Non
         painter.setBrush(NO_BRUSH)
         painter.drawEllipse(rect.center(), side * 0.40, side * 0.40)
         painter.drawLine(
-            QPointF(rect.center().x() - side * 0.22, rect.center().y()), QPointF(rect.center().x() + side * 0.22, rect.center().y())
+            QPointF(rect.center().x() - side * 0.22, rect.center().y()),
+            QPointF(rect.center().x() + side * 0.22, rect.center().y()),
         )
     elif state == "barred":
         painter.setPen(QPen(C("ember"), 1))
         painter.setBrush(C("ember_fill"))
         painter.drawEllipse(rect.center(), side * 0.46, side * 0.46)
         painter.fillRect(
-            QRectF(rect.center().x() - side * 0.29, rect.center().y() - side * 0.09, side * 0.58, side * 0.18), C("on_ember")
+            QRectF(
+                rect.center().x() - side * 0.29,
+                rect.center().y() - side * 0.09,
+                side * 0.58,
+                side * 0.18,
+            ),
+            C("on_ember"),
         )
     else:
         painter.setPen(NO_PEN)
@@ -118,7 +129,7 @@ def _draw_clock(painter: QPainter, rect: QRectF, stroke: float, ground: QColor) 
     painter.drawLine(centre, centre + QPointF(radius * 0.5, 0))
 
 
-# -- verdicts: what a cell did ----------------------------------------------------------------------------------------
+# -- verdicts: what a cell did ---------------------------------------------------------------------
 
 
 def _polygon(points) -> QPainterPath:
@@ -148,11 +159,24 @@ def _verdict_shape(centre: QPointF, radius: float, verdict: str) -> QPainterPath
             ]
         )
     elif verdict == "not_through":
-        path.addRect(QRectF(centre.x() - radius * 0.86, centre.y() - radius * 0.86, radius * 1.72, radius * 1.72))
+        path.addRect(
+            QRectF(
+                centre.x() - radius * 0.86, centre.y() - radius * 0.86, radius * 1.72, radius * 1.72
+            )
+        )
     elif verdict in ("too_dark", "next"):
-        path = _polygon([centre + QPointF(dx * radius * 1.1, dy * radius * 1.1) for dx, dy in ((0, -1), (1, 0), (0, 1), (-1, 0))])
+        path = _polygon(
+            [
+                centre + QPointF(dx * radius * 1.1, dy * radius * 1.1)
+                for dx, dy in ((0, -1), (1, 0), (0, 1), (-1, 0))
+            ]
+        )
     elif verdict == "no_mark":
-        path.addRect(QRectF(centre.x() - radius * 0.8, centre.y() - radius * 0.16, radius * 1.6, radius * 0.32))
+        path.addRect(
+            QRectF(
+                centre.x() - radius * 0.8, centre.y() - radius * 0.16, radius * 1.6, radius * 0.32
+            )
+        )
     elif verdict == "flare":
         path = _star(centre, radius)
     else:
@@ -168,7 +192,9 @@ def draw_verdict(
     ground: QColor | None = None,
     halo: QColor | None = None,
 ) -> None:
-    """Draw the mark of a verdict, or of a cell to burn next; `halo` surrounds it where it lies on hatching."""
+    """Draw the mark of a verdict, or of a cell to burn next; `halo` surrounds it where it lies on
+    hatching.
+    """
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     side = min(rect.width(), rect.height())
@@ -180,12 +206,21 @@ def draw_verdict(
         painter.setBrush(halo)
         painter.drawPath(shape)
     solid = verdict in ("free", "too_dark", "no_mark", "unread")
-    painter.setPen(NO_PEN if verdict == "unread" else QPen(ink, stroke * (0.5 if solid else 1.0), SOLID, SQUARE_CAP, MITER_JOIN))
+    painter.setPen(
+        NO_PEN
+        if verdict == "unread"
+        else QPen(ink, stroke * (0.5 if solid else 1.0), SOLID, SQUARE_CAP, MITER_JOIN)
+    )
     painter.setBrush(ink if solid else C("brass_fill") if verdict == "flare" else ground)
     painter.drawPath(shape)
     if verdict in ("hangs", "push"):
         painter.setClipPath(shape)
-        painter.fillRect(QRectF(centre.x() - radius * 1.2, centre.y() - radius * 0.95, radius * 2.4, radius * 0.86), ink)
+        painter.fillRect(
+            QRectF(
+                centre.x() - radius * 1.2, centre.y() - radius * 0.95, radius * 2.4, radius * 0.86
+            ),
+            ink,
+        )
     elif verdict in ("flare", "right"):
         painter.setPen(NO_PEN)
         painter.setBrush(ink)
@@ -194,13 +229,27 @@ def draw_verdict(
     painter.restore()
 
 
-# -- cautions: tiles --------------------------------------------------------------------------------------------------
+# -- cautions: tiles -------------------------------------------------------------------------------
 
-OCTAGON = tuple((u, v) for u, v in ((0.29, 0), (0.71, 0), (1, 0.29), (1, 0.71), (0.71, 1), (0.29, 1), (0, 0.71), (0, 0.29)))
+OCTAGON = tuple(
+    (u, v)
+    for u, v in (
+        (0.29, 0),
+        (0.71, 0),
+        (1, 0.29),
+        (1, 0.71),
+        (0.71, 1),
+        (0.29, 1),
+        (0, 0.71),
+        (0, 0.29),
+    )
+)
 
 
 def draw_caution(painter: QPainter, rect: QRectF, kind: str, level: str) -> None:
-    """Draw a caution; `level` is act (solid octagon), mind (outlined tile) or clear (bare glyph)."""
+    """Draw a caution; `level` is act (solid octagon), mind (outlined tile) or clear (bare
+    glyph).
+    """
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     rect = _square(rect)
@@ -219,7 +268,9 @@ def draw_caution(painter: QPainter, rect: QRectF, kind: str, level: str) -> None
     inner = rect.adjusted(side * 0.2, side * 0.2, -side * 0.2, -side * 0.2)
     painter.setPen(round_pen(glyph, max(1.5, side * 0.075)))
     painter.setBrush(NO_BRUSH)
-    {"fire": _fire, "fume": _fume, "glare": _glare, "eyes": _eyes, "stop": _stop}[kind](painter, inner, glyph)
+    {"fire": _fire, "fume": _fume, "glare": _glare, "eyes": _eyes, "stop": _stop}[kind](
+        painter, inner, glyph
+    )
     painter.restore()
 
 
@@ -275,7 +326,9 @@ def _stop(painter, rect, glyph) -> None:
 
 
 class Mark(Painted):
-    """A mark as a widget: Mark("state", "proven", 22), Mark("verdict", "free", 18), Mark("fire", "act", 28)."""
+    """A mark as a widget: Mark("state", "proven", 22), Mark("verdict", "free", 18), Mark("fire",
+    "act", 28).
+    """
 
     def __init__(self, family: str, key: str, size: int, ground: str = "page") -> None:
         super().__init__()
@@ -320,7 +373,9 @@ def draw_twig(painter: QPainter, rect: QRectF) -> None:
     painter.drawPath(leaf_path(QRectF(0, -0.44 * side, 0.42 * side, 0.42 * side)))
     painter.restore()
     painter.setPen(round_pen(olive, side * 0.045))
-    painter.drawLine(QPointF(x + 0.36 * side, y + 0.62 * side), QPointF(x + 0.56 * side, y + 0.66 * side))
+    painter.drawLine(
+        QPointF(x + 0.36 * side, y + 0.62 * side), QPointF(x + 0.56 * side, y + 0.66 * side)
+    )
     painter.translate(x + 0.66 * side, y + 0.74 * side)
     painter.rotate(-32)
     painter.setPen(NO_PEN)
@@ -330,10 +385,17 @@ def draw_twig(painter: QPainter, rect: QRectF) -> None:
     painter.restore()
 
 
-# -- textures ---------------------------------------------------------------------------------------------------------
+# -- textures --------------------------------------------------------------------------------------
 
 
-def hatch(painter: QPainter, path: QPainterPath, colour: QColor, step: float = 7, angle: float = 45, width: float = 1.2) -> None:
+def hatch(
+    painter: QPainter,
+    path: QPainterPath,
+    colour: QColor,
+    step: float = 7,
+    angle: float = 45,
+    width: float = 1.2,
+) -> None:
     """Hatch at our own pitch: Qt's brush hatches do not scale."""
     painter.save()
     painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
@@ -347,7 +409,9 @@ def hatch(painter: QPainter, path: QPainterPath, colour: QColor, step: float = 7
     painter.restore()
 
 
-def dots(painter: QPainter, path: QPainterPath, colour: QColor, step: float = 9, radius: float = 1.2) -> None:
+def dots(
+    painter: QPainter, path: QPainterPath, colour: QColor, step: float = 9, radius: float = 1.2
+) -> None:
     painter.save()
     painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
     box = path.boundingRect()

@@ -1,6 +1,18 @@
-"""Shared small parts: labels by role, rules, word pickers, buttons with key caps, fields, scrolling pages."""
+"""Shared small parts: labels by role, rules, word pickers, buttons with key caps, fields, scrolling
+pages.
+"""
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QRegularExpression, QSize, QSortFilterProxyModel, QStringListModel, Qt, Signal
+from PySide6.QtCore import (
+    QEvent,
+    QPointF,
+    QRectF,
+    QRegularExpression,
+    QSize,
+    QSortFilterProxyModel,
+    QStringListModel,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -25,7 +37,9 @@ MIDDLE_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
 CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
-def label(text: str, role: str = "ui", tone: str = "", *, wrap: bool = False, size: int | None = None) -> QLabel:
+def label(
+    text: str, role: str = "ui", tone: str = "", *, wrap: bool = False, size: int | None = None
+) -> QLabel:
     made = QLabel(text)
     made.setFont(scaled_font(role, size))
     made.setTextFormat(Qt.TextFormat.PlainText)
@@ -97,7 +111,9 @@ def button(text: str, kind: str = "", *, shortcut: str = "", tip: str = "") -> Q
 
 
 def set_kind(made: QPushButton, kind: str) -> None:
-    """Give a button another kind; nothing happens where it has it already, since a new look costs time."""
+    """Give a button another kind; nothing happens where it has it already, since a new look costs
+    time.
+    """
     if made.property("kind") != kind:
         made.setProperty("kind", kind)
         made.style().unpolish(made)
@@ -228,7 +244,9 @@ class WordPicker(QAbstractButton):
 
 
 class FilterPopup(QFrame):
-    """A list that filters as you type; arrows move, Enter takes, Escape leaves.  An extra line, such as "Add a machine", always stays.
+    """A list that filters as you type; arrows move, Enter takes, Escape leaves.
+
+    An extra line, such as "Add a machine", always stays.
 
     Signals:
         picked(str): the key of the line taken.
@@ -248,7 +266,9 @@ class FilterPopup(QFrame):
         self.filter.setPlaceholderText("Type to filter")
         self.filter.setAccessibleName(f"Filter {name}".strip())
         self._proxy = QSortFilterProxyModel(self)
-        self._proxy.setSourceModel(QStringListModel([text for _, text in choices] + ([extra] if extra else []), self))
+        self._proxy.setSourceModel(
+            QStringListModel([text for _, text in choices] + ([extra] if extra else []), self)
+        )
         self.list = QListView()
         self.list.setModel(self._proxy)
         self.list.setFont(scaled_font("ui"))
@@ -267,7 +287,9 @@ class FilterPopup(QFrame):
 
     def open_below(self, anchor: QWidget) -> None:
         metrics = QFontMetricsF(self.list.font())
-        widest = max((metrics.horizontalAdvance(text) for text in [*self._keys, self._extra]), default=100)
+        widest = max(
+            (metrics.horizontalAdvance(text) for text in [*self._keys, self._extra]), default=100
+        )
         lines = min(9, len(self._keys) + bool(self._extra))
         self.resize(max(anchor.width(), round(widest) + px(60)), px(46 + 38 * lines))
         self.move(anchor.mapToGlobal(anchor.rect().bottomLeft()))
@@ -275,7 +297,9 @@ class FilterPopup(QFrame):
         self.filter.setFocus()
 
     def _narrow(self, text: str) -> None:
-        always = f"|^{QRegularExpression.escape(self._extra)}$" if self._extra else ""
+        always = ""
+        if self._extra:
+            always = f"|^{QRegularExpression.escape(self._extra)}$"
         pattern = QRegularExpression(QRegularExpression.escape(text) + always)
         pattern.setPatternOptions(QRegularExpression.PatternOption.CaseInsensitiveOption)
         self._proxy.setFilterRegularExpression(pattern)
@@ -286,7 +310,10 @@ class FilterPopup(QFrame):
         if event.type() == QEvent.Type.KeyPress:
             key = event.key()
             if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-                step = 1 if key == Qt.Key.Key_Down else -1
+                if key == Qt.Key.Key_Down:
+                    step = 1
+                else:
+                    step = -1
                 at = min(max(self.list.currentIndex().row() + step, 0), self._proxy.rowCount() - 1)
                 self.list.setCurrentIndex(self._proxy.index(at, 0))
                 return True
@@ -296,7 +323,9 @@ class FilterPopup(QFrame):
         return super().eventFilter(watched, event)
 
     def _take(self, index) -> None:
-        text = index.data() if index.isValid() else None
+        text = None
+        if index.isValid():
+            text = index.data()
         self.close()
         if text is not None and text == self._extra:
             self.extra_chosen.emit()
@@ -407,7 +436,9 @@ class Segments(QWidget):
         scale = px(100) / 100
         painter.scale(scale, scale)
         w, h, x = self.width() / scale, self.height() / scale, 1.0
-        painter.setPen(QPen(C("olive") if self.hasFocus() else C("edge"), 2 if self.hasFocus() else 1))
+        painter.setPen(
+            QPen(C("olive") if self.hasFocus() else C("edge"), 2 if self.hasFocus() else 1)
+        )
         painter.setBrush(C("field"))
         painter.drawRoundedRect(QRectF(1, 1, w - 2, h - 2), 4, 4)
         for i, word in enumerate(self.words):
@@ -438,7 +469,9 @@ class Number(QLineEdit):
         if grows:
             self.textChanged.connect(self._make_room)
         else:
-            self.textChanged.connect(lambda _: self.hasFocus() or self.setCursorPosition(0))  # show where it begins
+            self.textChanged.connect(
+                lambda _: self.hasFocus() or self.setCursorPosition(0)
+            )  # show where it begins
 
     def _make_room(self, text: str) -> None:
         """A long number widens its field: a clipped digit would be misread."""
@@ -488,7 +521,10 @@ class Figure(Painted):
         font = F(self.role)
         unit_font = F("num3" if big else "ui")
         unit_width = QFontMetricsF(unit_font).horizontalAdvance(self.unit) + 8
-        while QFontMetricsF(font).horizontalAdvance(self.number) + unit_width > width and font.pixelSize() > 16:
+        while (
+            QFontMetricsF(font).horizontalAdvance(self.number) + unit_width > width
+            and font.pixelSize() > 16
+        ):
             font.setPixelSize(font.pixelSize() - 2)
         metrics = QFontMetricsF(font)
         base = 18 + QFontMetricsF(F(self.role)).capHeight() + (14 if big else 9)
@@ -497,7 +533,9 @@ class Figure(Painted):
         painter.drawText(QPointF(-1, base), self.number)
         painter.setFont(unit_font)
         painter.setPen(C("ink") if big else C("ink2"))
-        painter.drawText(QPointF(metrics.horizontalAdvance(self.number) + (7 if big else 5), base), self.unit)
+        painter.drawText(
+            QPointF(metrics.horizontalAdvance(self.number) + (7 if big else 5), base), self.unit
+        )
         painter.setFont(F("ui" if big else "small"))
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(0, base + (24 if big else 20)), self.below)
@@ -522,5 +560,10 @@ def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
 def page_margins(layout, *, left: int | None = None, right: int | None = None) -> None:
     """The usual padding of a page, narrower in the close setting."""
     side = close(16, 22)
-    layout.setContentsMargins(px(side if left is None else left), px(close(8, 14)), px(side if right is None else right), px(12))
+    layout.setContentsMargins(
+        px(side if left is None else left),
+        px(close(8, 14)),
+        px(side if right is None else right),
+        px(12),
+    )
     layout.setSpacing(0)

@@ -6,8 +6,9 @@ from olive_almanac.views.parts import Page
 class StationPage(Page):
     """Base of the six pages.
 
-    The window calls `enter` when the page comes up, `leave` before it is thrown away, `heard` when the session has
-    changed, and the key actions below; each does nothing where a station has nothing of the kind.
+    The window calls `enter` when the page comes up, `leave` before it is thrown away, `heard` when
+    the session has changed, and the key actions below; each does nothing where a station has
+    nothing of the kind.
     """
 
     def __init__(self, window) -> None:

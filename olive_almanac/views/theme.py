@@ -1,7 +1,8 @@
 """Colours, type and scale: every view takes them from here.
 
-Fonts are set in code, never in the style sheet, so that lining tabular figures are not lost.  Painted widgets draw in
-logical px (scale 1) under a scaled painter; laid-out widgets take their sizes through `px` and `scaled_font`.
+Fonts are set in code, never in the style sheet, so that lining tabular figures are not lost.
+Painted widgets draw in logical px (scale 1) under a scaled painter; laid-out widgets take their
+sizes through `px` and `scaled_font`.
 """
 
 from importlib.resources import files
@@ -12,27 +13,73 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 DAY = {
     "name": "day",
-    "desk": "#E8E1CF", "page": "#F8F3E7", "field": "#FFFDF6", "wash": "#EEE7D5", "rule": "#CFC5AB", "edge": "#6F6546",
-    "ink": "#22231A", "ink2": "#423F2B", "ink3": "#504B36",
-    "olive": "#47541A", "olive_deep": "#323C0E", "olive_wash": "#D9DFB4", "on_olive": "#FBF8EC",
-    "brass": "#674400", "brass_fill": "#E0AE3C", "brass_wash": "#F6E5B4", "on_brass": "#22231A",
-    "ember": "#6C1602", "ember_fill": "#7A1B05", "ember_wash": "#F4D3C4", "on_ember": "#FFF8F0",
-    "stock": "#E3C896", "stock_edge": "#B08A4C", "on_stock": "#22190D", "hatch": "#6F6546", "shadow": "#3A341F",
-}  # fmt: skip
+    "desk": "#E8E1CF",
+    "page": "#F8F3E7",
+    "field": "#FFFDF6",
+    "wash": "#EEE7D5",
+    "rule": "#CFC5AB",
+    "edge": "#6F6546",
+    "ink": "#22231A",
+    "ink2": "#423F2B",
+    "ink3": "#504B36",
+    "olive": "#47541A",
+    "olive_deep": "#323C0E",
+    "olive_wash": "#D9DFB4",
+    "on_olive": "#FBF8EC",
+    "brass": "#674400",
+    "brass_fill": "#E0AE3C",
+    "brass_wash": "#F6E5B4",
+    "on_brass": "#22231A",
+    "ember": "#6C1602",
+    "ember_fill": "#7A1B05",
+    "ember_wash": "#F4D3C4",
+    "on_ember": "#FFF8F0",
+    "stock": "#E3C896",
+    "stock_edge": "#B08A4C",
+    "on_stock": "#22190D",
+    "hatch": "#6F6546",
+    "shadow": "#3A341F",
+}
 WORKSHOP = {
     "name": "workshop",
-    "desk": "#13140E", "page": "#1D1F16", "field": "#282B1E", "wash": "#25281C", "rule": "#3F432F", "edge": "#A5A688",
-    "ink": "#F5EEDD", "ink2": "#DAD3BE", "ink3": "#C8C1AB",
-    "olive": "#B7C56A", "olive_deep": "#D3DE92", "olive_wash": "#3A421E", "on_olive": "#14160B",
-    "brass": "#F0C365", "brass_fill": "#E9B64A", "brass_wash": "#4A3A12", "on_brass": "#171407",
-    "ember": "#FF9B78", "ember_fill": "#F07C52", "ember_wash": "#4E2415", "on_ember": "#1B0B04",
-    "stock": "#BCA273", "stock_edge": "#DCC492", "on_stock": "#120B05", "hatch": "#A5A688", "shadow": "#000000",
-}  # fmt: skip
-RAMP = ("#E9D3A4", "#C99C5C", "#8F5F2E", "#573414", "#24150A")  # energy: darker is hotter, in both themes
+    "desk": "#13140E",
+    "page": "#1D1F16",
+    "field": "#282B1E",
+    "wash": "#25281C",
+    "rule": "#3F432F",
+    "edge": "#A5A688",
+    "ink": "#F5EEDD",
+    "ink2": "#DAD3BE",
+    "ink3": "#C8C1AB",
+    "olive": "#B7C56A",
+    "olive_deep": "#D3DE92",
+    "olive_wash": "#3A421E",
+    "on_olive": "#14160B",
+    "brass": "#F0C365",
+    "brass_fill": "#E9B64A",
+    "brass_wash": "#4A3A12",
+    "on_brass": "#171407",
+    "ember": "#FF9B78",
+    "ember_fill": "#F07C52",
+    "ember_wash": "#4E2415",
+    "on_ember": "#1B0B04",
+    "stock": "#BCA273",
+    "stock_edge": "#DCC492",
+    "on_stock": "#120B05",
+    "hatch": "#A5A688",
+    "shadow": "#000000",
+}
+RAMP = (
+    "#E9D3A4",
+    "#C99C5C",
+    "#8F5F2E",
+    "#573414",
+    "#24150A",
+)  # energy: darker is hotter, in both themes
 SERIF, SANS = "Vollkorn", "Source Sans 3"
 W = QFont.Weight
-ROLES = {                                                # family, px, weight, italic
-    "honour": (SERIF, 58, W.DemiBold, False),            # the three numbers to set
+ROLES = {  # family, px, weight, italic
+    "honour": (SERIF, 58, W.DemiBold, False),  # the three numbers to set
     "num2": (SERIF, 30, W.DemiBold, False),
     "card": (SERIF, 26, W.DemiBold, False),
     "num3": (SERIF, 22, W.DemiBold, False),
@@ -52,7 +99,7 @@ ROLES = {                                                # family, px, weight, i
     "small": (SANS, 14, W.Normal, False),
     "small_b": (SANS, 14, W.DemiBold, False),
     "cap": (SANS, 13, W.DemiBold, False),
-}  # fmt: skip
+}
 CLOSE_BELOW = (1200, 760)  # logical window size under which the close setting is on
 
 
@@ -69,7 +116,10 @@ LIVE = _Live()
 
 
 def set_theme(name: str) -> None:
-    LIVE.colours = WORKSHOP if name == "workshop" else DAY
+    if name == "workshop":
+        LIVE.colours = WORKSHOP
+    else:
+        LIVE.colours = DAY
 
 
 def set_scale(percent: int) -> None:
@@ -77,13 +127,17 @@ def set_scale(percent: int) -> None:
 
 
 def is_close_size(width: int, height: int) -> bool:
-    """True when a window of this size (device px) gets the close setting: fewer words, the same type and targets."""
+    """True when a window of this size (device px) gets the close setting: fewer words, the same
+    type and targets.
+    """
     return width / LIVE.scale < CLOSE_BELOW[0] or height / LIVE.scale < CLOSE_BELOW[1]
 
 
 def close(when_close, otherwise):
     """Pick the first value in the close setting, the second otherwise."""
-    return when_close if LIVE.close else otherwise
+    if LIVE.close:
+        return when_close
+    return otherwise
 
 
 def px(logical: float) -> int:
@@ -129,12 +183,16 @@ def ramp(share: float) -> QColor:
     at = min(max(share, 0.0), 1.0) * (len(RAMP) - 1)
     low = min(int(at), len(RAMP) - 2)
     a, b, t = QColor(RAMP[low]), QColor(RAMP[low + 1]), at - low
-    return QColor(*(round(x * (1 - t) + y * t) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3], strict=True)))
+    return QColor(
+        *(round(x * (1 - t) + y * t) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3], strict=True))
+    )
 
 
 def ink_on(colour: QColor) -> QColor:
     """Return dark or light ink, whichever reads better on a drawn material."""
-    return QColor("#22190D") if colour.lightnessF() > 0.45 else QColor("#FFF8E4")
+    if colour.lightnessF() > 0.45:
+        return QColor("#22190D")
+    return QColor("#FFF8E4")
 
 
 def apply_theme(app: QApplication) -> None:
@@ -143,10 +201,19 @@ def apply_theme(app: QApplication) -> None:
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, token in (
-        (roles.Window, "desk"), (roles.Base, "field"), (roles.Text, "ink"), (roles.WindowText, "ink"), (roles.Button, "page"),
-        (roles.ButtonText, "ink"), (roles.Highlight, "olive"), (roles.HighlightedText, "on_olive"), (roles.PlaceholderText, "ink3"),
-        (roles.AlternateBase, "wash"), (roles.ToolTipBase, "ink"), (roles.ToolTipText, "page"),
-    ):  # fmt: skip
+        (roles.Window, "desk"),
+        (roles.Base, "field"),
+        (roles.Text, "ink"),
+        (roles.WindowText, "ink"),
+        (roles.Button, "page"),
+        (roles.ButtonText, "ink"),
+        (roles.Highlight, "olive"),
+        (roles.HighlightedText, "on_olive"),
+        (roles.PlaceholderText, "ink3"),
+        (roles.AlternateBase, "wash"),
+        (roles.ToolTipBase, "ink"),
+        (roles.ToolTipText, "page"),
+    ):
         palette.setColor(role, C(token))
     app.setPalette(palette)
     app.setStyleSheet(_style_sheet())
@@ -157,7 +224,11 @@ def _style_sheet() -> str:
 
     text = (files("olive_almanac.views") / "style.qss").read_text(encoding="utf-8")
     text = re.sub(r"@(\w+)@", lambda found: LIVE.colours[found[1]], text)
-    return re.sub(r"(\d+)px", lambda found: f"{max(1, px(int(found[1])))}px" if found[1] != "1" else "1px", text)
+    return re.sub(
+        r"(\d+)px",
+        lambda found: f"{max(1, px(int(found[1])))}px" if found[1] != "1" else "1px",
+        text,
+    )
 
 
 class Painted(QWidget):

@@ -1,4 +1,6 @@
-"""The window: the frame, one page a station, the keys, and opening the library behind the first picture."""
+"""The window: the frame, one page a station, the keys, and opening the library behind the first
+picture.
+"""
 
 import sys
 import time
@@ -10,7 +12,14 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMessageBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
@@ -42,6 +51,7 @@ class Outside:
     open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
     seconds: Callable[[], float] = time.monotonic
 
+
 NEWS_MS = 20_000  # how often a shared library is asked what others wrote
 NEWS_LATER_MS = 500  # how soon it is asked again when other work was under way
 SWITCH_S = 0.0005  # how long one thread may hold on while another waits
@@ -49,19 +59,29 @@ MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
 
 
 class MainWindow(QMainWindow):
-    """Builds pages when they are first shown; builds all anew when theme, scale or the close setting changes."""
+    """Builds pages when they are first shown; builds all anew when theme, scale or the close
+    setting changes.
+    """
 
     def __init__(self, folder: Path, outside: Outside) -> None:
         super().__init__()
         self.folder, self.outside = folder, outside
         self.home = folder  # where practice results are kept, and where one comes back to
-        self.session = Session(load_preferences(outside.preferences_file), today=lambda: outside.now().date())
-        self.station = self.session.preferences.station if self.session.preferences.station in STATIONS else "Book"
+        self.session = Session(
+            load_preferences(outside.preferences_file), today=lambda: outside.now().date()
+        )
+        if self.session.preferences.station in STATIONS:
+            self.station = self.session.preferences.station
+        else:
+            self.station = "Book"
         self.pages: dict[str, QWidget] = {}
         self._workers: list[Worker] = []
         self._build_when_open = False
         self._before_practice = self.session.preferences
-        self._strip_action: tuple[str, Callable[[], None]] = ("Understood", lambda: self.session.tell(""))
+        self._strip_action: tuple[str, Callable[[], None]] = (
+            "Understood",
+            lambda: self.session.tell(""),
+        )
         self._news = QTimer(self)
         self._news.setInterval(NEWS_MS)
         self._news.timeout.connect(self._ask_for_news)
@@ -78,13 +98,15 @@ class MainWindow(QMainWindow):
         self._build()
         self._bind_keys()
 
-    # -- look --------------------------------------------------------------------------------------------------------
+    # -- look --------------------------------------------------------------------------------------
 
     def _place_window(self) -> None:
         screen = self.screen().availableGeometry()
         known = self.session.preferences.window
         if known and screen.contains(known[0] + 40, known[1] + 40):
-            self.setGeometry(known[0], known[1], min(known[2], screen.width()), min(known[3], screen.height()))
+            self.setGeometry(
+                known[0], known[1], min(known[2], screen.width()), min(known[3], screen.height())
+            )
         else:
             self.resize(min(1280, screen.width()), min(800, screen.height()))
 
@@ -134,19 +156,26 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
-        if theme.LIVE.close != theme.is_close_size(self.width(), self.height()) and hasattr(self, "rail"):
+        if theme.LIVE.close != theme.is_close_size(self.width(), self.height()) and hasattr(
+            self, "rail"
+        ):
             theme.LIVE.close = not theme.LIVE.close
             QTimer.singleShot(0, self._build)
 
     def switch_theme(self) -> None:
-        self.session.remember(theme="day" if self.session.preferences.theme == "workshop" else "workshop")
+        self.session.remember(
+            theme="day" if self.session.preferences.theme == "workshop" else "workshop"
+        )
         self._apply_look()
         self._build()
 
     def change_scale(self, step: int) -> None:
         """Step the scale of the whole interface; 0 goes back to 100 %."""
         at = SCALES.index(self.session.preferences.scale_percent)
-        percent = SCALES[min(max(at + step, 0), len(SCALES) - 1)] if step else SCALES[0]
+        if step:
+            percent = SCALES[min(max(at + step, 0), len(SCALES) - 1)]
+        else:
+            percent = SCALES[0]
         self.session.remember(scale_percent=percent)
         self._apply_look()
         self._build()
@@ -154,9 +183,11 @@ class MainWindow(QMainWindow):
     def make_bench(self) -> Bench:
         """The stand-in bench of what is open: a hidden stock while practising, else its own."""
         practice = self.session.practice
-        return self.outside.make_bench(practice.seed) if practice is not None else self.outside.make_bench()
+        if practice is not None:
+            return self.outside.make_bench(practice.seed)
+        return self.outside.make_bench()
 
-    # -- stations ----------------------------------------------------------------------------------------------------
+    # -- stations ----------------------------------------------------------------------------------
 
     def page(self, name: str):
         """Return the page of a station, made when first asked for."""
@@ -200,18 +231,24 @@ class MainWindow(QMainWindow):
         finder.opened.connect(self._open_found)
         finder.trial_asked.connect(lambda trial: self._open_trial(trial, finder))
         finder.move(
-            self.mapToGlobal(self.rect().center()).x() - finder.width() // 2, self.mapToGlobal(self.rect().topLeft()).y() + px(80)
+            self.mapToGlobal(self.rect().center()).x() - finder.width() // 2,
+            self.mapToGlobal(self.rect().topLeft()).y() + px(80),
         )
         finder.open()
         finder.field.setFocus()
 
     def _open_trial(self, trial_id: str, finder) -> None:
-        """Open the trial of a scanned code at the station that is next for it; say so where it is not known."""
+        """Open the trial of a scanned code at the station that is next for it; say so where it is
+        not known.
+        """
         if self.session.open_trial(trial_id):
             finder.accept()
             self.go(self.session.desk.stage.capitalize() if self.session.desk else "Plan")
         else:
-            finder.nothing.setText("This library holds no trial with that code. It may have been planned on another machine.")
+            finder.nothing.setText(
+                "This library holds no trial with that code. It may have been planned on another "
+                "machine."
+            )
 
     def plan_confirm_run(self) -> None:
         """Plan the run that confirms the entry of the present subject."""
@@ -222,7 +259,7 @@ class MainWindow(QMainWindow):
         self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
         self.go("Book")
 
-    # -- what was heard ----------------------------------------------------------------------------------------------
+    # -- what was heard ----------------------------------------------------------------------------
 
     def _heard(self, what: str) -> None:
         if what == "problem":
@@ -245,11 +282,13 @@ class MainWindow(QMainWindow):
         if page is not None and what != "preferences":
             page.heard(what)
 
-    def _show_problem(self, action: str = "Understood", do: Callable[[], None] | None = None) -> None:
+    def _show_problem(
+        self, action: str = "Understood", do: Callable[[], None] | None = None
+    ) -> None:
         self._strip_action = (action, do or (lambda: self.session.tell("")))
         self.strip.show_problem(self.session.problem, action)
 
-    # -- the library -------------------------------------------------------------------------------------------------
+    # -- the library -------------------------------------------------------------------------------
 
     def open_library(self) -> None:
         """Open the library in a worker; the window stays usable meanwhile."""
@@ -346,7 +385,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(self.title)
         self.open_library()
 
-    # -- practising --------------------------------------------------------------------------------------------------
+    # -- practising --------------------------------------------------------------------------------
 
     def begin_practice(self, exercise) -> None:
         """Open an exercise in a library of its own; the real one is closed and not touched."""
@@ -366,8 +405,14 @@ class MainWindow(QMainWindow):
 
         if self.session.attempt(make):
             self._before_practice = self.session.preferences
-            self._open_other(folder, Practice(exercise, seed, started.isoformat(timespec="seconds")), f"Practice: {exercise.title}")
-            self.session.remember(machine_uid=exercise.machine.uid, stock_uid=exercise.stock.uid, task=exercise.task)
+            self._open_other(
+                folder,
+                Practice(exercise, seed, started.isoformat(timespec="seconds")),
+                f"Practice: {exercise.title}",
+            )
+            self.session.remember(
+                machine_uid=exercise.machine.uid, stock_uid=exercise.stock.uid, task=exercise.task
+            )
             self.session.subject = replace(self.session.subject, task=exercise.task)
             self.station = "Set up"
 
@@ -375,7 +420,9 @@ class MainWindow(QMainWindow):
         """Go back to one's own library."""
         known = self._before_practice
         self._open_other(self.home, None, "Olive Almanac")
-        self.session.remember(machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task)
+        self.session.remember(
+            machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task
+        )
         self.session.subject = replace(self.session.subject, task=known.task)
         self.station = "Practise"
 
@@ -411,12 +458,19 @@ class MainWindow(QMainWindow):
         worker = self.work(score_work(self.session, self.make_bench()), take)
         worker.finished.connect(lambda: self.practice_strip.show_scoring(False))
 
-    def work(self, items, take: Callable[[object], None], fail: Callable[[Exception], None] | None = None) -> Worker:
-        """Run work in a thread; results come back here.  Faults of the world are told, ours are raised."""
+    def work(
+        self, items, take: Callable[[object], None], fail: Callable[[Exception], None] | None = None
+    ) -> Worker:
+        """Run work in a thread; results come back here.
+
+        Faults of the world are told, ours are raised.
+        """
         worker = Worker(items, self)
         worker.item.connect(take)
         worker.failed.connect(fail or self.work_failed)
-        worker.finished.connect(lambda: self._workers.remove(worker) if worker in self._workers else None)
+        worker.finished.connect(
+            lambda: self._workers.remove(worker) if worker in self._workers else None
+        )
         self._workers.append(worker)
         worker.start()
         return worker
@@ -430,7 +484,7 @@ class MainWindow(QMainWindow):
         self.go("Book")
         self.page("Book").show_menu()
 
-    # -- keys and leaving --------------------------------------------------------------------------------------------
+    # -- keys and leaving --------------------------------------------------------------------------
 
     def _bind_keys(self) -> None:
         def bind(keys: str, action: Callable[[], object]) -> None:
@@ -461,7 +515,10 @@ class MainWindow(QMainWindow):
         bind("/", lambda: self.page(self.station).focus_filter())
 
     def _turn(self, step: int) -> None:
-        at = STATIONS.index(self.station) + step if self.station in STATIONS else -1
+        if self.station in STATIONS:
+            at = STATIONS.index(self.station) + step
+        else:
+            at = -1
         if 0 <= at < len(STATIONS):
             self.go(STATIONS[at])
 
@@ -476,7 +533,9 @@ class MainWindow(QMainWindow):
         if burn is not None and burn.is_running() and not self._may_leave_run():
             event.ignore()
             return
-        for worker in self.findChildren(Worker):  # also one that has told its end but whose thread is still winding up
+        for worker in self.findChildren(
+            Worker
+        ):  # also one that has told its end but whose thread is still winding up
             worker.halt()
         self._leave_pages()
         box = self.geometry()
@@ -489,7 +548,10 @@ class MainWindow(QMainWindow):
         answer = QMessageBox.question(
             self,
             "A run is going on",
-            "The coupon is still burning. Stop the run, beam off, and leave? What has burnt is kept.",
+            (
+                "The coupon is still burning. Stop the run, beam off, and leave? What has burnt is "
+                "kept."
+            ),
         )
         if answer == QMessageBox.StandardButton.Yes:
             self.pages["Burn"].stop()
@@ -539,7 +601,15 @@ def _practise(window):
     return PractisePage(window)
 
 
-_PAGES = {"Set up": _set_up, "Plan": _plan, "Burn": _burn, "Read": _read, "Decide": _decide, "Book": _book, "Practise": _practise}
+_PAGES = {
+    "Set up": _set_up,
+    "Plan": _plan,
+    "Burn": _burn,
+    "Read": _read,
+    "Decide": _decide,
+    "Book": _book,
+    "Practise": _practise,
+}
 
 
 def make_application() -> QApplication:
@@ -569,7 +639,10 @@ def run_window(folder: Path, outside: Outside) -> int:
 
     def caught(kind, value, trace) -> None:
         path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
-        window.session.tell(f"Something went wrong in the program itself; what was recorded is safe. A report lies in {path}.")
+        window.session.tell(
+            "Something went wrong in the program itself; what was recorded is safe. A report "
+            f"lies in {path}."
+        )
 
     sys.excepthook = caught
     window.show()

@@ -8,8 +8,8 @@ from PySide6.QtCore import QThread, Signal
 class Worker(QThread):
     """Drains an iterator; can stop only between two of its items.
 
-    The iterator must own its inputs (frozen records, copied arrays): the interface thread goes on editing while it
-    runs.  The owner keeps a reference and calls `halt` before it closes.
+    The iterator must own its inputs (frozen records, copied arrays): the interface thread goes on
+    editing while it runs.  The owner keeps a reference and calls `halt` before it closes.
 
     Signals:
         item(object): the next result, delivered in the receiver's thread.

@@ -1,4 +1,6 @@
-"""Levels, grids and suggestions: what is planned, in what order, and what is refused with which reason."""
+"""Levels, grids and suggestions: what is planned, in what order, and what is refused with which
+reason.
+"""
 
 import itertools
 import unittest
@@ -14,7 +16,19 @@ from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import read_number
 from olive_almanac.formats.catalogue import load_catalogue
-from tests.samples import ALLOWED, BIRCH, DAY, LEATHER, LONG, MARKER, NORTH, VINYL, cut_trial, engrave_trial, small_choices
+from tests.samples import (
+    ALLOWED,
+    BIRCH,
+    DAY,
+    LEATHER,
+    LONG,
+    MARKER,
+    NORTH,
+    VINYL,
+    cut_trial,
+    engrave_trial,
+    small_choices,
+)
 
 
 def permitted(machine, stock, task, rules=None):
@@ -41,9 +55,16 @@ class LevelsTest(unittest.TestCase):
         self.assertEqual(even_levels(8, 8, 1), (8,))
 
     def test_written_as_range_or_list(self):
-        self.assertEqual(read_levels("40:100:4", "Power", lambda t: read_number(t, "Power", "%"), "%"), (40, 60, 80, 100))
-        self.assertEqual(read_levels("3,1,2", "Passes", lambda t: read_number(t, "Passes")), (1, 2, 3))
-        for got, wanted in zip(read_levels("300:900:3mm/min", "Speed", speed_reader()), (5, 10, 15), strict=True):
+        self.assertEqual(
+            read_levels("40:100:4", "Power", lambda t: read_number(t, "Power", "%"), "%"),
+            (40, 60, 80, 100),
+        )
+        self.assertEqual(
+            read_levels("3,1,2", "Passes", lambda t: read_number(t, "Passes")), (1, 2, 3)
+        )
+        for got, wanted in zip(
+            read_levels("300:900:3mm/min", "Speed", speed_reader()), (5, 10, 15), strict=True
+        ):
             self.assertAlmostEqual(got, wanted)
 
     def test_nonsense_is_refused_in_words(self):
@@ -79,7 +100,9 @@ class GridTest(unittest.TestCase):
     def test_burns_from_low_energy_to_high(self):
         for trial in (cut_trial(), engrave_trial(), plan(small_choices(passes=(1, 3))).trial):
             energies = [cell_energy(trial, cell) for cell in trial.in_order]
-            for before, after in itertools.pairwise(energies):  # cells of about the same energy may change places
+            for before, after in itertools.pairwise(
+                energies
+            ):  # cells of about the same energy may change places
                 self.assertGreater(after, before / 1.16)
             self.assertEqual(energies[0], min(energies))
 
@@ -94,10 +117,18 @@ class GridTest(unittest.TestCase):
             boxes = [cell.rect_mm for cell in trial.cells]
             for x, y, w, h in boxes:
                 self.assertTrue(
-                    x >= 8.99 and y >= 8.99 and x + w <= trial.coupon.width_mm - 8.99 and y + h <= trial.coupon.height_mm - 8.99
+                    x >= 8.99
+                    and y >= 8.99
+                    and x + w <= trial.coupon.width_mm - 8.99
+                    and y + h <= trial.coupon.height_mm - 8.99
                 )
             for a, b in itertools.combinations(boxes, 2):
-                apart = a[0] + a[2] < b[0] or b[0] + b[2] < a[0] or a[1] + a[3] < b[1] or b[1] + b[3] < a[1]
+                apart = (
+                    a[0] + a[2] < b[0]
+                    or b[0] + b[2] < a[0]
+                    or a[1] + a[3] < b[1]
+                    or b[1] + b[3] < a[1]
+                )
                 self.assertTrue(apart, (a, b))
 
     def test_a_third_factor_repeats_the_grid(self):
@@ -119,12 +150,25 @@ class GridTest(unittest.TestCase):
     def test_a_coupon_that_does_not_fit_the_bed_says_by_how_much(self):
         choices = small_choices(cell_mm=60.0)
         size = coupon_size(MARKER, BIRCH, "cut", choices)
-        with self.assertRaisesRegex(OutOfRange, f"{size.width_mm - 110:g} mm short for a coupon of"):
-            plan_trial(MARKER, BIRCH, "cut", choices, permission=ALLOWED, trial_id="t", name="Coupon", made=DAY)
+        with self.assertRaisesRegex(
+            OutOfRange, f"{size.width_mm - 110:g} mm short for a coupon of"
+        ):
+            plan_trial(
+                MARKER,
+                BIRCH,
+                "cut",
+                choices,
+                permission=ALLOWED,
+                trial_id="t",
+                name="Coupon",
+                made=DAY,
+            )
 
     def test_short_cells_say_that_they_miss_their_speed(self):
         result = plan(small_choices(speed_mm_s=(10.0, 450.0)))
-        self.assertIn("2 cells are too short to reach the speed (34 mm would do)", result.remarks[0])
+        self.assertIn(
+            "2 cells are too short to reach the speed (34 mm would do)", result.remarks[0]
+        )
         self.assertEqual(plan(small_choices()).remarks, ())
 
     def test_rest_adds_to_the_time(self):
@@ -147,14 +191,29 @@ class GridTest(unittest.TestCase):
 
     def test_too_many_cells(self):
         with self.assertRaisesRegex(OutOfRange, "Number of cells"):
-            plan(small_choices(power=tuple(n / 100 for n in range(1, 61)), speed_mm_s=tuple(float(n) for n in range(1, 41))))
+            plan(
+                small_choices(
+                    power=tuple(n / 100 for n in range(1, 61)),
+                    speed_mm_s=tuple(float(n) for n in range(1, 41)),
+                )
+            )
 
 
 class PermissionTest(unittest.TestCase):
     def test_barred_families_are_refused_on_every_machine(self):
         barred = [one.id for one in load_catalogue().stocks if one.state == "barred"]
         self.assertTrue(
-            {"pvc", "vinyl", "ptfe", "chrome_leather", "beryllium_copper", "galvanised", "unknown", "unknown_coating", "foam_pu"}
+            {
+                "pvc",
+                "vinyl",
+                "ptfe",
+                "chrome_leather",
+                "beryllium_copper",
+                "galvanised",
+                "unknown",
+                "unknown_coating",
+                "foam_pu",
+            }
             <= set(barred)
         )
         for family in barred:
@@ -168,9 +227,17 @@ class PermissionTest(unittest.TestCase):
     def test_what_cannot_work_says_why_and_what_would(self):
         clear = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear")
         for machine, stock, task, why, what in (
-            (NORTH, clear, "cut", "passes through clear acrylic", "CO₂"), (LONG, Stock("Bare plate", "aluminium", 1.0), "engrave", "throws this beam back", "fibre"),
-            (LONG, Stock("Cover glass", "glass", 4.0), "cut", "glass cracks", "engraving works"), (MARKER, BIRCH, "cut", "near 1064 nm", "diode or a CO₂"),
-        ):  # fmt: skip
+            (NORTH, clear, "cut", "passes through clear acrylic", "CO₂"),
+            (
+                LONG,
+                Stock("Bare plate", "aluminium", 1.0),
+                "engrave",
+                "throws this beam back",
+                "fibre",
+            ),
+            (LONG, Stock("Cover glass", "glass", 4.0), "cut", "glass cracks", "engraving works"),
+            (MARKER, BIRCH, "cut", "near 1064 nm", "diode or a CO₂"),
+        ):
             with self.subTest(stock.name):
                 permission = permitted(machine, stock, task)
                 self.assertFalse(permission.allowed or permission.barred)
@@ -190,8 +257,13 @@ class PermissionTest(unittest.TestCase):
     def test_a_medium_or_a_poor_result_is_minded(self):
         glass = Stock("Cover glass", "glass", 4.0, opacity="clear")
         self.assertIn("absorbing layer", permitted(NORTH, glass, "engrave").mind)
-        self.assertIn("Poor", permitted(NORTH, Stock("Relief board", "board", 1.5, colour="white"), "cut").mind)
-        self.assertEqual(permitted(NORTH, Stock("Relief board", "board", 1.5, colour="grey"), "cut").mind, "")
+        self.assertIn(
+            "Poor",
+            permitted(NORTH, Stock("Relief board", "board", 1.5, colour="white"), "cut").mind,
+        )
+        self.assertEqual(
+            permitted(NORTH, Stock("Relief board", "board", 1.5, colour="grey"), "cut").mind, ""
+        )
 
     def test_ordinary_work_is_allowed(self):
         for machine, stock, task in (
@@ -220,12 +292,16 @@ class CatalogueTest(unittest.TestCase):
                 for source in ("diode", "co2", "fibre"):
                     for task in ("cut", "score", "engrave", "mark"):
                         verdict = verdict_of(one, source=source, task=task)
-                        self.assertRegex(verdict, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$")
+                        self.assertRegex(
+                            verdict, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$"
+                        )
                         self.assertEqual(verdict == "barred", one.state == "barred")
 
     def test_every_limit_that_is_named_says_where_it_comes_from(self):
         for one in load_catalogue().stocks:
-            if any(word in one.source for word in ("limit", "reflectance", "depth", "stoichiometry")):
+            if any(
+                word in one.source for word in ("limit", "reflectance", "depth", "stoichiometry")
+            ):
                 self.assertIn("from memory", one.source, one.id)
 
 
@@ -238,7 +314,9 @@ class SuggestTest(unittest.TestCase):
                     if not permitted(machine, stock, task).allowed:
                         continue
                     with self.subTest(machine=machine.name, family=family, task=task):
-                        result = plan(suggest_levels(machine, stock, task).choices, machine, stock, task)
+                        result = plan(
+                            suggest_levels(machine, stock, task).choices, machine, stock, task
+                        )
                         self.assertEqual(len(result.trial.cells), 24)
                         self.assertEqual(result.refused, ())
 
@@ -247,8 +325,13 @@ class SuggestTest(unittest.TestCase):
             self.assertAlmostEqual(speed * 60, round(speed * 60), places=6)
 
     def test_thicker_stock_gets_more_time(self):
-        thin, thick = (suggest_levels(LONG, replace(BIRCH, thickness_mm=t, measured_mm=()), "cut").choices for t in (3.0, 8.0))
-        self.assertGreater(max(thick.passes) / max(thick.speed_mm_s), max(thin.passes) / max(thin.speed_mm_s))
+        thin, thick = (
+            suggest_levels(LONG, replace(BIRCH, thickness_mm=t, measured_mm=()), "cut").choices
+            for t in (3.0, 8.0)
+        )
+        self.assertGreater(
+            max(thick.passes) / max(thick.speed_mm_s), max(thin.passes) / max(thin.speed_mm_s)
+        )
 
 
 class CornerTest(unittest.TestCase):

@@ -22,7 +22,17 @@ from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell
-from tests.samples import ALLOWED, BIRCH, LONG, NORTH, VINYL, cut_trial, engrave_trial, read_by_energy, read_by_tone
+from tests.samples import (
+    ALLOWED,
+    BIRCH,
+    LONG,
+    NORTH,
+    VINYL,
+    cut_trial,
+    engrave_trial,
+    read_by_energy,
+    read_by_tone,
+)
 
 
 def rng():
@@ -38,7 +48,8 @@ def ladder(rows, machine=LONG):
     """A trial with a cell for each (passes, speed)."""
     settings = tuple(Setting(1.0, speed, passes) for passes, speed in rows)
     cells = tuple(
-        Cell(f"L{n}", 0, n, "outline", (12.0 * n, 0.0, 10.0, 10.0), n, 1.0, setting) for n, setting in enumerate(settings)
+        Cell(f"L{n}", 0, n, "outline", (12.0 * n, 0.0, 10.0, 10.0), n, 1.0, setting)
+        for n, setting in enumerate(settings)
     )
     return replace(cut_trial(machine), cells=cells)
 
@@ -57,10 +68,19 @@ class GrooveIndependent(unittest.TestCase):
             dialled = power * (power / 60.0) ** theta[9]  # the power curve was not metered
             over = np.sqrt(2 / np.pi) * dialled / ((speed + side) * w) / threshold - 1
             surplus = (over + np.sqrt(over**2 + 4 * 0.06**2)) / 2
-            passes = removal / threshold * case.thickness_mm * np.mean((1 + walls * z / (2 * waist)) / surplus)
-            got = Groove(theta[None], case.rayleigh_mm).needed(case.burns(power / 60, speed, 1, focus), case.thickness_mm)
+            passes = (
+                removal
+                / threshold
+                * case.thickness_mm
+                * np.mean((1 + walls * z / (2 * waist)) / surplus)
+            )
+            got = Groove(theta[None], case.rayleigh_mm).needed(
+                case.burns(power / 60, speed, 1, focus), case.thickness_mm
+            )
             with self.subTest(power=power, speed=speed):
-                self.assertAlmostEqual(float(np.exp(got.log[0, 0])), float(passes), delta=2e-3 * passes)
+                self.assertAlmostEqual(
+                    float(np.exp(got.log[0, 0])), float(passes), delta=2e-3 * passes
+                )
                 load = (1 + walls * z / (2 * waist)) / surplus
                 strain = 2 * np.mean(load * z) / case.thickness_mm
                 self.assertAlmostEqual(float(got.strain[0, 0]), float(strain), delta=2e-3 * strain)
@@ -116,14 +136,19 @@ class CutFitTest(unittest.TestCase):
         plain = read_by_energy(trial, 9.0)
         deep = [replace(r, depth_mm=2.0) if r.cell in ("D1", "D2", "D3") else r for r in plain]
         doubts = [
-            know_cut(LONG, BIRCH, [(trial, readings)], rng=rng()).edge_doubt(power=1.0, passes=1, focus_mm=1.5)
+            know_cut(LONG, BIRCH, [(trial, readings)], rng=rng()).edge_doubt(
+                power=1.0, passes=1, focus_mm=1.5
+            )
             for readings in (plain, deep)
         ]
         self.assertLess(doubts[1], doubts[0])
 
     def test_cells_too_short_for_their_speed_count_with_what_they_reach(self):
         trial = cut_trial(speed_mm_s=(400.0,))
-        data = data_of(case_of(LONG, BIRCH), [(trial, [Reading(cell.id, "not_through") for cell in trial.cells])])
+        data = data_of(
+            case_of(LONG, BIRCH),
+            [(trial, [Reading(cell.id, "not_through") for cell in trial.cells])],
+        )
         self.assertAlmostEqual(float(data.burns.speed_mm_s.max()), np.sqrt(6000 * 10.0), places=3)
 
 
@@ -139,7 +164,9 @@ class DecideCutTest(unittest.TestCase):
             self.assertGreaterEqual(pick.probability, 0.985)
             self.assertLessEqual(pick.setting.power, 1.0)
             self.assertGreaterEqual(pick.setting.speed_mm_s, slowest * 0.999)
-            self.assertAlmostEqual(pick.seconds_per_m, 1000 * pick.setting.passes / pick.setting.speed_mm_s, places=6)
+            self.assertAlmostEqual(
+                pick.seconds_per_m, 1000 * pick.setting.passes / pick.setting.speed_mm_s, places=6
+            )
 
     def test_quickest_is_the_quickest_and_widest_has_the_most_in_hand(self):
         quickest, widest = self.decision.pick("quickest"), self.decision.pick("widest")
@@ -159,11 +186,20 @@ class DecideCutTest(unittest.TestCase):
     def test_a_stricter_target_is_slower(self):
         strict = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.999)
         easy = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.9)
-        self.assertGreater(strict.pick("quickest").seconds_per_m, easy.pick("quickest").seconds_per_m)
+        self.assertGreater(
+            strict.pick("quickest").seconds_per_m, easy.pick("quickest").seconds_per_m
+        )
 
     def test_char_grades_keep_the_pick_away_from_flares(self):
-        hot = [replace(r, char=3, verdict=None) if r.verdict == "free" else r for r in read_by_energy(self.trial, 3.5)]
-        coolest = min(60 * c.setting.power / c.setting.speed_mm_s for c, r in zip(self.trial.cells, hot, strict=True) if r.char == 3)
+        hot = [
+            replace(r, char=3, verdict=None) if r.verdict == "free" else r
+            for r in read_by_energy(self.trial, 3.5)
+        ]
+        coolest = min(
+            60 * c.setting.power / c.setting.speed_mm_s
+            for c, r in zip(self.trial.cells, hot, strict=True)
+            if r.char == 3
+        )
         for pick in decide(self.trial, hot).picks:  # faster passes, more of them, may still do
             self.assertGreater(pick.setting.passes, 1)
             self.assertLess(60 * pick.setting.power / pick.setting.speed_mm_s, 0.98 * coolest)
@@ -193,7 +229,10 @@ class ContradictionTest(unittest.TestCase):
         self.assertIn("flared up", decision.says)
         self.assertTrue(decision.next_cells)
         for setting in decision.next_cells:
-            self.assertLess(trial.machine.watts(setting.power) / setting.speed_mm_s, 0.98 * trial.machine.watts(1.0) / 2.0)
+            self.assertLess(
+                trial.machine.watts(setting.power) / setting.speed_mm_s,
+                0.98 * trial.machine.watts(1.0) / 2.0,
+            )
 
     def test_all_through(self):
         decision = decide(self.trial, self.all_read("free"))
@@ -232,7 +271,9 @@ class ContradictionTest(unittest.TestCase):
 
     def test_upside_down_readings_do_not_break_the_fit(self):
         flipped = [
-            replace(r, verdict={"free": "not_through", "not_through": "free"}.get(r.verdict, r.verdict))
+            replace(
+                r, verdict={"free": "not_through", "not_through": "free"}.get(r.verdict, r.verdict)
+            )
             for r in read_by_energy(self.trial, 3.5)
         ]
         self.assertTrue(decide(self.trial, flipped).says)
@@ -241,12 +282,21 @@ class ContradictionTest(unittest.TestCase):
 class CharTest(unittest.TestCase):
     def test_more_energy_chars_more_and_readings_move_it(self):
         trial, prior = cut_trial(), FAMILIES["plywood"].groove
-        clean = fit_char(prior, [(trial, [Reading(cell.id, "free", char=0) for cell in trial.cells])], rng=rng())
-        burnt = fit_char(prior, [(trial, [Reading(cell.id, "free", char=2) for cell in trial.cells])], rng=rng())
-        self.assertLess(clean.expected(line_energy_j_mm=3, passes=1), burnt.expected(line_energy_j_mm=3, passes=1))
+        clean = fit_char(
+            prior, [(trial, [Reading(cell.id, "free", char=0) for cell in trial.cells])], rng=rng()
+        )
+        burnt = fit_char(
+            prior, [(trial, [Reading(cell.id, "free", char=2) for cell in trial.cells])], rng=rng()
+        )
+        self.assertLess(
+            clean.expected(line_energy_j_mm=3, passes=1),
+            burnt.expected(line_energy_j_mm=3, passes=1),
+        )
         above = clean.above(line_energy_j_mm=np.array([1.0, 3.0, 9.0]), passes=1)
         self.assertTrue((np.diff(above, axis=1) > 0).all())
-        self.assertTrue((np.diff(above, axis=0) <= 1e-9).all())  # charred or worse is never likelier than brown or worse
+        self.assertTrue(
+            (np.diff(above, axis=0) <= 1e-9).all()
+        )  # charred or worse is never likelier than brown or worse
 
     def test_each_further_pass_adds_less_heat(self):
         char = fit_char(FAMILIES["plywood"].groove, [], rng=rng())
@@ -268,14 +318,43 @@ class CharTest(unittest.TestCase):
         self.assertGreater(flare, 2 * slip)
 
     def test_the_fit_does_not_depend_on_where_its_search_starts(self):
-        seen = (  # passes, speed, grade: a slow ladder on which a search of twelve steps stayed far from the likeliest place
-            (8, 2.4, 0), (2, 1.96, 0), (4, 1.48, 1), (8, 1.16, 1), (1, 0.81, 1), (12, 0.611, 1), (8, 0.564, 2), (12, 0.426, 1), (1, 0.377, 1),
-            (4, 0.362, 2), (8, 0.285, 2), (4, 0.263, 1), (1, 0.224, 1), (2, 0.215, 2), (12, 0.176, 2), (2, 0.162, 2), (4, 0.138, 2),
-            (2, 0.122, 2), (12, 0.1128, 2), (6, 0.1129, 2), (2, 0.113, 2), (8, 0.108, 3),
-        )  # fmt: skip
+        # passes, speed, grade: a slow ladder on which a search of twelve steps stayed far from the
+        # likeliest place
+        seen = (
+            (8, 2.4, 0),
+            (2, 1.96, 0),
+            (4, 1.48, 1),
+            (8, 1.16, 1),
+            (1, 0.81, 1),
+            (12, 0.611, 1),
+            (8, 0.564, 2),
+            (12, 0.426, 1),
+            (1, 0.377, 1),
+            (4, 0.362, 2),
+            (8, 0.285, 2),
+            (4, 0.263, 1),
+            (1, 0.224, 1),
+            (2, 0.215, 2),
+            (12, 0.176, 2),
+            (2, 0.162, 2),
+            (4, 0.138, 2),
+            (2, 0.122, 2),
+            (12, 0.1128, 2),
+            (6, 0.1129, 2),
+            (2, 0.113, 2),
+            (8, 0.108, 3),
+        )
         trial = ladder([(n, speed) for n, speed, _ in seen], NORTH)
-        readings = [Reading(cell.id, "free", char=grade) for cell, (_, _, grade) in zip(trial.cells, seen, strict=True)]
-        modes = [fit_char(FAMILIES["plywood"].groove, [(trial, readings)], rng=np.random.default_rng(n)).mode for n in range(6)]
+        readings = [
+            Reading(cell.id, "free", char=grade)
+            for cell, (_, _, grade) in zip(trial.cells, seen, strict=True)
+        ]
+        modes = [
+            fit_char(
+                FAMILIES["plywood"].groove, [(trial, readings)], rng=np.random.default_rng(n)
+            ).mode
+            for n in range(6)
+        ]
         self.assertLess(float(np.ptp(modes, axis=0).max()), 0.3)
 
 
@@ -303,12 +382,17 @@ class ToneTest(unittest.TestCase):
         posterior = fit_tone(FAMILIES["plywood"].tone, tone_data_of([(trial, readings)]))
         energies = np.geomspace(0.05, 5, 200)
         best = energies[posterior.chances(energies)[1].argmax()]
-        low, high = (trial.cell(c).setting.power * 60 / 200 / trial.cell(c).setting.pitch_mm for c in ("A1", "B1"))
+        low, high = (
+            trial.cell(c).setting.power * 60 / 200 / trial.cell(c).setting.pitch_mm
+            for c in ("A1", "B1")
+        )
         self.assertTrue(low < best < high)
 
     def test_chances_add_up_to_one(self):
         posterior = fit_tone(FAMILIES["leather"].tone, tone_data_of([]))
-        np.testing.assert_allclose(posterior.chances(np.geomspace(0.01, 10, 50)).sum(0), 1.0, atol=1e-9)
+        np.testing.assert_allclose(
+            posterior.chances(np.geomspace(0.01, 10, 50)).sum(0), 1.0, atol=1e-9
+        )
 
     def test_all_too_light_is_undecided_and_asks_for_more_energy(self):
         trial = engrave_trial()
@@ -321,7 +405,9 @@ class ToneTest(unittest.TestCase):
         trial = engrave_trial()
         truth = lambda f: 80 - 55 * (1 - np.exp(-((f / 0.6) ** 2)))  # noqa: E731
         areal = lambda c: c.setting.power * 60 / (c.setting.speed_mm_s * c.setting.pitch_mm)  # noqa: E731
-        readings = [Reading(cell.id, lightness=round(float(truth(areal(cell))), 1)) for cell in trial.cells]
+        readings = [
+            Reading(cell.id, lightness=round(float(truth(areal(cell))), 1)) for cell in trial.cells
+        ]
         pairs = [(trial, readings)]
         known = know_tone(LONG, BIRCH, pairs)
         decision = decide_engrave(known, pairs, lightness=50.0)
@@ -329,15 +415,23 @@ class ToneTest(unittest.TestCase):
         energy = setting.power * 60 / (setting.speed_mm_s * setting.pitch_mm)
         self.assertAlmostEqual(float(truth(energy)), 50.0, delta=2.5)
         margins = decision.picks[0].margins
-        for factor in (margins.power, margins.power_up):  # the tone is off by what the eye sees there, and not before
-            self.assertAlmostEqual(abs(float(truth(energy * factor)) - float(truth(energy))), 3.0, delta=1.2)
+        for factor in (
+            margins.power,
+            margins.power_up,
+        ):  # the tone is off by what the eye sees there, and not before
+            self.assertAlmostEqual(
+                abs(float(truth(energy * factor)) - float(truth(energy))), 3.0, delta=1.2
+            )
         self.assertTrue(0.5 < decision.picks[0].probability < 1)
         self.assertTrue(decide_engrave(known, pairs, lightness=2.0).never)
 
     def test_a_target_without_measured_lightness_says_so(self):
         trial = engrave_trial()
         pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]
-        self.assertIn("fewer than 5 cells", decide_engrave(know_tone(LONG, BIRCH, pairs), pairs, lightness=50.0).says)
+        self.assertIn(
+            "fewer than 5 cells",
+            decide_engrave(know_tone(LONG, BIRCH, pairs), pairs, lightness=50.0).says,
+        )
         self.assertIsNone(fit_lightness(tone_data_of(pairs)))
 
 
@@ -354,4 +448,7 @@ class GuessTest(unittest.TestCase):
             reckon_guess(NORTH, VINYL, "cut", Permission(False, "it is vinyl"), rng=rng())
 
     def test_aims_have_words_for_each_task(self):
-        self.assertEqual((aim_word("widest", "cut"), aim_word("widest", "engrave")), ("Widest margin", "Surest tested"))
+        self.assertEqual(
+            (aim_word("widest", "cut"), aim_word("widest", "engrave")),
+            ("Widest margin", "Surest tested"),
+        )

@@ -1,4 +1,6 @@
-"""The kinds of trial: what each varies, what stays the same, how it is laid out, marked, ordered and timed."""
+"""The kinds of trial: what each varies, what stays the same, how it is laid out, marked, ordered
+and timed.
+"""
 
 import itertools
 import math
@@ -17,7 +19,17 @@ from olive_almanac.core.motion.program import trial_seconds
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.formats.letters import letters
-from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, PLATE, kind_plan, read_by_energy, sample_entry
+from tests.samples import (
+    BIRCH,
+    LEATHER,
+    LONG,
+    MARKER,
+    NORTH,
+    PLATE,
+    kind_plan,
+    read_by_energy,
+    sample_entry,
+)
 
 
 def rows_of(trial):
@@ -61,8 +73,14 @@ class WhatVariesTest(unittest.TestCase):
     def test_kerf_combs_and_stacks_lie_both_ways(self):
         trial = kind_plan("kerf").trial
         for direction, side in (("x", 2), ("y", 3)):
-            slots = [cell for cell in trial.cells if cell.mark == "comb" and cell.setting.direction == direction]
-            self.assertEqual([cell.rect_mm[side] for cell in slots], [cell.nominal_mm for cell in slots])
+            slots = [
+                cell
+                for cell in trial.cells
+                if cell.mark == "comb" and cell.setting.direction == direction
+            ]
+            self.assertEqual(
+                [cell.rect_mm[side] for cell in slots], [cell.nominal_mm for cell in slots]
+            )
             self.assertEqual(len({cell.nominal_mm for cell in slots}), 8)
         stacks = [cell for cell in trial.cells if cell.mark == "stack"]
         self.assertEqual({cell.setting.direction for cell in stacks}, {"x", "y"})
@@ -75,9 +93,12 @@ class WhatVariesTest(unittest.TestCase):
             and all(cell.rect_mm[2] < cell.rect_mm[3] for cell in ways[1])
         )
         self.assertEqual(
-            [cells[0].setting.air for _, cells in sorted(rows_of(kind_plan("air").trial).items())], ["off", "low", "full"]
+            [cells[0].setting.air for _, cells in sorted(rows_of(kind_plan("air").trial).items())],
+            ["off", "low", "full"],
         )
-        self.assertEqual({cell.mark for cell in kind_plan("detail", "engrave").trial.cells}, {"detail"})
+        self.assertEqual(
+            {cell.mark for cell in kind_plan("detail", "engrave").trial.cells}, {"detail"}
+        )
         speeds = sorted(cell.setting.speed_mm_s for cell in kind_plan("weekly").trial.cells)
         for a, b in itertools.pairwise(speeds):
             self.assertAlmostEqual(b / a, 1.08, delta=0.02)
@@ -91,10 +112,19 @@ class WhatVariesTest(unittest.TestCase):
 
     def test_a_third_factor_repeats_and_a_fourth_is_refused(self):
         trial = kind_plan(
-            "grid", up="passes", across="focus", passes=(1, 2), focus_mm=(0.0, 1.0), power=(0.5, 1.0), speed_mm_s=(30.0,)
+            "grid",
+            up="passes",
+            across="focus",
+            passes=(1, 2),
+            focus_mm=(0.0, 1.0),
+            power=(0.5, 1.0),
+            speed_mm_s=(30.0,),
         ).trial
         self.assertEqual(len(trial.cells), 8)
-        self.assertEqual({cell.id for cell in trial.cells if cell.setting.power == 1.0}, {"A1-2", "A2-2", "B1-2", "B2-2"})
+        self.assertEqual(
+            {cell.id for cell in trial.cells if cell.setting.power == 1.0},
+            {"A1-2", "A2-2", "B1-2", "B2-2"},
+        )
         with self.assertRaisesRegex(OutOfRange, "at most 3"):
             kind_plan("grid", passes=(1, 2), focus_mm=(0.0, 1.0))
 
@@ -119,27 +149,54 @@ class WhatVariesTest(unittest.TestCase):
 class LayoutTest(unittest.TestCase):
     def test_labels_and_marks_keep_clear_of_cells_and_of_each_other(self):
         for kind, task, machine, stock in (
-            ("grid", "cut", LONG, BIRCH), ("grey", "engrave", LONG, BIRCH), ("kerf", "cut", LONG, BIRCH), ("air", "score", NORTH, LEATHER),
-            ("direction", "cut", LONG, BIRCH), ("grid", "mark", MARKER, PLATE),
-        ):  # fmt: skip
+            ("grid", "cut", LONG, BIRCH),
+            ("grey", "engrave", LONG, BIRCH),
+            ("kerf", "cut", LONG, BIRCH),
+            ("air", "score", NORTH, LEATHER),
+            ("direction", "cut", LONG, BIRCH),
+            ("grid", "mark", MARKER, PLATE),
+        ):
             trial = kind_plan(kind, task, machine, stock).trial
             boxes = [
-                ("cell " + c.id, (*c.rect_mm[:2], c.rect_mm[0] + c.rect_mm[2], c.rect_mm[1] + c.rect_mm[3])) for c in trial.cells
+                (
+                    "cell " + c.id,
+                    (*c.rect_mm[:2], c.rect_mm[0] + c.rect_mm[2], c.rect_mm[1] + c.rect_mm[3]),
+                )
+                for c in trial.cells
             ]
             for label in trial.labels:
                 x, y = label.at_mm
-                boxes.append(("label " + label.text, (x, y, x + letters().width(label.text, label.height_mm), y + label.height_mm)))
+                boxes.append(
+                    (
+                        "label " + label.text,
+                        (
+                            x,
+                            y,
+                            x + letters().width(label.text, label.height_mm),
+                            y + label.height_mm,
+                        ),
+                    )
+                )
             for mark in trial.fiducials:
                 (x, y), half = mark.centre_mm, mark.size_mm / 2 + 1
                 boxes.append((f"mark {mark.id}", (x - half, y - half, x + half, y + half)))
             with self.subTest(kind=kind, task=task):
                 self.assertGreater(len(trial.labels), 3)
                 for (name, a), (other, b) in itertools.combinations(boxes, 2):
-                    apart = a[2] <= b[0] + 1e-6 or b[2] <= a[0] + 1e-6 or a[3] <= b[1] + 1e-6 or b[3] <= a[1] + 1e-6
+                    apart = (
+                        a[2] <= b[0] + 1e-6
+                        or b[2] <= a[0] + 1e-6
+                        or a[3] <= b[1] + 1e-6
+                        or b[3] <= a[1] + 1e-6
+                    )
                     self.assertTrue(apart, (name, a, other, b))
                 for name, (left, low, right, high) in boxes:
                     self.assertTrue(
-                        left >= 0 and low >= 0 and right <= trial.coupon.width_mm and high <= trial.coupon.height_mm, name
+                        left >= 0
+                        and low >= 0
+                        and right <= trial.coupon.width_mm
+                        and high <= trial.coupon.height_mm,
+                        name,
                     )
 
     def test_labels_are_burnt_gently_and_as_the_operator_says(self):
@@ -148,7 +205,9 @@ class LayoutTest(unittest.TestCase):
         self.assertLess(LONG.watts(quiet.power) / quiet.speed_mm_s, coolest)
         chosen = kind_plan("grid", label_power=0.2, label_speed_mm_s=80.0).trial.label_setting
         self.assertEqual((chosen.power, chosen.speed_mm_s), (0.2, 80.0))
-        self.assertGreater(kind_plan("grid", stock=LEATHER).trial.labels[0].height_mm, trial.labels[0].height_mm)  # coarser stock
+        self.assertGreater(
+            kind_plan("grid", stock=LEATHER).trial.labels[0].height_mm, trial.labels[0].height_mm
+        )  # coarser stock
 
     def test_stock_that_cannot_show_marks_gets_none_and_says_so(self):
         clear = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear")
@@ -161,13 +220,20 @@ class LayoutTest(unittest.TestCase):
         plain, turned = kind_plan("grid"), kind_plan("grid", turned=True)
         self.assertGreater(plain.trial.coupon.width_mm, plain.trial.coupon.height_mm)
         self.assertLess(turned.trial.coupon.width_mm, turned.trial.coupon.height_mm)
-        self.assertEqual({c.id: c.setting for c in plain.trial.cells}, {c.id: c.setting for c in turned.trial.cells})
+        self.assertEqual(
+            {c.id: c.setting for c in plain.trial.cells},
+            {c.id: c.setting for c in turned.trial.cells},
+        )
         self.assertEqual((plain.up, plain.across), (turned.across, turned.up))
 
     def test_neighbours_of_the_same_energy_do_not_follow_each_other(self):
         trial = kind_plan("grid", power=(0.9, 0.95, 1.0), speed_mm_s=(30.0, 31.0, 32.0, 33.0)).trial
-        steps = [math.dist(a.rect_mm[:2], b.rect_mm[:2]) for a, b in itertools.pairwise(trial.in_order)]
-        self.assertGreater(np.mean([step > 15 for step in steps]), 0.6)  # further than the next cell
+        steps = [
+            math.dist(a.rect_mm[:2], b.rect_mm[:2]) for a, b in itertools.pairwise(trial.in_order)
+        ]
+        self.assertGreater(
+            np.mean([step > 15 for step in steps]), 0.6
+        )  # further than the next cell
         rows = kind_plan("grid", burn_order="rows").trial.in_order
         self.assertEqual([cell.id for cell in rows[:3]], ["A1", "A2", "A3"])
 
@@ -184,7 +250,9 @@ class LayoutTest(unittest.TestCase):
         trial = kind_plan("grid").trial
         self.assertAlmostEqual(trial.seconds, trial_seconds(trial, letters()), places=2)
         self.assertIsNone(trial.cost)
-        dear = kind_plan("grid", machine=replace(LONG, hour_rate=36.0), stock=replace(BIRCH, price_m2=20.0)).trial
+        dear = kind_plan(
+            "grid", machine=replace(LONG, hour_rate=36.0), stock=replace(BIRCH, price_m2=20.0)
+        ).trial
         area = dear.coupon.width_mm * dear.coupon.height_mm / 1e6
         self.assertAlmostEqual(dear.cost, dear.seconds / 100 + 20 * area, places=3)
 
@@ -200,7 +268,9 @@ class SuggestBasisTest(unittest.TestCase):
         zoomed = suggest_levels(LONG, BIRCH, "cut", pairs=[(trial, read_by_energy(trial, 3.0))])
         self.assertIn("24 cells", zoomed.basis)
         low, high = zoomed.choices.speed_mm_s[0], zoomed.choices.speed_mm_s[-1]
-        self.assertTrue(low < 60 / 3.0 < high and high / low < 2)  # the edge lies inside a narrow range
+        self.assertTrue(
+            low < 60 / 3.0 < high and high / low < 2
+        )  # the edge lies inside a narrow range
 
     def test_the_outlook_draws_the_edge_where_the_readings_put_it(self):
         trial = kind_plan("grid", speed_mm_s=(10.0, 15.0, 20.0, 25.0, 30.0)).trial
@@ -216,8 +286,12 @@ class SuggestBasisTest(unittest.TestCase):
 class ChoicesTest(unittest.TestCase):
     def test_bad_choices_name_the_field(self):
         for field, changes in (
-            ("Repeats", {"repeats": 0}), ("Slope", {"slope": 0.0}), ("Free edge", {"edge_mm": -1.0}), ("Factors of the grid", {"across": "power"}),
-            ("Levels of air", {"air": ()}), ("Kind of trial", {"kind": "spiral"}),
-        ):  # fmt: skip
+            ("Repeats", {"repeats": 0}),
+            ("Slope", {"slope": 0.0}),
+            ("Free edge", {"edge_mm": -1.0}),
+            ("Factors of the grid", {"across": "power"}),
+            ("Levels of air", {"air": ()}),
+            ("Kind of trial", {"kind": "spiral"}),
+        ):
             with self.subTest(field), self.assertRaisesRegex(OutOfRange, field):
                 replace(TrialChoices((1.0,), (10.0,)), **changes)

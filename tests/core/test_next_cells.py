@@ -30,7 +30,9 @@ def known(edge=None):
 class NextCellsTest(unittest.TestCase):
     def cells(self, edge=None, limit=None, **more):
         knowledge, pairs = known(edge)
-        return next_cut_cells(knowledge.posterior, knowledge.case, limit=limit or flare_limit_of(BIRCH, pairs), **more).settings
+        return next_cut_cells(
+            knowledge.posterior, knowledge.case, limit=limit or flare_limit_of(BIRCH, pairs), **more
+        ).settings
 
     def test_low_energy_first_within_the_limits_and_never_twice(self):
         cells = self.cells()
@@ -40,7 +42,9 @@ class NextCellsTest(unittest.TestCase):
         self.assertTrue(4 <= len(cells) <= 8)
         limit = flare_limit_of(BIRCH)
         for cell in cells:
-            self.assertLessEqual(LONG.watts(cell.power) / cell.speed_mm_s, 1.01 * limit.of(cell.passes))
+            self.assertLessEqual(
+                LONG.watts(cell.power) / cell.speed_mm_s, 1.01 * limit.of(cell.passes)
+            )
             self.assertLessEqual(cell.speed_mm_s, LONG.max_speed_mm_s)
 
     def test_readings_narrow_what_is_asked_for(self):
@@ -48,16 +52,32 @@ class NextCellsTest(unittest.TestCase):
 
         def miss(cell):
             """How far a cell lies from the edge as the readings place it, in ln energy."""
-            setting = {"power": cell.power, "speed_mm_s": cell.speed_mm_s, "passes": cell.passes, "focus_mm": cell.focus_mm}
+            setting = {
+                "power": cell.power,
+                "speed_mm_s": cell.speed_mm_s,
+                "passes": cell.passes,
+                "focus_mm": cell.focus_mm,
+            }
             return abs(float(learnt.mean_margin(**setting)[0]))
 
-        before, after = (np.median([miss(cell) for cell in self.cells(edge)]) for edge in (None, 3.0))
+        before, after = (
+            np.median([miss(cell) for cell in self.cells(edge)]) for edge in (None, 3.0)
+        )
         self.assertLess(after, 0.5 * before)
 
     def test_they_lie_where_the_posterior_does_not_know(self):
         knowledge, pairs = known(3.0)
-        for cell in next_cut_cells(knowledge.posterior, knowledge.case, limit=flare_limit_of(BIRCH, pairs)).settings:
-            chance = float(knowledge.chance(power=1.0, speed_mm_s=cell.speed_mm_s, passes=cell.passes, focus_mm=cell.focus_mm))
+        for cell in next_cut_cells(
+            knowledge.posterior, knowledge.case, limit=flare_limit_of(BIRCH, pairs)
+        ).settings:
+            chance = float(
+                knowledge.chance(
+                    power=1.0,
+                    speed_mm_s=cell.speed_mm_s,
+                    passes=cell.passes,
+                    focus_mm=cell.focus_mm,
+                )
+            )
             self.assertTrue(0.001 < chance < 0.999, (cell, chance))
 
     def test_the_focus_of_the_pick_takes_the_place_of_the_middle(self):
@@ -67,17 +87,37 @@ class NextCellsTest(unittest.TestCase):
 
     def test_the_least_time_of_a_known_world_is_where_its_chance_meets_the_target(self):
         case = case_of(LONG, BIRCH)
-        sure = GroovePosterior(Groove(np.tile(family_belief(case.prior).mean, (8, 1)), case.rayleigh_mm), np.full(8, 1 / 8), None, 8.0)
+        sure = GroovePosterior(
+            Groove(np.tile(family_belief(case.prior).mean, (8, 1)), case.rayleigh_mm),
+            np.full(8, 1 / 8),
+            None,
+            8.0,
+        )
         speeds = np.geomspace(4.0, 120.0, 240)
         for drift in (ShopDrift(0.0, 0.0, 0.0), ShopDrift()):
-            scan = scan_cut(sure, case, drift, power=1.0, passes=(1, 2, 4, 8), focus_mm=np.array([1.5]), speed_mm_s=speeds, air="full",
-                            particles=8, nodes=5)  # fmt: skip
+            scan = scan_cut(
+                sure,
+                case,
+                drift,
+                power=1.0,
+                passes=(1, 2, 4, 8),
+                focus_mm=np.array([1.5]),
+                speed_mm_s=speeds,
+                air="full",
+                particles=8,
+                nodes=5,
+            )
             least, possible = scan.least_time(0.99)
-            options = [np.log(n / speeds[np.flatnonzero(chance[0] >= 0.99)[-1]]) for n, chance in zip(scan.passes, scan.chance(), strict=True)]
+            options = [
+                np.log(n / speeds[np.flatnonzero(chance[0] >= 0.99)[-1]])
+                for n, chance in zip(scan.passes, scan.chance(), strict=True)
+            ]
             self.assertTrue(possible.all())
             self.assertTrue((abs(np.diff(least)) < 1e-5).all())  # eight times the same world
             self.assertAlmostEqual(float(least[0]), float(min(options)), delta=0.05)
-            self.assertGreaterEqual(float(least[0]), float(min(options)) - 0.02)  # one normal spread asks for no less
+            self.assertGreaterEqual(
+                float(least[0]), float(min(options)) - 0.02
+            )  # one normal spread asks for no less
 
     def test_where_everything_would_flare_there_is_nothing_to_burn(self):
         self.assertEqual(self.cells(limit=FlareLimit(0.01)), ())
@@ -87,7 +127,9 @@ class NextCellsTest(unittest.TestCase):
         self.assertEqual(limit.of(1), 8.0)
         falls = [limit.of(n) for n in (1, 2, 4, 12)]
         self.assertEqual(falls, sorted(falls, reverse=True))
-        self.assertGreater(falls[0] - falls[1], falls[2] - falls[3])  # each further pass finds less heat left
+        self.assertGreater(
+            falls[0] - falls[1], falls[2] - falls[3]
+        )  # each further pass finds less heat left
         self.assertAlmostEqual(FlareLimit(8.0, ((5.0, 1),)).of(1), 4.9)
 
     def test_after_a_flare_with_many_passes_fewer_may_still_take_somewhat_more(self):
@@ -113,7 +155,9 @@ class MarksTest(unittest.TestCase):
         self.assertEqual(len(seen), 4 * SETS)
 
     def test_rows_are_burnt_only_inside_their_boxes(self):
-        rows = rows_of_boxes([(0, 0, 2, 4), (2, 0, 3, 2), (5, 1, 6, 3)], low=0.5, high=3.5, pitch_mm=1.0)
+        rows = rows_of_boxes(
+            [(0, 0, 2, 4), (2, 0, 3, 2), (5, 1, 6, 3)], low=0.5, high=3.5, pitch_mm=1.0
+        )
         self.assertEqual([at for at, _ in rows], [0.5, 1.5, 2.5, 3.5])
         self.assertEqual(rows[0][1], ((0, 3),))  # boxes that touch are one run
         self.assertEqual(rows[1][1], ((0, 3), (5, 6)))
@@ -122,12 +166,25 @@ class MarksTest(unittest.TestCase):
 
 class StrokesTest(unittest.TestCase):
     def test_strokes_stay_inside_their_cell_and_pieces_have_their_size(self):
-        for kind, task in (("grid", "cut"), ("focus", "cut"), ("kerf", "cut"), ("detail", "cut"), ("direction", "score")):
+        for kind, task in (
+            ("grid", "cut"),
+            ("focus", "cut"),
+            ("kerf", "cut"),
+            ("detail", "cut"),
+            ("direction", "score"),
+        ):
             for cell in kind_plan(kind, task).trial.cells:
                 x, y, w, h = cell.rect_mm
                 for px, py in itertools.chain(*strokes_of(cell)):
-                    self.assertTrue(x - 1e-9 <= px <= x + w + 1e-9 and y - 1e-9 <= py <= y + h + 1e-9, (kind, cell.id))
-        stack = next(cell for cell in kind_plan("kerf").trial.cells if cell.mark == "stack" and cell.setting.direction == "x")
+                    self.assertTrue(
+                        x - 1e-9 <= px <= x + w + 1e-9 and y - 1e-9 <= py <= y + h + 1e-9,
+                        (kind, cell.id),
+                    )
+        stack = next(
+            cell
+            for cell in kind_plan("kerf").trial.cells
+            if cell.mark == "stack" and cell.setting.direction == "x"
+        )
         across = sorted({round(line[0][0], 6) for line in strokes_of(stack)[:7]})
         self.assertEqual([round(b - a, 6) for a, b in itertools.pairwise(across)], [10.0] * 6)
 
@@ -145,7 +202,9 @@ class StrokesTest(unittest.TestCase):
         self.assertEqual(len(steps), sum(len(cell_steps(cell, LONG)) for cell in trial.cells))
         burnt = sum(cell.seconds for cell in trial.cells) + 2.0 * (len(trial.cells) - 1)
         self.assertGreater(trial_seconds(trial, letters()), burnt)
-        self.assertGreater(trial_seconds(trial, letters()), trial_seconds(trial, None))  # labels take their time
+        self.assertGreater(
+            trial_seconds(trial, letters()), trial_seconds(trial, None)
+        )  # labels take their time
 
 
 class LettersTest(unittest.TestCase):
@@ -156,4 +215,6 @@ class LettersTest(unittest.TestCase):
             self.assertAlmostEqual(max(ys), 4.0, places=3)
         self.assertGreater(letters().width("1200", 2.5), 2 * letters().width("12", 2.5))
         self.assertEqual(letters().strokes("", 2.5), ())
-        self.assertTrue(letters().strokes("× − ²", 2.5))  # signs that the font lacks are written plainly
+        self.assertTrue(
+            letters().strokes("× − ²", 2.5)
+        )  # signs that the font lacks are written plainly

@@ -20,13 +20,30 @@ Cork,3,40,30,1,"smells, but fine"
 Birch ply,3,85,12,1,written twice
 Birch ply,3,60,20,2,another day
 """
-GERMAN = "Notes of the small bench\n\nmachine;what;thick;power;feed mm/min;times\nNorth Bench;Leather;2,0 mm;700;300;2\nNorth Bench;Felt;3 mm;450;900;1\n"
-IMPERIAL = "Job\tStock\tPwr\tFeed\tRuns\nengrave\t1/8\" walnut\t35 W\t600 ipm\t1\ncut\t1/4\" acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
-LINES = "3mm birch ply cut 80% 14mm/s x1\n2 mm leather - engrave 25 % 200mm/s 300dpi\nboard 1.5mm cut 30% 1800 mm/min 1 pass\n\n"
+GERMAN = (
+    "Notes of the small bench\n\nmachine;what;thick;power;feed mm/min;times\nNorth "
+    "Bench;Leather;2,0 mm;700;300;2\nNorth Bench;Felt;3 mm;450;900;1\n"
+)
+IMPERIAL = (
+    'Job\tStock\tPwr\tFeed\tRuns\nengrave\t1/8" walnut\t35 W\t600 ipm\t1\ncut\t1/4" '
+    "acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
+)
+LINES = (
+    "3mm birch ply cut 80% 14mm/s x1\n2 mm leather - engrave 25 % 200mm/s 300dpi\nboard 1.5mm "
+    "cut 30% 1800 mm/min 1 pass\n\n"
+)
 
 
 def brought(notes, unit="mm/s", entries=(), stocks=(BIRCH,)):
-    return bring_in(notes, machine=LONG, machines=(LONG, NORTH, MARKER), stocks=stocks, entries=entries, speed_unit=unit, day=DAY)
+    return bring_in(
+        notes,
+        machine=LONG,
+        machines=(LONG, NORTH, MARKER),
+        stocks=stocks,
+        entries=entries,
+        speed_unit=unit,
+        day=DAY,
+    )
 
 
 def asked(notes):
@@ -38,7 +55,10 @@ class FiveStylesTest(unittest.TestCase):
         notes = read_pasted(TIDY, "old.csv")
         self.assertIsNone(asked(notes))
         found = brought(notes)
-        self.assertEqual([(e.stock_uid, e.task) for e in found.entries], [("birch-3", "cut"), ("poplar-ply-4", "cut"), ("cork-3", "cut")])
+        self.assertEqual(
+            [(e.stock_uid, e.task) for e in found.entries],
+            [("birch-3", "cut"), ("poplar-ply-4", "cut"), ("cork-3", "cut")],
+        )
         self.assertEqual(found.entries[0].setting, Setting(0.85, 12.0, 1))
         self.assertEqual([stock.family for stock in found.stocks], ["plywood", "cork"])
         self.assertEqual((len(found.duplicates), len(found.conflicts), found.left_out), (1, 1, ()))
@@ -54,12 +74,17 @@ class FiveStylesTest(unittest.TestCase):
         first, second = brought(notes).entries
         self.assertEqual((first.machine_uid, first.setting), ("north-bench", Setting(0.7, 5.0, 2)))
         self.assertEqual(second.setting.speed_mm_s, 15.0)
-        self.assertIn("klein.csv, row 4;", first.evidence.says)  # below the title, an empty line and the heads
+        self.assertIn(
+            "klein.csv, row 4;", first.evidence.says
+        )  # below the title, an empty line and the heads
 
     def test_fractions_of_an_inch_watts_and_inches_a_minute(self):
         found = brought(read_pasted(IMPERIAL))
         walnut, acrylic = found.entries
-        self.assertEqual((walnut.task, found.stocks[0].thickness_mm, found.stocks[0].family), ("engrave", 3.175, "hardwood"))
+        self.assertEqual(
+            (walnut.task, found.stocks[0].thickness_mm, found.stocks[0].family),
+            ("engrave", 3.175, "hardwood"),
+        )
         self.assertAlmostEqual(walnut.setting.speed_mm_s, 254.0)
         self.assertAlmostEqual(acrylic.setting.power, 55 / 60)
         self.assertEqual(len(found.left_out), 1)
@@ -71,11 +96,18 @@ class FiveStylesTest(unittest.TestCase):
         self.assertEqual((birch.stock_uid, birch.setting), ("birch-3", Setting(0.8, 14.0, 1)))
         self.assertEqual((leather.task, leather.setting.pitch_mm), ("engrave", 0.0847))
         self.assertAlmostEqual(board.setting.speed_mm_s, 30.0)
-        self.assertEqual([e.evidence.says.split(", ")[1].split(";")[0] for e in found.entries], ["row 1", "row 2", "row 3"])
+        self.assertEqual(
+            [e.evidence.says.split(", ")[1].split(";")[0] for e in found.entries],
+            ["row 1", "row 2", "row 3"],
+        )
 
     def test_a_sheet_without_units_asks_one_question_with_examples(self):
         book = openpyxl.Workbook()
-        for row in (("Wood", "Thickness", "Power", "Speed", "Passes"), ("Oak", 5, 90, 600, 2), ("Pine", 4, 70, 900, 1)):
+        for row in (
+            ("Wood", "Thickness", "Power", "Speed", "Passes"),
+            ("Oak", 5, 90, 600, 2),
+            ("Pine", 4, 70, 900, 1),
+        ):
             book.active.append(row)
         book.active.insert_rows(1, 2)
         stream = io.BytesIO()
@@ -97,10 +129,16 @@ class NotesTest(unittest.TestCase):
         self.assertTrue(any("The book stands" in line for line in found.conflicts))
 
     def test_files_that_are_no_tables_are_told(self):
-        for data, name in ((b"", "empty.csv"), (b"PK\x03\x04broken", "broken.xlsx"), (b"\x00\x01\x02\x03", "odd.bin")):
+        for data, name in (
+            (b"", "empty.csv"),
+            (b"PK\x03\x04broken", "broken.xlsx"),
+            (b"\x00\x01\x02\x03", "odd.bin"),
+        ):
             with self.assertRaises(BadFile, msg=name):
                 read_notes(data, name)
 
     def test_an_open_document_sheet_is_read_too(self):
         notes = read_notes((Path(__file__).parent / "notes.ods").read_bytes(), "notes.ods")
-        self.assertEqual([entry.setting for entry in brought(notes).entries], [Setting(0.5, 20.0, 1)])
+        self.assertEqual(
+            [entry.setting for entry in brought(notes).entries], [Setting(0.5, 20.0, 1)]
+        )

@@ -1,4 +1,6 @@
-"""Records: what their constructors refuse, the round trip through plain dicts, and the states of an entry."""
+"""Records: what their constructors refuse, the round trip through plain dicts, and the states of an
+entry.
+"""
 
 import json
 import math
@@ -40,7 +42,9 @@ class RefusalTest(unittest.TestCase):
     def test_message_says_field_value_unit_and_what_is_allowed(self):
         with self.assertRaises(OutOfRange) as caught:
             replace(NORTH, optical_power_w=-5.0)
-        self.assertEqual(str(caught.exception), "Optical power must be above 0 and at most 20000 W, not -5 W.")
+        self.assertEqual(
+            str(caught.exception), "Optical power must be above 0 and at most 20000 W, not -5 W."
+        )
 
     def test_stock_and_setting(self):
         for make in (
@@ -87,7 +91,9 @@ class PowerCurveTest(unittest.TestCase):
 
     def test_there_and_back_again(self):
         for fraction in (0.05, 0.1, 0.3, 0.7, 0.95):
-            self.assertAlmostEqual(self.machine.fraction_for(self.machine.watts(fraction)), fraction, places=9)
+            self.assertAlmostEqual(
+                self.machine.fraction_for(self.machine.watts(fraction)), fraction, places=9
+            )
 
     def test_a_table_out_of_order_is_refused(self):
         for table in (((50, 4), (40, 5)), ((10, -1),), ((120, 5),)):
@@ -100,10 +106,15 @@ class PowerCurveTest(unittest.TestCase):
 
         trial = replace(cut_trial(NORTH), machine=self.machine)
         cell = trial.cells[0]
-        self.assertAlmostEqual(cell_energy(trial, cell), self.machine.watts(cell.setting.power) / cell.setting.speed_mm_s)
+        self.assertAlmostEqual(
+            cell_energy(trial, cell),
+            self.machine.watts(cell.setting.power) / cell.setting.speed_mm_s,
+        )
         case = case_of(self.machine, BIRCH)
         for fraction in (0.05, 0.3, 0.55, 1.0):
-            self.assertAlmostEqual(float(case.power_w(fraction)), self.machine.watts(fraction), places=9)
+            self.assertAlmostEqual(
+                float(case.power_w(fraction)), self.machine.watts(fraction), places=9
+            )
 
 
 class StockTest(unittest.TestCase):
@@ -128,7 +139,9 @@ class PlainTest(unittest.TestCase):
             sample_entry(proofs=(Proof("2026-05-01", "passed", "7"),)),
         ):
             with self.subTest(type(record).__name__):
-                self.assertEqual(from_plain(type(record), json.loads(json.dumps(to_plain(record)))), record)
+                self.assertEqual(
+                    from_plain(type(record), json.loads(json.dumps(to_plain(record)))), record
+                )
 
     def test_unknown_fields_are_kept_where_a_record_can(self):
         plain = {**to_plain(NORTH), "tube_hours": 412}
@@ -141,7 +154,11 @@ class PlainTest(unittest.TestCase):
         for path, value, words in (
             (("name",), 7, "name is 7: a text"),
             (("cells",), {}, "cells is {}: a list"),
-            (("cells", 0, "setting", "power"), "abc", r"cells\[0\].setting.power is 'abc': a number"),
+            (
+                ("cells", 0, "setting", "power"),
+                "abc",
+                r"cells\[0\].setting.power is 'abc': a number",
+            ),
             (("cells", 0, "setting", "passes"), 1.5, r"passes is 1.5: a whole number"),
             (("cells", 1, "rect_mm"), [1, 2], r"cells\[1\].rect_mm holds 2 values: 4"),
             (("task",), "weld", "task is 'weld': one of cut, score, engrave, mark"),
@@ -191,7 +208,9 @@ class StateTest(unittest.TestCase):
     def test_reckoned_it_is_a_guess_until_it_was_burnt(self):
         guess = sample_entry(origin="guess")
         self.assertEqual(self.state(guess)[0], "guess")
-        self.assertEqual(self.state(replace(guess, proofs=(Proof("2026-05-01", "passed", "7"),)))[0], "trial")
+        self.assertEqual(
+            self.state(replace(guess, proofs=(Proof("2026-05-01", "passed", "7"),)))[0], "trial"
+        )
 
     def test_three_good_burns_prove_it_for_half_a_year(self):
         self.assertEqual(self.state(sample_entry(proofs=self.proven().proofs[:2]))[0], "trial")
@@ -200,11 +219,18 @@ class StateTest(unittest.TestCase):
 
     def test_the_day_after_it_is_due(self):
         self.assertEqual(self.state(self.proven(), today=date(2026, 11, 2))[0], "proven")
-        self.assertEqual(self.state(self.proven(), today=date(2026, 11, 3)), ("due", "proof ran out on 2 November 2026"))
+        self.assertEqual(
+            self.state(self.proven(), today=date(2026, 11, 3)),
+            ("due", "proof ran out on 2 November 2026"),
+        )
 
     def test_another_lot_or_a_changed_machine_makes_it_due(self):
-        self.assertEqual(self.state(self.proven(), lot="8"), ("due", "proven on lot 7; lot 8 not yet tried"))
-        self.assertEqual(self.state(self.proven(), machine_state=2), ("due", "the machine has changed since"))
+        self.assertEqual(
+            self.state(self.proven(), lot="8"), ("due", "proven on lot 7; lot 8 not yet tried")
+        )
+        self.assertEqual(
+            self.state(self.proven(), machine_state=2), ("due", "the machine has changed since")
+        )
 
     def test_a_failure_makes_it_due_at_once(self):
         entry = self.proven()
@@ -220,11 +246,16 @@ class StateTest(unittest.TestCase):
             Proof("2026-05-22", "passed", "7"),
         ]
         self.assertEqual(self.state(replace(entry, proofs=tuple(again)))[0], "due")
-        self.assertEqual(self.state(replace(entry, proofs=(*again, Proof("2026-05-23", "passed", "7"))))[0], "proven")
+        self.assertEqual(
+            self.state(replace(entry, proofs=(*again, Proof("2026-05-23", "passed", "7"))))[0],
+            "proven",
+        )
 
     def test_burns_of_two_lots_do_not_add_up(self):
         mixed = tuple(Proof("2026-05-01", "passed", lot) for lot in ("6", "6", "7"))
-        self.assertEqual(self.state(sample_entry(proofs=mixed))[0], "due")  # three good burns, but not of one lot
+        self.assertEqual(
+            self.state(sample_entry(proofs=mixed))[0], "due"
+        )  # three good burns, but not of one lot
 
 
 class SampleTest(unittest.TestCase):

@@ -1,4 +1,6 @@
-"""What readings tell besides a pick: doubted readings, directions, drift, kin, focus, kerf, tone curve."""
+"""What readings tell besides a pick: doubted readings, directions, drift, kin, focus, kerf, tone
+curve.
+"""
 
 import math
 import unittest
@@ -49,7 +51,10 @@ class DoubtedTest(unittest.TestCase):
     def test_one_that_contradicts_its_neighbours_is_named_with_what_was_expected(self):
         cell = self.hottest()
         found = self.doubted(self.flipped(cell, "not_through"))
-        self.assertEqual([(one.cell, one.verdict, one.expected) for one in found], [(cell, "not_through", "free")])
+        self.assertEqual(
+            [(one.cell, one.verdict, one.expected) for one in found],
+            [(cell, "not_through", "free")],
+        )
         self.assertLess(found[0].chance, 0.08)
         self.assertIn("knot", found[0].why)
 
@@ -76,11 +81,20 @@ class DirectionTest(unittest.TestCase):
             told = []
             for cell in trial.trial.cells:
                 energy = cell.setting.passes * 10 * cell.setting.power / cell.setting.speed_mm_s
-                told.append(Reading(cell.id, "free" if energy > 3.0 * (factor_y if cell.setting.direction == "y" else 1) else "not_through"))
+                told.append(
+                    Reading(
+                        cell.id,
+                        "free"
+                        if energy > 3.0 * (factor_y if cell.setting.direction == "y" else 1)
+                        else "not_through",
+                    )
+                )
             return told
 
         setting = Setting(1.0, 3.0, 1, trial.trial.cells[0].setting.focus_mm)
-        apart = compare_directions(know((trial.trial, readings(1.5)), machine=NORTH), setting, target=0.9)
+        apart = compare_directions(
+            know((trial.trial, readings(1.5)), machine=NORTH), setting, target=0.9
+        )
         self.assertGreater(apart.differ, 0.9)
         self.assertGreater(apart.x_mm_s, apart.y_mm_s)
         self.assertIn("Along Y it must run", apart.says)
@@ -88,7 +102,11 @@ class DirectionTest(unittest.TestCase):
 
     def test_nothing_is_said_where_only_whole_outlines_were_burnt(self):
         trial = cut_trial()
-        self.assertIsNone(compare_directions(know((trial, read_by_energy(trial, 3.5))), Setting(1.0, 12.0), target=0.99))
+        self.assertIsNone(
+            compare_directions(
+                know((trial, read_by_energy(trial, 3.5))), Setting(1.0, 12.0), target=0.99
+            )
+        )
 
 
 class DriftTest(unittest.TestCase):
@@ -99,14 +117,19 @@ class DriftTest(unittest.TestCase):
     def test_thickness_and_focus_come_from_the_records(self):
         stock = replace(BIRCH, measured_mm=(2.7, 3.0, 3.3))
         drift = drift_of_records(stock, focus_heights_mm=(-0.5, 0.0, 0.5))
-        self.assertAlmostEqual(drift.thickness, math.sqrt(3) * 0.1, places=6)  # half width of an even distribution of sd 10 %
+        self.assertAlmostEqual(
+            drift.thickness, math.sqrt(3) * 0.1, places=6
+        )  # half width of an even distribution of sd 10 %
         self.assertAlmostEqual(drift.focus_mm, math.sqrt(3) * 0.5, places=6)
         self.assertEqual(len(drift.says), 2)
 
     def test_weekly_checks_tell_how_far_the_power_wanders(self):
         trial = cut_trial()
         known = know((trial, read_by_energy(trial, 3.5)))
-        weekly = [(replace(trial, id=f"w{i}", kind="weekly"), read_by_energy(trial, edge)) for i, edge in enumerate((3.0, 3.5, 4.2))]
+        weekly = [
+            (replace(trial, id=f"w{i}", kind="weekly"), read_by_energy(trial, edge))
+            for i, edge in enumerate((3.0, 3.5, 4.2))
+        ]
         wandering = drift_of_records(BIRCH, weekly=weekly, known=known)
         steady = drift_of_records(BIRCH, weekly=[weekly[1]] * 3, known=known)
         self.assertGreater(wandering.power, 0.1)
@@ -118,7 +141,9 @@ class KinTest(unittest.TestCase):
         other = replace(BIRCH, lot="8")
         lot = kinship(LONG, BIRCH, LONG, other)
         both = kinship(LONG, BIRCH, replace(LONG, state=2), other)
-        self.assertEqual((lot.words, kinship(LONG, BIRCH, LONG, BIRCH).words), (("another lot",), ()))
+        self.assertEqual(
+            (lot.words, kinship(LONG, BIRCH, LONG, BIRCH).words), (("another lot",), ())
+        )
         self.assertGreater(both.energy_sd, lot.energy_sd)
         self.assertTrue(lot.same_optics and not both.same_optics)
 
@@ -129,9 +154,11 @@ class KinTest(unittest.TestCase):
         doubt = {
             name: know(*pairs).edge_doubt(**at)
             for name, pairs in {
-                "nothing": [], "other": [(other, read_by_energy(trial, 3.5))], "own": [(trial, read_by_energy(trial, 3.5))],
+                "nothing": [],
+                "other": [(other, read_by_energy(trial, 3.5))],
+                "own": [(trial, read_by_energy(trial, 3.5))],
             }.items()
-        }  # fmt: skip
+        }
         self.assertLess(doubt["other"], 0.7 * doubt["nothing"])
         self.assertLess(doubt["own"], doubt["other"])
 
@@ -142,7 +169,9 @@ class KinTest(unittest.TestCase):
         known = know(*pairs)
         speeds = np.geomspace(3, 60, 300)
         chance = known.chance(power=1.0, speed_mm_s=speeds, passes=1, focus_mm=1.5)
-        self.assertAlmostEqual(60 / float(np.interp(0.5, chance[::-1], speeds[::-1])) / 2.5, 1.0, delta=0.3)
+        self.assertAlmostEqual(
+            60 / float(np.interp(0.5, chance[::-1], speeds[::-1])) / 2.5, 1.0, delta=0.3
+        )
         self.assertIn("another lot", known.carried[0])
         decision = decide_cut(known, pairs)
         self.assertEqual(decision.cells_read, len(trial.cells))
@@ -153,10 +182,17 @@ class KinTest(unittest.TestCase):
         trial = cut_trial()
         plain, _ = reckon_guess(LONG, thick, "cut", ALLOWED, rng=np.random.default_rng(1))
         carried, evidence = reckon_guess(
-            LONG, thick, "cut", ALLOWED, rng=np.random.default_rng(1), kin=[(trial, read_by_energy(trial, 9.0))]
+            LONG,
+            thick,
+            "cut",
+            ALLOWED,
+            rng=np.random.default_rng(1),
+            kin=[(trial, read_by_energy(trial, 9.0))],
         )
         per_mm = [setting.passes / setting.speed_mm_s for setting in (plain, carried)]
-        self.assertGreater(per_mm[1], per_mm[0])  # this birch turned out harder than birch usually is
+        self.assertGreater(
+            per_mm[1], per_mm[0]
+        )  # this birch turned out harder than birch usually is
         self.assertIn("Carried over from 24 cells", evidence.says)
         self.assertEqual(evidence.cells_read, 0)
 
@@ -175,7 +211,9 @@ class FocusTest(unittest.TestCase):
         for n in range(40):
             focus, rayleigh = rng.uniform(-0.6, 0.6) * 2, 2.0
             heights, widths = self.lines(focus, rayleigh, rng=rng)
-            fit = fit_burnt_lines(height_mm=heights, width_mm=widths, rayleigh_mm=1.7 if n % 2 else 2.4)
+            fit = fit_burnt_lines(
+                height_mm=heights, width_mm=widths, rayleigh_mm=1.7 if n % 2 else 2.4
+            )
             off.append(abs(fit.focus_mm - focus) / rayleigh)
             self.assertTrue(fit.telling)
         self.assertLess(float(np.quantile(off, 0.9)), 0.2)
@@ -194,7 +232,13 @@ class FocusTest(unittest.TestCase):
         readings = []
         for cell in trial.cells:
             w = 0.1 * math.sqrt(1 + ((cell.setting.focus_mm - 0.6) / 2.5) ** 2)
-            readings.append(Reading(cell.id, kerf_mm=round(2 * w * math.sqrt(0.5 * math.log(8 * 0.1 / w)), 3), by="gauge"))
+            readings.append(
+                Reading(
+                    cell.id,
+                    kerf_mm=round(2 * w * math.sqrt(0.5 * math.log(8 * 0.1 / w)), 3),
+                    by="gauge",
+                )
+            )
         decided = decide_focus(trial, readings)
         self.assertTrue(decided.decided, decided.says)
         self.assertAlmostEqual(decided.fit.focus_mm, 0.6, delta=0.15)
@@ -206,7 +250,11 @@ class FocusTest(unittest.TestCase):
 class KerfDecisionTest(unittest.TestCase):
     def read(self, trial, x, y):
         kerf = {"x": x, "y": y}
-        return [Reading(c.id, kerf_mm=c.nominal_mm + kerf[c.setting.direction], by="gauge") for c in trial.cells if c.mark == "comb"]
+        return [
+            Reading(c.id, kerf_mm=c.nominal_mm + kerf[c.setting.direction], by="gauge")
+            for c in trial.cells
+            if c.mark == "comb"
+        ]
 
     def test_axes_that_differ_get_offsets_of_their_own(self):
         trial = kind_plan("kerf").trial
@@ -218,11 +266,23 @@ class KerfDecisionTest(unittest.TestCase):
 
     def test_one_axis_is_not_enough_and_other_thicknesses_get_rows(self):
         trial = kind_plan("kerf").trial
-        only_x = [r for r in self.read(trial, 0.3, 0.3) if trial.cell(r.cell).setting.direction == "x"]
+        only_x = [
+            r for r in self.read(trial, 0.3, 0.3) if trial.cell(r.cell).setting.direction == "x"
+        ]
         self.assertIn("measure along Y too", decide_kerf([(trial, only_x)]).says)
         thick = replace(trial, id="thick", stock=replace(BIRCH, thickness_mm=6.0, measured_mm=()))
-        rows = decide_kerf([(thick, self.read(thick, 0.4, 0.4)), (trial, self.read(trial, 0.3, 0.3))]).rows
-        self.assertEqual([(row.axis, row.thickness_mm) for row in rows], [("x", BIRCH.true_thickness_mm), ("y", BIRCH.true_thickness_mm), ("x", 6.0), ("y", 6.0)])
+        rows = decide_kerf(
+            [(thick, self.read(thick, 0.4, 0.4)), (trial, self.read(trial, 0.3, 0.3))]
+        ).rows
+        self.assertEqual(
+            [(row.axis, row.thickness_mm) for row in rows],
+            [
+                ("x", BIRCH.true_thickness_mm),
+                ("y", BIRCH.true_thickness_mm),
+                ("x", 6.0),
+                ("y", 6.0),
+            ],
+        )
         self.assertIn("Not decided yet", decide_kerf([(trial, [])]).says)
 
     def test_the_kerf_of_a_pick_comes_from_like_energies_only(self):
@@ -241,12 +301,18 @@ class ToneTableTest(unittest.TestCase):
     def test_greys_come_out_even_although_the_stock_is_not(self):
         rng = np.random.default_rng(4)
         steps = np.linspace(1 / 12, 1, 12)
-        table = tone_table(steps, self.truth(steps) + 1.0 * rng.standard_normal(12), Setting(1.0, 200.0, pitch_mm=0.1, direction="x"))
+        table = tone_table(
+            steps,
+            self.truth(steps) + 1.0 * rng.standard_normal(12),
+            Setting(1.0, 200.0, pitch_mm=0.1, direction="x"),
+        )
         burnt = self.truth(table.power)
         even = np.linspace(burnt[0], burnt[-1], 256)
         self.assertEqual(len(table.power), 256)
         self.assertLess(float(np.abs(burnt - even).max()), 4.0)
-        self.assertGreater(float(np.abs(self.truth(np.linspace(0, table.power[-1], 256)) - even).max()), 8.0)  # without the table
+        self.assertGreater(
+            float(np.abs(self.truth(np.linspace(0, table.power[-1], 256)) - even).max()), 8.0
+        )  # without the table
         self.assertTrue((np.diff(table.power) >= 0).all())
         self.assertGreater(table.uncorrected_l, 8.0)
 

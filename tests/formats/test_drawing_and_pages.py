@@ -63,7 +63,10 @@ class SvgTest(unittest.TestCase):
     def test_one_named_layer_for_each_setting(self):
         trial = kind_plan("confirm").trial
         space = "{http://www.w3.org/2000/svg}"
-        names = [one.find(f"{space}title").text for one in ET.fromstring(write_svg(trial)).findall(f"{space}g")]
+        names = [
+            one.find(f"{space}title").text
+            for one in ET.fromstring(write_svg(trial)).findall(f"{space}g")
+        ]
         self.assertEqual(len(names), 1)  # three cells, one setting
         grid = kind_plan("grid").trial
         layers = ET.fromstring(write_svg(grid, letters())).findall(f"{space}g")
@@ -77,7 +80,11 @@ class DxfTest(unittest.TestCase):
     """Read back with ezdxf's reader from the bytes alone."""
 
     def test_everything_lies_where_it_was_planned_to_the_micrometre_in_named_layers(self):
-        for trial in (kind_plan("grid").trial, kind_plan("kerf").trial, kind_plan("grid", "engrave", NORTH).trial):
+        for trial in (
+            kind_plan("grid").trial,
+            kind_plan("kerf").trial,
+            kind_plan("grid", "engrave", NORTH).trial,
+        ):
             document = ezdxf.read(io.StringIO(write_dxf(trial, letters())))
             self.assertEqual(document.units, 4)
             layers = list(layers_of(trial, letters()))
@@ -93,7 +100,9 @@ class DxfTest(unittest.TestCase):
                     self.assertAlmostEqual(math.dist(wanted, corner), 0, delta=1e-6)
             for (left, low, right, high), got in zip(fills, hatches, strict=True):
                 xs, ys = zip(*[(x, y) for x, y, _ in got.paths[0].vertices], strict=True)
-                for a, b in zip((left, low, right, high), (min(xs), min(ys), max(xs), max(ys)), strict=True):
+                for a, b in zip(
+                    (left, low, right, high), (min(xs), min(ys), max(xs), max(ys)), strict=True
+                ):
                     self.assertAlmostEqual(a, b, delta=1e-6)
 
 
@@ -109,12 +118,16 @@ class CellsCsvTest(unittest.TestCase):
 
 
 class PhotoMarkTest(unittest.TestCase):
-    """The marks as they are burnt, drawn from the G-code itself and found by another library's detector."""
+    """The marks as they are burnt, drawn from the G-code itself and found by another library's
+    detector.
+    """
 
     def test_marks_are_found_where_they_were_planned_with_the_ids_of_the_coupon(self):
         trial = kind_plan("grid", marks_set=7).trial
         scale, (left, low, _, _) = 20, trial.area_mm
-        width, height = (round(scale * side) for side in (trial.coupon.width_mm, trial.coupon.height_mm))
+        width, height = (
+            round(scale * side) for side in (trial.coupon.width_mm, trial.coupon.height_mm)
+        )
         picture = np.full((height, width), 225, np.uint8)
         x = y = 0.0
         for line in write_gcode(trial, letters()).partition("(label")[0].splitlines():
@@ -122,7 +135,10 @@ class PhotoMarkTest(unittest.TestCase):
                 words = {word[0]: float(word[1:]) for word in line.split()}
                 to_x, to_y = words["X"] - left, words.get("Y", y + low) - low
                 if words.get("S"):  # a line is as wide as the pitch of the marks
-                    ends = [(round(scale * a), round(height - scale * b)) for a, b in ((x, y), (to_x, to_y))]
+                    ends = [
+                        (round(scale * a), round(height - scale * b))
+                        for a, b in ((x, y), (to_x, to_y))
+                    ]
                     cv2.line(picture, *ends, 60, round(0.2 * scale) + 1)
                 x, y = to_x, to_y
         detector = cv2.aruco.ArucoDetector(cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50))
@@ -151,7 +167,9 @@ class KeySheetTest(unittest.TestCase):
     def test_its_code_names_the_trial(self):
         trial = kind_plan("grid").trial
         for paper in ("a4", "letter"):
-            page = pypdfium2.PdfDocument(write_key(trial, paper=paper))[0].render(scale=3).to_numpy()
+            page = (
+                pypdfium2.PdfDocument(write_key(trial, paper=paper))[0].render(scale=3).to_numpy()
+            )
             found, *_ = cv2.QRCodeDetector().detectAndDecode(page)
             self.assertEqual(found, trial_code(trial.id))
 
@@ -166,9 +184,18 @@ class KeySheetTest(unittest.TestCase):
 
 class CardTest(unittest.TestCase):
     def test_shows_the_numbers_to_set_and_the_state(self):
-        evidence = Evidence(("coupon-1",), 24, 0.99, margins=Margins(speed=1.31), seconds_per_m=83.3)
+        evidence = Evidence(
+            ("coupon-1",), 24, 0.99, margins=Margins(speed=1.31), seconds_per_m=83.3
+        )
         text = text_of(
-            write_card(sample_entry(evidence=evidence), LONG, BIRCH, "Proven", "until 14 October 2026", speed_unit="mm/min")
+            write_card(
+                sample_entry(evidence=evidence),
+                LONG,
+                BIRCH,
+                "Proven",
+                "until 14 October 2026",
+                speed_unit="mm/min",
+            )
         )
         for words in (
             "Birch ply 3.0 mm",

@@ -1,4 +1,6 @@
-"""G-code: what we write passes the checker, and the checker finds what is unsafe in files that others wrote."""
+"""G-code: what we write passes the checker, and the checker finds what is unsafe in files that
+others wrote.
+"""
 
 import random
 import unittest
@@ -14,11 +16,26 @@ from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
-from tests.samples import ALLOWED, BIRCH, DAY, LONG, MARKER, NORTH, PLATE, area_limits, cut_trial, engrave_trial, kind_plan
+from tests.samples import (
+    ALLOWED,
+    BIRCH,
+    DAY,
+    LONG,
+    MARKER,
+    NORTH,
+    PLATE,
+    area_limits,
+    cut_trial,
+    engrave_trial,
+    kind_plan,
+)
 
 LIMITS = CheckLimits((400, 400), 300, 1000)
 HEAD = "G17 G21 G90 G94\nM5 S0\n"
-SQUARE = HEAD + "G0 X10 Y10\nM3 S0\nF600\nG1 X20 Y10 S500\nG1 X20 Y20\nG1 X10 Y20\nG1 X10 Y10\nM5 S0\nG0 X0 Y0\nM2\n"
+SQUARE = HEAD + (
+    "G0 X10 Y10\nM3 S0\nF600\nG1 X20 Y10 S500\nG1 X20 Y20\nG1 X10 Y20\nG1 X10 Y10\nM5 S0\nG0 X0 "
+    "Y0\nM2\n"
+)
 
 
 def codes(text, limits=LIMITS):
@@ -53,7 +70,11 @@ class WriterTest(unittest.TestCase):
                 self.assertGreater(report.moves, len(trial.cells) * 4)
 
     def test_lines_are_short_and_plain(self):
-        text = write_gcode(cut_trial(stock=replace(BIRCH, name="Birch (thin) − “seed” drawer front, a long name for it")))
+        text = write_gcode(
+            cut_trial(
+                stock=replace(BIRCH, name="Birch (thin) − “seed” drawer front, a long name for it")
+            )
+        )
         self.assertTrue(text.isascii())
         self.assertLess(max(map(len, text.splitlines())), 80)
         self.assertEqual(check_gcode(text, limits_of(cut_trial())).findings, ())
@@ -71,18 +92,33 @@ class WriterTest(unittest.TestCase):
     def test_a_raster_has_every_line_and_runs_up_with_the_beam_off(self):
         trial = engrave_trial(pitch_mm=(0.5,), power=(0.4,), speed_mm_s=(100.0,))
         block = write_gcode(trial).split("(cell ")[1]
-        burnt = [line for line in block.splitlines() if line.startswith("G1") and not line.endswith(" S0")]
+        burnt = [
+            line
+            for line in block.splitlines()
+            if line.startswith("G1") and not line.endswith(" S0")
+        ]
         self.assertEqual(len(burnt), int(trial.cells[0].rect_mm[3] / 0.5) + 1)
 
     def test_rest_and_focus_steps_are_written(self):
         self.assertEqual(write_gcode(cut_trial(rest_s=2.5)).count("G4 P2.5"), 23)
         self.assertIn("G1 Z-2 F600", write_gcode(cut_trial(focus_mm=(0.0, 2.0))))
-        self.assertNotIn("Z", "".join(line for line in write_gcode(cut_trial()).splitlines() if not line.startswith("(")))
+        self.assertNotIn(
+            "Z",
+            "".join(
+                line for line in write_gcode(cut_trial()).splitlines() if not line.startswith("(")
+            ),
+        )
 
 
 class DialectTest(unittest.TestCase):
     def test_inches_air_words_and_own_lines(self):
-        machine = replace(LONG, file_units="inch", air_words=("M9", "M7", "M7"), header=("G54",), footer=("G4 P1",))
+        machine = replace(
+            LONG,
+            file_units="inch",
+            air_words=("M9", "M7", "M7"),
+            header=("G54",),
+            footer=("G4 P1",),
+        )
         trial = cut_trial(machine)
         text = write_gcode(trial)
         self.assertIn("G17 G20 G90 G94", text)
@@ -128,7 +164,9 @@ class CheckerTest(unittest.TestCase):
 
     def test_inches_and_relative_moves_are_followed(self):
         text = "G20 G91\nM5 S0\nG0 X0.5 Y0.5\nM3 S0\nF20\nG1 X1 S500\nM5\nM2\n"
-        self.assertEqual([f.code for f in check_gcode(text, LIMITS).findings], ["lost-place", "lost-place"])
+        self.assertEqual(
+            [f.code for f in check_gcode(text, LIMITS).findings], ["lost-place", "lost-place"]
+        )
         absolute = "G20 G90\nM5 S0\nG0 X0.5 Y0.5\nM3 S0\nF20\nG1 X20 S500\nM5\nM2\n"
         self.assertEqual(codes(absolute), ["off-bed"])  # 20 inches are 508 mm
 
@@ -173,13 +211,24 @@ class CheckerTest(unittest.TestCase):
         self.assertEqual(finding.text, "Line 6 asks for S1200; this machine takes 0 to 1000.")
 
     def test_garbage_never_raises(self):
-        for text in ("", "\x00\x01", "%\n%", "G" * 500, "((((", "G0 X1e9", "G99999999999 X1", "\n" * 50):
+        for text in (
+            "",
+            "\x00\x01",
+            "%\n%",
+            "G" * 500,
+            "((((",
+            "G0 X1e9",
+            "G99999999999 X1",
+            "\n" * 50,
+        ):
             with self.subTest(text[:12]):
                 self.assertFalse(check_gcode(text, LIMITS).safe)
 
 
 class EveryKindTest(unittest.TestCase):
-    """Each kind of trial for each of its tasks: planned, written, checked, burnt on the stand-in."""
+    """Each kind of trial for each of its tasks: planned, written, checked, burnt on the
+    stand-in.
+    """
 
     def test_is_planned_written_checked_and_burnt(self):
         for kind, (_, _, tasks) in KIND_WORDS.items():
@@ -200,16 +249,26 @@ class EveryKindTest(unittest.TestCase):
                             self.assertEqual(seen.verdict is not None, task in ("cut", "score"))
 
     def test_comments_name_each_cell_and_refocusing_lowers_the_head_pass_by_pass(self):
-        trial = kind_plan("grid", passes=(3,), focus_mm=(0.5,), focus_step_mm=1.0, power=(1.0,), speed_mm_s=(20.0,)).trial
+        trial = kind_plan(
+            "grid",
+            passes=(3,),
+            focus_mm=(0.5,),
+            focus_step_mm=1.0,
+            power=(1.0,),
+            speed_mm_s=(20.0,),
+        ).trial
         text = write_gcode(trial, letters())
         self.assertIn("(cell A1: 100 %, 20 mm/s, 3 passes, focus 0.5 mm)", text)
         self.assertEqual(
-            [line.split()[1] for line in text.splitlines() if line.startswith("G1 Z")][-3:], ["Z-0.5", "Z-1.5", "Z-2.5"]
+            [line.split()[1] for line in text.splitlines() if line.startswith("G1 Z")][-3:],
+            ["Z-0.5", "Z-1.5", "Z-2.5"],
         )
 
     def test_a_ramp_moves_no_head_and_speed_following_beams_use_m4(self):
         text = write_gcode(kind_plan("ramp", beam="follows-speed").trial, letters())
-        self.assertNotIn("Z", "".join(line for line in text.splitlines() if not line.startswith("(")))
+        self.assertNotIn(
+            "Z", "".join(line for line in text.splitlines() if not line.startswith("("))
+        )
         self.assertIn("\nM4 S0\n", text)
 
     def test_overscan_lies_outside_the_cell_with_the_beam_off(self):
@@ -218,7 +277,11 @@ class EveryKindTest(unittest.TestCase):
         block = write_gcode(trial, letters()).partition("(cell A1")[2]
         burnt, idle = [], []
         for line in block.splitlines():
-            words = dict((word[0], float(word[1:])) for word in line.split() if word[0] in "XYS" and line.startswith("G1"))
+            words = dict(
+                (word[0], float(word[1:]))
+                for word in line.split()
+                if word[0] in "XYS" and line.startswith("G1")
+            )
             if "X" in words:
                 (burnt if words.get("S") else idle).append(words["X"] - left)
         x, _, w, _ = cell.rect_mm
@@ -236,23 +299,38 @@ class RandomTrialsTest(unittest.TestCase):
                 continue
             laid += 1
             with self.subTest(number=number, kind=trial.kind):
-                self.assertEqual(check_gcode(write_gcode(trial, letters()), area_limits(trial)).findings, ())
+                self.assertEqual(
+                    check_gcode(write_gcode(trial, letters()), area_limits(trial)).findings, ()
+                )
                 self.check_place(trial)
         self.assertGreater(laid, 400)  # the others had no room, and said so
 
     def random_trial(self, draw):
-        """A trial on a random machine and sheet with clamps and used areas, or None where it has no room."""
+        """A trial on a random machine and sheet with clamps and used areas, or None where it has no
+        room.
+        """
         machine = replace(
-            draw.choice((NORTH, LONG)), bed_mm=(draw.uniform(150, 700), draw.uniform(150, 700)), max_speed_mm_s=draw.uniform(50, 400),
-            acceleration_mm_s2=draw.uniform(800, 9000), file_units=draw.choice(("mm", "inch")), head_clearance_mm=draw.uniform(0, 15),
-        )  # fmt: skip
+            draw.choice((NORTH, LONG)),
+            bed_mm=(draw.uniform(150, 700), draw.uniform(150, 700)),
+            max_speed_mm_s=draw.uniform(50, 400),
+            acceleration_mm_s2=draw.uniform(800, 9000),
+            file_units=draw.choice(("mm", "inch")),
+            head_clearance_mm=draw.uniform(0, 15),
+        )
         width, height = draw.uniform(120, 600), draw.uniform(120, 600)
 
         def boxes(count, most):
             found = []
             for _ in range(count):
                 x, y = draw.uniform(0, width - 15), draw.uniform(0, height - 15)
-                found.append((x, y, min(width, x + draw.uniform(5, most)), min(height, y + draw.uniform(5, most))))
+                found.append(
+                    (
+                        x,
+                        y,
+                        min(width, x + draw.uniform(5, most)),
+                        min(height, y + draw.uniform(5, most)),
+                    )
+                )
             return tuple(found)
 
         sheet = Sheet(width, height, boxes(draw.randint(0, 3), 90), boxes(draw.randint(0, 3), 20))
@@ -261,34 +339,68 @@ class RandomTrialsTest(unittest.TestCase):
         raster = task == "engrave"
         choices = TrialChoices(
             tuple(sorted(draw.uniform(0.05, 1) for _ in range(draw.randint(1, 3)))),
-            tuple(sorted(draw.uniform(2, machine.max_speed_mm_s) for _ in range(draw.randint(1, 4)))),
-            (draw.randint(1, 3),), (-1.0, 0.0, 1.0) if kind in ("focus", "ramp") else (0.0,),
-            tuple(sorted(draw.uniform(0.3, 0.8) for _ in range(2 if kind == "pitch" else 1))) if raster else (0.0,),
-            ("off", "low", "full") if kind == "air" else ("full",), cell_mm=draw.uniform(4, 14), gap_mm=draw.uniform(1, 6), kind=kind,
-            crosshatch=draw.random() < 0.3, turned=draw.random() < 0.4, burn_order=draw.choice(ORDERS), repeats=draw.randint(1, 4), slope=0.1,
-            sheet=sheet, sheet_number=0, sheet_at_mm=(draw.uniform(0, 20), draw.uniform(0, 20)), edge_mm=draw.uniform(0, 8),
+            tuple(
+                sorted(draw.uniform(2, machine.max_speed_mm_s) for _ in range(draw.randint(1, 4)))
+            ),
+            (draw.randint(1, 3),),
+            (-1.0, 0.0, 1.0) if kind in ("focus", "ramp") else (0.0,),
+            tuple(sorted(draw.uniform(0.3, 0.8) for _ in range(2 if kind == "pitch" else 1)))
+            if raster
+            else (0.0,),
+            ("off", "low", "full") if kind == "air" else ("full",),
+            cell_mm=draw.uniform(4, 14),
+            gap_mm=draw.uniform(1, 6),
+            kind=kind,
+            crosshatch=draw.random() < 0.3,
+            turned=draw.random() < 0.4,
+            burn_order=draw.choice(ORDERS),
+            repeats=draw.randint(1, 4),
+            slope=0.1,
+            sheet=sheet,
+            sheet_number=0,
+            sheet_at_mm=(draw.uniform(0, 20), draw.uniform(0, 20)),
+            edge_mm=draw.uniform(0, 8),
             place=(draw.uniform(0, 300), draw.uniform(0, 300)),
-        )  # fmt: skip
+        )
         try:
             return plan_trial(
-                machine, BIRCH, task, choices, permission=ALLOWED, trial_id="t", name="Coupon 0001", made=DAY, lettering=letters(),
-                engraving="works", settle=True,
-            ).trial  # fmt: skip
+                machine,
+                BIRCH,
+                task,
+                choices,
+                permission=ALLOWED,
+                trial_id="t",
+                name="Coupon 0001",
+                made=DAY,
+                lettering=letters(),
+                engraving="works",
+                settle=True,
+            ).trial
         except NoRoom as problem:
             self.assertRegex(str(problem), r"^No room")
             return None
 
     def check_place(self, trial):
-        """Everything that is burnt lies on the bed and the sheet, clear of clamps (with the head) and used areas."""
+        """Everything that is burnt lies on the bed and the sheet, clear of clamps (with the head)
+        and used areas.
+        """
         choices, keep = choices_of(trial), trial.machine.head_clearance_mm
         x, y = choices.sheet_at_mm
-        sheet = box(x, y, x + choices.sheet.width_mm, y + choices.sheet.height_mm).intersection(box(0, 0, *trial.machine.bed_mm))
-        taken = [box(b[0] + x - keep, b[1] + y - keep, b[2] + x + keep, b[3] + y + keep) for b in choices.sheet.clamps_mm]
+        sheet = box(x, y, x + choices.sheet.width_mm, y + choices.sheet.height_mm).intersection(
+            box(0, 0, *trial.machine.bed_mm)
+        )
+        taken = [
+            box(b[0] + x - keep, b[1] + y - keep, b[2] + x + keep, b[3] + y + keep)
+            for b in choices.sheet.clamps_mm
+        ]
         taken += [box(b[0] + x, b[1] + y, b[2] + x, b[3] + y) for b in choices.sheet.used_mm]
         left, low, right, high = trial.area_mm
         whole = [box(left, low, right, high)]
         if trial.kind == "confirm":
-            whole = [box(left + a, low + b, left + a + w, low + b + h) for a, b, w, h in (cell.rect_mm for cell in trial.cells)]
+            whole = [
+                box(left + a, low + b, left + a + w, low + b + h)
+                for a, b, w, h in (cell.rect_mm for cell in trial.cells)
+            ]
         for one in whole:
             self.assertTrue(sheet.buffer(1e-3).covers(one))
             for other in taken:

@@ -11,7 +11,15 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.formats import station_files as files
 from olive_almanac.steps.decide import decide_trial
-from tests.samples import BIRCH, LONG, cut_trial, engrave_trial, read_by_energy, read_by_tone, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    cut_trial,
+    engrave_trial,
+    read_by_energy,
+    read_by_tone,
+    sample_entry,
+)
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "formats"
 
@@ -29,13 +37,19 @@ class SchemaTest(unittest.TestCase):
         readings = read_by_energy(trial, 3.5)
         toned = engrave_trial()
         documents = [
-            ("machine", files.write_machine(LONG)), ("stock", files.write_stock(BIRCH)), ("trial", files.write_trial(trial)),
-            ("trial", files.write_trial(toned)), ("readings", files.write_readings(trial.id, readings)),
+            ("machine", files.write_machine(LONG)),
+            ("stock", files.write_stock(BIRCH)),
+            ("trial", files.write_trial(trial)),
+            ("trial", files.write_trial(toned)),
+            ("readings", files.write_readings(trial.id, readings)),
             ("decision", files.write_decision(decide_trial([(trial, readings)])[0])),
-            ("decision", files.write_decision(decide_trial([(toned, read_by_tone(toned, 0.5, 0.9))])[0])),
+            (
+                "decision",
+                files.write_decision(decide_trial([(toned, read_by_tone(toned, 0.5, 0.9))])[0]),
+            ),
             ("decision", files.write_decision(Decision((), 0.99, 0, "nothing"))),
             ("found", files.write_entries([(sample_entry(), LONG, BIRCH, "on trial", "0 of 3")])),
-        ]  # fmt: skip
+        ]
         for kind, text in documents:
             with self.subTest(kind):
                 validate(kind, text)
@@ -54,7 +68,10 @@ class RoundTripTest(unittest.TestCase):
         self.assertEqual(files.read_machine(files.write_machine(LONG), "m.json"), (LONG, []))
         self.assertEqual(files.read_stock(files.write_stock(BIRCH), "s.json"), (BIRCH, []))
         readings = tuple(read_by_energy(trial, 3.5))
-        self.assertEqual(files.read_readings(files.write_readings(trial.id, readings), "r.json", trial), (readings, []))
+        self.assertEqual(
+            files.read_readings(files.write_readings(trial.id, readings), "r.json", trial),
+            (readings, []),
+        )
 
     def test_few_fields_are_enough_for_a_machine_and_a_stock(self):
         machine = {
@@ -73,7 +90,13 @@ class RoundTripTest(unittest.TestCase):
         }
         validate("machine", json.dumps(machine))
         self.assertEqual(files.read_machine(json.dumps(machine), "m.json")[0].power_scale, 1000)
-        stock = {"format": "olive-almanac/stock", "version": 1, "name": "Birch ply", "family": "plywood", "thickness_mm": 3}
+        stock = {
+            "format": "olive-almanac/stock",
+            "version": 1,
+            "name": "Birch ply",
+            "family": "plywood",
+            "thickness_mm": 3,
+        }
         self.assertEqual(files.read_stock(json.dumps(stock), "s.json")[0].opacity, "opaque")
 
     def test_unknown_fields_are_kept_and_reported(self):
@@ -105,16 +128,31 @@ class BadFileTest(unittest.TestCase):
     def test_readings_of_another_trial(self):
         trial = cut_trial()
         with self.assertRaisesRegex(BadFile, "belongs to trial 'other'"):
-            files.read_readings(files.write_readings("other", [Reading("A1", "free")]), "r.json", trial)
+            files.read_readings(
+                files.write_readings("other", [Reading("A1", "free")]), "r.json", trial
+            )
 
     def test_bad_readings_are_left_out_and_named(self):
         trial = cut_trial()
-        plain = {"format": "olive-almanac/readings", "version": 1, "trial": trial.id, "readings": [
-            {"cell": "A1", "verdict": "free"}, {"cell": "Z9", "verdict": "free"}, {"cell": "A2", "verdict": "too_dark"}, {"cell": "A3", "char": 9},
-            {"verdict": "free"}, {"cell": "A1", "verdict": "hangs"}]}  # fmt: skip
+        plain = {
+            "format": "olive-almanac/readings",
+            "version": 1,
+            "trial": trial.id,
+            "readings": [
+                {"cell": "A1", "verdict": "free"},
+                {"cell": "Z9", "verdict": "free"},
+                {"cell": "A2", "verdict": "too_dark"},
+                {"cell": "A3", "char": 9},
+                {"verdict": "free"},
+                {"cell": "A1", "verdict": "hangs"},
+            ],
+        }
         readings, findings = files.read_readings(json.dumps(plain), "r.json", trial)
         self.assertEqual(readings, (Reading("A1", "hangs"),))
-        self.assertEqual([f.code for f in findings], ["unknown-cell", "wrong-verdict", "bad-reading", "bad-reading", "read-twice"])
+        self.assertEqual(
+            [f.code for f in findings],
+            ["unknown-cell", "wrong-verdict", "bad-reading", "bad-reading", "read-twice"],
+        )
 
     def test_nothing_usable_is_an_error_with_the_first_reason(self):
         trial = cut_trial()

@@ -1,7 +1,8 @@
 """Light, lightness and colour differences against printed values.
 
-sRGB and L*: IEC 61966-2-1:1999 and ISO/CIE 11664-4, from memory.  CIEDE2000: the test data of Sharma, Wu & Dalal, Color Res. Appl.
-30:21 (2005), from memory; the two published libraries agree on all but pair 14.
+sRGB and L*: IEC 61966-2-1:1999 and ISO/CIE 11664-4, from memory.  CIEDE2000: the test data of
+Sharma, Wu & Dalal, Color Res. Appl. 30:21 (2005), from memory; the two published libraries agree on
+all but pair 14.
 """
 
 import unittest
@@ -9,7 +10,13 @@ import unittest
 import numpy as np
 
 from olive_almanac.core.fitting.kerf import comb_kerf, kerf_figures, square_error, stack_kerf, taper
-from olive_almanac.core.photo.tones import ciede2000, lab_of_light, light_of_codes, lightness, luminance
+from olive_almanac.core.photo.tones import (
+    ciede2000,
+    lab_of_light,
+    light_of_codes,
+    lightness,
+    luminance,
+)
 
 SHARMA = """50.0000 2.6772 -79.7751 50.0000 0.0000 -82.7485 2.0425
 50.0000 3.1571 -77.2803 50.0000 0.0000 -82.7485 2.8615
@@ -50,9 +57,13 @@ SHARMA = """50.0000 2.6772 -79.7751 50.0000 0.0000 -82.7485 2.0425
 class TonePublished(unittest.TestCase):
     def test_srgb_codes_to_light_and_lightness(self):
         for code, light, l_star in (
-            (10, 0.0030353, 2.7418), (64, 0.0512695, 27.0934), (119, 0.184475, 50.0344), (128, 0.2158605, 53.5850), (192, 0.5271151, 77.7043),
+            (10, 0.0030353, 2.7418),
+            (64, 0.0512695, 27.0934),
+            (119, 0.184475, 50.0344),
+            (128, 0.2158605, 53.5850),
+            (192, 0.5271151, 77.7043),
             (255, 1.0, 100.0),
-        ):  # fmt: skip
+        ):
             with self.subTest(code):
                 self.assertAlmostEqual(float(light_of_codes(code)), light, delta=5e-7)
                 self.assertAlmostEqual(float(lightness(light_of_codes(code))), l_star, delta=1e-4)
@@ -63,9 +74,11 @@ class TonePublished(unittest.TestCase):
 
     def test_lab_of_primaries(self):
         for rgb, lab in (
-            ((255, 0, 0), (53.24, 80.09, 67.20)), ((0, 255, 0), (87.74, -86.18, 83.19)), ((0, 0, 255), (32.30, 79.20, -107.86)),
+            ((255, 0, 0), (53.24, 80.09, 67.20)),
+            ((0, 255, 0), (87.74, -86.18, 83.19)),
+            ((0, 0, 255), (32.30, 79.20, -107.86)),
             ((139, 69, 19), (37.47, 26.44, 40.98)),
-        ):  # fmt: skip
+        ):
             with self.subTest(rgb):
                 np.testing.assert_allclose(lab_of_light(light_of_codes(rgb)), lab, atol=0.05)
 
@@ -75,7 +88,9 @@ class TonePublished(unittest.TestCase):
         got = ciede2000(rows[:, :3], rows[:, 3:6])
         kept = np.arange(34) != 13
         np.testing.assert_allclose(got[kept], rows[kept, 6], atol=5.1e-5)
-        self.assertTrue(min(abs(got[13] - 4.8045), abs(got[13] - 4.7461)) < 6e-5)  # one rounding bit decides between the two
+        self.assertTrue(
+            min(abs(got[13] - 4.8045), abs(got[13] - 4.7461)) < 6e-5
+        )  # one rounding bit decides between the two
 
 
 class GaugePublished(unittest.TestCase):

@@ -1,5 +1,8 @@
-"""Logistic regression against published fits.  Source: CHECKS.md rows 7.01 and 7.04c; data from Bliss, Ann. Appl. Biol.
-22:134 (1935) and Venables & Ripley, MASS 4th ed., from memory, recomputed there with statsmodels 0.15.0."""
+"""Logistic regression against published fits.
+
+Source: CHECKS.md rows 7.01 and 7.04c; data from Bliss, Ann. Appl. Biol. 22:134 (1935) and Venables
+& Ripley, MASS 4th ed., from memory, recomputed there with statsmodels 0.15.0.
+"""
 
 import unittest
 
@@ -37,7 +40,9 @@ class BlissPublished(unittest.TestCase):
 
 
 class BudwormPublished(unittest.TestCase):
-    """The males alone of the budworm data: log2 dose 0 to 5, 20 each; intercept and slope of a fit to one group."""
+    """The males alone of the budworm data: log2 dose 0 to 5, 20 each; intercept and slope of a fit
+    to one group.
+    """
 
     def test_fit_of_one_group_agrees_with_its_likelihood(self):
         x, dead = np.arange(6.0), np.array([1, 4, 9, 13, 18, 20])

@@ -1,10 +1,19 @@
-"""Motion times.  Source: CHECKS.md rows 4.01 to 4.07, recomputed there with ruckig 0.19.4 and closed forms."""
+"""Motion times.
+
+Source: CHECKS.md rows 4.01 to 4.07, recomputed there with ruckig 0.19.4 and closed forms.
+"""
 
 import unittest
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.path import corner_speed, path_seconds, raster_path_seconds
-from olive_almanac.core.motion.profile import outline_seconds, overscan_length, peak_speed, raster_seconds, run_seconds
+from olive_almanac.core.motion.profile import (
+    outline_seconds,
+    overscan_length,
+    peak_speed,
+    raster_seconds,
+    run_seconds,
+)
 
 
 class RunPublished(unittest.TestCase):
@@ -27,7 +36,12 @@ class RunPublished(unittest.TestCase):
 class RasterPublished(unittest.TestCase):
     def test_overscan(self):
         """Row 4.06."""
-        for speed, acceleration, length in ((500, 5000, 25), (300, 3000, 15), (1000, 10000, 50), (200, 1000, 20)):
+        for speed, acceleration, length in (
+            (500, 5000, 25),
+            (300, 3000, 15),
+            (1000, 10000, 50),
+            (200, 1000, 20),
+        ):
             self.assertAlmostEqual(overscan_length(speed, acceleration), length, places=9)
 
     def test_bidirectional_raster(self):
@@ -39,20 +53,31 @@ class CornerPublished(unittest.TestCase):
     def test_corner_speed(self):
         """Row 4.08: included angle, deviation, acceleration, speed."""
         for angle, junction, acceleration, speed in (
-            (90, 0.01, 1000, 4.9135), (90, 0.05, 3000, 19.0298), (135, 0.01, 1000, 11.0168), (60, 0.02, 2000, 6.3246),
-        ):  # fmt: skip
+            (90, 0.01, 1000, 4.9135),
+            (90, 0.05, 3000, 19.0298),
+            (135, 0.01, 1000, 11.0168),
+            (60, 0.02, 2000, 6.3246),
+        ):
             found = corner_speed(angle, junction_mm=junction, acceleration_mm_s2=acceleration)
             self.assertAlmostEqual(found, speed, delta=6e-5)
 
     def test_a_straight_path_takes_what_one_run_takes(self):
         """Rows 4.01 to 4.03, cut into pieces of uneven length."""
-        for length, speed, acceleration, seconds in ((100, 200, 2000, 0.6), (10, 500, 2000, 0.141421), (300, 500, 5000, 0.7)):
+        for length, speed, acceleration, seconds in (
+            (100, 200, 2000, 0.6),
+            (10, 500, 2000, 0.141421),
+            (300, 500, 5000, 0.7),
+        ):
             points = [(length * share, 0.0) for share in (0, 0.1, 0.35, 0.36, 0.9, 1)]
-            found = path_seconds(points, [speed] * 5, acceleration_mm_s2=acceleration, junction_mm=0.01)
+            found = path_seconds(
+                points, [speed] * 5, acceleration_mm_s2=acceleration, junction_mm=0.01
+            )
             self.assertAlmostEqual(found, seconds, delta=1e-6)
 
     def test_a_raster_with_no_time_for_its_steps(self):
-        """Row 4.07: 267.2 s for 501 lines; the steps of 0.1 mm between the lines come on top, from rest to rest here."""
+        """Row 4.07: 267.2 s for 501 lines; the steps of 0.1 mm between the lines come on top, from
+        rest to rest here.
+        """
         lines = raster_path_seconds(100 + 300**2 / 3000, 501, 0.1, 300.0, 3000.0, 1e-9)
         self.assertAlmostEqual(lines, 267.2 + 500 * run_seconds(0.1, 300, 3000), delta=0.06)
 
@@ -63,15 +88,23 @@ class MotionIndependent(unittest.TestCase):
             at, v, t, dt = 0.0, 0.0, 0.0, 1e-5
             while at < length:
                 brake = v * v / (2 * acceleration)
-                v = min(speed, v + acceleration * dt) if length - at > brake else max(v - acceleration * dt, 1e-3)
+                v = (
+                    min(speed, v + acceleration * dt)
+                    if length - at > brake
+                    else max(v - acceleration * dt, 1e-3)
+                )
                 at += v * dt
                 t += dt
             with self.subTest(length=length, speed=speed):
-                self.assertAlmostEqual(run_seconds(length, speed, acceleration), t, delta=0.01 * t + 2e-3)
+                self.assertAlmostEqual(
+                    run_seconds(length, speed, acceleration), t, delta=0.01 * t + 2e-3
+                )
 
     def test_outline_is_its_four_sides_in_each_pass(self):
         self.assertAlmostEqual(
-            outline_seconds(10, 20, 3, 30, 900), 3 * 2 * (run_seconds(10, 30, 900) + run_seconds(20, 30, 900)), places=12
+            outline_seconds(10, 20, 3, 30, 900),
+            3 * 2 * (run_seconds(10, 30, 900) + run_seconds(20, 30, 900)),
+            places=12,
         )
 
 

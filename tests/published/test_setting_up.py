@@ -1,5 +1,8 @@
-"""Level, square, focus, eyes and fume.  Source: CHECKS.md rows named in the tests, recomputed there with numpy,
-scikit-spatial, shapely, laserbeamsize and lasercalc; standards from memory."""
+"""Level, square, focus, eyes and fume.
+
+Source: CHECKS.md rows named in the tests, recomputed there with numpy, scikit-spatial, shapely,
+laserbeamsize and lasercalc; standards from memory.
+"""
 
 import math
 import unittest
@@ -10,7 +13,12 @@ from olive_almanac.core.beam.caustic import fit_caustic
 from olive_almanac.core.beam.spot import focused_spot
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.safety.eyes import aperture_mm, eye_limit_w_m2, optical_density
-from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, concentration_mg_m3, duct_flow_m3_h
+from olive_almanac.core.safety.fume import (
+    air_changes_per_hour,
+    clearance_minutes,
+    concentration_mg_m3,
+    duct_flow_m3_h,
+)
 from olive_almanac.core.squaring.frame import ORIGINS, check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.level import fit_level
@@ -30,7 +38,9 @@ class LevelPublished(unittest.TestCase):
         self.assertAlmostEqual(self.level.tilt_x_mm_m, 1.0, places=9)
         self.assertAlmostEqual(self.level.tilt_y_mm_m, 1.0, places=9)
         self.assertAlmostEqual(self.level.tilt_mrad, 1.4142, delta=5e-5)
-        np.testing.assert_allclose(self.level.residuals_mm, (0.01, -0.01, 0.01, -0.01, 0), atol=1e-9)
+        np.testing.assert_allclose(
+            self.level.residuals_mm, (0.01, -0.01, 0.01, -0.01, 0), atol=1e-9
+        )
 
     def test_which_corner_to_shim(self):
         np.testing.assert_allclose(self.level.shims_mm, (0.5, 0.2, 0.0, 0.3), atol=1e-9)
@@ -47,7 +57,11 @@ class LevelTest(unittest.TestCase):
 
     def test_three_points_are_enough_and_two_are_not(self):
         self.assertAlmostEqual(fit_level(CORNERS[:3], (0, 0.3, 0.3)).tilt_x_mm_m, 1.0, places=9)
-        for points, heights in ((CORNERS[:2], (0, 1)), (((0, 0), (10, 10), (20, 20)), (0, 1, 2)), (CORNERS, (0, 1, math.nan, 2))):
+        for points, heights in (
+            (CORNERS[:2], (0, 1)),
+            (((0, 0), (10, 10), (20, 20)), (0, 1, 2)),
+            (CORNERS, (0, 1, math.nan, 2)),
+        ):
             with self.assertRaises(OutOfRange):
                 fit_level(points, heights)
 
@@ -56,7 +70,11 @@ class SkewPublished(unittest.TestCase):
     def test_from_diagonals(self):
         """Row 6.02: 400 x 300 mm, 0.1 degree: 500.4187 and 499.5809 mm."""
         self.assertAlmostEqual(
-            skew_from_diagonals(side_a_mm=400, side_b_mm=300, diagonal_1_mm=500.4187, diagonal_2_mm=499.5809), 0.1, delta=1e-4
+            skew_from_diagonals(
+                side_a_mm=400, side_b_mm=300, diagonal_1_mm=500.4187, diagonal_2_mm=499.5809
+            ),
+            0.1,
+            delta=1e-4,
         )
         with self.assertRaises(OutOfRange):
             skew_from_diagonals(side_a_mm=10, side_b_mm=10, diagonal_1_mm=90, diagonal_2_mm=1)
@@ -95,8 +113,13 @@ class FrameTest(unittest.TestCase):
             self.assertEqual((frame.left_mm, frame.low_mm), corner)
 
     def test_says_by_how_much_it_does_not_fit_and_what_to_move(self):
-        check = check_frame(place_frame(40, 30, origin="lower left", at_mm=(372, -5)), bed_mm=(400, 400))
-        self.assertEqual(check.problems, ("12.0 mm over the right side of the bed", "5.0 mm over the lower edge of the bed"))
+        check = check_frame(
+            place_frame(40, 30, origin="lower left", at_mm=(372, -5)), bed_mm=(400, 400)
+        )
+        self.assertEqual(
+            check.problems,
+            ("12.0 mm over the right side of the bed", "5.0 mm over the lower edge of the bed"),
+        )
         self.assertEqual(check.move_mm, (-12, 5))
 
     def test_clamps_are_avoided_with_the_heads_clearance(self):
@@ -105,11 +128,19 @@ class FrameTest(unittest.TestCase):
         self.assertTrue(check_frame(frame, bed_mm=(400, 400)).fits)
         check = check_frame(frame, bed_mm=(400, 400), clamps_mm=(clamp,), clearance_mm=6)
         self.assertIn("clamp at 130, 90", check.problems[0])
-        moved = place_frame(40, 30, origin="lower left", at_mm=(100 + check.move_mm[0], 100 + check.move_mm[1]))
-        self.assertTrue(check_frame(moved, bed_mm=(400, 400), clamps_mm=(clamp,), clearance_mm=6).fits)
+        moved = place_frame(
+            40, 30, origin="lower left", at_mm=(100 + check.move_mm[0], 100 + check.move_mm[1])
+        )
+        self.assertTrue(
+            check_frame(moved, bed_mm=(400, 400), clamps_mm=(clamp,), clearance_mm=6).fits
+        )
 
     def test_a_drawing_larger_than_the_stock_cannot_be_moved_right(self):
-        check = check_frame(place_frame(40, 30, origin="centre", at_mm=(50, 50)), bed_mm=(400, 400), stock_mm=(40, 40, 70, 70))
+        check = check_frame(
+            place_frame(40, 30, origin="centre", at_mm=(50, 50)),
+            bed_mm=(400, 400),
+            stock_mm=(40, 40, 70, 70),
+        )
         self.assertFalse(check.fits)
         self.assertIsNone(check.move_mm)
 
@@ -123,14 +154,23 @@ class HeadIndependent(unittest.TestCase):
     def test_reflection_traced_as_rays_just_misses_the_lens(self):
         opening, beam, distance = 20.0, 8.0, 160.0
         x = mirror_offset(lens_opening_mm=opening, beam_at_lens_mm=beam)
-        for edge in (-beam / 2, beam / 2):  # a ray from the lens through the spot, mirrored at the flat face
+        for edge in (
+            -beam / 2,
+            beam / 2,
+        ):  # a ray from the lens through the spot, mirrored at the flat face
             back = 2 * x - edge
             self.assertGreaterEqual(back, opening / 2 - 1e-9)
-        tilt = math.radians(mirror_tilt_deg(working_distance_mm=distance, lens_opening_mm=opening, beam_at_lens_mm=beam))
+        tilt = math.radians(
+            mirror_tilt_deg(
+                working_distance_mm=distance, lens_opening_mm=opening, beam_at_lens_mm=beam
+            )
+        )
         self.assertAlmostEqual(distance * math.tan(2 * tilt), (opening + beam) / 2, places=9)
 
     def test_gap_under_the_head(self):
-        self.assertAlmostEqual(head_height(gauge_mm=7.0, focus_below_face_mm=1.5, mask_mm=0.1), 5.4, places=9)
+        self.assertAlmostEqual(
+            head_height(gauge_mm=7.0, focus_below_face_mm=1.5, mask_mm=0.1), 5.4, places=9
+        )
         with self.assertRaisesRegex(OutOfRange, "would touch"):
             head_height(gauge_mm=2.0, focus_below_face_mm=2.5)
 
@@ -142,7 +182,12 @@ class CausticPublished(unittest.TestCase):
     def test_recovers_an_exact_caustic(self):
         """Row 1.09: d0 137.12 um, z0 0.4 mm, zR 1.1609 mm, M2 1.20003 at 10.6 um."""
         fit = fit_caustic(height_mm=self.Z, diameter_mm=self.D, wavelength_nm=10600)
-        for got, wanted in ((fit.waist_mm, 0.13712), (fit.focus_mm, 0.4), (fit.rayleigh_mm, 1.1609), (fit.m2, 1.20003)):
+        for got, wanted in (
+            (fit.waist_mm, 0.13712),
+            (fit.focus_mm, 0.4),
+            (fit.rayleigh_mm, 1.1609),
+            (fit.m2, 1.20003),
+        ):
             self.assertAlmostEqual(got / wanted, 1, delta=1e-5)
 
     def test_rounded_diameters_with_weights(self):
@@ -155,7 +200,11 @@ class CausticPublished(unittest.TestCase):
         """Row 1.16: 2 % noise, weighted: the sd of M2 is 0.022."""
         rng = np.random.default_rng(1)
         fits = [
-            fit_caustic(height_mm=self.Z, diameter_mm=self.D * (1 + 0.02 * rng.standard_normal(11)), wavelength_nm=10600)
+            fit_caustic(
+                height_mm=self.Z,
+                diameter_mm=self.D * (1 + 0.02 * rng.standard_normal(11)),
+                wavelength_nm=10600,
+            )
             for _ in range(300)
         ]
         self.assertAlmostEqual(float(np.std([f.m2 for f in fits])), 0.022, delta=0.004)
@@ -163,8 +212,16 @@ class CausticPublished(unittest.TestCase):
 
     def test_focused_spots(self):
         """Rows 1.01 to 1.03."""
-        for nm, f, beam, m2, um in ((10600, 50.8, 6, 1.2, 137.12), (1064, 160, 7, 1.5, 46.45), (450, 30, 5, 10, 34.38)):
-            self.assertAlmostEqual(1000 * focused_spot(wavelength_nm=nm, focal_length_mm=f, beam_mm=beam, m2=m2), um, delta=0.006)
+        for nm, f, beam, m2, um in (
+            (10600, 50.8, 6, 1.2, 137.12),
+            (1064, 160, 7, 1.5, 46.45),
+            (450, 30, 5, 10, 34.38),
+        ):
+            self.assertAlmostEqual(
+                1000 * focused_spot(wavelength_nm=nm, focal_length_mm=f, beam_mm=beam, m2=m2),
+                um,
+                delta=0.006,
+            )
 
     def test_what_has_no_waist_is_refused(self):
         for z, d in (
@@ -191,17 +248,28 @@ class EyesPublished(unittest.TestCase):
             (10600, 10, 1000, 1e-9),
         ):
             with self.subTest(nm=nm, seconds=seconds):
-                self.assertAlmostEqual(eye_limit_w_m2(wavelength_nm=nm, seconds=seconds), limit, delta=delta)
+                self.assertAlmostEqual(
+                    eye_limit_w_m2(wavelength_nm=nm, seconds=seconds), limit, delta=delta
+                )
 
     def test_optical_densities(self):
         """Row 8.13."""
-        for power, nm, seconds, od in ((10, 450, 0.25, 4.009), (10, 450, 10, 4.415), (20, 1064, 10, 4.017), (40, 10600, 10, 3.619)):
-            self.assertAlmostEqual(optical_density(power_w=power, wavelength_nm=nm, seconds=seconds), od, delta=1e-3)
+        for power, nm, seconds, od in (
+            (10, 450, 0.25, 4.009),
+            (10, 450, 10, 4.415),
+            (20, 1064, 10, 4.017),
+            (40, 10600, 10, 3.619),
+        ):
+            self.assertAlmostEqual(
+                optical_density(power_w=power, wavelength_nm=nm, seconds=seconds), od, delta=1e-3
+            )
 
     def test_apertures(self):
         """Row 8.10: areas 38.48, 9.621 and 0.7854 mm2."""
         for nm, seconds, area in ((450, 10, 38.48), (10600, 10, 9.621), (10600, 0.25, 0.7854)):
-            self.assertAlmostEqual(math.pi * aperture_mm(wavelength_nm=nm, seconds=seconds) ** 2 / 4, area, delta=5e-3)
+            self.assertAlmostEqual(
+                math.pi * aperture_mm(wavelength_nm=nm, seconds=seconds) ** 2 / 4, area, delta=5e-3
+            )
 
     def test_outside_the_formulas_is_refused(self):
         for nm, seconds in ((193, 10), (2000, 10), (450, 1e-9), (450, 1e6)):
@@ -212,12 +280,23 @@ class EyesPublished(unittest.TestCase):
 class FumePublished(unittest.TestCase):
     def test_clearance(self):
         """Row 8.24: 6 and 12 air changes an hour, 99 % and 99.9 %."""
-        for changes, share, minutes in ((6, 0.99, 46), (6, 0.999, 69), (12, 0.99, 23), (12, 0.999, 35)):
-            self.assertAlmostEqual(clearance_minutes(air_changes_h=changes, share=share), minutes, delta=0.6)
+        for changes, share, minutes in (
+            (6, 0.99, 46),
+            (6, 0.999, 69),
+            (12, 0.99, 23),
+            (12, 0.999, 35),
+        ):
+            self.assertAlmostEqual(
+                clearance_minutes(air_changes_h=changes, share=share), minutes, delta=0.6
+            )
 
     def test_build_up(self):
         """Row 8.25: 7.14 mg/s, 0.1 m3/s, 50 m3, 600 s: 49.89 mg/m3."""
-        self.assertAlmostEqual(concentration_mg_m3(given_off_mg_s=7.14, flow_m3_s=0.1, room_m3=50, seconds=600), 49.89, delta=5e-3)
+        self.assertAlmostEqual(
+            concentration_mg_m3(given_off_mg_s=7.14, flow_m3_s=0.1, room_m3=50, seconds=600),
+            49.89,
+            delta=5e-3,
+        )
 
     def test_duct(self):
         """Row 8.28: 100 mm at 20 m/s: 565 m3/h."""

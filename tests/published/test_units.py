@@ -1,4 +1,7 @@
-"""Conversions against exact definitions.  Source: CHECKS.md rows 3.01 to 3.05, recomputed there with pint."""
+"""Conversions against exact definitions.
+
+Source: CHECKS.md rows 3.01 to 3.05, recomputed there with pint.
+"""
 
 import unittest
 
@@ -53,7 +56,17 @@ class LengthPublished(unittest.TestCase):
 class PitchPublished(unittest.TestCase):
     """Row 3.01: pitch = 25.4 / dpi."""
 
-    PRINTED = {100: 0.254, 127: 0.2, 254: 0.1, 300: 0.084667, 318: 0.079874, 500: 0.0508, 600: 0.042333, 1000: 0.0254, 1270: 0.02}
+    PRINTED = {
+        100: 0.254,
+        127: 0.2,
+        254: 0.1,
+        300: 0.084667,
+        318: 0.079874,
+        500: 0.0508,
+        600: 0.042333,
+        1000: 0.0254,
+        1270: 0.02,
+    }
 
     def test_pitch_of_each_printed_dpi(self):
         for dpi, pitch in self.PRINTED.items():
@@ -87,7 +100,10 @@ class ReadNumberTest(unittest.TestCase):
     def test_refuses_a_pitch_or_dpi_of_nought(self):
         for convert in (pitch_from_dpi, dpi_from_pitch):
             for value in (0, -1, float("nan"), float("inf")):
-                with self.subTest(convert=convert.__name__, value=value), self.assertRaises(OutOfRange):
+                with (
+                    self.subTest(convert=convert.__name__, value=value),
+                    self.assertRaises(OutOfRange),
+                ):
                     convert(value)
 
 

@@ -1,17 +1,36 @@
-"""Every text and control reads in both themes, also through orange goggles (R kept, G x 0.6, B = 0).
+"""Every text and control reads in both themes, also through orange goggles (R kept, G x 0.6, B =
+0).
 
-Floor: text 4.5, control outline 3.0 in both readings; contrast as in WCAG 2.x (CHECKS.md row 5.06, from memory)."""
+Floor: text 4.5, control outline 3.0 in both readings; contrast as in WCAG 2.x (CHECKS.md row 5.06,
+from memory).
+"""
 
 import unittest
 
 from olive_almanac.views.theme import DAY, WORKSHOP
 
 TEXT_PAIRS = (
-    ("ink", "page"), ("ink2", "page"), ("ink3", "page"), ("ink", "desk"), ("ink2", "desk"), ("ink", "field"), ("ink3", "field"),
-    ("ink2", "wash"), ("olive", "page"), ("brass", "page"), ("ember", "page"), ("on_olive", "olive"), ("on_olive", "olive_deep"),
-    ("ink", "olive_wash"), ("ink", "brass_wash"), ("on_brass", "brass_fill"), ("ink", "ember_wash"), ("ember", "ember_wash"),
-    ("on_ember", "ember_fill"), ("on_stock", "stock"),
-)  # fmt: skip
+    ("ink", "page"),
+    ("ink2", "page"),
+    ("ink3", "page"),
+    ("ink", "desk"),
+    ("ink2", "desk"),
+    ("ink", "field"),
+    ("ink3", "field"),
+    ("ink2", "wash"),
+    ("olive", "page"),
+    ("brass", "page"),
+    ("ember", "page"),
+    ("on_olive", "olive"),
+    ("on_olive", "olive_deep"),
+    ("ink", "olive_wash"),
+    ("ink", "brass_wash"),
+    ("on_brass", "brass_fill"),
+    ("ink", "ember_wash"),
+    ("ember", "ember_wash"),
+    ("on_ember", "ember_fill"),
+    ("on_stock", "stock"),
+)
 OUTLINE_PAIRS = (("edge", "page"), ("edge", "field"), ("edge", "desk"), ("ember_fill", "page"))
 
 
@@ -20,7 +39,9 @@ def rgb(colour):
 
 
 def luminance(rgb8):
-    linear = [c / 255 / 12.92 if c / 255 <= 0.04045 else ((c / 255 + 0.055) / 1.055) ** 2.4 for c in rgb8]
+    linear = [
+        c / 255 / 12.92 if c / 255 <= 0.04045 else ((c / 255 + 0.055) / 1.055) ** 2.4 for c in rgb8
+    ]
     return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
 
 

@@ -1,4 +1,6 @@
-"""The layout rules of the architecture, checked file by file: who may import whom, how deep, which names."""
+"""The layout rules of the architecture, checked file by file: who may import whom, how deep, which
+names.
+"""
 
 import ast
 import unittest
@@ -112,9 +114,15 @@ class LayoutTest(unittest.TestCase):
 
     def test_the_checker_shares_no_code_with_the_writer(self):
         for one, other in (("gcode_check", "gcode"), ("gcode", "gcode_check")):
-            self.assertNotIn(f"olive_almanac.formats.{other}", list(imports(PACKAGE / "formats" / f"{one}.py")))
+            self.assertNotIn(
+                f"olive_almanac.formats.{other}", list(imports(PACKAGE / "formats" / f"{one}.py"))
+            )
         self.assertEqual(
-            [n for n in imports(PACKAGE / "formats" / "gcode_check.py") if n.startswith("olive_almanac")],
+            [
+                n
+                for n in imports(PACKAGE / "formats" / "gcode_check.py")
+                if n.startswith("olive_almanac")
+            ],
             ["olive_almanac.core.errors"],
         )
 

@@ -1,4 +1,6 @@
-"""Nothing heavy is loaded before the first picture: the program is started for real in a process of its own."""
+"""Nothing heavy is loaded before the first picture: the program is started for real in a process of
+its own.
+"""
 
 import tempfile
 import unittest

@@ -1,4 +1,6 @@
-"""The stand-in camera photographs what the bench has burnt; its own truth says where everything lies."""
+"""The stand-in camera photographs what the bench has burnt; its own truth says where everything
+lies.
+"""
 
 import io
 import unittest
@@ -18,7 +20,16 @@ CUT, GRID = kind_plan("grid").trial, kind_plan("grid", "engrave").trial
 
 def snap(trial, shot=None, *, seed=3, side="front", **more):
     burnt = tuple(StandInBench(seed).burn(trial))
-    return photograph(trial, burnt, hidden_of(trial.machine, trial.stock, seed), letters(), seed=seed, side=side, shot=shot, **more)
+    return photograph(
+        trial,
+        burnt,
+        hidden_of(trial.machine, trial.stock, seed),
+        letters(),
+        seed=seed,
+        side=side,
+        shot=shot,
+        **more,
+    )
 
 
 def pixels(one):
@@ -38,12 +49,20 @@ class CameraTest(unittest.TestCase):
 
     def test_marks_lie_where_the_truth_says_for_every_way_of_holding_the_phone(self):
         for orientation in (3, 6, 8):
-            one = snap(GRID, Shot(tilt_deg=12, tilt_way_deg=40, roll_deg=5, k1=-0.04, orientation=orientation))
+            one = snap(
+                GRID,
+                Shot(tilt_deg=12, tilt_way_deg=40, roll_deg=5, k1=-0.04, orientation=orientation),
+            )
             grey = cv2.cvtColor(pixels(one).astype(np.uint8), cv2.COLOR_RGB2GRAY)
             small = cv2.resize(grey, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
-            detector = cv2.aruco.ArucoDetector(cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50))
+            detector = cv2.aruco.ArucoDetector(
+                cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
+            )
             corners, ids, _ = detector.detectMarkers(small)
-            found = {int(i): 4 * c.reshape(4, 2).mean(0) for i, c in zip(np.ravel(ids), corners, strict=True)}
+            found = {
+                int(i): 4 * c.reshape(4, 2).mean(0)
+                for i, c in zip(np.ravel(ids), corners, strict=True)
+            }
             with self.subTest(orientation):
                 self.assertEqual(set(found), {mark.id for mark in GRID.fiducials})
                 for mark in GRID.fiducials:
@@ -62,7 +81,9 @@ class CameraTest(unittest.TestCase):
         self.assertGreater(np.corrcoef(truth, seen)[0, 1], 0.97)
 
     def test_fallen_pieces_show_the_ground_and_the_back_is_mirrored(self):
-        front, back = (snap(CUT, Shot(ground="paper", slope=(0, 0)), side=side) for side in ("front", "back"))
+        front, back = (
+            snap(CUT, Shot(ground="paper", slope=(0, 0)), side=side) for side in ("front", "back")
+        )
         free = [b.cell for b in StandInBench(3).burn(CUT) if b.through and b.seen.verdict == "free"]
         blind = [b.cell for b in StandInBench(3).burn(CUT) if not b.through]
         self.assertTrue(free and blind)
@@ -83,7 +104,9 @@ class CameraTest(unittest.TestCase):
         shaded = pixels(snap(GRID, Shot(shadow=(0.5, 0.5, 0.0, 0.6))))
         self.assertLess(shaded[1500, 3000].mean(), 0.85 * plain[1500, 3000].mean())
         self.assertGreater(shaded[1500, 300].mean(), 0.9 * plain[1500, 300].mean())
-        self.assertEqual(pixels(snap(GRID, Shot(glare=(0.5, 0.5, 0.1, 3.0))))[1512, 2016].min(), 255)
+        self.assertEqual(
+            pixels(snap(GRID, Shot(glare=(0.5, 0.5, 0.1, 3.0))))[1512, 2016].min(), 255
+        )
         x, y, w, h = max(GRID.cells, key=lambda cell: cell.order).rect_mm  # the darkest
         covered = snap(GRID, Shot(cover=((x - 2, y - 2, x + w + 2, y + h + 2), (90.0, 0.0, 0.0))))
         px, py = (round(v) for v in covered.pixel(x + w / 2, y + h / 2))

@@ -1,4 +1,6 @@
-"""The stand-in controller: takes lines, moves with its limits, refuses what is unsafe, holds, goes on, stops."""
+"""The stand-in controller: takes lines, moves with its limits, refuses what is unsafe, holds, goes
+on, stops.
+"""
 
 import math
 import os
@@ -10,7 +12,15 @@ import unittest
 from olive_almanac.devices.serial_port import SerialWire
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.letters import letters
-from olive_almanac.standins.controller import ASK, GO_ON, HOLD, STOP, StandInController, StandInWire, serve
+from olive_almanac.standins.controller import (
+    ASK,
+    GO_ON,
+    HOLD,
+    STOP,
+    StandInController,
+    StandInWire,
+    serve,
+)
 from tests.samples import LONG, kind_plan
 
 HEAD = b"G17 G21 G90 G94\nM5 S0\n"
@@ -36,8 +46,11 @@ class ControllerTest(unittest.TestCase):
         self.assertEqual(told(controller)[4], "running")
         controller.advance(10)
         self.assertEqual(told(controller)[1:6], ["X100.000", "Y60.000", "Z0.000", "waiting", "4"])
-        # 100 mm at 500 mm/s and 6000 mm/s2, then 60 mm at 100 mm/s: L/v + v/a each, less what rounding the corner saves
-        self.assertAlmostEqual(controller.clock, 100 / 500 + 500 / 6000 + 60 / 100 + 100 / 6000, delta=0.005)
+        # 100 mm at 500 mm/s and 6000 mm/s2, then 60 mm at 100 mm/s: L/v + v/a each, less what
+        # rounding the corner saves
+        self.assertAlmostEqual(
+            controller.clock, 100 / 500 + 500 / 6000 + 60 / 100 + 100 / 6000, delta=0.005
+        )
 
     def test_its_time_agrees_with_the_expected_time_of_real_coupons(self):
         for kind, task in (("grid", "cut"), ("grid", "engrave"), ("kerf", "cut")):
@@ -53,11 +66,16 @@ class ControllerTest(unittest.TestCase):
 
     def test_refuses_what_is_unsafe_and_takes_nothing_until_it_is_stopped(self):
         for line, why in (
-            (b"G1 X10 F99999999 S0", b"is over 500"), (b"G1 X5000 F600", b"off the bed"), (b"M3 S1500", b"over 1000"),
-            (b"M3 S500", b"standstill"), (b"G77 X1", b"G77 is not known"), (b"M3 S0\nG1 X1 F600 S500\nG0 X2", b"rapid"),
-            (b"M3 S0\nG1 X1 F600 S500\nG4 P1", b"wait with the beam on"), (b"G1 X1 $", b"not understood"),
+            (b"G1 X10 F99999999 S0", b"is over 500"),
+            (b"G1 X5000 F600", b"off the bed"),
+            (b"M3 S1500", b"over 1000"),
+            (b"M3 S500", b"standstill"),
+            (b"G77 X1", b"G77 is not known"),
+            (b"M3 S0\nG1 X1 F600 S500\nG0 X2", b"rapid"),
+            (b"M3 S0\nG1 X1 F600 S500\nG4 P1", b"wait with the beam on"),
+            (b"G1 X1 $", b"not understood"),
             (b"G1 X" + b"1" * 90, b"too long"),
-        ):  # fmt: skip
+        ):
             controller = fed(line + b"\nG0 X3\n")
             answers = controller.answers()
             with self.subTest(line):
@@ -111,7 +129,9 @@ class ControllerTest(unittest.TestCase):
         tty.setraw(slave)
         inside, outside = socket.socketpair()
         ended = threading.Event()
-        player = threading.Thread(target=serve, args=(StandInController(LONG, pace=math.inf), inside, ended), daemon=True)
+        player = threading.Thread(
+            target=serve, args=(StandInController(LONG, pace=math.inf), inside, ended), daemon=True
+        )
         player.start()
         outside.setblocking(False)
         wire = SerialWire(os.ttyname(slave), 115200)
@@ -119,7 +139,10 @@ class ControllerTest(unittest.TestCase):
         heard, end = b"", time.monotonic() + 10
         os.set_blocking(master, False)
         while heard.count(b"taken") < 4 and time.monotonic() < end:
-            for take, give in ((lambda: os.read(master, 4096), outside.sendall), (lambda: outside.recv(4096), lambda d: os.write(master, d))):
+            for take, give in (
+                (lambda: os.read(master, 4096), outside.sendall),
+                (lambda: outside.recv(4096), lambda d: os.write(master, d)),
+            ):
                 try:
                     give(take())
                 except BlockingIOError:

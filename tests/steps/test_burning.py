@@ -1,4 +1,6 @@
-"""A run over a wire: what is surely burnt is known at each moment, and nothing is burnt twice unseen."""
+"""A run over a wire: what is surely burnt is known at each moment, and nothing is burnt twice
+unseen.
+"""
 
 import math
 import os
@@ -45,10 +47,18 @@ class BurningCase(SessionCase):
 class RunTest(BurningCase):
     def test_runs_to_the_end_and_hands_over_to_read(self):
         burner = self.burnt()
-        self.assertEqual((burner.running, self.session.desk.stage, burner.broke_off), ("done", "read", ""))
-        self.assertEqual(list(self.session.desk.burnt), [cell.id for cell in self.session.desk.trial.in_order])
+        self.assertEqual(
+            (burner.running, self.session.desk.stage, burner.broke_off), ("done", "read", "")
+        )
+        self.assertEqual(
+            list(self.session.desk.burnt), [cell.id for cell in self.session.desk.trial.in_order]
+        )
         self.assertEqual(burner.left_s, 0)
-        self.assertAlmostEqual(burner.elapsed_s, self.session.desk.trial.seconds, delta=self.session.desk.trial.rest_s * 24 + 0.01)
+        self.assertAlmostEqual(
+            burner.elapsed_s,
+            self.session.desk.trial.seconds,
+            delta=self.session.desk.trial.rest_s * 24 + 0.01,
+        )
         self.assertIn("run finished", burner.log[-1])
         self.assertTrue(self.bench_line.closed)
         run = self.kept()
@@ -57,7 +67,9 @@ class RunTest(BurningCase):
     def test_hold_keeps_the_head_and_goes_on(self):
         self.written()
         burner = self.burner()
-        self.assertAlmostEqual(burner.left_s, self.session.desk.trial.seconds, places=3)  # as the plan said
+        self.assertAlmostEqual(
+            burner.left_s, self.session.desk.trial.seconds, places=3
+        )  # as the plan said
         burner.start(pace=1.0)
         self.burn(burner, 2)
         burner.pause()
@@ -66,7 +78,9 @@ class RunTest(BurningCase):
         for _ in range(100):
             burner.pump()
             self.bench_line.let(0.1)
-        self.assertEqual((self.bench_line.controller.place, len(self.session.desk.burnt)), (place, burnt))
+        self.assertEqual(
+            (self.bench_line.controller.place, len(self.session.desk.burnt)), (place, burnt)
+        )
         burner.pause()
         self.burn(burner, 24)
         burner.pump()
@@ -77,11 +91,18 @@ class RunTest(BurningCase):
         self.burn(burner, 3)
         trial = self.session.desk.trial
         expected = sum(
-            trial.machine.watts(c.setting.power) * c.setting.passes * 2 * (c.rect_mm[2] + c.rect_mm[3]) / c.setting.speed_mm_s
-            for c in trial.cells if c.id in self.session.desk.burnt
-        )  # fmt: skip
+            trial.machine.watts(c.setting.power)
+            * c.setting.passes
+            * 2
+            * (c.rect_mm[2] + c.rect_mm[3])
+            / c.setting.speed_mm_s
+            for c in trial.cells
+            if c.id in self.session.desk.burnt
+        )
         self.assertAlmostEqual(burner.energy_j, expected)
-        self.assertAlmostEqual(cell_joules(trial.cells[0], trial.machine), expected / 3, delta=expected)
+        self.assertAlmostEqual(
+            cell_joules(trial.cells[0], trial.machine), expected / 3, delta=expected
+        )
 
     def test_a_stopped_run_goes_on_without_burning_a_cell_twice(self):
         burner = self.start()
@@ -108,7 +129,9 @@ class RunTest(BurningCase):
         self.assertEqual({cell.id for cell in rest.cells}, left)
         self.assertIsNone(rest.fiducial_setting)
         self.assertIsNone(rest.label_setting)
-        check_rest(self.session.desk.trial, self.session.desk.run)  # and it passes the independent checker
+        check_rest(
+            self.session.desk.trial, self.session.desk.run
+        )  # and it passes the independent checker
 
 
 class BrokenOffTest(BurningCase):
@@ -124,8 +147,11 @@ class BrokenOffTest(BurningCase):
         return burner
 
     def test_each_way_of_breaking_off_leaves_the_last_sure_cell(self):
-        for fault, why in (({"cut": True}, "connection was lost (broken pipe)"), ({"silent": True}, "not answered for 5 s"),
-                           ({"babble": b"\xff\xfe??\nzz 12\nqq\nww\nee\n"}, "makes no sense")):  # fmt: skip
+        for fault, why in (
+            ({"cut": True}, "connection was lost (broken pipe)"),
+            ({"silent": True}, "not answered for 5 s"),
+            ({"babble": b"\xff\xfe??\nzz 12\nqq\nww\nee\n"}, "makes no sense"),
+        ):
             with self.subTest(why):
                 self.setUp()
                 burner = self.broken(**fault)
@@ -142,7 +168,9 @@ class BrokenOffTest(BurningCase):
         self.written()
         burner = self.burner()
         burner.start()
-        self.bench_line.controller.machine = replace(self.session.desk.trial.machine, max_speed_mm_s=1.0)
+        self.bench_line.controller.machine = replace(
+            self.session.desk.trial.machine, max_speed_mm_s=1.0
+        )
         while burner.pump():
             self.bench_line.let(0.01)
         self.assertIn("refused line", burner.broke_off)
@@ -200,13 +228,21 @@ class View:
     def show_run(self): pass
 session = Session(Preferences(machine_uid="long-bed", stock_uid="birch-3"))
 session.attach(Library.open(Path({str(self.folder)!r})))
-burner = BurnPresenter(session, View(), lambda: StandInBench(3), datetime.now, lambda m, p: StandInWire(m, pace=p), time.monotonic)
+wire = lambda machine, pace: StandInWire(machine, pace=pace)
+burner = BurnPresenter(
+    session, View(), lambda: StandInBench(3), datetime.now, wire, time.monotonic
+)
 burner.start(pace=40.0)
 while burner.pump():
     print(len(session.desk.burnt), flush=True)
     time.sleep(0.002)
 """
-        child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+        child = subprocess.Popen(
+            [sys.executable, "-c", code],
+            stdout=subprocess.PIPE,
+            text=True,
+            cwd=Path(__file__).parents[2],
+        )
         seen = 0
         for line in child.stdout:
             seen = int(line)
@@ -218,7 +254,9 @@ while burner.pump():
         run = self.kept()
         order = [cell.id for cell in self.session.desk.trial.in_order]
         self.assertEqual(self.session.desk.trial.id, trial_id)
-        self.assertTrue(set(order[:seen]) <= {*run["cells"], *run["maybe"]})  # all that was burnt is known of
+        self.assertTrue(
+            set(order[:seen]) <= {*run["cells"], *run["maybe"]}
+        )  # all that was burnt is known of
         self.session.attach(self.library)
         burner = self.burner()
         self.assertIn("the program ended", burner.broke_off)
@@ -280,19 +318,31 @@ class StreamTest(SessionCase):
                 out, self.out = self.out, b""
                 return out
 
-        words = LinkWords(greets="hello", takes="yes", asks=b"", numbers=False, done_lines=False, lines_ahead=4)
-        lines = [(b"G0 X1", ""), *[(b"G1 X%d S1" % n, "A1") for n in range(9)], *[(b"G1 X%d S1" % n, "A2") for n in range(9)], (b"M2", "")]
+        words = LinkWords(
+            greets="hello", takes="yes", asks=b"", numbers=False, done_lines=False, lines_ahead=4
+        )
+        lines = [
+            (b"G0 X1", ""),
+            *[(b"G1 X%d S1" % n, "A1") for n in range(9)],
+            *[(b"G1 X%d S1" % n, "A2") for n in range(9)],
+            (b"M2", ""),
+        ]
         wire, begun = Plain(), []
         stream = Stream(wire, iter(lines), words, lambda: 0.0, begun.append)
         while stream.going:
             stream.pump()
-        self.assertEqual((stream.state, stream.finished, begun), ("done", ["A1", "A2"], ["A1", "A2"]))
+        self.assertEqual(
+            (stream.state, stream.finished, begun), ("done", ["A1", "A2"], ["A1", "A2"])
+        )
         self.assertEqual(wire.lines, [line for line, _ in lines])
 
     def test_a_real_wire_carries_a_whole_coupon(self):
         self.written()
         burner = self.burner()
-        burner._connect, burner._seconds = (lambda machine, pace: StandInWire(machine, pace=pace)), time.monotonic
+        burner._connect, burner._seconds = (
+            (lambda machine, pace: StandInWire(machine, pace=pace)),
+            time.monotonic,
+        )
         burner.start(pace=math.inf)
         end = time.monotonic() + 60
         while burner.pump() and time.monotonic() < end:
@@ -306,10 +356,23 @@ class PortSettingsTest(SessionCase):
 
     def test_the_words_of_a_controller_are_kept_as_typed(self):
         kept = preferences_with_port(
-            Preferences(), self.texts(port="/dev/ttyX", takes="yes", refuses="no", tells="pos", asks="0x3f", holds="h", goes_on="33", stops="24")
+            Preferences(),
+            self.texts(
+                port="/dev/ttyX",
+                takes="yes",
+                refuses="no",
+                tells="pos",
+                asks="0x3f",
+                holds="h",
+                goes_on="33",
+                stops="24",
+            ),
         )
         words = words_of(kept)
-        self.assertEqual((words.takes, words.refuses, words.asks, words.holds, words.goes_on, words.stops), ("yes", "no", b"?", b"h", b"!", b"\x18"))
+        self.assertEqual(
+            (words.takes, words.refuses, words.asks, words.holds, words.goes_on, words.stops),
+            ("yes", "no", b"?", b"h", b"!", b"\x18"),
+        )
         self.assertFalse(words.done_lines)
         self.assertTrue(words_of(Preferences()).done_lines)
 

@@ -14,7 +14,9 @@ class ChecklistTest(test_presenters.SessionCase):
     def setUp(self):
         super().setUp()
         self.fill()
-        self.checklist = Checklist(self.session, self.view, lambda: datetime(2026, 4, 14, 9, 30, tzinfo=UTC))
+        self.checklist = Checklist(
+            self.session, self.view, lambda: datetime(2026, 4, 14, 9, 30, tzinfo=UTC)
+        )
 
     def tool(self, key, **texts):
         """What the tool of a line says with these fields, the others as they stand at first."""
@@ -26,7 +28,10 @@ class ChecklistTest(test_presenters.SessionCase):
         return result
 
     def test_lines_stand_in_their_fixed_order_with_numbers(self):
-        self.assertEqual([check.key for check in CHECKS], ["focus", "square", "level", "frame", "exhaust", "look", "stay"])
+        self.assertEqual(
+            [check.key for check in CHECKS],
+            ["focus", "square", "level", "frame", "exhaust", "look", "stay"],
+        )
         numbers = {check.key: check.number(self.session) for check in CHECKS}
         self.assertEqual(numbers["focus"], "on the top face, depth of focus 5 mm")
         self.assertIn("on a bed of 900 × 600 mm", numbers["frame"])
@@ -58,7 +63,9 @@ class ChecklistTest(test_presenters.SessionCase):
 
     def test_frame_with_nine_origins_and_clamps(self):
         self.assertTrue(self.tool("frame", origin="centre", x="450", y="300").good)
-        self.assertEqual(self.tool("frame", origin="upper right", x="50", y="300").main, "Move it 50 mm right.")
+        self.assertEqual(
+            self.tool("frame", origin="upper right", x="50", y="300").main, "Move it 50 mm right."
+        )
         blocked = self.tool("frame", clamp="20,20,40,40; 300,300,320,320")
         self.assertFalse(blocked.good)
         self.assertIn("A clamp at 20, 20 mm is in the way.", blocked.lines)
@@ -79,7 +86,9 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertFalse(self.tool("look", seconds="10").good)
         notes = {note.kind: note for note in cautions_of(self.session)}
         self.assertEqual(notes["eyes"].detail, "OD from the manual, everyone in the room")
-        self.assertIn("no formula here covers this wavelength", dict(safety_lines(self.session))["Eyes"])
+        self.assertIn(
+            "no formula here covers this wavelength", dict(safety_lines(self.session))["Eyes"]
+        )
 
     def test_ticks_outlive_the_plan_and_go_on_to_the_run(self):
         for _ in range(3):
@@ -87,7 +96,10 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertEqual(self.checklist.left, 4)
         self.assertEqual(self.session.ticks["focus"], "2026-04-14T09:30:00+00:00")
         self.burnt()
-        self.assertEqual(set(self.library.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "square", "level"})
+        self.assertEqual(
+            set(self.library.run_of(self.session.desk.trial.id)["ticks"]),
+            {"focus", "square", "level"},
+        )
 
     def test_the_air_of_the_room_goes_into_the_entry_and_a_slip_is_told(self):
         self.tool("exhaust", celsius="21,5", humidity_percent="45")
@@ -98,7 +110,10 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertIn(("Room when tested", "21.5 °C, 45 % humidity"), facts_of(entry, "0 of 3"))
         kept = next(one for one in self.library.entries() if one.uid == entry.uid)
         self.assertEqual(kept.evidence.room, self.session.room)
-        self.assertEqual(self.library.run_of(self.session.desk.trial.id)["room"], {"celsius": 21.5, "humidity_percent": 45.0})
+        self.assertEqual(
+            self.library.run_of(self.session.desk.trial.id)["room"],
+            {"celsius": 21.5, "humidity_percent": 45.0},
+        )
         self.tool("exhaust", celsius="")
         self.assertEqual(self.session.room.words, "45 % humidity")
 

@@ -1,4 +1,6 @@
-"""Opening and swapping files: the disk's faults as sentences, the old file whole until the new one is."""
+"""Opening and swapping files: the disk's faults as sentences, the old file whole until the new one
+is.
+"""
 
 import errno
 import os
@@ -51,13 +53,19 @@ class FilesTest(unittest.TestCase):
 
     def test_what_cannot_be_read_is_told(self):
         (self.folder / "bytes").write_bytes(b"\xff\xfe\x00\x01")
-        for name, words in (("missing", "does not exist"), ("", "is a folder"), ("bytes", "not a text file")):
+        for name, words in (
+            ("missing", "does not exist"),
+            ("", "is a folder"),
+            ("bytes", "not a text file"),
+        ):
             with self.subTest(name), self.assertRaisesRegex(BadFile, words):
                 read_text(self.folder / name)
 
     def test_a_coupon_that_fails_its_check_is_not_written(self):
         with (
-            mock.patch("olive_almanac.formats.gcode.gcode_blocks", return_value=[b"G0 X9999\nM2\n"]),
+            mock.patch(
+                "olive_almanac.formats.gcode.gcode_blocks", return_value=[b"G0 X9999\nM2\n"]
+            ),
             self.assertRaisesRegex(CannotWrite, "did not pass its safety check"),
         ):
             list(write_trial_files(cut_trial(), self.folder / "out"))

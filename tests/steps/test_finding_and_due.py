@@ -1,4 +1,6 @@
-"""The finder's index against a plain search, the due list, comparing, and the shelf that keeps what it was told."""
+"""The finder's index against a plain search, the due list, comparing, and the shelf that keeps what
+it was told.
+"""
 
 import unittest
 from dataclasses import replace
@@ -36,7 +38,13 @@ def shelf(*entries):
 BOOK = shelf(
     sample_entry(uid="a", proofs=proved()),
     sample_entry(uid="b", machine_uid=NORTH.uid, setting=Setting(1.0, 4.0, 2)),
-    sample_entry(uid="c", stock_uid=LEATHER.uid, task="engrave", lot="9", setting=Setting(0.3, 200.0, pitch_mm=0.1)),
+    sample_entry(
+        uid="c",
+        stock_uid=LEATHER.uid,
+        task="engrave",
+        lot="9",
+        setting=Setting(0.3, 200.0, pitch_mm=0.1),
+    ),
     sample_entry(uid="d", stock_uid=OAK.uid, lot="2", origin="guess"),
     sample_entry(uid="e", stock_uid=EIGHTH.uid, lot="8"),
 )
@@ -50,7 +58,7 @@ class FindTest(unittest.TestCase):
     def test_words_sizes_and_units_in_any_order(self):
         self.assertEqual(found("3 mm birch cut 60w"), ["a"])
         self.assertEqual(found("eighth inch birch cut"), ["e"])
-        self.assertEqual(found("1/8\" birch"), ["e"])
+        self.assertEqual(found('1/8" birch'), ["e"])
         self.assertEqual(found("an eighth of an inch birch"), ["e"])
         self.assertEqual(found("leather engrave"), ["c"])
         self.assertEqual(found("brown 9mm"), ["d"])
@@ -67,34 +75,67 @@ class FindTest(unittest.TestCase):
         self.assertEqual(found("leath"), ["c"])
         self.assertEqual(found("lethaer"), ["c"])
         self.assertEqual(found("brich cut 10w"), ["b"])
-        scores = [one.score for one in find_entries(BOOK, "oak", TODAY)] + [one.score for one in find_entries(BOOK, "oakk", TODAY)]
+        scores = [one.score for one in find_entries(BOOK, "oak", TODAY)] + [
+            one.score for one in find_entries(BOOK, "oakk", TODAY)
+        ]
         self.assertEqual(scores, [1.0, 0.7])
 
     def test_codes_of_labels_and_key_sheets(self):
         self.assertEqual(found(entry_code("d")), ["d"])
         self.assertEqual(entry_of_code("  " + entry_code("x y ")), "x y")
-        self.assertEqual((trial_of_code(trial_code("t1")), trial_of_code("birch"), entry_of_code("birch")), ("t1", "", ""))
+        self.assertEqual(
+            (trial_of_code(trial_code("t1")), trial_of_code("birch"), entry_of_code("birch")),
+            ("t1", "", ""),
+        )
 
     def test_the_index_is_made_once_for_a_shelf_and_day(self):
         self.assertIs(index_of(BOOK, TODAY), index_of(BOOK, TODAY))
         self.assertIsNot(index_of(BOOK, TODAY), index_of(BOOK, TODAY + timedelta(days=1)))
 
     @settings(max_examples=60, deadline=None)
-    @given(st.lists(st.sampled_from(("birch", "cut", "leather", "60w", "10w", "engrave", "lot", "7", "oak", "proven", "ply")), max_size=3))
+    @given(
+        st.lists(
+            st.sampled_from(
+                (
+                    "birch",
+                    "cut",
+                    "leather",
+                    "60w",
+                    "10w",
+                    "engrave",
+                    "lot",
+                    "7",
+                    "oak",
+                    "proven",
+                    "ply",
+                )
+            ),
+            max_size=3,
+        )
+    )
     def test_whole_words_find_what_a_plain_search_finds(self, words):
         hits = {entry.uid for entry, _ in FindIndex(BOOK, TODAY).search(words, [], 50)}
         for entry in BOOK.entries:
             machine, stock = BOOK.machine(entry.machine_uid), BOOK.stock(entry.stock_uid)
             state = subject_state(BOOK, machine, stock, entry.task, TODAY)[0]
-            text = f"{stock.label} {word_of(stock)} {stock.colour} {stock.finish} {machine.label} {machine.source} {machine.optical_power_w:g}w"
-            there = f"{text} {TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]}".casefold().replace(",", " ").split()
+            text = (
+                f"{stock.label} {word_of(stock)} {stock.colour} {stock.finish} {machine.label} "
+                f"{machine.source} {machine.optical_power_w:g}w"
+            )
+            there = (
+                f"{text} {TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]}".casefold()
+                .replace(",", " ")
+                .split()
+            )
             holds = all(any(other.startswith(word) for other in there) for word in words)
             self.assertEqual(entry.uid in hits, holds, (words, entry.uid))
 
 
 class ShelfTest(unittest.TestCase):
     def test_entries_are_put_in_their_place_or_taken_out(self):
-        changed = BOOK.with_entries((sample_entry(uid="b", notes="new"), sample_entry(uid="z")), gone=(BOOK.entries[0],))
+        changed = BOOK.with_entries(
+            (sample_entry(uid="b", notes="new"), sample_entry(uid="z")), gone=(BOOK.entries[0],)
+        )
         self.assertEqual([e.uid for e in changed.entries], ["b", "c", "d", "e", "z"])
         self.assertEqual(changed.entry_by_uid["b"].notes, "new")
         self.assertEqual(BOOK.entry_for(NORTH.uid, BIRCH.uid, "cut").uid, "b")
@@ -136,10 +177,21 @@ class DueTest(unittest.TestCase):
             sample_entry(uid="trial", stock_uid=OAK.uid, lot="2"),
             sample_entry(uid="ran out", stock_uid=EIGHTH.uid, lot="8", proofs=proved(old, lot="8")),
             sample_entry(uid="lot", stock_uid=LEATHER.uid, lot="8", proofs=proved(DAY, 5, lot="8")),
-            sample_entry(uid="failed", machine_uid=NORTH.uid, proofs=(*proved(), Proof(DAY, "failed", "7"))),
-            sample_entry(uid="soon", machine_uid=NORTH.uid, stock_uid=OAK.uid, proofs=proved(soon, lot="2"), lot="2"),
+            sample_entry(
+                uid="failed", machine_uid=NORTH.uid, proofs=(*proved(), Proof(DAY, "failed", "7"))
+            ),
+            sample_entry(
+                uid="soon",
+                machine_uid=NORTH.uid,
+                stock_uid=OAK.uid,
+                proofs=proved(soon, lot="2"),
+                lot="2",
+            ),
         )
-        self.assertEqual(self.due(*entries), [("failed", 0), ("lot", 1), ("ran out", 2), ("soon", 3), ("trial", 4)])
+        self.assertEqual(
+            self.due(*entries),
+            [("failed", 0), ("lot", 1), ("ran out", 2), ("soon", 3), ("trial", 4)],
+        )
         self.assertEqual(self.due(), [])
 
     def test_of_two_entries_of_one_subject_only_the_newest_counts(self):
@@ -148,8 +200,12 @@ class DueTest(unittest.TestCase):
 
 class CompareTest(unittest.TestCase):
     def test_lines_say_what_differs(self):
-        lines = {line.name: line for line in compare(BOOK, BOOK.entries[0], BOOK.entries[1], "mm/min")}
-        self.assertTrue(lines["Machine"].differs and lines["Speed"].differs and lines["Passes"].differs)
+        lines = {
+            line.name: line for line in compare(BOOK, BOOK.entries[0], BOOK.entries[1], "mm/min")
+        }
+        self.assertTrue(
+            lines["Machine"].differs and lines["Speed"].differs and lines["Passes"].differs
+        )
         self.assertFalse(lines["Stock"].differs or lines["Lot"].differs)
         self.assertEqual((lines["Speed"].left, lines["Speed"].right), ("720 mm/min", "240 mm/min"))
 
@@ -159,8 +215,12 @@ class CompareTest(unittest.TestCase):
         said = energy_sentence(BOOK, seven, eight)
         self.assertEqual(said, "The right one puts in 20 % more energy: another lot (7, 8).")
         self.assertIn("left one puts in 20 % more", energy_sentence(BOOK, eight, seven))
-        self.assertEqual(energy_sentence(BOOK, seven, replace(seven, notes="x")), "Both put in the same energy.")
-        self.assertEqual(energy_sentence(BOOK, seven, BOOK.entries[2]), "")  # a cut and an engraving
+        self.assertEqual(
+            energy_sentence(BOOK, seven, replace(seven, notes="x")), "Both put in the same energy."
+        )
+        self.assertEqual(
+            energy_sentence(BOOK, seven, BOOK.entries[2]), ""
+        )  # a cut and an engraving
 
     def test_the_nearest_others_come_first(self):
         others = same_stock(BOOK.entries, BOOK.entries[0])
@@ -168,6 +228,10 @@ class CompareTest(unittest.TestCase):
 
     def test_margin_and_kerf_stand_in_the_comparison(self):
         entry = sample_entry(kerf_x_mm=0.2, kerf_y_mm=0.21)
-        entry = replace(entry, evidence=replace(entry.evidence, margins=Margins(speed=1.3), seconds_per_m=80.0))
+        entry = replace(
+            entry, evidence=replace(entry.evidence, margins=Margins(speed=1.3), seconds_per_m=80.0)
+        )
         lines = {line.name: line.left for line in compare(BOOK, entry, entry, "mm/s")}
-        self.assertEqual((lines["Margin in speed"], lines["Kerf X, Y"]), ("30 %", "0.200 mm and 0.210 mm"))
+        self.assertEqual(
+            (lines["Margin in speed"], lines["Kerf X, Y"]), ("30 %", "0.200 mm and 0.210 mm")
+        )

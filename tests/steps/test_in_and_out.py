@@ -1,4 +1,6 @@
-"""The book in and out through the steps: notes with undo, files by suffix, labels and cards, carrying over, the demo's measured trials."""
+"""The book in and out through the steps: notes with undo, files by suffix, labels and cards,
+carrying over, the demo's measured trials.
+"""
 
 import csv
 import io
@@ -34,7 +36,18 @@ from olive_almanac.steps.share import (
 )
 from olive_almanac.storage.library import Library
 from tests.demo_shop import copy_demo
-from tests.samples import ALLOWED, BIRCH, DAY, LEATHER, LONG, NORTH, VINYL, cut_trial, kind_plan, sample_entry
+from tests.samples import (
+    ALLOWED,
+    BIRCH,
+    DAY,
+    LEATHER,
+    LONG,
+    NORTH,
+    VINYL,
+    cut_trial,
+    kind_plan,
+    sample_entry,
+)
 
 TODAY = date.fromisoformat(DAY)
 
@@ -55,7 +68,9 @@ class StepsCase(unittest.TestCase):
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
 
     def open(self, name):
-        library = Library.open(self.place / name, clock=lambda: datetime(2026, 4, 14, tzinfo=UTC), who="Ada")
+        library = Library.open(
+            self.place / name, clock=lambda: datetime(2026, 4, 14, tzinfo=UTC), who="Ada"
+        )
         self.addCleanup(library.close)
         return library
 
@@ -76,7 +91,10 @@ class NotesDeskTest(StepsCase):
         self.assertNotIn("Oak", {stock.name for stock in self.session.shelf.stocks})
         self.session.undo_stack.redo()
         self.assertEqual(len(self.session.shelf.entries), 3)
-        self.assertEqual([why for *_, why, _ in self.library.entry_history("long-bed-oak-5-cut")][1:], ["undone: brought in from pasted notes", "brought in from pasted notes"])
+        self.assertEqual(
+            [why for *_, why, _ in self.library.entry_history("long-bed-oak-5-cut")][1:],
+            ["undone: brought in from pasted notes", "brought in from pasted notes"],
+        )
 
     def test_the_answer_to_the_question_changes_every_speed(self):
         desk = NotesDesk(self.session)
@@ -84,7 +102,9 @@ class NotesDeskTest(StepsCase):
         speeds = {}
         for unit in desk.question.units:
             desk.answer(unit)
-            speeds[unit] = desk.brought.entries[0].setting.speed_mm_s if desk.brought.entries else None
+            speeds[unit] = (
+                desk.brought.entries[0].setting.speed_mm_s if desk.brought.entries else None
+            )
         self.assertAlmostEqual(speeds["mm/min"], 10.0)
         self.assertAlmostEqual(speeds["in/min"], 254.0)
         self.assertAlmostEqual(speeds["mm/s"], 600.0)
@@ -105,15 +125,31 @@ class FilesTest(StepsCase):
     def test_the_suffix_says_what_is_written_and_others_are_refused(self):
         for name in ("book.json", "book.csv", "book.pdf"):
             self.assertIn(name, self.done(write_book_work(self.session, self.place / name)))
-        self.assertEqual(len(list(csv.DictReader(io.StringIO((self.place / "book.csv").read_text())))), 1)
-        self.assertEqual(json.loads((self.place / "book.json").read_text())["format"], "olive-almanac/library")
+        self.assertEqual(
+            len(list(csv.DictReader(io.StringIO((self.place / "book.csv").read_text())))), 1
+        )
+        self.assertEqual(
+            json.loads((self.place / "book.json").read_text())["format"], "olive-almanac/library"
+        )
         with self.assertRaises(BadFile):
             self.done(write_book_work(self.session, self.place / "book.xlsx"))
 
     def test_a_long_book_turns_its_pages_and_the_contents_know_them(self):
         entries = [sample_entry(uid=f"x{n}", stock_uid=f"s{n}") for n in range(90)]
-        lines = [(e, (LONG, NORTH)[n % 2], Stock(f"Stock {n}", "cork", 3.0, uid=f"s{n}"), "Proven", "until then") for n, e in enumerate(entries)]
-        pages = [page.extract_text() for page in pypdf.PdfReader(io.BytesIO(write_book(lines, day=DAY))).pages]
+        lines = [
+            (
+                e,
+                (LONG, NORTH)[n % 2],
+                Stock(f"Stock {n}", "cork", 3.0, uid=f"s{n}"),
+                "Proven",
+                "until then",
+            )
+            for n, e in enumerate(entries)
+        ]
+        pages = [
+            page.extract_text()
+            for page in pypdf.PdfReader(io.BytesIO(write_book(lines, day=DAY))).pages
+        ]
         self.assertGreater(len(pages), 10)
         at = next(n for n, text in enumerate(pages, 1) if text.startswith("North Bench 10 W"))
         self.assertIn(str(at), pages[1])
@@ -131,7 +167,9 @@ class FilesTest(StepsCase):
         self.done(write_book_work(self.session, self.place / "book.json"))
         other = self.open("other")
         (merged,) = take_in_work(other, self.place / "book.json")
-        self.assertEqual((merged.revisions, read_all(other)[0].entries), (5, self.session.shelf.entries))
+        self.assertEqual(
+            (merged.revisions, read_all(other)[0].entries), (5, self.session.shelf.entries)
+        )
         other.save_entry(sample_entry(notes="elsewhere"), "changed")
         other.close()
         (back,) = merge_work(self.library, lambda: Library.open(self.place / "other"))
@@ -148,11 +186,23 @@ class FilesTest(StepsCase):
 
 
 class CarryTest(unittest.TestCase):
-    def carried(self, entry, to_machine=LONG, to_stock=BIRCH, permission=ALLOWED, machine=LONG, stock=BIRCH):
-        return carry_entry(entry, machine, stock, to_machine=to_machine, to_stock=to_stock, permission=permission, rng=np.random.default_rng(2))
+    def carried(
+        self, entry, to_machine=LONG, to_stock=BIRCH, permission=ALLOWED, machine=LONG, stock=BIRCH
+    ):
+        return carry_entry(
+            entry,
+            machine,
+            stock,
+            to_machine=to_machine,
+            to_stock=to_stock,
+            permission=permission,
+            rng=np.random.default_rng(2),
+        )
 
     def cut(self, speed=12.0):
-        return sample_entry(setting=Setting(1.0, speed, 1, 1.5), evidence=Evidence(margins=Margins(speed=1.3)))
+        return sample_entry(
+            setting=Setting(1.0, speed, 1, 1.5), evidence=Evidence(margins=Margins(speed=1.3))
+        )
 
     def test_the_same_subject_gets_nearly_the_same_setting_back(self):
         setting, evidence = self.carried(self.cut())
@@ -161,24 +211,37 @@ class CarryTest(unittest.TestCase):
 
     def test_a_weaker_machine_and_thicker_stock_take_longer(self):
         base = self.carried(self.cut())[0]
-        weak = self.carried(self.cut(), to_machine=replace(LONG, optical_power_w=30.0, name="Old Bed", uid="old"))[0]
-        thick = self.carried(self.cut(), to_stock=replace(BIRCH, thickness_mm=5.0, measured_mm=(), uid="birch-5"))[0]
+        weak = self.carried(
+            self.cut(), to_machine=replace(LONG, optical_power_w=30.0, name="Old Bed", uid="old")
+        )[0]
+        thick = self.carried(
+            self.cut(), to_stock=replace(BIRCH, thickness_mm=5.0, measured_mm=(), uid="birch-5")
+        )[0]
         per_mm = [s.passes / s.speed_mm_s for s in (base, weak, thick)]
         self.assertGreater(per_mm[1], 1.5 * per_mm[0])
         self.assertGreater(per_mm[2], 1.3 * per_mm[0])
 
     def test_what_the_entry_knew_is_carried_and_not_only_the_family(self):
-        hard, easy = (self.carried(self.cut(speed), to_stock=replace(BIRCH, lot="9"))[0] for speed in (5.0, 25.0))
+        hard, easy = (
+            self.carried(self.cut(speed), to_stock=replace(BIRCH, lot="9"))[0]
+            for speed in (5.0, 25.0)
+        )
         self.assertGreater(hard.passes / hard.speed_mm_s, 2 * easy.passes / easy.speed_mm_s)
 
     def test_an_engraving_keeps_its_areal_energy(self):
-        entry = sample_entry(task="engrave", setting=Setting(0.4, 300.0, pitch_mm=0.1, direction="x"))
+        entry = sample_entry(
+            task="engrave", setting=Setting(0.4, 300.0, pitch_mm=0.1, direction="x")
+        )
         setting, evidence = self.carried(entry, to_stock=replace(BIRCH, lot="9"))
         wanted = areal_energy_of(entry.setting, LONG, 300.0)
-        self.assertAlmostEqual(areal_energy_of(setting, LONG, setting.speed_mm_s) / wanted, 1.0, delta=0.03)
+        self.assertAlmostEqual(
+            areal_energy_of(setting, LONG, setting.speed_mm_s) / wanted, 1.0, delta=0.03
+        )
         self.assertIn("another lot", evidence.says)
         line = sample_entry(task="score", setting=Setting(0.3, 60.0))
-        scored, _ = self.carried(line, to_machine=replace(LONG, spot_x_mm=0.1, spot_y_mm=0.1, uid="fine"))
+        scored, _ = self.carried(
+            line, to_machine=replace(LONG, spot_x_mm=0.1, spot_y_mm=0.1, uid="fine")
+        )
         ratio = (scored.power / scored.speed_mm_s) / (0.3 / 60)
         self.assertAlmostEqual(ratio, 0.5, delta=0.05)  # half the spot, half the energy of a line
 
@@ -189,7 +252,13 @@ class CarryTest(unittest.TestCase):
 
 class QuestionsTest(unittest.TestCase):
     def test_each_kind_of_trial_has_its_question(self):
-        kinds = {"grid": "setting", "confirm": "setting", "focus": "focus", "ramp": "focus", "kerf": "kerf"}
+        kinds = {
+            "grid": "setting",
+            "confirm": "setting",
+            "focus": "focus",
+            "ramp": "focus",
+            "kerf": "kerf",
+        }
         for kind, question in kinds.items():
             self.assertEqual(question_of(replace(cut_trial(), kind=kind)), question)
         self.assertEqual(question_of(kind_plan("grey", "engrave").trial), "tone")
@@ -205,8 +274,13 @@ class QuestionsTest(unittest.TestCase):
             copy_demo(Path(place) / "demo")
             library = Library.open(Path(place) / "demo", who="Ada")
             self.addCleanup(library.close)
-            by_kind = {trial.kind: (trial, library.readings(trial.id)) for trial, _, _ in library.trials()}
-            found = {kind: next(iter(work_out(Basis([by_kind[kind]]))))[1] for kind in ("focus", "kerf", "grey")}
+            by_kind = {
+                trial.kind: (trial, library.readings(trial.id)) for trial, _, _ in library.trials()
+            }
+            found = {
+                kind: next(iter(work_out(Basis([by_kind[kind]]))))[1]
+                for kind in ("focus", "kerf", "grey")
+            }
         self.assertTrue(found["focus"].decided, found["focus"].says)
         self.assertLess(abs(found["focus"].fit.focus_mm), 1.0)
         self.assertEqual({row.axis for row in found["kerf"].rows}, {"x", "y"})

@@ -1,4 +1,6 @@
-"""Planning without a window: kinds, factors, sheets, what fits, next cells, used areas, what is expected, the files."""
+"""Planning without a window: kinds, factors, sheets, what fits, next cells, used areas, what is
+expected, the files.
+"""
 
 import csv
 import io
@@ -53,20 +55,39 @@ class KindsTest(PlannerCase):
         again = PlanPresenter(self.session, self.view)
         again.choose_kind("grid")
         again.choose_kind("weekly")
-        self.assertEqual([c.setting for c in again.plan.trial.cells], [c.setting for c in first.cells])
+        self.assertEqual(
+            [c.setting for c in again.plan.trial.cells], [c.setting for c in first.cells]
+        )
         self.assertIn("weekly check", again.basis)
         self.assertNotEqual(again.plan.trial.area_mm, first.area_mm)
 
     def test_what_is_held_of_the_trials_is_what_the_library_holds(self):
-        first, second = replace(self.trial, id="one", name="One"), replace(self.trial, id="two", name="Two")
-        for trial, stage in ((first, "burn"), (second, "burn"), (first, "read"), (replace(second, notes="moved"), "read")):
+        first, second = (
+            replace(self.trial, id="one", name="One"),
+            replace(self.trial, id="two", name="Two"),
+        )
+        for trial, stage in (
+            (first, "burn"),
+            (second, "burn"),
+            (first, "read"),
+            (replace(second, notes="moved"), "read"),
+        ):
             self.session.keep_trial(trial, stage, "done")
-            self.assertEqual(set(self.session.trials), {one for one, _, _ in self.session.store.trials()})
+            self.assertEqual(
+                set(self.session.trials), {one for one, _, _ in self.session.store.trials()}
+            )
         read_again = self.session.store.trials()
         shelf = self.session.shelf
         heard = []
         self.session.listen(heard.append)
-        self.session.take_news((shelf, tuple(sorted(read_again, key=lambda one: (one[2], self.session.trials.index(one[0]))))))
+        self.session.take_news(
+            (
+                shelf,
+                tuple(
+                    sorted(read_again, key=lambda one: (one[2], self.session.trials.index(one[0])))
+                ),
+            )
+        )
         self.assertEqual(heard, [])  # nothing new: stages and times agree, too
 
     def test_a_confirm_run_repeats_the_entry_of_the_book(self):
@@ -74,7 +95,10 @@ class KindsTest(PlannerCase):
         self.planner.choose_kind("confirm")
         found = {cell.setting for cell in self.trial.cells}
         entry = sample_entry().setting
-        self.assertEqual({(s.power, s.speed_mm_s, s.passes) for s in found}, {(entry.power, entry.speed_mm_s, entry.passes)})
+        self.assertEqual(
+            {(s.power, s.speed_mm_s, s.passes) for s in found},
+            {(entry.power, entry.speed_mm_s, entry.passes)},
+        )
         self.assertEqual(self.planner.basis, "from the book: the entry itself")
 
     def test_the_book_is_what_levels_rest_on_where_it_has_a_neighbour(self):
@@ -90,12 +114,18 @@ class KindsTest(PlannerCase):
 
     def test_an_old_note_of_the_subject_is_looked_at_widely_unless_it_cannot_be_right(self):
         def plan_after(**changes):
-            note = sample_entry(origin="guess", proofs=(), evidence=Evidence(says="Brought in from old.csv, row 2; not burnt since."))
+            note = sample_entry(
+                origin="guess",
+                proofs=(),
+                evidence=Evidence(says="Brought in from old.csv, row 2; not burnt since."),
+            )
             self.session.keep_entry(replace(note, **changes), "brought in", "note")
             self.planner.start()
             return sorted({cell.setting.speed_mm_s for cell in self.trial.cells})
 
-        plain = plan_after(evidence=Evidence(probability=0.99))  # reckoned by the model: nothing that the physics does not say
+        plain = plan_after(
+            evidence=Evidence(probability=0.99)
+        )  # reckoned by the model: nothing that the physics does not say
         self.assertIn("from the physics", self.planner.basis)
         quicker = plan_after(setting=Setting(0.9, 20.0, 1))
         self.assertIn("from the note in the book", self.planner.basis)
@@ -105,7 +135,12 @@ class KindsTest(PlannerCase):
         self.assertIn("check its units", self.planner.basis)
 
     def test_slots_follow_the_kind(self):
-        for kind, slots in (("grid", ("power", "speed")), ("focus", ("", "focus")), ("air", ("air", "speed")), ("kerf", ("", ""))):
+        for kind, slots in (
+            ("grid", ("power", "speed")),
+            ("focus", ("", "focus")),
+            ("air", ("air", "speed")),
+            ("kerf", ("", "")),
+        ):
             self.planner.choose_kind(kind)
             self.assertEqual(slots_of(self.planner.texts), slots)
 
@@ -155,7 +190,9 @@ class SheetTest(PlannerCase):
         self.planner.change("cell", "14")
         name, field, text, fixes = self.view.last("show_problem")
         self.assertEqual((name, field), ("show_problem", ""))
-        self.assertRegex(text, r"^No room on this sheet: [\d.]+ mm short for a coupon of [\d.]+ × [\d.]+ mm\.$")
+        self.assertRegex(
+            text, r"^No room on this sheet: [\d.]+ mm short for a coupon of [\d.]+ × [\d.]+ mm\.$"
+        )
         self.assertTrue(fixes)
         for fix in fixes:
             with self.subTest(fix.words):
@@ -169,7 +206,9 @@ class SheetTest(PlannerCase):
         self.session.keep_stock(full, "all used up")
         self.planner.start()
         fixes = self.view.last("show_problem")[3]
-        self.assertEqual([fix.words for fix in fixes], ["on the sheet of 300 × 200 mm", "on the bare bed"])
+        self.assertEqual(
+            [fix.words for fix in fixes], ["on the sheet of 300 × 200 mm", "on the bare bed"]
+        )
 
     def test_arrow_steps_stop_at_what_is_in_the_way(self):
         self.planner.nudge(-10, 0)
@@ -186,14 +225,19 @@ class SheetTest(PlannerCase):
         left, low, right, high = trial.area_mm
         self.assertEqual(stock.sheets[0].used_mm, ((left - 50, low, right - 50, high),))
         self.assertIsNone(used_on_sheet(stock, trial))  # marked once
-        self.assertIsNone(used_on_sheet(replace(stock, sheets=(Sheet(10, 10),)), trial))  # another sheet by now
+        self.assertIsNone(
+            used_on_sheet(replace(stock, sheets=(Sheet(10, 10),)), trial)
+        )  # another sheet by now
         self.planner.choose_kind("confirm")
         cells = used_on_sheet(self.session.subject.stock, self.trial).sheets[0].used_mm
         self.assertEqual(len(cells), 3)
 
     def test_machines_that_can_are_named(self):
         clear = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear", uid="clear")
-        told = {machine.name: (words, allowed) for machine, words, allowed in what_machines_can(self.session.shelf, clear, "cut")}
+        told = {
+            machine.name: (words, allowed)
+            for machine, words, allowed in what_machines_can(self.session.shelf, clear, "cut")
+        }
         self.assertTrue(told["Long Bed"][1])
         self.assertFalse(told["North Bench"][1])
         self.assertIn("Cut: cannot", told["North Bench"][0])
@@ -231,20 +275,27 @@ class OutlookTest(PlannerCase):
         from olive_almanac.steps.decide import decide_trial
 
         energies = sorted(LONG.watts(c.setting.power) / c.setting.speed_mm_s for c in trial.cells)
-        flat = replace(trial, cells=tuple(replace(c, setting=replace(c.setting, pitch_mm=1.0)) for c in trial.cells))
+        flat = replace(
+            trial,
+            cells=tuple(replace(c, setting=replace(c.setting, pitch_mm=1.0)) for c in trial.cells),
+        )
         decision, known = decide_trial([(trial, read_by_tone(flat, energies[8], energies[14]))])
         self.assertTrue(decision.picks)
         self.assertIn("J/mm gives", decision.says)
         pick = decision.picks[0]
         self.assertIsNotNone(pick.seconds_per_m)
-        self.assertTrue(energies[7] < LONG.watts(pick.setting.power) / pick.setting.speed_mm_s < energies[15])
+        self.assertTrue(
+            energies[7] < LONG.watts(pick.setting.power) / pick.setting.speed_mm_s < energies[15]
+        )
         self.assertEqual(known.cells_read, 24)
 
     def test_lines_of_a_focus_test_decide_no_cut(self):
         from olive_almanac.steps.decide import decide_trial
 
         trial = kind_plan("focus").trial
-        decision, _ = decide_trial([(trial, [Reading(cell.id, "not_through") for cell in trial.cells])])
+        decision, _ = decide_trial(
+            [(trial, [Reading(cell.id, "not_through") for cell in trial.cells])]
+        )
         self.assertIn("burn a grid to decide", decision.says)
         self.assertFalse(decision.stall or decision.picks)
 
@@ -253,7 +304,9 @@ class FilesTest(PlannerCase):
     def test_nothing_is_in_place_when_the_last_file_cannot_be_written(self):
         folder = self.folder / "out"
         with (
-            mock.patch("olive_almanac.formats.pdf.write_key", side_effect=CannotWrite("The disk is full.")),
+            mock.patch(
+                "olive_almanac.formats.pdf.write_key", side_effect=CannotWrite("The disk is full.")
+            ),
             self.assertRaises(CannotWrite),
         ):
             list(write_trial_files(self.trial, folder))
@@ -296,7 +349,9 @@ class FilesTest(PlannerCase):
         self.session.choose(task="engrave")
         self.assertIsNone(self.session.desk)
         self.assertTrue(self.session.open_trial(wanted.id))
-        self.assertEqual((self.session.desk.trial.id, self.session.subject.task), (wanted.id, "cut"))
+        self.assertEqual(
+            (self.session.desk.trial.id, self.session.subject.task), (wanted.id, "cut")
+        )
         self.assertFalse(self.session.open_trial("coupon-of-another-shop"))
 
 

@@ -20,7 +20,14 @@ from olive_almanac.steps.plan import PlanPresenter
 from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.steps.session import Session
-from olive_almanac.steps.set_up import SetUpPresenter, controller_fields, machine_facts, machine_fields, power_fields, stock_fields
+from olive_almanac.steps.set_up import (
+    SetUpPresenter,
+    controller_fields,
+    machine_facts,
+    machine_fields,
+    power_fields,
+    stock_fields,
+)
 from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
 from olive_almanac.storage.library import Library
 from tests.bench_line import BenchLine
@@ -51,7 +58,9 @@ class SessionCase(unittest.TestCase):
         self.folder = Path(holder.name)
         ids = count(1)
         self.session = Session(
-            Preferences(machine_uid=LONG.uid, stock_uid=BIRCH.uid), today=lambda: TODAY, new_id=lambda: f"id{next(ids)}"
+            Preferences(machine_uid=LONG.uid, stock_uid=BIRCH.uid),
+            today=lambda: TODAY,
+            new_id=lambda: f"id{next(ids)}",
         )
         self.library = Library.open(self.folder, clock=lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
         self.addCleanup(self.library.close)
@@ -84,9 +93,13 @@ class SessionCase(unittest.TestCase):
         """A presenter whose stand-in controller runs in this thread, by a clock of its own."""
         self.bench_line = BenchLine()
         return BurnPresenter(
-            self.session, self.view, lambda: StandInBench(3), lambda: datetime(2026, 4, 14, 9, tzinfo=UTC),
-            self.bench_line.connect, lambda: self.bench_line.now,
-        )  # fmt: skip
+            self.session,
+            self.view,
+            lambda: StandInBench(3),
+            lambda: datetime(2026, 4, 14, 9, tzinfo=UTC),
+            self.bench_line.connect,
+            lambda: self.bench_line.now,
+        )
 
     def read(self, edge=3.5):
         self.burnt()
@@ -139,7 +152,10 @@ class SessionTest(SessionCase):
         self.assertIsNone(load_snapshot(self.folder))
 
     def test_snapshot_stays_small(self):
-        save_snapshot(self.folder, Shelf((LONG,), (BIRCH,), tuple(sample_entry(uid=f"e{n}") for n in range(900))))
+        save_snapshot(
+            self.folder,
+            Shelf((LONG,), (BIRCH,), tuple(sample_entry(uid=f"e{n}") for n in range(900))),
+        )
         self.assertEqual(len(load_snapshot(self.folder).entries), 300)
 
     def test_margin_note_speaks_of_the_subject(self):
@@ -160,10 +176,18 @@ class SetUpTest(SessionCase):
     def test_first_machine_and_stock_become_the_subject(self):
         self.session.attach(self.library)
         presenter = SetUpPresenter(self.session, self.view)
-        self.assertTrue(presenter.save_machine(self.texts(machine_fields(None), name="North Bench")))
+        self.assertTrue(
+            presenter.save_machine(self.texts(machine_fields(None), name="North Bench"))
+        )
         self.assertTrue(
             presenter.save_stock(
-                self.texts(stock_fields(None), name="Birch ply", thickness_mm="1/8 in", measured="3.1, 3.2", lot="7")
+                self.texts(
+                    stock_fields(None),
+                    name="Birch ply",
+                    thickness_mm="1/8 in",
+                    measured="3.1, 3.2",
+                    lot="7",
+                )
             )
         )
         subject = self.session.subject
@@ -186,7 +210,11 @@ class SetUpTest(SessionCase):
             ("acceleration_mm_s2", "nan", "Acceleration"),
         ):
             with self.subTest(key=key, text=text):
-                self.assertFalse(presenter.save_machine(self.texts(machine_fields(None), name="Bench") | {key: text}))
+                self.assertFalse(
+                    presenter.save_machine(
+                        self.texts(machine_fields(None), name="Bench") | {key: text}
+                    )
+                )
                 _, form, named, problem = self.view.last("show_bad_field")
                 self.assertEqual((form, named), ("machine", field))
                 self.assertIn(field, problem)
@@ -216,9 +244,15 @@ class SetUpTest(SessionCase):
         self.assertTrue(presenter.save_machine(power), self.view.seen[-1])
         self.assertTrue(presenter.save_machine({"modes": "low 20, high 60", "mode": "low"}))
         machine = self.session.subject.machine
-        self.assertEqual((machine.optical_power_w, len(machine.modes), round(machine.watts(0.5), 9)), (20, 2, 28))
+        self.assertEqual(
+            (machine.optical_power_w, len(machine.modes), round(machine.watts(0.5), 9)), (20, 2, 28)
+        )
         self.assertIn("spot would be 0.137 mm", machine_facts(machine))
-        self.assertTrue(presenter.save_machine(self.texts(controller_fields(machine), header="G54; G40", file_units="inch")))
+        self.assertTrue(
+            presenter.save_machine(
+                self.texts(controller_fields(machine), header="G54; G40", file_units="inch")
+            )
+        )
         self.assertEqual(self.session.subject.machine.header, ("G54", "G40"))
         for texts, field in (
             ({"modes": "twenty"}, "Power modes"),
@@ -239,13 +273,21 @@ class SetUpTest(SessionCase):
         self.assertIn("tanning", {field.key for field in stock_fields(LEATHER)})
         self.assertTrue(
             presenter.save_stock(
-                self.texts(stock_fields(BIRCH), glue_line="dark", sheets="300x200; 170×210 used 5,5,97,51 used 100,0,150,30")
+                self.texts(
+                    stock_fields(BIRCH),
+                    glue_line="dark",
+                    sheets="300x200; 170×210 used 5,5,97,51 used 100,0,150,30",
+                )
             )
         )
         stock = self.session.subject.stock
-        self.assertEqual((stock.glue_line, [(s.width_mm, len(s.used_mm)) for s in stock.sheets]), ("dark", [(300, 0), (170, 2)]))
         self.assertEqual(
-            next(f.text for f in stock_fields(stock) if f.key == "sheets"), "300x200; 170x210 used 5,5,97,51 used 100,0,150,30"
+            (stock.glue_line, [(s.width_mm, len(s.used_mm)) for s in stock.sheets]),
+            ("dark", [(300, 0), (170, 2)]),
+        )
+        self.assertEqual(
+            next(f.text for f in stock_fields(stock) if f.key == "sheets"),
+            "300x200; 170x210 used 5,5,97,51 used 100,0,150,30",
         )
         for bad in ("300", "300x", "300x200 used 1,2", "0x5"):
             self.assertFalse(presenter.save_stock(self.texts(stock_fields(BIRCH), sheets=bad)), bad)
@@ -258,7 +300,9 @@ class SetUpTest(SessionCase):
         presenter.leave_new("stock")
         self.assertEqual(presenter.stock, BIRCH)
         presenter.begin_new("stock")
-        presenter.save_stock(self.texts(stock_fields(None), name="Walnut", family="hardwood", thickness_mm="5"))
+        presenter.save_stock(
+            self.texts(stock_fields(None), name="Walnut", family="hardwood", thickness_mm="5")
+        )
         self.assertEqual(self.session.subject.stock.name, "Walnut")
         self.assertIn(BIRCH, self.session.shelf.stocks)
 
@@ -269,7 +313,9 @@ class PlanTest(SessionCase):
         planner = PlanPresenter(self.session, self.view)
         planner.start()
         self.assertEqual(len(planner.plan.trial.cells), 24)
-        self.assertEqual(planner.texts["speed_from"], f"{planner.plan.trial.factors[1].levels[0] * 60:.0f}")
+        self.assertEqual(
+            planner.texts["speed_from"], f"{planner.plan.trial.factors[1].levels[0] * 60:.0f}"
+        )
 
     def test_bad_fields_are_told_and_leave_nothing_to_burn(self):
         self.fill()
@@ -309,7 +355,15 @@ class PlanTest(SessionCase):
         folder = self.folder / "burn" / desk.trial.id
         self.assertEqual(
             {path.name for path in folder.iterdir()},
-            {"coupon.nc", "coupon.svg", "coupon.dxf", "key.pdf", "key-letter.pdf", "cells.csv", "trial.json"},
+            {
+                "coupon.nc",
+                "coupon.svg",
+                "coupon.dxf",
+                "key.pdf",
+                "key-letter.pdf",
+                "cells.csv",
+                "trial.json",
+            },
         )
 
     def test_an_unburnt_trial_is_taken_up_again_under_its_own_name(self):
@@ -330,7 +384,10 @@ class PlanTest(SessionCase):
         self.fill()
         planner = PlanPresenter(self.session, self.view)
         planner.start()
-        cells = [replace(planner.plan.trial.cells[0].setting, power=1.0, speed_mm_s=v, passes=2) for v in (40.0, 25.0, 15.0)]
+        cells = [
+            replace(planner.plan.trial.cells[0].setting, power=1.0, speed_mm_s=v, passes=2)
+            for v in (40.0, 25.0, 15.0)
+        ]
         planner.plan_next(cells)
         settings = [cell.setting for cell in planner.plan.trial.cells]
         self.assertEqual(set(settings), set(cells))
@@ -365,7 +422,14 @@ class ReadTest(SessionCase):
     def test_arrows_move_between_burnt_cells(self):
         self.burnt()
         reader = ReadPresenter(self.session, self.view)
-        for rows, cols, cell in ((-1, 0, "C1"), (0, 1, "C2"), (1, 0, "D2"), (0, -1, "D1"), (0, -1, "D1"), (1, 0, "D1")):
+        for rows, cols, cell in (
+            (-1, 0, "C1"),
+            (0, 1, "C2"),
+            (1, 0, "D2"),
+            (0, -1, "D1"),
+            (0, -1, "D1"),
+            (1, 0, "D1"),
+        ):
             reader.move(rows, cols)
             self.assertEqual(reader.cell.id, cell)
 
@@ -416,7 +480,9 @@ class DecideTest(SessionCase):
     def test_decision_then_map_then_entry_on_trial(self):
         decider = self.decided()
         self.assertTrue(decider.decision.picks)
-        self.assertEqual(decider.map.chance.shape, (len(decider.map.power), len(decider.map.speed_mm_s)))
+        self.assertEqual(
+            decider.map.chance.shape, (len(decider.map.power), len(decider.map.speed_mm_s))
+        )
         last = len(decider.decision.picks) - 1
         decider.choose(last)
         entry = decider.write_entry()
@@ -483,9 +549,13 @@ class BookTest(SessionCase):
         self.assertEqual(len(columns), 6)
         vinyl = next(row for row in rows if row.stock and row.stock.uid == VINYL.uid)
         self.assertEqual(vinyl.states, ("barred",) * 6)
-        self.assertEqual([row.label for row in rows if row.stock is None], ["Wood", "Plastic", "Leather and textile"])
         self.assertEqual(
-            [row.label for row in index_rows(self.session.shelf, TODAY, "leath")], ["Leather and textile", "Map leather 2.0 mm"]
+            [row.label for row in rows if row.stock is None],
+            ["Wood", "Plastic", "Leather and textile"],
+        )
+        self.assertEqual(
+            [row.label for row in index_rows(self.session.shelf, TODAY, "leath")],
+            ["Leather and textile", "Map leather 2.0 mm"],
         )
 
     def test_card_and_clip_carry_the_numbers(self):
@@ -493,8 +563,12 @@ class BookTest(SessionCase):
         book = BookPresenter(self.session)
         path = book.write_card()
         self.assertTrue(path.read_bytes().startswith(b"%PDF"))
-        self.assertRegex(book.clip(), r"Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: \d+ %, \d+ mm/min, 1 pass")
-        self.assertIn(("Confirming burns", "0 of 3"), facts_of(self.session.entry, book.confirmations_text()))
+        self.assertRegex(
+            book.clip(), r"Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: \d+ %, \d+ mm/min, 1 pass"
+        )
+        self.assertIn(
+            ("Confirming burns", "0 of 3"), facts_of(self.session.entry, book.confirmations_text())
+        )
         told = facts_of(self.session.entry, "0 of 3", replace(LONG, lens_focal_mm=63.5))
         self.assertIn(("Holds for", "machine state 1, 63.5 mm lens, lot 7"), told)
 
@@ -502,7 +576,11 @@ class BookTest(SessionCase):
 class FindTest(SessionCase):
     def setUp(self):
         super().setUp()
-        shelf = Shelf((LONG, NORTH), (BIRCH, LEATHER, replace(BIRCH, uid="birch-6", thickness_mm=6.0, measured_mm=())), ())
+        shelf = Shelf(
+            (LONG, NORTH),
+            (BIRCH, LEATHER, replace(BIRCH, uid="birch-6", thickness_mm=6.0, measured_mm=())),
+            (),
+        )
         entries = tuple(
             sample_entry(uid=f"{m.uid}-{s.uid}-{t}", machine_uid=m.uid, stock_uid=s.uid, task=t)
             for m in (LONG, NORTH)
@@ -515,10 +593,15 @@ class FindTest(SessionCase):
         return [hit.entry.uid for hit in find_entries(self.shelf, text, TODAY, most=20)]
 
     def test_words_sizes_units_and_machines(self):
-        self.assertEqual(set(self.found("3 mm birch cut")), {"long-bed-birch-3-cut", "north-bench-birch-3-cut"})
+        self.assertEqual(
+            set(self.found("3 mm birch cut")), {"long-bed-birch-3-cut", "north-bench-birch-3-cut"}
+        )
         self.assertEqual(set(self.found("1/8 in birch cut")), set())  # 3.175 mm is not 3.0 mm
         self.assertEqual(self.found("6mm birch engrave long"), ["long-bed-birch-6-engrave"])
-        self.assertEqual(set(self.found("leather 10w")), {"north-bench-leather-2-cut", "north-bench-leather-2-engrave"})
+        self.assertEqual(
+            set(self.found("leather 10w")),
+            {"north-bench-leather-2-cut", "north-bench-leather-2-engrave"},
+        )
         self.assertEqual(len(self.found("")), 12)
 
     def test_mistyped_words_are_found(self):
@@ -541,7 +624,9 @@ class UndoTest(unittest.TestCase):
         stack, seen = UndoStack(), []
         for n in (1, 2):
             stack.push(Change(str(n), lambda n=n: seen.append(n), lambda n=n: seen.append(-n)))
-        self.assertEqual([stack.undo(), stack.undo(), stack.undo(), stack.redo()], ["2", "1", None, "1"])
+        self.assertEqual(
+            [stack.undo(), stack.undo(), stack.undo(), stack.redo()], ["2", "1", None, "1"]
+        )
         self.assertEqual(seen, [1, 2, -2, -1, 1])
 
 
@@ -549,8 +634,13 @@ class PreferencesTest(unittest.TestCase):
     def test_kept_between_starts_and_tidied_when_strange(self):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "sub" / "preferences.json"
-            save_preferences(path, Preferences(theme="workshop", scale_percent=125, window=(1, 2, 800, 600)))
-            self.assertEqual(load_preferences(path), Preferences(theme="workshop", scale_percent=125, window=(1, 2, 800, 600)))
+            save_preferences(
+                path, Preferences(theme="workshop", scale_percent=125, window=(1, 2, 800, 600))
+            )
+            self.assertEqual(
+                load_preferences(path),
+                Preferences(theme="workshop", scale_percent=125, window=(1, 2, 800, 600)),
+            )
             path.write_text('{"theme": "neon", "scale_percent": 7, "window": [1]}')
             self.assertEqual(load_preferences(path), Preferences())
             path.write_text("{{{")

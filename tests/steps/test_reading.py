@@ -1,4 +1,6 @@
-"""Reading with a photo, by gauge and by two people: what is kept, suggested, agreed with, learned and undone."""
+"""Reading with a photo, by gauge and by two people: what is kept, suggested, agreed with, learned
+and undone.
+"""
 
 import os
 import signal
@@ -30,7 +32,9 @@ class ReadingCase(SessionCase):
         return ReadPresenter(self.session, self.view)
 
     def photo(self, side="front", nuisances=False):
-        return StandInBench(3).photograph(self.session.desk.trial, letters(), side=side, nuisances=nuisances)
+        return StandInBench(3).photograph(
+            self.session.desk.trial, letters(), side=side, nuisances=nuisances
+        )
 
     def add(self, reader, data, side="front"):
         for item in reader.photo_work(data, f"{side}.jpg", side):
@@ -72,14 +76,30 @@ class PhotoTest(ReadingCase):
         self.assertEqual(reader.differences, {cell: "the photo says through"})
         other = Library.open(self.folder)
         self.addCleanup(other.close)
-        self.assertEqual({one.cell: one.verdict for one in other.other_readings(self.session.desk.trial.id)["photo"]}[cell], "free")
+        self.assertEqual(
+            {
+                one.cell: one.verdict
+                for one in other.other_readings(self.session.desk.trial.id)["photo"]
+            }[cell],
+            "free",
+        )
 
     def test_tones_are_learned_from_the_eye_and_unlearned_by_undo(self):
         reader = self.burnt_coupon("engrave")
         self.add(reader, self.photo())
-        by_change = sorted((abs(one.delta_l), cell) for cell, one in reader.suggested.items() if one.delta_l is not None and not one.flags)
+        by_change = sorted(
+            (abs(one.delta_l), cell)
+            for cell, one in reader.suggested.items()
+            if one.delta_l is not None and not one.flags
+        )
         self.assertEqual(reader.limits.taught, 0)
-        for at, verdict in ((2, "too_light"), (6, "too_light"), (10, "right"), (14, "right"), (-1, "too_dark")):
+        for at, verdict in (
+            (2, "too_light"),
+            (6, "too_light"),
+            (10, "right"),
+            (14, "right"),
+            (-1, "too_dark"),
+        ):
             reader.choose(by_change[at][1])
             reader.verdict(verdict)
         limits = reader.limits
@@ -87,7 +107,9 @@ class PhotoTest(ReadingCase):
         self.assertTrue(by_change[6][0] < limits.light < by_change[10][0])
         self.assertTrue(by_change[14][0] < limits.dark < by_change[-1][0])
         self.assertEqual(reader.suggested[by_change[12][1]].verdict, "right")
-        self.assertIsNotNone(self.session.desk.readings[by_change[10][1]].lightness)  # the eye's reading carries what was measured
+        self.assertIsNotNone(
+            self.session.desk.readings[by_change[10][1]].lightness
+        )  # the eye's reading carries what was measured
         reader.take_back()
         self.assertEqual(reader.limits.taught, 4)
 
@@ -120,12 +142,18 @@ class GaugeTest(ReadingCase):
                 self.assertTrue(reader.measure("kerf", f"{cell.nominal_mm + 0.21} mm"))
             elif cell.mark == "stack":
                 long = cell.rect_mm[2] if cell.setting.direction == "x" else cell.rect_mm[3]
-                self.assertTrue(reader.measure("kerf", str(long - 0.19 * round(long / cell.nominal_mm))))
+                self.assertTrue(
+                    reader.measure("kerf", str(long - 0.19 * round(long / cell.nominal_mm)))
+                )
         words = reader.kerf_words()
         self.assertRegex(words, r"kerf X 0\.\d+ ± 0\.\d+ mm from \d+")
         self.assertIn("kerf Y", words)
-        self.assertAlmostEqual(reader.kerf_of(next(c for c in reader.readable if c.mark == "comb")), 0.21)
-        self.assertAlmostEqual(reader.kerf_of(next(c for c in reader.readable if c.mark == "stack")), 0.19)
+        self.assertAlmostEqual(
+            reader.kerf_of(next(c for c in reader.readable if c.mark == "comb")), 0.21
+        )
+        self.assertAlmostEqual(
+            reader.kerf_of(next(c for c in reader.readable if c.mark == "stack")), 0.19
+        )
 
     def test_depth_is_typed_kept_and_taken_away_and_nonsense_is_told(self):
         reader = self.burnt_coupon()
@@ -133,7 +161,10 @@ class GaugeTest(ReadingCase):
         reader.verdict("not_through")
         reader.choose(cell)
         self.assertTrue(reader.measure("depth", "1.4"))
-        self.assertEqual((self.session.desk.readings[cell].depth_mm, self.session.desk.readings[cell].verdict), (1.4, "not_through"))
+        self.assertEqual(
+            (self.session.desk.readings[cell].depth_mm, self.session.desk.readings[cell].verdict),
+            (1.4, "not_through"),
+        )
         self.assertFalse(reader.measure("depth", "deep"))
         self.assertIn("Depth", self.session.problem)
         reader.measure("depth", "")
@@ -145,7 +176,9 @@ class GaugeTest(ReadingCase):
         reader.verdict("hangs")
         reader.choose(cell)
         reader.toggle_defect("reweld")
-        self.assertEqual(self.session.desk.readings[cell], Reading(cell, "hangs", defects=("reweld",)))
+        self.assertEqual(
+            self.session.desk.readings[cell], Reading(cell, "hangs", defects=("reweld",))
+        )
         reader.toggle_defect("reweld")
         self.assertEqual(self.session.desk.readings[cell].defects, ())
 
@@ -162,7 +195,9 @@ class TwoReadersTest(ReadingCase):
         for cell, verdict in zip(cells, ("free", "hangs", "free"), strict=True):
             reader.choose(cell)
             reader.verdict(verdict)
-        self.assertEqual(self.session.desk.readings[cells[1]].verdict, "free")  # the first still counts
+        self.assertEqual(
+            self.session.desk.readings[cells[1]].verdict, "free"
+        )  # the first still counts
         self.assertEqual(reader.differences, {cells[1]: "the second reader says hangs"})
         reader.take_back()
         self.assertNotIn(cells[2], reader.readings)
@@ -197,7 +232,12 @@ for n in range(24):
     print(cell, flush=True)
 """
         for wait_for in (1, 4, 15):
-            child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+            child = subprocess.Popen(
+                [sys.executable, "-c", code],
+                stdout=subprocess.PIPE,
+                text=True,
+                cwd=Path(__file__).parents[2],
+            )
             told = []
             for line in child.stdout:
                 told.append(line.strip())

@@ -24,16 +24,30 @@ PROVEN = sample_entry(proofs=tuple(Proof(f"2026-05-0{n}", "passed", "7") for n i
 
 def middle(trial):
     """The energy in the middle of a ladder, J/mm (J/mm2 for a raster)."""
-    return float(np.exp(np.mean([math.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt) for c in trial.cells])))
+    return float(
+        np.exp(
+            np.mean(
+                [
+                    math.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt)
+                    for c in trial.cells
+                ]
+            )
+        )
+    )
 
 
 def check(day, edge, trial=LADDER, **changes):
     """A weekly coupon of a day that is through from `edge` times the middle of its ladder on."""
-    return replace(trial, id=f"w{day}", made=day, **changes), read_by_energy(trial, edge * middle(trial), band=0.0)
+    return replace(trial, id=f"w{day}", made=day, **changes), read_by_energy(
+        trial, edge * middle(trial), band=0.0
+    )
 
 
 def after(*needs, on=("2026-05-02", "2026-05-20"), sd=0.02):
-    return tuple(WeeklyCheck(LONG.uid, 1, "birch", day, more, sd) for day, more in zip(on, needs, strict=True))
+    return tuple(
+        WeeklyCheck(LONG.uid, 1, "birch", day, more, sd)
+        for day, more in zip(on, needs, strict=True)
+    )
 
 
 class FollowTest(unittest.TestCase):
@@ -45,23 +59,39 @@ class FollowTest(unittest.TestCase):
             self.assertLess(second.sd, 0.08)
 
     def test_each_lot_and_machine_state_is_compared_with_itself(self):
-        found = follow_checks([check("2026-05-02", 1.0), check("2026-05-09", 1.2, stock=replace(BIRCH, lot="8")), check("2026-05-16", 1.2, machine=replace(LONG, state=2))])
+        found = follow_checks(
+            [
+                check("2026-05-02", 1.0),
+                check("2026-05-09", 1.2, stock=replace(BIRCH, lot="8")),
+                check("2026-05-16", 1.2, machine=replace(LONG, state=2)),
+            ]
+        )
         self.assertEqual([one.needs for one in found], [0.0, 0.0, 0.0])
         self.assertEqual(len({one.series for one in found}), 3)
 
     def test_tones_tell_by_verdict_and_finer_by_lightness(self):
         trial = kind_plan("weekly", "engrave").trial
         at = middle(trial)
-        spoken = [(replace(trial, id=str(f), made=day), read_by_tone(trial, 0.9 * at * f, 1.1 * at * f)) for day, f in (("2026-05-02", 1.0), ("2026-05-09", 1.15))]
+        spoken = [
+            (replace(trial, id=str(f), made=day), read_by_tone(trial, 0.9 * at * f, 1.1 * at * f))
+            for day, f in (("2026-05-02", 1.0), ("2026-05-09", 1.15))
+        ]
         self.assertLess(abs(follow_checks(spoken)[1].needs - math.log(1.15)), 0.08)
 
         def toned(day, factor):
-            energy = {c.id: trial.machine.watts(c.setting.power) * c.setting.dose_per_watt for c in trial.cells}
-            return replace(trial, id=day, made=day), [Reading(c, lightness=60 - 25 * math.log(e / at / factor)) for c, e in energy.items()]
+            energy = {
+                c.id: trial.machine.watts(c.setting.power) * c.setting.dose_per_watt
+                for c in trial.cells
+            }
+            return replace(trial, id=day, made=day), [
+                Reading(c, lightness=60 - 25 * math.log(e / at / factor)) for c, e in energy.items()
+            ]
 
         measured = follow_checks([toned("2026-05-02", 1.0), toned("2026-05-09", 1.08)])
         self.assertAlmostEqual(measured[1].needs, math.log(1.08), places=4)
-        self.assertEqual(len(follow_checks([toned("2026-05-02", 1.0), spoken[1]])), 1)  # L* and a word cannot be compared
+        self.assertEqual(
+            len(follow_checks([toned("2026-05-02", 1.0), spoken[1]])), 1
+        )  # L* and a word cannot be compared
 
     def test_too_few_readings_tell_nothing(self):
         trial, readings = check("2026-05-02", 1.0)
@@ -76,7 +106,9 @@ class DueByDriftTest(unittest.TestCase):
         tight = replace(PROVEN, evidence=Evidence(margins=Margins(power=0.85)))
         wide = replace(PROVEN, evidence=Evidence(margins=Margins(power=0.7)))
         checks = after(0.0, 0.12)
-        self.assertEqual(self.state(checks, tight), ("due", "needs 13 % more energy: check of 20 May 2026"))
+        self.assertEqual(
+            self.state(checks, tight), ("due", "needs 13 % more energy: check of 20 May 2026")
+        )
         self.assertEqual(self.state(checks, wide)[0], "proven")
         self.assertEqual(self.state(checks)[0], "due")  # no margin known: 8 %
 
@@ -89,7 +121,9 @@ class DueByDriftTest(unittest.TestCase):
         checks = after(0.0, -0.15)
         self.assertEqual(self.state(checks)[0], "proven")
         tone = replace(PROVEN, task="engrave")
-        self.assertEqual(self.state(checks, tone), ("due", "needs 16 % less energy: check of 20 May 2026"))
+        self.assertEqual(
+            self.state(checks, tone), ("due", "needs 16 % less energy: check of 20 May 2026")
+        )
 
     def test_a_good_check_later_on_lifts_it_again(self):
         again = after(0.0, 0.15, 0.01, on=("2026-05-02", "2026-05-20", "2026-05-27"))
@@ -97,15 +131,19 @@ class DueByDriftTest(unittest.TestCase):
 
 
 class SessionTest(test_presenters.SessionCase):
-    def test_reading_a_weekly_coupon_to_its_end_makes_the_entry_due_and_correcting_it_takes_that_back(self):
+    def test_a_weekly_coupon_read_to_its_end_makes_the_entry_due_and_correcting_takes_it_back(self):
         self.fill()
         proofs = tuple(Proof(f"2026-04-0{n}", "passed", "7") for n in (1, 2, 3))
         self.library.save_entry(sample_entry(proofs=proofs), "proved")
         for day, edge, stage in (("2026-04-02", 1.0, "decide"), ("2026-04-10", 1.25, "read")):
             trial, readings = check(day, edge)
             self.library.save_trial(trial, stage, "burnt")
-            self.library.save_run(trial.id, {"cells": {cell.id: {} for cell in trial.cells}}, "burnt")
-            self.library.save_readings(trial.id, readings[:-1] if stage == "read" else readings, "read")
+            self.library.save_run(
+                trial.id, {"cells": {cell.id: {} for cell in trial.cells}}, "burnt"
+            )
+            self.library.save_readings(
+                trial.id, readings[:-1] if stage == "read" else readings, "read"
+            )
         self.session.attach(self.library)
         self.session.choose(task="cut")
         self.session.open_trial("w2026-04-10")
@@ -114,13 +152,20 @@ class SessionTest(test_presenters.SessionCase):
         reader.choose(last.cell)
         reader.verdict(last.verdict)
         self.assertEqual(self.session.state[0], "due")
-        self.assertRegex(self.session.state[1], "needs (2|3). % more energy: check of 10 April 2026")
-        self.assertEqual([(one.risk, one.reason) for one in due_list(self.session)], [(1, self.session.state[1])])
+        self.assertRegex(
+            self.session.state[1], "needs (2|3). % more energy: check of 10 April 2026"
+        )
+        self.assertEqual(
+            [(one.risk, one.reason) for one in due_list(self.session)], [(1, self.session.state[1])]
+        )
         self.assertEqual(self.session.due_count(), 1)
         decider = DecidePresenter(self.session, self.view)
         for item in decider.work():
             decider.take(item)
-        self.assertRegex(decider.decision.remarks[0], r"^Needs (2|3)\d % more energy than the check of 2 April 2026\.$")
+        self.assertRegex(
+            decider.decision.remarks[0],
+            r"^Needs (2|3)\d % more energy than the check of 2 April 2026\.$",
+        )
         for reading in check("2026-04-10", 1.0)[1]:
             reader.choose(reading.cell)
             reader.verdict(reading.verdict)

@@ -1,4 +1,6 @@
-"""A real PostgreSQL server from the distribution's packages, on loopback, for the tests of a shared library."""
+"""A real PostgreSQL server from the distribution's packages, on loopback, for the tests of a shared
+library.
+"""
 
 import atexit
 import os
@@ -18,13 +20,22 @@ def _programs():
     found = shutil.which("initdb")
     places = [Path(found).parent] if found else []
     places += sorted(Path("/usr/lib/postgresql").glob("*/bin"), reverse=True)
-    return next((place for place in places if (place / "initdb").exists() and (place / "postgres").exists()), None)
+    return next(
+        (
+            place
+            for place in places
+            if (place / "initdb").exists() and (place / "postgres").exists()
+        ),
+        None,
+    )
 
 
 def _start():
     programs = _programs()
     if programs is None:
-        raise unittest.SkipTest("PostgreSQL's server programs are not installed (package postgresql)")
+        raise unittest.SkipTest(
+            "PostgreSQL's server programs are not installed (package postgresql)"
+        )
     folder = Path(tempfile.mkdtemp(prefix="olive-almanac-server-"))
     data, more = folder / "data", {}
     if os.getuid() == 0:  # the server refuses to run as root
@@ -36,8 +47,19 @@ def _start():
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": "/", **more}
-    subprocess.run([programs / "initdb", "-D", data, "-U", "shop", "-A", "trust", "--no-sync"], check=True, **quiet)
-    settings = ("-c", "listen_addresses=127.0.0.1", "-c", f"port={port}", "-c", "unix_socket_directories=")
+    subprocess.run(
+        [programs / "initdb", "-D", data, "-U", "shop", "-A", "trust", "--no-sync"],
+        check=True,
+        **quiet,
+    )
+    settings = (
+        "-c",
+        "listen_addresses=127.0.0.1",
+        "-c",
+        f"port={port}",
+        "-c",
+        "unix_socket_directories=",
+    )
     server = subprocess.Popen([programs / "postgres", "-D", data, *settings], **quiet)
 
     def stop():
@@ -48,7 +70,9 @@ def _start():
     atexit.register(stop)
     for _ in range(800):
         try:
-            psycopg.connect(f"postgresql://shop@127.0.0.1:{port}/postgres", connect_timeout=1).close()
+            psycopg.connect(
+                f"postgresql://shop@127.0.0.1:{port}/postgres", connect_timeout=1
+            ).close()
             return f"postgresql://shop@127.0.0.1:{port}"
         except psycopg.OperationalError:
             if server.poll() is not None:
@@ -64,7 +88,10 @@ def _wait(seconds):
 
 
 def new_database(name: str) -> str:
-    """Return the URL of an empty database of that name; starts the server at the first call.  Raises SkipTest with the reason."""
+    """Return the URL of an empty database of that name; starts the server at the first call.
+
+    Raises SkipTest with the reason.
+    """
     if "url" not in _running:
         try:
             _running["url"] = _start()

@@ -1,4 +1,6 @@
-"""The library: revisions, faults of the world in words, migrations from stored files, kills in mid-write."""
+"""The library: revisions, faults of the world in words, migrations from stored files, kills in
+mid-write.
+"""
 
 import contextlib
 import os
@@ -47,7 +49,10 @@ class LibraryCase(unittest.TestCase):
         return self.library
 
     def rows(self, table):
-        return [(row["uid"], row["revision"], row["why"], int(row["removed"])) for row in self.library.rows()[table]]
+        return [
+            (row["uid"], row["revision"], row["why"], int(row["removed"]))
+            for row in self.library.rows()[table]
+        ]
 
 
 class RecordsTest(LibraryCase):
@@ -72,7 +77,9 @@ class RecordsTest(LibraryCase):
         self.library.save_machine(LONG, "set up")
         self.library.save_machine(replace(LONG, optical_power_w=55), "measured")
         self.assertEqual(self.library.machines()[0].optical_power_w, 55)
-        self.assertEqual(self.rows("machine"), [("long-bed", 1, "set up", 0), ("long-bed", 2, "measured", 0)])
+        self.assertEqual(
+            self.rows("machine"), [("long-bed", 1, "set up", 0), ("long-bed", 2, "measured", 0)]
+        )
 
     def test_a_rule_of_the_shop_can_be_turned_and_withdrawn_and_every_turn_is_kept(self):
         self.library.save_rule("mdf", True, "asked once")
@@ -82,8 +89,13 @@ class RecordsTest(LibraryCase):
         self.assertEqual(self.reopened().rules(), {"mdf": False, "rubber": False})
         self.library.save_rule("mdf", None, "ask again")
         self.assertEqual(self.library.rules(), {"rubber": False})
-        turns = [(uid, revision, why) for uid, revision, why, _ in self.rows("rule") if uid == "mdf"]
-        self.assertEqual(turns, [("mdf", 1, "asked once"), ("mdf", 2, "the filter is worn"), ("mdf", 3, "ask again")])
+        turns = [
+            (uid, revision, why) for uid, revision, why, _ in self.rows("rule") if uid == "mdf"
+        ]
+        self.assertEqual(
+            turns,
+            [("mdf", 1, "asked once"), ("mdf", 2, "the filter is worn"), ("mdf", 3, "ask again")],
+        )
 
     def test_two_windows_on_one_library_see_each_others_saving(self):
         other = self.open()
@@ -103,7 +115,9 @@ class RecordsTest(LibraryCase):
         self.day += timedelta(minutes=5)
         self.library.save_reading(trial.id, Reading("A1", "hangs", char=3), "looked again")
         found = {reading.cell: reading for reading in self.reopened().readings(trial.id)}
-        self.assertEqual(found, {"A1": Reading("A1", "hangs", char=3), "A2": Reading("A2", "hangs", char=2)})
+        self.assertEqual(
+            found, {"A1": Reading("A1", "hangs", char=3), "A2": Reading("A2", "hangs", char=2)}
+        )
 
     def test_removing_is_a_revision_and_saving_brings_it_back(self):
         self.library.save_stock(BIRCH, "set up")
@@ -153,7 +167,10 @@ class RecordsTest(LibraryCase):
 
     def test_a_photo_is_kept_once_under_its_content_and_comes_back_the_same(self):
         name = self.library.keep_photo(b"a photo", ".jpg")
-        self.assertEqual((self.library.keep_photo(b"a photo", ".jpg"), self.library.photo_names()), (name, (name,)))
+        self.assertEqual(
+            (self.library.keep_photo(b"a photo", ".jpg"), self.library.photo_names()),
+            (name, (name,)),
+        )
         self.assertEqual(self.reopened().photo(name), b"a photo")
 
 
@@ -194,7 +211,9 @@ class BackupTest(LibraryCase):
         for suffix in ("-wal", "-shm"):
             (self.folder / f"almanac.db{suffix}").unlink(missing_ok=True)
         (self.folder / "almanac.db").write_bytes(b"this was a library once" * 400)
-        with self.assertRaisesRegex(LibraryTrouble, "damaged.*almanac-2026-04-14.db.*olive-almanac restore"):
+        with self.assertRaisesRegex(
+            LibraryTrouble, "damaged.*almanac-2026-04-14.db.*olive-almanac restore"
+        ):
             self.open()
         backup, aside = restore_backup(self.folder, clock=lambda: self.day)
         self.assertEqual(backup.name, "almanac-2026-04-14.db")
@@ -236,7 +255,9 @@ class TroubleTest(LibraryCase):
             pages = connection.exec_driver_sql("PRAGMA page_count").scalar()
             connection.exec_driver_sql(f"PRAGMA max_page_count={pages}")
             connection.commit()
-        with self.assertRaisesRegex(LibraryTrouble, "disk is full.*what was recorded before is safe"):
+        with self.assertRaisesRegex(
+            LibraryTrouble, "disk is full.*what was recorded before is safe"
+        ):
             for n in range(200):
                 self.library.save_stock(replace(BIRCH, uid=f"s{n}", notes="x" * 2000), "set up")
         self.assertIn(BIRCH, self.reopened().stocks())
@@ -286,7 +307,9 @@ class MigrationTest(unittest.TestCase):
                     self.assertEqual(library.stocks(), (BIRCH,))
                     self.assertEqual(library.entries(), (sample_entry(),))
                     trial = library.trials()[0][0]
-                    self.assertEqual(trial.kind, "grid")  # what older files do not hold takes its default
+                    self.assertEqual(
+                        trial.kind, "grid"
+                    )  # what older files do not hold takes its default
                     self.assertEqual(len(trial.cells), 24)
                     self.assertEqual(trial.cell("A6").setting, Setting(0.55, 32.2, 1, 1.5))
                     self.assertEqual(choices_of(trial).power, (0.55, 0.7, 0.85, 1.0))
@@ -300,7 +323,9 @@ class MigrationTest(unittest.TestCase):
             Library.open(Path(folder)).close()
             with sqlite3.connect(Path(folder) / "almanac.db") as connection:
                 for table in metadata.tables.values():
-                    columns = {row[1] for row in connection.execute(f"PRAGMA table_info({table.name})")}
+                    columns = {
+                        row[1] for row in connection.execute(f"PRAGMA table_info({table.name})")
+                    }
                     self.assertEqual(columns, {column.name for column in table.columns}, table.name)
 
 

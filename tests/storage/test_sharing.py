@@ -1,4 +1,6 @@
-"""A library shared by two programs, merged with another, written out and read back; kills in mid-write lose nothing."""
+"""A library shared by two programs, merged with another, written out and read back; kills in
+mid-write lose nothing.
+"""
 
 import contextlib
 import json
@@ -50,15 +52,19 @@ class SharingCase(unittest.TestCase):
         self.day = datetime(2026, 4, 14, 9, 0, tzinfo=UTC)
 
     def open(self, name, who="Ada"):
-        library = Library.open(name if isinstance(name, Path) else self.place / name, clock=lambda: self.day, who=who)
+        library = Library.open(
+            name if isinstance(name, Path) else self.place / name, clock=lambda: self.day, who=who
+        )
         self.addCleanup(library.close)
         return library
 
     def write(self, folder, who, first, last):
         return subprocess.Popen(
             [sys.executable, "-c", WRITER, str(folder), who, str(first), str(last)],
-            stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONPATH": str(ROOT)},
-        )  # fmt: skip
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, "PYTHONPATH": str(ROOT)},
+        )
 
 
 class TwoProgramsTest(SharingCase):
@@ -70,9 +76,14 @@ class TwoProgramsTest(SharingCase):
             self.assertEqual(writer.returncode, 0)
         library = self.open(folder)
         for who in ("Ada", "Ben"):
-            self.assertEqual({r.cell for r in library.readings(f"t{who}")}, {f"A{n}" for n in range(60)})
+            self.assertEqual(
+                {r.cell for r in library.readings(f"t{who}")}, {f"A{n}" for n in range(60)}
+            )
         history = library.entry_history("e1")
-        self.assertEqual({entry.notes for entry, _, _, _ in history}, {f"{who} {n}" for who in ("Ada", "Ben") for n in range(0, 60, 5)})
+        self.assertEqual(
+            {entry.notes for entry, _, _, _ in history},
+            {f"{who} {n}" for who in ("Ada", "Ben") for n in range(0, 60, 5)},
+        )
         self.assertEqual({who for *_, who in history}, {"Ada", "Ben"})
 
     def test_in_one_folder(self):
@@ -83,14 +94,18 @@ class TwoProgramsTest(SharingCase):
 
 
 class KillsTest(SharingCase):
-    """Each kill falls into the midst of a burst of writes; every printed write must be there, and the library opens."""
+    """Each kill falls into the midst of a burst of writes; every printed write must be there, and
+    the library opens.
+    """
 
     def test_three_hundred_kills_lose_nothing_committed(self):
         folder = self.place / "library"
         self.open(folder).close()
         killer = (
-            "import os,sys\nfrom pathlib import Path\nfrom olive_almanac.core.records.reading import Reading\n"
-            "from olive_almanac.storage.library import Library\nimport random,signal,threading,time\n"
+            "import os,sys\nfrom pathlib import Path\nfrom olive_almanac.core.records.reading "
+            "import Reading\n"
+            "from olive_almanac.storage.library import Library\nimport "
+            "random,signal,threading,time\n"
             "folder=Path(sys.argv[1])\n"
             "for kill in range(int(sys.argv[2]),int(sys.argv[3])):\n"
             "    read,write=os.pipe()\n"
@@ -115,14 +130,19 @@ class KillsTest(SharingCase):
             "    print(kill, told.count(b'\\n'), flush=True)\n"
         )
         run = subprocess.run(
-            [sys.executable, "-c", killer, str(folder), "0", "300"], capture_output=True, text=True, check=True,
+            [sys.executable, "-c", killer, str(folder), "0", "300"],
+            capture_output=True,
+            text=True,
+            check=True,
             env={**os.environ, "PYTHONPATH": str(ROOT)},
-        )  # fmt: skip
+        )
         told = dict(tuple(map(int, line.split())) for line in run.stdout.splitlines())
         self.assertEqual(len(told), 300)
         self.assertGreater(sum(told.values()), 300)
         library = self.open(folder)
-        lost = {kill: count for kill, count in told.items() if len(library.readings(f"t{kill}")) < count}
+        lost = {
+            kill: count for kill, count in told.items() if len(library.readings(f"t{kill}")) < count
+        }
         self.assertEqual(lost, {})
 
 
@@ -143,7 +163,10 @@ class MergeTest(SharingCase):
         merged = self.merge()
         self.assertEqual((merged.revisions, merged.photos, merged.conflicts), (3, 1, ()))
         self.assertEqual(self.ours.photo(name), b"photo")
-        self.assertEqual([(e.notes, who) for e, _, _, who in self.ours.entry_history("e1")], [("", "Ben"), ("again", "Ben")])
+        self.assertEqual(
+            [(e.notes, who) for e, _, _, who in self.ours.entry_history("e1")],
+            [("", "Ben"), ("again", "Ben")],
+        )
         self.assertIn("Nothing new", self.merge().says)
 
     def test_a_record_changed_on_both_sides_keeps_every_revision_and_the_newer_is_in_force(self):
@@ -156,7 +179,9 @@ class MergeTest(SharingCase):
         merged = self.merge()
         self.assertEqual([(one.uid, one.kept) for one in merged.conflicts], [("e1", "ours")])
         self.assertEqual(self.ours.entries()[0].notes, "ours, later")
-        self.assertEqual({e.notes for e, *_ in self.ours.entry_history("e1")}, {"", "theirs", "ours, later"})
+        self.assertEqual(
+            {e.notes for e, *_ in self.ours.entry_history("e1")}, {"", "theirs", "ours, later"}
+        )
         back = self.merge(self.theirs, self.ours)
         self.assertEqual(self.theirs.entries()[0].notes, "ours, later")
         self.assertEqual(back.conflicts, ())
@@ -173,18 +198,33 @@ class MergeTest(SharingCase):
         self.assertEqual(self.ours.stocks(), ())
 
 
-text = st.text(st.characters(codec="utf-8", exclude_characters="\x00", exclude_categories=("Cs",)), max_size=30)
-names = text.filter(lambda word: word.strip() == word and word and all(c.isprintable() for c in word))
+text = st.text(
+    st.characters(codec="utf-8", exclude_characters="\x00", exclude_categories=("Cs",)), max_size=30
+)
+names = text.filter(
+    lambda word: word.strip() == word and word and all(c.isprintable() for c in word)
+)
 entry_strategy = st.builds(
     lambda notes, power, speed, passes, lot, proofs: sample_entry(
-        notes=notes, setting=Setting(power, speed, passes), lot=lot, proofs=tuple(Proof("2026-04-14", p, lot) for p in proofs)
+        notes=notes,
+        setting=Setting(power, speed, passes),
+        lot=lot,
+        proofs=tuple(Proof("2026-04-14", p, lot) for p in proofs),
     ),
-    text, st.floats(0.01, 1), st.floats(0.1, 5000), st.integers(1, 30), text, st.lists(st.sampled_from(("passed", "failed")), max_size=4),
-)  # fmt: skip
+    text,
+    st.floats(0.01, 1),
+    st.floats(0.1, 5000),
+    st.integers(1, 30),
+    text,
+    st.lists(st.sampled_from(("passed", "failed")), max_size=4),
+)
 reading_strategy = st.builds(
-    Reading, st.sampled_from(("A1", "B2", "C3")), st.sampled_from(VERDICTS["cut"]), char=st.none() | st.integers(0, 2),
+    Reading,
+    st.sampled_from(("A1", "B2", "C3")),
+    st.sampled_from(VERDICTS["cut"]),
+    char=st.none() | st.integers(0, 2),
     lightness=st.none() | st.floats(0, 100),
-)  # fmt: skip
+)
 
 
 class RoundTripTest(SharingCase):
@@ -202,7 +242,9 @@ class RoundTripTest(SharingCase):
         return Library.open(folder, who="Ada")
 
     def check(self, library, copy):
-        document = write_library(library.rows(), ((name, library.photo(name)) for name in library.photo_names()))
+        document = write_library(
+            library.rows(), ((name, library.photo(name)) for name in library.photo_names())
+        )
         rows, photos = read_library(document, "library.json")
         copy.take_in(rows, photos.__getitem__, tuple(photos))
         self.assertEqual(copy.rows(), library.rows())
@@ -216,7 +258,12 @@ class RoundTripTest(SharingCase):
         validate("library", self.check(library, self.open("copy")))
 
     @settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
-    @given(st.lists(entry_strategy, max_size=4), st.lists(reading_strategy, max_size=4), st.lists(st.binary(max_size=20), max_size=2), text)
+    @given(
+        st.lists(entry_strategy, max_size=4),
+        st.lists(reading_strategy, max_size=4),
+        st.lists(st.binary(max_size=20), max_size=2),
+        text,
+    )
     def test_generated_libraries_come_back_exactly(self, entries, readings, photos, why):
         with tempfile.TemporaryDirectory() as folder:
             opened = [self.fresh(Path(folder) / name) for name in ("one", "two")]

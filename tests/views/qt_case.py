@@ -1,4 +1,6 @@
-"""Base class of tests that drive the window: offscreen, one application, real mouse and key events."""
+"""Base class of tests that drive the window: offscreen, one application, real mouse and
+key events.
+"""
 
 import os
 import tempfile
@@ -30,7 +32,8 @@ class QtCase(unittest.TestCase):
     def wait_for(self, done, seconds=20.0):
         """Spin the event loop until done() is true; fail at the time limit.
 
-        QTest.qWait holds the GIL, so Python threads would stand still; QEventLoop.exec lets them run.
+        QTest.qWait holds the GIL, so Python threads would stand still; QEventLoop.exec lets them
+        run.
         """
         end = time.monotonic() + seconds
         while not done() and time.monotonic() < end:
@@ -82,7 +85,7 @@ class WindowCase(QtCase):
             self.window = None
             self.settle()
 
-    # -- as a person would -------------------------------------------------------------------------------------------
+    # -- as a person would -------------------------------------------------------------------------
 
     @property
     def session(self):
@@ -98,9 +101,17 @@ class WindowCase(QtCase):
 
     def button(self, text, inside=None):
         """The visible button with this text."""
-        found = [b for b in (inside or self.window).findChildren(QAbstractButton) if b.isVisible() and b.text() == text]
+        found = [
+            b
+            for b in (inside or self.window).findChildren(QAbstractButton)
+            if b.isVisible() and b.text() == text
+        ]
         self.assertTrue(
-            found, f"no button “{text}”; there are {[b.text() for b in self.window.findChildren(QPushButton) if b.isVisible()]}"
+            found,
+            (
+                f"no button “{text}”; there are "
+                f"{[b.text() for b in self.window.findChildren(QPushButton) if b.isVisible()]}"
+            ),
         )
         return found[0]
 
@@ -144,7 +155,7 @@ class WindowCase(QtCase):
     def point(self, x, y):
         return QPoint(round(x), round(y))
 
-    # -- what is wrong with a screen ---------------------------------------------------------------------------------
+    # -- what is wrong with a screen ---------------------------------------------------------------
 
     def clipped(self):
         """Labels and buttons whose text does not fit the space they got."""

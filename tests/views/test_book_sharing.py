@@ -1,4 +1,6 @@
-"""The book as a whole in the window: due list, comparing, old notes, files and paper, another library."""
+"""The book as a whole in the window: due list, comparing, old notes, files and paper, another
+library.
+"""
 
 import csv
 import io
@@ -38,8 +40,15 @@ def proofs(day, count=3, lot="7"):
 class BookSharingTest(ShopCase):
     def fill(self, library):
         library.save_entry(sample_entry(notes="=1+1"), "chosen")
-        library.save_entry(sample_entry(proofs=proofs(str(TODAY - timedelta(days=180)))), "confirmed")
-        library.save_entry(sample_entry(uid="e2", stock_uid="leather-2", proofs=(Proof(DAY, "failed", "9"),), lot="9"), "failed")
+        library.save_entry(
+            sample_entry(proofs=proofs(str(TODAY - timedelta(days=180)))), "confirmed"
+        )
+        library.save_entry(
+            sample_entry(
+                uid="e2", stock_uid="leather-2", proofs=(Proof(DAY, "failed", "9"),), lot="9"
+            ),
+            "failed",
+        )
 
     def menu(self, words):
         """Choose a line of the book's menu as the keyboard does."""
@@ -56,9 +65,13 @@ class BookSharingTest(ShopCase):
         dialog = self.page().dialog
         self.assertEqual([(one.entry.uid, one.risk) for one in dialog.due], [("e2", 0), ("e1", 3)])
         self.key(Qt.Key.Key_Return, widget=dialog.list)
-        self.assertEqual((self.window.station, self.session.subject.stock.uid), ("Plan", "leather-2"))
+        self.assertEqual(
+            (self.window.station, self.session.subject.stock.uid), ("Plan", "leather-2")
+        )
         trial = self.page().presenter.plan.trial
-        self.assertEqual((trial.kind, {cell.setting.speed_mm_s for cell in trial.cells}), ("confirm", {12.0}))
+        self.assertEqual(
+            (trial.kind, {cell.setting.speed_mm_s for cell in trial.cells}), ("confirm", {12.0})
+        )
 
     def test_the_index_is_grouped_by_state_and_sorted_by_the_newest(self):
         model = self.page().left.index.index_model
@@ -77,7 +90,11 @@ class BookSharingTest(ShopCase):
         self.assertIn("revision 0", dialog.choices)
         dialog._pick(1, "e2")
         self.assertIn("same energy", dialog.says.text())
-        texts = [dialog.grid.itemAtPosition(r, 1).widget().text() for r in range(dialog.grid.rowCount()) if dialog.grid.itemAtPosition(r, 1)]
+        texts = [
+            dialog.grid.itemAtPosition(r, 1).widget().text()
+            for r in range(dialog.grid.rowCount())
+            if dialog.grid.itemAtPosition(r, 1)
+        ]
         self.assertIn("Birch ply 3.0 mm", texts)
         dialog.close()
 
@@ -110,26 +127,50 @@ class BookSharingTest(ShopCase):
         return target.read_bytes()
 
     def test_the_book_goes_out_as_table_print_and_library(self):
-        rows = list(csv.DictReader(io.StringIO(self.saved("Save or print the book", "book.csv").decode())))
+        rows = list(
+            csv.DictReader(io.StringIO(self.saved("Save or print the book", "book.csv").decode()))
+        )
         self.assertEqual((list(rows[0]), len(rows)), (list(HEADS), 2))
-        self.assertEqual((rows[0]["state"], rows[0]["power_percent"], rows[0]["notes"]), ("Proven", "85.0", ""))
+        self.assertEqual(
+            (rows[0]["state"], rows[0]["power_percent"], rows[0]["notes"]), ("Proven", "85.0", "")
+        )
         pdf = pypdf.PdfReader(io.BytesIO(self.saved("Save or print the book", "book.pdf")))
         text = [page.extract_text() for page in pdf.pages]
         self.assertIn("Contents", text[1])
         self.assertIn("Long Bed 60 W, 2 settings", text[1])
         self.assertIn("Index by stock", text[-1])
-        on = next(n for n, page in enumerate(text, 1) if "Birch ply 3.0 mm, lot 7, cut through\n" in page)
+        on = next(
+            n for n, page in enumerate(text, 1) if "Birch ply 3.0 mm, lot 7, cut through\n" in page
+        )
         line = next(line for line in text[-1].splitlines() if line.startswith("Birch"))
         after = text[-1].splitlines()
         self.assertTrue(line.endswith(str(on)) or after[after.index(line) + 1] == str(on), text[-1])
         plain = json.loads(self.saved("Save or print the book", "library.json"))
-        self.assertEqual([row["body"]["notes"] for row in plain["tables"]["entry"] if row["uid"] == "e1"], ["=1+1", ""])
+        self.assertEqual(
+            [row["body"]["notes"] for row in plain["tables"]["entry"] if row["uid"] == "e1"],
+            ["=1+1", ""],
+        )
 
     def test_a_wall_card_and_a_label_whose_code_opens_the_entry(self):
-        card = pypdf.PdfReader(io.BytesIO(self.saved("Wall card of this machine", "card.pdf"))).pages[0].extract_text()
-        self.assertLess(card.index("Birch"), card.index("Map leather"))  # what is proven stands first
-        self.assertIn("Birch", pypdf.PdfReader(io.BytesIO(self.saved("Label for the rack", "label.pdf"))).pages[0].extract_text())
-        picture = pypdfium2.PdfDocument(write_label(sample_entry(), LONG, BIRCH, "Proven"))[0].render(scale=6).to_numpy()
+        card = (
+            pypdf.PdfReader(io.BytesIO(self.saved("Wall card of this machine", "card.pdf")))
+            .pages[0]
+            .extract_text()
+        )
+        self.assertLess(
+            card.index("Birch"), card.index("Map leather")
+        )  # what is proven stands first
+        self.assertIn(
+            "Birch",
+            pypdf.PdfReader(io.BytesIO(self.saved("Label for the rack", "label.pdf")))
+            .pages[0]
+            .extract_text(),
+        )
+        picture = (
+            pypdfium2.PdfDocument(write_label(sample_entry(), LONG, BIRCH, "Proven"))[0]
+            .render(scale=6)
+            .to_numpy()
+        )
         self.assertEqual(cv2.QRCodeDetector().detectAndDecode(picture)[0], entry_code("e1"))
         self.session.choose(stock="leather-2")
         self.ctrl(Qt.Key.Key_K)
@@ -144,7 +185,11 @@ class BookSharingTest(ShopCase):
         other.save_stock(BIRCH, "set up")
         other.save_entry(sample_entry(notes="from Ben"), "chosen by Ben")
         other.close()
-        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(self.folder.parent / "other" / "almanac.db"), "")):
+        with mock.patch.object(
+            QFileDialog,
+            "getOpenFileName",
+            return_value=(str(self.folder.parent / "other" / "almanac.db"), ""),
+        ):
             self.menu("Take in another library")
         self.wait_for(lambda: "taken in" in self.page().right.said.text())
         self.assertIn("changed on both sides", self.page().right.said.text())
@@ -158,7 +203,8 @@ class HarmlessTest(ShopCase):
         self.assertEqual(harmless("Birch 3 mm"), "Birch 3 mm")
 
     def test_what_good_burns_alone_prove(self):
-        # 0.05^(1/n): Clopper & Pearson, Biometrika 26:404 (1934), n of n, one-sided 95 %; 3 of 3 gives 0.368, 59 of 59 gives 0.95
+        # 0.05^(1/n): Clopper & Pearson, Biometrika 26:404 (1934), n of n, one-sided 95 %; 3 of 3
+        # gives 0.368, 59 of 59 gives 0.95
         self.assertAlmostEqual(proved_chance(3), 0.3684, places=4)
         self.assertAlmostEqual(proved_chance(59), 0.9505, places=4)
         self.assertEqual(proved_chance(0), 0.0)
@@ -179,6 +225,8 @@ class SharedWindowTest(WindowCase):
         self.window._news.timeout.emit()  # at a bad moment: other work is under way
         self.wait_for(lambda: len(self.session.shelf.entries) == 1)
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
-        self.wait_for(lambda: (shown := self.page().right.main_button) is not None and shown.isVisible())
+        self.wait_for(
+            lambda: (shown := self.page().right.main_button) is not None and shown.isVisible()
+        )
         self.press("It fell free")
         self.assertEqual(len(other.entries()[0].proofs), 1)

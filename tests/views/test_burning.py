@@ -1,4 +1,6 @@
-"""Burn and Practise in the real window: checklist first, a wire that is cut, a port that is armed, an exercise that is scored."""
+"""Burn and Practise in the real window: checklist first, a wire that is cut, a port that is armed,
+an exercise that is scored.
+"""
 
 import math
 
@@ -69,11 +71,25 @@ class BurnKeysTest(ShopCase):
         self.assertTrue(page.burner.isVisible())
         page.burner._choose(1)
         self.press("Arm the port")
-        self.assertIn("The port is not armed: the checklist lacks focus", self.window.strip.text.text())
+        self.assertIn(
+            "The port is not armed: the checklist lacks focus", self.window.strip.text.text()
+        )
         self.session.tell("")
-        self.session.keep_ticks({key: "2026-04-14" for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")})
+        self.session.keep_ticks(
+            {
+                key: "2026-04-14"
+                for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
+            }
+        )
         wires = []
-        object.__setattr__(self.window.outside, "open_port", lambda port, baud: wires.append((port, baud)) or StandInWire(self.session.desk.trial.machine, pace=math.inf))
+        object.__setattr__(
+            self.window.outside,
+            "open_port",
+            lambda port, baud: (
+                wires.append((port, baud))
+                or StandInWire(self.session.desk.trial.machine, pace=math.inf)
+            ),
+        )
         self.press("Arm the port")
         self.wait_for(lambda: page.armed)
         self.assertEqual(wires, [])  # nothing is opened before the second key
@@ -81,12 +97,19 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: page.presenter.running == "done", 30)
         self.assertEqual(wires, [("/dev/ttyX", 115200)])
         self.assertEqual(self.session.desk.run["by"], "/dev/ttyX")
-        self.assertNotIn("seen", next(iter(self.session.desk.burnt.values())))  # a real machine does not say what it looks like
+        self.assertNotIn(
+            "seen", next(iter(self.session.desk.burnt.values()))
+        )  # a real machine does not say what it looks like
 
     def test_a_port_that_cannot_be_opened_is_told(self):
         self.session.remember(port="/dev/no-such-port")
         page = self.page()
-        self.session.keep_ticks({key: "2026-04-14" for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")})
+        self.session.keep_ticks(
+            {
+                key: "2026-04-14"
+                for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
+            }
+        )
         page.burner._choose(1)
         self.press("Arm the port")
         self.wait_for(lambda: page.armed)
@@ -99,9 +122,19 @@ class PractiseTest(ShopCase):
     def begin(self, title):
         self.alt(Qt.Key.Key_9)
         self.assertEqual(self.window.station, "Practise")
-        found = [b for b in self.page().findChildren(QPushButton) if b.accessibleName() == f"Begin {title}"]
+        found = [
+            b
+            for b in self.page().findChildren(QPushButton)
+            if b.accessibleName() == f"Begin {title}"
+        ]
         self.click(found[0])
-        self.wait_for(lambda: self.session.practice is not None and self.session.library is not None and self.window.station == "Set up")
+        self.wait_for(
+            lambda: (
+                self.session.practice is not None
+                and self.session.library is not None
+                and self.window.station == "Set up"
+            )
+        )
 
     def test_an_exercise_from_the_beginning_to_its_score(self):
         from olive_almanac.views.headless import _read_what_the_bench_shows
@@ -132,20 +165,35 @@ class PractiseTest(ShopCase):
         self.assertIsNotNone(self.page().presenter.pick)
         self.ctrl(Qt.Key.Key_Return)
         self.click(self.window.practice_strip.finish)
-        self.wait_for(lambda: self.session.practice is None and self.session.library is not None and self.window.station == "Practise", 60)
+        self.wait_for(
+            lambda: (
+                self.session.practice is None
+                and self.session.library is not None
+                and self.window.station == "Practise"
+            ),
+            60,
+        )
         self.settle(100)
         title = self.page()._score_title.text()
         self.assertIn("Ply of unknown glue:", title)
         points = int(title.split(":")[1].split()[0])
         self.assertTrue(40 < points <= 100, title)
         self.assertIn("was burnt with 7 of 7 lines unticked", self.window_text())
-        self.assertEqual(self.session.shelf.machines, machines)  # one's own library is back, untouched
+        self.assertEqual(
+            self.session.shelf.machines, machines
+        )  # one's own library is back, untouched
         self.assertTrue((self.folder / "practice.json").exists())
 
     def test_leaving_an_exercise_keeps_no_score(self):
         self.begin("Liner foam")
         self.click(self.window.practice_strip.leave)
-        self.wait_for(lambda: self.session.practice is None and self.session.library is not None and self.window.station == "Practise")
+        self.wait_for(
+            lambda: (
+                self.session.practice is None
+                and self.session.library is not None
+                and self.window.station == "Practise"
+            )
+        )
         self.settle(100)
         self.assertEqual(self.page()._score_title.text(), "No score yet")
 

@@ -1,4 +1,6 @@
-"""The charts of the Decide station and the dialogs of the book: what they show, in both themes, with much, little and nothing."""
+"""The charts of the Decide station and the dialogs of the book: what they show, in both themes,
+with much, little and nothing.
+"""
 
 import tempfile
 import unittest
@@ -22,7 +24,13 @@ from olive_almanac.steps.decide import Slices
 from olive_almanac.steps.session import Desk
 from olive_almanac.views import theme
 from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
-from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart, round_steps
+from olive_almanac.views.decide.charts import (
+    FocusChart,
+    KerfChart,
+    SlicesChart,
+    ToneChart,
+    round_steps,
+)
 from olive_almanac.views.decide.doubted import AGREES, DoubtedList
 from olive_almanac.views.read.cell_grid import crossings
 from tests.samples import LONG, cut_trial, kind_plan, sample_entry
@@ -85,7 +93,20 @@ class ChartTest(QtCase):
         combs = [c for c in trial.cells if c.mark == "comb"]
         chart = KerfChart()
         for chosen in (combs, [c for c in combs if c.setting.direction == "x"], combs[:1]):
-            chart.show_kerf(decide_kerf([(trial, [Reading(c.id, kerf_mm=c.nominal_mm + 0.25, by="gauge") for c in chosen])]), "")
+            chart.show_kerf(
+                decide_kerf(
+                    [
+                        (
+                            trial,
+                            [
+                                Reading(c.id, kerf_mm=c.nominal_mm + 0.25, by="gauge")
+                                for c in chosen
+                            ],
+                        )
+                    ]
+                ),
+                "",
+            )
             low, high = chart.scales()[1]
             self.assertTrue(low < 0.25 < high and high - low >= 0.039)
             self.check(chart)
@@ -102,7 +123,9 @@ class ChartTest(QtCase):
             chart.show_table(table, "")
             self.check(chart)
         turned = 80 - 60 * steps + 40 * np.maximum(0, steps - 0.6)
-        chart.show_table(tone_table(steps, turned, Setting(1.0, 200.0, pitch_mm=0.1, direction="x")), "")
+        chart.show_table(
+            tone_table(steps, turned, Setting(1.0, 200.0, pitch_mm=0.1, direction="x")), ""
+        )
         self.check(chart)
 
     def test_slices_of_one_and_of_many_passes(self):
@@ -118,12 +141,21 @@ class ChartTest(QtCase):
 class DoubtedListTest(QtCase):
     def setUp(self):
         trial = cut_trial()
-        rows = [DoubtedReading(trial.id, c.id, "free", 0.001 * n, "not_through", "It may still hang by a thread.") for n, c in enumerate(trial.cells)]
-        rows.append(DoubtedReading("another", "A1", "free", 0.05, "hangs", "of a coupon that is not here"))
+        rows = [
+            DoubtedReading(
+                trial.id, c.id, "free", 0.001 * n, "not_through", "It may still hang by a thread."
+            )
+            for n, c in enumerate(trial.cells)
+        ]
+        rows.append(
+            DoubtedReading("another", "A1", "free", 0.05, "hangs", "of a coupon that is not here")
+        )
         self.trial, self.rows = trial, tuple(rows)
         self.list, self.chosen = DoubtedList(), []
         self.list.chosen.connect(self.chosen.append)
-        self.session = mock.Mock(desk=Desk(trial, "decide"), preferences=mock.Mock(speed_unit="mm/s"))
+        self.session = mock.Mock(
+            desk=Desk(trial, "decide"), preferences=mock.Mock(speed_unit="mm/s")
+        )
         self.list.resize(640, 300)
         self.list.show()
 
@@ -138,7 +170,9 @@ class DoubtedListTest(QtCase):
         QTest.keyClick(self.list, Qt.Key.Key_Return)
         self.assertEqual(self.chosen, [self.trial.cells[10].id])
         QTest.mouseClick(self.list, Qt.MouseButton.LeftButton, pos=QPoint(50, 20))
-        self.assertEqual(self.chosen[-1], self.trial.cells[7].id)  # the first line on show, four fit
+        self.assertEqual(
+            self.chosen[-1], self.trial.cells[7].id
+        )  # the first line on show, four fit
         for _ in range(30):
             QTest.keyClick(self.list, Qt.Key.Key_Up)
         self.assertEqual(self.list.at, 0)
@@ -154,7 +188,9 @@ class DoubtedListTest(QtCase):
 class BookDialogTest(ShopCase):
     def fill(self, library):
         library.save_entry(sample_entry(notes="first"), "chosen")
-        library.save_entry(sample_entry(notes="second", setting=Setting(0.9, 10.0, 1, 1.5)), "slower")
+        library.save_entry(
+            sample_entry(notes="second", setting=Setting(0.9, 10.0, 1, 1.5)), "slower"
+        )
 
     def notes(self):
         dialog = NotesDialog(self.window)
@@ -184,7 +220,9 @@ class BookDialogTest(ShopCase):
     def test_files_are_chosen_or_dropped_and_bad_ones_are_told(self):
         dialog = self.notes()
         good, bad = Path(self.folder.parent) / "notes.csv", Path(self.folder.parent) / "notes.xlsx"
-        good.write_text("Material;Thickness mm;Power %;Speed mm/s\nWalnut;5;90;10\nBirch ply;3;80;11\nTeak;;;\n")
+        good.write_text(
+            "Material;Thickness mm;Power %;Speed mm/s\nWalnut;5;90;10\nBirch ply;3;80;11\nTeak;;;\n"
+        )
         bad.write_bytes(b"PK\x03\x04 not a book")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(good), "")):
             self.click(dialog.choose)
@@ -194,7 +232,13 @@ class BookDialogTest(ShopCase):
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(bad))])
         dialog.dropEvent(
-            QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+            QDropEvent(
+                QPointF(20, 20),
+                Qt.DropAction.CopyAction,
+                mime,
+                Qt.MouseButton.LeftButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
         )
         self.assertIn("cannot be read as a spreadsheet", dialog.told.text())
         self.assertFalse(dialog.keep.isEnabled())
@@ -203,7 +247,9 @@ class BookDialogTest(ShopCase):
 
     def test_many_machines_show_the_chosen_ones_columns_only(self):
         machines = tuple(replace(LONG, name=f"Bed {n}", uid=f"bed-{n}") for n in range(9))
-        self.session.shelf = replace(self.session.shelf, machines=(*self.session.shelf.machines, *machines))
+        self.session.shelf = replace(
+            self.session.shelf, machines=(*self.session.shelf.machines, *machines)
+        )
         self.session.choose(machine="bed-4")
         self.session.changed("shelf")
         self.settle()
@@ -213,13 +259,22 @@ class BookDialogTest(ShopCase):
 
     def test_five_thousand_entries_are_filtered_and_walked(self):
         stocks = tuple(Stock(f"Oak {n}", "hardwood", 1.0 + n % 9, uid=f"s{n}") for n in range(1700))
-        entries = tuple(sample_entry(uid=f"e{n}", stock_uid=f"s{n // 3}", task=("cut", "engrave", "score")[n % 3]) for n in range(5000))
+        entries = tuple(
+            sample_entry(
+                uid=f"e{n}", stock_uid=f"s{n // 3}", task=("cut", "engrave", "score")[n % 3]
+            )
+            for n in range(5000)
+        )
         shelf = self.session.shelf
-        self.session.shelf = replace(shelf, stocks=(*shelf.stocks, *stocks), entries=(*shelf.entries, *entries))
+        self.session.shelf = replace(
+            shelf, stocks=(*shelf.stocks, *stocks), entries=(*shelf.entries, *entries)
+        )
         self.session.changed("shelf")
         self.settle()
         page = self.page()
-        worked_out = ["states" in row.__dict__ for row in page.left.index.index_model.rows if row.stock]
+        worked_out = [
+            "states" in row.__dict__ for row in page.left.index.index_model.rows if row.stock
+        ]
         self.assertTrue(0 < sum(worked_out) < len(worked_out) / 10)  # only of the rows on show
         self.type("oak 77", page.left.filter)
         names = [row.label for row in page.left.index.index_model.rows if row.stock]

@@ -1,4 +1,6 @@
-"""The Decide station's leaves and questions besides the map, and the edge that is drawn while a coupon is read."""
+"""The Decide station's leaves and questions besides the map, and the edge that is drawn while a
+coupon is read.
+"""
 
 import csv
 import math
@@ -13,7 +15,16 @@ from PySide6.QtWidgets import QFileDialog, QLabel
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.storage.library import Library
 from olive_almanac.views.theme import LIVE
-from tests.samples import BIRCH, LONG, cut_trial, engrave_trial, kind_plan, read_by_energy, read_by_tone, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    cut_trial,
+    engrave_trial,
+    kind_plan,
+    read_by_energy,
+    read_by_tone,
+    sample_entry,
+)
 from tests.views.qt_case import WindowCase
 
 
@@ -29,7 +40,11 @@ class DecidingCase(WindowCase):
         library.save_machine(LONG, "set up")
         library.save_stock(BIRCH, "set up")
         library.save_trial(self.trial, "decide", "read")
-        library.save_run(self.trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in self.trial.cells}}, "burnt")
+        library.save_run(
+            self.trial.id,
+            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in self.trial.cells}},
+            "burnt",
+        )
         library.save_readings(self.trial.id, self.readings, "read")
         self.fill(library)
         library.close()
@@ -73,7 +88,9 @@ class LeavesTest(DecidingCase):
 
     def test_numbers_are_copied(self):
         self.decided()
-        self.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        self.key(
+            Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        )
         copied = QGuiApplication.clipboard().text()
         self.assertIn("focus 1.5 mm", copied)
         self.assertIn("1 pass", copied)
@@ -99,9 +116,30 @@ class DisbelievedTest(DecidingCase):
 class ToneTargetTest(DecidingCase):
     trial = engrave_trial()
     readings = tuple(
-        replace(r, lightness=round(80 - 50 * (1 - math.exp(-((c.setting.power * 60 / (c.setting.speed_mm_s * c.setting.pitch_mm) / 0.7) ** 2))), 1))
+        replace(
+            r,
+            lightness=round(
+                80
+                - 50
+                * (
+                    1
+                    - math.exp(
+                        -(
+                            (
+                                c.setting.power
+                                * 60
+                                / (c.setting.speed_mm_s * c.setting.pitch_mm)
+                                / 0.7
+                            )
+                            ** 2
+                        )
+                    )
+                ),
+                1,
+            ),
+        )
         for r, c in zip(read_by_tone(engrave_trial(), 0.5, 0.9), engrave_trial().cells, strict=True)
-    )  # fmt: skip
+    )
 
     def test_aims_at_the_darkest_and_at_the_tone_of_a_cell(self):
         page = self.decided()
@@ -117,14 +155,21 @@ class ToneTargetTest(DecidingCase):
         page.aims.set_at(0)
         page._aim(0)
         self.wait_for(lambda: page.presenter.finished)
-        cell = next(c for c in self.trial.cells if 55 < self.session.desk.readings[c.id].lightness < 65)
+        cell = next(
+            c for c in self.trial.cells if 55 < self.session.desk.readings[c.id].lightness < 65
+        )
         self.settle(60)
         area = page.map._area(page.map.width() / LIVE.scale, page.map.height() / LIVE.scale)
         at = page.map._point(area, cell.setting.speed_mm_s, cell.setting.power) * LIVE.scale
         self.click(page.map, at.toPoint())
         self.wait_for(lambda: page.presenter.finished)
-        self.assertAlmostEqual(page.presenter.lightness, self.session.desk.readings[cell.id].lightness)
-        self.assertIn(f"L* {self.session.desk.readings[cell.id].lightness:.0f} ±", page.presenter.decision.says)
+        self.assertAlmostEqual(
+            page.presenter.lightness, self.session.desk.readings[cell.id].lightness
+        )
+        self.assertIn(
+            f"L* {self.session.desk.readings[cell.id].lightness:.0f} ±",
+            page.presenter.decision.says,
+        )
 
 
 def line_width(focus, at=0.6):
@@ -134,7 +179,10 @@ def line_width(focus, at=0.6):
 
 class FocusPageTest(DecidingCase):
     trial = kind_plan("focus").trial
-    readings = tuple(Reading(c.id, kerf_mm=line_width(c.setting.focus_mm), by="gauge") for c in kind_plan("focus").trial.cells)
+    readings = tuple(
+        Reading(c.id, kerf_mm=line_width(c.setting.focus_mm), by="gauge")
+        for c in kind_plan("focus").trial.cells
+    )
 
     def test_the_focus_found_is_planned_with(self):
         page = self.decided()
@@ -142,13 +190,17 @@ class FocusPageTest(DecidingCase):
         self.assertIn("below the top face", page.says.text())
         self.ctrl(Qt.Key.Key_Return)
         self.assertEqual(self.window.station, "Plan")
-        self.assertEqual({c.setting.focus_mm for c in self.page().presenter.plan.trial.cells}, {0.6})
+        self.assertEqual(
+            {c.setting.focus_mm for c in self.page().presenter.plan.trial.cells}, {0.6}
+        )
 
 
 class KerfPageTest(DecidingCase):
     trial = kind_plan("kerf").trial
     readings = tuple(
-        Reading(c.id, kerf_mm=c.nominal_mm + (0.30 if c.setting.direction == "x" else 0.24), by="gauge")
+        Reading(
+            c.id, kerf_mm=c.nominal_mm + (0.30 if c.setting.direction == "x" else 0.24), by="gauge"
+        )
         for c in kind_plan("kerf").trial.cells
         if c.mark == "comb"
     )
@@ -170,7 +222,12 @@ class KerfPageTest(DecidingCase):
 class ToneCurveTest(DecidingCase):
     trial = kind_plan("grey", "engrave").trial
     readings = tuple(
-        Reading(c.id, lightness=round(80 - 45 * (c.setting.power / 0.6) ** 2 / (1 + (c.setting.power / 0.6) ** 2), 1))
+        Reading(
+            c.id,
+            lightness=round(
+                80 - 45 * (c.setting.power / 0.6) ** 2 / (1 + (c.setting.power / 0.6) ** 2), 1
+            ),
+        )
         for c in kind_plan("grey", "engrave").trial.cells
     )
 
@@ -209,7 +266,10 @@ class EdgeWhileReadingTest(DecidingCase):
 
 
 class AllFlaredTest(DecidingCase):
-    readings = tuple(Reading(cell.id, "free", char=3, defects=("flare",)) for cell in DecidingCase.trial.cells[:5])
+    readings = tuple(
+        Reading(cell.id, "free", char=3, defects=("flare",))
+        for cell in DecidingCase.trial.cells[:5]
+    )
 
     def test_says_so_and_leads_to_cooler_cells(self):
         page = self.decided()

@@ -1,4 +1,6 @@
-"""What is drawn: contours of the map, marks that stay apart without their colour, the worker behind long work."""
+"""What is drawn: contours of the map, marks that stay apart without their colour, the worker behind
+long work.
+"""
 
 import itertools
 import threading
@@ -48,7 +50,9 @@ class ContourIndependent(unittest.TestCase):
 
 
 class MarksTest(QtCase):
-    """Without hue, through orange goggles, at the smallest size used: no two marks of a family look alike."""
+    """Without hue, through orange goggles, at the smallest size used: no two marks of a family look
+    alike.
+    """
 
     LEAST = 0.05  # mean difference of luminance over the box, as a share of the strongest
 
@@ -58,7 +62,9 @@ class MarksTest(QtCase):
         painter = QPainter(image)
         draw(painter, QRectF(2, 2, size, size), key)
         painter.end()
-        raw = np.frombuffer(bytes(image.constBits()), np.uint8).reshape(size + 4, image.bytesPerLine())[:, : 3 * (size + 4)]
+        raw = np.frombuffer(bytes(image.constBits()), np.uint8).reshape(
+            size + 4, image.bytesPerLine()
+        )[:, : 3 * (size + 4)]
         rgb = raw.reshape(size + 4, size + 4, 3) / 255 * [1.0, 0.6, 0.0]
         linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
         return linear @ [0.2126, 0.7152, 0.0722]
@@ -78,7 +84,9 @@ class MarksTest(QtCase):
                 strongest = max(np.abs(p - ground).max() for p in pictures.values())
                 for a, b in itertools.combinations(keys, 2):
                     with self.subTest(theme=name, a=a, b=b):
-                        self.assertGreater(np.abs(pictures[a] - pictures[b]).mean() / strongest, self.LEAST)
+                        self.assertGreater(
+                            np.abs(pictures[a] - pictures[b]).mean() / strongest, self.LEAST
+                        )
 
 
 class WorkerTest(QtCase):
@@ -92,7 +100,9 @@ class WorkerTest(QtCase):
     def test_items_arrive_in_the_main_thread(self):
         seen = []
         worker = Worker(iter(range(3)))
-        worker.item.connect(lambda n: seen.append((n, threading.current_thread() is threading.main_thread())))
+        worker.item.connect(
+            lambda n: seen.append((n, threading.current_thread() is threading.main_thread()))
+        )
         self.run_to_end(worker)
         self.assertEqual(seen, [(0, True), (1, True), (2, True)])
 

@@ -1,4 +1,6 @@
-"""Every page at every size, theme and scale: nothing clipped, everything named, everything reachable."""
+"""Every page at every size, theme and scale: nothing clipped, everything named, everything
+reachable.
+"""
 
 from datetime import UTC, datetime
 
@@ -67,12 +69,23 @@ class LookTest(test_stations.ShopCase):
 
     def test_every_control_has_a_name_for_a_screen_reader(self):
         for name, task in self.every_page():
-            controls = [w for kind in (QAbstractButton, QLineEdit, QTableView) for w in self.window.findChildren(kind)]
+            controls = [
+                w
+                for kind in (QAbstractButton, QLineEdit, QTableView)
+                for w in self.window.findChildren(kind)
+            ]
             for widget in controls:
                 if widget.isVisible() and type(widget).__name__ != "QToolButton":
                     told = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
                     with self.subTest(page=name, task=task, widget=type(widget).__name__):
-                        self.assertTrue(told, f"{type(widget).__name__} “{getattr(widget, 'text', str)()}” has no name")
+                        self.assertTrue(
+                            told,
+                            (
+                                f"{type(widget).__name__} “{getattr(widget, 'text', str)()}” "
+                                "has no "
+                                "name"
+                            ),
+                        )
 
     def test_theme_scale_station_and_window_are_remembered(self):
         self.ctrl(Qt.Key.Key_L)

@@ -1,4 +1,6 @@
-"""The Plan station in the real window: every field by mouse and keys, the sheet, dragging, turning, no room, the outlook."""
+"""The Plan station in the real window: every field by mouse and keys, the sheet, dragging, turning,
+no room, the outlook.
+"""
 
 from dataclasses import replace
 from itertools import pairwise
@@ -48,8 +50,16 @@ class FieldsTest(PlanCase):
             ("power_from", "60", lambda t: min(c.setting.power for c in t.cells) == 0.6),
             ("power_to", "90", lambda t: max(c.setting.power for c in t.cells) == 0.9),
             ("power_steps", "3", lambda t: len(t.cells) == 18),
-            ("speed_from", "1200", lambda t: round(min(c.setting.speed_mm_s for c in t.cells), 3) == 20),
-            ("speed_to", "2400", lambda t: round(max(c.setting.speed_mm_s for c in t.cells), 3) == 40),
+            (
+                "speed_from",
+                "1200",
+                lambda t: round(min(c.setting.speed_mm_s for c in t.cells), 3) == 20,
+            ),
+            (
+                "speed_to",
+                "2400",
+                lambda t: round(max(c.setting.speed_mm_s for c in t.cells), 3) == 40,
+            ),
             ("speed_steps", "5", lambda t: len(t.cells) == 15),
             ("focus", "1", lambda t: {c.setting.focus_mm for c in t.cells} == {1.0}),
             ("passes", "2", lambda t: {c.setting.passes for c in t.cells} == {2}),
@@ -63,7 +73,11 @@ class FieldsTest(PlanCase):
         self.layout_leaf()
         for key, text, check in (
             ("cell", "8", lambda t: t.cells[0].rect_mm[2] == 8),
-            ("gap", "6", lambda t: t.cells[1].rect_mm != t.cells[0].rect_mm and t.coupon.width_mm > 95),
+            (
+                "gap",
+                "6",
+                lambda t: t.cells[1].rect_mm != t.cells[0].rect_mm and t.coupon.width_mm > 95,
+            ),
             ("rest", "2", lambda t: t.rest_s == 2),
             ("sheet_x", "30", lambda t: t.sheet.x_mm == 30),
             ("sheet_y", "20", lambda t: t.sheet.y_mm == 20),
@@ -80,19 +94,41 @@ class FieldsTest(PlanCase):
     def test_kinds_are_picked_and_show_their_own_fields(self):
         choices = self.page().choices
         for words, kind, key, text, check in (
-            ("passes", "passes", "passes_to", "3", lambda t: max(c.setting.passes for c in t.cells) == 3),
+            (
+                "passes",
+                "passes",
+                "passes_to",
+                "3",
+                lambda t: max(c.setting.passes for c in t.cells) == 3,
+            ),
             ("focus ramp", "ramp", "slope", "0.2", lambda t: t.choices["slope"] == 0.2),
             ("kerf", "kerf", "slots", "2.8, 2.9, 3", lambda t: len(t.cells) == 8),
             ("confirm", "confirm", "repeats", "5", lambda t: len(t.cells) == 5),
-            ("weekly", "weekly", "power", "90", lambda t: {c.setting.power for c in t.cells} == {0.9}),
+            (
+                "weekly",
+                "weekly",
+                "power",
+                "90",
+                lambda t: {c.setting.power for c in t.cells} == {0.9},
+            ),
             ("direction", "direction", "speed_steps", "3", lambda t: len(t.cells) == 6),
             ("air", "air", "speed_steps", "4", lambda t: len(t.cells) == 12),
-            ("detail", "detail", "power", "80", lambda t: {c.setting.power for c in t.cells} == {0.8}),
+            (
+                "detail",
+                "detail",
+                "power",
+                "80",
+                lambda t: {c.setting.power for c in t.cells} == {0.8},
+            ),
             ("focus steps", "focus", "focus_steps", "5", lambda t: len(t.cells) == 5),
         ):
             with self.subTest(kind=kind):
                 self.choose_word(choices.kind, words)
-                self.wait_for(lambda kind=kind: self.page().presenter.plan is not None and self.trial.kind == kind)
+                self.wait_for(
+                    lambda kind=kind: (
+                        self.page().presenter.plan is not None and self.trial.kind == kind
+                    )
+                )
                 self.assertEqual(self.clipped(), [])
                 self.becomes(key, text, check)
 
@@ -100,13 +136,17 @@ class FieldsTest(PlanCase):
         choices = self.page().choices
         self.choose_word(choices.up.name, "Focus")
         self.wait_for(lambda: len({c.setting.focus_mm for c in self.trial.cells}) == 5)
-        self.assertEqual(len({c.setting.power for c in self.trial.cells}), 1)  # what varied before is held now
+        self.assertEqual(
+            len({c.setting.power for c in self.trial.cells}), 1
+        )  # what varied before is held now
         self.choose_word(choices.across.spacing, "ratio")
         speeds = sorted({c.setting.speed_mm_s for c in self.trial.cells})
         for (a, b), (c, d) in pairwise(pairwise(speeds)):
             self.assertAlmostEqual(b / a, d / c, places=3)
         self.choose_word(choices.across.spacing, "list")
-        self.becomes("speed_list", "1500, 1800", lambda t: len({c.setting.speed_mm_s for c in t.cells}) == 2)
+        self.becomes(
+            "speed_list", "1500, 1800", lambda t: len({c.setting.speed_mm_s for c in t.cells}) == 2
+        )
         self.choose_word(choices.pickers["beam"], "follows")
         self.assertEqual({c.setting.beam for c in self.trial.cells}, {"follows-speed"})
         self.choose_word(choices.pickers["air"], "low")
@@ -122,7 +162,9 @@ class FieldsTest(PlanCase):
 
     def test_engraving_has_pitch_crossed_lines_and_its_own_kinds(self):
         self.choose_word(self.window.subject_line.task, "engr")
-        self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.task == "engrave")
+        self.wait_for(
+            lambda: self.page().presenter.plan is not None and self.trial.task == "engrave"
+        )
         self.becomes("pitch", "0.2", lambda t: {c.setting.pitch_mm for c in t.cells} == {0.2})
         self.choose_word(self.page().choices.pickers["crosshatch"], "yes")
         self.assertTrue(all(cell.setting.crosshatch for cell in self.trial.cells))
@@ -146,7 +188,11 @@ class SheetTest(PlanCase):
         start = (left + k * (left_mm + right_mm) / 2, foot - k * (low_mm + high_mm) / 2)
         QTest.mousePress(sheet, Qt.MouseButton.LeftButton, pos=self.point(*start))
         QTest.mouseMove(sheet, self.point(start[0] + k * dx_mm, start[1] - k * dy_mm))
-        QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, pos=self.point(start[0] + k * dx_mm, start[1] - k * dy_mm))
+        QTest.mouseRelease(
+            sheet,
+            Qt.MouseButton.LeftButton,
+            pos=self.point(start[0] + k * dx_mm, start[1] - k * dy_mm),
+        )
         self.settle()
 
     def test_it_is_dragged_snaps_to_edges_and_never_lies_on_a_clamp(self):
@@ -186,7 +232,9 @@ class SheetTest(PlanCase):
             labels = self.page().short.findChildren(type(self.page().centre_title))
             return [label.text() for label in labels if label.isVisible()]
 
-        self.wait_for(lambda: any("No room on this sheet: " in text and "mm short" in text for text in told()))
+        self.wait_for(
+            lambda: any("No room on this sheet: " in text and "mm short" in text for text in told())
+        )
         self.assertIn("These would fit:", told())
         self.press("On the sheet of 400 × 250 mm")
         self.assertEqual(self.trial.sheet.number, 0)
@@ -200,7 +248,9 @@ class SheetTest(PlanCase):
         self.wait_for(lambda: self.session.subject.stock.sheets[0].used_mm)
         self.assertEqual(self.session.subject.stock.sheets[0].used_mm, (first,))
         self.alt(Qt.Key.Key_2)
-        self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.area_mm != first)
+        self.wait_for(
+            lambda: self.page().presenter.plan is not None and self.trial.area_mm != first
+        )
         left, low, *_ = self.trial.area_mm
         self.assertTrue(left >= first[2] or low >= first[3])
 
@@ -208,7 +258,9 @@ class SheetTest(PlanCase):
         self.layout_leaf()
         self.becomes("clamps", "380,0,400,30", lambda t: t.sheet.clamps_mm == ((380, 0, 400, 30),))
         self.write_burn_file()
-        self.assertEqual(self.session.shelf.stock(BIRCH.uid).sheets[0].clamps_mm, ((380, 0, 400, 30),))
+        self.assertEqual(
+            self.session.shelf.stock(BIRCH.uid).sheets[0].clamps_mm, ((380, 0, 400, 30),)
+        )
 
 
 class OutlookTest(PlanCase):
@@ -253,7 +305,10 @@ class OutlookTest(PlanCase):
                 for key in ("power_steps", "speed_steps"):
                     self.retype(self.fields[key], steps)
                 self.wait_for(
-                    lambda steps=steps: self.page().presenter.plan is not None and len(self.trial.cells) == int(steps) ** 2
+                    lambda steps=steps: (
+                        self.page().presenter.plan is not None
+                        and len(self.trial.cells) == int(steps) ** 2
+                    )
                 )
                 self.wait_for(lambda: self.page().sheet.outlook is not None)
                 self.assertEqual(self.clipped(), [])
@@ -277,5 +332,7 @@ class OutlookTest(PlanCase):
         self.type(f"olive-almanac:trial:{wanted}", finder.field)
         self.key(Qt.Key.Key_Return, widget=finder.field)
         self.assertEqual(self.session.desk.trial.id, wanted)
-        self.assertEqual((self.session.subject.machine, self.session.subject.stock.uid), (LONG, BIRCH.uid))
+        self.assertEqual(
+            (self.session.subject.machine, self.session.subject.stock.uid), (LONG, BIRCH.uid)
+        )
         self.assertEqual(self.window.station, "Burn")

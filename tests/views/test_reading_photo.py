@@ -1,4 +1,6 @@
-"""Read in the real window with a photo: dropped, pasted, chosen; corners dragged by mouse and moved by keys; suggestions by Enter."""
+"""Read in the real window with a photo: dropped, pasted, chosen; corners dragged by mouse and moved
+by keys; suggestions by Enter.
+"""
 
 import cv2
 import numpy as np
@@ -26,22 +28,47 @@ class PhotoPageTest(ShopCase):
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")
-        library.save_run(self.trial.id, {"by": "machine", "complete": True, "cells": {c.id: {"flared": False} for c in self.trial.cells}}, "burnt")
+        library.save_run(
+            self.trial.id,
+            {
+                "by": "machine",
+                "complete": True,
+                "cells": {c.id: {"flared": False} for c in self.trial.cells},
+            },
+            "burnt",
+        )
 
     def setUp(self):
         super().setUp()
         self.alt(Qt.Key.Key_4)
-        self.snap = photograph(self.trial, tuple(StandInBench(3).burn(self.trial)), hidden_of(LONG, BIRCH, 3), letters(), seed=3, nuisances=False)
+        self.snap = photograph(
+            self.trial,
+            tuple(StandInBench(3).burn(self.trial)),
+            hidden_of(LONG, BIRCH, 3),
+            letters(),
+            seed=3,
+            nuisances=False,
+        )
         self.file = self.folder.parent / "coupon.jpg"
         self.file.write_bytes(self.snap.jpeg)
 
     def read_done(self):
-        self.wait_for(lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30)
+        self.wait_for(
+            lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30
+        )
         self.settle(50)
 
     def drop(self, mime):
-        how = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-        enters, drops = QDragEnterEvent(self.point(300, 300), *how), QDropEvent(QPointF(300, 300), *how)
+        how = (
+            Qt.DropAction.CopyAction,
+            mime,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        enters, drops = (
+            QDragEnterEvent(self.point(300, 300), *how),
+            QDropEvent(QPointF(300, 300), *how),
+        )
         self.page().dragEnterEvent(enters)
         self.assertTrue(enters.isAccepted())
         self.page().dropEvent(drops)
@@ -66,7 +93,9 @@ class PhotoPageTest(ShopCase):
         self.assertEqual(len(self.session.desk.readings), 1 + count)
         self.key(Qt.Key.Key_Backspace, widget=page)
         self.assertEqual(len(self.session.desk.readings), 1)
-        held = next(cell for cell, one in page.presenter.suggested.items() if one.flags == ("holds",))
+        held = next(
+            cell for cell, one in page.presenter.suggested.items() if one.flags == ("holds",)
+        )
         page.presenter.choose(held)
         self.settle()
         self.assertIn("still in", page.suggests.text())
@@ -81,10 +110,14 @@ class PhotoPageTest(ShopCase):
     def test_the_book_shows_the_photo_as_evidence_with_the_cell_ringed(self):
         self.page().read_file(str(self.file))
         self.read_done()
-        self.session.keep_entry(sample_entry(evidence=Evidence((self.trial.id,), 24)), "chosen", "entry")
+        self.session.keep_entry(
+            sample_entry(evidence=Evidence((self.trial.id,), 24)), "chosen", "entry"
+        )
         self.alt(Qt.Key.Key_6)
         page = self.page().right
-        self.wait_for(lambda: [one for one in page.findChildren(PhotoEvidence) if one.isVisible()], 30)
+        self.wait_for(
+            lambda: [one for one in page.findChildren(PhotoEvidence) if one.isVisible()], 30
+        )
         (photo,) = [one for one in page.findChildren(PhotoEvidence) if one.isVisible()]
         self.assertFalse([one for one in page.findChildren(DrawnEvidence) if one.isVisible()])
         self.assertTrue(photo.ring and photo.current in {cell.id for cell in self.trial.cells})
@@ -94,9 +127,20 @@ class PhotoPageTest(ShopCase):
         dialog.close()
 
     def test_a_pasted_picture_is_read_too(self):
-        picture = cv2.imdecode(np.frombuffer(self.snap.jpeg, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION)
-        small = np.ascontiguousarray(cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)[..., ::-1])
-        image = QImage(small.data, small.shape[1], small.shape[0], 3 * small.shape[1], QImage.Format.Format_RGB888).copy()
+        picture = cv2.imdecode(
+            np.frombuffer(self.snap.jpeg, np.uint8),
+            cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION,
+        )
+        small = np.ascontiguousarray(
+            cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)[..., ::-1]
+        )
+        image = QImage(
+            small.data,
+            small.shape[1],
+            small.shape[0],
+            3 * small.shape[1],
+            QImage.Format.Format_RGB888,
+        ).copy()
         QGuiApplication.clipboard().setImage(image)
         self.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier, self.page())
         self.read_done()
@@ -112,7 +156,10 @@ class PhotoPageTest(ShopCase):
         self.assertIn("does not exist", self.window.strip.text.text())
 
     def test_corners_are_picked_by_mouse_and_keys_where_the_marks_fail(self):
-        picture = cv2.imdecode(np.frombuffer(self.snap.jpeg, np.uint8), cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION)
+        picture = cv2.imdecode(
+            np.frombuffer(self.snap.jpeg, np.uint8),
+            cv2.IMREAD_COLOR | cv2.IMREAD_IGNORE_ORIENTATION,
+        )
         height = self.trial.coupon.height_mm
         for mark in self.trial.fiducials:
             at = tuple(round(v) for v in self.snap.pixel(*mark.centre_mm))
@@ -125,7 +172,9 @@ class PhotoPageTest(ShopCase):
         picker = page.corner_page.picker
         box = picked_box(self.trial, "front")
         k, left, top = picker._frame()
-        for n, (x, y) in enumerate(((box[0], box[1]), (box[2], box[1]), (box[2], box[3]), (box[0], box[3]))):
+        for n, (x, y) in enumerate(
+            ((box[0], box[1]), (box[2], box[1]), (box[2], box[3]), (box[0], box[3]))
+        ):
             px, py = self.snap.pixel(x, height - y)
             goal = self.point(left + k * px * picker.scale, top + k * py * picker.scale)
             here = self.point(left + k * picker.points[n].x(), top + k * picker.points[n].y())
@@ -140,7 +189,11 @@ class PhotoPageTest(ShopCase):
         self.press("Read with these corners")
         self.read_done()
         truth = {one.cell: one.seen.verdict == "free" for one in StandInBench(3).burn(self.trial)}
-        seen = {cell: one for cell, one in page.presenter.suggested.items() if not [f for f in one.flags if f != "holds"]}
+        seen = {
+            cell: one
+            for cell, one in page.presenter.suggested.items()
+            if not [f for f in one.flags if f != "holds"]
+        }
         self.assertGreater(len(seen), 12)
         self.assertTrue(all((one.verdict == "free") == truth[cell] for cell, one in seen.items()))
 
@@ -178,15 +231,34 @@ class ToneOfPhotoTest(ShopCase):
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")
-        library.save_run(self.trial.id, {"by": "machine", "complete": True, "cells": {c.id: {"flared": False} for c in self.trial.cells}}, "burnt")
+        library.save_run(
+            self.trial.id,
+            {
+                "by": "machine",
+                "complete": True,
+                "cells": {c.id: {"flared": False} for c in self.trial.cells},
+            },
+            "burnt",
+        )
 
     def test_a_cell_is_clicked_or_walked_to_and_its_lightness_is_aimed_at(self):
         self.session.choose(task="engrave")
         self.alt(Qt.Key.Key_4)
         file = self.folder.parent / "coupon.jpg"
-        file.write_bytes(photograph(self.trial, tuple(StandInBench(3).burn(self.trial)), hidden_of(LONG, BIRCH, 3), letters(), seed=3, nuisances=False).jpeg)
+        file.write_bytes(
+            photograph(
+                self.trial,
+                tuple(StandInBench(3).burn(self.trial)),
+                hidden_of(LONG, BIRCH, 3),
+                letters(),
+                seed=3,
+                nuisances=False,
+            ).jpeg
+        )
         self.page().read_file(str(file))
-        self.wait_for(lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30)
+        self.wait_for(
+            lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30
+        )
         for _ in self.trial.cells:
             self.key(Qt.Key.Key_Return, widget=self.page())
         self.alt(Qt.Key.Key_5)
@@ -197,7 +269,9 @@ class ToneOfPhotoTest(ShopCase):
         self.wait_for(lambda: page.photo.image is not None, 30)
         self.assertIs(page.stack.currentWidget(), page.photo)
         readings = self.session.desk.readings
-        cell = next(c for c in self.trial.cells if c.id in readings and 40 < readings[c.id].lightness < 60)
+        cell = next(
+            c for c in self.trial.cells if c.id in readings and 40 < readings[c.id].lightness < 60
+        )
         k, board = page.photo._frame()
         self.click(page.photo, (page.photo._rect(cell, k, board).center() * LIVE.scale).toPoint())
         self.wait_for(lambda: page.presenter.finished)

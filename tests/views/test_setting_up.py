@@ -1,4 +1,6 @@
-"""The Set up station: a newcomer with an unknown leather by keyboard alone, disputed stock, and the tools of the checklist."""
+"""The Set up station: a newcomer with an unknown leather by keyboard alone, disputed stock, and the
+tools of the checklist.
+"""
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
@@ -41,7 +43,6 @@ class NewcomerTest(WindowCase):
         self.assertEqual(checklist.count.text(), "all ticked")
         self.assertEqual(self.clipped(), [])
 
-
     def test_old_notes_come_in_as_guesses_once_their_machine_is_there(self):
         self.open()
         self.click(self.page().welcome.old_notes)
@@ -57,7 +58,9 @@ class NewcomerTest(WindowCase):
         self.assertTrue(dialog.keep.isEnabled(), dialog.told.text())
         self.click(dialog.keep)
         (entry,) = self.session.shelf.entries
-        self.assertEqual((entry.setting.power, entry.setting.speed_mm_s, entry.setting.passes), (0.8, 14.0, 1))
+        self.assertEqual(
+            (entry.setting.power, entry.setting.speed_mm_s, entry.setting.passes), (0.8, 14.0, 1)
+        )
         self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task="cut")
         self.assertEqual(self.session.state, ("guess", "not burnt yet"))
         shown = [part.text() for part in self.page().right.findChildren(QLabel)]
@@ -68,7 +71,10 @@ class NewcomerTest(WindowCase):
         self.click(self.window.subject_line.machine)
         popup = self.app.activePopupWidget()
         self.type("bench", popup.filter)
-        self.assertEqual([popup.list.model().index(i, 0).data() for i in range(popup.list.model().rowCount())], ["Add a machine"])
+        self.assertEqual(
+            [popup.list.model().index(i, 0).data() for i in range(popup.list.model().rowCount())],
+            ["Add a machine"],
+        )
         self.key(Qt.Key.Key_Return, widget=popup.filter)
         self.assertEqual(self.window.station, "Set up")
         self.assertTrue(self.page().machine_form.fields["name"].hasFocus())
@@ -114,12 +120,20 @@ class ToolsTest(ChecklistCase):
 
     def test_each_tool_answers_in_words(self):
         self.assertIn(
-            "Set the gap under the head to 5.4 mm", self.answer(1, The_gauge_is="7", A_mask_under_it_is="0.1", Focus_wanted="1.5")
+            "Set the gap under the head to 5.4 mm",
+            self.answer(1, The_gauge_is="7", A_mask_under_it_is="0.1", Focus_wanted="1.5"),
         )
         self.assertEqual(self.answer(2, Far_point_X="310"), "The edge is square.")
         self.assertIn(
             "Shim the lower left corner by 0.5 mm",
-            self.answer(3, Lower_left="0", Lower_right="0.3", Upper_right="0.5", Upper_left="0.2", Centre="0.25"),
+            self.answer(
+                3,
+                Lower_left="0",
+                Lower_right="0.3",
+                Upper_right="0.5",
+                Upper_left="0.2",
+                Centre="0.25",
+            ),
         )
         self.assertEqual(self.answer(4, lies_at_X="10"), "The frame fits and is clear.")
         self.assertIn("30 mm left", self.answer(4, lies_at_X="830"))
@@ -161,13 +175,17 @@ class ToolsTest(ChecklistCase):
         self.assertEqual(set(self.session.ticks), {"focus", "exhaust"})
         other = Library.open(self.folder)
         self.addCleanup(other.close)
-        self.assertEqual(set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"})
+        self.assertEqual(
+            set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"}
+        )
         self.press("Go on to burn")
         page = self.page()
         page.pace.set_at(2)
         self.press("Burn on the stand-in")
         self.wait_for(lambda: page.presenter.running == "done")
-        self.assertEqual(set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"})
+        self.assertEqual(
+            set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"}
+        )
 
     def test_a_tick_is_taken_away_again(self):
         self.press("Tick")
@@ -205,7 +223,11 @@ class DisputedTest(ChecklistCase):
         self.session.choose(task="engrave")
         self.settle()
         self.assertTrue(self.page().columns.isVisible())
-        names = [w.accessibleName() for w in self.window.margin.findChildren(type(self.page().columns)) if w.accessibleName()]
+        names = [
+            w.accessibleName()
+            for w in self.window.margin.findChildren(type(self.page().columns))
+            if w.accessibleName()
+        ]
         self.assertTrue(any("absorbing layer" in name for name in names), names)
 
     def test_the_stock_page_says_what_works_task_by_task(self):
@@ -233,12 +255,15 @@ class MachineTest(ChecklistCase):
         self.assertEqual(self.session.state[0], "proven")
         self.press("Something has changed")
         dialog = self.page().findChild(StateDialog)
-        self.assertIn("1 proven entry becomes due again:\nBirch ply 3.0 mm, lot 7, cut", dialog.due.text())
+        self.assertIn(
+            "1 proven entry becomes due again:\nBirch ply 3.0 mm, lot 7, cut", dialog.due.text()
+        )
         self.type("new 50 mm lens", dialog.reason)
         self.click(self.button("Start a new state", dialog))
         self.assertEqual(self.session.state, ("due", "the machine has changed since"))
         self.assertEqual(
-            (self.session.subject.machine.state, self.session.subject.machine.state_reason), (2, "lens: new 50 mm lens")
+            (self.session.subject.machine.state, self.session.subject.machine.state_reason),
+            (2, "lens: new 50 mm lens"),
         )
         self.assertIn("State 2 since 14 April 2026: lens: new 50 mm lens", self.page().facts.text())
         self.window.activateWindow()

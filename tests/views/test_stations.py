@@ -1,4 +1,6 @@
-"""Each station in the real window: what is shown, what the keys do, and what happens when something is wrong."""
+"""Each station in the real window: what is shown, what the keys do, and what happens when something
+is wrong.
+"""
 
 from dataclasses import replace
 
@@ -60,7 +62,10 @@ class BookTest(ShopCase):
         row = next(r for r, line in enumerate(model.rows) if line.stock == VINYL)
         self.click(index.viewport(), index.visualRect(model.index(row, 1)).center())
         self.assertEqual(self.session.state[0], "barred")
-        self.assertIn("hydrogen chloride", self.page().right.body.findChildren(type(self.page().right.title))[0].text())
+        self.assertIn(
+            "hydrogen chloride",
+            self.page().right.body.findChildren(type(self.page().right.title))[0].text(),
+        )
 
     def test_filter_narrows_the_index(self):
         self.key(Qt.Key.Key_Slash, widget=self.page().left.index)
@@ -68,7 +73,8 @@ class BookTest(ShopCase):
         self.type("leather")
         self.assertEqual(self.page().left.filter.text(), "leather")
         self.assertEqual(
-            [line.label for line in self.page().left.index.index_model.rows], ["Leather and textile", "Map leather 2.0 mm"]
+            [line.label for line in self.page().left.index.index_model.rows],
+            ["Leather and textile", "Map leather 2.0 mm"],
         )
         self.type("zzz", self.page().left.filter)
         self.assertTrue(self.page().left.nothing.isVisible())
@@ -81,10 +87,16 @@ class BookTest(ShopCase):
         self.assertEqual(self.session.state[0], "trial")
 
     def test_numbers_are_copied(self):
-        self.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        self.key(
+            Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        )
         self.assertEqual(
             QGuiApplication.clipboard().text(),
-            "Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: 85 %, 720 mm/min, 1 pass, focus 1.5 mm, air full (on trial)",
+            (
+                "Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: 85 %, 720 mm/min, 1 pass, focus 1.5 "
+                "mm, "
+                "air full (on trial)"
+            ),
         )
 
     def test_an_untried_subject_offers_a_trial_or_a_guess(self):
@@ -97,7 +109,9 @@ class BookTest(ShopCase):
 
     def test_models_keep_qts_rules(self):
         for model in (IndexModel(), FoundModel()):
-            tester = QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+            tester = QAbstractItemModelTester(
+                model, QAbstractItemModelTester.FailureReportingMode.Fatal
+            )
             self.addCleanup(tester.deleteLater)
             if isinstance(model, IndexModel):
                 model.show_shelf(self.session.shelf, self.session.today(), "")
@@ -135,7 +149,11 @@ class SubjectTest(ShopCase):
         self.assertEqual(self.page().machine_form.title.text(), "Another machine")
 
     def test_keys_open_the_pickers(self):
-        for key, picker in ((Qt.Key.Key_1, "machine"), (Qt.Key.Key_2, "stock"), (Qt.Key.Key_3, "task")):
+        for key, picker in (
+            (Qt.Key.Key_1, "machine"),
+            (Qt.Key.Key_2, "stock"),
+            (Qt.Key.Key_3, "task"),
+        ):
             self.ctrl(key)
             popup = self.app.activePopupWidget()
             self.assertIsNotNone(popup, picker)
@@ -192,15 +210,25 @@ class PlanTest(ShopCase):
         self.assertTrue(any("moves at 500 mm/s at most" in text for text in texts))
 
     def margin_notes(self):
-        return [note.accessibleName() for note in self.window.margin.findChildren(QWidget) if note.accessibleName()]
+        return [
+            note.accessibleName()
+            for note in self.window.margin.findChildren(QWidget)
+            if note.accessibleName()
+        ]
 
     def test_stock_that_must_not_or_cannot_burn_shows_why_instead_of_a_plan(self):
-        clear, plate = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"), Stock("Bare plate", "aluminium", 1.0)
+        clear, plate = (
+            Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear"),
+            Stock("Bare plate", "aluminium", 1.0),
+        )
         cases = [
             (LONG, replace(VINYL, name=f"Shelf {family}", uid="", family=family), "hydrogen", "")
             for family in ("vinyl", "pvc", "ptfe")
         ]
-        cases += [(NORTH, clear, "passes through", "CO₂ machine would work"), (LONG, plate, "do not cut metal", "marking medium")]
+        cases += [
+            (NORTH, clear, "passes through", "CO₂ machine would work"),
+            (LONG, plate, "do not cut metal", "marking medium"),
+        ]
         for number, (machine, stock, why, instead) in enumerate(cases):
             with self.subTest(stock.name):
                 stock = replace(stock, uid=f"case-{number}")
@@ -213,7 +241,9 @@ class PlanTest(ShopCase):
                 told = f"{self.page().refusal_text.text()} {self.page().refusal_more.text()}"
                 self.assertIn(why, told)
                 self.assertIn(instead, told)
-                self.assertTrue(any(why in note for note in self.margin_notes()), self.margin_notes())
+                self.assertTrue(
+                    any(why in note for note in self.margin_notes()), self.margin_notes()
+                )
 
 
 class BurnTest(ShopCase):
@@ -272,7 +302,9 @@ class BurnTest(ShopCase):
         real = self.session.library.save_run
 
         def full(*_):
-            raise LibraryTrouble("Could not write the library: the disk is full. Free some space and do it again.")
+            raise LibraryTrouble(
+                "Could not write the library: the disk is full. Free some space and do it again."
+            )
 
         self.session.library.save_run = full
         self.press("Burn on the stand-in")
@@ -297,7 +329,11 @@ class ReadTest(ShopCase):
     def fill(self, library):
         trial = replace(cut_trial(), machine=LONG, stock=BIRCH)
         library.save_trial(trial, "read", "burnt")
-        library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+        library.save_run(
+            trial.id,
+            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+            "burnt",
+        )
         library.save_reading(trial.id, Reading("D1", "free"), "read by eye")
 
     def test_keys_mouse_arrows_and_take_back(self):
@@ -341,7 +377,11 @@ class DecideTest(ShopCase):
             (replace(engrave_trial(), id="coupon-2"), read_by_tone(engrave_trial(), 0.5, 0.9)),
         ):
             library.save_trial(trial, "decide", "read")
-            library.save_run(trial.id, {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}}, "burnt")
+            library.save_run(
+                trial.id,
+                {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+                "burnt",
+            )
             for reading in readings:
                 library.save_reading(trial.id, reading, "read by eye")
 
@@ -388,7 +428,10 @@ class DecideTest(ShopCase):
     def test_a_screen_reader_hears_the_decision(self):
         page = self.decided()
         self.assertIn("sure to fall free", page.map.accessibleDescription())
-        self.assertRegex(page.cards[0].accessibleName(), r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 pass, \d+ % sure$")
+        self.assertRegex(
+            page.cards[0].accessibleName(),
+            r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 pass, \d+ % sure$",
+        )
 
 
 class TroubleTest(WindowCase):
@@ -413,7 +456,9 @@ class TroubleTest(WindowCase):
         def flaky(folder):
             calls.append(folder)
             if len(calls) == 1:
-                raise LibraryTrouble("Could not open the library: another program is writing in it.")
+                raise LibraryTrouble(
+                    "Could not open the library: another program is writing in it."
+                )
             return self.outside.open_library(folder)
 
         self.open(open_library=flaky)

@@ -1,4 +1,6 @@
-"""The first whole path in the real window: from an empty library to a proven entry, found again after a restart."""
+"""The first whole path in the real window: from an empty library to a proven entry, found again
+after a restart.
+"""
 
 from PySide6.QtCore import Qt
 

@@ -1,10 +1,14 @@
 """Find the focus from the widths of burnt lines at several heights.
 
-A burnt line is as wide as the place where its fluence passes the marking threshold, which is not the beam's width:
+A burnt line is as wide as the place where its fluence passes the marking threshold, which is not
+the beam's width:
 
-    seen = 2 w sqrt(ln(B w0 / w) / 2),   w = w0 sqrt(1 + ((z - z0) / zR)^2),   B = fluence over threshold at focus
+    seen = 2 w sqrt(ln(B w0 / w) / 2),   w = w0 sqrt(1 + ((z - z0) / zR)^2)
 
-Robust least squares in (z0, ln w0, ln zR, ln ln B) from three starts.  docs/methods.md, section Focus.
+B is the fluence over the threshold at focus.
+
+Robust least squares in (z0, ln w0, ln zR, ln ln B) from three starts.  docs/methods.md, section
+Focus.
 """
 
 from __future__ import annotations
@@ -33,8 +37,9 @@ NARROWEST_SEEN_MM = 1e-3
 
 @dataclass(frozen=True)
 class FocusFit:
-    """Best focus height with its standard error, waist diameter and Rayleigh range, all mm; the contrast B; and whether the
-    widths differ enough to tell."""
+    """Best focus height with its standard error, waist diameter and Rayleigh range, all mm; the
+    contrast B; and whether the widths differ enough to tell.
+    """
 
     focus_mm: float
     focus_se_mm: float
@@ -46,7 +51,13 @@ class FocusFit:
 
     def width(self, height_mm: ArrayLike) -> Floats:
         """Return the width of a burnt line at heights of any shape, mm; 0 where no line shows."""
-        return _seen(np.asarray(height_mm, float), self.focus_mm, self.waist_mm / 2, self.rayleigh_mm, self.contrast)
+        return _seen(
+            np.asarray(height_mm, float),
+            self.focus_mm,
+            self.waist_mm / 2,
+            self.rayleigh_mm,
+            self.contrast,
+        )
 
 
 def _seen(z: Floats, z0: float, w0: float, rayleigh: float, contrast: float) -> Floats:
@@ -56,9 +67,14 @@ def _seen(z: Floats, z0: float, w0: float, rayleigh: float, contrast: float) -> 
 
 
 def fit_burnt_lines(
-    *, height_mm: Sequence[float], width_mm: Sequence[float], rayleigh_mm: float, contrast: float = CONTRAST
+    *,
+    height_mm: Sequence[float],
+    width_mm: Sequence[float],
+    rayleigh_mm: float,
+    contrast: float = CONTRAST,
 ) -> FocusFit:
-    """Return where the focus lies from line widths at heights, about the Rayleigh range that the machine's record gives.
+    """Return where the focus lies from line widths at heights, about the Rayleigh range that the
+    machine's record gives.
 
     Raises OutOfRange with fewer than 5 lines that show, or heights that hardly differ.
     """
@@ -74,19 +90,31 @@ def fit_burnt_lines(
     def residuals(t: Floats) -> Floats:
         seen = _seen(z, t[0], math.exp(t[1]), math.exp(t[2]), math.exp(math.exp(t[3])))
         off = (logs - np.log(np.maximum(seen, NARROWEST_SEEN_MM))) / WIDTH_SD
-        robust = np.sign(off) * np.sqrt(5 * np.log1p(off**2 / 4))  # Student-t with 4 degrees of freedom
+        robust = np.sign(off) * np.sqrt(
+            5 * np.log1p(off**2 / 4)
+        )  # Student-t with 4 degrees of freedom
         return np.asarray([*robust, *((t - prior) / spread)])
 
     waist = math.log(float(width.min()) / (2 * math.sqrt(0.5 * math.log(contrast))))
     starts = (float(z[width.argmin()]), middle, float(z.mean()))
     tries = [
-        least_squares(residuals, [at, waist, prior[2], prior[3]], bounds=([-np.inf, -9, -5, -3], [np.inf, 4, 6, 2.5])) for at in starts
+        least_squares(
+            residuals,
+            [at, waist, prior[2], prior[3]],
+            bounds=([-np.inf, -9, -5, -3], [np.inf, 4, 6, 2.5]),
+        )
+        for at in starts
     ]
     best = min(tries, key=lambda one: one.cost)
     covariance = np.linalg.inv(best.jac.T @ best.jac) * INFLATE**2
     z0, log_w0, log_rayleigh, log_log_b = (float(v) for v in best.x)
     rayleigh = math.exp(log_rayleigh)
     return FocusFit(
-        z0, math.sqrt(covariance[0, 0]), 2 * math.exp(log_w0), rayleigh, rayleigh * math.sqrt(covariance[2, 2]),
-        math.exp(math.exp(log_log_b)), bool(width.max() / width.min() > FLAT),
-    )  # fmt: skip
+        z0,
+        math.sqrt(covariance[0, 0]),
+        2 * math.exp(log_w0),
+        rayleigh,
+        rayleigh * math.sqrt(covariance[2, 2]),
+        math.exp(math.exp(log_log_b)),
+        bool(width.max() / width.min() > FLAT),
+    )

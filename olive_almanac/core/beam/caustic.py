@@ -1,4 +1,6 @@
-"""Find a focused beam's waist from diameters measured along its axis (the form of ISO 11146-1:2021, clause 9)."""
+"""Find a focused beam's waist from diameters measured along its axis (the form of ISO 11146-1:2021,
+clause 9).
+"""
 
 from __future__ import annotations
 
@@ -32,11 +34,14 @@ class CausticFit:
         return self.waist_mm * math.sqrt(1 + ((height_mm - self.focus_mm) / self.rayleigh_mm) ** 2)
 
 
-def fit_caustic(*, height_mm: Sequence[float], diameter_mm: Sequence[float], wavelength_nm: float) -> CausticFit:
-    """Fit d^2 = a + b z + c z^2, each point weighted by 1/d^2 (equal relative errors), and its errors from the scatter.
+def fit_caustic(
+    *, height_mm: Sequence[float], diameter_mm: Sequence[float], wavelength_nm: float
+) -> CausticFit:
+    """Fit d^2 = a + b z + c z^2, each point weighted by 1/d^2 (equal relative errors), and its
+    errors from the scatter.
 
-    z0 = -b/2c, d0 = q/(2 sqrt c), zR = q/2c, M2 = pi q/(8 lambda), q = sqrt(4ac - b^2).  Raises OutOfRange with fewer
-    than 5 points, or where the diameters do not narrow to a waist.
+    z0 = -b/2c, d0 = q/(2 sqrt c), zR = q/2c, M2 = pi q/(8 lambda), q = sqrt(4ac - b^2).  Raises
+    OutOfRange with fewer than 5 points, or where the diameters do not narrow to a waist.
     """
     z, d = np.asarray(height_mm, float), np.asarray(diameter_mm, float)
     if len(z) != len(d) or len(z) < LEAST_POINTS:
@@ -52,7 +57,9 @@ def fit_caustic(*, height_mm: Sequence[float], diameter_mm: Sequence[float], wav
     values = _shape(coefficients, wavelength_nm)
     if values is None:
         raise OutOfRange(
-            "Line widths", "without a narrowest place", "narrow in the middle and wider at both ends; burn more heights"
+            "Line widths",
+            "without a narrowest place",
+            "narrow in the middle and wider at both ends; burn more heights",
         )
     scatter = float(((weighted @ coefficients - 1) ** 2).sum() / max(1, len(z) - 3))
     covariance = scatter * np.linalg.inv(weighted.T @ weighted)
@@ -64,13 +71,29 @@ def fit_caustic(*, height_mm: Sequence[float], diameter_mm: Sequence[float], wav
             slopes[:, k] = (np.array(moved) - values) / step
     errors = np.sqrt(np.maximum(np.diag(slopes @ covariance @ slopes.T), 0))
     d0, z0, rayleigh, m2 = (float(v) for v in values)
-    return CausticFit(d0, z0 + middle, rayleigh, m2, float(errors[0]), float(errors[1]), float(errors[2]), float(errors[3]))
+    return CausticFit(
+        d0,
+        z0 + middle,
+        rayleigh,
+        m2,
+        float(errors[0]),
+        float(errors[1]),
+        float(errors[2]),
+        float(errors[3]),
+    )
 
 
-def _shape(coefficients: np.ndarray, wavelength_nm: float) -> tuple[float, float, float, float] | None:
+def _shape(
+    coefficients: np.ndarray, wavelength_nm: float
+) -> tuple[float, float, float, float] | None:
     a, b, c = (float(v) for v in coefficients)
     inside = 4 * a * c - b * b
     if c <= 0 or inside <= 0:
         return None
     q = math.sqrt(inside)
-    return q / (2 * math.sqrt(c)), -b / (2 * c), q / (2 * c), math.pi * q / (8 * wavelength_nm * 1e-6)
+    return (
+        q / (2 * math.sqrt(c)),
+        -b / (2 * c),
+        q / (2 * c),
+        math.pi * q / (8 * wavelength_nm * 1e-6),
+    )

@@ -10,7 +10,14 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["areal_energy", "dose_ripple", "line_energy", "mean_irradiance", "severance_energy", "track_fluence"]
+__all__ = [
+    "areal_energy",
+    "dose_ripple",
+    "line_energy",
+    "mean_irradiance",
+    "severance_energy",
+    "track_fluence",
+]
 
 Floats = NDArray[np.float64]
 
@@ -35,12 +42,18 @@ def areal_energy(*, power_w: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLi
     >>> areal_energy(power_w=40, speed_mm_s=10, pitch_mm=0.1)
     np.float64(40.0)
     """
-    return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero("Line pitch", pitch_mm, "mm")
+    return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero(
+        "Line pitch", pitch_mm, "mm"
+    )
 
 
-def severance_energy(*, power_w: ArrayLike, speed_mm_s: ArrayLike, thickness_mm: ArrayLike) -> Floats:
+def severance_energy(
+    *, power_w: ArrayLike, speed_mm_s: ArrayLike, thickness_mm: ArrayLike
+) -> Floats:
     """Return the energy sent per area of cut face, J/mm2: P / (v t).  Shapes broadcast."""
-    return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero("Thickness", thickness_mm, "mm")
+    return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero(
+        "Thickness", thickness_mm, "mm"
+    )
 
 
 def mean_irradiance(*, power_w: ArrayLike, spot_mm: ArrayLike) -> Floats:
@@ -49,9 +62,11 @@ def mean_irradiance(*, power_w: ArrayLike, spot_mm: ArrayLike) -> Floats:
 
 
 def track_fluence(*, power_w: ArrayLike, speed_mm_s: ArrayLike, radius_mm: ArrayLike) -> Floats:
-    """Return the fluence on the centre line of one pass of a Gaussian beam, J/mm2: sqrt(2/pi) P / (w v).
+    """Return the fluence on the centre line of one pass of a Gaussian beam, J/mm2: sqrt(2/pi) P /
+    (w v).
 
-    `radius_mm` is the 1/e2 radius w.  It is the time integral of 2P/(pi w2) exp(-2 x2/w2) along the line.
+    `radius_mm` is the 1/e2 radius w.  It is the time integral of 2P/(pi w2) exp(-2 x2/w2) along the
+    line.
     """
     line = line_energy(power_w=power_w, speed_mm_s=speed_mm_s)
     result: Floats = np.sqrt(2 / np.pi) * line / _above_zero("Radius", radius_mm, "mm")
@@ -59,11 +74,16 @@ def track_fluence(*, power_w: ArrayLike, speed_mm_s: ArrayLike, radius_mm: Array
 
 
 def dose_ripple(*, pitch_mm: float, spot_mm: float) -> float:
-    """Return (max - min) / (max + min) of the dose of parallel Gaussian lines, from their exact sum.
+    """Return (max - min) / (max + min) of the dose of parallel Gaussian lines, from their exact
+    sum.
 
-    Grows fast with pitch / spot: 1.4 % at 0.5, 22 % at 0.75.  Raises OutOfRange for values that are not positive.
+    Grows fast with pitch / spot: 1.4 % at 0.5, 22 % at 0.75.  Raises OutOfRange for values that are
+    not positive.
     """
-    pitch, radius = float(_above_zero("Line pitch", pitch_mm, "mm")), float(_above_zero("Spot", spot_mm, "mm")) / 2
+    pitch, radius = (
+        float(_above_zero("Line pitch", pitch_mm, "mm")),
+        float(_above_zero("Spot", spot_mm, "mm")) / 2,
+    )
     reach = int(np.ceil(6 * radius / pitch)) + 1
     lines = np.arange(-reach, reach + 1) * pitch
     on_line, between = (np.exp(-2 * (x - lines) ** 2 / radius**2).sum() for x in (0.0, pitch / 2))

@@ -1,4 +1,6 @@
-"""Carry an entry of the book over to another machine, thickness, lot or colour: always a guess, to be confirmed."""
+"""Carry an entry of the book over to another machine, thickness, lot or colour: always a guess, to
+be confirmed.
+"""
 
 from __future__ import annotations
 
@@ -21,31 +23,54 @@ from olive_almanac.core.records.trial import Cell, CouponSize, Trial
 __all__ = ["carry_entry"]
 
 USUAL_MARGIN = 1.3  # how much quicker an entry could run where its evidence does not say
-JUST_THROUGH, JUST_NOT = 0.93, 1.08  # of the speed at the edge, as readings of the entry's own coupon
+JUST_THROUGH, JUST_NOT = (
+    0.93,
+    1.08,
+)  # of the speed at the edge, as readings of the entry's own coupon
 SIDE_MM = 20.0
 
 
 def carry_entry(
-    entry: Entry, machine: Machine, stock: Stock, *, to_machine: Machine, to_stock: Stock, permission: Permission,
+    entry: Entry,
+    machine: Machine,
+    stock: Stock,
+    *,
+    to_machine: Machine,
+    to_stock: Stock,
+    permission: Permission,
     rng: np.random.Generator,
-) -> tuple[Setting, Evidence]:  # fmt: skip
-    """Return the setting that an entry of `machine` and `stock` leads one to expect elsewhere, and its evidence.
+) -> tuple[Setting, Evidence]:
+    """Return the setting that an entry of `machine` and `stock` leads one to expect elsewhere, and
+    its evidence.
 
-    A cut's edge, known from the entry's margin, counts as readings there; what they teach is widened by all that differs
-    and scaled to the other power, optics and thickness.  An engraving keeps its areal energy.  Raises Barred, OutOfRange.
+    A cut's edge, known from the entry's margin, counts as readings there; what they teach is
+    widened by all that differs and scaled to the other power, optics and thickness.  An engraving
+    keeps its areal energy.  Raises Barred, OutOfRange.
     """
     differs = kinship(machine, stock, to_machine, to_stock).words
-    says = f"Carried over from an entry for {', '.join(differs)}." if differs else "Carried over from an entry for the same."
+    says = "Carried over from an entry for the same."
+    if differs:
+        says = f"Carried over from an entry for {', '.join(differs)}."
     if entry.task == "cut":
         setting, evidence = reckon_guess(
-            to_machine, to_stock, entry.task, permission, rng=rng, kin=[_as_readings(entry, machine, stock)]
+            to_machine,
+            to_stock,
+            entry.task,
+            permission,
+            rng=rng,
+            kin=[_as_readings(entry, machine, stock)],
         )
     else:
         energy = areal_energy_of(entry.setting, machine, entry.setting.speed_mm_s)
         if entry.task == "score":  # a line's energy goes with the spot it is spread over
             energy *= to_machine.spot_longer_mm / machine.spot_longer_mm
-        energy *= family_of(to_stock).tone.right_j_mm2 / family_of(stock).tone.right_j_mm2 if entry.task != "score" else 1.0
-        setting, evidence = reckon_guess(to_machine, to_stock, entry.task, permission, rng=rng, aim=energy)
+        if entry.task != "score":
+            energy *= family_of(to_stock).tone.right_j_mm2 / family_of(stock).tone.right_j_mm2
+        else:
+            energy *= 1.0
+        setting, evidence = reckon_guess(
+            to_machine, to_stock, entry.task, permission, rng=rng, aim=energy
+        )
     return setting, replace(evidence, says=says)
 
 
@@ -57,11 +82,30 @@ def _as_readings(entry: Entry, machine: Machine, stock: Stock) -> tuple[Trial, l
         (edge * JUST_NOT, "not_through"),
     )
     cells = tuple(
-        Cell(f"A{i + 1}", 0, i, "outline", (i * SIDE_MM, 0.0, SIDE_MM, SIDE_MM), i, 1.0, replace(entry.setting, speed_mm_s=speed))
+        Cell(
+            f"A{i + 1}",
+            0,
+            i,
+            "outline",
+            (i * SIDE_MM, 0.0, SIDE_MM, SIDE_MM),
+            i,
+            1.0,
+            replace(entry.setting, speed_mm_s=speed),
+        )
         for i, (speed, _) in enumerate(told)
     )
     trial = Trial(
-        f"entry-{entry.uid}"[:60], "Entry of the book", entry.written, machine, stock, entry.task,
-        CouponSize(len(told) * SIDE_MM, SIDE_MM), (), cells, 1.0,
-    )  # fmt: skip
-    return trial, [Reading(cell.id, verdict) for cell, (_, verdict) in zip(cells, told, strict=True)]
+        f"entry-{entry.uid}"[:60],
+        "Entry of the book",
+        entry.written,
+        machine,
+        stock,
+        entry.task,
+        CouponSize(len(told) * SIDE_MM, SIDE_MM),
+        (),
+        cells,
+        1.0,
+    )
+    return trial, [
+        Reading(cell.id, verdict) for cell, (_, verdict) in zip(cells, told, strict=True)
+    ]

@@ -1,4 +1,6 @@
-"""Decide a cut: the window, picks and margins, or what stands in the way.  docs/methods.md, section Decide."""
+"""Decide a cut: the window, picks and margins, or what stands in the way.  docs/methods.md, section
+Decide.
+"""
 
 from __future__ import annotations
 
@@ -8,12 +10,23 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.deciding.cut_knowledge import PICK_NODES, PICK_PARTICLES, CutKnowledge, margins_of
+from olive_almanac.core.deciding.cut_knowledge import (
+    PICK_NODES,
+    PICK_PARTICLES,
+    CutKnowledge,
+    margins_of,
+)
 from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
-from olive_almanac.core.design.next_cells import ENOUGH_SD, FOCUS_SHARES, NextCells, Proposal, next_cut_cells
+from olive_almanac.core.design.next_cells import (
+    ENOUGH_SD,
+    FOCUS_SHARES,
+    NextCells,
+    Proposal,
+    next_cut_cells,
+)
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading, flared
@@ -28,13 +41,16 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 TARGET = 0.99
 FLARE_LIMIT = 0.10
 FLARES_FROM = 24  # cells after which some are spent on what may flare
-USUAL_CELLS = 24  # at which ln(time) must be known to ENOUGH_SD: better after fewer cells, less well after more
+# at which ln(time) must be known to ENOUGH_SD: better after fewer cells, less well after more
+USUAL_CELLS = 24
 UNSURE_FLARE = (0.05, 0.7)  # chances of a flare between which a cell tells something
 SURE_FLARE = 0.3  # from this chance on a setting is known to flare: no further cell need tell
 WIDEST_TIME = 1.5  # "widest" may take this many times as long as "quickest"
 CLEANEST_TIME = 3.0
 LESS_CHAR = 0.1  # expected grade by which "cleanest" must beat "quickest"
-UNTRIED_GAIN = 0.04  # by how much quicker a number of passes that was not burnt must be to be picked
+UNTRIED_GAIN = (
+    0.04  # by how much quicker a number of passes that was not burnt must be to be picked
+)
 KEPT_GAIN = 0.015  # by how much quicker a new pick must be to take the place of the last one
 FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
 NEVER = 0.03  # chance that anything gets through below which it is given up
@@ -44,34 +60,57 @@ ONLY_LINES = "Lines show where the focus lies, not what falls free: burn a grid 
 
 
 def decide_cut(
-    knowledge: CutKnowledge, pairs: Pairs, *, target: float = TARGET, limit: FlareLimit | None = None, kept: Setting | None = None,
+    knowledge: CutKnowledge,
+    pairs: Pairs,
+    *,
+    target: float = TARGET,
+    limit: FlareLimit | None = None,
+    kept: Setting | None = None,
     count: int = 8,
-) -> Decision:  # fmt: skip
+) -> Decision:
     """Return up to three picks at the highest tested power; or say what stands in the way.
 
-    `kept` is the last pick: it stays while it holds the target and nothing is clearly quicker.  `count` is the size of the
-    batch of next cells.
+    `kept` is the last pick: it stays while it holds the target and nothing is clearly quicker.
+    `count` is the size of the batch of next cells.
     """
     pairs = [pair for pair in pairs if pair[0].id in knowledge.own]
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells if cell.mark != "line"]
     if not settings or not knowledge.cells_read:
         if settings and any(flared(reading) for _, readings in pairs for reading in readings):
             return _all_flared(knowledge, max(s.power for s in settings), target, limit, count)
-        lines = any(cell.mark == "line" for trial, readings in pairs if readings for cell in trial.cells)
+        lines = any(
+            cell.mark == "line" for trial, readings in pairs if readings for cell in trial.cells
+        )
         return Decision((), target, 0, ONLY_LINES if lines else NOTHING_READ, undecided=True)
     return _Window(knowledge, pairs, settings, target, limit, kept, count).decision()
 
 
-def _all_flared(knowledge: CutKnowledge, power: float, target: float, limit: FlareLimit | None, count: int) -> Decision:
+def _all_flared(
+    knowledge: CutKnowledge, power: float, target: float, limit: FlareLimit | None, count: int
+) -> Decision:
     """Nothing is known of the edge yet, but where not to burn: what may be burnt below that."""
     cooler = next_cut_cells(
-        knowledge.posterior, knowledge.case, drift=knowledge.drift, power=power, target=target, limit=limit, air=knowledge.air, count=count
+        knowledge.posterior,
+        knowledge.case,
+        drift=knowledge.drift,
+        power=power,
+        target=target,
+        limit=limit,
+        air=knowledge.air,
+        count=count,
     )
-    to_do = f"Burn the {count_text(len(cooler.cells), 'cell')} proposed: they are cooler." if cooler.cells else "Nothing cooler is left to try."
+    to_do = "Nothing cooler is left to try."
+    if cooler.cells:
+        to_do = f"Burn the {count_text(len(cooler.cells), 'cell')} proposed: they are cooler."
     return Decision(
-        (), target, 0, f"Every cell read so far flared up. {to_do}", undecided=True, next_cells=cooler.settings,
+        (),
+        target,
+        0,
+        f"Every cell read so far flared up. {to_do}",
+        undecided=True,
+        next_cells=cooler.settings,
         next_reasons=tuple(cell.reason for cell in cooler.cells),
-    )  # fmt: skip
+    )
 
 
 def _told(setting: Setting) -> str:
@@ -82,7 +121,9 @@ def _told(setting: Setting) -> str:
 def _distinct(picks: list[Pick]) -> list[Pick]:
     kept: list[Pick] = []
     for pick in picks:
-        no_cleaner = pick.aim == "cleanest" and kept and (kept[0].char or 0) - (pick.char or 0) < LESS_CHAR
+        no_cleaner = (
+            pick.aim == "cleanest" and kept and (kept[0].char or 0) - (pick.char or 0) < LESS_CHAR
+        )
         if not no_cleaner and not any(_alike(pick.setting, other.setting) for other in kept):
             kept.append(pick)
     return kept
@@ -98,7 +139,9 @@ def _alike(a: Setting, b: Setting) -> bool:
 
 @dataclass(frozen=True)
 class _Option:
-    """The quickest speed that meets the target for one number of passes and one focus, or a slower one."""
+    """The quickest speed that meets the target for one number of passes and one focus, or a slower
+    one.
+    """
 
     setting: Setting
     seconds: float  # a metre
@@ -113,15 +156,30 @@ class _Option:
 
 
 class _Window:
-    """What meets the target at the highest tested power: for each number of passes and focus the quickest speed, and slower."""
+    """What meets the target at the highest tested power: for each number of passes and focus the
+    quickest speed, and slower.
+    """
 
     SLOWER = (1.0, 0.94, 0.88, 0.82, 0.76, 0.7)
 
     def __init__(
-        self, knowledge: CutKnowledge, pairs: Pairs, settings: Sequence[Setting], target: float, limit: FlareLimit | None,
-        kept: Setting | None, count: int,
-    ) -> None:  # fmt: skip
-        self.pairs, self.knowledge, self.target, self.limit, self.kept, self.count = pairs, knowledge, target, limit, kept, count
+        self,
+        knowledge: CutKnowledge,
+        pairs: Pairs,
+        settings: Sequence[Setting],
+        target: float,
+        limit: FlareLimit | None,
+        kept: Setting | None,
+        count: int,
+    ) -> None:
+        self.pairs, self.knowledge, self.target, self.limit, self.kept, self.count = (
+            pairs,
+            knowledge,
+            target,
+            limit,
+            kept,
+            count,
+        )
         self.settings = settings
         self.top = max(settings, key=lambda s: (s.power, s.passes, -s.speed_mm_s))
         self.tried = {(s.passes, round(s.focus_mm, 2)) for s in settings}
@@ -135,22 +193,48 @@ class _Window:
         known, thickness = self.knowledge, self.knowledge.case.thickness_mm
         passes = sorted({*PASSES, *(s.passes for s in self.settings)})
         most = self._most_passes()
-        focus = sorted({round(s.focus_mm, 2) for s in self.settings} | {round(share * thickness, 1) for share in FOCUS_SHARES})
+        focus = sorted(
+            {round(s.focus_mm, 2) for s in self.settings}
+            | {round(share * thickness, 1) for share in FOCUS_SHARES}
+        )
         speeds = open_speeds(
-            known.posterior, known.case, power=self.top.power, focus_mm=thickness / 2, most_passes=most, air=known.air
+            known.posterior,
+            known.case,
+            power=self.top.power,
+            focus_mm=thickness / 2,
+            most_passes=most,
+            air=known.air,
         )
         return scan_cut(
-            known.posterior, known.case, known.drift, power=self.top.power, passes=[n for n in passes if n <= most],
-            focus_mm=np.array(focus), speed_mm_s=speeds, air=known.air, particles=PICK_PARTICLES, nodes=PICK_NODES,
-        )  # fmt: skip
+            known.posterior,
+            known.case,
+            known.drift,
+            power=self.top.power,
+            passes=[n for n in passes if n <= most],
+            focus_mm=np.array(focus),
+            speed_mm_s=speeds,
+            air=known.air,
+            particles=PICK_PARTICLES,
+            nodes=PICK_NODES,
+        )
 
     def _most_passes(self) -> int:
-        """Passes that may be promised: those that were burnt, and up to twice the most that got through."""
-        through = [int(n) for n, low in zip(self.knowledge.data.burns.passes, self.knowledge.data.band_low, strict=True) if low >= 0]
+        """Passes that may be promised: those that were burnt, and up to twice the most that got
+        through.
+        """
+        through = [
+            int(n)
+            for n, low in zip(
+                self.knowledge.data.burns.passes, self.knowledge.data.band_low, strict=True
+            )
+            if low >= 0
+        ]
         return max([s.passes for s in self.settings] + [2 * n for n in through])
 
     def _options(self) -> list[_Option]:
-        """For each passes and focus the quickest speed that meets the target without a flare, and some slower ones."""
+        """For each passes and focus the quickest speed that meets the target without a flare, and
+        some slower ones.
+        """
         speeds, found = self.scan.speed_mm_s, []
         wanted = _log_odds(np.array(self.target))
         for n, count in enumerate(self.scan.passes):
@@ -167,17 +251,34 @@ class _Window:
                 found.append((count, float(height), min(speed, self.knowledge.case.max_speed_mm_s)))
         if not found:
             return []
-        slowest = min(s.speed_mm_s for s in self.settings)  # no slower pick than was burnt, unless nothing quicker would do
-        rows = [(n, f, max(v * slower, min(v, slowest))) for n, f, v in found for slower in self.SLOWER]
+        slowest = min(
+            s.speed_mm_s for s in self.settings
+        )  # no slower pick than was burnt, unless nothing quicker would do
+        rows = [
+            (n, f, max(v * slower, min(v, slowest))) for n, f, v in found for slower in self.SLOWER
+        ]
         passes, focus, speed = np.array(rows, float).T
         power = self.top.power
         char = self.knowledge.char_above(power=power, speed_mm_s=speed, passes=passes)
-        margin = self.knowledge.mean_margin(power=power, speed_mm_s=speed, passes=passes, focus_mm=focus)
+        margin = self.knowledge.mean_margin(
+            power=power, speed_mm_s=speed, passes=passes, focus_mm=focus
+        )
         options = []
         for i, (count, height, v) in enumerate(rows):
-            setting = Setting(power, _dialled(float(v)), int(count), float(height), air=self.knowledge.air)
+            setting = Setting(
+                power, _dialled(float(v)), int(count), float(height), air=self.knowledge.air
+            )
             tried = self._within(int(count), float(height))
-            options.append(_Option(setting, 1000 * count / setting.speed_mm_s, self.target, float(margin[i]), char[:, i], tried))
+            options.append(
+                _Option(
+                    setting,
+                    1000 * count / setting.speed_mm_s,
+                    self.target,
+                    float(margin[i]),
+                    char[:, i],
+                    tried,
+                )
+            )
         return options
 
     def _within(self, passes: int, focus_mm: float) -> bool:
@@ -188,51 +289,97 @@ class _Window:
     def decision(self) -> Decision:
         known = self.knowledge
         safe = [option for option in self.options if option.char[2] <= FLARE_LIMIT]
-        quickest = self._quickest(safe) if safe else None
+        quickest = None
+        if safe:
+            quickest = self._quickest(safe)
         next_cells = next_cut_cells(
-            known.posterior, known.case, drift=known.drift, power=self.top.power, target=self.target, limit=self.limit, air=known.air,
-            focus_mm=quickest.setting.focus_mm if quickest else None, count=self.count,
-        )  # fmt: skip
+            known.posterior,
+            known.case,
+            drift=known.drift,
+            power=self.top.power,
+            target=self.target,
+            limit=self.limit,
+            air=known.air,
+            focus_mm=quickest.setting.focus_mm if quickest else None,
+            count=self.count,
+        )
         if quickest is None:
             return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
-        if known.cells_read >= FLARES_FROM:  # first where the edge lies, then what flares up before it
+        if (
+            known.cells_read >= FLARES_FROM
+        ):  # first where the edge lies, then what flares up before it
             next_cells = self._with_flare_cells(next_cells, (quickest,), self.count // 4)
         doubt = self._doubt_at(quickest.setting)
         picks = [
             self._described("quickest", quickest),
-            self._described("cleanest", min(safe, key=lambda o: (o.grade if o.seconds <= CLEANEST_TIME * quickest.seconds else np.inf))),
+            self._described(
+                "cleanest",
+                min(
+                    safe,
+                    key=lambda o: (
+                        o.grade if o.seconds <= CLEANEST_TIME * quickest.seconds else np.inf
+                    ),
+                ),
+            ),
         ]
-        wide = [o for o in safe if o.char[1] <= CHAR_LIMIT and o.seconds <= WIDEST_TIME * quickest.seconds]
+        wide = [
+            o
+            for o in safe
+            if o.char[1] <= CHAR_LIMIT and o.seconds <= WIDEST_TIME * quickest.seconds
+        ]
         if wide:
             picks.append(self._described("widest", max(wide, key=lambda o: o.margin)))
         picks = _distinct(picks)
         enough = self._is_enough(next_cells, quickest)
         says = (
-            f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % sure to fall free; "
+            f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % "
+            "sure to fall free; "
             f"edge known to ± {max(1, round(100 * doubt))} % from {known.cells_read} cells."
         )
         return Decision(
-            tuple(picks), self.target, known.cells_read, says, next_cells=next_cells.settings,
-            next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=doubt, enough=enough,
+            tuple(picks),
+            self.target,
+            known.cells_read,
+            says,
+            next_cells=next_cells.settings,
+            next_reasons=tuple(cell.reason for cell in next_cells.cells),
+            edge_doubt=doubt,
+            enough=enough,
             remarks=self._remarks(picks, quickest, enough=enough, doubt=doubt),
-        )  # fmt: skip
+        )
 
-    def _with_flare_cells(self, next_cells: NextCells, safe: Sequence[_Option], most: int) -> NextCells:
-        """Give some of the cells to what may flare or may not: quicker than the pick (or anything, where there is none), the
-        coolest of each number of passes, the quickest first."""
+    def _with_flare_cells(
+        self, next_cells: NextCells, safe: Sequence[_Option], most: int
+    ) -> NextCells:
+        """Give some of the cells to what may flare or may not: quicker than the pick (or anything,
+        where there is none), the coolest of each number of passes, the quickest first.
+        """
         below = min((option.seconds for option in safe), default=np.inf) * (1 - ENOUGH_SD)
-        unsure = [o for o in self.options if o.seconds < below and UNSURE_FLARE[0] < o.char[2] < UNSURE_FLARE[1] and self._may_burn(o.setting)]
+        unsure = [
+            o
+            for o in self.options
+            if o.seconds < below
+            and UNSURE_FLARE[0] < o.char[2] < UNSURE_FLARE[1]
+            and self._may_burn(o.setting)
+        ]
         chosen: dict[int, _Option] = {}
-        for option in sorted(unsure, key=lambda o: (o.seconds if safe else float(o.char[2]))):
+        for option in sorted(unsure, key=lambda o: o.seconds if safe else float(o.char[2])):
             chosen.setdefault(option.setting.passes, option)
         cells = [
-            Proposal(o.setting, self.target, f"whether it flares up with {passes_text(o.setting.passes)}") for o in list(chosen.values())[:most]
+            Proposal(
+                o.setting, self.target, f"whether it flares up with {passes_text(o.setting.passes)}"
+            )
+            for o in list(chosen.values())[:most]
         ]
         if not cells:
             return next_cells
         fresh = {cell.setting for cell in cells}
-        kept = [cell for cell in next_cells.cells if cell.setting not in fresh][: max(0, self.count - len(cells))]
-        ordered = sorted((*kept, *cells), key=lambda cell: cell.setting.passes / cell.setting.speed_mm_s)
+        kept = [cell for cell in next_cells.cells if cell.setting not in fresh][
+            : max(0, self.count - len(cells))
+        ]
+        ordered = sorted(
+            (*kept, *cells), key=lambda cell: cell.setting.passes / cell.setting.speed_mm_s
+        )
         return replace(next_cells, cells=tuple(ordered))
 
     def _may_burn(self, setting: Setting) -> bool:
@@ -241,21 +388,32 @@ class _Window:
         return self.limit is None or energy <= self.limit.of(setting.passes)
 
     def _is_enough(self, next_cells: NextCells, quickest: _Option) -> bool:
-        """Whether further cells would hardly change the pick: the least time is known, and nothing quicker is open but what
-        is known to flare."""
+        """Whether further cells would hardly change the pick: the least time is known, and nothing
+        quicker is open but what is known to flare.
+        """
         near = self._near_enough
-        quicker = [o for o in self.options if o.seconds < (1 - near) * quickest.seconds and o.char[2] <= SURE_FLARE]
+        quicker = [
+            o
+            for o in self.options
+            if o.seconds < (1 - near) * quickest.seconds and o.char[2] <= SURE_FLARE
+        ]
         least = min(self.options, key=lambda o: o.seconds).seconds
-        known = next_cells.log_time_sd < near and np.log(least / 1000) - next_cells.log_time < 2 * near
+        known = (
+            next_cells.log_time_sd < near and np.log(least / 1000) - next_cells.log_time < 2 * near
+        )
         return bool(known and not quicker)
 
     @property
     def _near_enough(self) -> float:
-        """How well ln(time) must be known: the more cells were spent, the less another batch is worth its sheet."""
+        """How well ln(time) must be known: the more cells were spent, the less another batch is
+        worth its sheet.
+        """
         return ENOUGH_SD * float(np.clip(self.knowledge.cells_read / USUAL_CELLS, 0.5, 2.0))
 
     def _quickest(self, safe: list[_Option]) -> _Option:
-        """The quickest option, unless an option that was burnt, or the last pick, is nearly as quick."""
+        """The quickest option, unless an option that was burnt, or the last pick, is nearly as
+        quick.
+        """
         best = min(safe, key=lambda o: o.seconds)
         burnt = min((o for o in safe if o.tried), key=lambda o: o.seconds, default=best)
         if burnt.seconds <= (1 + UNTRIED_GAIN) * best.seconds:
@@ -263,11 +421,22 @@ class _Window:
         last = self.kept
         if last is not None and last.power == self.top.power and last.air == self.knowledge.air:
             chance = float(
-                self.knowledge.chance(power=last.power, speed_mm_s=last.speed_mm_s, passes=last.passes, focus_mm=last.focus_mm)
+                self.knowledge.chance(
+                    power=last.power,
+                    speed_mm_s=last.speed_mm_s,
+                    passes=last.passes,
+                    focus_mm=last.focus_mm,
+                )
             )
             seconds = 1000 * last.passes / last.speed_mm_s
-            char = self.knowledge.char_above(power=last.power, speed_mm_s=last.speed_mm_s, passes=last.passes)
-            if chance >= self.target and char[2] <= FLARE_LIMIT and seconds <= (1 + KEPT_GAIN) * best.seconds:
+            char = self.knowledge.char_above(
+                power=last.power, speed_mm_s=last.speed_mm_s, passes=last.passes
+            )
+            if (
+                chance >= self.target
+                and char[2] <= FLARE_LIMIT
+                and seconds <= (1 + KEPT_GAIN) * best.seconds
+            ):
                 return _Option(last, seconds, chance, 0.0, char, True)
         return best
 
@@ -276,34 +445,56 @@ class _Window:
         energy = float(self.knowledge.case.power_w(setting.power)) / setting.speed_mm_s
         chance = float(
             self.knowledge.chance(
-                power=setting.power, speed_mm_s=setting.speed_mm_s, passes=setting.passes, focus_mm=setting.focus_mm
+                power=setting.power,
+                speed_mm_s=setting.speed_mm_s,
+                passes=setting.passes,
+                focus_mm=setting.focus_mm,
             )
         )
         why = {
             "quickest": f"the fastest setting that meets the house rule of {100 * self.target:g} %",
             "cleanest": "the least char among settings that meet the house rule",
-            "widest": "the most energy in hand for at most half as much time again, edge not charred",
+            "widest": (
+                "the most energy in hand for at most half as much time again, edge not charred"
+            ),
         }[aim]
         return Pick(
-            aim, setting, chance, margins_of(self.knowledge, setting), seconds_per_m=option.seconds, char=option.grade,
-            kerf_mm=expected_kerf(self.pairs, energy, setting.passes), why=why, untried=not option.tried,
-        )  # fmt: skip
+            aim,
+            setting,
+            chance,
+            margins_of(self.knowledge, setting),
+            seconds_per_m=option.seconds,
+            char=option.grade,
+            kerf_mm=expected_kerf(self.pairs, energy, setting.passes),
+            why=why,
+            untried=not option.tried,
+        )
 
-    def _remarks(self, picks: list[Pick], quickest: _Option, *, enough: bool, doubt: float) -> tuple[str, ...]:
+    def _remarks(
+        self, picks: list[Pick], quickest: _Option, *, enough: bool, doubt: float
+    ) -> tuple[str, ...]:
         remarks = []
         if quickest.char[1] > 0.5:
             cleaner = next((p for p in picks if p.aim == "cleanest"), None)
             if cleaner is not None and quickest.setting.passes < cleaner.setting.passes:
                 few, many = quickest.setting.passes, cleaner.setting.passes
-                slow = "One slow pass chars" if few == 1 else f"{few} slow passes char"
+                if few == 1:
+                    slow = "One slow pass chars"
+                else:
+                    slow = f"{few} slow passes char"
                 remarks.append(f"{slow}: {many} faster passes leave a cleaner edge.")
             else:
                 remarks.append("The edge will char whichever way it is cut here.")
         untried = [pick for pick in picks if pick.untried]
         if untried:
             names = " and ".join(AIMS[pick.aim] for pick in untried)
-            beyond = "lies" if len(untried) == 1 else "lie"
-            remarks.append(f"{names} {beyond} beyond the passes and focus burnt so far: reckoned, so confirm first.")
+            beyond = "lie"
+            if len(untried) == 1:
+                beyond = "lies"
+            remarks.append(
+                f"{names} {beyond} beyond the passes and focus burnt so far: reckoned, so confirm "
+                "first."
+            )
         directions = compare_directions(self.knowledge, quickest.setting, target=self.target)
         if directions is not None:
             remarks.append(directions.says)
@@ -315,37 +506,70 @@ class _Window:
             whole = self._full_grid(doubt)
             saved = whole - self.knowledge.cells_read
             remarks.append(
-                f"Good enough: further cells would not change the pick by more than {100 * self._near_enough:.0f} %."
-                + (f" A full grid as fine as this takes {whole} cells: {saved} saved." if saved > 0 else "")
+                (
+                    "Good enough: further cells would not change the pick by more than "
+                    f"{100 * self._near_enough:.0f} %."
+                )
+                + (
+                    f" A full grid as fine as this takes {whole} cells: {saved} saved."
+                    if saved > 0
+                    else ""
+                )
             )
         return tuple(remarks)
 
     def _full_grid(self, doubt: float) -> int:
-        """Cells of a grid over all tried passes and focuses whose speeds step by twice the doubt over the range first open."""
+        """Cells of a grid over all tried passes and focuses whose speeds step by twice the doubt
+        over the range first open.
+        """
         speeds = self.scan.speed_mm_s
-        low, high = min(s.speed_mm_s for s in self.settings), max(s.speed_mm_s for s in self.settings)
+        low, high = (
+            min(s.speed_mm_s for s in self.settings),
+            max(s.speed_mm_s for s in self.settings),
+        )
         reach = np.log(max(high, speeds[-1]) / min(low, speeds[0]))
         return int(len(self.tried) * max(2, np.ceil(reach / max(2 * doubt, 0.02))))
 
     def _doubt_at(self, setting: Setting) -> float:
-        return self.knowledge.edge_doubt(power=setting.power, passes=setting.passes, focus_mm=setting.focus_mm)
+        return self.knowledge.edge_doubt(
+            power=setting.power, passes=setting.passes, focus_mm=setting.focus_mm
+        )
 
     def _none_found(self, next_cells: NextCells) -> Decision:
         known = self.knowledge
         n, f, v = np.unravel_index(int(self.chance.argmax()), self.chance.shape)
         best = float(self.chance[n, f, v])
-        stall = known.stall_chance(power=self.top.power, speed_mm_s=float(self.scan.speed_mm_s[v]), focus_mm=float(self.scan.focus_mm[f]))
-        proposed = f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed, low energy first." if next_cells.cells else ""
+        stall = known.stall_chance(
+            power=self.top.power,
+            speed_mm_s=float(self.scan.speed_mm_s[v]),
+            focus_mm=float(self.scan.focus_mm[f]),
+        )
+        proposed = ""
+        if next_cells.cells:
+            proposed = (
+                f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed, low energy first."
+            )
         base = Decision(
-            (), self.target, known.cells_read, "", stall=stall > SURE_STALL, undecided=True, next_cells=next_cells.settings,
-            next_reasons=tuple(cell.reason for cell in next_cells.cells), edge_doubt=self._doubt_at(self.top),
-        )  # fmt: skip
+            (),
+            self.target,
+            known.cells_read,
+            "",
+            stall=stall > SURE_STALL,
+            undecided=True,
+            next_cells=next_cells.settings,
+            next_reasons=tuple(cell.reason for cell in next_cells.cells),
+            edge_doubt=self._doubt_at(self.top),
+        )
         if next_cells.possible < NEVER:
             says = (
-                "It stalls: more passes will not get through. Refocus between passes, take thinner stock or another machine."
-                if stall > 0.5
-                else "This machine will not cut it reliably: nothing between its slowest and its fastest meets the house rule."
+                "This machine will not cut it reliably: nothing between its slowest and its "
+                "fastest meets the house rule."
             )
+            if stall > 0.5:
+                says = (
+                    "It stalls: more passes will not get through. Refocus between passes, take "
+                    "thinner stock or another machine."
+                )
             return replace(base, says=says, never=True, undecided=False)
         if stall > SURE_STALL:
             says = (
@@ -355,14 +579,19 @@ class _Window:
             return replace(base, says=f"{says} {proposed}".strip())
         if self.options:
             says = "Every setting that gets through may flare or char through. " + (
-                f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed: quicker passes, more of them."
+                (
+                    f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed: quicker "
+                    "passes, "
+                    "more of them."
+                )
                 if next_cells.cells
                 else "Nothing cooler is left to try."
             )
         else:
-            says = f"Not decided yet: the best reaches {100 * best:.0f} % of the {100 * self.target:g} % wanted. " + (
-                proposed or "Nothing is left to try here."
-            )
+            says = (
+                f"Not decided yet: the best reaches {100 * best:.0f} % of the "
+                f"{100 * self.target:g} % wanted. "
+            ) + (proposed or "Nothing is left to try here.")
         return replace(base, says=says)
 
 
@@ -372,7 +601,9 @@ def _log_odds(chance: NDArray[np.floating]) -> NDArray[np.floating]:
 
 
 def _dialled(speed_mm_s: float) -> float:
-    """A speed rounded down to three digits, so that it can be typed in and is never quicker than decided."""
+    """A speed rounded down to three digits, so that it can be typed in and is never quicker than
+    decided.
+    """
     scale = 10.0 ** (2 - np.floor(np.log10(speed_mm_s)))
     return float(np.floor(speed_mm_s * scale + 1e-6) / scale)
 
@@ -381,4 +612,6 @@ def margin_sentence(margins: Margins, setting: Setting) -> str:
     """Return the margin as a person says it: how much quicker it could run and still fall free."""
     if margins.speed is None:
         return "It could run more than three times as quick and still fall free."
-    return f"It could run {number_text(100 * (margins.speed - 1), 2)} % quicker and still fall free."
+    return (
+        f"It could run {number_text(100 * (margins.speed - 1), 2)} % quicker and still fall free."
+    )

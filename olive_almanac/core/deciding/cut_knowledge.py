@@ -1,7 +1,8 @@
-"""What is known of one subject's cut: groove, char and drift together, from every reading that bears on it.
+"""What is known of one subject's cut: groove, char and drift together, from every reading that
+bears on it.
 
-The posterior is integrated, never its best point alone; focus error and thickness enter by quadrature, power drift as
-extra variance of the margin.  docs/methods.md, section Decide.
+The posterior is integrated, never its best point alone; focus error and thickness enter by
+quadrature, power drift as extra variance of the margin.  docs/methods.md, section Decide.
 """
 
 from __future__ import annotations
@@ -17,7 +18,14 @@ from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, chance_under_drift
 from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
 from olive_almanac.core.fitting.char import CharPosterior, fit_char
-from olive_almanac.core.fitting.cut import CutCase, CutData, GroovePosterior, case_of, data_of, fit_cut
+from olive_almanac.core.fitting.cut import (
+    CutCase,
+    CutData,
+    GroovePosterior,
+    case_of,
+    data_of,
+    fit_cut,
+)
 from olive_almanac.core.fitting.kinship import kinship
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
@@ -27,7 +35,14 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 
-__all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "CutKnowledge", "know_cut", "margins_of"]
+__all__ = [
+    "MAP_PARTICLES",
+    "PICK_NODES",
+    "PICK_PARTICLES",
+    "CutKnowledge",
+    "know_cut",
+    "margins_of",
+]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
@@ -41,8 +56,8 @@ AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of
 class CutKnowledge:
     """Everything the readings say of one subject's cut: groove, char, and the drift to allow for.
 
-    `own` are the ids of the trials of this very subject; `carried` says in words which other coupons the belief before their
-    readings came from.
+    `own` are the ids of the trials of this very subject; `carried` says in words which other
+    coupons the belief before their readings came from.
     """
 
     case: CutCase
@@ -60,24 +75,49 @@ class CutKnowledge:
         return len(self.data)
 
     def chance(
-        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, particles: int = PICK_PARTICLES,
-        nodes: int = PICK_NODES, drift: ShopDrift | None = None, direction: Direction = "xy",
-    ) -> Floats:  # fmt: skip
-        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift."""
+        self,
+        *,
+        power: ArrayLike,
+        speed_mm_s: ArrayLike,
+        passes: ArrayLike,
+        focus_mm: ArrayLike,
+        particles: int = PICK_PARTICLES,
+        nodes: int = PICK_NODES,
+        drift: ShopDrift | None = None,
+        direction: Direction = "xy",
+    ) -> Floats:
+        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's
+        drift.
+        """
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
         groove, burns = self.posterior.resampled(particles), self._burns(flat, direction)
-        return chance_under_drift(groove, burns, self.case.thickness_mm, drift or self.drift, nodes).reshape(shape)
+        return chance_under_drift(
+            groove, burns, self.case.thickness_mm, drift or self.drift, nodes
+        ).reshape(shape)
 
     def _burns(self, flat: list[Floats], direction: Direction = "xy") -> Burns:
         return self.case.burns(*flat, air=self.air, direction=direction)
 
     def mean_margin(
-        self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike, focus_mm: ArrayLike, thickness_mm: float | None = None
+        self,
+        *,
+        power: ArrayLike,
+        speed_mm_s: ArrayLike,
+        passes: ArrayLike,
+        focus_mm: ArrayLike,
+        thickness_mm: float | None = None,
     ) -> Floats:
-        """Return the posterior mean of ln(energy available / needed to fall free), nothing drifting; flat [n]."""
+        """Return the posterior mean of ln(energy available / needed to fall free), nothing
+        drifting; flat [n].
+        """
         flat, _ = _flatten(power, speed_mm_s, passes, focus_mm)
         groove, burns = self._middle, self._burns(flat)
-        return np.asarray((groove.margin(burns, thickness_mm or self.case.thickness_mm) - groove.hang_band).mean(0), float)
+        return np.asarray(
+            (groove.margin(burns, thickness_mm or self.case.thickness_mm) - groove.hang_band).mean(
+                0
+            ),
+            float,
+        )
 
     @cached_property
     def _middle(self) -> Groove:
@@ -89,10 +129,14 @@ class CutKnowledge:
         return self.char.above(line_energy_j_mm=energy, passes=passes, air=self.air)
 
     def edge_doubt(self, *, power: float, passes: float, focus_mm: float) -> float:
-        """Return one standard deviation of ln(edge speed) over the posterior: how well the edge is known."""
+        """Return one standard deviation of ln(edge speed) over the posterior: how well the edge is
+        known.
+        """
         return float(np.std(self.edges(power=power, passes=passes, focus_mm=focus_mm)))
 
-    def edges(self, *, power: float, passes: float, focus_mm: float, direction: Direction = "xy") -> Floats:
+    def edges(
+        self, *, power: float, passes: float, focus_mm: float, direction: Direction = "xy"
+    ) -> Floats:
         """Return ln of the speed at which each equally weighted particle is just through, [M]."""
         speeds = np.geomspace(0.05, self.case.max_speed_mm_s, 90)
         flat, _ = _flatten(power, speeds, passes, focus_mm)
@@ -110,7 +154,9 @@ class CutKnowledge:
         return float(weight @ np.maximum(1 - fast_phi(margin / groove.noise), short)[:, 0])
 
 
-def _crossings(log_speed: Floats, margin: NDArray[np.floating], reached: NDArray[np.intp]) -> Floats:
+def _crossings(
+    log_speed: Floats, margin: NDArray[np.floating], reached: NDArray[np.intp]
+) -> Floats:
     """ln of the speed at which each row's margin passes nought; the ends where it never does."""
     at = np.clip(reached - 1, 0, len(log_speed) - 2)
     row = np.arange(len(margin))
@@ -125,31 +171,55 @@ def _flatten(*values: ArrayLike) -> tuple[list[Floats], tuple[int, ...]]:
 
 
 def know_cut(
-    machine: Machine, stock: Stock, pairs: Pairs, *, rng: np.random.Generator, drift: ShopDrift | None = None,
+    machine: Machine,
+    stock: Stock,
+    pairs: Pairs,
+    *,
+    rng: np.random.Generator,
+    drift: ShopDrift | None = None,
     previous: CutKnowledge | None = None,
-) -> CutKnowledge:  # fmt: skip
+) -> CutKnowledge:
     """Fit groove and char to the readings of the given trials (none: the family's prior).
 
-    Trials of another lot, machine state, machine, thickness or stock count less: their posterior, widened, is what is
-    believed before the subject's own readings.  `previous` knowledge of the same subject makes the fit quicker.
+    Trials of another lot, machine state, machine, thickness or stock count less: their posterior,
+    widened, is what is believed before the subject's own readings.  `previous` knowledge of the
+    same subject makes the fit quicker.
     """
     case = case_of(machine, stock)
     belief, carried, own = _belief_from_kin(machine, stock, case, pairs, rng)
     data = data_of(case, own)
-    before = previous if previous is not None and previous.case == case else None
-    posterior = fit_cut(case, data, rng=rng, belief=belief, previous=before.posterior if before else None)
+    before = None
+    if previous is not None and previous.case == case:
+        before = previous
+    posterior = fit_cut(
+        case, data, rng=rng, belief=belief, previous=before.posterior if before else None
+    )
     known = [cell.setting.air for trial, readings in own if readings for cell in trial.cells]
-    air: Air = max(set(known), key=known.count) if known else "full"
+    air: Air = "full"
+    if known:
+        air = max(set(known), key=known.count)
     char = fit_char(case.prior, own or pairs, rng=rng, previous=before.char if before else None)
-    return CutKnowledge(case, posterior, char, data, drift or USUAL_DRIFT, air, frozenset(t.id for t, _ in own), carried, belief)
+    return CutKnowledge(
+        case,
+        posterior,
+        char,
+        data,
+        drift or USUAL_DRIFT,
+        air,
+        frozenset(t.id for t, _ in own),
+        carried,
+        belief,
+    )
 
 
 def _belief_from_kin(
     machine: Machine, stock: Stock, case: CutCase, pairs: Pairs, rng: np.random.Generator
 ) -> tuple[Belief, tuple[str, ...], Pairs]:
-    """The belief before the subject's own readings, in words where it came from, and the subject's own pairs.
+    """The belief before the subject's own readings, in words where it came from, and the subject's
+    own pairs.
 
-    Other subjects are fitted from the least to the most akin, each starting from what the one before left.
+    Other subjects are fitted from the least to the most akin, each starting from what the one
+    before left.
     """
     belief = family_belief(case.prior)
     groups: dict[tuple[object, ...], list[tuple[Trial, Sequence[Reading]]]] = {}
@@ -159,16 +229,29 @@ def _belief_from_kin(
             own.append((trial, readings))
         elif readings:
             other = trial.machine, trial.stock
-            key = (other[0].uid, other[0].name, other[0].state, other[1].name, other[1].lot, other[1].colour, other[1].true_thickness_mm)
+            key = (
+                other[0].uid,
+                other[0].name,
+                other[0].state,
+                other[1].name,
+                other[1].lot,
+                other[1].colour,
+                other[1].true_thickness_mm,
+            )
             groups.setdefault(key, []).append((trial, readings))
-    kin = [(kinship(machine, stock, group[0][0].machine, group[0][0].stock), group) for group in groups.values()]
+    kin = [
+        (kinship(machine, stock, group[0][0].machine, group[0][0].stock), group)
+        for group in groups.values()
+    ]
     carried = []
     for nearness, group in sorted(kin, key=lambda one: -one[0].energy_sd):
         there = case_of(group[0][0].machine, group[0][0].stock)
         data = data_of(there, group)
         if len(data):
             posterior = fit_cut(there, data, rng=rng, belief=belief)
-            belief = carried_belief(posterior.groove, posterior.weight, family_belief(case.prior), nearness)
+            belief = carried_belief(
+                posterior.groove, posterior.weight, family_belief(case.prior), nearness
+            )
             carried.append(f"{count_text(len(data), 'cell')} of {', '.join(nearness.words)}")
     return belief, tuple(reversed(carried)), own
 
@@ -196,7 +279,9 @@ def margins_of(knowledge: CutKnowledge, setting: Setting) -> Margins:
 
     thickness, focus = knowledge.case.thickness_mm, setting.focus_mm
     thicker = np.linspace(1, 2, 21)
-    margin = np.array([knowledge.mean_margin(**base, thickness_mm=thickness * step)[0] for step in thicker])
+    margin = np.array(
+        [knowledge.mean_margin(**base, thickness_mm=thickness * step)[0] for step in thicker]
+    )
     most = crossing(thicker, margin)
     return Margins(
         speed=limit(lambda s: {"speed_mm_s": setting.speed_mm_s * s}, np.linspace(1, 3, 41)),

@@ -12,18 +12,26 @@ __all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word"]
 
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 Aim = Literal["quickest", "cleanest", "widest"]
-AIMS: dict[str, str] = {"quickest": "Quickest safe", "cleanest": "Cleanest edge", "widest": "Widest margin"}
+AIMS: dict[str, str] = {
+    "quickest": "Quickest safe",
+    "cleanest": "Cleanest edge",
+    "widest": "Widest margin",
+}
 TONE_AIMS = {"quickest": "Quickest", "widest": "Surest tested"}
 
 
 def aim_word(aim: str, task: str) -> str:
     """Return what an aim is called on screen for a task."""
-    return TONE_AIMS.get(aim, AIMS[aim]) if task != "cut" else AIMS[aim]
+    if task != "cut":
+        return TONE_AIMS.get(aim, AIMS[aim])
+    return AIMS[aim]
 
 
 @dataclass(frozen=True)
 class Pick:
-    """One setting to choose: what it aims at, its chance of success under the shop's drift, its cost and its margins."""
+    """One setting to choose: what it aims at, its chance of success under the shop's drift, its
+    cost and its margins.
+    """
 
     aim: Aim
     setting: Setting
@@ -38,13 +46,17 @@ class Pick:
 
     @property
     def margin(self) -> float:
-        """How much quicker it could run and still succeed, as a fraction; 0 where it is not known."""
+        """How much quicker it could run and still succeed, as a fraction; 0 where it is
+        not known.
+        """
         return (self.margins.speed or 1.0) - 1.0
 
 
 @dataclass(frozen=True)
 class Decision:
-    """Picks, best aim first; `next_cells` to burn when undecided; `says` is one sentence for a person."""
+    """Picks, best aim first; `next_cells` to burn when undecided; `says` is one sentence for a
+    person.
+    """
 
     picks: tuple[Pick, ...]
     target: float
@@ -61,4 +73,6 @@ class Decision:
 
     def pick(self, aim: str) -> Pick | None:
         """Return the pick of that aim; where two aims came to the same setting, the first pick."""
-        return next((one for one in self.picks if one.aim == aim), self.picks[0] if self.picks else None)
+        return next(
+            (one for one in self.picks if one.aim == aim), self.picks[0] if self.picks else None
+        )

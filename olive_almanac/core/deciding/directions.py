@@ -19,8 +19,9 @@ STEPS = 60
 
 @dataclass(frozen=True)
 class Directions:
-    """Quickest speed that meets the target along X, along Y and for both, mm/s (None: none does); the chance that the edges
-    differ by more than 5 %; and what that means in words."""
+    """Quickest speed that meets the target along X, along Y and for both, mm/s (None: none does);
+    the chance that the edges differ by more than 5 %; and what that means in words.
+    """
 
     x_mm_s: float | None
     y_mm_s: float | None
@@ -29,29 +30,44 @@ class Directions:
     says: str
 
 
-def compare_directions(knowledge: CutKnowledge, setting: Setting, *, target: float) -> Directions | None:
-    """Return how the directions compare at a setting's power, passes and focus; None unless both were read."""
+def compare_directions(
+    knowledge: CutKnowledge, setting: Setting, *, target: float
+) -> Directions | None:
+    """Return how the directions compare at a setting's power, passes and focus; None unless both
+    were read.
+    """
     ways = knowledge.data.ways
     if not {"x", "y"} <= ways:
         return None
-    speeds = np.geomspace(0.3 * setting.speed_mm_s, min(3 * setting.speed_mm_s, knowledge.case.max_speed_mm_s), STEPS)
+    speeds = np.geomspace(
+        0.3 * setting.speed_mm_s, min(3 * setting.speed_mm_s, knowledge.case.max_speed_mm_s), STEPS
+    )
     power, passes, focus = setting.power, setting.passes, setting.focus_mm
 
     def quickest(direction: Direction) -> float | None:
-        chance = knowledge.chance(power=power, speed_mm_s=speeds, passes=passes, focus_mm=focus, direction=direction)
+        chance = knowledge.chance(
+            power=power, speed_mm_s=speeds, passes=passes, focus_mm=focus, direction=direction
+        )
         good = np.flatnonzero(chance >= target)
-        return float(speeds[good[-1]]) if len(good) else None
+        if len(good):
+            return float(speeds[good[-1]])
+        return None
 
     x, y, both = quickest("x"), quickest("y"), quickest("xy")
     along: tuple[Direction, ...] = ("x", "y")
-    edge_x, edge_y = (knowledge.edges(power=power, passes=passes, focus_mm=focus, direction=way) for way in along)
+    edge_x, edge_y = (
+        knowledge.edges(power=power, passes=passes, focus_mm=focus, direction=way) for way in along
+    )
     gap = edge_x - edge_y
     differ = float(np.mean(np.abs(gap) > DIFFERS))
     slower, by = ("X" if gap.mean() < 0 else "Y"), 100 * float(-np.expm1(-abs(gap.mean())))
     if differ < 1 - SURE:
         says = "X and Y cut alike."
     elif differ < SURE:
-        says = f"Not sure whether X and Y differ: {100 * differ:.0f} % that they do. Burn more strips along both."
+        says = (
+            f"Not sure whether X and Y differ: {100 * differ:.0f} % that they do. Burn more "
+            "strips along both."
+        )
     else:
         says = f"Along {slower} it must run {number_text(by, 2)} % slower."
     if both is not None:

@@ -27,7 +27,9 @@ MANY = 3  # disbelieved readings that together point to a common cause
 
 @dataclass(frozen=True)
 class DoubtedReading:
-    """A reading, the chance of its verdict given all the other readings, the likeliest verdict, and what may be wrong."""
+    """A reading, the chance of its verdict given all the other readings, the likeliest verdict, and
+    what may be wrong.
+    """
 
     trial: str
     cell: str
@@ -38,7 +40,8 @@ class DoubtedReading:
 
 
 def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedReading, ...]:
-    """Return the readings of the subject's own coupons that the model disbelieves, least likely first.
+    """Return the readings of the subject's own coupons that the model disbelieves, least likely
+    first.
 
     Each reading is judged without itself: the particles' weights are divided by its own likelihood.
     """
@@ -49,7 +52,12 @@ def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedRead
     margin = groove.margin(data.burns, knowledge.case.thickness_mm)
     chances = np.stack(
         [
-            verdict_chance(margin, groove.noise, groove.hang_band, *(np.full(len(data), end, np.float32) for end in BANDS[name]))
+            verdict_chance(
+                margin,
+                groove.noise,
+                groove.hang_band,
+                *(np.full(len(data), end, np.float32) for end in BANDS[name]),
+            )
             for name in ORDER
         ]
     )
@@ -64,19 +72,28 @@ def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedRead
     causes = _common_causes(data.cells, data.verdicts, expected, found, settings, names)
     rows = [
         DoubtedReading(
-            *data.cells[i], data.verdicts[i], float(chance[i]), expected[i],
+            *data.cells[i],
+            data.verdicts[i],
+            float(chance[i]),
+            expected[i],
             _why(i, data.cells, data.verdicts, expected[i], settings, causes),
         )
         for i in found
-    ]  # fmt: skip
+    ]
     return tuple(sorted(rows, key=lambda row: row.chance))
 
 
 def _common_causes(
-    cells: Sequence[tuple[str, str]], verdicts: Sequence[str], expected: Sequence[str], found: Sequence[int],
-    settings: dict[tuple[str, str], Setting], names: dict[str, str],
-) -> dict[int, str]:  # fmt: skip
-    """Say of readings that go wrong together what may have changed: a whole coupon, or one height of the focus."""
+    cells: Sequence[tuple[str, str]],
+    verdicts: Sequence[str],
+    expected: Sequence[str],
+    found: Sequence[int],
+    settings: dict[tuple[str, str], Setting],
+    names: dict[str, str],
+) -> dict[int, str]:
+    """Say of readings that go wrong together what may have changed: a whole coupon, or one height
+    of the focus.
+    """
     weaker = {i: STRENGTH[verdicts[i]] < STRENGTH[expected[i]] for i in found}
     coupons = Counter((cells[i][0], weak) for i, weak in weaker.items())
     heights = Counter((settings[cells[i]].focus_mm, weak) for i, weak in weaker.items())
@@ -84,23 +101,46 @@ def _common_causes(
     causes = {}
     for i, weak in weaker.items():
         coupon, height = cells[i][0], settings[cells[i]].focus_mm
-        way = "weaker" if weak else "stronger"
+        way = "stronger"
+        if weak:
+            way = "weaker"
         if coupons[coupon, weak] >= MANY and len(names) > 1:
-            causes[i] = f"{names[coupon]} reads {way} throughout: another lot, a dirty lens, or the power has drifted."
-        elif heights[height, weak] >= MANY and len(read_at) > 1 and heights[height, weak] > read_at[height] / 4:
-            causes[i] = f"Cells at focus {height:g} mm read {way}: was the focus where it was thought to be?"
+            causes[i] = (
+                f"{names[coupon]} reads {way} throughout: another lot, a dirty lens, or the power "
+                "has drifted."
+            )
+        elif (
+            heights[height, weak] >= MANY
+            and len(read_at) > 1
+            and heights[height, weak] > read_at[height] / 4
+        ):
+            causes[i] = (
+                f"Cells at focus {height:g} mm read {way}: was the focus where it was thought "
+                "to be?"
+            )
     return causes
 
 
 def _why(
-    index: int, cells: Sequence[tuple[str, str]], verdicts: Sequence[str], expected: str,
-    settings: dict[tuple[str, str], Setting], causes: dict[int, str],
-) -> str:  # fmt: skip
+    index: int,
+    cells: Sequence[tuple[str, str]],
+    verdicts: Sequence[str],
+    expected: str,
+    settings: dict[tuple[str, str], Setting],
+    causes: dict[int, str],
+) -> str:
     if index in causes:
         return causes[index]
     for other, cell in enumerate(cells):
-        if other != index and settings[cell] == settings[cells[index]] and verdicts[other] != verdicts[index]:
-            return f"{cell[1]}, burnt alike, reads “{VERDICT_WORDS.get(verdicts[other], 'Holds')}”: look at both."
+        if (
+            other != index
+            and settings[cell] == settings[cells[index]]
+            and verdicts[other] != verdicts[index]
+        ):
+            return (
+                f"{cell[1]}, burnt alike, reads "
+                f"“{VERDICT_WORDS.get(verdicts[other], 'Holds')}”: look at both."
+            )
     if STRENGTH[verdicts[index]] < STRENGTH[expected]:
         return "A knot, a glue line, a poor hold-down, or a slip of the key."
     return "It may still hang by a thread, or a slip of the key."

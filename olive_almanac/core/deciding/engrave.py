@@ -1,4 +1,6 @@
-"""Decide an engraving: the chance that the tone is right over areal energy, and the setting that reaches it soonest."""
+"""Decide an engraving: the chance that the tone is right over areal energy, and the setting that
+reaches it soonest.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,14 @@ from scipy.special import ndtr
 from olive_almanac.core.burn.energy import dose_ripple
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
-from olive_almanac.core.fitting.tone import ToneCurve, TonePosterior, areal_energy_of, fit_lightness, fit_tone, tone_data_of
+from olive_almanac.core.fitting.tone import (
+    ToneCurve,
+    TonePosterior,
+    areal_energy_of,
+    fit_lightness,
+    fit_tone,
+    tone_data_of,
+)
 from olive_almanac.core.materials.families import TonePrior, family_of
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Margins
@@ -32,7 +41,8 @@ LEAST = 0.50  # below this chance of the right tone nothing is picked
 POWER_DRIFT = 0.05  # half width, as a fraction
 PATCH_SPREAD = 0.05  # sd of ln F between the coupon and the rest of the sheet
 SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
-LEGIBLE_L = 15.0  # difference of L* from the stock that reads well at arm's length (common practice, no source)
+# difference of L* from the stock that reads well at arm's length (common practice, no source)
+LEGIBLE_L = 15.0
 ALIKE = 0.25  # sd of ln energy over which cells are taken to look alike
 SEEN_L = 3.0  # L* off the wanted tone that the eye still lets pass (common practice, no source)
 PLAIN_RIPPLE = 0.10  # dose ripple from which lines begin to show
@@ -50,8 +60,9 @@ class ToneKnowledge:
     highest_j_mm2: float = 0.0  # of the energies read
 
     def tones(self) -> tuple[float, float, float] | None:
-        """Return L* of the lightest tone that is legible, of the middle, and of the darkest before over-burn (on stock that
-        marks light: the lightest); None without a curve."""
+        """Return L* of the lightest tone that is legible, of the middle, and of the darkest before
+        over-burn (on stock that marks light: the lightest); None without a curve.
+        """
         if self.curve is None:
             return None
         energies = np.geomspace(1e-3 * self.highest_j_mm2, self.highest_j_mm2, 400)
@@ -61,41 +72,75 @@ class ToneKnowledge:
         faintest = self.curve.blank + np.sign(reach) * min(LEGIBLE_L, 0.9 * abs(reach))
         return float(faintest), float((faintest + strongest) / 2), strongest
 
-    def chances(self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, passes: ArrayLike = 1) -> Floats:
-        """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the broadcast shape."""
+    def chances(
+        self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, passes: ArrayLike = 1
+    ) -> Floats:
+        """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the
+        broadcast shape.
+        """
         energy = (
             np.asarray(passes, float)
             * np.interp(np.asarray(power, float), *self.machine.power_curve)
-            / (np.asarray(speed_mm_s, float) * np.where(np.asarray(pitch_mm, float) > 0, pitch_mm, 1.0))
+            / (
+                np.asarray(speed_mm_s, float)
+                * np.where(np.asarray(pitch_mm, float) > 0, pitch_mm, 1.0)
+            )
         )
         return self.chances_at(energy)
 
     def chances_at(self, energy_j_mm2: ArrayLike) -> Floats:
-        return self.posterior.chances(energy_j_mm2, extra_noise=float(np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD)))
+        return self.posterior.chances(
+            energy_j_mm2, extra_noise=float(np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD))
+        )
 
 
-def know_tone(machine: Machine, stock: Stock, pairs: Pairs, *, task: Task = "engrave") -> ToneKnowledge:
-    """Fit the tone to the readings of the given trials (none: the family's prior; for a score in J/mm of line)."""
+def know_tone(
+    machine: Machine, stock: Stock, pairs: Pairs, *, task: Task = "engrave"
+) -> ToneKnowledge:
+    """Fit the tone to the readings of the given trials (none: the family's prior; for a score in
+    J/mm of line).
+    """
     data = tone_data_of(pairs)
-    prior = score_prior(machine, stock) if task == "score" else family_of(stock).tone
-    highest = float(np.exp(data.log_energy.max())) if len(data.verdict) else 0.0
-    return ToneKnowledge(machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict), highest)
+    if task == "score":
+        prior = score_prior(machine, stock)
+    else:
+        prior = family_of(stock).tone
+    highest = 0.0
+    if len(data.verdict):
+        highest = float(np.exp(data.log_energy.max()))
+    return ToneKnowledge(
+        machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict), highest
+    )
 
 
 def score_prior(machine: Machine, stock: Stock) -> TonePrior:
-    """Return the line energy, J/mm, expected to score a groove half a millimetre deep (a third of thin stock)."""
+    """Return the line energy, J/mm, expected to score a groove half a millimetre deep (a third of
+    thin stock).
+    """
     depth = min(SCORE_DEPTH_MM, stock.true_thickness_mm / 3)
     case = replace(case_of(machine, stock), thickness_mm=depth)
     edge = expected_edge_speed(case, power=1.0, passes=1, focus_mm=0.0)
     return TonePrior(machine.watts(1.0) / edge)
 
 
-def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None) -> Decision:
-    """Return the settings that reach the right tone, or a wanted lightness L*, soonest and from the surest tested cell."""
+def decide_engrave(
+    knowledge: ToneKnowledge,
+    pairs: Pairs,
+    *,
+    target: float = TARGET,
+    lightness: float | None = None,
+) -> Decision:
+    """Return the settings that reach the right tone, or a wanted lightness L*, soonest and from the
+    surest tested cell.
+    """
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     if not settings or not knowledge.cells_read:
         return Decision(
-            (), target, knowledge.cells_read, "Nothing has been read yet, so there is nothing to decide from.", undecided=True
+            (),
+            target,
+            knowledge.cells_read,
+            "Nothing has been read yet, so there is nothing to decide from.",
+            undecided=True,
         )
     energies = [areal_energy_of(s, knowledge.machine, s.speed_mm_s) for s in settings]
     axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
@@ -110,25 +155,38 @@ def decide_engrave(knowledge: ToneKnowledge, pairs: Pairs, *, target: float = TA
         _picks(knowledge, settings, energies, energy),
         target,
         knowledge.cells_read,
-        f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; known to ± {max(1, round(100 * doubt))} % "
+        f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; "
+        f"known to ± {max(1, round(100 * doubt))} % "
         f"from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
         remarks=_remarks(knowledge, pairs, settings, energy),
     )
 
 
-def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], energy: float) -> tuple[str, ...]:
-    """The dose ripple of the line pitch, and haze or unevenness where they were measured near an energy, or seen."""
+def _remarks(
+    knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], energy: float
+) -> tuple[str, ...]:
+    """The dose ripple of the line pitch, and haze or unevenness where they were measured near an
+    energy, or seen.
+    """
     remarks = []
     pitch = max((s.pitch_mm for s in settings), default=0.0)
     if pitch > 0:
         spot = knowledge.machine.spot_longer_mm
         ripple = dose_ripple(pitch_mm=pitch, spot_mm=spot)
-        lines = " Lines may show: take a finer pitch." if ripple > PLAIN_RIPPLE else ""
-        remarks.append(f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple {100 * ripple:.0f} %.{lines}")
+        lines = ""
+        if ripple > PLAIN_RIPPLE:
+            lines = " Lines may show: take a finer pitch."
+        remarks.append(
+            f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple "
+            f"{100 * ripple:.0f} %.{lines}"
+        )
     remarks += _texture(knowledge.machine, pairs, energy)
     seen = [reading.defects for _, readings in pairs for reading in readings]
-    for defect, advice in (("haze", "less air or a film keeps it off"), ("uneven", "tape or a slower, weaker burn evens it")):
+    for defect, advice in (
+        ("haze", "less air or a film keeps it off"),
+        ("uneven", "tape or a slower, weaker burn evens it"),
+    ):
         count = sum(defect in defects for defects in seen)
         if count:
             remarks.append(f"{count} of {len(seen)} cells show {DEFECT_WORDS[defect]}: {advice}.")
@@ -136,7 +194,9 @@ def _remarks(knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting]
 
 
 def _texture(machine: Machine, pairs: Pairs, energy: float) -> list[str]:
-    """How uneven the tone is and how far haze reaches, by what photos measured on cells of like energy."""
+    """How uneven the tone is and how far haze reaches, by what photos measured on cells of like
+    energy.
+    """
     rows = []
     for trial, readings in pairs:
         cells = {cell.id: cell.setting for cell in trial.cells}
@@ -145,39 +205,71 @@ def _texture(machine: Machine, pairs: Pairs, energy: float) -> list[str]:
                 setting = cells[one.cell]
                 off = np.log(areal_energy_of(setting, machine, setting.speed_mm_s) / energy) / ALIKE
                 rows.append((np.exp(-0.5 * off**2), one.evenness, one.halo_mm or 0.0))
-    weight, evenness, halo = np.array(rows).T if rows else (np.zeros(1),) * 3
+    if rows:
+        weight, evenness, halo = np.array(rows).T
+    else:
+        weight, evenness, halo = (np.zeros(1),) * 3
     if weight.sum() < 1:
         return []
     uneven, reach = weight @ evenness / weight.sum(), weight @ halo / weight.sum()
-    haze = f", haze reaches {number_text(float(reach), 2)} mm beside it" if reach > 0.05 else ""
+    haze = ""
+    if reach > 0.05:
+        haze = f", haze reaches {number_text(float(reach), 2)} mm beside it"
     return [f"At this energy the tone is uneven by {number_text(float(uneven), 2)} L*{haze}."]
 
 
 def _unit(settings: Sequence[Setting]) -> str:
-    return "J/mm²" if any(s.pitch_mm for s in settings) else "J/mm"
+    if any(s.pitch_mm for s in settings):
+        return "J/mm²"
+    return "J/mm"
 
 
-def _picks(knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float) -> tuple[Pick, ...]:
+def _picks(
+    knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float
+) -> tuple[Pick, ...]:
     quick = _fastest(knowledge.machine, settings, energy)
-    picks = [_pick(knowledge, "quickest", quick, "the fastest tested speed, with the power that gives the right energy")]
+    picks = [
+        _pick(
+            knowledge,
+            "quickest",
+            quick,
+            "the fastest tested speed, with the power that gives the right energy",
+        )
+    ]
     surest = int(np.argmax(knowledge.chances_at(energies)[1]))
     tested = settings[surest]
-    if abs(np.log(tested.speed_mm_s / quick.speed_mm_s)) > 0.05 and knowledge.chances_at(energies[surest])[1] >= LEAST:
+    if (
+        abs(np.log(tested.speed_mm_s / quick.speed_mm_s)) > 0.05
+        and knowledge.chances_at(energies[surest])[1] >= LEAST
+    ):
         picks.append(_pick(knowledge, "widest", tested, "the tested cell whose tone is surest"))
     return tuple(picks)
 
 
 def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Setting:
-    """The fastest tested speed whose power stays within the machine, at the tested pitch and passes."""
+    """The fastest tested speed whose power stays within the machine, at the tested pitch and
+    passes.
+    """
     pattern = max(settings, key=lambda s: s.speed_mm_s)
     needed = energy / (pattern.dose_per_watt * pattern.speed_mm_s)
     speed = min(pattern.speed_mm_s, machine.watts(1.0) / needed)
-    return replace(pattern, speed_mm_s=float(f"{speed:.3g}"), power=min(1.0, round(machine.fraction_for(needed * speed), 3)))
+    return replace(
+        pattern,
+        speed_mm_s=float(f"{speed:.3g}"),
+        power=min(1.0, round(machine.fraction_for(needed * speed), 3)),
+    )
 
 
 def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
-    chance = knowledge.chances(power=setting.power, speed_mm_s=setting.speed_mm_s, pitch_mm=setting.pitch_mm, passes=setting.passes)
-    return _timed(knowledge, Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), why=why))
+    chance = knowledge.chances(
+        power=setting.power,
+        speed_mm_s=setting.speed_mm_s,
+        pitch_mm=setting.pitch_mm,
+        passes=setting.passes,
+    )
+    return _timed(
+        knowledge, Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), why=why)
+    )
 
 
 def _timed(knowledge: ToneKnowledge, pick: Pick) -> Pick:
@@ -186,7 +278,13 @@ def _timed(knowledge: ToneKnowledge, pick: Pick) -> Pick:
     if not setting.pitch_mm:
         return replace(pick, seconds_per_m=1000 * setting.passes / setting.speed_mm_s)
     ways = setting.passes * (2 if setting.crosshatch else 1)
-    seconds = ways * raster_seconds(PATCH_MM, PATCH_MM, setting.pitch_mm, setting.speed_mm_s, knowledge.machine.acceleration_mm_s2)
+    seconds = ways * raster_seconds(
+        PATCH_MM,
+        PATCH_MM,
+        setting.pitch_mm,
+        setting.speed_mm_s,
+        knowledge.machine.acceleration_mm_s2,
+    )
     return replace(pick, seconds_per_100cm2=seconds)
 
 
@@ -197,29 +295,46 @@ def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
 
     def until_lost(direction: float) -> float | None:
         lost = np.flatnonzero(knowledge.chances_at(energy * factors**direction)[1] < LEAST)
-        return float(factors[lost[0]] ** direction) if len(lost) else None
+        if len(lost):
+            return float(factors[lost[0]] ** direction)
+        return None
 
     up, down = until_lost(1.0), until_lost(-1.0)
     return Margins(speed=None if down is None else 1 / down, power=down, power_up=up)
 
 
 def _undecided(
-    knowledge: ToneKnowledge, settings: Sequence[Setting], energy: float, top: float, target: float, doubt: float
+    knowledge: ToneKnowledge,
+    settings: Sequence[Setting],
+    energy: float,
+    top: float,
+    target: float,
+    doubt: float,
 ) -> Decision:
     pattern = max(settings, key=lambda s: s.speed_mm_s)
     cells = tuple(
-        _fastest(knowledge.machine, [replace(pattern, speed_mm_s=pattern.speed_mm_s)], energy * factor)
+        _fastest(
+            knowledge.machine, [replace(pattern, speed_mm_s=pattern.speed_mm_s)], energy * factor
+        )
         for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
     )
     says = (
-        f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with {100 * top:.0f} % chance only. "
+        f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with "
+        f"{100 * top:.0f} % chance only. "
         f"Burn the {count_text(len(cells), 'cell')} proposed."
     )
-    return Decision((), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt)
+    return Decision(
+        (), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt
+    )
 
 
 def _for_lightness(
-    knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], lightness: float, highest: float, target: float
+    knowledge: ToneKnowledge,
+    pairs: Pairs,
+    settings: Sequence[Setting],
+    lightness: float,
+    highest: float,
+    target: float,
 ) -> Decision:
     if knowledge.curve is None:
         return Decision(
@@ -232,11 +347,24 @@ def _for_lightness(
     energy = knowledge.curve.energy_for(lightness, highest)
     if energy is None:
         return Decision(
-            (), target, knowledge.cells_read, f"This stock does not reach L* {lightness:g} within the energies tested.", never=True
+            (),
+            target,
+            knowledge.cells_read,
+            f"This stock does not reach L* {lightness:g} within the energies tested.",
+            never=True,
         )
     setting = _fastest(knowledge.machine, settings, energy)
     chance, margins = _around_tone(knowledge.curve, energy, lightness)
-    pick = _timed(knowledge, Pick("quickest", setting, chance, margins, why=f"the fastest tested speed that gives L* {lightness:g}"))
+    pick = _timed(
+        knowledge,
+        Pick(
+            "quickest",
+            setting,
+            chance,
+            margins,
+            why=f"the fastest tested speed that gives L* {lightness:g}",
+        ),
+    )
     reached = float(knowledge.curve.lightness(energy))
     return Decision(
         (pick,),
@@ -248,12 +376,18 @@ def _for_lightness(
 
 
 def _around_tone(curve: ToneCurve, energy: float, lightness: float) -> tuple[float, Margins]:
-    """The chance that a tone lies within what the eye lets pass of the wanted one, and how far the energy may drift until not."""
+    """The chance that a tone lies within what the eye lets pass of the wanted one, and how far the
+    energy may drift until not.
+    """
     factors = np.geomspace(1, 4, 200)
 
     def until_off(direction: float) -> float | None:
-        off = np.flatnonzero(np.abs(curve.lightness(energy * factors**direction) - lightness) > SEEN_L)
-        return float(factors[off[0]] ** direction) if len(off) else None
+        off = np.flatnonzero(
+            np.abs(curve.lightness(energy * factors**direction) - lightness) > SEEN_L
+        )
+        if len(off):
+            return float(factors[off[0]] ** direction)
+        return None
 
     steps = energy * np.exp([-PATCH_SPREAD, PATCH_SPREAD])
     slope = float(np.diff(curve.lightness(steps))[0]) / (2 * PATCH_SPREAD)

@@ -1,4 +1,6 @@
-"""Reckon a first setting from the family's prior alone: always a guess, never on trial before it was burnt."""
+"""Reckon a first setting from the family's prior alone: always a guess, never on trial before it
+was burnt.
+"""
 
 from __future__ import annotations
 
@@ -30,11 +32,17 @@ WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
 
 
 def reckon_guess(
-    machine: Machine, stock: Stock, task: Task, permission: Permission, *, rng: np.random.Generator, kin: Pairs = (),
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    permission: Permission,
+    *,
+    rng: np.random.Generator,
+    kin: Pairs = (),
     aim: float | None = None,
-) -> tuple[Setting, Evidence]:  # fmt: skip
-    """Return the setting that is expected to work from the family's prior, or from `kin`: readings of other lots,
-    thicknesses or machines, widened and scaled; and its evidence (no cells read).
+) -> tuple[Setting, Evidence]:
+    """Return the setting that is expected to work from the family's prior, or from `kin`: readings
+    of other lots, thicknesses or machines, widened and scaled; and its evidence (no cells read).
 
     `aim` is the areal (score: line) energy to take instead of the family's usual one.
 
@@ -44,11 +52,18 @@ def reckon_guess(
     start = suggest_levels(machine, stock, task).choices
     if task != "cut":
         if aim is None:
-            aim = score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
+            if task == "score":
+                aim = score_prior(machine, stock).right_j_mm2
+            else:
+                aim = family_of(stock).tone.right_j_mm2
         pitch, speed = start.pitch_mm[0], start.speed_mm_s[len(start.speed_mm_s) // 2]
         power = min(1.0, round_level(machine.fraction_for(aim * speed * (pitch or 1.0))))
-        setting = Setting(power, speed, 1, 0.0, pitch, start.air[0], direction="x" if rasters(task) else "xy")
-        chance = know_tone(machine, stock, (), task=task).chances_at(areal_energy_of(setting, machine, speed))
+        setting = Setting(
+            power, speed, 1, 0.0, pitch, start.air[0], direction="x" if rasters(task) else "xy"
+        )
+        chance = know_tone(machine, stock, (), task=task).chances_at(
+            areal_energy_of(setting, machine, speed)
+        )
         limits = (pitch, speed, machine.acceleration_mm_s2)
         return setting, Evidence(
             probability=float(chance[1]),
@@ -59,13 +74,20 @@ def reckon_guess(
             says=RECKONED,
         )
     knowledge = know_cut(machine, stock, kin, rng=rng)
-    says = f"Carried over from {' and '.join(knowledge.carried)}." if knowledge.carried else RECKONED
+    if knowledge.carried:
+        says = f"Carried over from {' and '.join(knowledge.carried)}."
+    else:
+        says = RECKONED
     speeds = np.geomspace(0.2, machine.max_speed_mm_s, 80)
     for passes in (start.passes[0], 2 * start.passes[0], 4 * start.passes[0]):
-        chance = knowledge.chance(power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0])
+        chance = knowledge.chance(
+            power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0]
+        )
         if (chance >= WANTED).any():
             at = int(np.flatnonzero(chance >= WANTED)[-1])
-            setting = Setting(1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air[0])
+            setting = Setting(
+                1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air[0]
+            )
             return setting, Evidence(
                 probability=float(chance[at]),
                 target=WANTED,
@@ -73,4 +95,8 @@ def reckon_guess(
                 seconds_per_m=1000 * passes / setting.speed_mm_s,
                 says=says,
             )
-    raise OutOfRange("Chance to cut through", float(chance.max()), f"at least {WANTED:g}; this machine is not expected to cut it")
+    raise OutOfRange(
+        "Chance to cut through",
+        float(chance.max()),
+        f"at least {WANTED:g}; this machine is not expected to cut it",
+    )

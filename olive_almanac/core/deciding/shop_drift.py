@@ -1,4 +1,6 @@
-"""What varies in this shop from day to day, from its own records where there are some: thickness, focus, power."""
+"""What varies in this shop from day to day, from its own records where there are some: thickness,
+focus, power.
+"""
 
 from __future__ import annotations
 
@@ -21,28 +23,45 @@ __all__ = ["drift_of_records"]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 LEAST_RECORDS = 3
 HALF_WIDTH_PER_SD = 3**0.5  # of an even distribution
-LEAST_THICKNESS, LEAST_POWER, LEAST_FOCUS_MM = 0.01, 0.02, 0.3  # three records never prove that nothing varies
+LEAST_THICKNESS, LEAST_POWER, LEAST_FOCUS_MM = (
+    0.01,
+    0.02,
+    0.3,
+)  # three records never prove that nothing varies
 SHIFTS = np.linspace(-0.6, 0.6, 61)  # of ln energy, tried for each weekly coupon
 
 
 def drift_of_records(
-    stock: Stock, *, focus_heights_mm: Sequence[float] = (), weekly: Pairs = (), known: CutKnowledge | None = None
+    stock: Stock,
+    *,
+    focus_heights_mm: Sequence[float] = (),
+    weekly: Pairs = (),
+    known: CutKnowledge | None = None,
 ) -> ShopDrift:
     """Return the drift to allow for: each part from at least three records, else the usual one.
 
-    Thickness from the stock's caliper readings, focus from the heights that focus tests of this machine found (mm), power
-    from weekly checks: how far each coupon's readings shift the edge that is `known`.
+    Thickness from the stock's caliper readings, focus from the heights that focus tests of this
+    machine found (mm), power from weekly checks: how far each coupon's readings shift the edge that
+    is `known`.
     """
     drift, says = USUAL_DRIFT, []
     if len(stock.measured_mm) >= LEAST_RECORDS:
-        share = max(LEAST_THICKNESS, HALF_WIDTH_PER_SD * stdev(stock.measured_mm) / fmean(stock.measured_mm))
+        share = max(
+            LEAST_THICKNESS, HALF_WIDTH_PER_SD * stdev(stock.measured_mm) / fmean(stock.measured_mm)
+        )
         drift = replace(drift, thickness=share)
-        says.append(f"thickness ± {number_text(100 * share, 2)} % from {len(stock.measured_mm)} caliper readings")
+        says.append(
+            f"thickness ± {number_text(100 * share, 2)} % from {len(stock.measured_mm)} caliper "
+            "readings"
+        )
     if len(focus_heights_mm) >= LEAST_RECORDS:
         off = max(LEAST_FOCUS_MM, HALF_WIDTH_PER_SD * stdev(focus_heights_mm))
         drift = replace(drift, focus_mm=off)
         says.append(f"focus ± {number_text(off, 2)} mm from {len(focus_heights_mm)} focus tests")
-    shifts = _weekly_shifts(known, weekly) if known is not None else []
+    if known is not None:
+        shifts = _weekly_shifts(known, weekly)
+    else:
+        shifts = []
     if len(shifts) >= LEAST_RECORDS:
         share = max(LEAST_POWER, HALF_WIDTH_PER_SD * stdev(shifts))
         drift = replace(drift, power=share)
@@ -51,7 +70,9 @@ def drift_of_records(
 
 
 def _weekly_shifts(known: CutKnowledge, weekly: Pairs) -> list[float]:
-    """The shift of ln energy that makes each weekly coupon likeliest, at the middle of what is known."""
+    """The shift of ln energy that makes each weekly coupon likeliest, at the middle of what is
+    known.
+    """
     middle = known.posterior.resampled(1)
     shifts = []
     for trial, readings in weekly:

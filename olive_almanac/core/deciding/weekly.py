@@ -1,7 +1,9 @@
-"""Follow a machine by its weekly checks: by how much the energy that a small ladder needs has moved since the first.
+"""Follow a machine by its weekly checks: by how much the energy that a small ladder needs has moved
+since the first.
 
-The point at which a ladder turns (falls free or not; too light or too dark) lies where its readings are likeliest, averaged
-over an even prior; lightness, where both coupons have it, is compared cell by cell.  docs/methods.md, section Weekly checks.
+The point at which a ladder turns (falls free or not; too light or too dark) lies where its readings
+are likeliest, averaged over an even prior; lightness, where both coupons have it, is compared cell
+by cell.  docs/methods.md, section Weekly checks.
 """
 
 from __future__ import annotations
@@ -34,25 +36,44 @@ TONES = {"no_mark": -1, "too_light": -1, "right": 0, "too_dark": 1}
 def follow_checks(pairs: Sequence[Pair]) -> tuple[WeeklyCheck, ...]:
     """Return what each weekly check found, oldest first; those that tell nothing are left out."""
     found = []
-    for series, group in groupby(sorted(pairs, key=lambda pair: (_series(pair[0]), pair[0].made)), key=lambda pair: _series(pair[0])):
-        checks = [(trial, _turning_point(trial, readings), _tones(trial, readings)) for trial, readings in group]
+    for series, group in groupby(
+        sorted(pairs, key=lambda pair: (_series(pair[0]), pair[0].made)),
+        key=lambda pair: _series(pair[0]),
+    ):
+        checks = [
+            (trial, _turning_point(trial, readings), _tones(trial, readings))
+            for trial, readings in group
+        ]
         told = [check for check in checks if check[1] is not None or len(check[2]) >= LEAST_CELLS]
         for trial, turn, tones in told:
             moved = _shift_of_tones(told[0][2], tones) or _shift_of_turn(told[0][1], turn)
             if moved is not None:
-                found.append(WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, *moved))
+                found.append(
+                    WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, *moved)
+                )
     return tuple(sorted(found, key=lambda check: check.on))
 
 
 def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
-    """Return in one sentence how a weekly check compares with the one before it; empty where it is the first or tells nothing."""
-    checks = follow_checks([pair for pair in pairs if _series(pair[0]) == _series(trial) and pair[0].made <= trial.made])
+    """Return in one sentence how a weekly check compares with the one before it; empty where it is
+    the first or tells nothing.
+    """
+    checks = follow_checks(
+        [
+            pair
+            for pair in pairs
+            if _series(pair[0]) == _series(trial) and pair[0].made <= trial.made
+        ]
+    )
     if len(checks) < 2 or checks[-1].on != trial.made:
         return ""
     before, now = checks[-2:]
     drift = drift_since((before, now), before.on, machine_state=now.machine_state)
     if drift is None:
-        return f"Needs the same energy as the check of {day_text(before.on)}, as far as these cells can tell."
+        return (
+            f"Needs the same energy as the check of {day_text(before.on)}, as far as these "
+            "cells can tell."
+        )
     share, way = 100 * np.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
     return f"Needs {share:.0f} % {way} energy than the check of {day_text(before.on)}."
 
@@ -60,21 +81,37 @@ def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
 def _series(trial: Trial) -> str:
     setting = trial.cells[0].setting
     parts = (trial.machine.uid, trial.machine.state, trial.stock.uid, trial.stock.lot, trial.task)
-    return "|".join(str(part) for part in (*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm))
+    return "|".join(
+        str(part)
+        for part in (*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm)
+    )
 
 
 def _log_energy(trial: Trial) -> dict[str, float]:
-    return {c.id: float(np.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt)) for c in trial.cells}
+    return {
+        c.id: float(np.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt))
+        for c in trial.cells
+    }
 
 
-def _shift_of_turn(first: tuple[float, float] | None, now: tuple[float, float] | None) -> tuple[float, float] | None:
-    return None if first is None or now is None else (now[0] - first[0], now[1])
+def _shift_of_turn(
+    first: tuple[float, float] | None, now: tuple[float, float] | None
+) -> tuple[float, float] | None:
+    if first is None or now is None:
+        return None
+    return (now[0] - first[0], now[1])
 
 
 def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, float] | None:
-    """ln energy at which the ladder turns and its standard error; None where there are too few verdicts."""
+    """ln energy at which the ladder turns and its standard error; None where there are too few
+    verdicts.
+    """
     energy = _log_energy(trial)
-    seen = [(energy[one.cell], one.verdict) for one in readings if one.verdict is not None and one.cell in energy]
+    seen = [
+        (energy[one.cell], one.verdict)
+        for one in readings
+        if one.verdict is not None and one.cell in energy
+    ]
     if len(seen) < LEAST_CELLS:
         return None
     at = np.array([x for x, _ in seen], np.float32)
@@ -84,7 +121,9 @@ def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, fl
     darker = fast_phi((at[:, None] - level - RIGHT) / NOISE)
     chances = {-1: lighter, 0: 1 - lighter - darker, 1: darker}
     rows = [
-        (above[i] if FREE[verdict] else 1 - above[i]) if verdict in FREE else chances[TONES[verdict]][i]
+        (above[i] if FREE[verdict] else 1 - above[i])
+        if verdict in FREE
+        else chances[TONES[verdict]][i]
         for i, (_, verdict) in enumerate(seen)
     ]
     total = np.log((1 - LAPSE) * np.maximum(rows, 0) + LAPSE / 2).sum(0)
@@ -97,11 +136,19 @@ def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, fl
 def _tones(trial: Trial, readings: Sequence[Reading]) -> dict[float, float]:
     """L* by ln energy."""
     energy = _log_energy(trial)
-    return {round(energy[one.cell], 4): one.lightness for one in readings if one.lightness is not None and one.cell in energy}
+    return {
+        round(energy[one.cell], 4): one.lightness
+        for one in readings
+        if one.lightness is not None and one.cell in energy
+    }
 
 
-def _shift_of_tones(first: dict[float, float], now: dict[float, float]) -> tuple[float, float] | None:
-    """By how much the ladder's tones have moved along ln energy and the standard error; None where they cannot tell."""
+def _shift_of_tones(
+    first: dict[float, float], now: dict[float, float]
+) -> tuple[float, float] | None:
+    """By how much the ladder's tones have moved along ln energy and the standard error; None where
+    they cannot tell.
+    """
     both = sorted(set(first) & set(now))
     if len(both) < LEAST_CELLS:
         return None

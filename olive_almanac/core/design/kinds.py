@@ -15,7 +15,17 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Mark, Order
 from olive_almanac.core.units import number_text, percent_text, speed_in
 
-__all__ = ["FACTORS", "KIND_WORDS", "Factors", "Patch", "TrialChoices", "factor_text", "kinds_for", "patches_of", "slot_widths"]
+__all__ = [
+    "FACTORS",
+    "KIND_WORDS",
+    "Factors",
+    "Patch",
+    "TrialChoices",
+    "factor_text",
+    "kinds_for",
+    "patches_of",
+    "slot_widths",
+]
 
 FACTORS = ("power", "speed", "passes", "focus", "pitch", "air")
 Factors = Literal["power", "speed", "passes", "focus", "pitch", "air"]
@@ -28,16 +38,48 @@ RASTER_STRIP = (2.0, 1.0)
 
 #     kind: words, what it finds out, tasks
 KIND_WORDS: dict[Kind, tuple[str, str, tuple[Task, ...]]] = {
-    "grid": ("power × speed grid", "two factors against each other; a third repeats the grid", TASKS),
-    "passes": ("passes ladder", "several fast passes against one slow pass of the same energy", TASKS),
-    "focus": ("focus steps", "lines at several heights of the head: the narrowest is in focus", TASKS),
-    "ramp": ("focus ramp", "one line along stock that is propped up at one end: the narrowest place is in focus", TASKS),
-    "pitch": ("line-pitch strip", "coarse to fine lines at the same energy per area", ("engrave", "mark")),
+    "grid": (
+        "power × speed grid",
+        "two factors against each other; a third repeats the grid",
+        TASKS,
+    ),
+    "passes": (
+        "passes ladder",
+        "several fast passes against one slow pass of the same energy",
+        TASKS,
+    ),
+    "focus": (
+        "focus steps",
+        "lines at several heights of the head: the narrowest is in focus",
+        TASKS,
+    ),
+    "ramp": (
+        "focus ramp",
+        "one line along stock that is propped up at one end: the narrowest place is in focus",
+        TASKS,
+    ),
+    "pitch": (
+        "line-pitch strip",
+        "coarse to fine lines at the same energy per area",
+        ("engrave", "mark"),
+    ),
     "grey": ("greyscale strip", "steps of power for the tone curve", ("engrave", "mark")),
-    "kerf": ("kerf comb and stack", "slots to try and pieces to measure, across X and across Y", ("cut",)),
+    "kerf": (
+        "kerf comb and stack",
+        "slots to try and pieces to measure, across X and across Y",
+        ("cut",),
+    ),
     "air": ("air steps", "off, low and full over the speeds", TASKS),
-    "direction": ("direction test", "along X against along Y, for a spot that is longer one way", TASKS),
-    "detail": ("corner and detail test", "small holes, points and thin bars over the speeds", TASKS),
+    "direction": (
+        "direction test",
+        "along X against along Y, for a spot that is longer one way",
+        TASKS,
+    ),
+    "detail": (
+        "corner and detail test",
+        "small holes, points and thin bars over the speeds",
+        TASKS,
+    ),
     "confirm": ("confirm run", "one setting again and again, spread over the sheet", TASKS),
     "weekly": ("weekly check", "the same small ladder each week, for the control chart", TASKS),
     "next": ("next cells", "the cells that teach most about what is not known yet", TASKS),
@@ -45,17 +87,22 @@ KIND_WORDS: dict[Kind, tuple[str, str, tuple[Task, ...]]] = {
 
 
 def kinds_for(task: Task) -> tuple[Kind, ...]:
-    """Return the kinds that a person can choose for a task; "next" comes from a decision, not from a choice."""
-    return tuple(kind for kind, (_, _, tasks) in KIND_WORDS.items() if task in tasks and kind != "next")
+    """Return the kinds that a person can choose for a task; "next" comes from a decision, not from
+    a choice.
+    """
+    return tuple(
+        kind for kind, (_, _, tasks) in KIND_WORDS.items() if task in tasks and kind != "next"
+    )
 
 
 @dataclass(frozen=True)
 class TrialChoices:
-    """What the operator chose: levels and held values, sizes in mm, rest in s, place on the bed in mm.
+    """What the operator chose: levels and held values, sizes in mm, rest in s, place on the bed in
+    mm.
 
-    A factor with one level is held.  In a grid `up` and `across` name the factors of its rows and columns; one further
-    factor with several levels repeats the grid.  `slope` is the rise of a ramp, mm per mm; `slots_mm` the widths of a
-    comb; `settings` the cells of kind "next".
+    A factor with one level is held.  In a grid `up` and `across` name the factors of its rows and
+    columns; one further factor with several levels repeats the grid.  `slope` is the rise of a
+    ramp, mm per mm; `slots_mm` the widths of a comb; `settings` the cells of kind "next".
     """
 
     power: tuple[float, ...]
@@ -103,7 +150,9 @@ class TrialChoices:
         check_choice("Kind of trial", self.kind, KIND_WORDS)
         for name in FACTORS:
             if not self.levels(name):
-                raise OutOfRange(f"Levels of {'line pitch' if name == 'pitch' else name}", "none", "at least one")
+                raise OutOfRange(
+                    f"Levels of {'line pitch' if name == 'pitch' else name}", "none", "at least one"
+                )
         if self.up == self.across:
             raise OutOfRange("Factors of the grid", f"{self.up} twice", "two different ones")
 
@@ -121,7 +170,9 @@ class TrialChoices:
 
 @dataclass(frozen=True)
 class Patch:
-    """A cell before it has a place: its row, column and block, its size, its mark and its setting."""
+    """A cell before it has a place: its row, column and block, its size, its mark and its
+    setting.
+    """
 
     row: int
     col: int
@@ -136,9 +187,12 @@ class Patch:
 
 @dataclass(frozen=True)
 class Pattern:
-    """The cells of a trial with the words of its axes.  Without words the cells carry their own labels.
+    """The cells of a trial with the words of its axes.
 
-    `rows` and `cols` are the texts of the axes from low to high; `up` and `across` say what they are.
+    Without words the cells carry their own labels.
+
+    `rows` and `cols` are the texts of the axes from low to high; `up` and `across` say what they
+    are.
     """
 
     patches: tuple[Patch, ...]
@@ -164,13 +218,17 @@ AXIS_WORDS = {
 
 
 def factor_text(factor: str, value: float | int | str, unit: str) -> str:
-    """Return a level as it is written beside the cells: plain numbers, in the shop's unit of speed."""
+    """Return a level as it is written beside the cells: plain numbers, in the shop's unit
+    of speed.
+    """
     if factor == "air":
         return str(value)
     number = float(value)
     if factor == "power":
         return percent_text(number)
-    return number_text(speed_in(number, unit) if factor == "speed" else number, 4 if factor == "speed" else 3)
+    return number_text(
+        speed_in(number, unit) if factor == "speed" else number, 4 if factor == "speed" else 3
+    )
 
 
 def _axis(factor: str, unit: str) -> str:
@@ -181,10 +239,17 @@ def _setting(c: TrialChoices, task: Task, **changes: object) -> Setting:
     """The held values with some changed; keys are names of factors or of a setting's own fields."""
     raster = rasters(task)
     values: dict[str, object] = {
-        "power": c.power[0], "speed_mm_s": c.speed_mm_s[0], "passes": c.passes[0], "focus_mm": c.focus_mm[0],
-        "pitch_mm": c.pitch_mm[0] if raster else 0.0, "air": c.air[0], "beam": c.beam, "direction": "x" if raster else "xy",
-        "crosshatch": c.crosshatch and raster, "focus_step_mm": c.focus_step_mm,
-    }  # fmt: skip
+        "power": c.power[0],
+        "speed_mm_s": c.speed_mm_s[0],
+        "passes": c.passes[0],
+        "focus_mm": c.focus_mm[0],
+        "pitch_mm": c.pitch_mm[0] if raster else 0.0,
+        "air": c.air[0],
+        "beam": c.beam,
+        "direction": "x" if raster else "xy",
+        "crosshatch": c.crosshatch and raster,
+        "focus_step_mm": c.focus_step_mm,
+    }
     for key, value in changes.items():
         values[_FIELD_OF.get(key, key)] = value
     return Setting(**values)  # type: ignore[arg-type]
@@ -192,7 +257,11 @@ def _setting(c: TrialChoices, task: Task, **changes: object) -> Setting:
 
 def mark_of(task: Task) -> Mark:
     """Return how a plain cell of a task is drawn."""
-    return "fill" if rasters(task) else "outline" if task == "cut" else "line"
+    if rasters(task):
+        return "fill"
+    if task == "cut":
+        return "outline"
+    return "line"
 
 
 def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
@@ -208,41 +277,86 @@ def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices
     return _MAKERS[choices.kind](machine, stock, task, choices)
 
 
-def _grid(machine: Machine, stock: Stock, task: Task, c: TrialChoices, *, up: str = "", across: str = "") -> Pattern:
+def _grid(
+    machine: Machine, stock: Stock, task: Task, c: TrialChoices, *, up: str = "", across: str = ""
+) -> Pattern:
     up, across = up or c.up, across or c.across
     further = [name for name in FACTORS if name not in (up, across) and len(c.levels(name)) > 1]
     if not rasters(task):
         further = [name for name in further if name != "pitch"]
     if len(further) > 1:
-        raise OutOfRange("Factors that vary", len(further) + 2, "at most 3: two on the coupon and one that repeats it")
-    third = further[0] if further else ""
+        raise OutOfRange(
+            "Factors that vary",
+            len(further) + 2,
+            "at most 3: two on the coupon and one that repeats it",
+        )
+    third = ""
+    if further:
+        third = further[0]
     rows, cols = c.levels(up), c.levels(across)
-    repeats = c.levels(third) if third else ("",)
+    if third:
+        repeats = c.levels(third)
+    else:
+        repeats = ("",)
     patches = [
         Patch(
-            r, col, b, c.cell_mm, c.cell_mm, mark_of(task),
+            r,
+            col,
+            b,
+            c.cell_mm,
+            c.cell_mm,
+            mark_of(task),
             _setting(c, task, **{up: row, across: column}, **({third: repeat} if third else {})),
         )
-        for (b, repeat), (r, row), (col, column) in itertools.product(enumerate(repeats), enumerate(rows), enumerate(cols))
-    ]  # fmt: skip
+        for (b, repeat), (r, row), (col, column) in itertools.product(
+            enumerate(repeats), enumerate(rows), enumerate(cols)
+        )
+    ]
 
     def texts(factor: str, levels: Iterable[float | int | str]) -> tuple[str, ...]:
         return tuple(factor_text(factor, level, c.speed_unit) for level in levels)
 
-    blocks = tuple(f"{_axis(third, c.speed_unit).partition(',')[0].lower()} {t}" for t in texts(third, repeats)) if third else ("",)
+    if third:
+        blocks = tuple(
+            f"{_axis(third, c.speed_unit).partition(',')[0].lower()} {t}"
+            for t in texts(third, repeats)
+        )
+    else:
+        blocks = ("",)
     return Pattern(
-        tuple(patches), texts(up, rows), texts(across, cols), _axis(up, c.speed_unit), _axis(across, c.speed_unit), blocks
+        tuple(patches),
+        texts(up, rows),
+        texts(across, cols),
+        _axis(up, c.speed_unit),
+        _axis(across, c.speed_unit),
+        blocks,
     )
 
 
 def _passes(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern:
-    """Lower row: 1 to n passes at one speed.  Upper row: the energy of the n passes, spent in 1 to n passes."""
-    counts = c.passes if len(c.passes) > 1 else tuple(range(1, max(2, c.passes[0]) + 1))
+    """Lower row: 1 to n passes at one speed.
+
+    Upper row: the energy of the n passes, spent in 1 to n passes.
+    """
+    if len(c.passes) > 1:
+        counts = c.passes
+    else:
+        counts = tuple(range(1, max(2, c.passes[0]) + 1))
     speed, most = c.speed_mm_s[0], max(counts)
     mark, side = mark_of(task), c.cell_mm
-    patches = [Patch(0, i, 0, side, side, mark, _setting(c, task, passes=n)) for i, n in enumerate(counts)]
+    patches = [
+        Patch(0, i, 0, side, side, mark, _setting(c, task, passes=n)) for i, n in enumerate(counts)
+    ]
     patches += [
-        Patch(1, i, 0, side, side, mark, _setting(c, task, passes=n, speed=float(f"{speed * n / most:.4g}")))
+        Patch(
+            1,
+            i,
+            0,
+            side,
+            side,
+            mark,
+            _setting(c, task, passes=n, speed=float(f"{speed * n / most:.4g}")),
+        )
         for i, n in enumerate(counts)
     ]
     return Pattern(tuple(patches), ("speed", "energy"), tuple(map(str, counts)), "Same", "Passes")
@@ -257,7 +371,12 @@ def _lines_of(pattern: Pattern, task: Task) -> Pattern:
     if not rasters(task):
         return replace(pattern, patches=tuple(replace(p, mark="line") for p in pattern.patches))
     patches = tuple(
-        replace(p, mark="line", setting=replace(p.setting, pitch_mm=0.0, direction="xy", crosshatch=False)) for p in pattern.patches
+        replace(
+            p,
+            mark="line",
+            setting=replace(p.setting, pitch_mm=0.0, direction="xy", crosshatch=False),
+        )
+        for p in pattern.patches
     )
     return replace(pattern, patches=patches)
 
@@ -269,7 +388,12 @@ def _ramp(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patter
     step = (max(c.focus_mm) - min(c.focus_mm)) / (len(c.focus_mm) - 1)
     length = step / c.slope - c.gap_mm
     if length < 3:
-        raise OutOfRange("Slope", c.slope, f"at most {step / (c.gap_mm + 3):.2g}, so that each step has 3 mm of line", "mm per mm")
+        raise OutOfRange(
+            "Slope",
+            c.slope,
+            f"at most {step / (c.gap_mm + 3):.2g}, so that each step has 3 mm of line",
+            "mm per mm",
+        )
     patches = tuple(
         Patch(
             0,
@@ -278,7 +402,9 @@ def _ramp(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patter
             round(length, 3),
             4.0,
             "line",
-            _setting(c, task, focus=f, pitch=0.0, direction="x", crosshatch=False, focus_step_mm=0.0),
+            _setting(
+                c, task, focus=f, pitch=0.0, direction="x", crosshatch=False, focus_step_mm=0.0
+            ),
         )
         for i, f in enumerate(c.focus_mm)
     )
@@ -286,32 +412,59 @@ def _ramp(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patter
 
 
 def _pitch(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern:
-    """The finest pitch runs at the speed given, the coarser ones slower, so that each gets the same energy per area."""
+    """The finest pitch runs at the speed given, the coarser ones slower, so that each gets the same
+    energy per area.
+    """
     finest, speed = min(c.pitch_mm), c.speed_mm_s[0]
-    ways = (False, True) if c.crosshatch else (False,)
+    ways = [False]
+    if c.crosshatch:
+        ways.append(True)
     patches = [
         Patch(
-            r, i, 0, c.cell_mm, c.cell_mm, "fill",
-            _setting(c, task, pitch=p, speed=float(f"{speed * finest / p * (2 if cross else 1):.4g}"), crosshatch=cross),
+            r,
+            i,
+            0,
+            c.cell_mm,
+            c.cell_mm,
+            "fill",
+            _setting(
+                c,
+                task,
+                pitch=p,
+                speed=float(f"{speed * finest / p * (2 if cross else 1):.4g}"),
+                crosshatch=cross,
+            ),
         )
         for r, cross in enumerate(ways)
         for i, p in enumerate(c.pitch_mm)
-    ]  # fmt: skip
-    rows = ("one way", "crossed")[: len(ways)] if c.crosshatch else ("",)
+    ]
+    if c.crosshatch:
+        rows = ("one way", "crossed")[: len(ways)]
+    else:
+        rows = ("",)
     return Pattern(
-        tuple(patches), rows, tuple(number_text(p) for p in c.pitch_mm), "Lines" if c.crosshatch else "", "Line pitch, mm"
+        tuple(patches),
+        rows,
+        tuple(number_text(p) for p in c.pitch_mm),
+        "Lines" if c.crosshatch else "",
+        "Line pitch, mm",
     )
 
 
 def _grey(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern:
     patches = tuple(
-        Patch(0, i, 0, c.cell_mm, c.cell_mm, "fill", _setting(c, task, power=p), percent_text(p)) for i, p in enumerate(c.power)
+        Patch(0, i, 0, c.cell_mm, c.cell_mm, "fill", _setting(c, task, power=p), percent_text(p))
+        for i, p in enumerate(c.power)
     )
-    return Pattern(patches, ("",), tuple(percent_text(p) for p in c.power), "", "Power, %", wraps=True)
+    return Pattern(
+        patches, ("",), tuple(percent_text(p) for p in c.power), "", "Power, %", wraps=True
+    )
 
 
 def slot_widths(stock: Stock) -> tuple[float, ...]:
-    """Return slots to push a piece of the stock into: from 0.3 mm narrower than it is thick, by 0.05 mm."""
+    """Return slots to push a piece of the stock into: from 0.3 mm narrower than it is thick, by
+    0.05 mm.
+    """
     return tuple(round(stock.true_thickness_mm - 0.3 + 0.05 * i, 2) for i in range(8))
 
 
@@ -324,11 +477,39 @@ def _kerf(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patter
     for r, direction in enumerate(("x", "y")):
         setting = _setting(c, task, direction=direction)
         for i, slot in enumerate(slots):
-            size = (slot, SLOT_LENGTH_MM) if direction == "x" else (SLOT_LENGTH_MM, slot)
-            patches.append(Patch(1 + r, i, 0, *size, "comb", setting, f"{direction.upper()}{number_text(slot)}", slot))
+            if direction == "x":
+                size = (slot, SLOT_LENGTH_MM)
+            else:
+                size = (SLOT_LENGTH_MM, slot)
+            patches.append(
+                Patch(
+                    1 + r,
+                    i,
+                    0,
+                    *size,
+                    "comb",
+                    setting,
+                    f"{direction.upper()}{number_text(slot)}",
+                    slot,
+                )
+            )
         long = STACK_PIECES * PIECE_MM
-        size = (long, STACK_DEPTH_MM) if direction == "x" else (STACK_DEPTH_MM, long)
-        patches.append(Patch(0, r, 0, *size, "stack", setting, f"{direction.upper()} {STACK_PIECES} x 10", PIECE_MM))
+        if direction == "x":
+            size = (long, STACK_DEPTH_MM)
+        else:
+            size = (STACK_DEPTH_MM, long)
+        patches.append(
+            Patch(
+                0,
+                r,
+                0,
+                *size,
+                "stack",
+                setting,
+                f"{direction.upper()} {STACK_PIECES} x 10",
+                PIECE_MM,
+            )
+        )
     return Pattern(tuple(patches), ragged=True)
 
 
@@ -337,9 +518,14 @@ def _air(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern
 
 
 def _direction(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern:
-    long, short = (round(share * c.cell_mm, 3) for share in (RASTER_STRIP if rasters(task) else STRIP))
+    long, short = (
+        round(share * c.cell_mm, 3) for share in (RASTER_STRIP if rasters(task) else STRIP)
+    )
     mark = mark_of(task)
-    directions: tuple[tuple[Direction, float, float], ...] = (("x", long, short), ("y", short, long))
+    directions: tuple[tuple[Direction, float, float], ...] = (
+        ("x", long, short),
+        ("y", short, long),
+    )
     patches = [
         Patch(r, i, 0, w, h, mark, _setting(c, task, speed=v, direction=way))
         for r, (way, w, h) in enumerate(directions)
@@ -355,7 +541,10 @@ def _detail(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patt
 
 
 def _confirm(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Pattern:
-    patches = tuple(Patch(0, i, 0, c.cell_mm, c.cell_mm, mark_of(task), _setting(c, task), str(i + 1)) for i in range(c.repeats))
+    patches = tuple(
+        Patch(0, i, 0, c.cell_mm, c.cell_mm, mark_of(task), _setting(c, task), str(i + 1))
+        for i in range(c.repeats)
+    )
     return Pattern(patches, spread=True)
 
 
@@ -367,7 +556,8 @@ def _next(machine: Machine, stock: Stock, task: Task, c: TrialChoices) -> Patter
     if not c.settings:
         raise OutOfRange("Cells to burn", 0, "at least 1")
     patches = tuple(
-        Patch(0, i, 0, c.cell_mm, c.cell_mm, mark_of(task), setting, str(i + 1)) for i, setting in enumerate(c.settings)
+        Patch(0, i, 0, c.cell_mm, c.cell_mm, mark_of(task), setting, str(i + 1))
+        for i, setting in enumerate(c.settings)
     )
     return Pattern(patches, wraps=True)
 

@@ -8,13 +8,22 @@ from collections.abc import Callable
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.units import SPEED_UNITS, read_number
 
-__all__ = ["MOST_LEVELS", "even_levels", "ratio_levels", "read_levels", "round_level", "speed_reader"]
+__all__ = [
+    "MOST_LEVELS",
+    "even_levels",
+    "ratio_levels",
+    "read_levels",
+    "round_level",
+    "speed_reader",
+]
 
 MOST_LEVELS = 40
 
 
 def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> tuple[float, ...]:
-    """Return `steps` evenly spaced levels from low to high, both included; one level needs low == high."""
+    """Return `steps` evenly spaced levels from low to high, both included; one level needs low ==
+    high.
+    """
     for value in (low, high):
         if not math.isfinite(value):
             raise OutOfRange(field, value, "finite")
@@ -23,22 +32,32 @@ def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> t
     if low > high:
         raise OutOfRange(field, f"{low:g} to {high:g}", "from the lower to the higher value")
     if (steps == 1) != (low == high):
-        raise OutOfRange(field, f"{low:g} to {high:g} in {steps}", "one step of one value, or several between two values")
+        raise OutOfRange(
+            field,
+            f"{low:g} to {high:g} in {steps}",
+            "one step of one value, or several between two values",
+        )
     if steps == 1:
         return (low,)
     return tuple(low + (high - low) * i / (steps - 1) for i in range(steps))
 
 
 def ratio_levels(low: float, high: float, steps: int, field: str = "Levels") -> tuple[float, ...]:
-    """Return `steps` levels from low to high, each the same factor above the last: evenly spaced in ln, as energy is."""
+    """Return `steps` levels from low to high, each the same factor above the last: evenly spaced in
+    ln, as energy is.
+    """
     if not (math.isfinite(low) and low > 0):
         raise OutOfRange(field, low, "above 0 to go by ratio")
     even = even_levels(math.log(low), math.log(high) if high > 0 else -math.inf, steps, field)
     return tuple(float(f"{math.exp(x):.6g}") for x in even)
 
 
-def read_levels(text: str, field: str, read: Callable[[str], float], unit: str = "") -> tuple[float, ...]:
-    """Return the levels written as `40:100:6` or `40,70,100`, with an optional unit behind the last number."""
+def read_levels(
+    text: str, field: str, read: Callable[[str], float], unit: str = ""
+) -> tuple[float, ...]:
+    """Return the levels written as `40:100:6` or `40,70,100`, with an optional unit behind the last
+    number.
+    """
     body, tail = text.strip(), ""
     for known in (unit, *SPEED_UNITS):
         if known and body.endswith(known):

@@ -1,7 +1,9 @@
-"""Which cells to burn next: those expected to teach most about the quickest setting that cuts through.
+"""Which cells to burn next: those expected to teach most about the quickest setting that cuts
+through.
 
-Each candidate is weighed by how much its outcome goes together with the least time over the posterior (linear-Gaussian
-look-ahead), per time it takes to burn.  docs/methods.md, section Next cells.
+Each candidate is weighed by how much its outcome goes together with the least time over the
+posterior (linear-Gaussian look-ahead), per time it takes to burn.  docs/methods.md, section Next
+cells.
 """
 
 from __future__ import annotations
@@ -24,13 +26,20 @@ __all__ = ["NextCells", "Proposal", "next_cut_cells"]
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 TRIED_PASSES = (1, 2, 3, 4, 6, 8, 12)
-FOCUS_SHARES = (0.25, 0.5, 0.6, 0.75)  # heights of the focus among which the quickest is sought, as shares of the thickness
+FOCUS_SHARES = (
+    0.25,
+    0.5,
+    0.6,
+    0.75,
+)  # heights of the focus among which the quickest is sought, as shares of the thickness
 SPEEDS = 24
 PARTICLES = 256
 NODES = 4
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
 HANDLING_S = 120.0  # a cell that burns this long costs twice the trouble
-FORETOLD = 0.04  # chance of a surprise up to which a cell is not worth burning (a verdict is mistaken with LAPSE / 2)
+# chance of a surprise up to which a cell is not worth burning (a verdict is mistaken with LAPSE /
+# 2)
+FORETOLD = 0.04
 ENOUGH_SD = 0.045  # of ln(least time): the time is known
 
 
@@ -45,8 +54,9 @@ class Proposal:
 
 @dataclass(frozen=True)
 class NextCells:
-    """Cells, low energy first; and over the posterior: mean and sd of ln(least seconds per mm) and the share of worlds in
-    which something gets through."""
+    """Cells, low energy first; and over the posterior: mean and sd of ln(least seconds per mm) and
+    the share of worlds in which something gets through.
+    """
 
     cells: tuple[Proposal, ...]
     log_time: float
@@ -59,27 +69,56 @@ class NextCells:
 
 
 def next_cut_cells(
-    posterior: GroovePosterior, case: CutCase, *, drift: ShopDrift = USUAL_DRIFT, power: float = 1.0, target: float = 0.99,
-    limit: FlareLimit | None = None, air: Air = "full", focus_mm: float | None = None, count: int = 8,
-) -> NextCells:  # fmt: skip
+    posterior: GroovePosterior,
+    case: CutCase,
+    *,
+    drift: ShopDrift = USUAL_DRIFT,
+    power: float = 1.0,
+    target: float = 0.99,
+    limit: FlareLimit | None = None,
+    air: Air = "full",
+    focus_mm: float | None = None,
+    count: int = 8,
+) -> NextCells:
     """Return up to `count` cells at one power; none where every candidate would flare up.
 
-    Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm` is the height tried
-    beside the face, above it and the back (half the thickness where none is given).
+    Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm`
+    is the height tried beside the face, above it and the back (half the thickness where none is
+    given).
     """
     thickness = case.thickness_mm
     speeds = open_speeds(
-        posterior, case, power=power, focus_mm=thickness / 2, most_passes=TRIED_PASSES[-1], air=air, count=SPEEDS
+        posterior,
+        case,
+        power=power,
+        focus_mm=thickness / 2,
+        most_passes=TRIED_PASSES[-1],
+        air=air,
+        count=SPEEDS,
     )
     focus = np.unique(np.round(np.array(FOCUS_SHARES) * thickness, 2))
     scan = scan_cut(
-        posterior, case, drift, power=power, passes=PASSES, focus_mm=focus, speed_mm_s=speeds, air=air, particles=PARTICLES,
+        posterior,
+        case,
+        drift,
+        power=power,
+        passes=PASSES,
+        focus_mm=focus,
+        speed_mm_s=speeds,
+        air=air,
+        particles=PARTICLES,
         nodes=NODES,
-    )  # fmt: skip
+    )
     time, possible = scan.least_time(target)
-    counted = time[possible] if possible.any() else time
+    if possible.any():
+        counted = time[possible]
+    else:
+        counted = time
     figures = (float(counted.mean()), float(counted.std()), float(possible.mean()))
-    middle = thickness / 2 if focus_mm is None else focus_mm
+    if focus_mm is None:
+        middle = thickness / 2
+    else:
+        middle = focus_mm
     tried = np.unique(np.round(np.array([-1.0, 0.0, middle, thickness]), 2))
     grid = list(itertools.product(TRIED_PASSES, tried, speeds))
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
@@ -91,21 +130,38 @@ def next_cut_cells(
         return NextCells((), *figures)
     free, hangs = _outcomes(posterior, case, power, tried, speeds, air)
     unsure = allowed & (free.mean(0) < 1 - FORETOLD) & (hangs.mean(0) > FORETOLD)
-    allowed = unsure if unsure.any() else allowed
+    if unsure.any():
+        allowed = unsure
+    else:
+        allowed = allowed
     score = (0.5 * (free + hangs))[:, allowed]
     variance = (0.25 * (hangs - free) + free - (0.5 * (free + hangs)) ** 2).mean(0)[allowed]
     seconds = OUTLINE_MM * passes[allowed] / speed[allowed]
-    chosen = np.flatnonzero(allowed)[_greedy(score, variance, time, 1 + seconds / HANDLING_S, count)]
+    chosen = np.flatnonzero(allowed)[
+        _greedy(score, variance, time, 1 + seconds / HANDLING_S, count)
+    ]
     chance = free.mean(0)
     cells: dict[Setting, Proposal] = {}
     for i in chosen:
-        setting = Setting(power, min(round_level(float(speed[i]), 3), case.max_speed_mm_s), int(passes[i]), float(focuses[i]), air=air)
+        setting = Setting(
+            power,
+            min(round_level(float(speed[i]), 3), case.max_speed_mm_s),
+            int(passes[i]),
+            float(focuses[i]),
+            air=air,
+        )
         cells.setdefault(setting, Proposal(setting, float(chance[i]), _reason(setting, figures[2])))
-    return NextCells(tuple(sorted(cells.values(), key=lambda c: c.setting.passes / c.setting.speed_mm_s)), *figures)
+    return NextCells(
+        tuple(sorted(cells.values(), key=lambda c: c.setting.passes / c.setting.speed_mm_s)),
+        *figures,
+    )
 
 
 def _reason(setting: Setting, possible: float) -> str:
-    passes = "one pass" if setting.passes == 1 else f"{setting.passes} passes"
+    if setting.passes == 1:
+        passes = "one pass"
+    else:
+        passes = f"{setting.passes} passes"
     if possible < 0.8:
         return f"whether {passes} {'gets' if setting.passes == 1 else 'get'} through at all"
     return f"how quick {passes} may run"
@@ -114,20 +170,28 @@ def _reason(setting: Setting, possible: float) -> str:
 def _outcomes(
     posterior: GroovePosterior, case: CutCase, power: float, focus: Floats, speeds: Floats, air: Air
 ) -> tuple[Reals, Reals]:
-    """P(falls free) and P(at least hangs) of each candidate under each particle, [particle, candidate], with mistakes."""
+    """P(falls free) and P(at least hangs) of each candidate under each particle, [particle,
+    candidate], with mistakes.
+    """
     groove = posterior.resampled(PARTICLES)
     grid_focus, grid_speed = (axis.ravel() for axis in np.meshgrid(focus, speeds, indexing="ij"))
     once = case.burns(power, grid_speed, 1, grid_focus, air=air)
     needed = groove.needed(once, case.thickness_mm)
     worth = [groove.worth(once.with_passes(n), needed.strain)[0] for n in TRIED_PASSES]
-    margin = np.asarray(np.concatenate([one - needed.log for one in worth], axis=1) / groove.noise, np.float32)
+    margin = np.asarray(
+        np.concatenate([one - needed.log for one in worth], axis=1) / groove.noise, np.float32
+    )
     band = groove.hang_band / groove.noise
     sure = np.float32(1 - LAPSE)
-    return (sure * fast_phi(margin - band) + np.float32(LAPSE / 2)), (sure * fast_phi(margin) + np.float32(LAPSE / 2))
+    return (sure * fast_phi(margin - band) + np.float32(LAPSE / 2)), (
+        sure * fast_phi(margin) + np.float32(LAPSE / 2)
+    )
 
 
 def _greedy(score: Reals, variance: Floats, target: Floats, cost: Floats, count: int) -> list[int]:
-    """Take the candidate that explains most of the target's variance, then the next given it, and so on."""
+    """Take the candidate that explains most of the target's variance, then the next given it, and
+    so on.
+    """
     joined = np.column_stack([score - score.mean(0), (target - target.mean()).astype(np.float32)])
     spread = (joined**2).mean(0)[:-1]
     shared = joined.T @ joined[:, -1] / len(joined)

@@ -1,7 +1,8 @@
-"""Make a trial of the operator's choices: cells laid out to scale, marks, order, time, and what the machine cannot do.
+"""Make a trial of the operator's choices: cells laid out to scale, marks, order, time, and what the
+machine cannot do.
 
-Rows and columns lie as the kind of trial says (core.design.kinds); `turned` swaps them, so that the long side lies the
-other way and every letter stays upright.
+Rows and columns lie as the kind of trial says (core.design.kinds); `turned` swaps them, so that the
+long side lies the other way and every letter stays upright.
 """
 
 from __future__ import annotations
@@ -23,14 +24,28 @@ from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.motion.program import cell_seconds, trial_seconds
 from olive_almanac.core.placing.fiducials import FIDUCIAL_PITCH_MM, fiducials_of, zone_of
-from olive_almanac.core.placing.labels import Lettering, label_height, label_setting, marker_setting, marks_show
+from olive_almanac.core.placing.labels import (
+    Lettering,
+    label_height,
+    label_setting,
+    marker_setting,
+    marks_show,
+)
 from olive_almanac.core.placing.room import Room, room_on
 from olive_almanac.core.placing.strokes import reach_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.records.trial import Cell, CouponSize, Factor, Label, Place, SheetOnBed, Trial
+from olive_almanac.core.records.trial import (
+    Cell,
+    CouponSize,
+    Factor,
+    Label,
+    Place,
+    SheetOnBed,
+    Trial,
+)
 from olive_almanac.core.units import lengths_text, number_text
 
 __all__ = [
@@ -56,14 +71,20 @@ LABEL_GAP_MM = 1.5
 MOST_CELLS = 1600
 MOST_ALIKE = 12
 MOST_REMEMBERED = 20_000
-_SECONDS: dict[tuple[object, ...], float] = {}  # times of cells by shape, setting and limits: the same ones come again
+_SECONDS: dict[
+    tuple[object, ...], float
+] = {}  # times of cells by shape, setting and limits: the same ones come again
 STRIP_CELLS = 8  # a strip longer than this is broken into rows
-SAME_ENERGY = 1.15  # cells within this ratio of energy may change places in the order, to keep them apart
+SAME_ENERGY = (
+    1.15  # cells within this ratio of energy may change places in the order, to keep them apart
+)
 CODE = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
 class NoRoom(OutOfRange):
-    """The coupon does not fit where it should lie; `short_mm` says by how much, 0 where it would fit elsewhere."""
+    """The coupon does not fit where it should lie; `short_mm` says by how much, 0 where it would
+    fit elsewhere.
+    """
 
     def __init__(self, sentence: str, short_mm: float) -> None:
         super().__init__("" if short_mm > 0 else "Place of the coupon", "", "")
@@ -84,9 +105,11 @@ class Refusal:
 
 @dataclass(frozen=True)
 class TrialPlan:
-    """A planned trial with the cells that were refused, remarks for the operator, and the words of its axes.
+    """A planned trial with the cells that were refused, remarks for the operator, and the words of
+    its axes.
 
-    `rows` and `cols` hold (words, place in coupon mm) of each row and column; `up` and `across` say what they are.
+    `rows` and `cols` hold (words, place in coupon mm) of each row and column; `up` and `across` say
+    what they are.
     """
 
     trial: Trial
@@ -104,11 +127,15 @@ class TrialPlan:
 
 
 def energy_unit(task: Task) -> str:
-    return "J/mm²" if rasters(task) else "J/mm"
+    if rasters(task):
+        return "J/mm²"
+    return "J/mm"
 
 
 def cell_energy(trial: Trial, cell: Cell) -> float:
-    """Return the energy of a cell over all its passes: line energy (J/mm), or areal energy of a raster (J/mm2)."""
+    """Return the energy of a cell over all its passes: line energy (J/mm), or areal energy of a
+    raster (J/mm2).
+    """
     return trial.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
 
 
@@ -116,7 +143,9 @@ def choices_of(trial: Trial) -> TrialChoices:
     """Return the choices that lead to a trial made by `plan_trial`, to plan on from it."""
     if trial.choices:
         return from_plain(TrialChoices, trial.choices, trial.name)
-    settings = [cell.setting for cell in trial.cells]  # a trial from before the choices were kept: its levels
+    settings = [
+        cell.setting for cell in trial.cells
+    ]  # a trial from before the choices were kept: its levels
     place = trial.on_sheet or Place(10.0, 10.0)
 
     def levels(values: Sequence[float]) -> tuple[Any, ...]:
@@ -152,11 +181,11 @@ def plan_trial(
 ) -> TrialPlan:
     """Return the planned trial.
 
-    With `settle` it lies at the free place nearest to the chosen one, else exactly there.
-    Without `lettering` no labels are set; `engraving` is the catalogue's verdict for engraving this stock on this
-    machine (fiducials need it to work); `limit` keeps cells out that are expected to flare.  Raises Barred where the
-    stock must not or cannot burn, NoRoom where the coupon does not fit, OutOfRange where no cell is left or a choice is
-    out of range.
+    With `settle` it lies at the free place nearest to the chosen one, else exactly there. Without
+    `lettering` no labels are set; `engraving` is the catalogue's verdict for engraving this stock
+    on this machine (fiducials need it to work); `limit` keeps cells out that are expected to flare.
+    Raises Barred where the stock must not or cannot burn, NoRoom where the coupon does not fit,
+    OutOfRange where no cell is left or a choice is out of range.
     """
     permission.insist()
     pattern = patches_of(machine, stock, task, choices)
@@ -169,7 +198,9 @@ def plan_trial(
         coupon, rects, place = _spread(room, layout, pattern)
     else:
         coupon, rects = layout.placed()
-        near = room.nearest(coupon.width_mm, coupon.height_mm, choices.place) if settle else None
+        near = None
+        if settle:
+            near = room.nearest(coupon.width_mm, coupon.height_mm, choices.place)
         place = near or choices.place
         _check_fit(room, coupon, replace(choices, place=place))
     ordered, refused = _cells(machine, pattern, rects, choices.burn_order, limit)
@@ -190,7 +221,9 @@ def plan_trial(
         kind=choices.kind,
         burn_order=choices.burn_order,
         rest_s=choices.rest_s,
-        labels=layout.labels(coupon, rects, name, task) if choices.labels and lettering is not None else (),
+        labels=layout.labels(coupon, rects, name, task)
+        if choices.labels and lettering is not None
+        else (),
         label_setting=quiet,
         fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if shows else None,
         sheet=sheet_on_bed(choices),
@@ -200,11 +233,20 @@ def plan_trial(
     seconds = round(trial_seconds(trial, lettering), 3)
     trial = replace(trial, seconds=seconds, cost=_cost(machine, stock, trial, seconds))
     rows, cols = layout.axes(rects)
-    up, across = (pattern.across, pattern.up) if choices.turned else (pattern.up, pattern.across)
+    if choices.turned:
+        up, across = (pattern.across, pattern.up)
+    else:
+        up, across = (pattern.up, pattern.across)
     if not layout.carries_axes:
         up = across = ""  # the cells carry their own labels
     return TrialPlan(
-        trial, tuple(refused), _remarks(machine, ordered, shows=shows, wanted=choices.fiducials), rows, cols, up, across
+        trial,
+        tuple(refused),
+        _remarks(machine, ordered, shows=shows, wanted=choices.fiducials),
+        rows,
+        cols,
+        up,
+        across,
     )
 
 
@@ -218,13 +260,17 @@ def _factors(c: TrialChoices) -> tuple[Factor, ...]:
             if name == "air":
                 numbers = tuple(float(("off", "low", "full").index(str(level))) for level in levels)
             else:
-                numbers = tuple(round(100 * float(v), 6) if name == "power" else float(v) for v in levels)
+                numbers = tuple(
+                    round(100 * float(v), 6) if name == "power" else float(v) for v in levels
+                )
             factors.append(Factor(names.get(name, name), units.get(name, ""), numbers))
     return tuple(factors)
 
 
 def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
-    """Return the chosen sheet where it lies on the bed, its clamps in mm of the bed; None on the bare bed."""
+    """Return the chosen sheet where it lies on the bed, its clamps in mm of the bed; None on the
+    bare bed.
+    """
     if c.sheet is None:
         return None
     x, y = c.sheet_at_mm
@@ -238,7 +284,13 @@ def room_for(machine: Machine, choices: TrialChoices) -> Room:
 
 
 def coupon_size(
-    machine: Machine, stock: Stock, task: Task, choices: TrialChoices, *, lettering: Lettering | None = None, engraving: str = ""
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    choices: TrialChoices,
+    *,
+    lettering: Lettering | None = None,
+    engraving: str = "",
 ) -> CouponSize:
     """Return the size of the coupon that the choices make, wherever it may lie."""
     pattern = patches_of(machine, stock, task, choices)
@@ -248,9 +300,11 @@ def coupon_size(
 
 
 def least_cell_mm(machine: Machine, task: Task, fastest_mm_s: float) -> float:
-    """Return the side that a cell should have: long enough to reach the speed, large enough to judge, 6 to 30 mm.
+    """Return the side that a cell should have: long enough to reach the speed, large enough to
+    judge, 6 to 30 mm.
 
-    A raster reaches its speed outside the cell: its side only has to hold some 40 lines of the spot.
+    A raster reaches its speed outside the cell: its side only has to hold some 40 lines of the
+    spot.
     """
     if rasters(task):
         return min(30.0, max(6.0, round(40 * machine.spot_y_mm)))
@@ -271,13 +325,19 @@ class _Layout:
         fiducials: bool,
     ) -> None:
         self.machine, self.stock, self.choices, self.pattern = machine, stock, choices, pattern
-        self.letters = lettering if choices.labels else None
+        if choices.labels:
+            self.letters = lettering
+        else:
+            self.letters = None
         self.height = label_height(machine, stock)
         self.own_labels = self.letters is not None and not pattern.rows
         self.fiducials = fiducials
         self.places = [self._row_and_col(patch) for patch in pattern.patches]
         self.reach = _reach(machine, pattern.patches)
-        self.zone = zone_of(0.0) if fiducials else EDGE_MM + 6.0
+        if fiducials:
+            self.zone = zone_of(0.0)
+        else:
+            self.zone = EDGE_MM + 6.0
         self._measure()
         if fiducials and zone_of(self.right + self.right_margin) > self.zone:
             self.zone = zone_of(self.right + self.right_margin)
@@ -290,7 +350,9 @@ class _Layout:
             per_row = math.ceil(len(self.pattern.patches) / rows)
             row, col = rows - 1 - col // per_row, col % per_row
         turned = self.choices.turned and not self.pattern.ragged
-        return (col, row, patch.block) if turned else (row, col, patch.block)
+        if turned:
+            return (col, row, patch.block)
+        return (row, col, patch.block)
 
     @property
     def wrapped(self) -> bool:
@@ -302,7 +364,9 @@ class _Layout:
         return bool(self.pattern.rows) and not self.wrapped
 
     def _measure(self) -> None:
-        """Heights of rows, widths of columns: each as wide as its largest cell; and the margins around them."""
+        """Heights of rows, widths of columns: each as wide as its largest cell; and the margins
+        around them.
+        """
         gap = self.choices.gap_mm
         self.heights: dict[int, float] = {}
         self.widths: dict[tuple[int, int], float] = {}
@@ -311,11 +375,18 @@ class _Layout:
             self.heights[row] = max(self.heights.get(row, 0.0), patch.height_mm)
             self.widths[block, col] = max(self.widths.get((block, col), 0.0), patch.width_mm)
         own = self.letters is not None and not self.carries_axes
-        row_gap = max(gap, self.height + 2 * LABEL_GAP_MM) if own else gap
+        if own:
+            row_gap = max(gap, self.height + 2 * LABEL_GAP_MM)
+        else:
+            row_gap = gap
         zone = self.zone
         row_words, col_words = self._words()
         left = max(EDGE_MM + reach_x, zone, EDGE_MM + self._widest(row_words) + LABEL_GAP_MM)
-        self.foot = max(EDGE_MM + reach_y, zone, EDGE_MM + (self.height + LABEL_GAP_MM if col_words or own else 0.0))
+        self.foot = max(
+            EDGE_MM + reach_y,
+            zone,
+            EDGE_MM + (self.height + LABEL_GAP_MM if col_words or own else 0.0),
+        )
         self.left = left
         self.right_margin = max(EDGE_MM + reach_x, zone)
         self.top_margin = max(EDGE_MM + reach_y, zone)
@@ -352,42 +423,68 @@ class _Layout:
         if self.letters is None or not self.carries_axes:
             return (), ()
         rows, cols = self.pattern.rows, self.pattern.cols
-        return (cols, rows) if self.choices.turned else (rows, cols)
+        if self.choices.turned:
+            return (cols, rows)
+        return (rows, cols)
 
     def _widest(self, texts: Sequence[str]) -> float:
-        return max((self.letters.width(text, self.height) for text in texts), default=0.0) if self.letters else 0.0
+        if self.letters:
+            return max((self.letters.width(text, self.height) for text in texts), default=0.0)
+        return 0.0
 
     def placed(self) -> tuple[CouponSize, list[tuple[float, float, float, float]]]:
         """Return the coupon's size and the box of each patch: x, y, width, height."""
-        coupon = CouponSize(round(self.right + self.right_margin, 3), round(self.top + self.top_margin, 3))
+        coupon = CouponSize(
+            round(self.right + self.right_margin, 3), round(self.top + self.top_margin, 3)
+        )
         rects = []
         if self.pattern.ragged:
             for patch, (x, y) in zip(self.pattern.patches, self.flow_at, strict=True):
-                rects.append((round(x, 3), round(y, 3), round(patch.width_mm, 3), round(patch.height_mm, 3)))
+                rects.append(
+                    (round(x, 3), round(y, 3), round(patch.width_mm, 3), round(patch.height_mm, 3))
+                )
             return coupon, rects
         xs = {place: round(x, 3) for place, x in self.col_at.items()}
         ys = {row: round(y, 3) for row, y in self.row_at.items()}
         for patch, (row, col, block) in zip(self.pattern.patches, self.places, strict=True):
-            rects.append((xs[block, col], ys[row], round(patch.width_mm, 3), round(patch.height_mm, 3)))
+            rects.append(
+                (xs[block, col], ys[row], round(patch.width_mm, 3), round(patch.height_mm, 3))
+            )
         return coupon, rects
 
-    def axes(self, rects: Sequence[tuple[float, float, float, float]]) -> tuple[tuple[tuple[str, float], ...], ...]:
-        """Return the words of rows and columns with the middle of each, for the screen; none where cells carry their own."""
+    def axes(
+        self, rects: Sequence[tuple[float, float, float, float]]
+    ) -> tuple[tuple[tuple[str, float], ...], ...]:
+        """Return the words of rows and columns with the middle of each, for the screen; none where
+        cells carry their own.
+        """
         if not self.carries_axes:
             return (), ()
         rows, cols = self.pattern.rows, self.pattern.cols
         if self.choices.turned:
             rows, cols = cols, rows
-        up = tuple((text, self.row_at[r] + self.heights[r] / 2) for r, text in enumerate(rows) if r in self.row_at)
+        up = tuple(
+            (text, self.row_at[r] + self.heights[r] / 2)
+            for r, text in enumerate(rows)
+            if r in self.row_at
+        )
         across = tuple(
-            (cols[col], at + self.widths[block, col] / 2) for (block, col), at in sorted(self.col_at.items()) if col < len(cols)
+            (cols[col], at + self.widths[block, col] / 2)
+            for (block, col), at in sorted(self.col_at.items())
+            if col < len(cols)
         )
         return up, across
 
     def labels(
-        self, coupon: CouponSize, rects: Sequence[tuple[float, float, float, float]], name: str, task: Task
+        self,
+        coupon: CouponSize,
+        rects: Sequence[tuple[float, float, float, float]],
+        name: str,
+        task: Task,
     ) -> tuple[Label, ...]:
-        """Return what is burnt: words beside rows and columns (or under each cell), and the coupon's name."""
+        """Return what is burnt: words beside rows and columns (or under each cell), and the
+        coupon's name.
+        """
         assert self.letters is not None
         if self.pattern.spread or not self.carries_axes:
             return self._own_labels(coupon, rects, name)
@@ -401,9 +498,14 @@ class _Layout:
                     labels.append(Label(text, (round(x, 3), round(y, 3)), self.height))
         end = -math.inf
         for (block, col), at in sorted(self.col_at.items()):
-            text = col_words[col] if col < len(col_words) else ""
+            text = ""
+            if col < len(col_words):
+                text = col_words[col]
             width = self.letters.width(text, self.height)
-            x, y = at + (self.widths[block, col] - width) / 2, self.foot - LABEL_GAP_MM - self.height
+            x, y = (
+                at + (self.widths[block, col] - width) / 2,
+                self.foot - LABEL_GAP_MM - self.height,
+            )
             if (
                 text
                 and x >= end + 0.8 * self.height
@@ -414,30 +516,47 @@ class _Layout:
                 end = x + width
         return (*labels, *self._headline(coupon, name, task))
 
-    def _own_labels(self, coupon: CouponSize, rects: Sequence[tuple[float, float, float, float]], name: str) -> tuple[Label, ...]:
+    def _own_labels(
+        self, coupon: CouponSize, rects: Sequence[tuple[float, float, float, float]], name: str
+    ) -> tuple[Label, ...]:
         assert self.letters is not None
         labels = []
         for patch, (x, y, w, _) in zip(self.pattern.patches, rects, strict=True):
             width = self.letters.width(patch.label, self.height)
             at = (x + (w - width) / 2, y - LABEL_GAP_MM - self.height)
-            if patch.label and at[0] >= 0.5 and at[1] >= 0.5 and not self._under_fiducial(coupon, *at):
+            if (
+                patch.label
+                and at[0] >= 0.5
+                and at[1] >= 0.5
+                and not self._under_fiducial(coupon, *at)
+            ):
                 labels.append(Label(patch.label, (round(at[0], 3), round(at[1], 3)), self.height))
         return (*labels, *(() if self.pattern.spread else self._headline(coupon, name, "")))
 
     def _headline(self, coupon: CouponSize, name: str, task: str) -> tuple[Label, ...]:
-        """The coupon's number, then what the columns are and what is held, as far as there is room above the cells."""
+        """The coupon's number, then what the columns are and what is held, as far as there is room
+        above the cells.
+        """
         assert self.letters is not None
         c, held = self.choices, []
         if self.carries_axes:
             words = [w for w in (self.pattern.across, self.pattern.up) if w]
             held.append(" / ".join(word.replace(", ", " ") for word in words))
-        held += [f"x{c.passes[0]}" if len(c.passes) == 1 else "", f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else ""]
+        held += [
+            f"x{c.passes[0]}" if len(c.passes) == 1 else "",
+            f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
+        ]
         parts = [name.replace("Coupon ", "C"), *(part for part in held if part)]
-        side = self.zone + 1 if self.fiducials else EDGE_MM
+        if self.fiducials:
+            side = self.zone + 1
+        else:
+            side = EDGE_MM
         most, y = coupon.width_mm - 2 * side, coupon.height_mm - EDGE_MM - self.height
         while parts and self.letters.width("  ".join(parts), self.height) > most:
             parts.pop()
-        return (Label("  ".join(parts), (side, round(y, 3)), self.height),) if parts else ()
+        if parts:
+            return (Label("  ".join(parts), (side, round(y, 3)), self.height),)
+        return ()
 
     def _under_fiducial(self, coupon: CouponSize, x: float, y: float) -> bool:
         near_x = x < self.zone or x > coupon.width_mm - self.zone
@@ -446,7 +565,9 @@ class _Layout:
 
 
 def _reach(machine: Machine, patches: Sequence[Patch]) -> tuple[float, float]:
-    """Return how far the head goes beyond any cell, along X and along Y, mm: the fastest of each sort decides."""
+    """Return how far the head goes beyond any cell, along X and along Y, mm: the fastest of each
+    sort decides.
+    """
     fastest: dict[tuple[object, ...], Patch] = {}
     for patch in patches:
         s = patch.setting
@@ -454,18 +575,25 @@ def _reach(machine: Machine, patches: Sequence[Patch]) -> tuple[float, float]:
         if sort not in fastest or s.speed_mm_s > fastest[sort].setting.speed_mm_s:
             fastest[sort] = patch
     box = (0.0, 0.0, 1.0, 1.0)
-    reaches = [reach_of(Cell("cell", 0, 0, p.mark, box, 0, 0.0, p.setting, 1.0), machine) for p in fastest.values()]
+    reaches = [
+        reach_of(Cell("cell", 0, 0, p.mark, box, 0, 0.0, p.setting, 1.0), machine)
+        for p in fastest.values()
+    ]
     return max(x for x, _ in reaches), max(y for _, y in reaches)
 
 
 def _spread(
     room: Room, layout: _Layout, pattern: Pattern
 ) -> tuple[CouponSize, list[tuple[float, float, float, float]], tuple[float, float]]:
-    """Spread the cells over the whole room, each as far from the others as it can be: the coupon is the room itself."""
+    """Spread the cells over the whole room, each as far from the others as it can be: the coupon is
+    the room itself.
+    """
     left, low, right, high = room.area
     dx, dy = layout.reach
     w, h = layout.widths[0, 0] + 2 * dx, layout.heights[0] + 2 * dy
-    foot = layout.height + 2 * LABEL_GAP_MM if layout.letters is not None else 0.0
+    foot = 0.0
+    if layout.letters is not None:
+        foot = layout.height + 2 * LABEL_GAP_MM
     grid = [
         (x, y)
         for x in np.linspace(left, right - w, 13)
@@ -474,30 +602,56 @@ def _spread(
     ]
     if not grid:
         short = room.short_by(w, h + foot)
-        raise NoRoom(f"No room: {_short(short)} for a single cell of {lengths_text(w, h + foot)} mm with its run-up.", short)
+        raise NoRoom(
+            (
+                f"No room: {_short(short)} for a single cell of {lengths_text(w, h + foot)} mm "
+                "with "
+                "its run-up."
+            ),
+            short,
+        )
     points = np.array(grid, float)
     chosen = [int(np.hypot(points[:, 0] - left, points[:, 1] - low).argmin())]
     away = np.full(len(points), math.inf)
     while len(chosen) < len(pattern.patches):
         away = np.minimum(away, np.abs(points - points[chosen[-1]]).max(1) - max(w, h + foot))
-        far = np.where(away >= 0, np.hypot(*(points[:, None] - points[chosen]).transpose(2, 0, 1)).min(1), -1.0)
+        far = np.where(
+            away >= 0, np.hypot(*(points[:, None] - points[chosen]).transpose(2, 0, 1)).min(1), -1.0
+        )
         at = int(far.argmax())
         if far[at] < 0:
-            raise NoRoom(f"No room for {len(pattern.patches)} repeats: {len(chosen)} fit here.", 0.0)
+            raise NoRoom(
+                f"No room for {len(pattern.patches)} repeats: {len(chosen)} fit here.", 0.0
+            )
         chosen.append(at)
     rects = [
-        (round(points[i, 0] - left + dx, 3), round(points[i, 1] - low + foot + dy, 3), layout.widths[0, 0], layout.heights[0])
+        (
+            round(points[i, 0] - left + dx, 3),
+            round(points[i, 1] - low + foot + dy, 3),
+            layout.widths[0, 0],
+            layout.heights[0],
+        )
         for i in chosen
     ]
-    return CouponSize(round(right - left, 3), round(high - low, 3)), rects, (round(left, 3), round(low, 3))
+    return (
+        CouponSize(round(right - left, 3), round(high - low, 3)),
+        rects,
+        (round(left, 3), round(low, 3)),
+    )
 
 
 def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:
     short = room.short_by(coupon.width_mm, coupon.height_mm)
-    where = "on the bed" if c.sheet is None else "on this sheet"
+    where = "on this sheet"
+    if c.sheet is None:
+        where = "on the bed"
     if short > 0:
         raise NoRoom(
-            f"No room {where}: {_short(short)} for a coupon of {lengths_text(coupon.width_mm, coupon.height_mm)} mm.", short
+            (
+                f"No room {where}: {_short(short)} for a coupon of "
+                f"{lengths_text(coupon.width_mm, coupon.height_mm)} mm."
+            ),
+            short,
         )
     x, y = c.place
     box = (x, y, x + coupon.width_mm, y + coupon.height_mm)
@@ -510,7 +664,9 @@ def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:
 
 
 def _short(short_mm: float) -> str:
-    return f"{number_text(short_mm)} mm short" if math.isfinite(short_mm) else "nothing is free"
+    if math.isfinite(short_mm):
+        return f"{number_text(short_mm)} mm short"
+    return "nothing is free"
 
 
 def _cells(
@@ -522,7 +678,9 @@ def _cells(
 ) -> tuple[tuple[Cell, ...], list[Refusal]]:
     """Return the cells in the order in which they burn, and those that are left out."""
     whys = [_beyond(machine, patch.setting, limit) for patch in pattern.patches]
-    refused = [Refusal(_cell(pattern, i, rects[i], 0, 0.0), why) for i, why in enumerate(whys) if why]
+    refused = [
+        Refusal(_cell(pattern, i, rects[i], 0, 0.0), why) for i, why in enumerate(whys) if why
+    ]
     kept = [i for i, why in enumerate(whys) if not why]
     if not kept:
         raise OutOfRange("Cells within the limits", 0, "at least 1: " + refused[0].why)
@@ -536,36 +694,59 @@ def _cells(
         watts = {power: machine.watts(power) for power in {s.power for s in settings}}
         energy = np.array([watts[s.power] * s.dose_per_watt for s in settings])
         order = _low_energy_first(energy, boxes[:, :2] + boxes[:, 2:] / 2)
-    limits = (machine.max_speed_mm_s, machine.acceleration_mm_s2, machine.junction_mm, machine.focus_speed_mm_s)
+    limits = (
+        machine.max_speed_mm_s,
+        machine.acceleration_mm_s2,
+        machine.junction_mm,
+        machine.focus_speed_mm_s,
+    )
     cells = []
     for n, at in enumerate(order, 1):
         i = kept[at]
-        cells.append(_cell(pattern, i, rects[i], n, _patch_seconds(pattern.patches[i], machine, limits)))
+        cells.append(
+            _cell(pattern, i, rects[i], n, _patch_seconds(pattern.patches[i], machine, limits))
+        )
     return tuple(cells), refused
 
 
 def _patch_seconds(patch: Patch, machine: Machine, limits: tuple[float, ...]) -> float:
     s = patch.setting
     key = (
-        patch.mark, patch.width_mm, patch.height_mm, patch.nominal_mm, s.speed_mm_s, s.passes, s.pitch_mm, s.direction, s.crosshatch,
-        s.focus_step_mm, limits,
-    )  # fmt: skip
+        patch.mark,
+        patch.width_mm,
+        patch.height_mm,
+        patch.nominal_mm,
+        s.speed_mm_s,
+        s.passes,
+        s.pitch_mm,
+        s.direction,
+        s.crosshatch,
+        s.focus_step_mm,
+        limits,
+    )
     found = _SECONDS.get(key)
     if found is None:
         if len(_SECONDS) > MOST_REMEMBERED:
             _SECONDS.clear()
         box = (0.0, 0.0, patch.width_mm, patch.height_mm)
-        found = round(cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine), 3)
+        found = round(
+            cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine),
+            3,
+        )
         _SECONDS[key] = found
     return found
 
 
-def _cell(pattern: Pattern, at: int, rect: tuple[float, float, float, float], order: int, seconds: float) -> Cell:
+def _cell(
+    pattern: Pattern, at: int, rect: tuple[float, float, float, float], order: int, seconds: float
+) -> Cell:
     patch = pattern.patches[at]
     cell_id, col = _letter(patch.row) + str(patch.col + 1), patch.col
     if len(pattern.blocks) > 1:
         cell_id, col = f"{cell_id}-{patch.block + 1}", patch.col + patch.block * len(pattern.cols)
-    return Cell(cell_id, patch.row, col, patch.mark, rect, order, seconds, patch.setting, patch.nominal_mm)
+    return Cell(
+        cell_id, patch.row, col, patch.mark, rect, order, seconds, patch.setting, patch.nominal_mm
+    )
 
 
 @functools.cache
@@ -579,29 +760,43 @@ def _letter(row: int) -> str:
 
 def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None) -> str:
     if setting.speed_mm_s > machine.max_speed_mm_s * (1 + 1e-9):
-        return f"{machine.name} moves at {machine.max_speed_mm_s:g} mm/s at most, not {number_text(setting.speed_mm_s)} mm/s."
+        return (
+            f"{machine.name} moves at {machine.max_speed_mm_s:g} mm/s at most, not "
+            f"{number_text(setting.speed_mm_s)} mm/s."
+        )
     if setting.power <= 0:
         return "No power: nothing would burn."
     if limit is not None:
         energy, most = machine.watts(setting.power) / setting.speed_mm_s, limit.of(setting.passes)
         if energy > most * (1 + 1e-9):
-            return f"{number_text(energy)} J/mm in a pass: from {number_text(most)} J/mm on, this stock is expected to flare up."
+            return (
+                f"{number_text(energy)} J/mm in a pass: from {number_text(most)} J/mm on, this "
+                "stock is expected to flare up."
+            )
     return ""
 
 
-def _label_setting(machine: Machine, stock: Stock, task: Task, cells: Sequence[Cell], c: TrialChoices) -> Setting:
+def _label_setting(
+    machine: Machine, stock: Stock, task: Task, cells: Sequence[Cell], c: TrialChoices
+) -> Setting:
     quiet = label_setting(machine, stock, task, cells)
     if c.label_power is not None:
         quiet = replace(quiet, power=c.label_power)
     if c.label_speed_mm_s is not None:
         if c.label_speed_mm_s > machine.max_speed_mm_s:
-            raise OutOfRange("Speed of the labels", c.label_speed_mm_s, f"at most {machine.max_speed_mm_s:g}", "mm/s")
+            raise OutOfRange(
+                "Speed of the labels",
+                c.label_speed_mm_s,
+                f"at most {machine.max_speed_mm_s:g}",
+                "mm/s",
+            )
         quiet = replace(quiet, speed_mm_s=c.label_speed_mm_s)
     return quiet
 
 
 def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) -> list[int]:
-    """From low energy to high; among cells of about the same energy the one farthest from the last comes next.
+    """From low energy to high; among cells of about the same energy the one farthest from the last
+    comes next.
 
     `energy` [n] in any unit, `middle` [n, 2] the middles of the cells, mm.
     """
@@ -626,7 +821,9 @@ def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) 
 
 
 def used_area_mm2(trial: Trial) -> float:
-    """Return the stock that a trial uses up: its coupon, or the cells alone where they are spread over the sheet."""
+    """Return the stock that a trial uses up: its coupon, or the cells alone where they are spread
+    over the sheet.
+    """
     if trial.kind == "confirm":
         return sum(cell.rect_mm[2] * cell.rect_mm[3] for cell in trial.cells)
     return trial.coupon.width_mm * trial.coupon.height_mm
@@ -640,19 +837,37 @@ def _cost(machine: Machine, stock: Stock, trial: Trial, seconds: float) -> float
     return round((machine.hour_rate or 0.0) * seconds / 3600 + (stock.price_m2 or 0.0) * area_m2, 4)
 
 
-def _remarks(machine: Machine, cells: Sequence[Cell], *, shows: bool, wanted: bool) -> tuple[str, ...]:
+def _remarks(
+    machine: Machine, cells: Sequence[Cell], *, shows: bool, wanted: bool
+) -> tuple[str, ...]:
     remarks = []
     slow = [
         c
         for c in cells
-        if c.mark in ("outline", "detail", "comb", "stack")  # lines and rasters reach their speed outside the cell
+        if c.mark
+        in (
+            "outline",
+            "detail",
+            "comb",
+            "stack",
+        )  # lines and rasters reach their speed outside the cell
         and not c.setting.pitch_mm
-        and peak_speed(c.longest_side_mm, c.setting.speed_mm_s, machine.acceleration_mm_s2) < 0.98 * c.setting.speed_mm_s
+        and peak_speed(c.longest_side_mm, c.setting.speed_mm_s, machine.acceleration_mm_s2)
+        < 0.98 * c.setting.speed_mm_s
     ]
     if slow:
         need = math.ceil(max(c.setting.speed_mm_s for c in slow) ** 2 / machine.acceleration_mm_s2)
-        count = "1 cell is" if len(slow) == 1 else f"{len(slow)} cells are"
-        remarks.append(f"{count} too short to reach the speed ({need} mm would do); the fit counts with the speed they reach.")
+        if len(slow) == 1:
+            count = "1 cell is"
+        else:
+            count = f"{len(slow)} cells are"
+        remarks.append(
+            f"{count} too short to reach the speed ({need} mm would do); the fit counts with the "
+            "speed they reach."
+        )
     if wanted and not shows:
-        remarks.append("No photo marks: they would not show on this stock, or the cells lie too far apart. Read it by eye.")
+        remarks.append(
+            "No photo marks: they would not show on this stock, or the cells lie too far apart. "
+            "Read it by eye."
+        )
     return tuple(remarks)

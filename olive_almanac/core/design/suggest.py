@@ -1,4 +1,6 @@
-"""Suggest the levels of a trial, and say what they are based on: the last coupon, the book, or the physics."""
+"""Suggest the levels of a trial, and say what they are based on: the last coupon, the book, or the
+physics.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,11 @@ SLOWEST_USEFUL_MM_S = 1.5
 CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
-WIDE, NEAR, ZOOM = (0.4, 1.6), (0.6, 1.5), (0.75, 1.3)  # how far around the expected edge the speeds reach
+WIDE, NEAR, ZOOM = (
+    (0.4, 1.6),
+    (0.6, 1.5),
+    (0.75, 1.3),
+)  # how far around the expected edge the speeds reach
 FOCUS_STEPS = 9
 GREY_STEPS = 12
 WEEKLY_RATIO, WEEKLY_STEPS = 1.08, 8
@@ -61,7 +67,9 @@ class Suggestion:
 
 @dataclass(frozen=True)
 class _Aim:
-    """Where the edge (cut) or the right tone is expected: speed at full power, passes, focus; energy; how far around."""
+    """Where the edge (cut) or the right tone is expected: speed at full power, passes, focus;
+    energy; how far around.
+    """
 
     speed_mm_s: float
     passes: int
@@ -72,19 +80,25 @@ class _Aim:
 
 
 def held_focus(stock: Stock) -> float:
-    """Return the focus to start a cut with: half the thickness below the top face, to half a millimetre, at most 5 mm."""
+    """Return the focus to start a cut with: half the thickness below the top face, to half a
+    millimetre, at most 5 mm.
+    """
     return min(5.0, round(stock.true_thickness_mm) / 2)
 
 
 def flare_limit_of(stock: Stock, pairs: Pairs = ()) -> FlareLimit:
-    """Return the line energy from which this stock is expected to flare up, from its family and what was read."""
+    """Return the line energy from which this stock is expected to flare up, from its family and
+    what was read.
+    """
     seen = []
     for trial, readings in pairs:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             if flared(reading) and reading.cell in cells:
                 setting = cells[reading.cell].setting
-                seen.append((trial.machine.watts(setting.power) / setting.speed_mm_s, setting.passes))
+                seen.append(
+                    (trial.machine.watts(setting.power) / setting.speed_mm_s, setting.passes)
+                )
     return FlareLimit(flare_energy(family_of(stock).groove, pairs), tuple(seen))
 
 
@@ -101,10 +115,11 @@ def suggest_levels(
     lettering: Lettering | None = None,
     engraving: str = "",
 ) -> Suggestion:
-    """Return choices for a trial of this kind: round numbers in `speed_unit`, inside the machine's and the stock's limits.
+    """Return choices for a trial of this kind: round numbers in `speed_unit`, inside the machine's
+    and the stock's limits.
 
-    Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book scaled by the
-    model, else on the physics with the family's priors.
+    Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book
+    scaled by the model, else on the physics with the family's priors.
     """
     limit = limit or flare_limit_of(stock, pairs)
     aim = _aim(machine, stock, task, near, pairs, limit)
@@ -116,7 +131,9 @@ def suggest_levels(
             break
         if shrink < 1:
             choices = _thinned(choices, shrink)
-        coupon = coupon_size(machine, stock, task, choices, lettering=lettering, engraving=engraving)
+        coupon = coupon_size(
+            machine, stock, task, choices, lettering=lettering, engraving=engraving
+        )
         if coupon.width_mm <= machine.bed_mm[0] and coupon.height_mm <= machine.bed_mm[1]:
             break
     if kind != "confirm":
@@ -126,10 +143,17 @@ def suggest_levels(
     return Suggestion(choices, _BASES.get(kind, "{}").format(aim.basis))
 
 
-# -- where the edge is expected ------------------------------------------------------------------------------------------
+# -- where the edge is expected --------------------------------------------------------------------
 
 
-def _aim(machine: Machine, stock: Stock, task: Task, near: Neighbour | None, pairs: Pairs, limit: FlareLimit) -> _Aim:
+def _aim(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    near: Neighbour | None,
+    pairs: Pairs,
+    limit: FlareLimit,
+) -> _Aim:
     if any(readings for _, readings in pairs):
         return _from_coupons(machine, stock, task, pairs)
     if near is not None and near.entry.is_note:
@@ -140,15 +164,22 @@ def _aim(machine: Machine, stock: Stock, task: Task, near: Neighbour | None, pai
 
 
 def _from_physics(machine: Machine, stock: Stock, task: Task, limit: FlareLimit) -> _Aim:
-    basis = f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this beam and thickness"
+    basis = (
+        f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this "
+        "beam and thickness"
+    )
     if task == "cut":
         speed, passes = _cut_edge(machine, stock, limit)
-        return _Aim(speed, passes, held_focus(stock), machine.watts(1.0) * passes / speed, WIDE, basis)
+        return _Aim(
+            speed, passes, held_focus(stock), machine.watts(1.0) * passes / speed, WIDE, basis
+        )
     return _Aim(0.0, 1, 0.0, _right_energy(machine, stock, task), (0.5, 1.6), basis)
 
 
 def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float, int]:
-    """The speed at which full power is expected to be just through, and the fewest passes that keep it usable."""
+    """The speed at which full power is expected to be just through, and the fewest passes that keep
+    it usable.
+    """
     case, focus = case_of(machine, stock), held_focus(stock)
     for passes in PASSES:
         edge = expected_edge_speed(case, power=1.0, passes=passes, focus_mm=focus)
@@ -159,7 +190,9 @@ def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float,
 
 
 def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
-    return score_prior(machine, stock).right_j_mm2 if task == "score" else family_of(stock).tone.right_j_mm2
+    if task == "score":
+        return score_prior(machine, stock).right_j_mm2
+    return family_of(stock).tone.right_j_mm2
 
 
 def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _Aim:
@@ -175,67 +208,138 @@ def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _
     speeds = np.geomspace(0.1, machine.max_speed_mm_s, 200)
     margin = cut.mean_margin(power=1.0, speed_mm_s=speeds, passes=top.passes, focus_mm=top.focus_mm)
     through = np.flatnonzero(margin > 0)
-    edge = float(speeds[through[-1]]) if len(through) else SLOWEST_USEFUL_MM_S
+    if len(through):
+        edge = float(speeds[through[-1]])
+    else:
+        edge = SLOWEST_USEFUL_MM_S
     return _Aim(edge, top.passes, top.focus_mm, machine.watts(1.0) * top.passes / edge, ZOOM, basis)
 
 
-def _from_book(machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit) -> _Aim:
+def _from_book(
+    machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit
+) -> _Aim:
     """Scale an entry by the ratio that the model gives between its subject and this one."""
     entry, setting = near.entry, near.entry.setting
-    basis = f"from the book: {near.stock.label} on {near.machine.name} ({entry.written}), scaled to this subject"
+    basis = (
+        f"from the book: {near.stock.label} on {near.machine.name} ({entry.written}), scaled "
+        "to this subject"
+    )
     if task != "cut":
         energy = near.machine.watts(setting.power) * setting.dose_per_watt
         ratio = _right_energy(machine, stock, task) / _right_energy(near.machine, near.stock, task)
         return _Aim(0.0, 1, setting.focus_mm, energy * ratio, NEAR, basis)
     there = expected_edge_speed(
-        case_of(near.machine, near.stock), power=1.0, passes=setting.passes, focus_mm=held_focus(near.stock)
+        case_of(near.machine, near.stock),
+        power=1.0,
+        passes=setting.passes,
+        focus_mm=held_focus(near.stock),
     )
     quick, passes = _cut_edge(machine, stock, limit)
-    there_edge = setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
+    there_edge = (
+        setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
+    )
     edge = float(np.clip(quick * there_edge / there, 0.2, machine.max_speed_mm_s))
     return _Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
 
 
-def _from_notes(machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit) -> _Aim:
-    """Look widely around what somebody noted for this subject, unless the physics expects something else altogether."""
-    noted, physics = _from_book(machine, stock, task, near, limit), _from_physics(machine, stock, task, limit)
+def _from_notes(
+    machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit
+) -> _Aim:
+    """Look widely around what somebody noted for this subject, unless the physics expects something
+    else altogether.
+    """
+    noted, physics = (
+        _from_book(machine, stock, task, near, limit),
+        _from_physics(machine, stock, task, limit),
+    )
     further = noted.energy / physics.energy
     if not 1 / FAR_FROM_PHYSICS < further < FAR_FROM_PHYSICS:
-        times = f"{number_text(max(further, 1 / further), 2)} times {'more' if further > 1 else 'less'} energy"
-        return replace(physics, basis=f"{physics.basis}; the book’s note says {times}: check its units")
-    return replace(noted, reach=physics.reach, basis="from the note in the book, not burnt since: wide around it")
+        times = (
+            f"{number_text(max(further, 1 / further), 2)} times "
+            f"{'more' if further > 1 else 'less'} energy"
+        )
+        return replace(
+            physics, basis=f"{physics.basis}; the book’s note says {times}: check its units"
+        )
+    return replace(
+        noted,
+        reach=physics.reach,
+        basis="from the note in the book, not burnt since: wide around it",
+    )
 
 
-# -- the levels of each kind ---------------------------------------------------------------------------------------------
+# -- the levels of each kind -----------------------------------------------------------------------
 
 
-def _grid(machine: Machine, stock: Stock, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+def _grid(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    aim: _Aim,
+    limit: FlareLimit,
+    unit: str,
+    shrink: float,
+) -> TrialChoices:
     if task == "cut":
         return _cut_grid(machine, task, aim, limit, unit, shrink)
     return _tone_grid(machine, task, aim, limit, unit, shrink)
 
 
-def _cut_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+def _cut_grid(
+    machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float
+) -> TrialChoices:
     low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * machine.watts(1.0) / limit.of(aim.passes))
     high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
     if low > high:
-        raise OutOfRange("Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s")
+        raise OutOfRange(
+            "Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s"
+        )
     speeds = _spread(low, high, 6, unit)
     side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))
-    return TrialChoices(CUT_POWERS, speeds, (aim.passes,), (aim.focus_mm,), cell_mm=round(side * shrink, 1), speed_unit=unit)
+    return TrialChoices(
+        CUT_POWERS,
+        speeds,
+        (aim.passes,),
+        (aim.focus_mm,),
+        cell_mm=round(side * shrink, 1),
+        speed_unit=unit,
+    )
 
 
-def _tone_grid(machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float) -> TrialChoices:
+def _tone_grid(
+    machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float
+) -> TrialChoices:
     """Powers x speeds around the energy aimed at, the middle of both on it."""
-    pitch = default_pitch(machine.spot_y_mm) if rasters(task) else 0.0
+    pitch = 0.0
+    if rasters(task):
+        pitch = default_pitch(machine.spot_y_mm)
     per_watt = 1 / (pitch or 1.0)
-    speed = shrink * min(machine.watts(0.6) * per_watt / aim.energy, (0.5 if rasters(task) else 0.3) * machine.max_speed_mm_s)
+    speed = shrink * min(
+        machine.watts(0.6) * per_watt / aim.energy,
+        (0.5 if rasters(task) else 0.3) * machine.max_speed_mm_s,
+    )
     power = float(np.clip(machine.fraction_for(aim.energy * speed / per_watt), 0.02, 0.65))
-    powers = tuple(round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4))
+    powers = tuple(
+        round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4)
+    )
     low = max(aim.reach[0] * speed, 1.001 * machine.watts(powers[-1]) / limit.of(1))
-    speeds = _spread(low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit)
-    side = least_cell_mm(machine, task, speeds[-1]) if rasters(task) else CELL_MM
-    return TrialChoices(powers, speeds, (aim.passes,), (aim.focus_mm,), (pitch,), ("low",), cell_mm=side, speed_unit=unit)
+    speeds = _spread(
+        low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit
+    )
+    if rasters(task):
+        side = least_cell_mm(machine, task, speeds[-1])
+    else:
+        side = CELL_MM
+    return TrialChoices(
+        powers,
+        speeds,
+        (aim.passes,),
+        (aim.focus_mm,),
+        (pitch,),
+        ("low",),
+        cell_mm=side,
+        speed_unit=unit,
+    )
 
 
 def _middle(choices: TrialChoices) -> tuple[float, float]:
@@ -243,7 +347,9 @@ def _middle(choices: TrialChoices) -> tuple[float, float]:
     return choices.power[len(choices.power) // 2], choices.speed_mm_s[len(choices.speed_mm_s) // 2]
 
 
-def _as_it_is(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _as_it_is(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     return c
 
 
@@ -252,23 +358,45 @@ def _thinned(c: TrialChoices, shrink: float) -> TrialChoices:
     smaller = replace(c, cell_mm=max(4.0, round(c.cell_mm * max(shrink, 0.5), 1)), gap_mm=3.0)
     if shrink > 0.5 or c.kind == "grid":
         return smaller
-    every = 2 if shrink > 0.3 else 3
-    return replace(smaller, speed_mm_s=c.speed_mm_s[::every], focus_mm=c.focus_mm[::every], pitch_mm=c.pitch_mm[::every])
+    every = 3
+    if shrink > 0.3:
+        every = 2
+    return replace(
+        smaller,
+        speed_mm_s=c.speed_mm_s[::every],
+        focus_mm=c.focus_mm[::every],
+        pitch_mm=c.pitch_mm[::every],
+    )
 
 
 def _full(task: Task, c: TrialChoices) -> float:
     """The one power that is held while something else varies."""
-    return c.power[-1] if task == "cut" else _middle(c)[0]
+    if task == "cut":
+        return c.power[-1]
+    return _middle(c)[0]
 
 
-def _passes(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _passes(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     most = max(4, min(2 * aim.passes, 8))
-    coolest = 1.001 * most * machine.watts(_full(task, c)) / flare_limit_of(stock).of(1)  # the one slow pass must not flare
-    fast = min(max(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), coolest), machine.max_speed_mm_s)
-    return replace(c, power=(_full(task, c),), speed_mm_s=_spread(fast, fast, 1, unit), passes=tuple(range(1, most + 1)))
+    coolest = (
+        1.001 * most * machine.watts(_full(task, c)) / flare_limit_of(stock).of(1)
+    )  # the one slow pass must not flare
+    fast = min(
+        max(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), coolest), machine.max_speed_mm_s
+    )
+    return replace(
+        c,
+        power=(_full(task, c),),
+        speed_mm_s=_spread(fast, fast, 1, unit),
+        passes=tuple(range(1, most + 1)),
+    )
 
 
-def _focus(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _focus(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     """Lines twice as hot as a label, over five Rayleigh ranges, around the top face."""
     quiet = label_setting(machine, stock, "engrave", ())
     half = 2.5 * machine.rayleigh_mm
@@ -276,59 +404,106 @@ def _focus(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoice
     levels = tuple(round(step * (i - FOCUS_STEPS // 2), 2) for i in range(FOCUS_STEPS))
     power = min(1.0, 2 * quiet.power)
     return replace(
-        c, power=(round_level(power),), speed_mm_s=_spread(quiet.speed_mm_s, quiet.speed_mm_s, 1, unit), passes=(1,),
-        focus_mm=levels, cell_mm=8.0, slope=0.1,
-    )  # fmt: skip
-
-
-def _pitch(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
-    spot = machine.spot_y_mm
-    pitches = tuple(sorted({max(0.01, round(share * spot, 2)) for share in (0.4, 0.6, 0.8, 1.0, 1.25, 1.5)}))
-    power = _middle(c)[0]
-    speed = min(machine.watts(power) / (aim.energy * pitches[0]), 0.45 * machine.max_speed_mm_s)  # crossed lines run twice as fast
-    power = min(1.0, machine.fraction_for(aim.energy * speed * pitches[0]))
-    return replace(
-        c, power=(round_level(power),), speed_mm_s=_spread(speed, speed, 1, unit), pitch_mm=pitches, crosshatch=True, cell_mm=10.0
+        c,
+        power=(round_level(power),),
+        speed_mm_s=_spread(quiet.speed_mm_s, quiet.speed_mm_s, 1, unit),
+        passes=(1,),
+        focus_mm=levels,
+        cell_mm=8.0,
+        slope=0.1,
     )
 
 
-def _grey(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _pitch(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
+    spot = machine.spot_y_mm
+    pitches = tuple(
+        sorted({max(0.01, round(share * spot, 2)) for share in (0.4, 0.6, 0.8, 1.0, 1.25, 1.5)})
+    )
+    power = _middle(c)[0]
+    speed = min(
+        machine.watts(power) / (aim.energy * pitches[0]), 0.45 * machine.max_speed_mm_s
+    )  # crossed lines run twice as fast
+    power = min(1.0, machine.fraction_for(aim.energy * speed * pitches[0]))
+    return replace(
+        c,
+        power=(round_level(power),),
+        speed_mm_s=_spread(speed, speed, 1, unit),
+        pitch_mm=pitches,
+        crosshatch=True,
+        cell_mm=10.0,
+    )
+
+
+def _grey(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     speed = _middle(c)[1]
     most = min(1.0, machine.fraction_for(1.6 * aim.energy * speed * c.pitch_mm[0]))
-    step = max(0.005, np.floor(200 * most / GREY_STEPS) / 200)  # half percents: they can be dialled in
-    return replace(c, power=tuple(round(float(step * (i + 1)), 4) for i in range(GREY_STEPS)), speed_mm_s=(speed,))
+    step = max(
+        0.005, np.floor(200 * most / GREY_STEPS) / 200
+    )  # half percents: they can be dialled in
+    return replace(
+        c,
+        power=tuple(round(float(step * (i + 1)), 4) for i in range(GREY_STEPS)),
+        speed_mm_s=(speed,),
+    )
 
 
 def _safe(machine: Machine, aim: _Aim, c: TrialChoices, unit: str) -> tuple[float, ...]:
     """A speed that should get through with some energy in hand."""
-    low = max(c.speed_mm_s[0], 0.65 * aim.speed_mm_s) if aim.speed_mm_s else _middle(c)[1]
+    if aim.speed_mm_s:
+        low = max(c.speed_mm_s[0], 0.65 * aim.speed_mm_s)
+    else:
+        low = _middle(c)[1]
     return _spread(low, low, 1, unit)
 
 
-def _kerf(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
-    return replace(c, power=(_full(task, c),), speed_mm_s=_safe(machine, aim, c, unit), slots_mm=slot_widths(stock))
+def _kerf(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
+    return replace(
+        c,
+        power=(_full(task, c),),
+        speed_mm_s=_safe(machine, aim, c, unit),
+        slots_mm=slot_widths(stock),
+    )
 
 
-def _air(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _air(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     return replace(c, power=(_full(task, c),), air=("off", "low", "full"))
 
 
-def _held_power(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _held_power(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     return replace(c, power=(_full(task, c),))
 
 
-def _detail(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _detail(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     return replace(c, power=(_full(task, c),), speed_mm_s=c.speed_mm_s[:4], cell_mm=20.0)
 
 
-def _confirm(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _confirm(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     return replace(c, power=(_full(task, c),), speed_mm_s=_safe(machine, aim, c, unit), repeats=3)
 
 
-def _weekly(machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str) -> TrialChoices:
+def _weekly(
+    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
+) -> TrialChoices:
     centre = aim.speed_mm_s or _middle(c)[1]
     ladder = [centre * WEEKLY_RATIO ** (i - WEEKLY_STEPS / 2) for i in range(WEEKLY_STEPS)]
-    speeds = tuple(round_level(min(v, machine.max_speed_mm_s) / SPEED_UNITS[unit], 3) * SPEED_UNITS[unit] for v in ladder)
+    speeds = tuple(
+        round_level(min(v, machine.max_speed_mm_s) / SPEED_UNITS[unit], 3) * SPEED_UNITS[unit]
+        for v in ladder
+    )
     return replace(c, power=(_full(task, c),), speed_mm_s=tuple(sorted(set(speeds))))
 
 
@@ -356,14 +531,25 @@ _KINDS: dict[Kind, Callable[[Machine, Stock, Task, _Aim, TrialChoices, str], Tri
 def confirm_choices(setting: Setting, choices: TrialChoices, *, repeats: int) -> TrialChoices:
     """Return the choices of a confirm run of one setting."""
     return replace(
-        choices, kind="confirm", power=(setting.power,), speed_mm_s=(setting.speed_mm_s,), passes=(setting.passes,),
-        focus_mm=(setting.focus_mm,), pitch_mm=(setting.pitch_mm,), air=(setting.air,), beam=setting.beam,
-        crosshatch=setting.crosshatch, focus_step_mm=setting.focus_step_mm, repeats=repeats,
-    )  # fmt: skip
+        choices,
+        kind="confirm",
+        power=(setting.power,),
+        speed_mm_s=(setting.speed_mm_s,),
+        passes=(setting.passes,),
+        focus_mm=(setting.focus_mm,),
+        pitch_mm=(setting.pitch_mm,),
+        air=(setting.air,),
+        beam=setting.beam,
+        crosshatch=setting.crosshatch,
+        focus_step_mm=setting.focus_step_mm,
+        repeats=repeats,
+    )
 
 
 def _spread(low_mm_s: float, high_mm_s: float, steps: int, unit: str) -> tuple[float, ...]:
-    """Evenly spaced speeds in mm/s that can be dialled in: round first value and round step in the shop's unit."""
+    """Evenly spaced speeds in mm/s that can be dialled in: round first value and round step in the
+    shop's unit.
+    """
     factor = SPEED_UNITS[unit]
     low, high = low_mm_s / factor, high_mm_s / factor
     if steps == 1:
@@ -373,5 +559,8 @@ def _spread(low_mm_s: float, high_mm_s: float, steps: int, unit: str) -> tuple[f
         first = round_level(low * 1.05)
     step = round_level((high - first) / (steps - 1))
     while step > 0 and first + (steps - 1) * step > high * (1 + 1e-9):
-        step = round_level(step * 0.97) if round_level(step * 0.97) < step else step * 0.9
+        if round_level(step * 0.97) < step:
+            step = round_level(step * 0.97)
+        else:
+            step = step * 0.9
     return tuple(round((first + i * step) * factor, 9) for i in range(steps))

@@ -1,6 +1,7 @@
-"""What is believed of a groove before its readings: the family's prior, or what other coupons taught, widened.
+"""What is believed of a groove before its readings: the family's prior, or what other coupons
+taught, widened.
 
-    theta = mean + root z,   z standard normal, or Student-t with `tails` degrees of freedom
+theta = mean + root z,   z standard normal, or Student-t with `tails` degrees of freedom
 """
 
 from __future__ import annotations
@@ -10,7 +11,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.burn.groove import AIR, BEND, PARAMETERS, REMOVAL, SHIFT, STRETCH, THRESHOLD, WAY, Groove
+from olive_almanac.core.burn.groove import (
+    AIR,
+    BEND,
+    PARAMETERS,
+    REMOVAL,
+    SHIFT,
+    STRETCH,
+    THRESHOLD,
+    WAY,
+    Groove,
+)
 from olive_almanac.core.fitting.kinship import Kinship
 from olive_almanac.core.materials.families import GENERIC, GroovePrior
 
@@ -20,11 +31,20 @@ Floats = NDArray[np.float64]
 NORMAL = 1e6  # degrees of freedom that make a Student-t a normal
 #            removal threshold char rayleigh shift side  noise hang  walls bend  air   way
 SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25, 0.12])
-GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD = 1.0, 0.6, 0.45  # of no known family: what is hard to remove starts late, too
-TAILS = np.array([4.0, 4.0, *[NORMAL] * (len(PARAMETERS) - 2)])  # a wrong family must be able to lose
+GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD = (
+    1.0,
+    0.6,
+    0.45,
+)  # of no known family: what is hard to remove starts late, too
+TAILS = np.array(
+    [4.0, 4.0, *[NORMAL] * (len(PARAMETERS) - 2)]
+)  # a wrong family must be able to lose
 CARRIED_TAILS = 6.0
 NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.058, 0.07, 0.02, 0.06, 0.25
-STRETCH_MEAN, SHIFT_MEAN = 0.1, 0.15  # a groove's walls lead light further down than it would reach in the open
+STRETCH_MEAN, SHIFT_MEAN = (
+    0.1,
+    0.15,
+)  # a groove's walls lead light further down than it would reach in the open
 OPTICS = (STRETCH, SHIFT, BEND, WAY)  # what belongs to a machine in one state
 LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
@@ -49,14 +69,22 @@ def family_belief(prior: GroovePrior) -> Belief:
     usual = np.log([prior.side_loss_mm_s, NOISE_MEAN, HANG_MEAN, WALLS_MEAN])
     root = np.diag(SPREAD)
     if prior == GENERIC:
-        root[REMOVAL, REMOVAL], root[THRESHOLD, REMOVAL], root[THRESHOLD, THRESHOLD] = GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD
-    return Belief(np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS)
+        root[REMOVAL, REMOVAL], root[THRESHOLD, REMOVAL], root[THRESHOLD, THRESHOLD] = (
+            GENERIC_REMOVAL,
+            GENERIC_ALONG,
+            GENERIC_THRESHOLD,
+        )
+    return Belief(
+        np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS
+    )
 
 
 def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship) -> Belief:
-    """Return the belief that another subject's posterior gives: its mean and covariance, widened by the kinship.
+    """Return the belief that another subject's posterior gives: its mean and covariance, widened by
+    the kinship.
 
-    What belongs to a machine's optics starts anew from the family's belief where the optics are not the same.
+    What belongs to a machine's optics starts anew from the family's belief where the optics are not
+    the same.
     """
     mean = weight @ groove.theta
     off = groove.theta - mean

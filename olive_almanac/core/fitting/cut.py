@@ -1,7 +1,8 @@
 """Fit the groove to what was seen on the cells: a cloud of weighted particles, not one best guess.
 
-The likelihood of a verdict is an ordered probit on the energy margin m (core.burn.groove) with a lapse; a measured depth is
-a noisy reading of the margin at that depth.  docs/methods.md, section Cut.
+The likelihood of a verdict is an ordered probit on the energy margin m (core.burn.groove) with a
+lapse; a measured depth is a noisy reading of the margin at that depth.  docs/methods.md, section
+Cut.
 """
 
 from __future__ import annotations
@@ -23,16 +24,35 @@ from olive_almanac.core.records.setting import AIRS, Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["CutCase", "CutData", "GroovePosterior", "case_of", "data_of", "expected_edge_speed", "fit_cut", "verdict_chance"]
+__all__ = [
+    "CutCase",
+    "CutData",
+    "GroovePosterior",
+    "case_of",
+    "data_of",
+    "expected_edge_speed",
+    "fit_cut",
+    "verdict_chance",
+]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 LAPSE = 0.03  # share of verdicts that are plain mistakes, or a knot
-BANDS = {"not_through": (-np.inf, 0.0), "hangs": (0.0, 1.0), "push": (0.5, 1.0), "free": (1.0, np.inf), "holds": (-np.inf, 1.0)}
+BANDS = {
+    "not_through": (-np.inf, 0.0),
+    "hangs": (0.0, 1.0),
+    "push": (0.5, 1.0),
+    "free": (1.0, np.inf),
+    "holds": (-np.inf, 1.0),
+}
 DEPTH_SD_MM, DEPTH_SD_SHARE = 0.08, 0.05
 DEPTH_STEP = np.float32(0.02)  # of ln depth, for the slope of the margin
-PARTICLES, FEW_PARTICLES, FEW = 200, 384, 100  # draws a round; more where few readings make them cheap
+PARTICLES, FEW_PARTICLES, FEW = (
+    200,
+    384,
+    100,
+)  # draws a round; more where few readings make them cheap
 STARTS, STARTS_AGAIN = 32, 8
 LEAST_CHANCE = 1e-30
 TELLING = 16  # readings whose margin the draws are bent along
@@ -40,8 +60,10 @@ TELLING = 16  # readings whose margin the draws are bent along
 
 @dataclass(frozen=True)
 class CutCase:
-    """What is known of a cut before any reading: waist radii for a line along X and along Y, Rayleigh range, the power curve
-    and whether it was metered, thickness, limits and the family's prior."""
+    """What is known of a cut before any reading: waist radii for a line along X and along Y,
+    Rayleigh range, the power curve and whether it was metered, thickness, limits and the family's
+    prior.
+    """
 
     radii_mm: tuple[float, float]
     rayleigh_mm: float
@@ -62,31 +84,71 @@ class CutCase:
     @property
     def better_way(self) -> Direction:
         """The direction in which the spot lies along the cut: narrower across."""
-        return "x" if self.radii_mm[0] < self.radii_mm[1] else "y"
+        if self.radii_mm[0] < self.radii_mm[1]:
+            return "x"
+        return "y"
 
     def burns(
-        self, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike = 1, focus_mm: ArrayLike = 0.0, *, air: Air = "full",
+        self,
+        power: ArrayLike,
+        speed_mm_s: ArrayLike,
+        passes: ArrayLike = 1,
+        focus_mm: ArrayLike = 0.0,
+        *,
+        air: Air = "full",
         direction: Direction = "xy",
-    ) -> Burns:  # fmt: skip
+    ) -> Burns:
         """Return settings as the groove sees them; the arrays broadcast to one length."""
-        return self._burns(power, speed_mm_s, passes, focus_mm, float(_short_of_air(air)), direction)
+        return self._burns(
+            power, speed_mm_s, passes, focus_mm, float(_short_of_air(air)), direction
+        )
 
     def burns_of(self, settings: Sequence[Setting], speeds_mm_s: ArrayLike | None = None) -> Burns:
         """Return settings as the groove sees them, at the speeds really reached where given."""
-        columns = [(s.power, s.speed_mm_s, s.passes, s.mean_focus_mm, _short_of_air(s.air)) for s in settings]
+        columns = [
+            (s.power, s.speed_mm_s, s.passes, s.mean_focus_mm, _short_of_air(s.air))
+            for s in settings
+        ]
         power, speed, passes, focus, air = np.array(columns, float).reshape(len(settings), 5).T
         ways = [s.direction for s in settings]
-        return self._burns(power, speed if speeds_mm_s is None else speeds_mm_s, passes, focus, air, ways)
+        return self._burns(
+            power, speed if speeds_mm_s is None else speeds_mm_s, passes, focus, air, ways
+        )
 
     def _burns(
-        self, power: ArrayLike, speed: ArrayLike, passes: ArrayLike, focus: ArrayLike, air: ArrayLike, ways: str | list[Direction]
+        self,
+        power: ArrayLike,
+        speed: ArrayLike,
+        passes: ArrayLike,
+        focus: ArrayLike,
+        air: ArrayLike,
+        ways: str | list[Direction],
     ) -> Burns:
         power = np.atleast_1d(np.asarray(power, float))
         radius = {"x": self.radii_mm[0], "y": self.radii_mm[1], "xy": max(self.radii_mm)}
-        way = [ways] if isinstance(ways, str) else ways
-        dial = np.zeros_like(power) if self.metered else np.log(np.maximum(power, 1e-3))
+        way: Sequence[str] = ways
+        if isinstance(ways, str):
+            way = [ways]
+        if self.metered:
+            dial = np.zeros_like(power)
+        else:
+            dial = np.log(np.maximum(power, 1e-3))
         better = [float(w == self.better_way) for w in way]
-        return Burns(*map(np.asarray, (self.power_w(power), dial, speed, passes, focus, [radius[w] for w in way], air, better)))
+        return Burns(
+            *map(
+                np.asarray,
+                (
+                    self.power_w(power),
+                    dial,
+                    speed,
+                    passes,
+                    focus,
+                    [radius[w] for w in way],
+                    air,
+                    better,
+                ),
+            )
+        )
 
 
 def _short_of_air(air: Air) -> int:
@@ -95,9 +157,11 @@ def _short_of_air(air: Air) -> int:
 
 @dataclass(frozen=True)
 class CutData:
-    """Readings [n]: burns, the band of the margin in units of the hang band, the depth or nan, and where each comes from.
+    """Readings [n]: burns, the band of the margin in units of the hang band, the depth or nan, and
+    where each comes from.
 
-    They lie in blocks, so that a likelihood works on slices: at most in the band, within it, above it, measured depths.
+    They lie in blocks, so that a likelihood works on slices: at most in the band, within it, above
+    it, measured depths.
     """
 
     burns: Burns
@@ -122,8 +186,9 @@ class CutData:
 
 @dataclass(frozen=True)
 class GroovePosterior:
-    """Particles of the groove with weights [M] that sum to 1; `mode` is where to start the next fit of the same case,
-    `effective` how many particles count."""
+    """Particles of the groove with weights [M] that sum to 1; `mode` is where to start the next fit
+    of the same case, `effective` how many particles count.
+    """
 
     groove: Groove
     weight: Floats
@@ -133,11 +198,15 @@ class GroovePosterior:
     def resampled(self, count: int) -> Groove:
         """Return `count` equally weighted particles (systematic resampling)."""
         at = np.searchsorted(np.cumsum(self.weight), (np.arange(count) + 0.5) / count)
-        return Groove(self.groove.theta[np.minimum(at, len(self.weight) - 1)], self.groove.rayleigh_mm)
+        return Groove(
+            self.groove.theta[np.minimum(at, len(self.weight) - 1)], self.groove.rayleigh_mm
+        )
 
 
 def case_of(machine: Machine, stock: Stock) -> CutCase:
-    """Return the cut case of a machine and a stock; a line along X is as wide as the spot is along Y."""
+    """Return the cut case of a machine and a stock; a line along X is as wide as the spot is along
+    Y.
+    """
     return CutCase(
         (machine.spot_y_mm / 2, machine.spot_x_mm / 2),
         machine.rayleigh_mm,
@@ -161,28 +230,55 @@ def data_of(case: CutCase, pairs: Pairs) -> CutData:
         for reading in readings:
             cell = known.get(reading.cell)
             holds = reading.verdict is None and HOLDS in reading.flags
-            if cell is None or cell.mark == "line" or not (reading.verdict in BANDS or holds) or flared(reading):
+            if (
+                cell is None
+                or cell.mark == "line"
+                or not (reading.verdict in BANDS or holds)
+                or flared(reading)
+            ):
                 continue  # a line of a focus test cannot fall free
             settings.append(cell.setting)
-            speeds.append(peak_speed(cell.longest_side_mm, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2))
-            verdict = "holds" if holds else reading.verdict or ""
+            speeds.append(
+                peak_speed(
+                    cell.longest_side_mm, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2
+                )
+            )
+            if holds:
+                verdict = "holds"
+            else:
+                verdict = reading.verdict or ""
             bands.append(BANDS[verdict])
             depths.append(_depth_of(reading, case))
             cells.append((trial.id, cell.id))
             verdicts.append(verdict)
     low, high = np.array(bands, np.float32).reshape(len(bands), 2).T
     depth = np.array(depths, np.float32)
-    block = np.where(np.isfinite(depth), 3, np.where(np.isneginf(low), 0, np.where(np.isposinf(high), 2, 1)))
+    block = np.where(
+        np.isfinite(depth), 3, np.where(np.isneginf(low), 0, np.where(np.isposinf(high), 2, 1))
+    )
     order = np.argsort(block, kind="stable")
     burns = case.burns_of(settings, speeds).at(order)
     told = tuple(cells[i] for i in order), tuple(verdicts[i] for i in order)
-    return CutData(burns, low[order], high[order], depth[order], *told, frozenset(s.direction for s in settings))
+    return CutData(
+        burns,
+        low[order],
+        high[order],
+        depth[order],
+        *told,
+        frozenset(s.direction for s in settings),
+    )
 
 
 def _depth_of(reading: Reading, case: CutCase) -> float:
     """The measured depth of a cell that is not through, mm, or nan."""
-    told = reading.verdict == "not_through" and reading.depth_mm and reading.depth_mm < case.thickness_mm
-    return float(reading.depth_mm) if told and reading.depth_mm else float("nan")
+    told = (
+        reading.verdict == "not_through"
+        and reading.depth_mm
+        and reading.depth_mm < case.thickness_mm
+    )
+    if told and reading.depth_mm:
+        return float(reading.depth_mm)
+    return float("nan")
 
 
 def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: float) -> float:
@@ -195,31 +291,55 @@ def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: f
 
 
 def verdict_chance(margin: Reals, noise: Reals, band: Reals, low: Reals, high: Reals) -> Reals:
-    """Return P(the margin lies between two limits given in units of the hang band), [M, n], without any lapse."""
-    least, most = (np.where(np.isfinite(limit), limit, 0).astype(np.float32) for limit in (low, high))
-    above = np.where(np.isneginf(low), np.float32(1), fast_phi(np.asarray((margin - least * band) / noise)))
-    beyond = np.where(np.isposinf(high), np.float32(0), fast_phi(np.asarray((margin - most * band) / noise)))
+    """Return P(the margin lies between two limits given in units of the hang band), [M, n], without
+    any lapse.
+    """
+    least, most = (
+        np.where(np.isfinite(limit), limit, 0).astype(np.float32) for limit in (low, high)
+    )
+    above = np.where(
+        np.isneginf(low), np.float32(1), fast_phi(np.asarray((margin - least * band) / noise))
+    )
+    beyond = np.where(
+        np.isposinf(high), np.float32(0), fast_phi(np.asarray((margin - most * band) / noise))
+    )
     return np.asarray(above - beyond, np.float32)
 
 
 class _Likelihood:
-    """ln likelihood of each reading, [K, n], of whitened parameters: those that the readings bear on."""
+    """ln likelihood of each reading, [K, n], of whitened parameters: those that the readings bear
+    on.
+    """
 
     def __init__(self, case: CutCase, data: CutData, belief: Belief) -> None:
         self.case, self.data, self.belief = case, data, belief
         self.blocks = data.blocks
         told, depth = self.blocks[2], data.depth_mm[self.blocks[2] :]
         self.depth_mm = depth[:, None]
-        shares = np.concatenate([np.ones(told), depth / case.thickness_mm, depth / case.thickness_mm * np.exp(DEPTH_STEP)])
+        shares = np.concatenate(
+            [
+                np.ones(told),
+                depth / case.thickness_mm,
+                depth / case.thickness_mm * np.exp(DEPTH_STEP),
+            ]
+        )
         self.burns = replace(data.burns.at(np.r_[: len(data), told : len(data)]), share=shares)
         self.active = self._active()
 
     def _active(self) -> NDArray[np.intp]:
-        """Bend, air and direction count only where they vary, or where something is believed of them together with others."""
+        """Bend, air and direction count only where they vary, or where something is believed of
+        them together with others.
+        """
         everything = np.arange(len(self.belief.mean))
         burns, apart = self.data.burns, self.belief.root - np.diag(np.diag(self.belief.root))
         idle = {BEND: not burns.dial.any(), AIR: not burns.air.any(), WAY: not burns.way.any()}
-        return np.array([i for i in everything if not idle.get(int(i), False) or apart[i].any() or apart[:, i].any()])
+        return np.array(
+            [
+                i
+                for i in everything
+                if not idle.get(int(i), False) or apart[i].any() or apart[:, i].any()
+            ]
+        )
 
     def theta(self, z: Floats) -> Floats:
         whole = np.zeros((len(z), len(self.belief.mean)))
@@ -227,17 +347,23 @@ class _Likelihood:
         return self.belief.theta(whole)
 
     def bend_at(self, mode: Floats, scores: Floats) -> Bend:
-        """Return the bend that moves the energy of removal so that the margin of the most telling readings, taken together, stays as it
-        would with everything else as at the mode: they pin that margin down, whatever else changes."""
+        """Return the bend that moves the energy of removal so that the margin of the most telling
+        readings, taken together, stays as it would with everything else as at the mode: they pin
+        that margin down, whatever else changes.
+        """
         telling = (scores**2).sum(0)
         at = np.argsort(-telling, kind="stable")[:TELLING]
         share = (telling[at] / max(float(telling[at].sum()), 1e-12)).astype(np.float32)
         burns = self.burns.at(at)
-        along = np.linalg.solve(self.belief.root, np.eye(len(self.belief.mean))[REMOVAL])[self.active]
+        along = np.linalg.solve(self.belief.root, np.eye(len(self.belief.mean))[REMOVAL])[
+            self.active
+        ]
 
         def eased(z: Floats) -> Floats:
             theta = self.theta(z)
-            margin = np.clip(Groove(theta, self.case.rayleigh_mm).margin(burns, self.case.thickness_mm), -6, 6)
+            margin = np.clip(
+                Groove(theta, self.case.rayleigh_mm).margin(burns, self.case.thickness_mm), -6, 6
+            )
             return np.asarray(margin @ share + theta[:, REMOVAL], float)
 
         usual = eased(mode[None])
@@ -246,7 +372,11 @@ class _Likelihood:
     def __call__(self, z: Floats, soft: Softening) -> Reals:
         groove = Groove(self.theta(z), self.case.rayleigh_mm)
         noise = np.hypot(groove.noise, np.asarray(soft, np.float32)).T
-        margin, told, count = groove.margin(self.burns, self.case.thickness_mm).T, self.blocks[2], len(self.data)
+        margin, told, count = (
+            groove.margin(self.burns, self.case.thickness_mm).T,
+            self.blocks[2],
+            len(self.data),
+        )
         log = margin[:count]  # burns are the first axis here, as they lie in memory
         if count > told:
             log[told:] = self._depths(margin[told:count], margin[count:], noise)
@@ -265,40 +395,75 @@ class _Likelihood:
         return np.asarray(np.log(chance, out=chance))
 
     def _depths(self, margin: Reals, deeper: Reals, noise: Reals) -> Reals:
-        """ln density of measured depths, 1/mm: normal in the margin at that depth, times its slope over the depth; `deeper` are the
-        margins a step of ln depth further down."""
+        """ln density of measured depths, 1/mm: normal in the margin at that depth, times its slope
+        over the depth; `deeper` are the margins a step of ln depth further down.
+        """
         slope = np.maximum((margin - deeper) / DEPTH_STEP, np.float32(1e-3)) / self.depth_mm
         variance = (slope * (DEPTH_SD_MM + DEPTH_SD_SHARE * self.depth_mm)) ** 2 + noise**2
         density = np.exp(-0.5 * margin**2 / variance) / np.sqrt(2 * np.pi * variance) * slope
-        return np.asarray(np.log(np.maximum((1 - LAPSE) * density + LAPSE / self.case.thickness_mm, LEAST_CHANCE)))
+        return np.asarray(
+            np.log(np.maximum((1 - LAPSE) * density + LAPSE / self.case.thickness_mm, LEAST_CHANCE))
+        )
 
 
 def fit_cut(
-    case: CutCase, data: CutData, *, rng: np.random.Generator, belief: Belief | None = None, previous: GroovePosterior | None = None
+    case: CutCase,
+    data: CutData,
+    *,
+    rng: np.random.Generator,
+    belief: Belief | None = None,
+    previous: GroovePosterior | None = None,
 ) -> GroovePosterior:
-    """Return the posterior of the groove from readings; with none, the belief (the family's, unless given).
+    """Return the posterior of the groove from readings; with none, the belief (the family's, unless
+    given).
 
-    `previous` (an earlier posterior of the same case) makes the fit quicker.  The result depends on `rng` only through the
-    draws, so that the same state of the generator gives the same answer.
+    `previous` (an earlier posterior of the same case) makes the fit quicker.  The result depends on
+    `rng` only through the draws, so that the same state of the generator gives the same answer.
     """
     belief = belief or family_belief(case.prior)
     whole = len(belief.mean)
     if not len(data):
         z = _mirrored(rng, PARTICLES, whole)
-        return GroovePosterior(Groove(belief.theta(z), case.rayleigh_mm), np.full(len(z), 1 / len(z)), None, float(len(z)))
+        return GroovePosterior(
+            Groove(belief.theta(z), case.rayleigh_mm),
+            np.full(len(z), 1 / len(z)),
+            None,
+            float(len(z)),
+        )
     likelihood = _Likelihood(case, data, belief)
     active = likelihood.active
     again = previous is not None and previous.mode is not None
-    starts = [np.zeros(len(active)), *_mirrored(rng, STARTS_AGAIN if again else STARTS, len(active))]
+    starts = [
+        np.zeros(len(active)),
+        *_mirrored(rng, STARTS_AGAIN if again else STARTS, len(active)),
+    ]
     if previous is not None and previous.mode is not None:
         starts.append(np.linalg.solve(belief.root, previous.mode - belief.mean)[active])
-    draws = FEW_PARTICLES if len(data) < FEW else PARTICLES
-    cloud = sample_posterior(likelihood, belief.tails[active], starts=np.array(starts), draws=draws, rng=rng, near=again, bend_at=likelihood.bend_at)
-    z = _mirrored(rng, len(cloud.z) + len(cloud.z) % 2, whole)[: len(cloud.z)]  # what the readings do not bear on stays as believed
+    if len(data) < FEW:
+        draws = FEW_PARTICLES
+    else:
+        draws = PARTICLES
+    cloud = sample_posterior(
+        likelihood,
+        belief.tails[active],
+        starts=np.array(starts),
+        draws=draws,
+        rng=rng,
+        near=again,
+        bend_at=likelihood.bend_at,
+    )
+    z = _mirrored(rng, len(cloud.z) + len(cloud.z) % 2, whole)[
+        : len(cloud.z)
+    ]  # what the readings do not bear on stays as believed
     z[:, active] = cloud.z
     mode = np.zeros((1, whole))
     mode[:, active] = cloud.mode
-    return GroovePosterior(Groove(belief.theta(z), case.rayleigh_mm), cloud.weight, belief.theta(mode)[0], cloud.effective)
+    return GroovePosterior(
+        Groove(belief.theta(z), case.rayleigh_mm),
+        cloud.weight,
+        belief.theta(mode)[0],
+        cloud.effective,
+    )
 
 
 def _mirrored(rng: np.random.Generator, count: int, dimensions: int) -> Floats:

@@ -1,6 +1,8 @@
-"""Kerf from a comb or a stack measured with a gauge: mean and spread along X and Y, what the gauge's steps leave open, taper.
+"""Kerf from a comb or a stack measured with a gauge: mean and spread along X and Y, what the
+gauge's steps leave open, taper.
 
-Comb: a slot drawn so wide comes out wider by the kerf.  Stack: N pieces pushed together are shorter than drawn by N kerfs.
+Comb: a slot drawn so wide comes out wider by the kerf.  Stack: N pieces pushed together are shorter
+than drawn by N kerfs.
 """
 
 from __future__ import annotations
@@ -14,13 +16,22 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell
 
-__all__ = ["KerfFigures", "comb_kerf", "kerf_figures", "kerf_of", "square_error", "stack_kerf", "taper"]
+__all__ = [
+    "KerfFigures",
+    "comb_kerf",
+    "kerf_figures",
+    "kerf_of",
+    "square_error",
+    "stack_kerf",
+    "taper",
+]
 
 
 @dataclass(frozen=True)
 class KerfFigures:
-    """Mean kerf of n measurements with their spread and the standard error of the mean, all mm; the error holds what the
-    gauge's steps leave open, resolution / sqrt 12 (GUM, JCGM 100:2008, 4.3.7)."""
+    """Mean kerf of n measurements with their spread and the standard error of the mean, all mm; the
+    error holds what the gauge's steps leave open, resolution / sqrt 12 (GUM, JCGM 100:2008, 4.3.7).
+    """
 
     mean_mm: float
     spread_mm: float
@@ -34,23 +45,33 @@ def comb_kerf(measured_mm: float, nominal_mm: float) -> float:
 
 
 def stack_kerf(total_mm: float, nominal_mm: float, pieces: int) -> float:
-    """Return the kerf of a stack: drawn width of a piece less total / pieces, mm.  Raises OutOfRange without pieces."""
+    """Return the kerf of a stack: drawn width of a piece less total / pieces, mm.
+
+    Raises OutOfRange without pieces.
+    """
     if pieces < 1:
         raise OutOfRange("Pieces", pieces, "at least 1")
     return nominal_mm - total_mm / pieces
 
 
 def kerf_figures(kerfs_mm: Sequence[float], resolution_mm: float) -> KerfFigures | None:
-    """Return mean, spread and error of kerfs measured with a gauge of this resolution; None without any."""
+    """Return mean, spread and error of kerfs measured with a gauge of this resolution; None without
+    any.
+    """
     if not kerfs_mm:
         return None
-    spread = stdev(kerfs_mm) if len(kerfs_mm) > 1 else 0.0
+    spread = 0.0
+    if len(kerfs_mm) > 1:
+        spread = stdev(kerfs_mm)
     gauge = resolution_mm / math.sqrt(12)
-    return KerfFigures(fmean(kerfs_mm), spread, math.hypot(spread / math.sqrt(len(kerfs_mm)), gauge), len(kerfs_mm))
+    return KerfFigures(
+        fmean(kerfs_mm), spread, math.hypot(spread / math.sqrt(len(kerfs_mm)), gauge), len(kerfs_mm)
+    )
 
 
 def taper(top_mm: float, bottom_mm: float, thickness_mm: float) -> tuple[float, float]:
-    """Return half the angle between the walls in degrees, and by how much each leans over the thickness in mm.
+    """Return half the angle between the walls in degrees, and by how much each leans over the
+    thickness in mm.
 
     atan((top - bottom) / 2 t); positive where the slot narrows downward.
     """
@@ -61,16 +82,22 @@ def taper(top_mm: float, bottom_mm: float, thickness_mm: float) -> tuple[float, 
 
 
 def square_error(width_mm: float, height_mm: float) -> float:
-    """Return by how much a drawn square came out wider than high, mm: the kerf along Y less the kerf along X."""
+    """Return by how much a drawn square came out wider than high, mm: the kerf along Y less the
+    kerf along X.
+    """
     return width_mm - height_mm
 
 
 def kerf_of(cell: Cell, reading: Reading) -> float | None:
-    """Return the kerf that a comb's slot, a stack or a plain slot tells, mm; None where nothing was measured."""
+    """Return the kerf that a comb's slot, a stack or a plain slot tells, mm; None where nothing was
+    measured.
+    """
     if reading.kerf_mm is None:
         return None
     if cell.mark == "comb":
         return comb_kerf(reading.kerf_mm, cell.nominal_mm)
     if cell.mark == "stack" and reading.kerf_mm > cell.nominal_mm:  # the whole stack was measured
-        return stack_kerf(reading.kerf_mm, cell.nominal_mm, max(1, round(cell.longest_side_mm / cell.nominal_mm)))
+        return stack_kerf(
+            reading.kerf_mm, cell.nominal_mm, max(1, round(cell.longest_side_mm / cell.nominal_mm))
+        )
     return reading.kerf_mm

@@ -1,4 +1,7 @@
-"""How far coupons of another lot, thickness, stock or machine bear on a subject.  Imports nothing heavy."""
+"""How far coupons of another lot, thickness, stock or machine bear on a subject.
+
+Imports nothing heavy.
+"""
 
 from __future__ import annotations
 
@@ -13,8 +16,9 @@ __all__ = ["Kinship", "kinship"]
 
 @dataclass(frozen=True)
 class Kinship:
-    """How far another subject's coupons bear: the sd that ln removal and ln threshold gain, whether the optics are the same,
-    and what differs in words."""
+    """How far another subject's coupons bear: the sd that ln removal and ln threshold gain, whether
+    the optics are the same, and what differs in words.
+    """
 
     energy_sd: float
     same_optics: bool
@@ -26,18 +30,30 @@ def kinship(machine: Machine, stock: Stock, other_machine: Machine, other_stock:
     variance, words = 0.0, []
     for differs, sd, word in (
         (machine.source != other_machine.source, 0.60, "another kind of laser"),
-        (machine.uid != other_machine.uid or machine.name != other_machine.name, 0.20, "another machine"),
+        (
+            machine.uid != other_machine.uid or machine.name != other_machine.name,
+            0.20,
+            "another machine",
+        ),
         (_changed(machine, other_machine), 0.10, "the machine before its last change"),
         (stock.family != other_stock.family, 0.50, "another family of stock"),
         (stock.name != other_stock.name, 0.20, "another stock"),
         (stock.lot != other_stock.lot, 0.12, "another lot"),
         (stock.colour != other_stock.colour, 0.15, "another colour"),
-        (abs(math.log(stock.true_thickness_mm / other_stock.true_thickness_mm)) > 0.03, 0.10, "another thickness"),
+        (
+            abs(math.log(stock.true_thickness_mm / other_stock.true_thickness_mm)) > 0.03,
+            0.10,
+            "another thickness",
+        ),
     ):
         if differs:
             variance += sd**2
             words.append(word)
-    same_optics = machine.uid == other_machine.uid and machine.name == other_machine.name and machine.state == other_machine.state
+    same_optics = (
+        machine.uid == other_machine.uid
+        and machine.name == other_machine.name
+        and machine.state == other_machine.state
+    )
     return Kinship(math.sqrt(variance), same_optics, tuple(words))
 
 

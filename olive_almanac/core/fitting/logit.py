@@ -1,4 +1,6 @@
-"""Plain logistic regression on one axis: the yardstick against which `make bench` measures the groove fit."""
+"""Plain logistic regression on one axis: the yardstick against which `make bench` measures the
+groove fit.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class LogitFit:
-    """logit p = intercept + slope x, with standard errors, their covariance and the deviance of grouped counts."""
+    """logit p = intercept + slope x, with standard errors, their covariance and the deviance of
+    grouped counts.
+    """
 
     intercept: float
     slope: float
@@ -34,22 +38,32 @@ class LogitFit:
     def half_se(self) -> float:
         """Standard error of `half` by the delta method."""
         a, b = self.half, self.slope
-        return float(np.sqrt(self.intercept_se**2 + a**2 * self.slope_se**2 + 2 * a * self.covariance) / abs(b))
+        return float(
+            np.sqrt(self.intercept_se**2 + a**2 * self.slope_se**2 + 2 * a * self.covariance)
+            / abs(b)
+        )
 
     def probability(self, x: ArrayLike) -> Floats:
         result: Floats = 1 / (1 + np.exp(-(self.intercept + self.slope * np.asarray(x, float))))
         return result
 
 
-def fit_logit(x: ArrayLike, successes: ArrayLike, trials: ArrayLike, *, ridge: float = 0.0) -> LogitFit:
-    """Fit by maximum likelihood (iteratively reweighted least squares) to grouped counts, arrays [n].
+def fit_logit(
+    x: ArrayLike, successes: ArrayLike, trials: ArrayLike, *, ridge: float = 0.0
+) -> LogitFit:
+    """Fit by maximum likelihood (iteratively reweighted least squares) to grouped counts, arrays
+    [n].
 
-    `ridge` adds that much precision to the slope, so that separable data still have an answer.  Raises OutOfRange
-    when the counts do not make sense or the data are separable and ridge is 0.
+    `ridge` adds that much precision to the slope, so that separable data still have an answer.
+    Raises OutOfRange when the counts do not make sense or the data are separable and ridge is 0.
     """
     x, y, n = (np.asarray(values, float) for values in (x, successes, trials))
     if not (x.shape == y.shape == n.shape and len(x) >= 2):
-        raise OutOfRange("Counts", f"{x.shape}, {y.shape}, {n.shape}", "three lists of the same length, 2 or more")
+        raise OutOfRange(
+            "Counts",
+            f"{x.shape}, {y.shape}, {n.shape}",
+            "three lists of the same length, 2 or more",
+        )
     if not (np.isfinite(x).all() and (y >= 0).all() and (y <= n).all() and (n > 0).all()):
         raise OutOfRange("Counts", "out of step", "0 <= successes <= trials")
     design = np.column_stack([np.ones_like(x), x])
@@ -68,7 +82,16 @@ def fit_logit(x: ArrayLike, successes: ArrayLike, trials: ArrayLike, *, ridge: f
         raise OutOfRange("Counts", "separable", "mixed: some of both outcomes on each side")
     covariance = np.linalg.inv(information)
     with np.errstate(divide="ignore", invalid="ignore"):
-        terms = [np.where(a > 0, a * np.log(a / b), 0.0) for a, b in ((y, n * p), (n - y, n * (1 - p)))]
+        terms = [
+            np.where(a > 0, a * np.log(a / b), 0.0) for a, b in ((y, n * p), (n - y, n * (1 - p)))
+        ]
     intercept_se, slope_se = np.sqrt(np.diag(covariance))
     deviance = 2 * sum(float(term.sum()) for term in terms)
-    return LogitFit(float(beta[0]), float(beta[1]), float(intercept_se), float(slope_se), float(covariance[0, 1]), deviance)
+    return LogitFit(
+        float(beta[0]),
+        float(beta[1]),
+        float(intercept_se),
+        float(slope_se),
+        float(covariance[0, 1]),
+        deviance,
+    )

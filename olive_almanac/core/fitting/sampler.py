@@ -1,8 +1,10 @@
-"""Posterior of a few parameters by damped Newton steps, a Laplace approximation and pooled importance sampling.
+"""Posterior of a few parameters by damped Newton steps, a Laplace approximation and pooled
+importance sampling.
 
-All in whitened coordinates z, in which the prior of each coordinate is a standard normal or a Student-t.  Steps start on a
-softened likelihood, whose slopes reach far, and harden it.  The rounds of sampling are pooled: each draw is weighed
-against the mean density of all proposals (deterministic mixture; Owen & Zhou 2000, from memory), so none is thrown away.
+All in whitened coordinates z, in which the prior of each coordinate is a standard normal or a
+Student-t.  Steps start on a softened likelihood, whose slopes reach far, and harden it.  The rounds
+of sampling are pooled: each draw is weighed against the mean density of all proposals
+(deterministic mixture; Owen & Zhou 2000, from memory), so none is thrown away.
 """
 
 from __future__ import annotations
@@ -18,7 +20,9 @@ __all__ = ["Cloud", "Likelihood", "Softening", "laplace_draws", "sample_posterio
 Floats = NDArray[np.float64]
 Bend = Callable[[Floats], Floats]  # [K, D] to [K, D], keeps volumes and the mode
 Softening = float | Floats  # spread added to the noise: one for all, or one for each row [K, 1]
-Likelihood = Callable[[Floats, Softening], NDArray[np.floating]]  # z [K, D] and a softening to ln likelihoods [K, readings]
+Likelihood = Callable[
+    [Floats, Softening], NDArray[np.floating]
+]  # z [K, D] and a softening to ln likelihoods [K, readings]
 SOFTENINGS = (0.5, 0.25, 0.1, 0.0)  # spreads added to the noise, Newton step by step
 NEWTON_STEPS = 40  # at most; most searches need ten
 DAMPINGS = np.array([0.1, 3.0, 30.0, 300.0])
@@ -54,26 +58,45 @@ class _Target:
 
 
 def sample_posterior(
-    likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator, near: bool = False,
+    likelihood: Likelihood,
+    tails: Floats,
+    *,
+    starts: Floats,
+    draws: int,
+    rng: np.random.Generator,
+    near: bool = False,
     bend_at: Callable[[Floats, Floats], Bend] | None = None,
-) -> Cloud:  # fmt: skip
-    """Return the posterior.  `tails` [D] are the priors' degrees of freedom, `starts` [S, D] the places to start from.
+) -> Cloud:
+    """Return the posterior.
 
-    `draws` (even) is how many a round takes; `near` says that one of the starts lies close to the mode.  `bend_at` takes the mode
-    and the readings' scores there [D, readings] and returns a bend: draws are made in straight coordinates and bent along
-    the ridge of the posterior.  The result depends on `rng` alone beyond the arguments.
+    `tails` [D] are the priors' degrees of freedom, `starts` [S, D] the places to start from.
+
+    `draws` (even) is how many a round takes; `near` says that one of the starts lies close to the
+    mode.  `bend_at` takes the mode and the readings' scores there [D, readings] and returns a bend:
+    draws are made in straight coordinates and bent along the ridge of the posterior.  The result
+    depends on `rng` alone beyond the arguments.
     """
     target = _Target(likelihood, tails)
     mode, scores = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
-    bend = bend_at(mode, scores) if bend_at is not None else np.asarray
+    if bend_at is not None:
+        bend = bend_at(mode, scores)
+    else:
+        bend = np.asarray
     return _sample(target, mode, _score_root(target, mode, bend), bend, draws, rng)
 
 
 def laplace_draws(
-    likelihood: Likelihood, tails: Floats, *, starts: Floats, draws: int, rng: np.random.Generator, near: bool = False
+    likelihood: Likelihood,
+    tails: Floats,
+    *,
+    starts: Floats,
+    draws: int,
+    rng: np.random.Generator,
+    near: bool = False,
 ) -> tuple[Floats, Floats]:
-    """Return `draws` (even) mirrored normal draws [draws, D] around the mode, as wide as the curvature there allows, and the
-    mode [D]; `near` as in `sample_posterior`."""
+    """Return `draws` (even) mirrored normal draws [draws, D] around the mode, as wide as the
+    curvature there allows, and the mode [D]; `near` as in `sample_posterior`.
+    """
     target = _Target(likelihood, tails)
     mode, _ = _climb(target, starts, SOFTENINGS[-1:] if near else SOFTENINGS)
     half = rng.standard_normal((draws // 2, starts.shape[1])) @ _laplace_root(target, mode).T
@@ -81,16 +104,21 @@ def laplace_draws(
 
 
 def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> tuple[Floats, Floats]:
-    """Return the mode and the scores close to it [D, readings]: damped Newton steps with the readings' own scores as curvature (outer product).
+    """Return the mode and the scores close to it [D, readings]: damped Newton steps with the
+    readings' own scores as curvature (outer product).
 
-    One call of the likelihood serves a whole step: it tries several dampings, and looks around the boldest, which is nearly
-    always taken, as softly as the step after it will.
+    One call of the likelihood serves a whole step: it tries several dampings, and looks around the
+    boldest, which is nearly always taken, as softly as the step after it will.
     """
     dimensions = starts.shape[1]
-    bold = np.vstack([np.zeros((1, dimensions)), STEP * np.eye(dimensions), -STEP * np.eye(dimensions)])
+    bold = np.vstack(
+        [np.zeros((1, dimensions)), STEP * np.eye(dimensions), -STEP * np.eye(dimensions)]
+    )
 
     def look(tried: Floats, now: float, then: float) -> tuple[Floats, float, Floats]:
-        """Densities of what was tried, as soft as now; density and scores of the first, as soft as the next step."""
+        """Densities of what was tried, as soft as now; density and scores of the first, as soft as
+        the next step.
+        """
         rows = np.vstack([tried, tried[0] + bold])
         soft = np.where(np.arange(len(rows)) < len(tried), now, then)[:, None]
         log = target.likelihood(rows, soft)
@@ -128,17 +156,23 @@ def _climb(target: _Target, starts: Floats, softenings: tuple[float, ...]) -> tu
 
 
 def _differences(around: NDArray[np.floating]) -> Floats:
-    """Scores [D, readings] from ln likelihoods a step up and a step down along each coordinate [2 D, readings]."""
+    """Scores [D, readings] from ln likelihoods a step up and a step down along each coordinate [2
+    D, readings].
+    """
     up, down = np.split(around, 2)
     scores: Floats = np.asarray(up - down, float) / (2 * STEP)
     return scores
 
 
 def _score_root(target: _Target, z: Floats, bend: Bend) -> Floats:
-    """Return B with B B' about the inverse of the curvature at the mode, in straight coordinates, by the readings' own scores."""
+    """Return B with B B' about the inverse of the curvature at the mode, in straight coordinates,
+    by the readings' own scores.
+    """
     eye = STEP * np.eye(len(z))
     scores = _differences(target.likelihood(bend(np.vstack([z + eye, z - eye])), 0.0))
-    curvatures, vectors = np.linalg.eigh(scores @ scores.T + np.diag((target.tails + 1) / (target.tails + z**2)))
+    curvatures, vectors = np.linalg.eigh(
+        scores @ scores.T + np.diag((target.tails + 1) / (target.tails + z**2))
+    )
     root: Floats = vectors / np.sqrt(np.maximum(curvatures, WIDEST))
     return root
 
@@ -162,32 +196,48 @@ def _laplace_root(target: _Target, z: Floats) -> Floats:
     return root
 
 
-def _sample(target: _Target, centre: Floats, root: Floats, bend: Bend, draws: int, rng: np.random.Generator) -> Cloud:
+def _sample(
+    target: _Target, centre: Floats, root: Floats, bend: Bend, draws: int, rng: np.random.Generator
+) -> Cloud:
     mode, dimensions, laplace = centre, len(centre), root @ root.T
     proposals: list[tuple[Floats, Floats, float]] = []
     drawn, z, value = np.empty((0, dimensions)), np.empty((0, dimensions)), np.empty(0)
     for _ in range(ROUNDS):
         half = rng.standard_normal((draws // 2, dimensions))
-        heavy: Floats = np.vstack([half, -half]) * np.sqrt(PROPOSAL_T / np.tile(rng.chisquare(PROPOSAL_T, draws // 2), 2))[:, None]
+        heavy: Floats = (
+            np.vstack([half, -half])
+            * np.sqrt(PROPOSAL_T / np.tile(rng.chisquare(PROPOSAL_T, draws // 2), 2))[:, None]
+        )
         wide = PROPOSAL_SCALE * root
         fresh = centre + heavy @ wide.T
-        proposals.append((centre, np.asarray(np.linalg.inv(wide).T, float), float(np.linalg.slogdet(wide)[1])))
+        proposals.append(
+            (centre, np.asarray(np.linalg.inv(wide).T, float), float(np.linalg.slogdet(wide)[1]))
+        )
         bent = bend(fresh)
-        drawn, z, value = np.vstack([drawn, fresh]), np.vstack([z, bent]), np.concatenate([value, target.value(bent)])
+        drawn, z, value = (
+            np.vstack([drawn, fresh]),
+            np.vstack([z, bent]),
+            np.concatenate([value, target.value(bent)]),
+        )
         weight = _against_all(drawn, value, proposals)
         effective = float(1 / (weight**2).sum())
         if effective > ENOUGH * draws:
             break
         centre = weight @ drawn
         trust = min(1.0, effective / (6 * dimensions))
-        spread = trust * ((drawn - centre) * weight[:, None]).T @ (drawn - centre) + (1.05 - trust) * laplace
+        spread = (
+            trust * ((drawn - centre) * weight[:, None]).T @ (drawn - centre)
+            + (1.05 - trust) * laplace
+        )
         sizes, vectors = np.linalg.eigh(spread)
         root = vectors * np.sqrt(np.maximum(sizes, 1e-4))
     return Cloud(z, weight, mode, effective)
 
 
 def _against_all(z: Floats, value: Floats, proposals: list[tuple[Floats, Floats, float]]) -> Floats:
-    """Weights of draws against the mean of all proposals' densities, none above sum / sqrt(K) (truncated; Ionides 2008)."""
+    """Weights of draws against the mean of all proposals' densities, none above sum / sqrt(K)
+    (truncated; Ionides 2008).
+    """
     densities = []
     for centre, whiten, log_size in proposals:
         far = (((z - centre) @ whiten) ** 2).sum(1)

@@ -1,8 +1,9 @@
 """Fit the engraved tone: verdicts about the tone aimed at, and lightness where it was measured.
 
-Verdicts (too light, right, too dark) are ordinal readings of ln F, F being the areal energy P/(v pitch): an ordered
-probit with the centre c and half width h of the right band and the noise s, solved on a grid.  Lightness follows
-L(F) = L0 + dL (1 - exp(-(F/F1)^p)) + ob o/(1+o), o = (F/Fo)^2.5.  docs/methods.md, section Engrave.
+Verdicts (too light, right, too dark) are ordinal readings of ln F, F being the areal energy P/(v
+pitch): an ordered probit with the centre c and half width h of the right band and the noise s,
+solved on a grid.  Lightness follows L(F) = L0 + dL (1 - exp(-(F/F1)^p)) + ob o/(1+o), o =
+(F/Fo)^2.5.  docs/methods.md, section Engrave.
 """
 
 from __future__ import annotations
@@ -22,7 +23,15 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting, rasters
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["ToneCurve", "ToneData", "TonePosterior", "areal_energy_of", "fit_lightness", "fit_tone", "tone_data_of"]
+__all__ = [
+    "ToneCurve",
+    "ToneData",
+    "TonePosterior",
+    "areal_energy_of",
+    "fit_lightness",
+    "fit_tone",
+    "tone_data_of",
+]
 
 Floats = NDArray[np.float64]
 LAPSE = 0.03
@@ -34,7 +43,9 @@ LIGHTNESS_SD = 1.5
 
 @dataclass(frozen=True)
 class ToneData:
-    """Readings as arrays [n]: ln F and the verdict, -1 too light, 0 right, +1 too dark; lightness or nan."""
+    """Readings as arrays [n]: ln F and the verdict, -1 too light, 0 right, +1 too dark; lightness
+    or nan.
+    """
 
     log_energy: Floats
     verdict: Floats
@@ -43,7 +54,9 @@ class ToneData:
 
 @dataclass(frozen=True)
 class TonePosterior:
-    """Grid points (centre, half width, noise) of the right band in ln F, [K] each, with weights that sum to 1."""
+    """Grid points (centre, half width, noise) of the right band in ln F, [K] each, with weights
+    that sum to 1.
+    """
 
     centre: Floats
     half_width: Floats
@@ -53,7 +66,8 @@ class TonePosterior:
     def chances(self, energy_j_mm2: ArrayLike, *, extra_noise: float = 0.0) -> Floats:
         """Return P(too light), P(right), P(too dark) for areal energies of any shape, [3, ...].
 
-        `extra_noise` is a further spread in ln F, for the shop's drift of power and for patch to patch.
+        `extra_noise` is a further spread in ln F, for the shop's drift of power and for patch to
+        patch.
         """
         shape = np.shape(energy_j_mm2)
         x = np.log(np.asarray(energy_j_mm2, float).ravel())[:, None]
@@ -86,12 +100,16 @@ class ToneCurve:
         energy = np.maximum(np.asarray(energy_j_mm2, float), 1e-9)
         over = (energy / self.energy_over) ** 2.5
         result: Floats = (
-            self.blank - self.change * np.expm1(-((energy / self.energy_1) ** self.steepness)) + self.overburn * over / (1 + over)
+            self.blank
+            - self.change * np.expm1(-((energy / self.energy_1) ** self.steepness))
+            + self.overburn * over / (1 + over)
         )
         return result
 
     def energy_for(self, lightness: float, highest_j_mm2: float) -> float | None:
-        """Return the least areal energy that gives a lightness, or None where the curve never reaches it."""
+        """Return the least areal energy that gives a lightness, or None where the curve never
+        reaches it.
+        """
         energy = np.geomspace(1e-3 * highest_j_mm2, highest_j_mm2, 800)
         toward = np.sign(self.change) * self.lightness(energy)
         turn = int(toward.argmax())
@@ -103,7 +121,9 @@ class ToneCurve:
 
 
 def areal_energy_of(setting: Setting, machine: Machine, speed_mm_s: float) -> float:
-    """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached; P/v of a line, J/mm."""
+    """Return passes x P/(v pitch), J/mm2, of a raster setting at the speed really reached; P/v of a
+    line, J/mm.
+    """
     return machine.watts(setting.power) * setting.dose_per_watt * setting.speed_mm_s / speed_mm_s
 
 
@@ -115,13 +135,26 @@ def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
         cells = {cell.id: cell for cell in trial.cells}
         for reading in readings:
             cell = cells.get(reading.cell)
-            wrong_mark = cell is not None and rasters(trial.task) and cell.setting.pitch_mm <= 0  # lines of a focus test
-            if cell is None or wrong_mark or (reading.verdict is None and reading.lightness is None):
+            wrong_mark = (
+                cell is not None and rasters(trial.task) and cell.setting.pitch_mm <= 0
+            )  # lines of a focus test
+            if (
+                cell is None
+                or wrong_mark
+                or (reading.verdict is None and reading.lightness is None)
+            ):
                 continue
-            speed = peak_speed(1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2)  # overscan: always reached
+            speed = peak_speed(
+                1e6, cell.setting.speed_mm_s, trial.machine.acceleration_mm_s2
+            )  # overscan: always reached
             energy = areal_energy_of(cell.setting, trial.machine, speed)
-            lightness = np.nan if reading.lightness is None else reading.lightness
-            rows.append((np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness))
+            if reading.lightness is None:
+                lightness = np.nan
+            else:
+                lightness = reading.lightness
+            rows.append(
+                (np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness)
+            )
     return ToneData(*np.array(rows, float).reshape(len(rows), 3).T)
 
 
@@ -129,7 +162,10 @@ def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
     """Return the posterior of the right band from verdicts; with none, the prior."""
     middle = np.log(prior.right_j_mm2)
     known = data.log_energy[np.isfinite(data.verdict)]
-    low, high = min([middle - 3 * CENTRE_SD, *(known - 1.0)]), max([middle + 3 * CENTRE_SD, *(known + 1.0)])
+    low, high = (
+        min([middle - 3 * CENTRE_SD, *(known - 1.0)]),
+        max([middle + 3 * CENTRE_SD, *(known + 1.0)]),
+    )
     axes = (
         np.linspace(low, high, 121),
         HALF_WIDTH * np.exp(HALF_WIDTH_SD * np.linspace(-2.5, 2.5, 15)),
@@ -144,7 +180,12 @@ def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
     for x, verdict in zip(data.log_energy, data.verdict, strict=True):
         if np.isfinite(verdict):
             light, dark = ndtr((centre - half - x) / noise), ndtr((x - centre - half) / noise)
-            chance = light if verdict < 0 else dark if verdict > 0 else 1 - light - dark
+            if verdict < 0:
+                chance = light
+            elif verdict > 0:
+                chance = dark
+            else:
+                chance = 1 - light - dark
             log_weight = log_weight + np.log((1 - LAPSE) * np.maximum(chance, 0) + LAPSE / 3)
     weight = np.exp(log_weight - log_weight.max())
     keep = weight > 1e-6
@@ -160,7 +201,10 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     if measured.sum() < 5:
         return None
     energy, lightness = np.exp(data.log_energy[measured]), data.lightness[measured]
-    start = float(lightness[energy.argmin()]) if blank is None else blank
+    if blank is None:
+        start = float(lightness[energy.argmin()])
+    else:
+        start = blank
     extreme = int(np.abs(lightness - start).argmax())
     change = float(lightness[extreme] - start) or 1.0
     sign = np.sign(change)
@@ -168,7 +212,15 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     over = max(float(energy[extreme]), half) * 1.6
 
     def curve(z: Floats) -> ToneCurve:
-        return ToneCurve(z[0], z[1], float(np.exp(z[2])), float(np.exp(z[3])), z[4], float(np.exp(z[5])), LIGHTNESS_SD)
+        return ToneCurve(
+            z[0],
+            z[1],
+            float(np.exp(z[2])),
+            float(np.exp(z[3])),
+            z[4],
+            float(np.exp(z[5])),
+            LIGHTNESS_SD,
+        )
 
     def residuals(z: Floats) -> Floats:
         misfit = 3 * np.arcsinh((curve(z).lightness(energy) - lightness) / LIGHTNESS_SD / 3)

@@ -1,7 +1,8 @@
-"""May it burn, can it work: what is known of each family of stock, and the answer for one machine and task.
+"""May it burn, can it work: what is known of each family of stock, and the answer for one machine
+and task.
 
-The catalogue itself is data (formats/catalogue.json).  Every answer is a caution: the machine's manual, the maker's safety
-sheet, local codes and a qualified laser safety officer come first.
+The catalogue itself is data (formats/catalogue.json).  Every answer is a caution: the machine's
+manual, the maker's safety sheet, local codes and a qualified laser safety officer come first.
 """
 
 from __future__ import annotations
@@ -19,16 +20,21 @@ __all__ = ["Catalogue", "CatalogueStock", "Permission", "may_burn", "verdict_of"
 
 CLEAR = ("clear", "translucent")
 LIGHT_COLOURS = ("white", "light", "cream", "natural white")
-DOING = {"engrave": "engraving", "mark": "marking", "score": "scoring", "cut": "cutting"}  # offered in this order
+DOING = {
+    "engrave": "engraving",
+    "mark": "marking",
+    "score": "scoring",
+    "cut": "cutting",
+}  # offered in this order
 
 
 @dataclass(frozen=True)
 class CatalogueStock:
     """What is known of one family.
 
-    `verdicts` maps source and task (cut, score, engrave, mark) to "works", "works with ...", "poor: why",
-    "cannot: why" or "barred"; `clear` and `light` replace some of them for clear and for light-coloured stock.
-    `practices` are the two schools where it is disputed.
+    `verdicts` maps source and task (cut, score, engrave, mark) to "works", "works with ...", "poor:
+    why", "cannot: why" or "barred"; `clear` and `light` replace some of them for clear and for
+    light-coloured stock. `practices` are the two schools where it is disputed.
     """
 
     id: str
@@ -57,7 +63,9 @@ class Catalogue:
         for one in self.stocks:
             if one.id == family:
                 return one
-        raise OutOfRange("Family", f"“{family}”", "one of " + ", ".join(one.id for one in self.stocks))
+        raise OutOfRange(
+            "Family", f"“{family}”", "one of " + ", ".join(one.id for one in self.stocks)
+        )
 
     @property
     def groups(self) -> tuple[str, ...]:
@@ -68,8 +76,9 @@ class Catalogue:
 class Permission:
     """Whether a task may and can be done.
 
-    Not allowed: `reason`, and `instead` what would work; `barred` for stock that must not burn at all; `ask` where the
-    shop has still to decide, with both `practices`.  Allowed: `mind` holds what to mind (a medium, a poor result).
+    Not allowed: `reason`, and `instead` what would work; `barred` for stock that must not burn at
+    all; `ask` where the shop has still to decide, with both `practices`.  Allowed: `mind` holds
+    what to mind (a medium, a poor result).
     """
 
     allowed: bool
@@ -90,8 +99,12 @@ class Permission:
             raise Barred(self.sentence)
 
 
-def verdict_of(entry: CatalogueStock, *, source: str, task: str, opacity: str = "opaque", colour: str = "") -> str:
-    """Return the catalogue's verdict for a source and task, with the stock's opacity and colour taken into account."""
+def verdict_of(
+    entry: CatalogueStock, *, source: str, task: str, opacity: str = "opaque", colour: str = ""
+) -> str:
+    """Return the catalogue's verdict for a source and task, with the stock's opacity and colour
+    taken into account.
+    """
     if opacity in CLEAR and task in entry.clear.get(source, {}):
         return entry.clear[source][task]
     if colour.casefold() in LIGHT_COLOURS and task in entry.light.get(source, {}):
@@ -99,36 +112,58 @@ def verdict_of(entry: CatalogueStock, *, source: str, task: str, opacity: str = 
     return entry.verdicts[source][task]
 
 
-def may_burn(catalogue: Catalogue, machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]) -> Permission:
+def may_burn(
+    catalogue: Catalogue, machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]
+) -> Permission:
     """Say whether this machine may burn this stock for this task.
 
-    `rules` holds the shop's own decisions on disputed families: True it burns them, False it does not.
+    `rules` holds the shop's own decisions on disputed families: True it burns them, False it does
+    not.
     """
     entry = catalogue.entry(stock.family)
     if entry.state == "barred":
-        return Permission(False, f"{stock.name} is {entry.word}: {entry.reason}.", entry.instead, barred=True)
+        return Permission(
+            False, f"{stock.name} is {entry.word}: {entry.reason}.", entry.instead, barred=True
+        )
     if entry.state == "disputed" and not rules.get(entry.id, False):
         if entry.id in rules:
-            return Permission(False, f"{entry.reason} This shop has decided not to burn it.", entry.instead)
+            return Permission(
+                False, f"{entry.reason} This shop has decided not to burn it.", entry.instead
+            )
         return Permission(False, entry.reason, entry.instead, ask=True, practices=entry.practices)
     look = {"opacity": stock.opacity, "colour": stock.colour}
     verdict = verdict_of(entry, source=machine.source, task=task, **look)
     kind, _, why = verdict.partition(": ")
     if kind == "cannot":
-        return Permission(False, f"{why[:1].upper()}{why[1:]}.", _what_would(entry, machine, task, look))
-    return Permission(True, mind="" if verdict == "works" else f"{verdict[:1].upper()}{verdict[1:]}.")
+        return Permission(
+            False, f"{why[:1].upper()}{why[1:]}.", _what_would(entry, machine, task, look)
+        )
+    return Permission(
+        True, mind="" if verdict == "works" else f"{verdict[:1].upper()}{verdict[1:]}."
+    )
 
 
-def _what_would(entry: CatalogueStock, machine: Machine, task: Task, look: Mapping[str, str]) -> str:
+def _what_would(
+    entry: CatalogueStock, machine: Machine, task: Task, look: Mapping[str, str]
+) -> str:
     """Other machines that do this task, and other tasks that this machine does."""
 
     def works(source: str, other: str) -> bool:
         return verdict_of(entry, source=source, task=other, **look).startswith("works")
 
-    machines = [SOURCES[source][0] for source in SOURCES if source != machine.source and works(source, task)]
+    machines = [
+        SOURCES[source][0] for source in SOURCES if source != machine.source and works(source, task)
+    ]
     tasks = [word for word in DOING if word != task and works(machine.source, word)]
-    said = [f"A {' or a '.join(machines)} machine would work."] if machines else []
+    if machines:
+        said = [f"A {' or a '.join(machines)} machine would work."]
+    else:
+        said = []
     for other in tasks[:1]:
-        how = verdict_of(entry, source=machine.source, task=other, **look).removeprefix("works").strip()
+        how = (
+            verdict_of(entry, source=machine.source, task=other, **look)
+            .removeprefix("works")
+            .strip()
+        )
         said.append(f"On this one, {DOING[other]} works{' ' + how if how else ''}.")
     return " ".join(said) or entry.instead

@@ -1,7 +1,8 @@
 """Families of stock and how they are expected to burn: starting points of a fit, not settings.
 
-Groove figures: docs/methods.md (section Cut, priors); tone figures are common practice, no source.  What a family is called,
-what it gives off and on which source it works is data: core.materials.catalogue.
+Groove figures: docs/methods.md (section Cut, priors); tone figures are common practice, no source.
+What a family is called, what it gives off and on which source it works is data:
+core.materials.catalogue.
 """
 
 from __future__ import annotations
@@ -16,8 +17,9 @@ __all__ = ["FAMILIES", "Family", "GroovePrior", "TonePrior", "family_of"]
 
 @dataclass(frozen=True)
 class GroovePrior:
-    """Expected cut behaviour: energy to remove (J/mm3), threshold (J/mm2), loss a pass, heat lost sideways as a speed
-    (mm/s), and the line energy at which the edge chars (J/mm)."""
+    """Expected cut behaviour: energy to remove (J/mm3), threshold (J/mm2), loss a pass, heat lost
+    sideways as a speed (mm/s), and the line energy at which the edge chars (J/mm).
+    """
 
     removal_j_mm3: float
     threshold_j_mm2: float
@@ -28,7 +30,9 @@ class GroovePrior:
 
 @dataclass(frozen=True)
 class TonePrior:
-    """Areal energy (J/mm2) expected to give the tone aimed at, and whether the mark is darker than the stock."""
+    """Areal energy (J/mm2) expected to give the tone aimed at, and whether the mark is darker than
+    the stock.
+    """
 
     right_j_mm2: float
     darkens: bool = True
@@ -113,7 +117,7 @@ _PRIORS = {
     "gold": (GENERIC, TonePrior(5.0)),
     "silver": (GENERIC, TonePrior(6.0)),
     "unknown": (GENERIC, TonePrior(0.5)),
-}  # fmt: skip
+}
 FAMILIES = {family: Family(family, groove, tone) for family, (groove, tone) in _PRIORS.items()}
 
 

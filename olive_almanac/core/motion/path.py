@@ -1,8 +1,9 @@
-"""How long a whole path takes: speed limits, corners that are rounded at speed, and short segments that limit each other.
+"""How long a whole path takes: speed limits, corners that are rounded at speed, and short segments
+that limit each other.
 
-The controller is taken to plan ahead over the whole path: it starts and ends at rest, accelerates evenly, and takes a
-corner no quicker than the speed at which a rounding that misses the corner by `junction_mm` keeps within the
-acceleration.  docs/methods.md, section Motion.
+The controller is taken to plan ahead over the whole path: it starts and ends at rest, accelerates
+evenly, and takes a corner no quicker than the speed at which a rounding that misses the corner by
+`junction_mm` keeps within the acceleration.  docs/methods.md, section Motion.
 """
 
 from __future__ import annotations
@@ -18,21 +19,34 @@ LEAST_MM = 1e-9
 STRAIGHT = 1 - 1e-9  # sine of half the angle of a corner that counts as none
 
 
-def corner_speed(included_angle_deg: float, *, junction_mm: float, acceleration_mm_s2: float) -> float:
-    """Return the speed through a corner, mm/s: sqrt(a R), R = d s/(1 - s), s = sin(included angle / 2).
+def corner_speed(
+    included_angle_deg: float, *, junction_mm: float, acceleration_mm_s2: float
+) -> float:
+    """Return the speed through a corner, mm/s: sqrt(a R), R = d s/(1 - s), s = sin(included angle /
+    2).
 
-    A straight line (180 degrees) has no limit; a reversal (0) has to stop.  Own geometric derivation: the fillet that
-    misses the corner by d.
+    A straight line (180 degrees) has no limit; a reversal (0) has to stop.  Own geometric
+    derivation: the fillet that misses the corner by d.
     """
-    return math.sqrt(_corner_squared(math.sin(math.radians(included_angle_deg) / 2), junction_mm, acceleration_mm_s2))
+    return math.sqrt(
+        _corner_squared(
+            math.sin(math.radians(included_angle_deg) / 2), junction_mm, acceleration_mm_s2
+        )
+    )
 
 
 def _corner_squared(sine: float, junction_mm: float, acceleration_mm_s2: float) -> float:
-    return math.inf if sine > STRAIGHT else acceleration_mm_s2 * junction_mm * sine / (1 - sine)
+    if sine > STRAIGHT:
+        return math.inf
+    return acceleration_mm_s2 * junction_mm * sine / (1 - sine)
 
 
 def path_seconds(
-    points_mm: Sequence[tuple[float, float]], speeds_mm_s: Sequence[float], *, acceleration_mm_s2: float, junction_mm: float
+    points_mm: Sequence[tuple[float, float]],
+    speeds_mm_s: Sequence[float],
+    *,
+    acceleration_mm_s2: float,
+    junction_mm: float,
 ) -> float:
     """Return the time from rest at the first point to rest at the last, s.
 
@@ -40,7 +54,8 @@ def path_seconds(
         points_mm: n corners of the path; segments without length are left out.
         speeds_mm_s: n - 1 highest speeds, one for each segment.
 
-    Plain loops: most paths are a letter or an outline, for which arrays would take longer to set up than to use.
+    Plain loops: most paths are a letter or an outline, for which arrays would take longer to set up
+    than to use.
     """
     segments = []
     for (x0, y0), (x1, y1), speed in zip(points_mm[:-1], points_mm[1:], speeds_mm_s, strict=True):
@@ -71,17 +86,30 @@ def path_seconds(
 
 @functools.lru_cache(maxsize=20_000)
 def raster_path_seconds(
-    length_mm: float, lines: int, pitch_mm: float, speed_mm_s: float, acceleration_mm_s2: float, junction_mm: float
+    length_mm: float,
+    lines: int,
+    pitch_mm: float,
+    speed_mm_s: float,
+    acceleration_mm_s2: float,
+    junction_mm: float,
 ) -> float:
-    """Return the time of `lines` lines run there and back, each `length_mm` long with its run-up, `pitch_mm` apart, s."""
+    """Return the time of `lines` lines run there and back, each `length_mm` long with its run-up,
+    `pitch_mm` apart, s.
+    """
     few = min(lines, 6)
 
     def of(count: int) -> float:
         ends = (0.0, length_mm)
-        points = [(x, i * pitch_mm) for i in range(count) for x in (ends if i % 2 == 0 else ends[::-1])]
+        points = [
+            (x, i * pitch_mm) for i in range(count) for x in (ends if i % 2 == 0 else ends[::-1])
+        ]
         speeds = [speed_mm_s] * (2 * count - 1)
-        return path_seconds(points, speeds, acceleration_mm_s2=acceleration_mm_s2, junction_mm=junction_mm)
+        return path_seconds(
+            points, speeds, acceleration_mm_s2=acceleration_mm_s2, junction_mm=junction_mm
+        )
 
     if lines <= few:
         return of(lines)
-    return of(few) + (lines - few) * (of(few) - of(few - 1))  # from the third line on, all lines take the same time
+    return of(few) + (lines - few) * (
+        of(few) - of(few - 1)
+    )  # from the third line on, all lines take the same time

@@ -1,7 +1,8 @@
 """A trial as the steps that the machine goes through, and the time of each.
 
-The G-code writer puts these steps into words; the expected time is counted from the same steps, so that the two
-cannot part.  The head stands still wherever the beam, the air or the height of the focus is switched.
+The G-code writer puts these steps into words; the expected time is counted from the same steps, so
+that the two cannot part.  The head stands still wherever the beam, the air or the height of the
+focus is switched.
 """
 
 from __future__ import annotations
@@ -63,11 +64,17 @@ class Strokes:
 
     @property
     def start(self) -> Point:
-        return _moved(led(self.paths[0], self.run_up_mm)[0] if self.run_up_mm else self.paths[0][0], self.at_mm)
+        return _moved(
+            led(self.paths[0], self.run_up_mm)[0] if self.run_up_mm else self.paths[0][0],
+            self.at_mm,
+        )
 
     @property
     def end(self) -> Point:
-        return _moved(led(self.paths[-1], self.run_up_mm)[-1] if self.run_up_mm else self.paths[-1][-1], self.at_mm)
+        return _moved(
+            led(self.paths[-1], self.run_up_mm)[-1] if self.run_up_mm else self.paths[-1][-1],
+            self.at_mm,
+        )
 
 
 @dataclass(frozen=True)
@@ -82,28 +89,41 @@ class Raster:
 
     @property
     def lines(self) -> int:
-        return line_count(self.rect_mm[2] if self.along_y else self.rect_mm[3], self.setting.pitch_mm)
+        return line_count(
+            self.rect_mm[2] if self.along_y else self.rect_mm[3], self.setting.pitch_mm
+        )
 
     @property
     def length_mm(self) -> float:
-        return self.rect_mm[3] if self.along_y else self.rect_mm[2]
+        if self.along_y:
+            return self.rect_mm[3]
+        return self.rect_mm[2]
 
     @property
     def start(self) -> Point:
         x, y, _, _ = self.rect_mm
-        return (x, y - self.run_up_mm) if self.along_y else (x - self.run_up_mm, y)
+        if self.along_y:
+            return (x, y - self.run_up_mm)
+        return (x - self.run_up_mm, y)
 
     @property
     def end(self) -> Point:
         x, y, _, _ = self.rect_mm
         across = (self.lines - 1) * self.setting.pitch_mm
-        along = self.length_mm + self.run_up_mm if self.lines % 2 else -self.run_up_mm
-        return (x + across, y + along) if self.along_y else (x + along, y + across)
+        if self.lines % 2:
+            along = self.length_mm + self.run_up_mm
+        else:
+            along = -self.run_up_mm
+        if self.along_y:
+            return (x + across, y + along)
+        return (x + along, y + across)
 
 
 @dataclass(frozen=True)
 class Lines:
-    """A raster along X that is burnt only in parts of each line: `rows` holds the height of each line and its parts."""
+    """A raster along X that is burnt only in parts of each line: `rows` holds the height of each
+    line and its parts.
+    """
 
     name: str
     rows: Rows
@@ -118,7 +138,10 @@ class Lines:
 
     @property
     def end(self) -> Point:
-        return (self.right_mm + self.run_up_mm if len(self.rows) % 2 else self.left_mm - self.run_up_mm, self.rows[-1][0])
+        return (
+            self.right_mm + self.run_up_mm if len(self.rows) % 2 else self.left_mm - self.run_up_mm,
+            self.rows[-1][0],
+        )
 
 
 @dataclass(frozen=True)
@@ -159,24 +182,40 @@ def _steps_of(cell: Cell, run_up: float) -> tuple[Burn, ...]:
         return (Lines(name, rows, x, x + w, setting, run_up),)
     if setting.pitch_mm:
         first = Raster(name, cell.rect_mm, setting, run_up, along_y=setting.direction == "y")
-        return (first, Raster(name, cell.rect_mm, setting, run_up, along_y=not first.along_y)) if setting.crosshatch else (first,)
+        if setting.crosshatch:
+            return (first, Raster(name, cell.rect_mm, setting, run_up, along_y=not first.along_y))
+        return (first,)
     paths = _cell_paths(cell.mark, w, h, setting.direction, cell.nominal_mm)
     return (Strokes(name, paths, setting, run_up if cell.mark == "line" else 0.0, (x, y)),)
 
 
 @functools.lru_cache(maxsize=4000)
-def _cell_paths(mark: Mark, width: float, height: float, direction: Direction, nominal: float) -> tuple[Polyline, ...]:
+def _cell_paths(
+    mark: Mark, width: float, height: float, direction: Direction, nominal: float
+) -> tuple[Polyline, ...]:
     pattern = Setting(1.0, 1.0, direction=direction)
     return strokes_of(Cell("cell", 0, 0, mark, (0.0, 0.0, width, height), 0, 0.0, pattern, nominal))
 
 
 def mark_steps(trial: Trial, lettering: Lettering | None) -> Iterator[Burn]:
-    """Yield what is burnt before the cells, coupon mm: fiducials or the corner L, then the labels."""
+    """Yield what is burnt before the cells, coupon mm: fiducials or the corner L, then the
+    labels.
+    """
     if trial.fiducial_setting is not None:
         for mark in trial.fiducials:
-            half, run_up = mark.size_mm / 2, min(MARK_RUN_UP_MM, run_up_of(trial.fiducial_setting, trial.machine))
+            half, run_up = (
+                mark.size_mm / 2,
+                min(MARK_RUN_UP_MM, run_up_of(trial.fiducial_setting, trial.machine)),
+            )
             left, right = mark.centre_mm[0] - half, mark.centre_mm[0] + half
-            yield Lines(f"fiducial {mark.id}", fiducial_rows(mark), left, right, trial.fiducial_setting, run_up)
+            yield Lines(
+                f"fiducial {mark.id}",
+                fiducial_rows(mark),
+                left,
+                right,
+                trial.fiducial_setting,
+                run_up,
+            )
     if trial.label_setting is not None:
         if not trial.fiducials and trial.kind != "confirm":
             first, second = corner_lines()
@@ -185,11 +224,14 @@ def mark_steps(trial: Trial, lettering: Lettering | None) -> Iterator[Burn]:
             for label in trial.labels:
                 strokes = lettering.strokes(label.text, label.height_mm)
                 if strokes:
-                    yield Strokes(f"label {label.text}", strokes, trial.label_setting, at_mm=label.at_mm)
+                    yield Strokes(
+                        f"label {label.text}", strokes, trial.label_setting, at_mm=label.at_mm
+                    )
 
 
 def program_of(trial: Trial, lettering: Lettering | None) -> Iterator[tuple[Step, Cell | None]]:
-    """Yield the steps of a trial in order, coupon mm, each with the cell it belongs to (None for marks and rests).
+    """Yield the steps of a trial in order, coupon mm, each with the cell it belongs to (None for
+    marks and rests).
 
     First the marks, then the cells in their order with rests between.
     """
@@ -212,29 +254,54 @@ def step_seconds(step: Step, machine: Machine) -> float:
     limits = (machine.acceleration_mm_s2, machine.junction_mm)
     if isinstance(step, Raster):
         once = raster_path_seconds(
-            round(step.length_mm + 2 * step.run_up_mm, 6), step.lines, setting.pitch_mm, setting.speed_mm_s, *limits
+            round(step.length_mm + 2 * step.run_up_mm, 6),
+            step.lines,
+            setting.pitch_mm,
+            setting.speed_mm_s,
+            *limits,
         )
-        back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+        back = run_seconds(
+            math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2
+        )
         return setting.passes * once + (setting.passes - 1) * back + refocus
     if isinstance(step, Lines):
         width = step.right_mm - step.left_mm + 2 * step.run_up_mm
-        pitch = step.rows[1][0] - step.rows[0][0] if len(step.rows) > 1 else 1.0
-        once = raster_path_seconds(round(width, 6), len(step.rows), round(pitch, 6), setting.speed_mm_s, *limits)
-        back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+        pitch = 1.0
+        if len(step.rows) > 1:
+            pitch = step.rows[1][0] - step.rows[0][0]
+        once = raster_path_seconds(
+            round(width, 6), len(step.rows), round(pitch, 6), setting.speed_mm_s, *limits
+        )
+        back = run_seconds(
+            math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2
+        )
         return setting.passes * once + (setting.passes - 1) * back + refocus
     split = bool(setting.focus_step_mm)
     once = _strokes_seconds(
-        step.paths, step.run_up_mm, setting.speed_mm_s, 1 if split else setting.passes, machine.max_speed_mm_s, *limits
+        step.paths,
+        step.run_up_mm,
+        setting.speed_mm_s,
+        1 if split else setting.passes,
+        machine.max_speed_mm_s,
+        *limits,
     )
     if not split:
         return once
-    back = run_seconds(math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2)
+    back = run_seconds(
+        math.dist(step.start, step.end), machine.max_speed_mm_s, machine.acceleration_mm_s2
+    )
     return setting.passes * once + (setting.passes - 1) * back + refocus
 
 
 @functools.lru_cache(maxsize=20_000)
 def _strokes_seconds(
-    paths: tuple[Polyline, ...], run_up: float, speed: float, passes: int, travel: float, acceleration: float, junction: float
+    paths: tuple[Polyline, ...],
+    run_up: float,
+    speed: float,
+    passes: int,
+    travel: float,
+    acceleration: float,
+    junction: float,
 ) -> float:
     points: list[Point] = []
     speeds: list[float] = []
@@ -258,12 +325,16 @@ def cell_seconds(cell: Cell, machine: Machine) -> float:
 
 
 def cell_joules(cell: Cell, machine: Machine) -> float:
-    """Return the energy that the beam sends into a cell over all its passes, J: power times burnt length over speed."""
+    """Return the energy that the beam sends into a cell over all its passes, J: power times burnt
+    length over speed.
+    """
     setting = cell.setting
     length = 0.0
     for step in cell_steps(cell, machine):
         if isinstance(step, Strokes):
-            length += sum(math.dist(a, b) for path in step.paths for a, b in itertools.pairwise(path))
+            length += sum(
+                math.dist(a, b) for path in step.paths for a, b in itertools.pairwise(path)
+            )
         elif isinstance(step, Raster):
             length += step.lines * step.length_mm
         else:
@@ -273,7 +344,9 @@ def cell_joules(cell: Cell, machine: Machine) -> float:
 
 def _way(a: Point, b: Point, machine: Machine) -> float:
     length = math.dist(a, b)
-    return run_seconds(length, machine.max_speed_mm_s, machine.acceleration_mm_s2) if length else 0.0
+    if length:
+        return run_seconds(length, machine.max_speed_mm_s, machine.acceleration_mm_s2)
+    return 0.0
 
 
 @functools.lru_cache(maxsize=20_000)
@@ -301,7 +374,12 @@ def clamps_in_the_way(trial: Trial) -> tuple[Box, ...]:
         return ()
     place, keep = trial.on_sheet or Place(0.0, 0.0), trial.machine.head_clearance_mm + SPARE_MM
     return tuple(
-        (b[0] - keep - place.x_mm, b[1] - keep - place.y_mm, b[2] + keep - place.x_mm, b[3] + keep - place.y_mm)
+        (
+            b[0] - keep - place.x_mm,
+            b[1] - keep - place.y_mm,
+            b[2] + keep - place.x_mm,
+            b[3] + keep - place.y_mm,
+        )
         for b in trial.sheet.clamps_mm
     )
 
@@ -312,23 +390,33 @@ def burn_area(trial: Trial) -> Box:
 
 
 def travel(trial: Trial, start: Point, end: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
-    """Return the corners to pass between two points with the beam off, then the end: clear of every clamp."""
-    return route(start, end, clamps, within=burn_area(trial)) if clamps else (end,)
+    """Return the corners to pass between two points with the beam off, then the end: clear of every
+    clamp.
+    """
+    if clamps:
+        return route(start, end, clamps, within=burn_area(trial))
+    return (end,)
 
 
 def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
-    """Return the time of the whole file, s: from the coupon's lower left corner and back to it, everything included.
+    """Return the time of the whole file, s: from the coupon's lower left corner and back to it,
+    everything included.
 
     The cells' own `seconds` are taken as they stand.
     """
     machine, clamps = trial.machine, clamps_in_the_way(trial)
     total, at, focus = trial.rest_s * (len(trial.cells) - 1), (0.0, 0.0), 0.0
     focus_moves = moves_focus(trial)
-    burns = [(step.start, step.end, step_seconds(step, machine), step.setting) for step in mark_steps(trial, lettering)]
+    burns = [
+        (step.start, step.end, step_seconds(step, machine), step.setting)
+        for step in mark_steps(trial, lettering)
+    ]
     for cell in trial.in_order:
         (x, y, w, h), s = cell.rect_mm, cell.setting
         shape = (cell.mark, w, h, cell.nominal_mm)
-        start, end = _ends(*shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2)
+        start, end = _ends(
+            *shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2
+        )
         burns.append(((x + start[0], y + start[1]), (x + end[0], y + end[1]), cell.seconds, s))
     home = (0.0, 0.0)
     for start, end, seconds, setting in [*burns, (home, home, 0.0, None)]:
@@ -344,6 +432,10 @@ def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
 
 
 def moves_focus(trial: Trial) -> bool:
-    """True where the file moves the head up and down; a ramp varies the focus by the slope of the stock instead."""
+    """True where the file moves the head up and down; a ramp varies the focus by the slope of the
+    stock instead.
+    """
     settings = [cell.setting for cell in trial.cells]
-    return trial.kind != "ramp" and (len({s.focus_mm for s in settings}) > 1 or any(s.focus_step_mm for s in settings))
+    return trial.kind != "ramp" and (
+        len({s.focus_mm for s in settings}) > 1 or any(s.focus_step_mm for s in settings)
+    )

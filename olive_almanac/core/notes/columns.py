@@ -1,4 +1,6 @@
-"""Old notes as rows of texts: what each column holds, by its head and by its content, and in which unit its numbers are."""
+"""Old notes as rows of texts: what each column holds, by its head and by its content, and in which
+unit its numbers are.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from statistics import median
 
-__all__ = ["ROLES", "Reading", "UnitQuestion", "find_columns", "first_number", "unit_in", "unit_question"]
+__all__ = [
+    "ROLES",
+    "Reading",
+    "UnitQuestion",
+    "find_columns",
+    "first_number",
+    "unit_in",
+    "unit_question",
+]
 
 #      role: words that a head may hold, in many shops' own spelling
 ROLES: dict[str, tuple[str, ...]] = {
@@ -27,13 +37,30 @@ ROLES: dict[str, tuple[str, ...]] = {
 }
 NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?")
 UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell, unit
-    "speed": ((r"mm\s*/\s*min|mm\s*/\s*m\b|mmpm", "mm/min"), (r"mm\s*/\s*s|mm\s*s-1|mmps", "mm/s"), (r"in\w*\s*/\s*min|ipm", "in/min"), (r"in\w*\s*/\s*s|ips", "in/s")),
-    "power": ((r"%|percent|pct", "%"), (r"\bwatts?\b|\d\s*w\b|\(w\)|\[w\]", "W"), (r"\bs\s*\d|s value|s word|\bs\b", "S")),
-    "pitch": ((r"dpi", "dpi"), (r"lpi|lines per (in|\")", "lpi"), (r"lines\s*/\s*mm|l/mm", "l/mm"), (r"mm|pitch|interval|spacing", "mm")),
+    "speed": (
+        (r"mm\s*/\s*min|mm\s*/\s*m\b|mmpm", "mm/min"),
+        (r"mm\s*/\s*s|mm\s*s-1|mmps", "mm/s"),
+        (r"in\w*\s*/\s*min|ipm", "in/min"),
+        (r"in\w*\s*/\s*s|ips", "in/s"),
+    ),
+    "power": (
+        (r"%|percent|pct", "%"),
+        (r"\bwatts?\b|\d\s*w\b|\(w\)|\[w\]", "W"),
+        (r"\bs\s*\d|s value|s word|\bs\b", "S"),
+    ),
+    "pitch": (
+        (r"dpi", "dpi"),
+        (r"lpi|lines per (in|\")", "lpi"),
+        (r"lines\s*/\s*mm|l/mm", "l/mm"),
+        (r"mm|pitch|interval|spacing", "mm"),
+    ),
     "thickness": ((r"mm", "mm"), (r"inch|\bin\b|\"|″", "in"), (r"\bmil\b|\bthou\b", "mil")),
-}  # fmt: skip
+}
 SPEED_PER_UNIT = {"mm/s": 1.0, "mm/min": 1 / 60, "in/s": 25.4, "in/min": 25.4 / 60}
-QUICK_MM_S, SLOW_MM_S = 20.0, 0.3  # between these a note's cut usually runs (common practice, no source)
+QUICK_MM_S, SLOW_MM_S = (
+    20.0,
+    0.3,
+)  # between these a note's cut usually runs (common practice, no source)
 
 
 @dataclass(frozen=True)
@@ -46,8 +73,9 @@ class Reading:
 
 @dataclass(frozen=True)
 class UnitQuestion:
-    """What cannot be told from the notes alone: the column's role, the units that it may be in, likeliest first, and for each
-    what the first rows would then say."""
+    """What cannot be told from the notes alone: the column's role, the units that it may be in,
+    likeliest first, and for each what the first rows would then say.
+    """
 
     role: str
     units: tuple[str, ...]
@@ -55,35 +83,54 @@ class UnitQuestion:
 
 
 def find_columns(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> dict[str, int]:
-    """Return the column of each role that was found: by the words of its head first, by its content else."""
+    """Return the column of each role that was found: by the words of its head first, by its content
+    else.
+    """
     found: dict[str, int] = {}
     words = [re.sub(r"[_\W]+", " ", head.casefold()).strip() for head in heads]
     for rank in (0, 1, 2):  # the whole head, a head that begins with the word, a head that holds it
         for role, names in ROLES.items():
             for column, head in enumerate(words):
-                fits = any(head == n if rank == 0 else head.startswith(n) if rank == 1 else n in head for n in names)
+                fits = any(
+                    head == n if rank == 0 else head.startswith(n) if rank == 1 else n in head
+                    for n in names
+                )
                 if role not in found and column not in found.values() and head and fits:
                     found[role] = column
     for role, pattern in (
-        ("speed", r"(mm|in)\w*\s*/\s*(s|m)|ipm"), ("power", r"\d\s*(%|w\b)"), ("thickness", r"\d\s*(mm|in|\"|″)\s*$"),
-        ("task", r"^\s*(cut|engrave|score|mark|etch|raster|vector)"), ("passes", r"^\s*x?\s*\d{1,2}\s*(x|pass\w*)\s*$"),
-    ):  # fmt: skip
+        ("speed", r"(mm|in)\w*\s*/\s*(s|m)|ipm"),
+        ("power", r"\d\s*(%|w\b)"),
+        ("thickness", r"\d\s*(mm|in|\"|″)\s*$"),
+        ("task", r"^\s*(cut|engrave|score|mark|etch|raster|vector)"),
+        ("passes", r"^\s*x?\s*\d{1,2}\s*(x|pass\w*)\s*$"),
+    ):
         for column in range(len(heads)):
             cells = [row[column] for row in rows if column < len(row) and row[column].strip()]
             hits = sum(bool(re.search(pattern, cell.casefold())) for cell in cells)
-            if role not in found and column not in found.values() and cells and hits > len(cells) / 2:
+            if (
+                role not in found
+                and column not in found.values()
+                and cells
+                and hits > len(cells) / 2
+            ):
                 found[role] = column
     if "stock" not in found:  # the leftmost column of words
         for column in range(len(heads)):
             cells = [row[column] for row in rows if column < len(row) and row[column].strip()]
-            if column not in found.values() and cells and sum(any(c.isalpha() for c in cell) for cell in cells) > len(cells) / 2:
+            if (
+                column not in found.values()
+                and cells
+                and sum(any(c.isalpha() for c in cell) for cell in cells) > len(cells) / 2
+            ):
                 found["stock"] = column
                 break
     return found
 
 
 def first_number(text: str) -> float | None:
-    """Return the first number of a cell: 1,5 and 1.5 alike, a fraction 1/8 as its value; None without one."""
+    """Return the first number of a cell: 1,5 and 1.5 alike, a fraction 1/8 as its value; None
+    without one.
+    """
     whole = re.match(r"\s*(\d+)\s+(\d+)\s*/\s*(\d+)", text)
     if whole and int(whole[3]):
         return int(whole[1]) + int(whole[2]) / int(whole[3])
@@ -91,23 +138,36 @@ def first_number(text: str) -> float | None:
     if not found:
         return None
     top, _, bottom = found[0].replace(",", ".").replace(" ", "").partition("/")
-    return float(top) / float(bottom) if bottom and float(bottom) else float(top)
+    if bottom and float(bottom):
+        return float(top) / float(bottom)
+    return float(top)
 
 
 def unit_in(role: str, text: str) -> str:
     """Return the unit that a head or a cell names for a role, or nothing."""
-    return next((unit for pattern, unit in UNITS.get(role, ()) if re.search(pattern, text.casefold())), "")
+    return next(
+        (unit for pattern, unit in UNITS.get(role, ()) if re.search(pattern, text.casefold())), ""
+    )
 
 
 def unit_question(
-    heads: Sequence[str], rows: Sequence[Sequence[str]], columns: Mapping[str, int], fastest_mm_s: float
+    heads: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    columns: Mapping[str, int],
+    fastest_mm_s: float,
 ) -> UnitQuestion | None:
-    """Return the one question that must be asked: the unit of the speed where neither head nor cells name it."""
+    """Return the one question that must be asked: the unit of the speed where neither head nor
+    cells name it.
+    """
     column = columns.get("speed")
     if column is None or unit_in("speed", heads[column] if column < len(heads) else ""):
         return None
     cells = [row[column] for row in rows if column < len(row)]
-    bare = [value for cell in cells if not unit_in("speed", cell) and (value := first_number(cell)) is not None]
+    bare = [
+        value
+        for cell in cells
+        if not unit_in("speed", cell) and (value := first_number(cell)) is not None
+    ]
     if not bare:
         return None
     middle = median(bare)
@@ -115,9 +175,16 @@ def unit_question(
     def likely(unit: str) -> float:
         speed = middle * SPEED_PER_UNIT[unit]
         fits = SLOW_MM_S <= speed <= fastest_mm_s
-        return (0 if fits else 10) + abs(speed / QUICK_MM_S - 1 if speed > QUICK_MM_S else 0) + ("in" in unit) * 1.5
+        return (
+            (0 if fits else 10)
+            + abs(speed / QUICK_MM_S - 1 if speed > QUICK_MM_S else 0)
+            + ("in" in unit) * 1.5
+        )
 
     units = tuple(sorted(SPEED_PER_UNIT, key=likely))
     shown = [f"{value:g}" for value in bare[:3]]
-    examples = tuple(", ".join(f"{n} is {float(n) * SPEED_PER_UNIT[unit]:.3g} mm/s" for n in shown) for unit in units)
+    examples = tuple(
+        ", ".join(f"{n} is {float(n) * SPEED_PER_UNIT[unit]:.3g} mm/s" for n in shown)
+        for unit in units
+    )
     return UnitQuestion("speed", units, examples)

@@ -16,25 +16,82 @@ from olive_almanac.core.units import pitch_from_dpi
 
 __all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
 
-TASK_STEMS: tuple[tuple[str, Task], ...] = (("scor", "score"), ("engrav", "engrave"), ("etch", "engrave"), ("raster", "engrave"), ("fill", "engrave"), ("mark", "mark"), ("cut", "cut"), ("vector", "cut"))  # fmt: skip
+TASK_STEMS: tuple[tuple[str, Task], ...] = (
+    ("scor", "score"),
+    ("engrav", "engrave"),
+    ("etch", "engrave"),
+    ("raster", "engrave"),
+    ("fill", "engrave"),
+    ("mark", "mark"),
+    ("cut", "cut"),
+    ("vector", "cut"),
+)
 FAMILY_STEMS = (  # word in a note, family; the first that is found
-    ("exterior ply", "plywood_exterior"), ("ply", "plywood"), ("mdf", "mdf"), ("hdf", "hdf"), ("veneer", "veneer"), ("bamboo", "bamboo"),
-    ("cork", "cork"), ("pine", "softwood"), ("spruce", "softwood"), ("cedar", "softwood"), ("lime", "softwood"), ("basswood", "softwood"),
-    ("oak", "hardwood"), ("walnut", "hardwood"), ("maple", "hardwood"), ("cherry", "hardwood"), ("beech", "hardwood"), ("ash", "hardwood"),
-    ("alder", "hardwood"), ("extruded", "acrylic"), ("acryl", "acrylic"), ("plexi", "acrylic"), ("pmma", "acrylic"), ("petg", "petg"),
-    ("polyprop", "pp"), ("vinyl", "vinyl"), ("pvc", "vinyl"), ("polycarb", "polycarbonate"), ("abs", "abs"), ("leatherette", "synthetic_leather"),
-    ("faux leather", "synthetic_leather"), ("leather", "leather"), ("felt", "felt"), ("cotton", "cotton"), ("denim", "denim"), ("wool", "wool"),
-    ("foam", "foam_eva"), ("rubber", "rubber"), ("silicone", "silicone"), ("greyboard", "board"), ("chipboard", "board"), ("cardboard", "board"),
-    ("board", "board"), ("card", "card"), ("paper", "paper"), ("glass", "glass"), ("mirror", "mirror"), ("slate", "slate"), ("ceramic", "ceramic"),
-    ("tile", "ceramic"), ("anodi", "anodised"), ("alumin", "aluminium"), ("stainless", "stainless"), ("brass", "brass"), ("steel", "steel"),
+    ("exterior ply", "plywood_exterior"),
+    ("ply", "plywood"),
+    ("mdf", "mdf"),
+    ("hdf", "hdf"),
+    ("veneer", "veneer"),
+    ("bamboo", "bamboo"),
+    ("cork", "cork"),
+    ("pine", "softwood"),
+    ("spruce", "softwood"),
+    ("cedar", "softwood"),
+    ("lime", "softwood"),
+    ("basswood", "softwood"),
+    ("oak", "hardwood"),
+    ("walnut", "hardwood"),
+    ("maple", "hardwood"),
+    ("cherry", "hardwood"),
+    ("beech", "hardwood"),
+    ("ash", "hardwood"),
+    ("alder", "hardwood"),
+    ("extruded", "acrylic"),
+    ("acryl", "acrylic"),
+    ("plexi", "acrylic"),
+    ("pmma", "acrylic"),
+    ("petg", "petg"),
+    ("polyprop", "pp"),
+    ("vinyl", "vinyl"),
+    ("pvc", "vinyl"),
+    ("polycarb", "polycarbonate"),
+    ("abs", "abs"),
+    ("leatherette", "synthetic_leather"),
+    ("faux leather", "synthetic_leather"),
+    ("leather", "leather"),
+    ("felt", "felt"),
+    ("cotton", "cotton"),
+    ("denim", "denim"),
+    ("wool", "wool"),
+    ("foam", "foam_eva"),
+    ("rubber", "rubber"),
+    ("silicone", "silicone"),
+    ("greyboard", "board"),
+    ("chipboard", "board"),
+    ("cardboard", "board"),
+    ("board", "board"),
+    ("card", "card"),
+    ("paper", "paper"),
+    ("glass", "glass"),
+    ("mirror", "mirror"),
+    ("slate", "slate"),
+    ("ceramic", "ceramic"),
+    ("tile", "ceramic"),
+    ("anodi", "anodised"),
+    ("alumin", "aluminium"),
+    ("stainless", "stainless"),
+    ("brass", "brass"),
+    ("steel", "steel"),
     ("wood", "hardwood"),
-)  # fmt: skip
+)
 ALIKE = 1e-3
 
 
 @dataclass(frozen=True)
 class Notes:
-    """A table of notes: heads (empty where there were none), rows, what it is called ("notes.csv"), and where in it each row stands."""
+    """A table of notes: heads (empty where there were none), rows, what it is called ("notes.csv"),
+    and where in it each row stands.
+    """
 
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
@@ -48,7 +105,9 @@ class Notes:
 
 @dataclass(frozen=True)
 class Brought:
-    """What would come into the book: new stocks and entries; and in words what is left out, stands twice or disagrees."""
+    """What would come into the book: new stocks and entries; and in words what is left out, stands
+    twice or disagrees.
+    """
 
     stocks: tuple[Stock, ...]
     entries: tuple[Entry, ...]
@@ -58,16 +117,21 @@ class Brought:
 
 
 def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
-    """Return heads and rows from free lines such as "3mm birch ply cut 80% 20mm/s x2": each known part in its
-    column; one row for each line."""
+    """Return heads and rows from free lines such as "3mm birch ply cut 80% 20mm/s x2": each known
+    part in its column; one row for each line.
+    """
     heads = ("stock", "thickness", "task", "power", "speed", "passes", "pitch")
     parts = (
-        ("speed", r"(?:@\s*)?\d+(?:[.,]\d+)?\s*(?:mm\s*/\s*(?:min|s)|in\w*\s*/\s*(?:min|s)|ipm|ips)\b"),
-        ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"), ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
+        (
+            "speed",
+            r"(?:@\s*)?\d+(?:[.,]\d+)?\s*(?:mm\s*/\s*(?:min|s)|in\w*\s*/\s*(?:min|s)|ipm|ips)\b",
+        ),
+        ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"),
+        ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
         ("passes", r"\bx\s*\d+\b|\b\d+\s*(?:x\b|pass(?:es)?\b)"),
         ("thickness", r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm\b|inch\b|in\b|\"|″)"),
         ("task", r"\b(?:cut|engrave|score|mark|etch|raster)\w*\b"),
-    )  # fmt: skip
+    )
     rows = []
     for line in text.split("\n"):
         rest, found = line, dict.fromkeys(heads, "")
@@ -81,13 +145,21 @@ def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ..
 
 
 def bring_in(
-    notes: Notes, *, machine: Machine, machines: Sequence[Machine], stocks: Sequence[Stock], entries: Sequence[Entry], speed_unit: str,
-    day: str, columns: Mapping[str, int] | None = None,
-) -> Brought:  # fmt: skip
+    notes: Notes,
+    *,
+    machine: Machine,
+    machines: Sequence[Machine],
+    stocks: Sequence[Stock],
+    entries: Sequence[Entry],
+    speed_unit: str,
+    day: str,
+    columns: Mapping[str, int] | None = None,
+) -> Brought:
     """Return the entries that the notes hold, for `machine` where a row names none that is known.
 
-    A setting that the book or an earlier row has already is a duplicate; another setting of the same subject is a conflict:
-    the book's, or the first row's, stands, and the other is kept in the notes of the first.
+    A setting that the book or an earlier row has already is a duplicate; another setting of the
+    same subject is a conflict: the book's, or the first row's, stands, and the other is kept in the
+    notes of the first.
     """
     reader = _Reader(notes, columns or notes.columns, machine, machines, list(stocks), speed_unit)
     left_out, duplicates, conflicts = [], [], []
@@ -107,23 +179,42 @@ def bring_in(
             duplicates.append(f"{words} is noted already.")
         elif key in brought:
             conflicts.append(
-                f"{words} says {_told(setting)}, an earlier row {_told(brought[key].setting)}. The earlier one stands."
+                f"{words} says {_told(setting)}, an earlier row {_told(brought[key].setting)}. "
+                "The earlier one stands."
             )
             noted = f"{brought[key].notes}; also noted in {where}: {_told(setting)}".strip("; ")
             brought[key] = replace(brought[key], notes=noted)
         elif there is not None:
-            conflicts.append(f"{words} says {_told(setting)}, the book {_told(there.setting)}. The book stands.")
+            conflicts.append(
+                f"{words} says {_told(setting)}, the book {_told(there.setting)}. The book stands."
+            )
         else:
             evidence = Evidence(says=f"Brought in from {notes.name}, {where}; not burnt since.")
             uid = f"{on.uid}-{stock.uid}-{task}"[:60]
-            brought[key] = Entry(uid, on.uid, stock.uid, task, setting, "guess", day, stock.lot, on.state, evidence, notes=more)
+            brought[key] = Entry(
+                uid,
+                on.uid,
+                stock.uid,
+                task,
+                setting,
+                "guess",
+                day,
+                stock.lot,
+                on.state,
+                evidence,
+                notes=more,
+            )
     used = {entry.stock_uid for entry in brought.values()}
     fresh = tuple(stock for stock in reader.stocks[len(stocks) :] if stock.uid in used)
-    return Brought(fresh, tuple(brought.values()), tuple(left_out), tuple(duplicates), tuple(conflicts))
+    return Brought(
+        fresh, tuple(brought.values()), tuple(left_out), tuple(duplicates), tuple(conflicts)
+    )
 
 
 def _alike(a: Setting, b: Setting) -> bool:
-    close = abs(a.power - b.power) < ALIKE and abs(a.speed_mm_s - b.speed_mm_s) < ALIKE * b.speed_mm_s
+    close = (
+        abs(a.power - b.power) < ALIKE and abs(a.speed_mm_s - b.speed_mm_s) < ALIKE * b.speed_mm_s
+    )
     return close and (a.passes, a.pitch_mm) == (b.passes, b.pitch_mm)
 
 
@@ -145,7 +236,9 @@ class _Reader:
     ) -> None:
         self.notes, self.columns, self.machine = notes, columns, machine
         self.stocks, self.speed_unit = stocks, speed_unit
-        heads = {role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()}
+        heads = {
+            role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()
+        }
         self.units = {role: unit_in(role, head) for role, head in heads.items()}
         powers = [first_number(self.cell(row, "power")) or 0.0 for row in notes.rows]
         self.most_power = max(powers, default=0.0)
@@ -158,13 +251,20 @@ class _Reader:
 
     def cell(self, row: Sequence[str], role: str) -> str:
         at = self.columns.get(role)
-        return row[at].strip() if at is not None and at < len(row) else ""
+        if at is not None and at < len(row):
+            return row[at].strip()
+        return ""
 
     def row(self, row: Sequence[str]) -> tuple[Machine, Stock, Task, Setting, str]:
         named = _plain(self.cell(row, "machine"))
-        machine = next((m for name, m in self._machine_names if name in named), self.machine) if named else self.machine
+        if named:
+            machine = next((m for name, m in self._machine_names if name in named), self.machine)
+        else:
+            machine = self.machine
         task = self._task(row)
-        pitch = self._pitch(row) if task in ("engrave", "mark") else 0.0
+        pitch = 0.0
+        if task in ("engrave", "mark"):
+            pitch = self._pitch(row)
         if task in ("engrave", "mark") and not pitch:
             pitch = round(0.6 * machine.spot_y_mm, 3)
         passes = int(first_number(self.cell(row, "passes")) or 1)
@@ -177,7 +277,11 @@ class _Reader:
     def _task(self, row: Sequence[str]) -> Task:
         words = self.cell(row, "task") or self.cell(row, "stock") + " " + self.cell(row, "notes")
         found = next((task for stem, task in TASK_STEMS if stem in words.casefold()), None)
-        return found or ("engrave" if self.cell(row, "pitch") and first_number(self.cell(row, "pitch")) else "cut")
+        return found or (
+            "engrave"
+            if self.cell(row, "pitch") and first_number(self.cell(row, "pitch"))
+            else "cut"
+        )
 
     def _power(self, row: Sequence[str], machine: Machine) -> float:
         cell = self.cell(row, "power")
@@ -189,14 +293,19 @@ class _Reader:
             return min(1.0, machine.fraction_for(value))
         if unit == "S" or (not unit and self.most_power > 100):
             return value / machine.power_scale
-        return value if not unit and 0 < self.most_power <= 1 else value / 100
+        if not unit and 0 < self.most_power <= 1:
+            return value
+        return value / 100
 
     def _speed(self, row: Sequence[str]) -> float:
         cell = self.cell(row, "speed")
         value = first_number(cell)
         if value is None:
             raise ValueError("no speed is noted. Left out.")
-        return value * SPEED_PER_UNIT[unit_in("speed", cell) or self.units.get("speed") or self.speed_unit]
+        return (
+            value
+            * SPEED_PER_UNIT[unit_in("speed", cell) or self.units.get("speed") or self.speed_unit]
+        )
 
     def _pitch(self, row: Sequence[str]) -> float:
         cell = self.cell(row, "pitch")
@@ -204,25 +313,42 @@ class _Reader:
         if not value:
             return 0.0
         unit = unit_in("pitch", cell) or self.units.get("pitch") or ("dpi" if value > 20 else "mm")
-        return round(pitch_from_dpi(value), 4) if unit in ("dpi", "lpi") else round(1 / value, 4) if unit == "l/mm" else value
+        if unit in ("dpi", "lpi"):
+            return round(pitch_from_dpi(value), 4)
+        if unit == "l/mm":
+            return round(1 / value, 4)
+        return value
 
     def _stock(self, row: Sequence[str]) -> Stock:
         name, lot = self.cell(row, "stock"), self.cell(row, "lot")
         thickness = self._thickness(row)
-        name = re.sub(r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm|inch|in|\"|″)(?![a-z])", " ", name, flags=re.IGNORECASE)
+        name = re.sub(
+            r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm|inch|in|\"|″)(?![a-z])",
+            " ",
+            name,
+            flags=re.IGNORECASE,
+        )
         name = " ".join(name.split())[:60]
         if not name:
             raise ValueError("no material is noted. Left out.")
         key = (_plain(name), thickness, lot)
-        known = self._by_name.get(key) or (self._by_name.get((key[0], thickness, "")) if not lot else None)
+        known = self._by_name.get(key) or (
+            self._by_name.get((key[0], thickness, "")) if not lot else None
+        )
         if known is None:
             family = next((f for stem, f in FAMILY_STEMS if stem in name.casefold()), "unknown")
-            uid = "-".join(re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold()).strip("-").split())[:50]
+            uid = "-".join(
+                re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold())
+                .strip("-")
+                .split()
+            )[:50]
             while uid in self._taken or not uid:
                 uid += "x"
             self._taken.add(uid)
             colour = self.cell(row, "colour")
-            known = Stock(name[:1].upper() + name[1:], family, thickness, lot=lot, colour=colour, uid=uid)
+            known = Stock(
+                name[:1].upper() + name[1:], family, thickness, lot=lot, colour=colour, uid=uid
+            )
             self.stocks.append(known)
             self._by_name[key] = known
         return known
@@ -232,7 +358,10 @@ class _Reader:
         unit = unit_in("thickness", cell) or self.units.get("thickness", "")
         value = first_number(cell)
         if value is None:  # it may stand with the material: "3 mm birch"
-            hit = re.search(r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(mm|inch|in\b|\"|″)", self.cell(row, "stock").casefold())
+            hit = re.search(
+                r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(mm|inch|in\b|\"|″)",
+                self.cell(row, "stock").casefold(),
+            )
             if hit is None:
                 raise ValueError("no thickness is noted. Left out.")
             value, unit = first_number(hit[0]) or 0.0, "mm" if hit[1] == "mm" else "in"

@@ -1,4 +1,5 @@
-"""How wide a burnt line is: a box blurred by the photo, fitted to profiles across the line at the picture's own scale.
+"""How wide a burnt line is: a box blurred by the photo, fitted to profiles across the line at the
+picture's own scale.
 
 The blur is measured on the marks' edges; a width below twice the blur is not told.
 """
@@ -31,8 +32,10 @@ ROOT2 = math.sqrt(2)
 
 @dataclass(frozen=True)
 class BarSight:
-    """One line as seen: width and its spread along the line (mm), depth of the dark as a share of the ground's light (negative:
-    darker), how far its middle lies from where it should (mm), what the fit leaves over as a share of the depth."""
+    """One line as seen: width and its spread along the line (mm), depth of the dark as a share of
+    the ground's light (negative: darker), how far its middle lies from where it should (mm), what
+    the fit leaves over as a share of the depth.
+    """
 
     width_mm: float
     spread_mm: float
@@ -44,29 +47,59 @@ class BarSight:
 
 
 def measure_bars(
-    picture: Picture, lens: Lens, segments: Sequence[Segment], *, blur_px: tuple[float, float], darker: bool, curve: PhoneCurve,
+    picture: Picture,
+    lens: Lens,
+    segments: Sequence[Segment],
+    *,
+    blur_px: tuple[float, float],
+    darker: bool,
+    curve: PhoneCurve,
     half_mm: float = HALF_MM,
-) -> list[BarSight]:  # fmt: skip
-    """Measure straight burnt lines of about one length; `darker` says whether they burn darker than the stock."""
+) -> list[BarSight]:
+    """Measure straight burnt lines of about one length; `darker` says whether they burn darker than
+    the stock.
+    """
     if not segments:
         return []
     scale = float(np.clip(round(lens.px_per_mm()), 8, 40))
     light, clipped, u = _strips(picture, lens, segments, half_mm, scale, curve)
     n = len(segments)
     ways = np.array([_way(segment) for segment in segments])
-    usual = 1.3 if math.isnan(blur_px[0]) else 0.0
+    usual = 0.0
+    if math.isnan(blur_px[0]):
+        usual = 1.3
     blur_x, blur_y = ((value if usual == 0.0 else usual) / lens.px_per_mm() for value in blur_px)
-    blur = np.maximum(np.hypot(blur_x * ways[:, 1], blur_y * ways[:, 0]), 0.6 / scale)  # across each line
-    sign = -1.0 if darker else 1.0
+    blur = np.maximum(
+        np.hypot(blur_x * ways[:, 1], blur_y * ways[:, 0]), 0.6 / scale
+    )  # across each line
+    sign = 1.0
+    if darker:
+        sign = -1.0
     whole, _ = fit_bars(light.mean(1), u, blur, sign, rounds=6)
     length = light.shape[1] // PARTS
     parts = light[:, : length * PARTS].reshape(n, PARTS, length, -1).mean(2).reshape(n * PARTS, -1)
     blurs = np.repeat(blur, PARTS)
-    found, rest = fit_bars(parts, u, blurs, sign, rounds=7, start=np.repeat(whole, PARTS, 0), near_mm=np.maximum(5 * blurs, 0.35))
-    width, depth, ground = found[:, 4].reshape(n, PARTS), found[:, 2].reshape(n, PARTS), found[:, 0].reshape(n, PARTS)
+    found, rest = fit_bars(
+        parts,
+        u,
+        blurs,
+        sign,
+        rounds=7,
+        start=np.repeat(whole, PARTS, 0),
+        near_mm=np.maximum(5 * blurs, 0.35),
+    )
+    width, depth, ground = (
+        found[:, 4].reshape(n, PARTS),
+        found[:, 2].reshape(n, PARTS),
+        found[:, 0].reshape(n, PARTS),
+    )
     contrast = depth / np.maximum(ground, 1e-4)
     over = (rest / np.maximum(np.abs(found[:, 2]), 1e-4)).reshape(n, PARTS)
-    noise = 1.48 * np.median(np.abs(parts - np.median(parts, 1, keepdims=True)), 1).reshape(n, PARTS) / np.maximum(ground, 1e-4)
+    noise = (
+        1.48
+        * np.median(np.abs(parts - np.median(parts, 1, keepdims=True)), 1).reshape(n, PARTS)
+        / np.maximum(ground, 1e-4)
+    )
     sights = []
     for i in range(n):
         w = float(np.median(width[i]))
@@ -81,8 +114,17 @@ def measure_bars(
             ("ragged", spread > max(0.02, 0.08 * w)),
             ("clipped", float(clipped[i].mean()) > 0.03),
         )
-        sights.append(BarSight(w, spread, seen, float(whole[i, 3]), left, float(np.median(ground[i])),
-                               tuple(name for name, wrong in tests if wrong)))  # fmt: skip
+        sights.append(
+            BarSight(
+                w,
+                spread,
+                seen,
+                float(whole[i, 3]),
+                left,
+                float(np.median(ground[i])),
+                tuple(name for name, wrong in tests if wrong),
+            )
+        )
     return sights
 
 
@@ -93,9 +135,16 @@ def _way(segment: Segment) -> tuple[float, float]:
 
 
 def _strips(
-    picture: Picture, lens: Lens, segments: Sequence[Segment], half_mm: float, scale: float, curve: PhoneCurve
+    picture: Picture,
+    lens: Lens,
+    segments: Sequence[Segment],
+    half_mm: float,
+    scale: float,
+    curve: PhoneCurve,
 ) -> tuple[Floats, NDArray[np.bool_], Floats]:
-    """Strips along each line at native scale, [n, along, across] in linear green light: the other channels clip first."""
+    """Strips along each line at native scale, [n, along, across] in linear green light: the other
+    channels clip first.
+    """
     ends = np.array(segments, float)
     way = ends[:, 1] - ends[:, 0]
     length = np.linalg.norm(way, axis=1, keepdims=True)
@@ -104,36 +153,66 @@ def _strips(
     across = max(9, round(2 * half_mm * scale))
     along = max(2 * PARTS, round(float(np.median(length)) * scale))
     u = np.asarray((np.arange(across) - (across - 1) / 2) / scale, float)
-    # inside so small a patch the four corners' pixels, joined straight, are exact to a hundredth of a pixel
-    corners = np.stack([ends[:, a, None] + normal[:, None] * u[[0, -1]][None, :, None] for a in (0, 1)], 1)
+    # inside so small a patch the four corners' pixels, joined straight, are exact to a hundredth of
+    # a pixel
+    corners = np.stack(
+        [ends[:, a, None] + normal[:, None] * u[[0, -1]][None, :, None] for a in (0, 1)], 1
+    )
     px = lens.project(corners)
     a, b = np.linspace(0, 1, along)[None, :, None], np.linspace(0, 1, across)[None, None, :]
 
     def spread(k: int) -> NDArray[np.float32]:
         q = px[..., k][:, :, :, None, None]
-        value = (1 - a) * ((1 - b) * q[:, 0, 0] + b * q[:, 0, 1]) + a * ((1 - b) * q[:, 1, 0] + b * q[:, 1, 1])
+        value = (1 - a) * ((1 - b) * q[:, 0, 0] + b * q[:, 0, 1]) + a * (
+            (1 - b) * q[:, 1, 0] + b * q[:, 1, 1]
+        )
         return value.reshape(-1, across).astype(np.float32)
 
-    seen = cv2.remap(picture, spread(0), spread(1), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    seen = cv2.remap(
+        picture, spread(0), spread(1), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
     green = cv2.extractChannel(seen, 1).reshape(len(segments), along, across)
-    return np.asarray(np.take(curve.light, green), float), np.asarray(green >= CLIPPED_CODE, np.bool_), u
+    return (
+        np.asarray(np.take(curve.light, green), float),
+        np.asarray(green >= CLIPPED_CODE, np.bool_),
+        u,
+    )
 
 
 def fit_bars(
-    profiles: Floats, u: Floats, blur: Floats, sign: float, *, rounds: int, start: Floats | None = None, near_mm: Floats | None = None
+    profiles: Floats,
+    u: Floats,
+    blur: Floats,
+    sign: float,
+    *,
+    rounds: int,
+    start: Floats | None = None,
+    near_mm: Floats | None = None,
 ) -> tuple[Floats, Floats]:
-    """Fit base + slope u + depth box(u; middle, width) blurred, to each profile [n, m] by damped Gauss-Newton.
+    """Fit base + slope u + depth box(u; middle, width) blurred, to each profile [n, m] by damped
+    Gauss-Newton.
 
-    `u` [m] mm across, `blur` [n] one standard deviation in mm, `sign` of the depth.  Only samples within half the width and
-    `near_mm` of the middle count, where given.  Returns [n, 5] (base, slope, depth, middle, width) and the rms left over [n].
+    `u` [m] mm across, `blur` [n] one standard deviation in mm, `sign` of the depth.  Only samples
+    within half the width and `near_mm` of the middle count, where given.  Returns [n, 5] (base,
+    slope, depth, middle, width) and the rms left over [n].
     """
     n, step = len(profiles), float(u[1] - u[0])
     s2 = (blur * ROOT2)[:, None]
-    found = _first_guess(profiles, u, sign) if start is None else start.copy()
-    counted = np.ones_like(profiles) if near_mm is None else (np.abs(u[None] - found[:, 3:4]) < found[:, 4:5] / 2 + near_mm[:, None]) * 1.0
+    if start is None:
+        found = _first_guess(profiles, u, sign)
+    else:
+        found = start.copy()
+    if near_mm is None:
+        counted = np.ones(profiles.shape)
+    else:
+        near = np.abs(u[None] - found[:, 3:4]) < found[:, 4:5] / 2 + near_mm[:, None]
+        counted = near.astype(float)
 
     def shape(p: Floats) -> tuple[Floats, Floats, Floats]:
-        a, b = (u[None] - p[:, 3:4] + p[:, 4:5] / 2) / s2, (u[None] - p[:, 3:4] - p[:, 4:5] / 2) / s2
+        a, b = (
+            (u[None] - p[:, 3:4] + p[:, 4:5] / 2) / s2,
+            (u[None] - p[:, 3:4] - p[:, 4:5] / 2) / s2,
+        )
         return a, b, 0.5 * (erf(a) - erf(b))
 
     def left(p: Floats, box: Floats) -> Floats:
@@ -144,9 +223,19 @@ def fit_bars(
     rest = left(found, box)
     cost = (rest * rest).sum(1)
     for _ in range(rounds):
-        rise, fall = np.exp(-a * a) / math.sqrt(math.pi) / s2, np.exp(-b * b) / math.sqrt(math.pi) / s2
+        rise, fall = (
+            np.exp(-a * a) / math.sqrt(math.pi) / s2,
+            np.exp(-b * b) / math.sqrt(math.pi) / s2,
+        )
         jacobian = np.stack(
-            [counted, counted * u[None], counted * box, counted * found[:, 2:3] * (fall - rise), counted * found[:, 2:3] * (rise + fall) / 2], 1
+            [
+                counted,
+                counted * u[None],
+                counted * box,
+                counted * found[:, 2:3] * (fall - rise),
+                counted * found[:, 2:3] * (rise + fall) / 2,
+            ],
+            1,
         )
         normal = jacobian @ jacobian.transpose(0, 2, 1)
         ridge = (damping[:, None] * np.einsum("njj->nj", normal) + 1e-12)[:, :, None] * np.eye(5)
@@ -160,7 +249,12 @@ def fit_bars(
         better = cost2 < cost
         keep = better[:, None]
         found = np.where(keep, tried, found)
-        a, b, box, rest = np.where(keep, a2, a), np.where(keep, b2, b), np.where(keep, box2, box), np.where(keep, rest2, rest)
+        a, b, box, rest = (
+            np.where(keep, a2, a),
+            np.where(keep, b2, b),
+            np.where(keep, box2, box),
+            np.where(keep, rest2, rest),
+        )
         cost, damping = np.where(better, cost2, cost), np.where(better, 0.3 * damping, 5 * damping)
         if np.abs(move[:, 4]).max() < 1e-4:
             break

@@ -1,4 +1,5 @@
-"""A grey card in the photo: two marks and three patches of known lightness on white, from which the phone's own curve is learned.
+"""A grey card in the photo: two marks and three patches of known lightness on white, from which the
+phone's own curve is learned.
 
 The curve is kept as a profile of that phone and serves its later photos without the card.
 """
@@ -27,7 +28,9 @@ MOST_CODE = 250
 
 @dataclass(frozen=True)
 class CardPatches:
-    """The card as printed: its size and the size of its marks in mm, the L* of the three patches and of the white around them."""
+    """The card as printed: its size and the size of its marks in mm, the L* of the three patches
+    and of the white around them.
+    """
 
     width_mm: float = 44.0
     height_mm: float = 14.0
@@ -45,26 +48,37 @@ CARD = CardPatches()
 
 @dataclass(frozen=True)
 class CardSight:
-    """The phone's curve by the card, and the light of its white in that curve (linear, at the card's place)."""
+    """The phone's curve by the card, and the light of its white in that curve (linear, at the
+    card's place).
+    """
 
     curve: PhoneCurve
     white: float
 
 
-def read_card(picture: Picture, found: dict[int, list[Floats]], card: CardPatches = CARD) -> CardSight | None:
+def read_card(
+    picture: Picture, found: dict[int, list[Floats]], card: CardPatches = CARD
+) -> CardSight | None:
     """Return the phone's curve where both of the card's marks were found, else None."""
     if not all(mark in found for mark in CARD_IDS):
         return None
     inset, size = card.inset_mm, card.mark_mm
     corners = []
     for left in (inset, card.width_mm - inset - size):
-        corners += [(left, inset), (left + size, inset), (left + size, inset + size), (left, inset + size)]
+        corners += [
+            (left, inset),
+            (left + size, inset),
+            (left + size, inset + size),
+            (left, inset + size),
+        ]
     seen = np.concatenate([found[mark][0] for mark in CARD_IDS])
     matrix, _ = cv2.findHomography(np.array(corners) * PX_MM, seen, 0)
     if matrix is None:
         return None
     shape = (round(card.width_mm * PX_MM), round(card.height_mm * PX_MM))
-    flat = cv2.warpPerspective(picture, matrix, shape, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    flat = cv2.warpPerspective(
+        picture, matrix, shape, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    )
     light = LIGHT[flat] @ LUMA_BGR
     first, step = 2 * inset + size, (card.width_mm - 2 * (2 * inset + size)) / len(card.patches_l)
     logs, truth, whites = [], [], []
@@ -86,7 +100,9 @@ def read_card(picture: Picture, found: dict[int, list[Floats]], card: CardPatche
 
 
 def _curve(logs: Floats, truth: Floats) -> PhoneCurve:
-    """Slope and bend that turn the seen ratios of patch to white into the true ones, held near a plain phone's."""
+    """Slope and bend that turn the seen ratios of patch to white into the true ones, held near a
+    plain phone's.
+    """
     patch, white = logs.T
     terms = np.stack([patch - white, patch**2 - white**2], 1) / READING_SD
     held = np.diag([1 / SLOPE_PRIOR, 1 / BEND_PRIOR])
@@ -97,11 +113,17 @@ def _curve(logs: Floats, truth: Floats) -> PhoneCurve:
 
 
 def stock_lightness(squared: Squared, card: CardSight, lens: Lens) -> float:
-    """Return L* of the bare stock beside the card against the card's white, light taken as even between them."""
+    """Return L* of the bare stock beside the card against the card's white, light taken as even
+    between them.
+    """
     s, width = squared.px_mm, lens.size_mm[0]
     top, band = round(PAD_MM * s), round(1.5 * s)
     middle, half = (PAD_MM + width / 2) * s, min(width / 2, CARD.width_mm / 2) * s
-    rim = squared.codes[top : top + band, round(middle - half) : round(middle + half)].reshape(-1, 3)
+    rim = squared.codes[top : top + band, round(middle - half) : round(middle + half)].reshape(
+        -1, 3
+    )
     light = float(np.median(squared.curve.light[rim] @ LUMA_BGR))
-    white = float(np.exp(card.curve.slope * np.log(card.white) + card.curve.bend * np.log(card.white) ** 2))
+    white = float(
+        np.exp(card.curve.slope * np.log(card.white) + card.curve.bend * np.log(card.white) ** 2)
+    )
     return float(np.clip(lightness(light / white * luminance(CARD.white_l)), 2.0, 99.0))

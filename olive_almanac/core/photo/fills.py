@@ -1,7 +1,9 @@
-"""Measure rastered cells: how much darker than the stock beside them, how even, how far the halo reaches, and what is doubtful.
+"""Measure rastered cells: how much darker than the stock beside them, how even, how far the halo
+reaches, and what is doubtful.
 
-Each cell is judged only against un-burnt stock beside it: a smooth surface through the light on the stock over the whole
-coupon, and what the stock right beside the cell says more.  Works in linear light, channel by channel.
+Each cell is judged only against un-burnt stock beside it: a smooth surface through the light on the
+stock over the whole coupon, and what the stock right beside the cell says more.  Works in linear
+light, channel by channel.
 """
 
 from __future__ import annotations
@@ -16,7 +18,15 @@ from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.squared import Squared, gathered, off_frame, polynomial
 from olive_almanac.core.photo.tones import LUMA_BGR, lightness, luminance
 
-__all__ = ["FillSight", "LightSurface", "Sectors", "halos", "light_surface", "measure_fills", "stock_sectors"]
+__all__ = [
+    "FillSight",
+    "LightSurface",
+    "Sectors",
+    "halos",
+    "light_surface",
+    "measure_fills",
+    "stock_sectors",
+]
 
 Floats = NDArray[np.float64]
 INSET_MM = 0.8  # of a cell's edge left out of its core
@@ -29,7 +39,8 @@ FEW = 10  # cells from which the photo's own curve of burn colour is known
 
 @dataclass(frozen=True)
 class Sectors:
-    """Clean stock beside each cell: `light` [n, 8, 3] linear BGR (nan: none), `clipped` [n, 8, 3], places face mm [n, 8, 2].
+    """Clean stock beside each cell: `light` [n, 8, 3] linear BGR (nan: none), `clipped` [n, 8, 3],
+    places face mm [n, 8, 2].
 
     Sectors 0 to 3 are the sides (top, right, foot, left), 4 to 7 the corners between cells.
     """
@@ -41,8 +52,10 @@ class Sectors:
 
 @dataclass(frozen=True)
 class FillSight:
-    """One rastered cell as seen: difference of L* from the stock with its standard deviation, evenness (spread of L*), halo in
-    mm, the ratio of its light to the stock's (RGB), confidence 0 to 1, and the flags that keep it from being judged."""
+    """One rastered cell as seen: difference of L* from the stock with its standard deviation,
+    evenness (spread of L*), halo in mm, the ratio of its light to the stock's (RGB), confidence 0
+    to 1, and the flags that keep it from being judged.
+    """
 
     delta_l: float
     sd_l: float
@@ -54,7 +67,9 @@ class FillSight:
 
 
 def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
-    """Return the light of the stock in eight places around each cell of one size, [n, 4]: means trimmed by 20 %."""
+    """Return the light of the stock in eight places around each cell of one size, [n, 4]: means
+    trimmed by 20 %.
+    """
     s = squared.px_mm / 2
     x, y, w, h = rects.T
     far = min(gap_mm / 2, 1.6)
@@ -64,11 +79,15 @@ def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
     inset = (gap_mm - nook) / 2
     wide, high = float(w[0]), float(h[0])
     boxes = (
-        (x + 0.1 * w, y - near - depth, 0.8 * wide, depth), (x + w + near, y + 0.1 * h, depth, 0.8 * high),
-        (x + 0.1 * w, y + h + near, 0.8 * wide, depth), (x - near - depth, y + 0.1 * h, depth, 0.8 * high),
-        (x - gap_mm + inset, y - gap_mm + inset, nook, nook), (x + w + inset, y - gap_mm + inset, nook, nook),
-        (x + w + inset, y + h + inset, nook, nook), (x - gap_mm + inset, y + h + inset, nook, nook),
-    )  # fmt: skip
+        (x + 0.1 * w, y - near - depth, 0.8 * wide, depth),
+        (x + w + near, y + 0.1 * h, depth, 0.8 * high),
+        (x + 0.1 * w, y + h + near, 0.8 * wide, depth),
+        (x - near - depth, y + 0.1 * h, depth, 0.8 * high),
+        (x - gap_mm + inset, y - gap_mm + inset, nook, nook),
+        (x + w + inset, y - gap_mm + inset, nook, nook),
+        (x + w + inset, y + h + inset, nook, nook),
+        (x - gap_mm + inset, y + h + inset, nook, nook),
+    )
     saturated = (squared.half > CLIPPED_CODE).astype(np.float32)
     n = len(rects)
     light, clipped, places = np.full((n, 8, 3), np.nan), np.zeros((n, 8, 3)), np.zeros((n, 8, 2))
@@ -79,7 +98,9 @@ def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
         flat = window.reshape(n, -1, 3)
         green = flat[..., 1]
         ordered, m = np.sort(green, 1), green.shape[1]
-        kept = ((green >= ordered[:, m // 5, None]) & (green <= ordered[:, m - 1 - m // 5, None])).astype(np.float32)
+        kept = (
+            (green >= ordered[:, m // 5, None]) & (green <= ordered[:, m - 1 - m // 5, None])
+        ).astype(np.float32)
         light[:, k] = np.einsum("nm,nmc->nc", kept, flat) / kept.sum(1, keepdims=True)
         clipped[:, k] = gathered(saturated, x0, y0, wide_px, high_px)[0].reshape(n, -1, 3).mean(1)
         light[inside < 0.6, k] = np.nan
@@ -89,7 +110,9 @@ def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
 
 @dataclass(frozen=True)
 class LightSurface:
-    """The light on bare stock: `at` [n, 3] logs at the cells' middles, what is left over at each sector, and its spread."""
+    """The light on bare stock: `at` [n, 3] logs at the cells' middles, what is left over at each
+    sector, and its spread.
+    """
 
     at: Floats
     rest: Floats
@@ -97,7 +120,9 @@ class LightSurface:
 
 
 def light_surface(sectors: Sectors, middles: Floats, size_mm: tuple[float, float]) -> LightSurface:
-    """A robust cubic surface through the logs of the light; the corners between cells count most."""
+    """A robust cubic surface through the logs of the light; the corners between cells
+    count most.
+    """
     logs = np.log(np.maximum(sectors.light, 1e-4))
     good = ~np.isnan(logs[..., 1])
     terms = polynomial(sectors.places_mm[good], size_mm, SURFACE_DEGREE)
@@ -107,9 +132,15 @@ def light_surface(sectors: Sectors, middles: Floats, size_mm: tuple[float, float
     coefficients, spread, rest = np.zeros((terms.shape[1], 3)), 0.004, values
     for _ in range(6):
         weighted = terms * weight[:, None]
-        coefficients = np.linalg.solve(weighted.T @ weighted + 1e-6 * np.eye(terms.shape[1]), weighted.T @ (values * weight[:, None]))
+        coefficients = np.linalg.solve(
+            weighted.T @ weighted + 1e-6 * np.eye(terms.shape[1]),
+            weighted.T @ (values * weight[:, None]),
+        )
         rest = values - terms @ coefficients
-        chosen = nook if nook.sum() > 8 else np.ones(len(nook), bool)
+        if nook.sum() > 8:
+            chosen = nook
+        else:
+            chosen = np.ones(len(nook), bool)
         spread = max(1.48 * float(np.median(np.abs(rest[chosen, 1]))), 0.004)
         weight = np.where(nook, 1.0, 0.3) / np.maximum(1, np.abs(rest[:, 1]) / (1.5 * spread))
     left = np.full(logs.shape, np.nan)
@@ -118,7 +149,13 @@ def light_surface(sectors: Sectors, middles: Floats, size_mm: tuple[float, float
 
 
 def measure_fills(
-    squared: Squared, lens: Lens, rects: Floats, *, gap_mm: float, stock_l: float, missing_from: int | None = None
+    squared: Squared,
+    lens: Lens,
+    rects: Floats,
+    *,
+    gap_mm: float,
+    stock_l: float,
+    missing_from: int | None = None,
 ) -> list[FillSight]:
     """Measure rastered cells of one size, [n, 4] face mm; `stock_l` is the L* of the bare stock."""
     n = len(rects)
@@ -142,10 +179,14 @@ def measure_fills(
     clipped = (cores.clipped > 0.02) | (stock_clipped > 0.03)
     ratio = cores.light / np.maximum(reference, 1e-5)
     share = np.where(clipped, 0.0, LUMA_BGR * np.exp(np.nanmedian(logs.reshape(-1, 3), 0)))
-    share = np.where(clipped[:, 1:2], LUMA_BGR * np.exp(np.nanmedian(logs.reshape(-1, 3), 0)), share)
+    share = np.where(
+        clipped[:, 1:2], LUMA_BGR * np.exp(np.nanmedian(logs.reshape(-1, 3), 0)), share
+    )
     luma = (ratio * share).sum(1) / share.sum(1)
     delta = lightness(luma * luminance(stock_l)) - stock_l
-    to_l = (np.maximum(stock_l, stock_l + delta) + 16) / 3  # L* per ln of light, where an error of the light shows most
+    to_l = (
+        np.maximum(stock_l, stock_l + delta) + 16
+    ) / 3  # L* per ln of light, where an error of the light shows most
     out = off_frame(lens, rects, 1.2, missing_from)
     odd = _odd_colour(ratio, ~clipped.any(1) & ~out)
     tinted = _tinted(logs, sectors.clipped)
@@ -168,34 +209,62 @@ def measure_fills(
     sights = []
     for i in range(n):
         flags = tuple(name for name, wrong in tests if wrong[i])
-        sure = float(np.exp(-max(0.0, sd[i] - 1.5) / 3)) * (0.8 if to_l[i] * unlike[i] > 0.6 * uneven_limit[i] else 1.0)
-        sure *= 0.75 if clipped[i].any() else 1.0
+        sure = float(np.exp(-max(0.0, sd[i] - 1.5) / 3)) * (
+            0.8 if to_l[i] * unlike[i] > 0.6 * uneven_limit[i] else 1.0
+        )
+        if clipped[i].any():
+            sure *= 0.75
+        else:
+            sure *= 1.0
         b, g, r = (float(v) for v in ratio[i])
-        sights.append(FillSight(float(delta[i]), float(sd[i]), float(cores.evenness[i]), float(halo[i]), (r, g, b),
-                                0.25 * sure if flags else sure, flags))  # fmt: skip
+        sights.append(
+            FillSight(
+                float(delta[i]),
+                float(sd[i]),
+                float(cores.evenness[i]),
+                float(halo[i]),
+                (r, g, b),
+                0.25 * sure if flags else sure,
+                flags,
+            )
+        )
     return sights
 
 
 def halos(
-    squared: Squared, rects: Floats, gap_mm: float, surface: LightSurface, logs: Floats, stock_l: float
+    squared: Squared,
+    rects: Floats,
+    gap_mm: float,
+    surface: LightSurface,
+    logs: Floats,
+    stock_l: float,
 ) -> tuple[Floats, NDArray[np.bool_], Floats]:
-    """Return how far the change of tone beside each box reaches, mm; where it reaches into the sides' sectors; and the change
-    of L* close to the edge."""
+    """Return how far the change of tone beside each box reaches, mm; where it reaches into the
+    sides' sectors; and the change of L* close to the edge.
+    """
     s = squared.px_mm
     reach = max(6, int(min(gap_mm / 2 + 0.5, 2.0) * s))
     away = (np.arange(reach) + 0.5) / s
     left, top = np.round(squared.px(rects[:, 0])), np.round(squared.px(rects[:, 1]))
-    right, foot = np.round(squared.px(rects[:, 0] + rects[:, 2])), np.round(squared.px(rects[:, 1] + rects[:, 3]))
+    right, foot = (
+        np.round(squared.px(rects[:, 0] + rects[:, 2])),
+        np.round(squared.px(rects[:, 1] + rects[:, 3])),
+    )
     inset_x, inset_y = int(0.12 * rects[0, 2] * s), int(0.12 * rects[0, 3] * s)
     long_x, long_y = int(right[0] - left[0]) - 2 * inset_x, int(foot[0] - top[0]) - 2 * inset_y
     sides = []
     for x0, y0, w, h, flips in (
-        (left + inset_x, top - reach, long_x, reach, True), (left + inset_x, foot, long_x, reach, False),
-        (left - reach, top + inset_y, reach, long_y, True), (right, top + inset_y, reach, long_y, False),
-    ):  # fmt: skip
+        (left + inset_x, top - reach, long_x, reach, True),
+        (left + inset_x, foot, long_x, reach, False),
+        (left - reach, top + inset_y, reach, long_y, True),
+        (right, top + inset_y, reach, long_y, False),
+    ):
         window, inside = gathered(squared.grey_light, x0, y0, max(1, w), max(1, h))
         profile = np.median(window, 2 if h == reach else 1).astype(float)
-        profile = profile[:, ::-1] if flips else profile
+        if flips:
+            profile = profile[:, ::-1]
+        else:
+            profile = profile
         profile[inside < 0.99] = np.nan
         sides.append(profile)
     with np.errstate(all="ignore"):
@@ -218,7 +287,9 @@ def halos(
             width[i] = away[-1]
         elif beyond[0] > 0:
             k = first + int(beyond[0])
-            width[i] = away[k - 1] + np.clip(line[k - 1] / max(line[k - 1] - line[k], 1e-3), 0, 1) / s
+            width[i] = (
+                away[k - 1] + np.clip(line[k - 1] / max(line[k - 1] - line[k], 1e-3), 0, 1) / s
+            )
     return width, seen, np.nan_to_num(near)
 
 
@@ -236,21 +307,34 @@ def _cores(squared: Squared, rects: Floats, reference: Floats, stock_l: float) -
     """The inside of each cell: its trimmed mean light, clipped share, and how its L* varies."""
     n, s = len(rects), squared.px_mm / 2
     inset = min(INSET_MM, 0.2 * float(rects[0, 2:].min()))
-    wide, high = max(4, round((rects[0, 2] - 2 * inset) * s)), max(4, round((rects[0, 3] - 2 * inset) * s))
+    wide, high = (
+        max(4, round((rects[0, 2] - 2 * inset) * s)),
+        max(4, round((rects[0, 3] - 2 * inset) * s)),
+    )
     x0, y0 = squared.px(rects[:, 0] + inset, half=True), squared.px(rects[:, 1] + inset, half=True)
     window, _ = gathered(squared.half_light, x0, y0, wide, high)
     luma = window @ LUMA_BGR
     flat = luma.reshape(n, -1)
     m = flat.shape[1]
     ordered = np.partition(flat, [m // 20, m - 1 - m // 20], axis=1)
-    kept = ((flat >= ordered[:, m // 20, None]) & (flat <= ordered[:, m - 1 - m // 20, None])).astype(np.float32)
+    kept = (
+        (flat >= ordered[:, m // 20, None]) & (flat <= ordered[:, m - 1 - m // 20, None])
+    ).astype(np.float32)
     light = np.einsum("nm,nmc->nc", kept, window.reshape(n, -1, 3)) / kept.sum(1, keepdims=True)
-    clipped = gathered((squared.half > CLIPPED_CODE).astype(np.float32), x0, y0, wide, high)[0].reshape(n, -1, 3).mean(1)
+    clipped = (
+        gathered((squared.half > CLIPPED_CODE).astype(np.float32), x0, y0, wide, high)[0]
+        .reshape(n, -1, 3)
+        .mean(1)
+    )
     bare = np.maximum(reference @ LUMA_BGR, 1e-5)
-    tones = np.ascontiguousarray((luma / bare[:, None, None] * float(luminance(stock_l))).transpose(1, 2, 0)).astype(np.float32)
+    tones = np.ascontiguousarray(
+        (luma / bare[:, None, None] * float(luminance(stock_l))).transpose(1, 2, 0)
+    ).astype(np.float32)
 
     def blurred(sd_mm: float) -> Floats:
-        smooth = np.asarray(cv2.GaussianBlur(tones, (0, 0), sd_mm * s), float).reshape(high, wide, n)
+        smooth = np.asarray(cv2.GaussianBlur(tones, (0, 0), sd_mm * s), float).reshape(
+            high, wide, n
+        )
         return np.asarray(116 * np.cbrt(np.maximum(smooth, 1e-5)) - 16, float)
 
     fine, coarse = blurred(0.5), blurred(1.0)
@@ -258,14 +342,22 @@ def _cores(squared: Squared, rects: Floats, reference: Floats, stock_l: float) -
     gx, gy = np.linspace(-0.5, 0.5, wide), np.linspace(-0.5, 0.5, high)
     level = coarse - coarse.mean((0, 1))
     slope = np.hypot(
-        np.einsum("hwn,w->n", level, gx) / high / (gx * gx).sum(), np.einsum("hwn,h->n", level, gy) / wide / (gy * gy).sum()
+        np.einsum("hwn,w->n", level, gx) / high / (gx * gx).sum(),
+        np.einsum("hwn,h->n", level, gy) / wide / (gy * gy).sum(),
     )
-    return _Cores(light.astype(float), clipped.astype(float), fine.reshape(-1, n).std(0), coarse.max((0, 1)) - middle,
-                  middle - coarse.min((0, 1)), slope)  # fmt: skip
+    return _Cores(
+        light.astype(float),
+        clipped.astype(float),
+        fine.reshape(-1, n).std(0),
+        coarse.max((0, 1)) - middle,
+        middle - coarse.min((0, 1)),
+        slope,
+    )
 
 
 def _odd_colour(ratio: Floats, counted: NDArray[np.bool_]) -> Floats:
-    """How far each cell's colour lies off the photo's own curve of colour against depth, 1 being the limit.
+    """How far each cell's colour lies off the photo's own curve of colour against depth, 1 being
+    the limit.
 
     Burning follows one curve; light added by a reflection, or dirt, does not.
     """
@@ -280,7 +372,9 @@ def _odd_colour(ratio: Floats, counted: NDArray[np.bool_]) -> Floats:
         away, usual = np.zeros(len(y)), 0.008
         for _ in range(8):
             weighted = terms * weight[:, None]
-            curve = np.linalg.solve(weighted.T @ weighted + 1e-6 * np.eye(3), weighted.T @ (y * weight))
+            curve = np.linalg.solve(
+                weighted.T @ weighted + 1e-6 * np.eye(3), weighted.T @ (y * weight)
+            )
             away = np.abs(y - terms @ curve)
             usual = max(1.48 * float(np.median(away[counted])), 0.008)
             weight = counted / np.maximum(1, away / (1.5 * usual))

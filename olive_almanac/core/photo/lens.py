@@ -1,7 +1,8 @@
-"""From places on the coupon to pixels: a homography and one term of lens distortion, fitted robustly.
+"""From places on the coupon to pixels: a homography and one term of lens distortion, fitted
+robustly.
 
-Face coordinates: mm from the upper left corner of the side that is seen, x to the right, y down.  Pixels: centres at whole
-numbers, x to the right, y down.
+Face coordinates: mm from the upper left corner of the side that is seen, x to the right, y down.
+Pixels: centres at whole numbers, x to the right, y down.
 """
 
 from __future__ import annotations
@@ -23,7 +24,8 @@ K1_PRIOR, GROWTH_PRIOR_MM = 0.06, 0.06  # one standard deviation
 
 @dataclass
 class Lens:
-    """mm -> px: homography to normalised coordinates, x_d = x (1 + k1 r2), times the focal length plus the picture's middle.
+    """mm -> px: homography to normalised coordinates, x_d = x (1 + k1 r2), times the focal length
+    plus the picture's middle.
 
     `width_px`, `height_px` and `focal_px` are the picture's; `size_mm` the coupon's.
     """
@@ -45,7 +47,10 @@ class Lens:
 
     def project(self, mm: Floats, terms: Floats | None = None) -> Floats:
         """Return pixels [..., 2] of face coordinates [..., 2]."""
-        p = self.terms if terms is None else terms
+        if terms is None:
+            p = self.terms
+        else:
+            p = terms
         q = (np.asarray(mm, float) - np.array(self.size_mm) / 2) / UNIT_MM
         x, y = q[..., 0], q[..., 1]
         below = p[6] * x + p[7] * y + 1
@@ -56,22 +61,35 @@ class Lens:
     def start(self, mm: Floats, px: Floats) -> bool:
         """Take the homography through matched points, no distortion; False where there is none."""
         q = (np.asarray(mm, float) - np.array(self.size_mm) / 2) / UNIT_MM
-        matrix, _ = cv2.findHomography(q, (np.asarray(px, float) - self.middle_px) / self.focal_px, 0)
+        matrix, _ = cv2.findHomography(
+            q, (np.asarray(px, float) - self.middle_px) / self.focal_px, 0
+        )
         if matrix is None or not np.isfinite(matrix).all() or abs(matrix[2, 2]) < 1e-12:
             return False
         self.terms = np.array([*(matrix / matrix[2, 2]).ravel()[:8], 0.0])
         return True
 
     def start_pose(self, mm: Floats, px: Floats) -> bool:
-        """Take the pose of a plane seen with the known focal length through matched points: steadier than a homography where
-        they lie close together; False where there is none."""
+        """Take the pose of a plane seen with the known focal length through matched points:
+        steadier than a homography where they lie close together; False where there is none.
+        """
         flat = (np.asarray(mm, float) - np.array(self.size_mm) / 2) / UNIT_MM
         points = np.column_stack([flat, np.zeros(len(flat))])
-        camera = np.array([[self.focal_px, 0, self.middle_px[0]], [0, self.focal_px, self.middle_px[1]], [0, 0, 1.0]])
-        found, turn, shift = cv2.solvePnP(points, np.asarray(px, float), camera, None, flags=cv2.SOLVEPNP_IPPE)
+        camera = np.array(
+            [
+                [self.focal_px, 0, self.middle_px[0]],
+                [0, self.focal_px, self.middle_px[1]],
+                [0, 0, 1.0],
+            ]
+        )
+        found, turn, shift = cv2.solvePnP(
+            points, np.asarray(px, float), camera, None, flags=cv2.SOLVEPNP_IPPE
+        )
         if not found:
             return False
-        found, turn, shift = cv2.solvePnP(points, np.asarray(px, float), camera, None, turn, shift, True, cv2.SOLVEPNP_ITERATIVE)
+        found, turn, shift = cv2.solvePnP(
+            points, np.asarray(px, float), camera, None, turn, shift, True, cv2.SOLVEPNP_ITERATIVE
+        )
         axes, _ = cv2.Rodrigues(turn)
         matrix = np.column_stack([axes[:, 0], axes[:, 1], shift[:, 0]])
         if not found or abs(matrix[2, 2]) < 1e-12:
@@ -80,22 +98,44 @@ class Lens:
         return True
 
     def fit(
-        self, mm: Floats, px: Floats, *, across: Floats | None = None, weights: Floats | None = None, bends: bool = True,
-        grows: Floats | None = None, rounds: int = 12, huber_px: float = 0.8,
-    ) -> Floats:  # fmt: skip
-        """Refine by damped Gauss-Newton with Huber weights and a weak prior on k1; return the residual of each point, px.
+        self,
+        mm: Floats,
+        px: Floats,
+        *,
+        across: Floats | None = None,
+        weights: Floats | None = None,
+        bends: bool = True,
+        grows: Floats | None = None,
+        rounds: int = 12,
+        huber_px: float = 0.8,
+    ) -> Floats:
+        """Refine by damped Gauss-Newton with Huber weights and a weak prior on k1; return the
+        residual of each point, px.
 
-        `across` [n, 2] holds unit directions of observations that count along one direction only (nan: both count).
-        `grows` [n, 2] says in which direction each point moves when burning makes things larger by 1 mm: the growth is
-        fitted with the rest, or the marks' own size would pass for distortion.
+        `across` [n, 2] holds unit directions of observations that count along one direction only
+        (nan: both count). `grows` [n, 2] says in which direction each point moves when burning
+        makes things larger by 1 mm: the growth is fitted with the rest, or the marks' own size
+        would pass for distortion.
         """
         mm, px = np.asarray(mm, float), np.asarray(px, float)
         n = len(mm)
-        weights = np.ones(n) if weights is None else np.asarray(weights, float)
-        one_way = np.zeros(n, bool) if across is None else ~np.isnan(across[:, 0])
-        ways = np.where(one_way[:, None], across, 0.0) if across is not None else np.zeros((n, 2))
+        if weights is None:
+            weights = np.ones(n)
+        else:
+            weights = np.asarray(weights, float)
+        if across is None:
+            one_way = np.zeros(n, bool)
+        else:
+            one_way = ~np.isnan(across[:, 0])
+        if across is not None:
+            ways = np.where(one_way[:, None], across, 0.0)
+        else:
+            ways = np.zeros((n, 2))
 
-        ways_grown = np.zeros((n, 2)) if grows is None else np.asarray(grows, float)
+        if grows is None:
+            ways_grown = np.zeros((n, 2))
+        else:
+            ways_grown = np.asarray(grows, float)
 
         def off(terms: Floats) -> Floats:
             e = self.project(mm + terms[9] * ways_grown, terms) - px
@@ -107,7 +147,9 @@ class Lens:
         for _ in range(rounds):
             e = off(terms)
             size = np.linalg.norm(e, axis=1)
-            root = np.sqrt(weights * np.where(size <= huber_px, 1.0, huber_px / np.maximum(size, 1e-9)))[:, None]
+            root = np.sqrt(
+                weights * np.where(size <= huber_px, 1.0, huber_px / np.maximum(size, 1e-9))
+            )[:, None]
             jacobian = np.empty((2 * n, len(free)))
             for column, j in enumerate(free):
                 moved = terms.copy()
@@ -138,21 +180,35 @@ class Lens:
         (ux, uy), (vx, vy) = a[0] - a[1], a[2] - a[3]
         return math.sqrt(abs(ux * vy - uy * vx))
 
-    def maps(self, box_mm: tuple[float, float, float, float], px_mm: float, *, reduced: float = 1.0) -> NDArray[np.float32]:
-        """Return where each pixel of a squared-up picture of a box (left, top, right, foot; face mm) comes from, [h, w, 2].
+    def maps(
+        self, box_mm: tuple[float, float, float, float], px_mm: float, *, reduced: float = 1.0
+    ) -> NDArray[np.float32]:
+        """Return where each pixel of a squared-up picture of a box (left, top, right, foot; face
+        mm) comes from, [h, w, 2].
 
-        Reckoned on a coarse lattice and interpolated; `reduced` is by how much the source was scaled down.
+        Reckoned on a coarse lattice and interpolated; `reduced` is by how much the source was
+        scaled down.
         """
         left, top, right, foot = box_mm
         w, h = round((right - left) * px_mm), round((foot - top) * px_mm)
         step = LATTICE_PX
 
         def knots(length: int, start: float) -> Floats:
-            return np.asarray((np.arange(length // step + 3) * step + (step - 1) / 2 - step + 0.5) / px_mm + start, float)
+            return np.asarray(
+                (np.arange(length // step + 3) * step + (step - 1) / 2 - step + 0.5) / px_mm
+                + start,
+                float,
+            )
 
-        knots_px = self.project(np.stack(np.meshgrid(knots(w, left), knots(h, top)), -1)).astype(np.float32)
+        knots_px = self.project(np.stack(np.meshgrid(knots(w, left), knots(h, top)), -1)).astype(
+            np.float32
+        )
         knots_px = (knots_px + np.float32(0.5)) / np.float32(reduced) - np.float32(0.5)
-        full = cv2.resize(knots_px, (knots_px.shape[1] * step, knots_px.shape[0] * step), interpolation=cv2.INTER_LINEAR)
+        full = cv2.resize(
+            knots_px,
+            (knots_px.shape[1] * step, knots_px.shape[0] * step),
+            interpolation=cv2.INTER_LINEAR,
+        )
         return np.ascontiguousarray(full[step : step + h, step : step + w], np.float32)
 
     def eye_mm(self) -> tuple[float, float, float]:
@@ -164,4 +220,8 @@ class Lens:
         axes = np.column_stack([matrix[:, 0], matrix[:, 1], np.cross(matrix[:, 0], matrix[:, 1])])
         u, _, vt = np.linalg.svd(axes)
         at = -(u @ vt).T @ matrix[:, 2]
-        return (float(at[0] + self.size_mm[0] / 2), float(at[1] + self.size_mm[1] / 2), float(abs(at[2])))
+        return (
+            float(at[0] + self.size_mm[0] / 2),
+            float(at[1] + self.size_mm[1] / 2),
+            float(abs(at[2])),
+        )

@@ -1,7 +1,7 @@
 """Find a coupon in a photo: which marks, which way it lies, and the lens through which it is seen.
 
-Face coordinates (mm from the upper left corner of the side that is seen, y down) are made from the trial's own (mm from the
-lower left of the front, y up) by `face_points`.
+Face coordinates (mm from the upper left corner of the side that is seen, y down) are made from the
+trial's own (mm from the lower left of the front, y up) by `face_points`.
 """
 
 from __future__ import annotations
@@ -18,7 +18,15 @@ from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.marks import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["PhotoTrouble", "Sight", "face_points", "face_rects", "locate", "mark_growth", "picked_box"]
+__all__ = [
+    "PhotoTrouble",
+    "Sight",
+    "face_points",
+    "face_rects",
+    "locate",
+    "mark_growth",
+    "picked_box",
+]
 
 Floats = NDArray[np.float64]
 SQUARE = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
@@ -41,8 +49,9 @@ class PhotoTrouble(AlmanacError):
 class Sight:
     """How the coupon lies in the picture.
 
-    `how` is "marks", "holes" (a back) or "corners" (picked); `rest_px` what is left between marks and model; `blur_px` the blur of edges
-    crossed along x and along y; `matched` the points that the lens was fitted to, face mm, px and weights.
+    `how` is "marks", "holes" (a back) or "corners" (picked); `rest_px` what is left between marks
+    and model; `blur_px` the blur of edges crossed along x and along y; `matched` the points that
+    the lens was fitted to, face mm, px and weights.
     """
 
     lens: Lens
@@ -55,37 +64,60 @@ class Sight:
     matched: tuple[Floats, Floats, Floats]
     mirrored: bool = False
     missing_from: int | None = None  # rows from this one on never arrived
-    found: dict[int, list[Floats]] = field(default_factory=dict, repr=False)  # every mark in the photo, a grey card's too
+    found: dict[int, list[Floats]] = field(
+        default_factory=dict, repr=False
+    )  # every mark in the photo, a grey card's too
     says: tuple[str, ...] = ()
 
     @property
     def blur_mm(self) -> float:
-        return float(np.nanmax(self.blur_px)) / self.lens.px_per_mm() if not np.isnan(self.blur_px).all() else float("nan")
+        if not np.isnan(self.blur_px).all():
+            return float(np.nanmax(self.blur_px)) / self.lens.px_per_mm()
+        return float("nan")
 
 
 def face_points(trial: Trial, points_mm: Floats, side: str) -> Floats:
-    """Return face coordinates of coupon coordinates [..., 2]; the back is mirrored left to right."""
+    """Return face coordinates of coupon coordinates [..., 2]; the back is mirrored left to
+    right.
+    """
     points = np.asarray(points_mm, float)
-    x = trial.coupon.width_mm - points[..., 0] if side == "back" else points[..., 0]
+    if side == "back":
+        x = trial.coupon.width_mm - points[..., 0]
+    else:
+        x = points[..., 0]
     return np.stack([x, trial.coupon.height_mm - points[..., 1]], -1)
 
 
 def face_rects(trial: Trial, side: str) -> Floats:
-    """Return each cell's box as x, y, width, height in face coordinates, [n, 4], in the trial's order of cells."""
+    """Return each cell's box as x, y, width, height in face coordinates, [n, 4], in the trial's
+    order of cells.
+    """
     rects = np.array([cell.rect_mm for cell in trial.cells], float)
-    x = trial.coupon.width_mm - rects[:, 0] - rects[:, 2] if side == "back" else rects[:, 0]
-    return np.column_stack([x, trial.coupon.height_mm - rects[:, 1] - rects[:, 3], rects[:, 2], rects[:, 3]])
+    if side == "back":
+        x = trial.coupon.width_mm - rects[:, 0] - rects[:, 2]
+    else:
+        x = rects[:, 0]
+    return np.column_stack(
+        [x, trial.coupon.height_mm - rects[:, 1] - rects[:, 3], rects[:, 2], rects[:, 3]]
+    )
 
 
 def locate(
-    picture: Picture, trial: Trial, *, side: str = "front", corners_px: Sequence[tuple[float, float]] | None = None,
-    f35: float | None = None, out: frozenset[str] = frozenset(),
-) -> tuple[Sight, Pyramid]:  # fmt: skip
-    """Return how the coupon lies, and the picture at its scales as it was read (turned back where it was mirrored).
+    picture: Picture,
+    trial: Trial,
+    *,
+    side: str = "front",
+    corners_px: Sequence[tuple[float, float]] | None = None,
+    f35: float | None = None,
+    out: frozenset[str] = frozenset(),
+) -> tuple[Sight, Pyramid]:
+    """Return how the coupon lies, and the picture at its scales as it was read (turned back where
+    it was mirrored).
 
-    `corners_px` are the four corners picked by hand: of the box around all cells on the front, around the holes on the back;
-    upper left, upper right, lower right, lower left as that side is seen.  `out` names the cells whose pieces are out, by
-    which a back is found.  Raises PhotoTrouble.
+    `corners_px` are the four corners picked by hand: of the box around all cells on the front,
+    around the holes on the back; upper left, upper right, lower right, lower left as that side is
+    seen.  `out` names the cells whose pieces are out, by which a back is found.  Raises
+    PhotoTrouble.
     """
     pyramid = Pyramid.of(picture)
     if corners_px is not None:
@@ -93,7 +125,10 @@ def locate(
     if side == "back":
         return _by_holes(pyramid, trial, f35, out), pyramid
     if not trial.fiducials:
-        raise PhotoTrouble("no_marks", "This coupon was burnt without marks. Pick the corners of its cells by hand.")
+        raise PhotoTrouble(
+            "no_marks",
+            "This coupon was burnt without marks. Pick the corners of its cells by hand.",
+        )
     try:
         return _by_marks(pyramid, trial, f35), pyramid
     except PhotoTrouble as problem:
@@ -111,12 +146,21 @@ def locate(
 
 def _new_lens(picture: Picture, trial: Trial, f35: float | None) -> Lens:
     height, width = picture.shape[:2]
-    share = f35 / 36.0 if f35 is not None and 10 < f35 < 400 else USUAL_FOCAL
-    return Lens(width, height, share * max(width, height), (trial.coupon.width_mm, trial.coupon.height_mm))
+    if f35 is not None and 10 < f35 < 400:
+        share = f35 / 36.0
+    else:
+        share = USUAL_FOCAL
+    return Lens(
+        width, height, share * max(width, height), (trial.coupon.width_mm, trial.coupon.height_mm)
+    )
 
 
-def picked_box(trial: Trial, side: str, out: frozenset[str] = frozenset()) -> tuple[float, float, float, float]:
-    """Return the box whose corners are picked by hand, face mm: around all cells, or around the holes of the back."""
+def picked_box(
+    trial: Trial, side: str, out: frozenset[str] = frozenset()
+) -> tuple[float, float, float, float]:
+    """Return the box whose corners are picked by hand, face mm: around all cells, or around the
+    holes of the back.
+    """
     rects = face_rects(trial, side)
     holes = [i for i, cell in enumerate(trial.cells) if cell.id in out]
     if side == "back" and holes:
@@ -131,14 +175,21 @@ def _by_holes(pyramid: Pyramid, trial: Trial, f35: float | None, out: frozenset[
     lens = _new_lens(pyramid.full, trial, f35)
     rects = face_rects(trial, "back")[[i for i, cell in enumerate(trial.cells) if cell.id in out]]
     found = match_holes(pyramid, lens, rects)
-    start = lens.start_pose if f35 is not None else lens.start
+    if f35 is not None:
+        start = lens.start_pose
+    else:
+        start = lens.start
     if found is None or not start(*found):
         raise PhotoTrouble(
             "no_marks",
-            "The holes could not be matched with those of the front. Lay the coupon on paper of another colour, or pick the "
+            "The holes could not be matched with those of the front. Lay the coupon on paper of "
+            "another colour, or pick the "
             "corners of the box around the holes by hand."
             if out
-            else "The back is found by the holes that the front shows, and there are none. Read it by eye, or pick the corners of the cells.",
+            else (
+                "The back is found by the holes that the front shows, and there are none. Read "
+                "it by eye, or pick the corners of the cells."
+            ),
         )
     mm, px = found
     squares = mm.reshape(-1, 4, 2)
@@ -151,18 +202,48 @@ def _by_holes(pyramid: Pyramid, trial: Trial, f35: float | None, out: frozenset[
             break
         px = rims.reshape(-1, 2)
     rest = np.linalg.norm(lens.project(mm) - px, axis=1)
-    return Sight(lens, "back", "holes", len(squares), float(np.sqrt((rest**2).mean())), (np.nan, np.nan), 0.0, (mm, px, np.ones(len(px))))
+    return Sight(
+        lens,
+        "back",
+        "holes",
+        len(squares),
+        float(np.sqrt((rest**2).mean())),
+        (np.nan, np.nan),
+        0.0,
+        (mm, px, np.ones(len(px))),
+    )
 
 
-def _by_corners(picture: Picture, trial: Trial, side: str, corners: Floats, f35: float | None, out: frozenset[str]) -> Sight:
+def _by_corners(
+    picture: Picture,
+    trial: Trial,
+    side: str,
+    corners: Floats,
+    f35: float | None,
+    out: frozenset[str],
+) -> Sight:
     left, top, right, foot = picked_box(trial, side, out)
     mm = np.array([[left, top], [right, top], [right, foot], [left, foot]])
     lens = _new_lens(picture, trial, f35)
     if cv2.contourArea(corners.astype(np.float32)) < 400 or not lens.start(mm, corners):
-        raise PhotoTrouble("bad_corners", "The four corners lie on a line or on one spot. Drag each to its own corner.")
-    sight = Sight(lens, side, "corners", 0, 0.0, (np.nan, np.nan), 0.0, (mm, corners, np.full(4, 0.003)),
-                  says=("Positions rest on the four corners picked by hand.",))  # fmt: skip
-    if side == "front" and trial.fiducials:  # where the marks are seen after all, they measure better than a hand
+        raise PhotoTrouble(
+            "bad_corners",
+            "The four corners lie on a line or on one spot. Drag each to its own corner.",
+        )
+    sight = Sight(
+        lens,
+        side,
+        "corners",
+        0,
+        0.0,
+        (np.nan, np.nan),
+        0.0,
+        (mm, corners, np.full(4, 0.003)),
+        says=("Positions rest on the four corners picked by hand.",),
+    )
+    if (
+        side == "front" and trial.fiducials
+    ):  # where the marks are seen after all, they measure better than a hand
         _take_marks(picture, trial, sight)
     return sight
 
@@ -175,18 +256,36 @@ def _take_marks(picture: Picture, trial: Trial, sight: Sight) -> None:
     seen = (moved > 1e-9) & (edges.contrast > 0.15)
     if seen.sum() >= 3:
         terms = sight.lens.terms.copy()
-        rest = sight.lens.fit(mm[seen].reshape(-1, 2), edges.quads[seen].reshape(-1, 2), bends=False, grows=mark_growth(int(seen.sum())))
+        rest = sight.lens.fit(
+            mm[seen].reshape(-1, 2),
+            edges.quads[seen].reshape(-1, 2),
+            bends=False,
+            grows=mark_growth(int(seen.sum())),
+        )
         if float(np.sqrt((rest**2).mean())) > LARGE_REST_PX:
             sight.lens.terms = terms
             return
-        sight.matched = (mm[seen].reshape(-1, 2), edges.quads[seen].reshape(-1, 2), np.ones(4 * int(seen.sum())))
-        sight.marks, sight.blur_px, sight.contrast, sight.says = int(seen.sum()), edges.blur_px, edges.contrast, ()
+        sight.matched = (
+            mm[seen].reshape(-1, 2),
+            edges.quads[seen].reshape(-1, 2),
+            np.ones(4 * int(seen.sum())),
+        )
+        sight.marks, sight.blur_px, sight.contrast, sight.says = (
+            int(seen.sum()),
+            edges.blur_px,
+            edges.contrast,
+            (),
+        )
 
 
 def _mark_squares(trial: Trial) -> Floats:
     """The corners of each mark in face coordinates of the front, [n, 4, 2]."""
     centres = face_points(trial, np.array([mark.centre_mm for mark in trial.fiducials]), "front")
-    return np.asarray(centres[:, None] + SQUARE[None] * np.array([mark.size_mm for mark in trial.fiducials])[:, None, None], float)
+    return np.asarray(
+        centres[:, None]
+        + SQUARE[None] * np.array([mark.size_mm for mark in trial.fiducials])[:, None, None],
+        float,
+    )
 
 
 def _by_marks(pyramid: Pyramid, trial: Trial, f35: float | None) -> Sight:
@@ -204,7 +303,13 @@ def _by_marks(pyramid: Pyramid, trial: Trial, f35: float | None) -> Sight:
     mm = squares[[ids.index(mark) for mark in names]]
     if not lens.start(mm.reshape(-1, 2), edges.quads.reshape(-1, 2)):
         raise _no_marks()
-    rest = lens.fit(mm.reshape(-1, 2), edges.quads.reshape(-1, 2), bends=len(names) >= 3, grows=mark_growth(len(names)), huber_px=0.5)
+    rest = lens.fit(
+        mm.reshape(-1, 2),
+        edges.quads.reshape(-1, 2),
+        bends=len(names) >= 3,
+        grows=mark_growth(len(names)),
+        huber_px=0.5,
+    )
     if rest.max() > 1.5 and len(names) >= 3:
         _leave_one_out(lens, mm, edges.quads)
     sight = _all_four(picture, trial, lens, squares, ids, set(names))
@@ -218,38 +323,77 @@ def _leave_one_out(lens: Lens, mm: Floats, quads: Floats) -> None:
     for left_out in range(len(mm)):
         kept = np.arange(len(mm)) != left_out
         if lens.start(mm[kept].reshape(-1, 2), quads[kept].reshape(-1, 2)):
-            rest = lens.fit(mm[kept].reshape(-1, 2), quads[kept].reshape(-1, 2), bends=len(mm) > 3, grows=mark_growth(len(mm) - 1), huber_px=0.5)
+            rest = lens.fit(
+                mm[kept].reshape(-1, 2),
+                quads[kept].reshape(-1, 2),
+                bends=len(mm) > 3,
+                grows=mark_growth(len(mm) - 1),
+                huber_px=0.5,
+            )
             tries.append((float(np.median(rest)), lens.terms.copy()))
     if tries:
         lens.terms = min(tries, key=lambda one: one[0])[1]
 
 
-def _all_four(picture: Picture, trial: Trial, lens: Lens, squares: Floats, ids: list[int], seen: set[int]) -> Sight:
-    """Look for every mark where the model puts it: repairs a bad outline and adds one that the detector missed."""
+def _all_four(
+    picture: Picture, trial: Trial, lens: Lens, squares: Floats, ids: list[int], seen: set[int]
+) -> Sight:
+    """Look for every mark where the model puts it: repairs a bad outline and adds one that the
+    detector missed.
+    """
     guessed = lens.project(squares)
     edges = measured_quads(picture, guessed, passes=(1,))
     scale = lens.px_per_mm()
     moved = np.abs(edges.quads - guessed).max(axis=(1, 2))
     limits = np.array([0.25 if mark in seen else 0.12 for mark in ids]) * scale
-    inside = ((edges.quads > 2) & (edges.quads < [lens.width_px - 3, lens.height_px - 3])).all(axis=(1, 2))
+    inside = ((edges.quads > 2) & (edges.quads < [lens.width_px - 3, lens.height_px - 3])).all(
+        axis=(1, 2)
+    )
     good = (moved > 1e-9) & (moved < limits) & inside
     blur, contrast = edges.blur_px, edges.contrast
     if good.sum() >= 2:
         mm, px = squares[good].reshape(-1, 2), edges.quads[good].reshape(-1, 2)
-        if np.nanmax(blur, initial=0.0) > 1.9:  # blurred: the short profiles do not see the whole edge
+        if (
+            np.nanmax(blur, initial=0.0) > 1.9
+        ):  # blurred: the short profiles do not see the whole edge
             blur = measured_quads(picture, edges.quads, passes=(2,)).blur_px
     else:
         mm, px = squares.reshape(-1, 2), guessed.reshape(-1, 2)
-    marks = int(good.sum()) if good.sum() >= 2 else len(seen)
+    if good.sum() >= 2:
+        marks = int(good.sum())
+    else:
+        marks = len(seen)
     rest = lens.fit(mm, px, bends=marks >= 3, grows=mark_growth(len(mm) // 4))
     rest_px = float(np.sqrt((rest**2).mean()))
     if rest_px > max(LARGE_REST_PX, LARGE_REST_MM * lens.px_per_mm()):
         raise PhotoTrouble(
             "bad_fit",
-            f"The marks do not fit this coupon’s layout (off by {rest_px:.1f} px). Another coupon may be open, or the piece is bent.",
+            (
+                f"The marks do not fit this coupon’s layout (off by {rest_px:.1f} px). Another "
+                "coupon "
+                "may be open, or the piece is bent."
+            ),
         )
-    says = () if marks >= 4 else (f"Only {marks} of 4 marks were found; positions may be off. Take the photo with all four in it.",)
-    return Sight(lens, "front", "marks", marks, rest_px, blur, contrast, (mm, px, np.ones(len(mm))), says=says)
+    says: tuple[str, ...] = ()
+    if marks < 4:
+        says = (
+            (
+                f"Only {marks} of 4 marks were found; positions may be off. Take the photo with "
+                "all "
+                "four in it."
+            ),
+        )
+    return Sight(
+        lens,
+        "front",
+        "marks",
+        marks,
+        rest_px,
+        blur,
+        contrast,
+        (mm, px, np.ones(len(mm))),
+        says=says,
+    )
 
 
 def mark_growth(marks: int) -> Floats:
@@ -260,7 +404,10 @@ def mark_growth(marks: int) -> Floats:
 def _no_marks() -> PhotoTrouble:
     return PhotoTrouble(
         "no_marks",
-        "No marks of this coupon were found. Fill the frame with it, all four marks sharp and uncovered, or pick the corners of its cells by hand.",
+        (
+            "No marks of this coupon were found. Fill the frame with it, all four marks sharp and "
+            "uncovered, or pick the corners of its cells by hand."
+        ),
     )
 
 
@@ -270,19 +417,27 @@ def _other_coupon(found: dict[int, list[Floats]], ids: list[int]) -> PhotoTroubl
         return _no_marks()
     return PhotoTrouble(
         "wrong_coupon",
-        f"The marks in this photo are those of another coupon (set {min(sets) + 1}; this one carries set {ids[0] // SET_OF + 1}). "
+        f"The marks in this photo are those of another coupon (set {min(sets) + 1}; this one "
+        f"carries set {ids[0] // SET_OF + 1}). "
         "Open that coupon, or photograph this one.",
     )
 
 
-def _one_coupon(found: dict[int, list[Floats]], ids: list[int], squares: Floats, lens: Lens) -> dict[int, Floats]:
-    """One quad for each mark; where marks stand twice, the photo may hold two coupons of the same set."""
+def _one_coupon(
+    found: dict[int, list[Floats]], ids: list[int], squares: Floats, lens: Lens
+) -> dict[int, Floats]:
+    """One quad for each mark; where marks stand twice, the photo may hold two coupons of the same
+    set.
+    """
     if all(len(quads) == 1 for quads in found.values()):
         return {mark: quads[0] for mark, quads in found.items()}
     pool = {mark: list(quads) for mark, quads in found.items()}
     groups = []
     while any(pool.values()):
-        seed = max((mark for mark in pool if pool[mark]), key=lambda mark: max(_area(q) for q in pool[mark]))
+        seed = max(
+            (mark for mark in pool if pool[mark]),
+            key=lambda mark: max(_area(q) for q in pool[mark]),
+        )
         first = max(pool[seed], key=_area)
         pool[seed] = [quad for quad in pool[seed] if quad is not first]
         group = {seed: first}
@@ -300,9 +455,16 @@ def _one_coupon(found: dict[int, list[Floats]], ids: list[int], squares: Floats,
     whole = [group for group in groups if len(group) >= 2]
     if len(whole) > 1:
         raise PhotoTrouble(
-            "two", "Two coupons with the same marks are in this photo. Photograph one at a time, or pick the corners of the one to read."
+            "two",
+            (
+                "Two coupons with the same marks are in this photo. Photograph one at a time, or "
+                "pick "
+                "the corners of the one to read."
+            ),
         )
-    return whole[0] if whole else groups[0]
+    if whole:
+        return whole[0]
+    return groups[0]
 
 
 def _area(quad: Floats) -> float:

@@ -1,4 +1,7 @@
-"""The corner mark: an L at the coupon's lower left, so that it cannot be read turned round.  It stands where fiducials do not."""
+"""The corner mark: an L at the coupon's lower left, so that it cannot be read turned round.
+
+It stands where fiducials do not.
+"""
 
 from __future__ import annotations
 

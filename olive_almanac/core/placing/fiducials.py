@@ -1,6 +1,8 @@
-"""The four square marks in the coupon's corners, by which a photo is found, squared up and told apart.
+"""The four square marks in the coupon's corners, by which a photo is found, squared up and told
+apart.
 
-ArUco marks of the published dictionary 4x4_50: its 50 ids give 12 sets of four, and the set names the coupon.
+ArUco marks of the published dictionary 4x4_50: its 50 ids give 12 sets of four, and the set names
+the coupon.
 """
 
 from __future__ import annotations
@@ -33,7 +35,9 @@ LARGE_FROM_MM = 140.0  # coupons this wide get the larger marks: the camera stan
 
 
 def _size_of(width_mm: float) -> float:
-    return 8.0 if width_mm >= LARGE_FROM_MM else 6.0
+    if width_mm >= LARGE_FROM_MM:
+        return 8.0
+    return 6.0
 
 
 def zone_of(width_mm: float) -> float:
@@ -47,11 +51,16 @@ def coupon_set(number: int) -> int:
 
 
 def fiducials_of(coupon: CouponSize, marks_set: int) -> tuple[Fiducial, ...]:
-    """Return the marks: lower left, lower right, upper right, upper left, ids 4s to 4s + 3 of set s."""
+    """Return the marks: lower left, lower right, upper right, upper left, ids 4s to 4s + 3 of set
+    s.
+    """
     size = _size_of(coupon.width_mm)
     near, w, h = FIDUCIAL_INSET_MM + size / 2, coupon.width_mm, coupon.height_mm
     centres = ((near, near), (w - near, near), (w - near, h - near), (near, h - near))
-    return tuple(Fiducial(DICTIONARY, 4 * marks_set + i, (round(x, 3), round(y, 3)), size) for i, (x, y) in enumerate(centres))
+    return tuple(
+        Fiducial(DICTIONARY, 4 * marks_set + i, (round(x, 3), round(y, 3)), size)
+        for i, (x, y) in enumerate(centres)
+    )
 
 
 @functools.lru_cache(maxsize=64)
@@ -65,7 +74,9 @@ def modules_of(mark_id: int) -> tuple[tuple[bool, ...], ...]:
 
 
 def burnt_boxes(mark: Fiducial) -> list[tuple[float, float, float, float]]:
-    """Return the burnt squares of a mark as left, low, right, high in coupon mm, runs within a row joined."""
+    """Return the burnt squares of a mark as left, low, right, high in coupon mm, runs within a row
+    joined.
+    """
     step = mark.size_mm / MODULES
     left, top = mark.centre_mm[0] - mark.size_mm / 2, mark.centre_mm[1] + mark.size_mm / 2
     boxes = []
@@ -76,7 +87,9 @@ def burnt_boxes(mark: Fiducial) -> list[tuple[float, float, float, float]]:
                 first = c
                 while c < MODULES and row[c]:
                     c += 1
-                boxes.append((left + first * step, top - (r + 1) * step, left + c * step, top - r * step))
+                boxes.append(
+                    (left + first * step, top - (r + 1) * step, left + c * step, top - r * step)
+                )
             else:
                 c += 1
     return boxes
@@ -84,7 +97,12 @@ def burnt_boxes(mark: Fiducial) -> list[tuple[float, float, float, float]]:
 
 @functools.lru_cache(maxsize=256)
 def fiducial_rows(mark: Fiducial) -> Rows:
-    """Return the raster rows of a mark; lines lie in the middle of their pitch so that no square grows."""
+    """Return the raster rows of a mark; lines lie in the middle of their pitch so that no square
+    grows.
+    """
     half = FIDUCIAL_PITCH_MM / 2
-    low, high = mark.centre_mm[1] - mark.size_mm / 2 + half, mark.centre_mm[1] + mark.size_mm / 2 - half
+    low, high = (
+        mark.centre_mm[1] - mark.size_mm / 2 + half,
+        mark.centre_mm[1] + mark.size_mm / 2 - half,
+    )
     return rows_of_boxes(burnt_boxes(mark), low=low, high=high, pitch_mm=FIDUCIAL_PITCH_MM)

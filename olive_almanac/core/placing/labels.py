@@ -12,9 +12,28 @@ from olive_almanac.core.records.setting import Setting, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell
 
-__all__ = ["MARK_RUN_UP_MM", "Lettering", "label_height", "label_setting", "marker_setting", "marks_show"]
+__all__ = [
+    "MARK_RUN_UP_MM",
+    "Lettering",
+    "label_height",
+    "label_setting",
+    "marker_setting",
+    "marks_show",
+]
 
-COARSE = {"foam_eva", "felt", "cork", "leather", "denim", "wool", "cotton", "polyester", "rubber", "stone", "synthetic_leather"}
+COARSE = {
+    "foam_eva",
+    "felt",
+    "cork",
+    "leather",
+    "denim",
+    "wool",
+    "cotton",
+    "polyester",
+    "rubber",
+    "stone",
+    "synthetic_leather",
+}
 LEAST_MM, COARSE_MM = 2.5, 4.0
 SPOTS_PER_LETTER = 12  # a letter lower than this many spots fills up
 MARK_RUN_UP_MM = 2.0  # the bare stock around a fiducial is its run-up
@@ -22,7 +41,9 @@ CHAR_SHARE = 0.5  # labels stay below half the line energy at which the edge cha
 
 
 class Lettering(Protocol):
-    """A single-stroke font: widths and strokes for a height of the capitals in mm, from (0, 0) to the right and up."""
+    """A single-stroke font: widths and strokes for a height of the capitals in mm, from (0, 0) to
+    the right and up.
+    """
 
     def width(self, text: str, height_mm: float) -> float: ...
     def strokes(self, text: str, height_mm: float) -> tuple[Polyline, ...]: ...
@@ -30,29 +51,45 @@ class Lettering(Protocol):
 
 def label_height(machine: Machine, stock: Stock) -> float:
     """Return the least height of a capital that stays legible on this stock with this spot, mm."""
-    return max(COARSE_MM if stock.family in COARSE else LEAST_MM, round(SPOTS_PER_LETTER * machine.spot_longer_mm, 1))
+    return max(
+        COARSE_MM if stock.family in COARSE else LEAST_MM,
+        round(SPOTS_PER_LETTER * machine.spot_longer_mm, 1),
+    )
 
 
 def label_setting(machine: Machine, stock: Stock, task: str, cells: Sequence[Cell]) -> Setting:
-    """Return a safe low setting for lines that only mark: the energy of a readable tone over the width of the spot.
+    """Return a safe low setting for lines that only mark: the energy of a readable tone over the
+    width of the spot.
 
-    Never more than half of what chars the edge, and never hotter than the coolest cell of a trial that is burnt in
-    lines.
+    Never more than half of what chars the edge, and never hotter than the coolest cell of a trial
+    that is burnt in lines.
     """
     family = family_of(stock)
-    energy = min(family.tone.right_j_mm2 * machine.spot_longer_mm, CHAR_SHARE * family.groove.char_j_mm)
+    energy = min(
+        family.tone.right_j_mm2 * machine.spot_longer_mm, CHAR_SHARE * family.groove.char_j_mm
+    )
     if not rasters(task):
-        energy = min([energy, *(machine.watts(c.setting.power) * c.setting.dose_per_watt for c in cells)])
+        energy = min(
+            [energy, *(machine.watts(c.setting.power) * c.setting.dose_per_watt for c in cells)]
+        )
     return _dialled(machine, energy, min(0.3 * machine.max_speed_mm_s, 60.0), 0.0)
 
 
 def marker_setting(machine: Machine, stock: Stock, pitch_mm: float) -> Setting:
-    """Return the raster setting of the fiducials: the family's tone, one line pitch of `pitch_mm`."""
-    speed = min(0.4 * machine.max_speed_mm_s, 150.0, (2 * MARK_RUN_UP_MM * machine.acceleration_mm_s2) ** 0.5)
+    """Return the raster setting of the fiducials: the family's tone, one line pitch of
+    `pitch_mm`.
+    """
+    speed = min(
+        0.4 * machine.max_speed_mm_s,
+        150.0,
+        (2 * MARK_RUN_UP_MM * machine.acceleration_mm_s2) ** 0.5,
+    )
     return _dialled(machine, family_of(stock).tone.right_j_mm2 * pitch_mm, speed, pitch_mm)
 
 
-def _dialled(machine: Machine, line_energy_j_mm: float, speed_mm_s: float, pitch_mm: float) -> Setting:
+def _dialled(
+    machine: Machine, line_energy_j_mm: float, speed_mm_s: float, pitch_mm: float
+) -> Setting:
     power = machine.fraction_for(line_energy_j_mm * speed_mm_s)
     if power < 0.05:  # below that a tube or diode burns unevenly, or not at all
         power = 0.05
@@ -65,11 +102,14 @@ def _dialled(machine: Machine, line_energy_j_mm: float, speed_mm_s: float, pitch
 
 
 def marks_show(stock: Stock, engraving: str) -> bool:
-    """True where a burnt square stands out from the stock: `engraving` is the catalogue's verdict for engraving it.
+    """True where a burnt square stands out from the stock: `engraving` is the catalogue's verdict
+    for engraving it.
 
     Clear and mirror stock shows none in a photo, nor does dark stock that burns dark.
     """
     dark = any(word in f"{stock.colour} {stock.finish}".casefold() for word in ("black", "dark"))
     return (
-        engraving.startswith("works") and stock.opacity not in ("clear", "mirror") and not (dark and family_of(stock).tone.darkens)
+        engraving.startswith("works")
+        and stock.opacity not in ("clear", "mirror")
+        and not (dark and family_of(stock).tone.darkens)
     )

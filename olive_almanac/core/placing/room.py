@@ -1,4 +1,6 @@
-"""Where a coupon fits on a sheet: inside bed and sheet, clear of clamps, used areas and edges; and what is short if not."""
+"""Where a coupon fits on a sheet: inside bed and sheet, clear of clamps, used areas and edges; and
+what is short if not.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,12 @@ __all__ = ["CORNERS", "SPARE_MM", "Room", "room_on", "route"]
 
 Box = tuple[float, float, float, float]  # left, low, right, high, mm on the bed
 Point = tuple[float, float]
-CORNERS: dict[str, tuple[int, int]] = {"lower left": (0, 0), "lower right": (1, 0), "upper left": (0, 1), "upper right": (1, 1)}
+CORNERS: dict[str, tuple[int, int]] = {
+    "lower left": (0, 0),
+    "lower right": (1, 0),
+    "upper left": (0, 1),
+    "upper right": (1, 1),
+}
 SNAP_MM = 4.0
 SPARE_MM = 0.01  # beside a clamp: files round to less than that
 EPS = 1e-3  # a micrometre: places are rounded to it
@@ -35,17 +42,39 @@ class Room:
     def in_corner(self, width_mm: float, height_mm: float, corner: str) -> Point | None:
         """Return the lower left point of the free place nearest a corner of the area, or None."""
         across, up = CORNERS[corner]
-        wish = (self.area[2] - width_mm if across else self.area[0], self.area[3] - height_mm if up else self.area[1])
+        wish = (
+            self.area[2] - width_mm if across else self.area[0],
+            self.area[3] - height_mm if up else self.area[1],
+        )
         return self.nearest(width_mm, height_mm, wish)
 
     def nearest(self, width_mm: float, height_mm: float, wish: Point) -> Point | None:
-        """Return the free place whose lower left corner is nearest to `wish`, or None where there is no room."""
-        left, low, right, high = self.area[0], self.area[1], self.area[2] - width_mm, self.area[3] - height_mm
+        """Return the free place whose lower left corner is nearest to `wish`, or None where there
+        is no room.
+        """
+        left, low, right, high = (
+            self.area[0],
+            self.area[1],
+            self.area[2] - width_mm,
+            self.area[3] - height_mm,
+        )
         if right < left - EPS or high < low - EPS:
             return None
         held = (min(max(wish[0], left), max(left, right)), min(max(wish[1], low), max(low, high)))
-        xs = {left, right, held[0], *(b[2] for b in self.taken), *(b[0] - width_mm for b in self.taken)}
-        ys = {low, high, held[1], *(b[3] for b in self.taken), *(b[1] - height_mm for b in self.taken)}
+        xs = {
+            left,
+            right,
+            held[0],
+            *(b[2] for b in self.taken),
+            *(b[0] - width_mm for b in self.taken),
+        }
+        ys = {
+            low,
+            high,
+            held[1],
+            *(b[3] for b in self.taken),
+            *(b[1] - height_mm for b in self.taken),
+        }
         places = sorted(((x - wish[0]) ** 2 + (y - wish[1]) ** 2, x, y) for x in xs for y in ys)
         for _, x, y in places:
             if self.is_free((x, y, x + width_mm, y + height_mm)):
@@ -53,20 +82,36 @@ class Room:
         return None
 
     def snapped(self, width_mm: float, height_mm: float, wish: Point) -> Point:
-        """Return `wish` drawn to an edge within 4 mm (of the area or of what is taken), else to whole millimetres."""
-        edges_x = [self.area[0], self.area[2] - width_mm, *(b[2] for b in self.taken), *(b[0] - width_mm for b in self.taken)]
-        edges_y = [self.area[1], self.area[3] - height_mm, *(b[3] for b in self.taken), *(b[1] - height_mm for b in self.taken)]
+        """Return `wish` drawn to an edge within 4 mm (of the area or of what is taken), else to
+        whole millimetres.
+        """
+        edges_x = [
+            self.area[0],
+            self.area[2] - width_mm,
+            *(b[2] for b in self.taken),
+            *(b[0] - width_mm for b in self.taken),
+        ]
+        edges_y = [
+            self.area[1],
+            self.area[3] - height_mm,
+            *(b[3] for b in self.taken),
+            *(b[1] - height_mm for b in self.taken),
+        ]
 
         def drawn(at: float, edges: list[float]) -> float:
             nearest = min(edges, key=lambda edge: abs(edge - at))
-            return nearest if abs(nearest - at) <= SNAP_MM else float(round(at))
+            if abs(nearest - at) <= SNAP_MM:
+                return nearest
+            return float(round(at))
 
         return (drawn(wish[0], edges_x), drawn(wish[1], edges_y))
 
     def largest(self) -> tuple[Box, ...]:
         """Return the free boxes that cannot grow any further, the largest first."""
         first, _, last, _ = self.area
-        xs = sorted({first, last, *(x for b in self.taken for x in (b[0], b[2]) if first < x < last)})
+        xs = sorted(
+            {first, last, *(x for b in self.taken for x in (b[0], b[2]) if first < x < last)}
+        )
         before = {x: [b for b in self.taken if abs(b[2] - x) <= EPS] for x in xs}
         behind = {x: [b for b in self.taken if abs(b[0] - x) <= EPS] for x in xs}
         grown = [
@@ -74,14 +119,17 @@ class Room:
             for left, right in itertools.combinations(xs, 2)
             if (left == first or before[left]) and (right == last or behind[right])
             for low, high in self._gaps(left, right)
-            if (left == first or _beside(before[left], low, high)) and (right == last or _beside(behind[right], low, high))
+            if (left == first or _beside(before[left], low, high))
+            and (right == last or _beside(behind[right], low, high))
         ]
         return tuple(sorted(grown, key=lambda b: -(b[2] - b[0]) * (b[3] - b[1])))
 
     def _gaps(self, left: float, right: float) -> Iterator[tuple[float, float]]:
         """Where an upright strip is free from bottom to top."""
         low, top = self.area[1], self.area[3]
-        for start, end in sorted((b[1], b[3]) for b in self.taken if b[0] < right - EPS and left < b[2] - EPS):
+        for start, end in sorted(
+            (b[1], b[3]) for b in self.taken if b[0] < right - EPS and left < b[2] - EPS
+        ):
             if min(start, top) - low > EPS:
                 yield low, min(start, top)
             low = max(low, end)
@@ -90,22 +138,35 @@ class Room:
 
     def short_by(self, width_mm: float, height_mm: float) -> float:
         """Return by how much the best free box is too narrow or too low, mm; 0 where it fits."""
-        return min((max(0.0, width_mm - (b[2] - b[0]), height_mm - (b[3] - b[1])) for b in self.largest()), default=math.inf)
+        return min(
+            (max(0.0, width_mm - (b[2] - b[0]), height_mm - (b[3] - b[1])) for b in self.largest()),
+            default=math.inf,
+        )
 
 
-def room_on(machine: Machine, sheet: Sheet | None = None, *, at_mm: Point = (0.0, 0.0), edge_mm: float = 0.0) -> Room:
-    """Return the room on a sheet that lies with its lower left corner at `at_mm` on the bed, or on the whole bed.
+def room_on(
+    machine: Machine, sheet: Sheet | None = None, *, at_mm: Point = (0.0, 0.0), edge_mm: float = 0.0
+) -> Room:
+    """Return the room on a sheet that lies with its lower left corner at `at_mm` on the bed, or on
+    the whole bed.
 
-    `edge_mm` is kept free along the sheet's edges; around a clamp the head's clearance is kept free, around a used area
-    2 mm.
+    `edge_mm` is kept free along the sheet's edges; around a clamp the head's clearance is kept
+    free, around a used area 2 mm.
     """
     bed = (0.0, 0.0, *machine.bed_mm)
     if sheet is None:
         return Room(bed)
     x, y = at_mm
     inner = (x + edge_mm, y + edge_mm, x + sheet.width_mm - edge_mm, y + sheet.height_mm - edge_mm)
-    area = (max(inner[0], bed[0]), max(inner[1], bed[1]), min(inner[2], bed[2]), min(inner[3], bed[3]))
-    taken = [_grown(_moved(b, at_mm), machine.head_clearance_mm + SPARE_MM) for b in sheet.clamps_mm]
+    area = (
+        max(inner[0], bed[0]),
+        max(inner[1], bed[1]),
+        min(inner[2], bed[2]),
+        min(inner[3], bed[3]),
+    )
+    taken = [
+        _grown(_moved(b, at_mm), machine.head_clearance_mm + SPARE_MM) for b in sheet.clamps_mm
+    ]
     taken += [_grown(_moved(b, at_mm), 2.0) for b in sheet.used_mm]
     return Room(area, tuple(taken))
 
@@ -145,17 +206,33 @@ def _crosses(start: Point, end: Point, box: Box) -> bool:
     return enter < leave
 
 
-def route(start: Point, end: Point, around: Iterable[Box], *, within: Box | None = None) -> tuple[Point, ...]:
-    """Return the shortest way from start to end that enters none of the boxes: the corners to pass, then the end.
+def route(
+    start: Point, end: Point, around: Iterable[Box], *, within: Box | None = None
+) -> tuple[Point, ...]:
+    """Return the shortest way from start to end that enters none of the boxes: the corners to pass,
+    then the end.
 
-    Shortest path over the corners of the boxes (Dijkstra).  Falls back to the straight way where there is none.
+    Shortest path over the corners of the boxes (Dijkstra).  Falls back to the straight way where
+    there is none.
     """
     boxes = tuple(around)
     if not any(_crosses(start, end, box) for box in boxes):
         return (end,)
-    nodes: Sequence[Point] = [start, end, *((b[i], b[j]) for b in boxes for i in (0, 2) for j in (1, 3))]
+    nodes: Sequence[Point] = [
+        start,
+        end,
+        *((b[i], b[j]) for b in boxes for i in (0, 2) for j in (1, 3)),
+    ]
     if within is not None:
-        nodes = [start, end, *(p for p in nodes[2:] if within[0] <= p[0] <= within[2] and within[1] <= p[1] <= within[3])]
+        nodes = [
+            start,
+            end,
+            *(
+                p
+                for p in nodes[2:]
+                if within[0] <= p[0] <= within[2] and within[1] <= p[1] <= within[3]
+            ),
+        ]
     best = {0: 0.0}
     came: dict[int, int] = {}
     heap = [(0.0, 0)]

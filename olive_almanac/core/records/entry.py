@@ -15,13 +15,28 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 from olive_almanac.core.units import number_text
 
-__all__ = ["PROOFS_NEEDED", "PROOF_DAYS", "Entry", "Evidence", "Margins", "Proof", "Room", "State", "Subject", "proved_chance", "state_of"]
+__all__ = [
+    "PROOFS_NEEDED",
+    "PROOF_DAYS",
+    "Entry",
+    "Evidence",
+    "Margins",
+    "Proof",
+    "Room",
+    "State",
+    "Subject",
+    "proved_chance",
+    "state_of",
+]
 
 State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"]
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"
-LEAST_DRIFT, USUAL_DRIFT = 0.05, 0.08  # ln energy below which nothing is due; limit where no margin in power is known
+LEAST_DRIFT, USUAL_DRIFT = (
+    0.05,
+    0.08,
+)  # ln energy below which nothing is due; limit where no margin in power is known
 SURE = 0.95  # of the one-sided lower bound that good burns alone prove
 
 
@@ -40,7 +55,8 @@ class Subject:
 
 @dataclass(frozen=True)
 class Margins:
-    """How far one thing alone may change before the burn fails its target; None where no limit was found.
+    """How far one thing alone may change before the burn fails its target; None where no limit was
+    found.
 
     `speed` and `power` are factors (1.31: 31 % quicker; 0.76: down to 76 % of the power).
     """
@@ -137,10 +153,14 @@ class Entry:
 
     @property
     def passed_in_a_row(self) -> tuple[Proof, ...]:
-        """The confirming burns since the last failure, the newest run of one lot and machine state only."""
+        """The confirming burns since the last failure, the newest run of one lot and machine state
+        only.
+        """
         run: list[Proof] = []
         for proof in reversed(self.proofs):
-            if proof.outcome == FAILED or (run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)):
+            if proof.outcome == FAILED or (
+                run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)
+            ):
                 break
             run.append(proof)
         return tuple(reversed(run))
@@ -149,28 +169,38 @@ class Entry:
     def proven_on(self) -> date | None:
         """The day of the proof that completed the newest full set, or None."""
         run = self.passed_in_a_row
-        return date.fromisoformat(run[-1].on) if len(run) >= PROOFS_NEEDED else None
+        if len(run) >= PROOFS_NEEDED:
+            return date.fromisoformat(run[-1].on)
+        return None
 
     @property
     def prove_again_by(self) -> date | None:
-        return self.proven_on + timedelta(days=PROOF_DAYS) if self.proven_on else None
+        if self.proven_on:
+            return self.proven_on + timedelta(days=PROOF_DAYS)
+        return None
 
     @property
     def was_ever_proven(self) -> bool:
         passed = 0
         for proof in self.proofs:
-            passed = 0 if proof.outcome == FAILED else passed + 1
+            if proof.outcome == FAILED:
+                passed = 0
+            else:
+                passed = passed + 1
             if passed >= PROOFS_NEEDED:
                 return True
         return False
 
 
 def proved_chance(good: int) -> float:
-    """Return the lower bound of the chance to succeed that `good` burns in a row, none failed, prove with 95 % (one-sided).
+    """Return the lower bound of the chance to succeed that `good` burns in a row, none failed,
+    prove with 95 % (one-sided).
 
     (1 - 0.95)^(1/n) (Clopper & Pearson, Biometrika 26:404 (1934), for n of n).
     """
-    return float((1 - SURE) ** (1 / good)) if good > 0 else 0.0
+    if good > 0:
+        return float((1 - SURE) ** (1 / good))
+    return 0.0
 
 
 def state_of(
@@ -178,16 +208,22 @@ def state_of(
 ) -> tuple[State, str]:
     """Return the state of an entry by rule, and the reason in words.
 
-    guess -> on trial -> proven by PROOFS_NEEDED good burns in a row under one lot and machine state -> due again by
-    date, by another lot, by another machine state, by drift of the machine (`checks` are its weekly ones), or by a failure.
+    guess -> on trial -> proven by PROOFS_NEEDED good burns in a row under one lot and machine state
+    -> due again by date, by another lot, by another machine state, by drift of the machine
+    (`checks` are its weekly ones), or by a failure.
     """
-    last = entry.proofs[-1] if entry.proofs else None
+    last = None
+    if entry.proofs:
+        last = entry.proofs[-1]
     if last and last.outcome == FAILED:
         return "due", f"failed on {day_text(last.on)}"
     by = entry.prove_again_by
     if by is not None and last is not None:
         if last.lot != lot:
-            return "due", f"proven on lot {last.lot or 'unnamed'}; lot {lot or 'unnamed'} not yet tried"
+            return (
+                "due",
+                f"proven on lot {last.lot or 'unnamed'}; lot {lot or 'unnamed'} not yet tried",
+            )
         if last.machine_state != machine_state:
             return "due", "the machine has changed since"
         if today > by:
@@ -198,7 +234,10 @@ def state_of(
             return "due", f"needs {share:.0f} % {way} energy: check of {day_text(drift.on)}"
         return "proven", f"until {day_text(by)}"
     if entry.was_ever_proven:
-        return "due", f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed"
+        return (
+            "due",
+            f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed",
+        )
     passed = len(entry.passed_in_a_row)
     if passed or entry.origin == "trial":
         return "trial", f"{passed} of {PROOFS_NEEDED} confirming burns"
@@ -206,18 +245,29 @@ def state_of(
 
 
 def _drift_used_up(entry: Entry, more: float) -> float:
-    """How far a drift of ln energy has come towards what makes the entry due: half its margin in power.
+    """How far a drift of ln energy has come towards what makes the entry due: half its margin in
+    power.
 
-    A cut that needs less energy than before still falls free; a tone can turn out too dark as well as too light.
+    A cut that needs less energy than before still falls free; a tone can turn out too dark as well
+    as too light.
     """
     if more < 0 and entry.task == "cut":
         return 0.0
-    margin = entry.evidence.margins.power if more > 0 else entry.evidence.margins.power_up
-    limit = USUAL_DRIFT if not margin else max(LEAST_DRIFT, 0.5 * abs(math.log(margin)))
+    if more > 0:
+        margin = entry.evidence.margins.power
+    else:
+        margin = entry.evidence.margins.power_up
+    if not margin:
+        limit = USUAL_DRIFT
+    else:
+        limit = max(LEAST_DRIFT, 0.5 * abs(math.log(margin)))
     return abs(more) / limit
 
 
 def day_text(day: date | str) -> str:
     """Return a date as printed in the book: 14 October 2026."""
-    day = date.fromisoformat(day) if isinstance(day, str) else day
+    if isinstance(day, str):
+        day = date.fromisoformat(day)
+    else:
+        day = day
     return f"{day.day} {day:%B} {day.year}"

@@ -13,7 +13,9 @@ __all__ = ["SOURCES", "Machine", "PowerMode", "Source"]
 
 Source = Literal["diode", "co2", "fibre"]
 FileUnits = Literal["mm", "inch"]
-SOURCES: dict[str, tuple[str, float]] = {  # word on screen, usual wavelength in nm (common practice)
+SOURCES: dict[
+    str, tuple[str, float]
+] = {  # word on screen, usual wavelength in nm (common practice)
     "diode": ("diode", 450.0),
     "co2": ("CO₂", 10600.0),
     "fibre": ("fibre", 1064.0),
@@ -36,9 +38,10 @@ class PowerMode:
 class Machine:
     """A machine as configured now.
 
-    `optical_power_w` is what reaches the work in the mode in use; the electrical input is `rated_power_w`, kept apart
-    and never computed with.  `spot_x_mm` and `spot_y_mm` are 1/e2 diameters; `rayleigh_mm` is the height over which
-    the spot grows by a factor of sqrt 2.  `power_scale` is the S word of full power in this controller.
+    `optical_power_w` is what reaches the work in the mode in use; the electrical input is
+    `rated_power_w`, kept apart and never computed with.  `spot_x_mm` and `spot_y_mm` are 1/e2
+    diameters; `rayleigh_mm` is the height over which the spot grows by a factor of sqrt 2.
+    `power_scale` is the S word of full power in this controller.
     """
 
     name: str
@@ -61,17 +64,25 @@ class Machine:
     lens_focal_mm: float | None = None
     beam_at_lens_mm: float | None = None
     m2: float | None = None
-    power_table: tuple[tuple[float, float], ...] = ()  # power as dialled in percent, watts by a meter; rising
+    power_table: tuple[
+        tuple[float, float], ...
+    ] = ()  # power as dialled in percent, watts by a meter; rising
     file_units: FileUnits = "mm"
     air_words: tuple[str, str, str] = ("M9", "M7", "M8")  # controller words for air off, low, full
     header: tuple[str, ...] = ()  # lines of the controller's dialect at the start and end of a file
     footer: tuple[str, ...] = ()
-    junction_mm: float = 0.01  # how far the path may miss a corner when it is rounded at speed (junction deviation)
+    junction_mm: float = (
+        0.01  # how far the path may miss a corner when it is rounded at speed (junction deviation)
+    )
     focus_speed_mm_s: float = 10.0  # of the head moving up and down
-    head_clearance_mm: float = 10.0  # how far the beam must stay from a clamp so that the head misses it
+    head_clearance_mm: float = (
+        10.0  # how far the beam must stay from a clamp so that the head misses it
+    )
     hour_rate: float | None = None  # cost of an hour of running, in the shop's money
     notes: str = ""
-    extra: dict[str, object] = field(default_factory=dict, hash=False)  # fields of a file that we do not know
+    extra: dict[str, object] = field(
+        default_factory=dict, hash=False
+    )  # fields of a file that we do not know
 
     def __post_init__(self) -> None:
         check_text("Name of the machine", self.name, 60)
@@ -87,7 +98,10 @@ class Machine:
             check_number("Bed", side, "mm", low=10, high=10000)
         check_number("Power scale", self.power_scale, low=1, high=100000)
         check_choice("Units of the file", self.file_units, ("mm", "inch"))
-        for name, value in (("Focal length", self.lens_focal_mm), ("Beam at the lens", self.beam_at_lens_mm)):
+        for name, value in (
+            ("Focal length", self.lens_focal_mm),
+            ("Beam at the lens", self.beam_at_lens_mm),
+        ):
             if value is not None:
                 check_number(name, value, "mm", above=0, high=2000)
         if self.m2 is not None:
@@ -112,7 +126,9 @@ class Machine:
 
     @property
     def power_curve(self) -> tuple[tuple[float, ...], tuple[float, ...]]:
-        """Dialled fractions and the watts they give, both rising: the meter's table made monotone, or a straight line."""
+        """Dialled fractions and the watts they give, both rising: the meter's table made monotone,
+        or a straight line.
+        """
         if not self.power_table:
             return (0.0, 1.0), (0.0, self.optical_power_w)
         fractions, watts, most = [0.0], [0.0], 0.0
@@ -127,7 +143,9 @@ class Machine:
         return tuple(fractions), tuple(watts)
 
     def watts(self, fraction: float) -> float:
-        """Return the power at the work for a dialled fraction, W: by the meter's table where there is one."""
+        """Return the power at the work for a dialled fraction, W: by the meter's table where there
+        is one.
+        """
         return _interpolate(fraction, *self.power_curve)
 
     def fraction_for(self, watts: float) -> float:
@@ -152,5 +170,7 @@ def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> floa
     """Straight lines between points; beyond the last, straight on from the origin."""
     for (x0, x1), (y0, y1) in zip(itertools.pairwise(xs), itertools.pairwise(ys), strict=True):
         if x <= x1:
-            return y0 if x1 == x0 else y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+            if x1 == x0:
+                return y0
+            return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
     return ys[-1] * x / xs[-1]

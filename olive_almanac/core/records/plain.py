@@ -1,7 +1,7 @@
 """Records as plain dicts and lists, and back, driven by the records' own type hints.
 
-Everything that leaves memory (files between stations, the library, the snapshot) passes through here, so that one
-wording tells the operator what is wrong in a file and where.
+Everything that leaves memory (files between stations, the library, the snapshot) passes through
+here, so that one wording tells the operator what is wrong in a file and where.
 """
 
 from __future__ import annotations
@@ -24,15 +24,17 @@ _PLAIN = frozenset((str, int, float, bool, type(None)))
 
 
 def to_plain(record: Any) -> Any:
-    """Return a record as dicts, lists, numbers, texts and None; fields kept in `extra` return to their level."""
+    """Return a record as dicts, lists, numbers, texts and None; fields kept in `extra` return to
+    their level.
+    """
     return _writer_for(record)(record)
 
 
 def from_plain(kind: type[R], plain: object, where: str = "") -> R:
     """Return the record of class `kind` that `plain` describes.
 
-    Unknown fields are kept in the record's `extra` where it has one, and dropped elsewhere.  Raises BadFile with the
-    place (`where` names the file) and what is wrong.
+    Unknown fields are kept in the record's `extra` where it has one, and dropped elsewhere.  Raises
+    BadFile with the place (`where` names the file) and what is wrong.
     """
     try:
         return typing.cast(R, _quick(typing.cast(typing.Hashable, kind))(plain))
@@ -41,7 +43,9 @@ def from_plain(kind: type[R], plain: object, where: str = "") -> R:
 
 
 def _writer_for(value: Any) -> Callable[[Any], Any]:
-    """How values of this one's type become plain; found out once for a type, since every act of the operator waits for it."""
+    """How values of this one's type become plain; found out once for a type, since every act of the
+    operator waits for it.
+    """
     kind = type(value)
     if kind not in _WRITERS:
         _WRITERS[kind] = _writer(kind)
@@ -63,8 +67,12 @@ def _record_writer(kind: Any) -> Callable[[Any], Any]:
 
     def write(record: Any) -> dict[str, Any]:
         fields = record.__dict__
-        plain = {name: value if type(value := fields[name]) in _PLAIN else _writer_for(value)(value) for name in names}
-        return plain | plain.pop("extra") if "extra" in plain else plain
+        plain: dict[str, Any] = {}
+        for name in names:
+            value = fields[name]
+            plain[name] = value if type(value) in _PLAIN else _writer_for(value)(value)
+        extra: dict[str, Any] = plain.pop("extra", {})
+        return plain | extra
 
     return write
 
@@ -89,12 +97,22 @@ def _quick(kind: Any) -> Callable[[Any], Any]:
         return lambda plain: None if plain is None and may_be_none else other(plain)
     if origin is Literal:
         words = frozenset(get_args(kind))
-        return lambda plain: plain if type(plain) in (str, int) and plain in words else _refuse(plain)
+        return lambda plain: (
+            plain if type(plain) in (str, int) and plain in words else _refuse(plain)
+        )
     if origin is tuple and len(get_args(kind)) == 2 and get_args(kind)[1] is Ellipsis:
         item = _quick(get_args(kind)[0])
-        return lambda plain: tuple([item(one) for one in plain]) if type(plain) is list else _refuse(plain)
+        return lambda plain: (
+            tuple([item(one) for one in plain]) if type(plain) is list else _refuse(plain)
+        )
     if kind is float:
-        return lambda plain: plain if type(plain) is float and plain - plain == 0 else float(plain) if type(plain) is int else _refuse(plain)
+        return lambda plain: (
+            plain
+            if type(plain) is float and plain - plain == 0
+            else float(plain)
+            if type(plain) is int
+            else _refuse(plain)
+        )
     if kind in (str, int, bool):
         return lambda plain: plain if type(plain) is kind else _refuse(plain)
     return _refuse
@@ -102,7 +120,11 @@ def _quick(kind: Any) -> Callable[[Any], Any]:
 
 def _quick_record(kind: type) -> Callable[[Any], Any]:
     hints = _hints(kind)
-    readers = {field.name: _quick(hints[field.name]) for field in dataclasses.fields(kind) if field.name != "extra"}
+    readers = {
+        field.name: _quick(hints[field.name])
+        for field in dataclasses.fields(kind)
+        if field.name != "extra"
+    }
     needed = {
         field.name
         for field in dataclasses.fields(kind)
@@ -110,7 +132,11 @@ def _quick_record(kind: type) -> Callable[[Any], Any]:
     }
 
     def read(plain: Any) -> Any:
-        if type(plain) is not dict or not needed <= plain.keys() or not plain.keys() <= readers.keys():
+        if (
+            type(plain) is not dict
+            or not needed <= plain.keys()
+            or not plain.keys() <= readers.keys()
+        ):
             raise _Unsure  # also where fields are unknown: the slow way keeps or drops them
         return kind(**{name: readers[name](value) for name, value in plain.items()})
 
@@ -133,7 +159,10 @@ def _read(kind: Any, plain: object, where: str) -> Any:
         return _read(options[0], plain, where)
     if origin is Literal:
         if plain not in get_args(kind):
-            raise BadFile(f"{where} is {_shown(plain)}: one of {', '.join(map(str, get_args(kind)))} is expected.")
+            raise BadFile(
+                f"{where} is {_shown(plain)}: one of {', '.join(map(str, get_args(kind)))} is "
+                "expected."
+            )
         return plain
     if origin is tuple:
         return _read_tuple(get_args(kind), plain, where)
@@ -146,14 +175,18 @@ def _read(kind: Any, plain: object, where: str) -> Any:
 
 def _read_record(kind: type, plain: object, where: str) -> Any:
     if not isinstance(plain, Mapping):
-        raise BadFile(f"{where or kind.__name__} is {_shown(plain)}: a group of fields is expected.")
+        raise BadFile(
+            f"{where or kind.__name__} is {_shown(plain)}: a group of fields is expected."
+        )
     hints = _hints(kind)
     values: dict[str, Any] = {}
     for field in dataclasses.fields(kind):
         if field.name == "extra":
             continue
         if field.name in plain:
-            values[field.name] = _read(hints[field.name], plain[field.name], _below(where, field.name))
+            values[field.name] = _read(
+                hints[field.name], plain[field.name], _below(where, field.name)
+            )
         elif field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING:
             raise BadFile(f"{_below(where, field.name)} is missing.")
     unknown = {str(key): value for key, value in plain.items() if key not in hints}
@@ -174,7 +207,10 @@ def _read_tuple(items: tuple[Any, ...], plain: object, where: str) -> tuple[Any,
         return tuple(_read(items[0], item, f"{where}[{i}]") for i, item in enumerate(plain))
     if len(plain) != len(items):
         raise BadFile(f"{where} holds {len(plain)} values: {len(items)} are expected.")
-    return tuple(_read(kind, item, f"{where}[{i}]") for i, (kind, item) in enumerate(zip(items, plain, strict=True)))
+    return tuple(
+        _read(kind, item, f"{where}[{i}]")
+        for i, (kind, item) in enumerate(zip(items, plain, strict=True))
+    )
 
 
 def _read_scalar(kind: Any, plain: object, where: str) -> Any:
@@ -189,14 +225,20 @@ def _read_scalar(kind: Any, plain: object, where: str) -> Any:
             return int(plain)
     if kind is str and isinstance(plain, str):
         return plain
-    expected = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}.get(kind, str(kind))
+    expected = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}.get(
+        kind, str(kind)
+    )
     raise BadFile(f"{where} is {_shown(plain)}: {expected} is expected.")
 
 
 def _below(where: str, name: str) -> str:
-    return f"{where}.{name}" if where and not where.endswith(": ") else f"{where}{name}"
+    if where and not where.endswith(": "):
+        return f"{where}.{name}"
+    return f"{where}{name}"
 
 
 def _shown(value: object) -> str:
     text = repr(value)
-    return text if len(text) <= 40 else text[:37] + "..."
+    if len(text) <= 40:
+        return text
+    return text[:37] + "..."

@@ -11,30 +11,56 @@ __all__ = ["check_choice", "check_number", "check_text"]
 
 
 def check_number(
-    field: str, value: float, unit: str = "", *, low: float = -math.inf, high: float = math.inf, above: float | None = None
+    field: str,
+    value: float,
+    unit: str = "",
+    *,
+    low: float = -math.inf,
+    high: float = math.inf,
+    above: float | None = None,
 ) -> None:
-    """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if given)."""
+    """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if
+    given).
+    """
     try:
         good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
     except TypeError:
-        raise OutOfRange(field, repr(value), f"a number {_allowed(unit, low, high, above)}") from None
+        raise OutOfRange(
+            field, repr(value), f"a number {_allowed(unit, low, high, above)}"
+        ) from None
     if not good or isinstance(value, bool):
         raise OutOfRange(field, value, _allowed(unit, low, high, above), unit)
 
 
 def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
-    tail = f" {unit}" if unit else ""
-    least = f"above {above:g}" if above is not None else f"at least {low:g}" if low > -math.inf else ""
+    tail = ""
+    if unit:
+        tail = f" {unit}"
+    if above is not None:
+        least = f"above {above:g}"
+    elif low > -math.inf:
+        least = f"at least {low:g}"
+    else:
+        least = ""
     if high < math.inf:
-        return f"{least} and at most {high:g}{tail}" if least else f"at most {high:g}{tail}"
-    return least + tail if least else "a finite number"
+        if least:
+            return f"{least} and at most {high:g}{tail}"
+        return f"at most {high:g}{tail}"
+    if least:
+        return least + tail
+    return "a finite number"
 
 
 def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
     """Raise OutOfRange unless value is one of `choices`."""
-    choices = choices if isinstance(choices, (tuple, dict)) else tuple(choices)
+    if isinstance(choices, (tuple, dict)):
+        choices = choices
+    else:
+        choices = tuple(choices)
     if value not in choices:
-        raise OutOfRange(field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices))
+        raise OutOfRange(
+            field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices)
+        )
 
 
 def check_text(field: str, value: str, most: int = 200) -> None:

@@ -7,9 +7,23 @@ from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
-__all__ = ["CHAR_WORDS", "DEFECTS", "DEFECT_WORDS", "FLAG_WORDS", "HOLDS", "VERDICTS", "VERDICT_WORDS", "By", "Reading", "Verdict", "flared"]
+__all__ = [
+    "CHAR_WORDS",
+    "DEFECTS",
+    "DEFECT_WORDS",
+    "FLAG_WORDS",
+    "HOLDS",
+    "VERDICTS",
+    "VERDICT_WORDS",
+    "By",
+    "Reading",
+    "Verdict",
+    "flared",
+]
 
-Verdict = Literal["free", "push", "hangs", "not_through", "too_light", "right", "too_dark", "no_mark"]
+Verdict = Literal[
+    "free", "push", "hangs", "not_through", "too_light", "right", "too_dark", "no_mark"
+]
 By = Literal["eye", "gauge", "photo"]
 _TONES = ("too_light", "right", "too_dark", "no_mark")
 VERDICTS: dict[str, tuple[str, ...]] = {
@@ -37,24 +51,48 @@ DEFECTS: dict[str, tuple[str, ...]] = {  # what can be noted of a cell besides i
     "mark": ("rubs_off", "uneven", "haze", "crack"),
 }
 DEFECT_WORDS = {
-    "reweld": "ran together again", "melt": "melted edge", "foam": "foam on the edge", "stripes": "stripes", "back_scorch": "scorched back",
-    "haze": "haze", "uneven": "uneven", "crack": "crack", "melt_through": "melted through", "rubs_off": "rubs off", "flare": "flared up",
-}  # fmt: skip
+    "reweld": "ran together again",
+    "melt": "melted edge",
+    "foam": "foam on the edge",
+    "stripes": "stripes",
+    "back_scorch": "scorched back",
+    "haze": "haze",
+    "uneven": "uneven",
+    "crack": "crack",
+    "melt_through": "melted through",
+    "rubs_off": "rubs off",
+    "flare": "flared up",
+}
 HOLDS = "holds"  # a flag that tells something: the piece is still in, so it did not fall free
 FLAG_WORDS = {  # why a cell is not judged from a photo
-    "off_frame": "it lies off the picture", "uneven_light": "a shadow edge or reflection crosses it", "reference_off": "the stock beside it is lit differently",
-    "odd_colour": "its colour does not fit the other cells: a reflection or dirt", "bright_spot": "a bright spot lies on it",
-    "dark_spot": "a dark spot lies on it", "gradient": "the light changes over it", "clipped": "it is overexposed",
-    "too_dark": "it is too dark to tell", "covered_or_tinted": "something covers or tints the stock beside it",
-    "covered_or_glare": "something covers it, or glare", "impossible": "it would be lighter than white or darker than black",
-    "blur": "the photo is blurred", "position": "its place is not sure", "unsure": "it looks neither like stock nor like the ground",
-    "not_background": "what shows in it is not the ground", "mixed": "light and dark lie mixed in it", "too_thin": "the line is thinner than the blur",
-    "too_faint": "the line is too faint", "ragged": "the line is ragged", "poor_fit": "the line has no clear edges",
+    "off_frame": "it lies off the picture",
+    "uneven_light": "a shadow edge or reflection crosses it",
+    "reference_off": "the stock beside it is lit differently",
+    "odd_colour": "its colour does not fit the other cells: a reflection or dirt",
+    "bright_spot": "a bright spot lies on it",
+    "dark_spot": "a dark spot lies on it",
+    "gradient": "the light changes over it",
+    "clipped": "it is overexposed",
+    "too_dark": "it is too dark to tell",
+    "covered_or_tinted": "something covers or tints the stock beside it",
+    "covered_or_glare": "something covers it, or glare",
+    "impossible": "it would be lighter than white or darker than black",
+    "blur": "the photo is blurred",
+    "position": "its place is not sure",
+    "unsure": "it looks neither like stock nor like the ground",
+    "not_background": "what shows in it is not the ground",
+    "mixed": "light and dark lie mixed in it",
+    "too_thin": "the line is thinner than the blur",
+    "too_faint": "the line is too faint",
+    "ragged": "the line is ragged",
+    "poor_fit": "the line has no clear edges",
     "out_of_line": "its tone does not fit the cells of like energy",
     "needs_card": "without a grey card so light a mark on dark stock cannot be told exactly",
     "holds": "the piece is still in, and the back tells whether it hangs",
-    "clear_stock": "darkness cannot be told on clear stock", "gauge_only": "it is measured with a gauge", "sides_differ": "front and back do not agree",
-}  # fmt: skip
+    "clear_stock": "darkness cannot be told on clear stock",
+    "gauge_only": "it is measured with a gauge",
+    "sides_differ": "front and back do not agree",
+}
 CHAR_WORDS = ("clean", "brown", "charred", "flared")
 
 
@@ -62,8 +100,8 @@ CHAR_WORDS = ("clean", "brown", "charred", "flared")
 class Reading:
     """A reading of one cell; every part but the cell may be missing.
 
-    `char` is 0 clean, 1 brown, 2 charred, 3 flared; `lightness` is L* 0..100 of the cell, `delta_l` its difference
-    from the stock beside it; `confidence` is 0..1.
+    `char` is 0 clean, 1 brown, 2 charred, 3 flared; `lightness` is L* 0..100 of the cell, `delta_l`
+    its difference from the stock beside it; `confidence` is 0..1.
     """
 
     cell: str

@@ -22,9 +22,10 @@ Direction = Literal["x", "y", "xy"]
 class Setting:
     """One setting.
 
-    `power` is the fraction of optical power; `focus_mm` is positive when the focus lies below the top face;
-    `pitch_mm` is the distance of raster lines, 0 for a single line; `crosshatch` rasters a second time, turned by 90
-    degrees; `focus_step_mm` lowers the focus by that much after each pass.
+    `power` is the fraction of optical power; `focus_mm` is positive when the focus lies below the
+    top face; `pitch_mm` is the distance of raster lines, 0 for a single line; `crosshatch` rasters
+    a second time, turned by 90 degrees; `focus_step_mm` lowers the focus by that much after each
+    pass.
     """
 
     power: float
@@ -39,7 +40,9 @@ class Setting:
     focus_step_mm: float = 0.0
 
     def __post_init__(self) -> None:
-        if not self._plainly_good():  # planning makes thousands of them: say what is wrong only where something is
+        if (
+            not self._plainly_good()
+        ):  # planning makes thousands of them: say what is wrong only where something is
             self._check()
 
     def _plainly_good(self) -> bool:
@@ -79,8 +82,12 @@ class Setting:
 
     @property
     def dose_per_watt(self) -> float:
-        """Energy per watt over all passes: s/mm for a line, s/mm2 for a raster (both ways with cross-hatch)."""
-        ways = 2 if self.crosshatch else 1
+        """Energy per watt over all passes: s/mm for a line, s/mm2 for a raster (both ways with
+        cross-hatch).
+        """
+        ways = 1
+        if self.crosshatch:
+            ways = 2
         return self.passes * ways / (self.speed_mm_s * (self.pitch_mm or 1.0))
 
 

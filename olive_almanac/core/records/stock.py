@@ -17,7 +17,8 @@ OPACITIES = ("opaque", "translucent", "clear", "mirror")
 
 @dataclass(frozen=True)
 class Sheet:
-    """A sheet or offcut with the areas already used and the zones of its clamps: left, low, right, high in mm.
+    """A sheet or offcut with the areas already used and the zones of its clamps: left, low, right,
+    high in mm.
 
     All boxes are measured from the sheet's own lower left corner.
     """
@@ -33,15 +34,19 @@ class Sheet:
         for name, boxes in (("Used area", self.used_mm), ("Clamp", self.clamps_mm)):
             for left, low, right, high in boxes:
                 if not (left < right and low < high):
-                    raise OutOfRange(name, f"{left:g},{low:g},{right:g},{high:g}", "from the lower left to the upper right, in mm")
+                    raise OutOfRange(
+                        name,
+                        f"{left:g},{low:g},{right:g},{high:g}",
+                        "from the lower left to the upper right, in mm",
+                    )
 
 
 @dataclass(frozen=True)
 class Stock:
     """A stock of one lot.
 
-    `thickness_mm` is nominal; `measured_mm` holds caliper readings, kept apart.  `family` is an id of
-    `core.materials.families`.
+    `thickness_mm` is nominal; `measured_mm` holds caliper readings, kept apart.  `family` is an id
+    of `core.materials.families`.
     """
 
     name: str
@@ -79,7 +84,9 @@ class Stock:
     @property
     def true_thickness_mm(self) -> float:
         """Mean of the caliper readings, or the nominal thickness where there are none."""
-        return fmean(self.measured_mm) if self.measured_mm else self.thickness_mm
+        if self.measured_mm:
+            return fmean(self.measured_mm)
+        return self.thickness_mm
 
     @property
     def short_name(self) -> str:
@@ -89,4 +96,6 @@ class Stock:
     @property
     def label(self) -> str:
         """Name, thickness and lot, as the subject line shows it."""
-        return f"{self.short_name}, lot {self.lot}" if self.lot else self.short_name
+        if self.lot:
+            return f"{self.short_name}, lot {self.lot}"
+        return self.short_name

@@ -30,7 +30,19 @@ __all__ = [
 
 Mark = Literal["outline", "fill", "line", "comb", "stack", "detail"]
 Kind = Literal[
-    "grid", "passes", "focus", "ramp", "pitch", "grey", "kerf", "air", "direction", "detail", "confirm", "weekly", "next"
+    "grid",
+    "passes",
+    "focus",
+    "ramp",
+    "pitch",
+    "grey",
+    "kerf",
+    "air",
+    "direction",
+    "detail",
+    "confirm",
+    "weekly",
+    "next",
 ]
 MARKS: tuple[Mark, ...] = get_args(Mark)
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -50,9 +62,11 @@ class Factor:
 
 @dataclass(frozen=True)
 class Cell:
-    """One patch: `rect_mm` is x, y, width, height from the lower left corner of the coupon; row 0 is lowest.
+    """One patch: `rect_mm` is x, y, width, height from the lower left corner of the coupon; row 0
+    is lowest.
 
-    `nominal_mm` is the drawn size that a gauge compares with: a slot's width (comb) or a piece's (stack), else 0.
+    `nominal_mm` is the drawn size that a gauge compares with: a slot's width (comb) or a piece's
+    (stack), else 0.
     """
 
     id: str
@@ -69,7 +83,11 @@ class Cell:
         if not (0 < len(self.id) <= 40 and self.id.strip() and self.mark in MARKS):
             check_text("Cell id", self.id, 40)
             check_choice("Mark", self.mark, MARKS)
-        if not (0 < self.rect_mm[2] <= 2000 and 0 < self.rect_mm[3] <= 2000 and 0 <= self.seconds < math.inf):
+        if not (
+            0 < self.rect_mm[2] <= 2000
+            and 0 < self.rect_mm[3] <= 2000
+            and 0 <= self.seconds < math.inf
+        ):
             for side in self.rect_mm[2:]:
                 check_number("Cell side", side, "mm", above=0, high=2000)
             check_number("Time of the cell", self.seconds, "s", low=0)
@@ -99,8 +117,9 @@ class Place:
 
 @dataclass(frozen=True)
 class SheetOnBed:
-    """The sheet under a trial: which of the stock's sheets (counted from 0), where its lower left corner lies on the bed,
-    its size, and what is in the way on it, in mm of the bed."""
+    """The sheet under a trial: which of the stock's sheets (counted from 0), where its lower left
+    corner lies on the bed, its size, and what is in the way on it, in mm of the bed.
+    """
 
     number: int
     x_mm: float
@@ -112,7 +131,9 @@ class SheetOnBed:
 
 @dataclass(frozen=True)
 class Label:
-    """Words burnt in single strokes: the lower left corner of the first letter, and the height of a capital, in mm."""
+    """Words burnt in single strokes: the lower left corner of the first letter, and the height of a
+    capital, in mm.
+    """
 
     text: str
     at_mm: tuple[float, float]
@@ -121,7 +142,9 @@ class Label:
 
 @dataclass(frozen=True)
 class Fiducial:
-    """A square mark that a photo is found by: dictionary, id, centre and side of its black square in coupon mm."""
+    """A square mark that a photo is found by: dictionary, id, centre and side of its black square
+    in coupon mm.
+    """
 
     kind: str
     id: int
@@ -133,9 +156,9 @@ class Fiducial:
 class Trial:
     """A trial as it goes to the machine.
 
-    `made` is an ISO date; `seconds` is the whole burning time with travel, marks and rests.  `label_setting` burns the
-    labels and the corner mark, `fiducial_setting` the fiducials; `cost` is in the shop's money, None where no rate is
-    known.
+    `made` is an ISO date; `seconds` is the whole burning time with travel, marks and rests.
+    `label_setting` burns the labels and the corner mark, `fiducial_setting` the fiducials; `cost`
+    is in the shop's money, None where no rate is known.
     """
 
     id: str
@@ -160,7 +183,9 @@ class Trial:
     sheet: SheetOnBed | None = None
     turned: bool = False
     cost: float | None = None
-    choices: dict[str, object] = field(default_factory=dict, hash=False)  # what it was planned from, to plan on
+    choices: dict[str, object] = field(
+        default_factory=dict, hash=False
+    )  # what it was planned from, to plan on
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
@@ -178,7 +203,12 @@ class Trial:
     def area_mm(self) -> Box:
         """The coupon's box on the bed."""
         place = self.on_sheet or Place(0.0, 0.0)
-        return (place.x_mm, place.y_mm, place.x_mm + self.coupon.width_mm, place.y_mm + self.coupon.height_mm)
+        return (
+            place.x_mm,
+            place.y_mm,
+            place.x_mm + self.coupon.width_mm,
+            place.y_mm + self.coupon.height_mm,
+        )
 
     @property
     def in_order(self) -> tuple[Cell, ...]:

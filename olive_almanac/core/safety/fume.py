@@ -28,7 +28,8 @@ def air_changes_per_hour(*, flow_m3_h: float, room_m3: float) -> float:
 
 
 def clearance_minutes(*, air_changes_h: float, share: float = 0.99) -> float:
-    """Return the minutes until `share` of the fume is gone from a mixed room: -60 ln(1 - share) / ACH.
+    """Return the minutes until `share` of the fume is gone from a mixed room: -60 ln(1 - share) /
+    ACH.
 
     Source: CDC, environmental infection control guideline (2003), App. B, from memory.
     """
@@ -38,7 +39,9 @@ def clearance_minutes(*, air_changes_h: float, share: float = 0.99) -> float:
     return -60 * math.log(1 - share) / air_changes_h
 
 
-def concentration_mg_m3(*, given_off_mg_s: float, flow_m3_s: float, room_m3: float, seconds: float) -> float:
+def concentration_mg_m3(
+    *, given_off_mg_s: float, flow_m3_s: float, room_m3: float, seconds: float
+) -> float:
     """Return what builds up in a mixed room: G/Q (1 - exp(-Q t / V))."""
     _positive(given_off=given_off_mg_s, flow=flow_m3_s, room=room_m3)
     return given_off_mg_s / flow_m3_s * -math.expm1(-flow_m3_s * seconds / room_m3)

@@ -1,4 +1,6 @@
-"""Does the frame fit: a drawing placed by one of nine origins, inside the bed and the stock, clear of clamps."""
+"""Does the frame fit: a drawing placed by one of nine origins, inside the bed and the stock, clear
+of clamps.
+"""
 
 from __future__ import annotations
 
@@ -28,20 +30,31 @@ class Frame:
 
     @property
     def box(self) -> Box:
-        return (self.left_mm, self.low_mm, self.left_mm + self.width_mm, self.low_mm + self.height_mm)
+        return (
+            self.left_mm,
+            self.low_mm,
+            self.left_mm + self.width_mm,
+            self.low_mm + self.height_mm,
+        )
 
 
 @dataclass(frozen=True)
 class FrameCheck:
-    """Whether it fits, what is in the way in words, and by how much to move it (X, Y) so that it does, if a move helps."""
+    """Whether it fits, what is in the way in words, and by how much to move it (X, Y) so that it
+    does, if a move helps.
+    """
 
     fits: bool
     problems: tuple[str, ...]
     move_mm: tuple[float, float] | None
 
 
-def place_frame(width_mm: float, height_mm: float, *, origin: str, at_mm: tuple[float, float]) -> Frame:
-    """Return the frame of a drawing whose `origin` (a key of ORIGINS) lies at a point of the bed."""
+def place_frame(
+    width_mm: float, height_mm: float, *, origin: str, at_mm: tuple[float, float]
+) -> Frame:
+    """Return the frame of a drawing whose `origin` (a key of ORIGINS) lies at a point of
+    the bed.
+    """
     if origin not in ORIGINS:
         raise OutOfRange("Origin", f"“{origin}”", "one of " + ", ".join(ORIGINS))
     for name, value in (("Width of the drawing", width_mm), ("Height of the drawing", height_mm)):
@@ -59,21 +72,38 @@ def check_frame(
     clamps_mm: Sequence[Box] = (),
     clearance_mm: float = 0.0,
 ) -> FrameCheck:
-    """Say whether a frame lies inside bed and stock and `clearance_mm` away from each clamp, and what to move if not."""
+    """Say whether a frame lies inside bed and stock and `clearance_mm` away from each clamp, and
+    what to move if not.
+    """
     problems = _outside(frame, (0.0, 0.0, *bed_mm), "the bed")
     if stock_mm is not None:
         problems += _outside(frame, stock_mm, "the stock")
-    problems += [f"a clamp at {c[0]:g}, {c[1]:g} mm is in the way" for c in clamps_mm if _meets(frame.box, _grown(c, clearance_mm))]
+    problems += [
+        f"a clamp at {c[0]:g}, {c[1]:g} mm is in the way"
+        for c in clamps_mm
+        if _meets(frame.box, _grown(c, clearance_mm))
+    ]
     if not problems:
         return FrameCheck(True, (), (0.0, 0.0))
-    return FrameCheck(False, tuple(problems), _shortest_move(frame, bed_mm, stock_mm, [_grown(c, clearance_mm) for c in clamps_mm]))
+    return FrameCheck(
+        False,
+        tuple(problems),
+        _shortest_move(frame, bed_mm, stock_mm, [_grown(c, clearance_mm) for c in clamps_mm]),
+    )
 
 
 def _outside(frame: Frame, room: Box, name: str) -> list[str]:
     left, low, right, high = frame.box
-    over = ((room[0] - left, "left"), (right - room[2], "right"), (room[1] - low, "lower edge"), (high - room[3], "upper edge"))
+    over = (
+        (room[0] - left, "left"),
+        (right - room[2], "right"),
+        (room[1] - low, "lower edge"),
+        (high - room[3], "upper edge"),
+    )
     return [
-        f"{mm:.1f} mm over the {side} of {name}" if "edge" in side else f"{mm:.1f} mm over the {side} side of {name}"
+        f"{mm:.1f} mm over the {side} of {name}"
+        if "edge" in side
+        else f"{mm:.1f} mm over the {side} side of {name}"
         for mm, side in over
         if mm > 1e-6
     ]
@@ -91,11 +121,15 @@ def _shortest_move(
     frame: Frame, bed_mm: tuple[float, float], stock_mm: Box | None, clamps: Sequence[Box]
 ) -> tuple[float, float] | None:
     """The shortest move to a free place; candidates are the edges of the room and of each clamp."""
-    room = (
-        (0.0, 0.0, *bed_mm)
-        if stock_mm is None
-        else (max(0.0, stock_mm[0]), max(0.0, stock_mm[1]), min(bed_mm[0], stock_mm[2]), min(bed_mm[1], stock_mm[3]))
-    )
+    if stock_mm is None:
+        room = (0.0, 0.0, *bed_mm)
+    else:
+        room = (
+            max(0.0, stock_mm[0]),
+            max(0.0, stock_mm[1]),
+            min(bed_mm[0], stock_mm[2]),
+            min(bed_mm[1], stock_mm[3]),
+        )
     w, h = frame.width_mm, frame.height_mm
     most_x, most_y = room[2] - w, room[3] - h
     if most_x < room[0] - 1e-9 or most_y < room[1] - 1e-9:

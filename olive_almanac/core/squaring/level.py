@@ -1,4 +1,6 @@
-"""Is the piece level: a plane through heights read at several points, its tilt, what is left, and which corner to shim."""
+"""Is the piece level: a plane through heights read at several points, its tilt, what is left, and
+which corner to shim.
+"""
 
 from __future__ import annotations
 
@@ -22,10 +24,11 @@ NOTICEABLE_MM = 0.15  # bow or twist smaller than this is reading noise (common 
 class Level:
     """A plane z = a x + b y + c through heights, mm.
 
-    `tilt_x_mm_m` and `tilt_y_mm_m` are a and b per metre; `residuals_mm` what the plane leaves at each point;
-    `spread_mm` highest less lowest reading; `bow_mm` how far the middle lies above the corners' plane; `twist_mm` how
-    far two opposite corners lie above the other two; `shims_mm` what to put under each corner, from the lower left
-    round (lower left, lower right, upper right, upper left).
+    `tilt_x_mm_m` and `tilt_y_mm_m` are a and b per metre; `residuals_mm` what the plane leaves at
+    each point; `spread_mm` highest less lowest reading; `bow_mm` how far the middle lies above the
+    corners' plane; `twist_mm` how far two opposite corners lie above the other two; `shims_mm` what
+    to put under each corner, from the lower left round (lower left, lower right, upper right, upper
+    left).
     """
 
     tilt_x_mm_m: float
@@ -50,11 +53,14 @@ class Level:
             return "level"
         if worst == tilt:
             return "tilted"
-        return "bowed" if worst == abs(self.bow_mm) else "twisted"
+        if worst == abs(self.bow_mm):
+            return "bowed"
+        return "twisted"
 
 
 def fit_level(points_mm: Sequence[tuple[float, float]], heights_mm: Sequence[float]) -> Level:
-    """Return the plane of least squares through 3 to 9 (or more) heights; higher numbers are higher places.
+    """Return the plane of least squares through 3 to 9 (or more) heights; higher numbers are higher
+    places.
 
     Raises OutOfRange with fewer than 3 points, non-finite numbers, or points on one line.
     """
@@ -64,7 +70,12 @@ def fit_level(points_mm: Sequence[tuple[float, float]], heights_mm: Sequence[flo
     if not (np.isfinite(points).all() and np.isfinite(heights).all()):
         raise OutOfRange("Heights", "not all numbers", "finite numbers")
     design = np.column_stack([points, np.ones(len(points))])
-    if np.linalg.matrix_rank(design - [*points.mean(0), 0.0], tol=1e-9 * max(1.0, float(np.ptp(points)))) < 3:
+    if (
+        np.linalg.matrix_rank(
+            design - [*points.mean(0), 0.0], tol=1e-9 * max(1.0, float(np.ptp(points)))
+        )
+        < 3
+    ):
         raise OutOfRange("Points", "on one line", "spread over the piece")
     (a, b, c), *_ = np.linalg.lstsq(design, heights, rcond=None)
     left = heights - design @ [a, b, c]
@@ -85,13 +96,21 @@ def fit_level(points_mm: Sequence[tuple[float, float]], heights_mm: Sequence[flo
     )
 
 
-def _bow_and_twist(points: np.ndarray, left: np.ndarray, low: np.ndarray, high: np.ndarray) -> tuple[float, float]:
-    """Middle above the corners, and diagonal against diagonal, from what the plane leaves; 0 where not enough was read."""
-    u = 2 * (points - low) / np.where(high > low, high - low, 1.0) - 1  # corners at +-1, middle at 0
+def _bow_and_twist(
+    points: np.ndarray, left: np.ndarray, low: np.ndarray, high: np.ndarray
+) -> tuple[float, float]:
+    """Middle above the corners, and diagonal against diagonal, from what the plane leaves; 0 where
+    not enough was read.
+    """
+    u = (
+        2 * (points - low) / np.where(high > low, high - low, 1.0) - 1
+    )  # corners at +-1, middle at 0
     bow = twist = 0.0
     if len(points) >= 5:
         shapes = np.column_stack([1 - (u**2).mean(1), u[:, 0] * u[:, 1], np.ones(len(u))])
         (bow, twist, _), *_ = np.linalg.lstsq(shapes, left, rcond=None)
     elif len(points) == 4:
-        twist = float((u[:, 0] * u[:, 1]) @ left / np.maximum(((u[:, 0] * u[:, 1]) ** 2).sum(), 1e-9))
+        twist = float(
+            (u[:, 0] * u[:, 1]) @ left / np.maximum(((u[:, 0] * u[:, 1]) ** 2).sum(), 1e-9)
+        )
     return float(bow), float(2 * twist)

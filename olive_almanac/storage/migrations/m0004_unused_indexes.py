@@ -1,4 +1,6 @@
-"""Two indexes go that nothing looks up any more: the window holds every record, and each write paid for them."""
+"""Two indexes go that nothing looks up any more: the window holds every record, and each write paid
+for them.
+"""
 
 from alembic import op
 

@@ -1,15 +1,35 @@
-"""What can be done with the whole book: what is due, two settings side by side, old notes coming in."""
+"""What can be done with the whole book: what is due, two settings side by side, old notes coming
+in.
+"""
 
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QListWidget, QListWidgetItem, QPlainTextEdit
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+)
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import count_text, passes_text
 from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
 from olive_almanac.steps.share import NotesDesk
-from olive_almanac.views.parts import Page, WordPicker, box, button, clear_layout, col, hair, label, row, scrolling
+from olive_almanac.views.parts import (
+    Page,
+    WordPicker,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    label,
+    row,
+    scrolling,
+)
 from olive_almanac.views.theme import px, scaled_font
 
 __all__ = ["CompareDialog", "DueDialog", "NotesDialog"]
@@ -40,7 +60,8 @@ class DueDialog(QDialog):
         self.list.setWordWrap(True)
         for one in self.due:
             item = QListWidgetItem(
-                f"{one.stock.label}, {TASK_WORDS[one.entry.task]}, {one.machine.name}\n{RISKS[one.risk]}: {one.reason}"
+                f"{one.stock.label}, {TASK_WORDS[one.entry.task]}, "
+                f"{one.machine.name}\n{RISKS[one.risk]}: {one.reason}"
             )
             item.setSizeHint(QSize(px(200), px(68)))
             self.list.addItem(item)
@@ -52,9 +73,16 @@ class DueDialog(QDialog):
         self.go.setEnabled(bool(self.due))
         leave = button("Close")
         leave.clicked.connect(self.reject)
-        words = f"{len(self.due)} to prove, the most pressing first" if self.due else "Nothing is due this week."
+        words = "Nothing is due this week."
+        if self.due:
+            words = f"{len(self.due)} to prove, the most pressing first"
         layout = col(
-            label(words, "h2"), hair("bold"), self.list, row(self.go, leave, None, gap=10), gap=10, margins=(20, 16, 20, 16)
+            label(words, "h2"),
+            hair("bold"),
+            self.list,
+            row(self.go, leave, None, gap=10),
+            gap=10,
+            margins=(20, 16, 20, 16),
         )
         self.setLayout(layout)
         self.resize(px(720), px(520))
@@ -71,14 +99,18 @@ class DueDialog(QDialog):
 
 
 class CompareDialog(QDialog):
-    """Two entries, or two revisions of the present one, side by side; what differs stands in bold."""
+    """Two entries, or two revisions of the present one, side by side; what differs stands
+    in bold.
+    """
 
     def __init__(self, window) -> None:
         super().__init__(window)
         self.session = window.session
         self.setWindowTitle("Compare")
         self.choices = self._choices()
-        self.left, self.right = (WordPicker("ui_b", name=name) for name in ("Left side", "Right side"))
+        self.left, self.right = (
+            WordPicker("ui_b", name=name) for name in ("Left side", "Right side")
+        )
         self.left.picked.connect(lambda key: self._pick(0, key))
         self.right.picked.connect(lambda key: self._pick(1, key))
         keys = list(self.choices)
@@ -90,9 +122,14 @@ class CompareDialog(QDialog):
         leave = button("Close")
         leave.clicked.connect(self.accept)
         layout = col(
-            row(self.left, label("beside", "ui", "second"), self.right, None, gap=12), hair("bold"), self.says,
-            scrolling(_sheet(self.grid), (560, 200)), row(None, leave), gap=10, margins=(20, 16, 20, 16),
-        )  # fmt: skip
+            row(self.left, label("beside", "ui", "second"), self.right, None, gap=12),
+            hair("bold"),
+            self.says,
+            scrolling(_sheet(self.grid), (560, 200)),
+            row(None, leave),
+            gap=10,
+            margins=(20, 16, 20, 16),
+        )
         layout.setStretch(3, 1)
         self.setLayout(layout)
         self.resize(px(760), px(620))
@@ -102,7 +139,9 @@ class CompareDialog(QDialog):
         """Entries by a key: the present one, its revisions, then others of the same task."""
         entry, shelf = self.session.entry, self.session.shelf
         found = {"now": ("as it is now", entry)}
-        for n, (old, at, why, _) in enumerate(reversed(self.session.store.entry_history(entry.uid)[:-1])):
+        for n, (old, at, why, _) in enumerate(
+            reversed(self.session.store.entry_history(entry.uid)[:-1])
+        ):
             found[f"revision {n}"] = (f"before, {at[:10]}: {why}"[:60], old)
         for other in same_stock(shelf.entries, entry)[:60]:
             machine, stock = shelf.machine(other.machine_uid), shelf.stock(other.stock_uid)
@@ -121,19 +160,30 @@ class CompareDialog(QDialog):
         left, right = (self.choices[key][1] for key in self.keys)
         self.says.setText(energy_sentence(self.session.shelf, left, right))
         clear_layout(self.grid)
-        for n, line in enumerate(compare(self.session.shelf, left, right, self.session.preferences.speed_unit)):
-            role = "ui_b" if line.differs else "ui"
+        for n, line in enumerate(
+            compare(self.session.shelf, left, right, self.session.preferences.speed_unit)
+        ):
+            role = "ui"
+            if line.differs:
+                role = "ui_b"
             for column, text in enumerate((line.name, line.left, line.right)):
-                tone = "second" if column == 0 or not line.differs else ""
+                tone = ""
+                if column == 0 or not line.differs:
+                    tone = "second"
                 self.grid.addWidget(
-                    label(text, role if column else "ui", tone, wrap=column > 0), n, column, Qt.AlignmentFlag.AlignTop
+                    label(text, role if column else "ui", tone, wrap=column > 0),
+                    n,
+                    column,
+                    Qt.AlignmentFlag.AlignTop,
                 )
         for column, stretch in enumerate((2, 4, 4)):
             self.grid.setColumnStretch(column, stretch)
 
 
 class NotesDialog(QDialog):
-    """Old notes: chosen, dropped or pasted; the one question, what would come in, and one act that takes it in."""
+    """Old notes: chosen, dropped or pasted; the one question, what would come in, and one act that
+    takes it in.
+    """
 
     def __init__(self, window) -> None:
         super().__init__(window)
@@ -143,10 +193,14 @@ class NotesDialog(QDialog):
         self.text = QPlainTextEdit()
         self.text.setFont(scaled_font("ui"))
         self.text.setAccessibleName("Old notes, pasted or typed")
-        self.text.setPlaceholderText("Paste rows of a table, or lines such as: 3mm birch ply cut 80% 14mm/s x1")
+        self.text.setPlaceholderText(
+            "Paste rows of a table, or lines such as: 3mm birch ply cut 80% 14mm/s x1"
+        )
         self.text.setMaximumHeight(px(120))
         self.text.textChanged.connect(self._pasted)
-        self.choose = button("Choose a file", tip="CSV, XLSX, ODS or text; it can be dropped here too")
+        self.choose = button(
+            "Choose a file", tip="CSV, XLSX, ODS or text; it can be dropped here too"
+        )
         self.choose.clicked.connect(self._choose)
         self.question = label("", "ui_b", wrap=True)
         self.unit = WordPicker("ui_b", name="Unit of the speeds")
@@ -159,13 +213,32 @@ class NotesDialog(QDialog):
         leave = button("Leave it")
         leave.clicked.connect(self.reject)
         machine = window.session.subject.machine
-        name = machine.name if machine else "no machine yet"
+        name = "no machine yet"
+        if machine:
+            name = machine.name
         layout = col(
-            label("Old notes into the book", "h2"), hair("bold"),
-            label(f"Rows that name no machine are for {name}. Everything comes in as a guess, with where it came from.", "ui", "second", wrap=True),
-            self.text, row(self.choose, None), self.question, self.unit_row, self.told,
-            scrolling(_sheet(self.lines), (500, 120)), row(self.keep, leave, None, gap=10), gap=10, margins=(20, 16, 20, 16),
-        )  # fmt: skip
+            label("Old notes into the book", "h2"),
+            hair("bold"),
+            label(
+                (
+                    f"Rows that name no machine are for {name}. Everything comes in as a guess, "
+                    "with "
+                    "where it came from."
+                ),
+                "ui",
+                "second",
+                wrap=True,
+            ),
+            self.text,
+            row(self.choose, None),
+            self.question,
+            self.unit_row,
+            self.told,
+            scrolling(_sheet(self.lines), (500, 120)),
+            row(self.keep, leave, None, gap=10),
+            gap=10,
+            margins=(20, 16, 20, 16),
+        )
         layout.setStretch(8, 1)
         self.setLayout(layout)
         self.resize(px(760), px(640))
@@ -199,15 +272,24 @@ class NotesDialog(QDialog):
         self.unit_row.setVisible(desk.question is not None)
         if desk.question is not None:
             examples = dict(zip(desk.question.units, desk.question.examples, strict=True))
-            self.question.setText(f"The notes do not say in which unit the speeds are. In {desk.unit}, {examples[desk.unit]}.")
+            self.question.setText(
+                f"The notes do not say in which unit the speeds are. In {desk.unit}, "
+                f"{examples[desk.unit]}."
+            )
             self.unit.set_choices([(unit, unit) for unit in desk.question.units], desk.unit)
         self.keep.setEnabled(bool(found and found.entries))
         self.told.setText(desk.problem or (self._summary(found) if found else ""))
-        lines = [] if found is None else [*found.conflicts, *found.left_out, *found.duplicates]
+        if found is None:
+            lines = []
+        else:
+            lines = [*found.conflicts, *found.left_out, *found.duplicates]
         if found is not None and found.entries:
-            stocks = {stock.uid: stock for stock in (*self.desk.session.shelf.stocks, *found.stocks)}
+            stocks = {
+                stock.uid: stock for stock in (*self.desk.session.shelf.stocks, *found.stocks)
+            }
             first = [
-                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, {e.setting.speed_mm_s:.4g} mm/s, "
+                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, "
+                f"{e.setting.speed_mm_s:.4g} mm/s, "
                 f"{passes_text(e.setting.passes)}"
                 for e in found.entries[:4]
             ]
@@ -216,7 +298,10 @@ class NotesDialog(QDialog):
 
     @staticmethod
     def _summary(found) -> str:
-        parts = [count_text(len(found.entries), "setting"), count_text(len(found.stocks), "new stock")]
+        parts = [
+            count_text(len(found.entries), "setting"),
+            count_text(len(found.stocks), "new stock"),
+        ]
         for count, one, more in (
             (len(found.duplicates), "stands there already", "stand there already"),
             (len(found.conflicts), "disagrees", "disagree"),

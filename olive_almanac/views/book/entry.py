@@ -1,4 +1,6 @@
-"""The right page of the book: the numbers to set, the margin, the evidence, and what to do with them."""
+"""The right page of the book: the numbers to set, the margin, the evidence, and what to do with
+them.
+"""
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QLinearGradient, QPainter, QPainterPath, QPen
@@ -46,7 +48,9 @@ class MarginGauge(Painted):
     def show_entry(self, entry: Entry, unit: str) -> None:
         self.entry, self.unit = entry, unit
         speed = entry.evidence.margins.speed
-        self.setAccessibleName(f"Margin {100 * (speed - 1):.0f} percent in speed" if speed else "Margin not known")
+        self.setAccessibleName(
+            f"Margin {100 * (speed - 1):.0f} percent in speed" if speed else "Margin not known"
+        )
         self.update()
 
     def paint(self, painter, width, height) -> None:
@@ -61,7 +65,9 @@ class MarginGauge(Painted):
         cut = self.entry.task == "cut"
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        hotter = "more char" if cut else "darker"
+        hotter = "darker"
+        if cut:
+            hotter = "more char"
         if painter.fontMetrics().horizontalAdvance(hotter) + 8 < at(0) - at(low):
             painter.drawText(QPointF(at(low), top - 10), hotter)
         painter.setFont(F("small_b"))
@@ -70,12 +76,18 @@ class MarginGauge(Painted):
         painter.drawText(QPointF(at(share) - 2, top - 10), "starts to hang" if cut else "too light")
         y = top + tall + 17
         painter.drawText(QPointF(at(0) + 12, y), speed_text(setting.speed_mm_s, self.unit))
-        painter.drawText(QPointF(at(share) + 2, y), "at " + speed_text(setting.speed_mm_s * margins.speed, self.unit))
+        painter.drawText(
+            QPointF(at(share) + 2, y),
+            "at " + speed_text(setting.speed_mm_s * margins.speed, self.unit),
+        )
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(at(0) + 12, y + 17), f"{percent_text(setting.power)} % power")
         if margins.power is not None:
-            painter.drawText(QPointF(at(share) + 2, y + 17), f"or at {percent_text(setting.power * margins.power)} % power")
+            painter.drawText(
+                QPointF(at(share) + 2, y + 17),
+                f"or at {percent_text(setting.power * margins.power)} % power",
+            )
 
     def _draw_zones(self, painter, at, low, share, high, top, tall) -> None:
         before, after = QPainterPath(), QPainterPath()
@@ -118,14 +130,18 @@ class _Opens(QObject):
 
     def eventFilter(self, _picture, event) -> bool:
         keys = (Qt.Key.Key_Space, Qt.Key.Key_Return)
-        opens = event.type() == QEvent.Type.MouseButtonPress or (event.type() == QEvent.Type.KeyPress and event.key() in keys)
+        opens = event.type() == QEvent.Type.MouseButtonPress or (
+            event.type() == QEvent.Type.KeyPress and event.key() in keys
+        )
         if opens:
             self.opened.emit()
         return opens
 
 
 class Evidence(CouponPicture):
-    """The coupon behind the entry as a drawing, the nearest cell ringed; `opens` tells when it is wanted large."""
+    """The coupon behind the entry as a drawing, the nearest cell ringed; `opens` tells when it is
+    wanted large.
+    """
 
     def __init__(self) -> None:
         super().__init__(ring=True)
@@ -140,7 +156,9 @@ class Evidence(CouponPicture):
 
 
 class PhotoEvidence(PhotoPicture):
-    """The photo of the coupon behind the entry, the nearest cell ringed; `opens` tells when it is wanted large."""
+    """The photo of the coupon behind the entry, the nearest cell ringed; `opens` tells when it is
+    wanted large.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -210,7 +228,10 @@ class EntryPage(Page):
     def _show_history(self) -> None:
         """On a wide page the room beside the entry tells what was written when, and why."""
         clear_layout(self.history)
-        lines = self.presenter.history() if self.width() >= px(WIDE_PAGE) else ()
+        if self.width() >= px(WIDE_PAGE):
+            lines = self.presenter.history()
+        else:
+            lines = ()
         self.history_holder.setVisible(bool(lines))
         if lines:
             self.history.addWidget(Heading("History"))
@@ -238,7 +259,9 @@ class EntryPage(Page):
         self.mark.set_key(state)
         self.state.setText(STATE_WORDS[state][0])
         entry = self.session.entry
-        by = entry.prove_again_by if entry and state == "proven" else None
+        by = None
+        if entry and state == "proven":
+            by = entry.prove_again_by
         self.reason.setText("" if by else reason if state not in ("barred", "cannot") else "")
         self.by.setText(f"prove again by {day_text(by)}" if by else "")
         if not self.session.permission.allowed:
@@ -248,7 +271,7 @@ class EntryPage(Page):
         else:
             self._show_entry(entry, state)
 
-    # -- what stands where there is no entry -------------------------------------------------------------------------
+    # -- what stands where there is no entry -------------------------------------------------------
 
     def _paragraph(self, text: str, role: str = "ui", tone: str = "second") -> None:
         line = label(text, role, tone, wrap=True)
@@ -259,13 +282,18 @@ class EntryPage(Page):
     def _show_way_in(self) -> None:
         self.body_layout.addSpacing(px(14))
         self._paragraph(
-            "Every page holds one setting: power, speed, passes, with the cells that were burnt to find it, how far it may "
+            "Every page holds one setting: power, speed, passes, with the cells that were burnt "
+            "to find it, how far it may "
             "drift before it fails, and the day by which it must be proved again."
         )
         shelf = self.session.shelf
         to_do = (
-            "Choose your machine at the top." if shelf.machines else "Add your machine: source, optical power, spot.",
-            "Choose a stock in the index." if shelf.stocks else "Add a stock: family, thickness, lot.",
+            "Choose your machine at the top."
+            if shelf.machines
+            else "Add your machine: source, optical power, spot.",
+            "Choose a stock in the index."
+            if shelf.stocks
+            else "Add a stock: family, thickness, lot.",
             "Plan a small coupon; the levels are suggested.",
             "Burn it, read it by eye with one key a cell.",
             "Decide, write it down, confirm it three times.",
@@ -285,7 +313,8 @@ class EntryPage(Page):
         question.show_permission(permission)
         self.body_layout.addWidget(question)
         self._paragraph(
-            "This is a caution from published properties, not a certification. The maker’s safety sheet, the machine’s manual, "
+            "This is a caution from published properties, not a certification. The maker’s safety "
+            "sheet, the machine’s manual, "
             "local codes and a qualified laser safety officer come first."
         )
         self.body_layout.addStretch(1)
@@ -294,17 +323,21 @@ class EntryPage(Page):
         self.body_layout.addSpacing(px(16))
         self._paragraph("Nothing is known of this stock on this machine yet.", "h2", "")
         self._paragraph(
-            "A coupon of 24 cells usually decides it. The levels are suggested from the family of the stock, the beam and the "
+            "A coupon of 24 cells usually decides it. The levels are suggested from the family of "
+            "the stock, the beam and the "
             "thickness; you can change every one."
         )
         self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
         self.main_button.clicked.connect(self.plan_asked)
-        guess = button("Reckon a guess", tip="from the family of the stock; marked as a guess until it was burnt")
+        guess = button(
+            "Reckon a guess",
+            tip="from the family of the stock; marked as a guess until it was burnt",
+        )
         guess.clicked.connect(self.presenter.reckon)
         self.body_layout.addLayout(row(self.main_button, guess, None, gap=10))
         self.body_layout.addStretch(1)
 
-    # -- an entry ----------------------------------------------------------------------------------------------------
+    # -- an entry ----------------------------------------------------------------------------------
 
     def _show_entry(self, entry: Entry, state: str) -> None:
         unit, add = self.session.preferences.speed_unit, self.body_layout
@@ -322,17 +355,24 @@ class EntryPage(Page):
         power, speed, passes = Figure("Power"), Figure("Speed"), Figure("Passes")
         power.show_number(percent_text(setting.power), "%")
         speed.show_number(
-            number_text(speed_in(setting.speed_mm_s, unit)), unit, "" if unit == "mm/s" else speed_text(setting.speed_mm_s)
+            number_text(speed_in(setting.speed_mm_s, unit)),
+            unit,
+            "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
         passes.show_number(str(setting.passes))
         focus, air, pitch = (Figure(name, "num3") for name in ("Focus", "Air", "Line pitch"))
-        below = (
-            "below the top face" if setting.focus_mm > 0 else "above the top face" if setting.focus_mm < 0 else "on the top face"
-        )
+        if setting.focus_mm > 0:
+            below = "below the top face"
+        elif setting.focus_mm < 0:
+            below = "above the top face"
+        else:
+            below = "on the top face"
         focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
         air.show_number(AIR_WORDS[setting.air])
         if setting.pitch_mm:
-            pitch.show_number(number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi")
+            pitch.show_number(
+                number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi"
+            )
         else:
             pitch.show_number("none", "", "single line")
         for number, figures in enumerate(((power, speed, passes), (focus, air, pitch))):
@@ -347,10 +387,16 @@ class EntryPage(Page):
 
     def _add_margin(self, entry: Entry, unit: str) -> None:
         margins = entry.evidence.margins
-        words = "and still fall free" if entry.task == "cut" else "and the tone still be right"
+        words = "and the tone still be right"
+        if entry.task == "cut":
+            words = "and still fall free"
         if margins.speed is None:
-            told = "not known yet" if not entry.evidence.cells_read else "no limit found up to three times the speed"
-            self.body_layout.addLayout(row(label("Margin", "h3"), label(told, "ui", "second"), None, gap=10))
+            told = "no limit found up to three times the speed"
+            if not entry.evidence.cells_read:
+                told = "not known yet"
+            self.body_layout.addLayout(
+                row(label("Margin", "h3"), label(told, "ui", "second"), None, gap=10)
+            )
             return
         share = f"{100 * (margins.speed - 1):.0f} %"
         self.body_layout.addLayout(
@@ -374,10 +420,14 @@ class EntryPage(Page):
             lines += [fact(name, value), hair()]
         desk = self.session.evidence_of(entry)
         told = [text for text in ("" if desk else entry.evidence.says, entry.notes) if text]
-        table = box(col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=2))
+        table = box(
+            col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=2)
+        )
         table.setMaximumWidth(px(460))
         if desk is None:
-            table.setMinimumWidth(px(close(300, 420)))  # without a picture there is room for the words
+            table.setMinimumWidth(
+                px(close(300, 420))
+            )  # without a picture there is room for the words
             self.body_layout.addLayout(row(table, None, gap=22), 1)
             self.body_layout.addWidget(self.said)
             return
@@ -400,7 +450,9 @@ class EntryPage(Page):
         self._show_photo(desk, nearest.id, picture, photo)
         line = QHBoxLayout()
         line.setSpacing(px(22))
-        beside = col(picture, photo, caption, self.said, None, gap=3)  # what is said takes room from the picture, not from the page
+        beside = col(
+            picture, photo, caption, self.said, None, gap=3
+        )  # what is said takes room from the picture, not from the page
         beside.setStretch(0, 20)
         beside.setStretch(1, 20)
         line.addLayout(beside, 1)
@@ -408,7 +460,9 @@ class EntryPage(Page):
         self.body_layout.addLayout(line, 1)
 
     def _show_photo(self, desk, cell: str, picture, photo: PhotoEvidence) -> None:
-        """Put the kept photo in place of the drawing as soon as it is squared up: that takes a moment, in a worker."""
+        """Put the kept photo in place of the drawing as soon as it is squared up: that takes a
+        moment, in a worker.
+        """
         if "front" not in desk.run.get("photos", {}):
             return
 
@@ -419,7 +473,10 @@ class EntryPage(Page):
 
         def take(item) -> None:
             self._squared = (desk.trial.id, item[1])
-            if self.session.entry is not None and desk.trial.id in self.session.entry.evidence.trial_ids:
+            if (
+                self.session.entry is not None
+                and desk.trial.id in self.session.entry.evidence.trial_ids
+            ):
                 self.refresh()
 
         if self._squared[0] == desk.trial.id:
@@ -453,7 +510,9 @@ class EntryPage(Page):
         dialog.open()
 
     def _add_buttons(self, entry: Entry, state: str) -> None:
-        good = "It fell free" if entry.task == "cut" else "The tone is right"
+        good = "The tone is right"
+        if entry.task == "cut":
+            good = "It fell free"
         trial = None
         if state == "guess":
             self.main_button = button("Plan the confirm run", "main", tip="Ctrl+Enter")
@@ -467,7 +526,9 @@ class EntryPage(Page):
         copy.clicked.connect(self.copy_numbers)
         card = button("Card" if trial else close("Card", "Print a card"), tip="as PDF, Ctrl+P")
         card.clicked.connect(self.print_card)
-        failed = button("It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back")
+        failed = button(
+            "It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back"
+        )
         failed.clicked.connect(lambda: self.presenter.confirm(passed=False))
         parts = [self.main_button, *([trial] if trial else []), copy, card, None]
         if state != "guess":

@@ -20,7 +20,9 @@ TASK_WIDTH = {"cut": 44, "score": 50, "engrave": 62, "mark": 50}
 
 
 class IndexModel(QAbstractTableModel):
-    """Rows of `IndexRow` under columns of `Column`; in the close setting only the chosen machine's columns."""
+    """Rows of `IndexRow` under columns of `Column`; in the close setting only the chosen machine's
+    columns.
+    """
 
     def __init__(self, parent=None) -> None:
         super().__init__(parent)
@@ -28,34 +30,55 @@ class IndexModel(QAbstractTableModel):
         self.columns: tuple[Column, ...] = ()
         self._kept: tuple[int, ...] = ()
 
-    def show_shelf(self, shelf: Shelf, today: date, words: str, only_machine: str = "", order: str = "family", subject=None) -> None:
+    def show_shelf(
+        self,
+        shelf: Shelf,
+        today: date,
+        words: str,
+        only_machine: str = "",
+        order: str = "family",
+        subject=None,
+    ) -> None:
         self.beginResetModel()
         columns = index_columns(shelf)
-        self._kept = tuple(i for i, c in enumerate(columns) if not only_machine or c.machine.uid == only_machine)
+        self._kept = tuple(
+            i for i, c in enumerate(columns) if not only_machine or c.machine.uid == only_machine
+        )
         self.columns = tuple(columns[i] for i in self._kept)
         self.rows = index_rows(shelf, today, words, order=order, subject=subject)
         self.endResetModel()
 
     def rowCount(self, parent=None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.rows)
+        if parent is not None and parent.isValid():
+            return 0
+        return len(self.rows)
 
     def columnCount(self, parent=None) -> int:
-        return 0 if parent is not None and parent.isValid() else 1 + len(self.columns)
+        if parent is not None and parent.isValid():
+            return 0
+        return 1 + len(self.columns)
 
     def state(self, row: int, column: int) -> str:
         states = self.rows[row].states
-        return states[self._kept[column - 1]] if states and column > 0 else ""
+        if states and column > 0:
+            return states[self._kept[column - 1]]
+        return ""
 
     def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
         if not index.isValid():
             return None
         line, state = self.rows[index.row()], self.state(index.row(), index.column())
         if role == Qt.ItemDataRole.DisplayRole:
-            return line.label if index.column() == 0 else STATE_WORDS[state][0] if state else ""
+            if index.column() == 0:
+                return line.label
+            if state:
+                return STATE_WORDS[state][0]
+            return ""
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole) and state:
             column = self.columns[index.column() - 1]
             return (
-                f"{line.label}, {TASK_WORDS[column.task]}, {column.machine.name}: {STATE_WORDS[state][0]}, {STATE_WORDS[state][1]}"
+                f"{line.label}, {TASK_WORDS[column.task]}, {column.machine.name}: "
+                f"{STATE_WORDS[state][0]}, {STATE_WORDS[state][1]}"
             )
         return None
 
@@ -105,7 +128,9 @@ class IndexDelegate(QStyledItemDelegate):
                 painter.fillRect(QRectF(0, 0, 4, rect.height()), C("olive"))
             painter.setFont(F("row_b" if on else "row"))
             painter.setPen(C("ink"))
-            name = painter.fontMetrics().elidedText(line.label, Qt.TextElideMode.ElideRight, int(rect.width() - 12))
+            name = painter.fontMetrics().elidedText(
+                line.label, Qt.TextElideMode.ElideRight, int(rect.width() - 12)
+            )
             painter.drawText(rect.adjusted(10, 0, 0, 0), MIDDLE_LEFT, name)
             return
         if on and index.column() == current.column():
@@ -130,7 +155,8 @@ class IndexView(QTableView):
     """The index as a table that the keyboard walks.
 
     Signals:
-        place_chosen(str, str, str): machine uid, stock uid, task; uid and task are empty where the name was chosen.
+        place_chosen(str, str, str): machine uid, stock uid, task; uid and task are empty where
+            the name was chosen.
     """
 
     place_chosen = Signal(str, str, str)
@@ -152,11 +178,17 @@ class IndexView(QTableView):
         self.setAccessibleName("Index of the book")
         self.setTabKeyNavigation(False)
 
-    def show_shelf(self, shelf: Shelf, today: date, words: str, subject, order: str = "family") -> None:
-        """Fill the index and put the cursor on the subject; where all machines find no room, only the chosen one's columns."""
+    def show_shelf(
+        self, shelf: Shelf, today: date, words: str, subject, order: str = "family"
+    ) -> None:
+        """Fill the index and put the cursor on the subject; where all machines find no room, only
+        the chosen one's columns.
+        """
         self._quiet = True
         wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(shelf)) > MOST_WIDE
-        only = subject.machine.uid if (wide or close(True, False)) and subject.machine else ""
+        only = ""
+        if (wide or close(True, False)) and subject.machine:
+            only = subject.machine.uid
         self.index_model.show_shelf(shelf, today, words, only, order, subject)
         self.setColumnWidth(0, px(NAME_WIDTH))
         for i, column in enumerate(self.index_model.columns, 1):
@@ -171,9 +203,19 @@ class IndexView(QTableView):
         if not subject.complete:
             return
         wanted = (subject.machine.uid, subject.task)
-        columns = [c for c, column in enumerate(self.index_model.columns, 1) if (column.machine.uid, column.task) == wanted]
-        rows = (r for r, line in enumerate(self.index_model.rows) if line.stock and line.stock.uid == subject.stock.uid)
-        row = next(rows, None) if columns else None
+        columns = [
+            c
+            for c, column in enumerate(self.index_model.columns, 1)
+            if (column.machine.uid, column.task) == wanted
+        ]
+        rows = (
+            r
+            for r, line in enumerate(self.index_model.rows)
+            if line.stock and line.stock.uid == subject.stock.uid
+        )
+        row = None
+        if columns:
+            row = next(rows, None)
         if row is not None:
             self.setCurrentIndex(self.index_model.index(row, columns[0]))
 
@@ -214,7 +256,9 @@ class IndexHead(Painted):
                 span = sum(TASK_WIDTH[c.task] for c in columns if c.machine == column.machine)
                 painter.setFont(F("small_b"))
                 painter.setPen(C("ink"))
-                name = painter.fontMetrics().elidedText(column.machine.name, Qt.TextElideMode.ElideRight, int(span - 8))
+                name = painter.fontMetrics().elidedText(
+                    column.machine.name, Qt.TextElideMode.ElideRight, int(span - 8)
+                )
                 painter.drawText(QRectF(x, 5, span, 20), CENTRE, name)
                 painter.fillRect(QRectF(x + 7, 25.5, span - 14, 1), C("edge"))
             painter.setFont(F("small"))
@@ -231,7 +275,11 @@ class Legend(Painted):
         self.setFixedHeight(px(48))
 
     def _across(self) -> int:
-        return 4 if self.width() >= px(460) else 3 if self.width() >= px(300) else 2
+        if self.width() >= px(460):
+            return 4
+        if self.width() >= px(300):
+            return 3
+        return 2
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
@@ -245,4 +293,6 @@ class Legend(Painted):
             draw_state(painter, QRectF(x + 1, y + 1, 17, 17), state)
             painter.setPen(C("ink2"))
             painter.setFont(F("small"))
-            painter.drawText(QRectF(x + 26, y, width / across - 26, 20), MIDDLE_LEFT, STATE_WORDS[state][0])
+            painter.drawText(
+                QRectF(x + 26, y, width / across - 26, 20), MIDDLE_LEFT, STATE_WORDS[state][0]
+            )

@@ -6,7 +6,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.book import ORDERS, BookPresenter
-from olive_almanac.steps.share import label_work, merge_work, take_in_work, write_book_work, write_wall_card_work
+from olive_almanac.steps.share import (
+    label_work,
+    merge_work,
+    take_in_work,
+    write_book_work,
+    write_wall_card_work,
+)
 from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
 from olive_almanac.views.book.entry import EntryPage
 from olive_almanac.views.book.index import IndexHead, IndexView, Legend
@@ -25,7 +31,8 @@ class Welcome(Page):
         layout.addLayout(head(label("A book of proven settings", "h1"), None))
         layout.addSpacing(px(16))
         text = label(
-            "What do I set, how sure are we, and what do I burn next? The book answers from coupons that you burnt and read "
+            "What do I set, how sure are we, and what do I burn next? The book answers from "
+            "coupons that you burnt and read "
             "yourself. It is empty now. There are three ways in.",
             "ui",
             "second",
@@ -33,22 +40,38 @@ class Welcome(Page):
         )
         layout.addWidget(text)
         layout.addSpacing(px(20))
-        self.add_machine = button("Add your machine", "main", tip="then a stock, then the first coupon")
+        self.add_machine = button(
+            "Add your machine", "main", tip="then a stock, then the first coupon"
+        )
         self.add_machine.clicked.connect(lambda: window.add("machine"))
         layout.addWidget(self.add_machine)
-        layout.addWidget(label("Five fields matter; the rest has good defaults.", "small", "second"))
+        layout.addWidget(
+            label("Five fields matter; the rest has good defaults.", "small", "second")
+        )
         layout.addSpacing(px(16))
-        self.old_notes = button("Bring in old notes", tip="a table or lines of text; your machine comes first")
+        self.old_notes = button(
+            "Bring in old notes", tip="a table or lines of text; your machine comes first"
+        )
         self.old_notes.clicked.connect(window.bring_in_notes)
         layout.addWidget(self.old_notes)
-        notes = "A table or lines of text. Your machine first, since a setting is for one; then they come in as guesses."
+        notes = (
+            "A table or lines of text. Your machine first, since a setting is for one; then "
+            "they come in as guesses."
+        )
         layout.addWidget(label(notes, "small", "second", wrap=True))
         layout.addSpacing(px(16))
-        self.open_demo = button("Open the demo shop", tip="an invented shop in a folder of its own; your library stays empty")
+        self.open_demo = button(
+            "Open the demo shop",
+            tip="an invented shop in a folder of its own; your library stays empty",
+        )
         self.open_demo.clicked.connect(window.open_demo)
         layout.addWidget(self.open_demo)
         self.note = label(
-            "Three machines, twelve stocks, entries in every state. Nothing of it gets into your library.",
+            (
+                "Three machines, twelve stocks, entries in every state. Nothing of it gets into "
+                "your "
+                "library."
+            ),
             "small",
             "second",
             wrap=True,
@@ -65,7 +88,11 @@ class IndexPage(Page):
         self.order = "family"
         self.filter = SearchField("Filter stocks", close("", "/"))
         self.filter.setFixedWidth(px(close(120, 150)))
-        self.more = button(close("More", "The book"), "plain", tip="due this week, compare, old notes, save, print, share; Ctrl+B")
+        self.more = button(
+            close("More", "The book"),
+            "plain",
+            tip="due this week, compare, old notes, save, print, share; Ctrl+B",
+        )
         self.index = IndexView()
         self.heads = IndexHead(self.index.index_model)
         self.nothing = label("No stock has these words.", "ui", "second")
@@ -79,7 +106,9 @@ class IndexPage(Page):
         layout.addWidget(Legend())
 
     def show_shelf(self, session) -> None:
-        self.index.show_shelf(session.shelf, session.today(), self.filter.text(), session.subject, self.order)
+        self.index.show_shelf(
+            session.shelf, session.today(), self.filter.text(), session.subject, self.order
+        )
         self.nothing.setVisible(not self.index.index_model.rows)
         self.heads.update()
         least = close(300, 380)
@@ -92,7 +121,11 @@ class BookPage(StationPage):
     def __init__(self, window) -> None:
         super().__init__(window)
         self.presenter = BookPresenter(self.session)
-        self.welcome, self.left, self.right = Welcome(window), IndexPage(), EntryPage(self.presenter, window.work)
+        self.welcome, self.left, self.right = (
+            Welcome(window),
+            IndexPage(),
+            EntryPage(self.presenter, window.work),
+        )
         self.welcome.setFixedWidth(px(close(356, 480)))
         holder = QWidget()
         self._stack = QStackedLayout(holder)
@@ -130,12 +163,14 @@ class BookPage(StationPage):
         if not empty:
             self.left.show_shelf(self.session)
         self._holder.setFixedWidth(self.welcome.width() if empty else self.left.width())
-        self._holder.setFixedWidth(self.welcome.minimumWidth() if empty else self.left.minimumWidth())
+        self._holder.setFixedWidth(
+            self.welcome.minimumWidth() if empty else self.left.minimumWidth()
+        )
 
     def _choose(self, machine: str, stock: str, task: str) -> None:
         self.session.choose(machine=machine or None, stock=stock, task=task or None)
 
-    # -- the whole book ----------------------------------------------------------------------------------------------
+    # -- the whole book ----------------------------------------------------------------------------
 
     def show_menu(self) -> None:
         """What can be done with the book as a whole."""
@@ -152,7 +187,11 @@ class BookPage(StationPage):
             ("Bring in old notes", self.bring_in_notes, ready),
             ("", None, True),
             ("Save or print the book", self._save_book, ready),
-            ("Wall card of this machine", lambda: self._write("wall card.pdf", write_wall_card_work), ready),
+            (
+                "Wall card of this machine",
+                lambda: self._write("wall card.pdf", write_wall_card_work),
+                ready,
+            ),
             ("Label for the rack", lambda: self._write("label.pdf", label_work), ready and entry),
             ("", None, True),
             ("Take in another library", self._take_in, ready),
@@ -185,18 +224,25 @@ class BookPage(StationPage):
     def _save_book(self) -> None:
         suggested = str(self.session.store.folder / "book.pdf")
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save or print the book", suggested, "Printed book (*.pdf);;Table (*.csv);;Whole library (*.json)"
+            self,
+            "Save or print the book",
+            suggested,
+            "Printed book (*.pdf);;Table (*.csv);;Whole library (*.json)",
         )
         if name:
             self.main_window.work(write_book_work(self.session, Path(name)), self.right.say)
 
     def _write(self, suggested: str, work) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)"
+        )
         if name:
             self.main_window.work(work(self.session, Path(name)), self.right.say)
 
     def _take_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Another library", "", "Library (*.json almanac.db)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Another library", "", "Library (*.json almanac.db)"
+        )
         if not name:
             return
         path, store = Path(name), self.session.store
@@ -214,7 +260,8 @@ class BookPage(StationPage):
     def show_building(self) -> None:
         self.welcome.open_demo.setEnabled(False)
         self.welcome.note.setText(
-            "Building the demo shop: planning, burning and reading its coupons. This takes about ten seconds."
+            "Building the demo shop: planning, burning and reading its coupons. This takes about "
+            "ten seconds."
         )
 
     def main_action(self) -> None:

@@ -1,14 +1,30 @@
-"""The Burn station: what is still to tick, the run as it goes, a hold key always in reach, and what to do when it breaks off."""
+"""The Burn station: what is still to tick, the run as it goes, a hold key always in reach, and what
+to do when it breaks off.
+"""
 
 import math
 import time
 
 from PySide6.QtCore import QSize, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    duration_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
@@ -16,7 +32,20 @@ from olive_almanac.steps.plan import burn_folder
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Figure, Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Figure,
+    Page,
+    Segments,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import close, px, scaled_font
 from olive_almanac.views.worker import once
@@ -48,7 +77,9 @@ class BurnPage(StationPage):
     def __init__(self, window) -> None:
         super().__init__(window)
         outside = window.outside
-        self.presenter = BurnPresenter(self.session, self, window.make_bench, outside.now, outside.connect, outside.seconds)
+        self.presenter = BurnPresenter(
+            self.session, self, window.make_bench, outside.now, outside.connect, outside.seconds
+        )
         self.timer = QTimer(self)
         self.timer.setInterval(PUMP_EVERY_MS)
         self.timer.timeout.connect(self._tick)
@@ -111,9 +142,17 @@ class BurnPage(StationPage):
         layout.addWidget(self.more)
         layout.addSpacing(px(6))
         layout.addWidget(hair())
-        self.elapsed, self.left_time, self.energy = label("", "num4"), label("", "num4"), label("", "num4")
+        self.elapsed, self.left_time, self.energy = (
+            label("", "num4"),
+            label("", "num4"),
+            label("", "num4"),
+        )
         layout.addSpacing(px(4))
-        for words, value in (("Burnt so far", self.elapsed), ("Still to burn", self.left_time), ("Energy so far", self.energy)):
+        for words, value in (
+            ("Burnt so far", self.elapsed),
+            ("Still to burn", self.left_time),
+            ("Energy so far", self.energy),
+        ):
             layout.addLayout(row(label(words, "ui", "second"), None, value))
         layout.addSpacing(px(6))
         layout.addWidget(hair())
@@ -143,18 +182,34 @@ class BurnPage(StationPage):
 
     def _build_files(self) -> QWidget:
         self.where = label("", "small", "second", wrap=True)
-        open_folder = button("Open the folder", tip="coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json")
+        open_folder = button(
+            "Open the folder", tip="coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json"
+        )
         open_folder.clicked.connect(self._open_folder)
-        copy = button("Copy to a stick", tip="copies coupon.nc and coupon.svg to a folder of your choice")
+        copy = button(
+            "Copy to a stick", tip="copies coupon.nc and coupon.svg to a folder of your choice"
+        )
         copy.clicked.connect(self._copy_files)
-        self.port_key = button("Serial port", "plain", tip="the port at this computer, and how the controller speaks")
+        self.port_key = button(
+            "Serial port", "plain", tip="the port at this computer, and how the controller speaks"
+        )
         self.port_key.clicked.connect(self._ask_port)
-        self.elsewhere = button("It was burnt on the machine", tip="the whole coupon has been burnt; go on to read it")
+        self.elsewhere = button(
+            "It was burnt on the machine", tip="the whole coupon has been burnt; go on to read it"
+        )
         self.elsewhere.clicked.connect(self._burnt_elsewhere)
         title = row(label("For your machine", "h3"), None, self.burner, gap=6)
-        return box(col(title, self.where, row(open_folder, copy, gap=8), row(self.elsewhere, self.port_key, None, gap=4), gap=6))
+        return box(
+            col(
+                title,
+                self.where,
+                row(open_folder, copy, gap=8),
+                row(self.elsewhere, self.port_key, None, gap=4),
+                gap=6,
+            )
+        )
 
-    # -- state -------------------------------------------------------------------------------------------------------
+    # -- state -------------------------------------------------------------------------------------
 
     def is_running(self) -> bool:
         return self.presenter.is_going
@@ -196,15 +251,29 @@ class BurnPage(StationPage):
         cell, broke_off = self.presenter.current, self.presenter.broke_off
         burnt, cells = len(desk.burnt), len(desk.trial.cells)
         self.title.setText(f"Burn {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
-        word = "broken off" if broke_off else {"running": "burning", "paused": "held", "done": "done"}.get(running or "", "")
-        self.progress.setText(f"{burnt} of {cells} burnt" + (f", {word}" if word and (burnt < cells or broke_off) else ""))
-        self.main_window.setWindowTitle(f"{self.presenter.told_left()}, Olive Almanac" if self.is_running() else self.main_window.title)
-        self.picture.show_desk(desk, cell.id if cell and self.is_running() else "", unsure=self.presenter.unsure)
+        if broke_off:
+            word = "broken off"
+        else:
+            word = {"running": "burning", "paused": "held", "done": "done"}.get(running or "", "")
+        self.progress.setText(
+            f"{burnt} of {cells} burnt"
+            + (f", {word}" if word and (burnt < cells or broke_off) else "")
+        )
+        self.main_window.setWindowTitle(
+            f"{self.presenter.told_left()}, Olive Almanac"
+            if self.is_running()
+            else self.main_window.title
+        )
+        self.picture.show_desk(
+            desk, cell.id if cell and self.is_running() else "", unsure=self.presenter.unsure
+        )
         self._show_setting(cell)
         self.elapsed.setText(duration_text(self.presenter.elapsed_s))
         self.left_time.setText(duration_text(self.presenter.left_s))
         self.energy.setText(_energy_text(self.presenter.energy_j))
-        self.log.setPlainText("\n".join(self.presenter.log[-200:] or desk.run.get("log", [])[-200:]))
+        self.log.setPlainText(
+            "\n".join(self.presenter.log[-200:] or desk.run.get("log", [])[-200:])
+        )
         self.log.setVisible(bool(self.log.toPlainText()))
         self.log.verticalScrollBar().setValue(self.log.verticalScrollBar().maximum())
         self.where.setText(str(burn_folder(self.main_window.folder, desk.trial)))
@@ -224,36 +293,66 @@ class BurnPage(StationPage):
         elif going:
             words = {"running": "Hold", "paused": "Go on"}[self.presenter.running]
         elif self.on_port:
-            words = "Start the beam" if self.armed else "Arm the port"
+            words = "Arm the port"
+            if self.armed:
+                words = "Start the beam"
         else:
-            words = "Burn the rest" if desk.burnt or desk.run.get("started") else "Burn on the stand-in"
+            words = "Burn on the stand-in"
+            if desk.burnt or desk.run.get("started"):
+                words = "Burn the rest"
         self.main.setText(words)
 
     def _show_notes(self, broke_off: str) -> None:
-        """What stands between now and the run: unticked lines, a run that broke off, cells that may be half burnt, the arm."""
+        """What stands between now and the run: unticked lines, a run that broke off, cells that may
+        be half burnt, the arm.
+        """
         clear_layout(self.notes)
         if self.is_running():
             return
         presenter, left = self.presenter, unticked(self.session)
         if broke_off:
-            self._note("stop", "mind", "The run broke off", f"{broke_off[:1].upper()}{broke_off[1:]}.")
+            self._note(
+                "stop", "mind", "The run broke off", f"{broke_off[:1].upper()}{broke_off[1:]}."
+            )
         for cell_id in presenter.unsure:
             whole = button("It is whole", tip=f"{cell_id} can be read")
             whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))
             leave = button("Leave it out", tip=f"{cell_id} is neither read nor burnt again")
             leave.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, False))
-            self._note("stop", "act", f"{cell_id} may be half burnt", "It is not burnt again. Look at it:", whole, leave)
+            self._note(
+                "stop",
+                "act",
+                f"{cell_id} may be half burnt",
+                "It is not burnt again. Look at it:",
+                whole,
+                leave,
+            )
         if presenter.current is not None and left and not broke_off:
             there = button("To the checklist", "plain")
             there.clicked.connect(lambda: self.main_window.go("Set up"))
             ticked = 7 - len(left)
-            self._note("stop", "act" if self.on_port else "mind", f"Checklist: {ticked} of 7 ticked", f"Next: {left[0].lower()}.", beside=there)
+            self._note(
+                "stop",
+                "act" if self.on_port else "mind",
+                f"Checklist: {ticked} of 7 ticked",
+                f"Next: {left[0].lower()}.",
+                beside=there,
+            )
         if self.armed:
-            self._note("eyes", "act", "Armed: the next key starts the beam", "Everyone in the room wears eyewear. Disarms in a minute.")
+            self._note(
+                "eyes",
+                "act",
+                "Armed: the next key starts the beam",
+                "Everyone in the room wears eyewear. Disarms in a minute.",
+            )
 
     def _note(self, kind: str, level: str, words: str, detail: str, *buttons, beside=None) -> None:
-        text = col(label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0)
-        line = row(col(Mark(kind, level, 28), None), text, *([beside] if beside is not None else []), gap=8)
+        text = col(
+            label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0
+        )
+        line = row(
+            col(Mark(kind, level, 28), None), text, *([beside] if beside is not None else []), gap=8
+        )
         line.setStretch(1, 1)
         self.notes.addLayout(line)
         if buttons:
@@ -273,13 +372,19 @@ class BurnPage(StationPage):
         self.now.setText(f"{'Now' if self.is_running() else 'Next'}: cell {cell.id}")
         self.power.show_number(percent_text(setting.power), "%")
         self.speed.show_number(
-            number_text(speed_in(setting.speed_mm_s, unit)), unit, "" if unit == "mm/s" else speed_text(setting.speed_mm_s)
+            number_text(speed_in(setting.speed_mm_s, unit)),
+            unit,
+            "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
         passes = passes_text(setting.passes)
-        pitch = f", line pitch {number_text(setting.pitch_mm)} mm" if setting.pitch_mm else ""
-        self.more.setText(f"{passes}, focus {number_text(setting.focus_mm)} mm, air {setting.air}{pitch}")
+        pitch = ""
+        if setting.pitch_mm:
+            pitch = f", line pitch {number_text(setting.pitch_mm)} mm"
+        self.more.setText(
+            f"{passes}, focus {number_text(setting.focus_mm)} mm, air {setting.air}{pitch}"
+        )
 
-    # -- the run -----------------------------------------------------------------------------------------------------
+    # -- the run -----------------------------------------------------------------------------------
 
     def main_action(self) -> None:
         if self.session.desk is None:
@@ -308,7 +413,9 @@ class BurnPage(StationPage):
             sent = stream.sent
             try:
                 self.presenter.pump()
-            except AlmanacError as problem:  # a full disk or a locked library: the head is held, nothing is lost
+            except (
+                AlmanacError
+            ) as problem:  # a full disk or a locked library: the head is held, nothing is lost
                 if self.presenter.running == "running":
                     self.presenter.pause()
                 self.session.tell(str(problem))
@@ -337,7 +444,7 @@ class BurnPage(StationPage):
         else:
             super().keyPressEvent(event)
 
-    # -- a real port ---------------------------------------------------------------------------------------------------
+    # -- a real port -------------------------------------------------------------------------------
 
     def _choose_burner(self) -> None:
         self._disarmed()
@@ -355,11 +462,16 @@ class BurnPage(StationPage):
         if not self.armed:
             left = unticked(self.session)
             if left:
-                self.session.tell(f"The port is not armed: the checklist lacks {left[0].lower()}. Tick all seven lines in Set up first.")
+                self.session.tell(
+                    f"The port is not armed: the checklist lacks {left[0].lower()}. Tick all "
+                    "seven lines in Set up first."
+                )
                 return
             desk = self.session.desk
             self.main.setEnabled(False)
-            worker = self.main_window.work(once(lambda: check_rest(desk.trial, desk.run)), lambda _: self._arm())
+            worker = self.main_window.work(
+                once(lambda: check_rest(desk.trial, desk.run)), lambda _: self._arm()
+            )
             worker.finished.connect(lambda: self.main.setEnabled(True))
             return
         self._disarmed()
@@ -383,7 +495,7 @@ class BurnPage(StationPage):
             self.armed = False
             self.show_run()
 
-    # -- files for a machine -----------------------------------------------------------------------------------------
+    # -- files for a machine -----------------------------------------------------------------------
 
     def _open_folder(self) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(self.where.text()))
@@ -403,7 +515,8 @@ class BurnPage(StationPage):
                 content = (source / name).read_bytes()
             except OSError as problem:
                 raise AlmanacError(
-                    f"{source / name} cannot be read ({problem.strerror}). Write the burn file again in Plan."
+                    f"{source / name} cannot be read ({problem.strerror}). Write the burn file "
+                    "again in Plan."
                 ) from problem
             write_file(Path(folder) / f"{trial.id}-{name}", content)
 
@@ -413,4 +526,6 @@ class BurnPage(StationPage):
 
 
 def _energy_text(joules: float) -> str:
-    return f"{number_text(joules, 3)} J" if joules < 1000 else f"{number_text(joules / 1000, 3)} kJ"
+    if joules < 1000:
+        return f"{number_text(joules, 3)} J"
+    return f"{number_text(joules / 1000, 3)} kJ"

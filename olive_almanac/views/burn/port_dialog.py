@@ -1,4 +1,6 @@
-"""The serial port of the machine at this computer, as a form; the controller's manual says what to type."""
+"""The serial port of the machine at this computer, as a form; the controller's manual says what to
+type.
+"""
 
 from PySide6.QtWidgets import QDialog
 
@@ -17,7 +19,13 @@ class PortDialog(QDialog):
         self.session = session
         self.setWindowTitle("Serial port of the machine")
         self.form = Form("port")
-        self.form.show_fields(port_fields(session.preferences), "Serial port", "Keep this port", can_leave=True, can_add=False)
+        self.form.show_fields(
+            port_fields(session.preferences),
+            "Serial port",
+            "Keep this port",
+            can_leave=True,
+            can_add=False,
+        )
         self.form.saved.connect(self._keep)
         self.form.left.connect(self.reject)
         self.setLayout(col(self.form, gap=0))
@@ -30,5 +38,9 @@ class PortDialog(QDialog):
         except OutOfRange as problem:
             self.form.show_bad(problem.field, str(problem))
             return
-        self.session.remember(port=preferences.port, port_baud=preferences.port_baud, port_words=preferences.port_words)
+        self.session.remember(
+            port=preferences.port,
+            port_baud=preferences.port_baud,
+            port_words=preferences.port_words,
+        )
         self.accept()

@@ -1,4 +1,6 @@
-"""Charts of the Decide station: slices through the map, the focus curve, the kerf of both axes, the tone curve."""
+"""Charts of the Decide station: slices through the map, the focus curve, the kerf of both axes, the
+tone curve.
+"""
 
 import math
 from dataclasses import dataclass
@@ -15,7 +17,12 @@ from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
 __all__ = ["FocusChart", "KerfChart", "SlicesChart", "ToneChart", "round_steps"]
 
 LEFT, TOP, RIGHT, FOOT = 62.0, 34.0, 16.0, 46.0
-DASHES = (None, [6, 3], [2, 2], [8, 3, 2, 3])  # lines differ by dash and weight, never by colour alone
+DASHES = (
+    None,
+    [6, 3],
+    [2, 2],
+    [8, 3, 2, 3],
+)  # lines differ by dash and weight, never by colour alone
 WEIGHTS = (2.6, 2.0, 2.0, 1.6)
 
 
@@ -41,11 +48,17 @@ class _Axes:
     def at(self, x: float, y: float) -> QPointF:
         across = (x - self.x[0]) / (self.x[1] - self.x[0])
         up = (y - self.y[0]) / (self.y[1] - self.y[0])
-        return QPointF(self.area.left() + across * self.area.width(), self.area.bottom() - up * self.area.height())
+        return QPointF(
+            self.area.left() + across * self.area.width(),
+            self.area.bottom() - up * self.area.height(),
+        )
 
 
 class Chart(Painted):
-    """Base: a field with axes; a subclass gives the scales and draws inside.  Without anything to show, a note."""
+    """Base: a field with axes; a subclass gives the scales and draws inside.
+
+    Without anything to show, a note.
+    """
 
     NAME = ""
 
@@ -82,7 +95,9 @@ class Chart(Painted):
         if scales is None:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(0, 0, width, height), int(CENTRE) | int(Qt.TextFlag.TextWordWrap), self.note)
+            painter.drawText(
+                QRectF(0, 0, width, height), int(CENTRE) | int(Qt.TextFlag.TextWordWrap), self.note
+            )
             return
         axes = _Axes(QRectF(LEFT, TOP, width - LEFT - RIGHT, height - TOP - FOOT), *scales)
         self.taken = []
@@ -104,13 +119,17 @@ class Chart(Painted):
             painter.setPen(QPen(C("rule"), 1))
             painter.drawLine(QPointF(at.x(), area.top()), at)
             painter.setPen(C("ink"))
-            painter.drawText(QRectF(at.x() - 40, area.bottom() + 6, 80, 18), CENTRE, self.x_text(value))
+            painter.drawText(
+                QRectF(at.x() - 40, area.bottom() + 6, 80, 18), CENTRE, self.x_text(value)
+            )
         for value in round_steps(*axes.y, max(2, int(area.height() / 60))):
             at = axes.at(axes.x[0], value)
             painter.setPen(QPen(C("rule"), 1))
             painter.drawLine(at, QPointF(area.right(), at.y()))
             painter.setPen(C("ink"))
-            painter.drawText(QRectF(0, at.y() - 9, area.left() - 9, 18), MIDDLE_RIGHT, self.y_text(value))
+            painter.drawText(
+                QRectF(0, at.y() - 9, area.left() - 9, 18), MIDDLE_RIGHT, self.y_text(value)
+            )
         across, up = self.names()
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
@@ -123,7 +142,9 @@ class Chart(Painted):
             pen.setDashPattern(DASHES[which % 4])
         painter.setPen(pen)
         painter.setBrush(NO_BRUSH)
-        painter.drawPolyline(QPolygonF([axes.at(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))
+        painter.drawPolyline(
+            QPolygonF([axes.at(float(x), float(y)) for x, y in zip(xs, ys, strict=True)])
+        )
 
     def points(self, painter, axes: _Axes, pairs) -> None:
         painter.setPen(QPen(C("field"), 2))
@@ -138,7 +159,9 @@ class Chart(Painted):
         painter.drawLine(axes.at(x, axes.y[0]), axes.at(x, axes.y[1]))
 
     def plate(self, painter, at: QPointF, text: str, area: QRectF) -> None:
-        """Write on a plate of the ground's colour near a place, where it covers no other plate or point."""
+        """Write on a plate of the ground's colour near a place, where it covers no other plate or
+        point.
+        """
         painter.setFont(F("small_b"))
         width = QFontMetricsF(F("small_b")).horizontalAdvance(text) + 10
         for dx, dy in (
@@ -168,7 +191,9 @@ def _margined(low: float, high: float, share: float = 0.08) -> tuple[float, floa
 
 
 class SlicesChart(Chart):
-    """The chance to fall free over the speed, for some numbers of passes, at the pick's power and focus."""
+    """The chance to fall free over the speed, for some numbers of passes, at the pick's power and
+    focus.
+    """
 
     NAME = "Chance over speed"
 
@@ -184,7 +209,9 @@ class SlicesChart(Chart):
     def scales(self):
         if self.slices is None:
             return None
-        speeds = [speed_in(v, self.unit) for v in (self.slices.speed_mm_s[0], self.slices.speed_mm_s[-1])]
+        speeds = [
+            speed_in(v, self.unit) for v in (self.slices.speed_mm_s[0], self.slices.speed_mm_s[-1])
+        ]
         return (speeds[0], speeds[1]), (0.0, 1.02)
 
     def names(self):
@@ -206,16 +233,25 @@ class SlicesChart(Chart):
             painter.setBrush(NO_BRUSH)
             painter.drawEllipse(at, 9, 9)
             self.taken.append(QRectF(at.x() - 12, at.y() - 12, 24, 24))
-        for n, (passes, chance) in enumerate(zip(self.slices.passes, self.slices.chance, strict=True)):
+        for n, (passes, chance) in enumerate(
+            zip(self.slices.passes, self.slices.chance, strict=True)
+        ):
             half = int(np.abs(chance - (0.62 - 0.12 * n)).argmin())
             self.plate(
                 painter, axes.at(speeds[half], float(chance[half])), passes_text(passes), axes.area
             )
-        self.plate(painter, axes.at(axes.x[1], self.target) - QPointF(130, -26), f"house rule {100 * self.target:g} %", axes.area)
+        self.plate(
+            painter,
+            axes.at(axes.x[1], self.target) - QPointF(130, -26),
+            f"house rule {100 * self.target:g} %",
+            axes.area,
+        )
 
 
 class FocusChart(Chart):
-    """Line widths over the height of the focus, the fitted curve, the best height with its doubt."""
+    """Line widths over the height of the focus, the fitted curve, the best height with its
+    doubt.
+    """
 
     NAME = "Line width over focus height"
 
@@ -224,7 +260,10 @@ class FocusChart(Chart):
         self.decision = None
 
     def show_focus(self, decision, note: str) -> None:
-        self.decision = decision if decision and decision.lines else None
+        if decision and decision.lines:
+            self.decision = decision
+        else:
+            self.decision = None
         self.tell(decision.says if decision else note)
 
     def scales(self):
@@ -239,8 +278,12 @@ class FocusChart(Chart):
     def draw(self, painter, axes) -> None:
         fit = self.decision.fit
         if fit is not None:
-            low, high = (axes.at(fit.focus_mm + side * fit.focus_se_mm, axes.y[1]).x() for side in (-1, 1))
-            painter.fillRect(QRectF(low, axes.area.top(), high - low, axes.area.height()), C("olive_wash"))
+            low, high = (
+                axes.at(fit.focus_mm + side * fit.focus_se_mm, axes.y[1]).x() for side in (-1, 1)
+            )
+            painter.fillRect(
+                QRectF(low, axes.area.top(), high - low, axes.area.height()), C("olive_wash")
+            )
             heights = np.linspace(*axes.x, 160)
             self.curve(painter, axes, heights, fit.width(heights))
             self.upright(painter, axes, fit.focus_mm)
@@ -261,7 +304,10 @@ class KerfChart(Chart):
         self.decision = None
 
     def show_kerf(self, decision, note: str) -> None:
-        self.decision = decision if decision and decision.measured else None
+        if decision and decision.measured:
+            self.decision = decision
+        else:
+            self.decision = None
         self.tell(decision.says if decision else note)
 
     def scales(self):
@@ -269,7 +315,9 @@ class KerfChart(Chart):
             return None
         kerfs = [kerf for _, _, kerf in self.decision.measured]
         low, high = _margined(min(kerfs), max(kerfs), 0.35)
-        gap = max(0.0, 0.04 - (high - low)) / 2  # a spread finer than the gauge's step must not fill the chart
+        gap = (
+            max(0.0, 0.04 - (high - low)) / 2
+        )  # a spread finer than the gauge's step must not fill the chart
         return (-0.5, 1.5), (max(0.0, low - gap), high + gap)
 
     def names(self):
@@ -295,14 +343,20 @@ class KerfChart(Chart):
                 at = axes.at(n + 0.36 * ((i + 0.5) / len(told) - 0.5), kerf)
                 painter.setPen(QPen(C("ink"), 2))
                 painter.setBrush(C("ink") if how == "slot" else C("field"))
-                painter.drawEllipse(at, 5, 5) if how == "slot" else painter.drawRect(QRectF(at.x() - 5, at.y() - 5, 10, 10))
+                painter.drawEllipse(at, 5, 5) if how == "slot" else painter.drawRect(
+                    QRectF(at.x() - 5, at.y() - 5, 10, 10)
+                )
                 self.taken.append(QRectF(at.x() - 7, at.y() - 7, 14, 14))
             if row is not None:
-                self.plate(painter, axes.at(n + 0.28, mean), f"{mean:.3f} ± {error:.3f} mm", axes.area)
+                self.plate(
+                    painter, axes.at(n + 0.28, mean), f"{mean:.3f} ± {error:.3f} mm", axes.area
+                )
 
 
 class ToneChart(Chart):
-    """Lightness over power: measured steps, the fitted curve, and below it the ramp that the table makes even."""
+    """Lightness over power: measured steps, the fitted curve, and below it the ramp that the table
+    makes even.
+    """
 
     NAME = "Lightness over power"
 
@@ -317,8 +371,12 @@ class ToneChart(Chart):
     def scales(self):
         if self.table is None:
             return None
-        tones = [tone for _, tone in self.table.measured] + [float(t) for t in self.table.lightness[[0, -1]]]
-        return (0.0, 1.04 * max(power for power, _ in self.table.measured)), _margined(min(tones), max(tones))
+        tones = [tone for _, tone in self.table.measured] + [
+            float(t) for t in self.table.lightness[[0, -1]]
+        ]
+        return (0.0, 1.04 * max(power for power, _ in self.table.measured)), _margined(
+            min(tones), max(tones)
+        )
 
     def names(self):
         return "Power", "Lightness L*"
@@ -331,11 +389,23 @@ class ToneChart(Chart):
         powers = np.linspace(0, top, 200)
         self.curve(painter, axes, powers, self.table.curve.lightness(powers))
         last = float(self.table.power[-1])
-        self.curve(painter, axes, [0.0, last], [float(self.table.lightness[0]), float(self.table.lightness[-1])], 1, "ink2")
+        self.curve(
+            painter,
+            axes,
+            [0.0, last],
+            [float(self.table.lightness[0]), float(self.table.lightness[-1])],
+            1,
+            "ink2",
+        )
         if last < 0.98 * top:
             self.upright(painter, axes, last)
         self.points(painter, axes, self.table.measured)
         if last < 0.98 * top:
-            self.plate(painter, axes.at(last, axes.y[1]) + QPointF(0, 10), "turns: stronger does not get further", axes.area)
+            self.plate(
+                painter,
+                axes.at(last, axes.y[1]) + QPointF(0, 10),
+                "turns: stronger does not get further",
+                axes.area,
+            )
         middle = axes.at(last / 2, float(self.table.lightness[[0, -1]].mean()))
         self.plate(painter, middle, "even ramp", axes.area)

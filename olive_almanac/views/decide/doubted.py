@@ -32,14 +32,29 @@ class DoubtedList(Painted):
         self.setAccessibleName("Readings that the model disbelieves")
 
     def show_doubted(self, doubted, session, note: str) -> None:
-        """Show the readings of the coupon on the desk first; those of earlier coupons cannot be gone to."""
+        """Show the readings of the coupon on the desk first; those of earlier coupons cannot be
+        gone to.
+        """
         desk = session.desk
-        trials = {trial.id: trial for trial, _ in desk.pairs} if desk else {}
-        self.note = note if doubted is None else AGREES
-        self.rows = [(one, trials[one.trial], desk.trial.id == one.trial) for one in doubted or () if one.trial in trials]
+        if desk:
+            trials = {trial.id: trial for trial, _ in desk.pairs}
+        else:
+            trials = {}
+        if doubted is None:
+            self.note = note
+        else:
+            self.note = AGREES
+        self.rows = [
+            (one, trials[one.trial], desk.trial.id == one.trial)
+            for one in doubted or ()
+            if one.trial in trials
+        ]
         self.at = min(self.at, max(0, len(self.rows) - 1))
         self.unit = session.preferences.speed_unit
-        words = [f"{one.cell}: {VERDICT_WORDS.get(one.verdict, one.verdict)}, {one.why}" for one, _, _ in self.rows]
+        words = [
+            f"{one.cell}: {VERDICT_WORDS.get(one.verdict, one.verdict)}, {one.why}"
+            for one, _, _ in self.rows
+        ]
         self.setAccessibleDescription(" ".join(words) or self.note)
         self.update()
 
@@ -64,13 +79,25 @@ class DoubtedList(Painted):
             painter.drawText(QRectF(14, y + 6, 60, 28), MIDDLE_LEFT, one.cell)
             draw_verdict(painter, QRectF(70, y + 10, 20, 20), one.verdict)
             painter.setFont(F("ui_b"))
-            read, expected = (VERDICT_WORDS.get(word, "Holds").lower() for word in (one.verdict, one.expected))
-            painter.drawText(QRectF(98, y + 6, width - 110, 28), MIDDLE_LEFT, f"read as {read}, expected {expected}")
+            read, expected = (
+                VERDICT_WORDS.get(word, "Holds").lower() for word in (one.verdict, one.expected)
+            )
+            painter.drawText(
+                QRectF(98, y + 6, width - 110, 28),
+                MIDDLE_LEFT,
+                f"read as {read}, expected {expected}",
+            )
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
-            chance = "under 1 %" if one.chance < 0.01 else f"{100 * one.chance:.0f} %"
+            if one.chance < 0.01:
+                chance = "under 1 %"
+            else:
+                chance = f"{100 * one.chance:.0f} %"
             passes = passes_text(setting.passes)
-            told = f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, self.unit)}, {passes}; {chance} likely"
+            told = (
+                f"{percent_text(setting.power)} %, "
+                f"{speed_text(setting.speed_mm_s, self.unit)}, {passes}; {chance} likely"
+            )
             painter.drawText(QRectF(98, y + 6, width - 112, 28), MIDDLE_RIGHT, told)
             painter.setFont(F("ui"))
             painter.setPen(C("ink"))
@@ -81,7 +108,9 @@ class DoubtedList(Painted):
         if foot.bottom() < height:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
-            painter.drawText(foot, MIDDLE_LEFT, "Enter, or a click, goes to the cell. All other readings agree.")
+            painter.drawText(
+                foot, MIDDLE_LEFT, "Enter, or a click, goes to the cell. All other readings agree."
+            )
 
     def mousePressEvent(self, event) -> None:
         _, y = self.logical(event)

@@ -1,4 +1,6 @@
-"""The Decide station: what the coupon shows at the left, the ways to set it at the right, and the pen that writes into the book."""
+"""The Decide station: what the coupon shows at the left, the ways to set it at the right, and the
+pen that writes into the book.
+"""
 
 from pathlib import Path
 
@@ -55,7 +57,10 @@ class DecidePage(StationPage):
         self.leaf.chosen.connect(self._turn)
         self.source = Segments(["map", "photo"], 0, "Where a tone is taken from; keys M and P")
         self.source.chosen.connect(self._turn_source)
-        self.photo, self._squared = TonePhoto(), ("", None)  # the photo squared up last, by trial id
+        self.photo, self._squared = (
+            TonePhoto(),
+            ("", None),
+        )  # the photo squared up last, by trial id
         self.photo.cell_clicked.connect(self._aim_at_cell)
         self.map, self.slices, self.doubted = SettingMapView(), SlicesChart(), DoubtedList()
         self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
@@ -63,11 +68,21 @@ class DecidePage(StationPage):
         self.map.cell_clicked.connect(self._aim_at_cell)
         self.doubted.chosen.connect(self._look_again)
         self.stack = QStackedWidget()
-        for leaf in (self.map, self.slices, self.doubted, self.focus_chart, self.kerf_chart, self.tone_chart, self.photo):
+        for leaf in (
+            self.map,
+            self.slices,
+            self.doubted,
+            self.focus_chart,
+            self.kerf_chart,
+            self.tone_chart,
+            self.photo,
+        ):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
-        left = col(head(self.title, None, self.leaf, self.source), self.stack, self.key_holder, gap=8)
+        left = col(
+            head(self.title, None, self.leaf, self.source), self.stack, self.key_holder, gap=8
+        )
         left.setStretch(1, 1)
         across = QHBoxLayout(self)
         page_margins(across)
@@ -88,7 +103,12 @@ class DecidePage(StationPage):
         self.limits = QVBoxLayout()
         self.limits.setSpacing(px(4))
         self.stage_mark = Mark("state", "trial", 26)
-        self.note = label("Goes into the book as On trial. Three confirming burns make it Proven.", "ui", "second", wrap=True)
+        self.note = label(
+            "Goes into the book as On trial. Three confirming burns make it Proven.",
+            "ui",
+            "second",
+            wrap=True,
+        )
         self.write = button("Write into the book", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
         self.closer = button("Plan the next cells", tip="a coupon where the doubt is")
@@ -112,7 +132,7 @@ class DecidePage(StationPage):
         holder.setFixedWidth(self.remarks_width)
         return holder
 
-    # -- state -------------------------------------------------------------------------------------------------------
+    # -- state -------------------------------------------------------------------------------------
 
     def enter(self) -> None:
         self._start()
@@ -140,9 +160,13 @@ class DecidePage(StationPage):
 
     def show_decision(self) -> None:
         desk, question = self.session.desk, self.presenter.question
-        name = f"{desk.trial.name[0].lower()}{desk.trial.name[1:]}" if desk else ""
+        name = ""
+        if desk:
+            name = f"{desk.trial.name[0].lower()}{desk.trial.name[1:]}"
         self.title.setText(f"From {name}" if desk and desk.readings else "Decide")
-        note = NOTHING_READ if not desk or not desk.readings else "Working it out …"
+        note = "Working it out …"
+        if not desk or not desk.readings:
+            note = NOTHING_READ
         clear_layout(self.limits)
         self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
         self.aims.setVisible(False)
@@ -152,7 +176,7 @@ class DecidePage(StationPage):
         else:
             self._show_figures(question, note)
 
-    # -- a setting ---------------------------------------------------------------------------------------------------
+    # -- a setting ---------------------------------------------------------------------------------
 
     def _show_setting(self, desk, note: str) -> None:
         found, decision = self.presenter.found, self.presenter.decision
@@ -160,15 +184,25 @@ class DecidePage(StationPage):
         self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
         self._show_photo(desk, task)
         self.map.show_map(desk, decision, self.presenter.map, self.presenter.chosen, unit, note)
-        self.slices.show_slices(found.get("slices"), decision.target if decision else 0.99, self.presenter.pick, unit, note)
+        self.slices.show_slices(
+            found.get("slices"),
+            decision.target if decision else 0.99,
+            self.presenter.pick,
+            unit,
+            note,
+        )
         self.doubted.show_doubted(found.get("doubted"), self.session, note)
-        self.leaf.set_word(2, f"disbelieved {len(found['doubted'])}" if found.get("doubted") else "disbelieved")
+        self.leaf.set_word(
+            2, f"disbelieved {len(found['doubted'])}" if found.get("doubted") else "disbelieved"
+        )
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
         known = found.get("known")
         self.aims.setVisible(self._can_aim(task, known))
         picked = bool(decision and decision.picks)
-        self.says.setText("" if picked else note if decision is None else self._says(decision, unit))
+        self.says.setText(
+            "" if picked else note if decision is None else self._says(decision, unit)
+        )
         self.says.setVisible(not picked)
         self._show_remarks(decision.remarks if decision else ())
         self._offer("Write into the book" if picked else "", bool(decision and decision.next_cells))
@@ -180,17 +214,28 @@ class DecidePage(StationPage):
         return task in ("engrave", "mark") and known is not None and known.curve is not None
 
     def _show_photo(self, desk, task: str) -> None:
-        """Offer the coupon's photo where there is one, and show it once it is squared up: that takes a moment, in a worker."""
+        """Offer the coupon's photo where there is one, and show it once it is squared up: that
+        takes a moment, in a worker.
+        """
         known = self.presenter.found.get("known")
-        there = desk is not None and self._can_aim(task, known) and "front" in desk.run.get("photos", {})
+        there = (
+            desk is not None
+            and self._can_aim(task, known)
+            and "front" in desk.run.get("photos", {})
+        )
         self.source.setVisible(there)
         if not there or self.source.at == 0:
             return
         self.stack.setCurrentIndex(PHOTO)
-        squared = self._squared[1] if self._squared[0] == desk.trial.id else None
+        squared = None
+        if self._squared[0] == desk.trial.id:
+            squared = self._squared[1]
         if squared is None and self._squared[0] != desk.trial.id:
             self._squared = (desk.trial.id, None)
-            self.main_window.work(shown_again_work(self.session.store, desk, ("front",)), lambda item: self._take_photo(desk, item[1]))
+            self.main_window.work(
+                shown_again_work(self.session.store, desk, ("front",)),
+                lambda item: self._take_photo(desk, item[1]),
+            )
         self.photo.show_coupon(desk, squared)
 
     def _take_photo(self, desk, codes) -> None:
@@ -199,11 +244,15 @@ class DecidePage(StationPage):
             self.show_decision()
 
     def _show_remarks(self, remarks) -> None:
-        """Show as many remarks as there is room for beside the cards; all of them stand in the tip."""
+        """Show as many remarks as there is room for beside the cards; all of them stand in
+        the tip.
+        """
         metrics, shown = self.remarks.fontMetrics(), []
         left = {0: 9, 1: 6, 2: 3}.get(len(self.cards), close(1, 2))  # lines
         for remark in remarks:
-            size = metrics.boundingRect(0, 0, self.remarks_width, 1000, Qt.TextFlag.TextWordWrap, remark)
+            size = metrics.boundingRect(
+                0, 0, self.remarks_width, 1000, Qt.TextFlag.TextWordWrap, remark
+            )
             left -= round(size.height() / metrics.lineSpacing())
             if left < 0 and shown:
                 break
@@ -213,7 +262,9 @@ class DecidePage(StationPage):
         self.remarks.setVisible(bool(remarks))
 
     def _offer(self, main: str, closer: bool) -> None:
-        """Show the main button with these words (none: not at all) and the one that plans the next cells."""
+        """Show the main button with these words (none: not at all) and the one that plans the next
+        cells.
+        """
         picked = bool(self.presenter.pick)
         self.write.setText(main)
         self.write.setVisible(bool(main))
@@ -223,26 +274,44 @@ class DecidePage(StationPage):
         set_kind(self.closer, "" if main else "main")
 
     def _says(self, decision, unit: str) -> str:
-        """What stands in the way of a pick, and the cells to burn next in the shop's unit, each with what it tells."""
+        """What stands in the way of a pick, and the cells to burn next in the shop's unit, each
+        with what it tells.
+        """
         cells = decision.next_cells
         if not cells:
             return decision.says
         lines = []
         for reason in dict.fromkeys(decision.next_reasons or ("",) * len(cells)):
-            here = [c for c, why in zip(cells, decision.next_reasons or ("",) * len(cells), strict=True) if why == reason]
+            here = [
+                c
+                for c, why in zip(cells, decision.next_reasons or ("",) * len(cells), strict=True)
+                if why == reason
+            ]
             speeds = sorted(speed_in(cell.speed_mm_s, unit) for cell in here)
-            span = number_text(speeds[0]) if speeds[0] == speeds[-1] else f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
+            if speeds[0] == speeds[-1]:
+                span = number_text(speeds[0])
+            else:
+                span = f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
             powers = sorted({percent_text(cell.power) for cell in here}, key=float)
-            power = powers[0] if len(powers) == 1 else f"{powers[0]} to {powers[-1]}"
-            lines.append(f"{len(here)} at {span} {unit}, {power} %" + (f": {reason}." if reason else "."))
+            if len(powers) == 1:
+                power = powers[0]
+            else:
+                power = f"{powers[0]} to {powers[-1]}"
+            lines.append(
+                f"{len(here)} at {span} {unit}, {power} %" + (f": {reason}." if reason else ".")
+            )
         return f"{decision.says}\n\nProposed:\n" + "\n".join(lines)
 
     def _show_limits(self, task: str) -> None:
-        """What may drift, each alone, before the chosen pick fails: below the cards, where there is room."""
+        """What may drift, each alone, before the chosen pick fails: below the cards, where there is
+        room.
+        """
         pick = self.presenter.pick
         if pick is None or close(True, False) or len(self.cards) > 2:
             return
-        self.limits.addWidget(Heading("Alone, it stands" if task == "cut" else "Alone, the tone stands"))
+        self.limits.addWidget(
+            Heading("Alone, it stands" if task == "cut" else "Alone, the tone stands")
+        )
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:
             facts.append(("kerf to expect", f"{number_text(pick.kerf_mm, 2)} mm"))
@@ -253,7 +322,9 @@ class DecidePage(StationPage):
     def _show_key(self, task: str, decision) -> None:
         clear_layout(self.key_holder)
         if self.stack.currentWidget() is self.photo:
-            self.key_holder.addWidget(label("Click a cell, or arrows and Enter: its tone is aimed at.", "small", "second"))
+            self.key_holder.addWidget(
+                label("Click a cell, or arrows and Enter: its tone is aimed at.", "small", "second")
+            )
             return
         marks = [verdict for _, verdict in KEYS[task]]
         if decision is not None and decision.next_cells and self.stack.currentWidget() is self.map:
@@ -261,11 +332,17 @@ class DecidePage(StationPage):
         self.key_line = VerdictKeyLine(marks, {**VERDICT_WORDS, "next": "Burn next"})
         self.key_line.setFixedHeight(px(24))
         if decision is not None and decision.edge_doubt is not None and not close(True, False):
-            self.key_line.show_remark(f"known to ± {max(1, round(100 * decision.edge_doubt))} % from {decision.cells_read} cells")
+            self.key_line.show_remark(
+                f"known to ± {max(1, round(100 * decision.edge_doubt))} % from "
+                f"{decision.cells_read} cells"
+            )
         self.key_holder.addWidget(self.key_line)
 
     def _show_cards(self, decision, task: str, unit: str) -> None:
-        picks = decision.picks if decision else ()
+        if decision:
+            picks = decision.picks
+        else:
+            picks = ()
         if [card.pick for card in self.cards] != list(picks):
             clear_layout(self.cards_holder)
             self.cards = []
@@ -276,13 +353,24 @@ class DecidePage(StationPage):
                 self.cards.append(card)
         for n, card in enumerate(self.cards):
             card.setChecked(n == self.presenter.chosen)
-        count = {0: "No way to set it yet", 1: "One way to set it", 2: "Two ways to set it", 3: "Three ways to set it"}[len(picks)]
+        count = {
+            0: "No way to set it yet",
+            1: "One way to set it",
+            2: "Two ways to set it",
+            3: "Three ways to set it",
+        }[len(picks)]
         self.ways.setText(count if decision else "Ways to set it")
-        aims_at = self.presenter.lightness if task != "cut" else None
-        rule = f"{100 * decision.target:g} % or better" if decision else ""
-        self.rules.setText((rule if aims_at is None else f"aims at L* {aims_at:.0f}") if picks else "")
+        aims_at = None
+        if task != "cut":
+            aims_at = self.presenter.lightness
+        rule = ""
+        if decision:
+            rule = f"{100 * decision.target:g} % or better"
+        self.rules.setText(
+            (rule if aims_at is None else f"aims at L* {aims_at:.0f}") if picks else ""
+        )
 
-    # -- focus, kerf, tone curve -------------------------------------------------------------------------------------
+    # -- focus, kerf, tone curve -------------------------------------------------------------------
 
     def _show_figures(self, question: str, note: str) -> None:
         found = self.presenter.found.get(question)
@@ -293,9 +381,15 @@ class DecidePage(StationPage):
         self.rules.setText("")
         self.remarks.setVisible(False)
         self.says.setVisible(True)
-        decided = found if found is not None and not isinstance(found, str) else None
-        self.says.setText(note if found is None else found if isinstance(found, str) else found.says)
-        {"focus": self._show_focus, "kerf": self._show_kerf, "tone": self._show_tone}[question](decided, self.says.text())
+        decided = None
+        if found is not None and not isinstance(found, str):
+            decided = found
+        self.says.setText(
+            note if found is None else found if isinstance(found, str) else found.says
+        )
+        {"focus": self._show_focus, "kerf": self._show_kerf, "tone": self._show_tone}[question](
+            decided, self.says.text()
+        )
 
     def _facts(self, title: str, rows) -> None:
         self.limits.addWidget(Heading(title))
@@ -305,26 +399,55 @@ class DecidePage(StationPage):
 
     def _show_focus(self, decision, note: str) -> None:
         self.focus_chart.show_focus(decision, note)
-        fit = decision.fit if decision else None
+        fit = None
+        if decision:
+            fit = decision.fit
         if fit is not None:
-            self._facts("From the lines", [
-                ("best focus", f"{number_text(fit.focus_mm, 2)} ± {number_text(fit.focus_se_mm, 2)} mm below the face"),
-                ("narrowest beam", f"{number_text(fit.waist_mm, 2)} mm"),
-                ("Rayleigh range", f"{number_text(fit.rayleigh_mm, 2)} ± {number_text(fit.rayleigh_se_mm, 2)} mm"),
-                ("lines measured", str(len(decision.lines))),
-            ])  # fmt: skip
+            self._facts(
+                "From the lines",
+                [
+                    (
+                        "best focus",
+                        (
+                            f"{number_text(fit.focus_mm, 2)} ± "
+                            f"{number_text(fit.focus_se_mm, 2)} mm "
+                            "below the face"
+                        ),
+                    ),
+                    ("narrowest beam", f"{number_text(fit.waist_mm, 2)} mm"),
+                    (
+                        "Rayleigh range",
+                        (
+                            f"{number_text(fit.rayleigh_mm, 2)} ± "
+                            f"{number_text(fit.rayleigh_se_mm, 2)} mm"
+                        ),
+                    ),
+                    ("lines measured", str(len(decision.lines))),
+                ],
+            )
         self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
 
     def _show_kerf(self, decision, note: str) -> None:
         self.kerf_chart.show_kerf(decision, note)
-        for thickness in dict.fromkeys(one.thickness_mm for one in decision.rows) if decision else ():
+        for thickness in (
+            dict.fromkeys(one.thickness_mm for one in decision.rows) if decision else ()
+        ):
             rows = [one for one in decision.rows if one.thickness_mm == thickness]
             facts = [
-                (f"along {one.axis.upper()}", f"{one.figures.mean_mm:.3f} ± {one.figures.error_mm:.3f} mm from {one.figures.count}")
+                (
+                    f"along {one.axis.upper()}",
+                    (
+                        f"{one.figures.mean_mm:.3f} ± {one.figures.error_mm:.3f} mm from "
+                        f"{one.figures.count}"
+                    ),
+                )
                 for one in rows
             ]
             facts += [
-                (f"wall along {one.axis.upper()}", f"leans {number_text(one.lean_mm, 2)} mm, {number_text(one.angle_deg, 2)}°")
+                (
+                    f"wall along {one.axis.upper()}",
+                    f"leans {number_text(one.lean_mm, 2)} mm, {number_text(one.angle_deg, 2)}°",
+                )
                 for one in rows
                 if one.lean_mm is not None
             ]
@@ -336,15 +459,18 @@ class DecidePage(StationPage):
         self.tone_chart.show_table(table, note)
         if table is not None:
             setting, unit = table.setting, self.session.preferences.speed_unit
-            self._facts("Holds for", [
-                ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
-                ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
-                ("power", f"up to {percent_text(float(table.power[-1]))} %"),
-                ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
-            ])  # fmt: skip
+            self._facts(
+                "Holds for",
+                [
+                    ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
+                    ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
+                    ("power", f"up to {percent_text(float(table.power[-1]))} %"),
+                    ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
+                ],
+            )
         self._offer("Save the curve table" if table is not None else "", False)
 
-    # -- acts --------------------------------------------------------------------------------------------------------
+    # -- acts --------------------------------------------------------------------------------------
 
     def _turn(self, at: int) -> None:
         self.stack.setCurrentIndex(at)
@@ -364,7 +490,9 @@ class DecidePage(StationPage):
 
     def _aim(self, at: int) -> None:
         known = self.presenter.found.get("known")
-        tones = known.tones() if known is not None else None
+        tones = None
+        if known is not None:
+            tones = known.tones()
         self.presenter.aim_at(None if at == 0 or tones is None else tones[at - 1])
         self._start()
         self.show_decision()
@@ -372,7 +500,9 @@ class DecidePage(StationPage):
     def _aim_at_cell(self, cell: str) -> None:
         """Take the lightness of a measured cell as the tone to reach."""
         desk = self.session.desk
-        reading = desk.readings.get(cell) if desk else None
+        reading = None
+        if desk:
+            reading = desk.readings.get(cell)
         if reading is not None and reading.lightness is not None and self.aims.isVisible():
             self.presenter.aim_at(reading.lightness)
             self.aims.set_at(-1)
@@ -382,7 +512,9 @@ class DecidePage(StationPage):
 
     def keyPressEvent(self, event) -> None:
         text, key = event.text().upper(), event.key()
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        if event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        ):
             super().keyPressEvent(event)
         elif text and text in LEAVES and self.leaf.isVisible():
             self.leaf.set_at(LEAVES[text])
@@ -393,7 +525,9 @@ class DecidePage(StationPage):
         elif self.cards and text and text in LETTERS:
             self.presenter.choose(LETTERS.index(text))
         elif self.cards and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self.presenter.choose((self.presenter.chosen + (1 if key == Qt.Key.Key_Down else -1)) % len(self.cards))
+            self.presenter.choose(
+                (self.presenter.chosen + (1 if key == Qt.Key.Key_Down else -1)) % len(self.cards)
+            )
         else:
             super().keyPressEvent(event)
 
@@ -422,7 +556,9 @@ class DecidePage(StationPage):
 
     def _save_table(self) -> None:
         suggested = f"{self.session.desk.trial.name} tone curve.csv"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the curve table", suggested, "Tables (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the curve table", suggested, "Tables (*.csv)"
+        )
         if name:
             self.presenter.save_table(Path(name))
 
@@ -440,7 +576,8 @@ class DecidePage(StationPage):
             setting = pick.setting
             passes = passes_text(setting.passes)
             QGuiApplication.clipboard().setText(
-                f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}, "
+                f"{percent_text(setting.power)} %, "
+                f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}, "
                 f"focus {number_text(setting.focus_mm)} mm"
             )
         elif self.presenter.question != "setting" and self.says.text():

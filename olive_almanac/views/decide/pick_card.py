@@ -33,7 +33,8 @@ class PickCard(QAbstractButton):
         self.setText(self.name)
         self.setToolTip(pick.why)
         self.setAccessibleName(
-            f"{letter}: {self.name}, {percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
+            f"{letter}: {self.name}, {percent_text(setting.power)} %, "
+            f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
             f"{passes_text(setting.passes)}, {100 * pick.probability:.0f} % sure"
         )
 
@@ -46,7 +47,13 @@ class PickCard(QAbstractButton):
         painter.scale(LIVE.scale, LIVE.scale)
         w, h, on = self.width() / LIVE.scale, self.height() / LIVE.scale, self.isChecked()
         rect = QRectF(1.5, 1.5, w - 3, h - 3)
-        painter.setPen(QPen(C("ink"), 2.4) if on else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
+        painter.setPen(
+            QPen(C("ink"), 2.4)
+            if on
+            else QPen(C("olive"), 2)
+            if self.hasFocus()
+            else QPen(C("edge"), 1)
+        )
         painter.setBrush(C("olive_wash") if on else C("wash") if self.underMouse() else C("page"))
         painter.drawRoundedRect(rect, 5, 5)
         if on and self.hasFocus():
@@ -58,21 +65,29 @@ class PickCard(QAbstractButton):
         painter.setPen(C("ink"))
         painter.drawText(QRectF(left + 36, 12, inner, 28), MIDDLE_LEFT, self.name)
         painter.setFont(F("small_b" if on else "small"))
-        painter.drawText(QRectF(left, 12, inner, 28), MIDDLE_RIGHT, "chosen" if on else self._sure())
+        painter.drawText(
+            QRectF(left, 12, inner, 28), MIDDLE_RIGHT, "chosen" if on else self._sure()
+        )
         if on:
             tick = QPointF(left + inner - 60, 26)
             painter.setPen(round_pen(C("ink"), 2.2))
-            painter.drawPolyline([tick + QPointF(-5, 0), tick + QPointF(-1, 4), tick + QPointF(6, -5)])
+            painter.drawPolyline(
+                [tick + QPointF(-5, 0), tick + QPointF(-1, 4), tick + QPointF(6, -5)]
+            )
         self._paint_numbers(painter, left, max(63.0, h * 0.47 - 3))
         self._paint_foot(painter, left, inner, h)
 
     def _sure(self) -> str:
         chance = self.pick.probability
-        return "over 99 % sure" if chance > 0.99 else f"{100 * chance:.0f} % sure"
+        if chance > 0.99:
+            return "over 99 % sure"
+        return f"{100 * chance:.0f} % sure"
 
     def _paint_numbers(self, painter, x: float, base: float) -> None:
         setting = self.pick.setting
-        passes = "pass" if setting.passes == 1 else "passes"
+        passes = "passes"
+        if setting.passes == 1:
+            passes = "pass"
         for number, unit in (
             (percent_text(setting.power), "%"),
             (number_text(speed_in(setting.speed_mm_s, self.unit)), self.unit),
@@ -92,12 +107,21 @@ class PickCard(QAbstractButton):
         known = self.pick.margins.speed is not None
         painter.setFont(F("ui_b"))
         painter.setPen(C("ink"))
-        painter.drawText(QRectF(left, y - 7, 104, 20), MIDDLE_LEFT, f"Margin {100 * margin:.0f} %" if known else "Margin wide")
+        painter.drawText(
+            QRectF(left, y - 7, 104, 20),
+            MIDDLE_LEFT,
+            f"Margin {100 * margin:.0f} %" if known else "Margin wide",
+        )
         bar, full = QRectF(left + 108, y, inner - 108, 9), 0.6
         painter.setPen(QPen(C("ink"), 1))
         painter.setBrush(C("page"))
         painter.drawRect(bar)
-        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(1.0, (margin if known else full) / full), 9), C("olive"))
+        painter.fillRect(
+            QRectF(
+                bar.left(), bar.top(), bar.width() * min(1.0, (margin if known else full) / full), 9
+            ),
+            C("olive"),
+        )
         rule = bar.left() + bar.width() * HOUSE_MARGIN / full
         painter.setPen(QPen(C("ink"), 2))
         painter.drawLine(QPointF(rule, y - 4), QPointF(rule, y + 13))
@@ -111,16 +135,27 @@ class PickCard(QAbstractButton):
     def _time(self) -> str:
         if self.pick.seconds_per_m is not None:
             return f"{duration_text(self.pick.seconds_per_m)} per metre"
-        return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²" if self.pick.seconds_per_100cm2 is not None else ""
+        if self.pick.seconds_per_100cm2 is not None:
+            return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²"
+        return ""
 
 
 def limit_facts(pick) -> list[tuple[str, str]]:
-    """Return how far each thing may drift alone, as name and value, only those that have a limit."""
+    """Return how far each thing may drift alone, as name and value, only those that have a
+    limit.
+    """
     margins, facts = pick.margins, []
     if margins.power is not None:
-        facts.append(("weaker beam", f"down to {percent_text(pick.setting.power * margins.power)} % power"))
+        facts.append(
+            ("weaker beam", f"down to {percent_text(pick.setting.power * margins.power)} % power")
+        )
     if margins.power_up is not None and pick.setting.power * margins.power_up <= 1:
-        facts.append(("stronger beam", f"up to {percent_text(pick.setting.power * margins.power_up)} % power"))
+        facts.append(
+            (
+                "stronger beam",
+                f"up to {percent_text(pick.setting.power * margins.power_up)} % power",
+            )
+        )
     if margins.thickness_mm is not None:
         facts.append(("thicker stock", f"{number_text(margins.thickness_mm, 2)} mm more"))
     if margins.focus_up_mm is not None:

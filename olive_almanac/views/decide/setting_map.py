@@ -1,4 +1,6 @@
-"""The map of power x speed: areas by texture, contours by weight and dash, tested cells, picks, and the margin drawn."""
+"""The map of power x speed: areas by texture, contours by weight and dash, tested cells, picks, and
+the margin drawn.
+"""
 
 import math
 
@@ -8,7 +10,14 @@ from PySide6.QtGui import QFontMetricsF, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.deciding.decision import CHAR_LIMIT
-from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    duration_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 from olive_almanac.views.marks import dots, draw_verdict, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.read.cell_grid import shown_verdict
@@ -17,12 +26,17 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
 # where the mark of a cell to burn next may move, px: up and down rather than aside
-NEXT_STEPS = sorted(((22 * across, 22 * up) for across in range(-3, 4) for up in range(-6, 7)), key=lambda step: 2 * abs(step[0]) + abs(step[1]))
+NEXT_STEPS = sorted(
+    ((22 * across, 22 * up) for across in range(-3, 4) for up in range(-6, 7)),
+    key=lambda step: 2 * abs(step[0]) + abs(step[1]),
+)
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
 def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, float]]]:
-    """Return the pieces of a contour as lists of (speed, power), by marching squares with linear interpolation."""
+    """Return the pieces of a contour as lists of (speed, power), by marching squares with linear
+    interpolation.
+    """
     above = values >= level
     corners_above = above[:-1, :-1].astype(int) + above[:-1, 1:] + above[1:, 1:] + above[1:, :-1]
     segments = []
@@ -33,7 +47,10 @@ def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, floa
             if above[a] != above[b]:
                 t = (level - values[a]) / (values[b] - values[a])
                 crossings.append(
-                    (axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]), axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]))
+                    (
+                        axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]),
+                        axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]),
+                    )
                 )
         segments += [tuple(crossings[k : k + 2]) for k in range(0, len(crossings) - 1, 2)]
     return _joined(segments)
@@ -54,13 +71,19 @@ def _joined(segments) -> list[list[tuple[float, float]]]:
         line = list(segments[start])
         for at_front in (False, True):
             while True:
-                tip = line[0] if at_front else line[-1]
+                if at_front:
+                    tip = line[0]
+                else:
+                    tip = line[-1]
                 following = next((n for n in ends[key(tip)] if n not in used), None)
                 if following is None:
                     break
                 used.add(following)
                 a, b = segments[following]
-                other = b if key(a) == key(tip) else a
+                if key(a) == key(tip):
+                    other = b
+                else:
+                    other = a
                 line.insert(0, other) if at_front else line.append(other)
         lines.append(line)
     return lines
@@ -89,11 +112,18 @@ class SettingMapView(Painted):
         self.setAccessibleName("Map of power and speed")
 
     def show_map(self, desk, decision, setting_map, chosen: int, unit: str, note: str = "") -> None:
-        self.desk, self.decision, self.map, self.chosen, self.unit, self.note = (desk, decision, setting_map, chosen, unit, note)
+        self.desk, self.decision, self.map, self.chosen, self.unit, self.note = (
+            desk,
+            decision,
+            setting_map,
+            chosen,
+            unit,
+            note,
+        )
         self.setAccessibleDescription(decision.says if decision else note)
         self.update()
 
-    # -- axes --------------------------------------------------------------------------------------------------------
+    # -- axes --------------------------------------------------------------------------------------
 
     def _area(self, width: float, height: float) -> QRectF:
         return QRectF(LEFT, TOP, width - LEFT - RIGHT, height - TOP - FOOT)
@@ -102,7 +132,8 @@ class SettingMapView(Painted):
         v0, v1 = self.map.speed_mm_s[0], self.map.speed_mm_s[-1]
         p0, p1 = self.map.power[0], self.map.power[-1]
         return QPointF(
-            area.left() + (speed - v0) / (v1 - v0) * area.width(), area.bottom() - (power - p0) / (p1 - p0) * area.height()
+            area.left() + (speed - v0) / (v1 - v0) * area.width(),
+            area.bottom() - (power - p0) / (p1 - p0) * area.height(),
         )
 
     def paint(self, painter, width, height) -> None:
@@ -136,14 +167,19 @@ class SettingMapView(Painted):
         """The region of the map where a field [p, v] is above 0, bounded by closed contours."""
         path = QPainterPath()
         path.setFillRule(Qt.FillRule.OddEvenFill)
-        padded = np.pad(field, 1, constant_values=-1.0)  # a rim outside closes every contour at the edge of the map
-        power, speed = (np.concatenate([axis[:1], axis, axis[-1:]]) for axis in (self.map.power, self.map.speed_mm_s))
+        padded = np.pad(
+            field, 1, constant_values=-1.0
+        )  # a rim outside closes every contour at the edge of the map
+        power, speed = (
+            np.concatenate([axis[:1], axis, axis[-1:]])
+            for axis in (self.map.power, self.map.speed_mm_s)
+        )
         for line in contour(power, speed, padded, 0.0):
             path.addPolygon(QPolygonF([self._point(area, v, p) for v, p in line]))
             path.closeSubpath()
         return path
 
-    # -- areas and contours ------------------------------------------------------------------------------------------
+    # -- areas and contours ------------------------------------------------------------------------
 
     @property
     def _cut(self) -> bool:
@@ -156,12 +192,18 @@ class SettingMapView(Painted):
         target = at(self.decision.target)
         if self._cut:
             fields = {
-                "lost": -chance, "doubtful": np.minimum(chance, at(0.95) - chance),
-                "met": np.minimum(chance - target, at(CHAR_LIMIT) - low), "charred": np.minimum(chance - at(0.95), low - at(CHAR_LIMIT)),
-            }  # fmt: skip
+                "lost": -chance,
+                "doubtful": np.minimum(chance, at(0.95) - chance),
+                "met": np.minimum(chance - target, at(CHAR_LIMIT) - low),
+                "charred": np.minimum(chance - at(0.95), low - at(CHAR_LIMIT)),
+            }
         else:
-            fields = {"lost": low, "charred": high, "met": chance - target,
-                      "doubtful": np.minimum(target - chance, -np.maximum(low, high))}  # fmt: skip
+            fields = {
+                "lost": low,
+                "charred": high,
+                "met": chance - target,
+                "doubtful": np.minimum(target - chance, -np.maximum(low, high)),
+            }
         paths = {name: self._region(field, area) for name, field in fields.items()}
         painter.fillPath(paths["lost"], C("wash"))
         hatch(painter, paths["lost"], C("hatch", 0.8), 6.5, 45, 1.1)
@@ -171,14 +213,18 @@ class SettingMapView(Painted):
         self._regions = {name: field > 0 for name, field in fields.items()}
 
     def _draw_contours(self, painter, area) -> None:
-        levels = (
-            ((0.5, 1.6, [2, 2]), (0.95, 2.8, None), (0.99, 1.4, [6, 3]))
-            if self._cut
-            else ((0.5, 1.6, [2, 2]), (self.decision.target, 2.8, None))
-        )
+        if self._cut:
+            levels = ((0.5, 1.6, [2, 2]), (0.95, 2.8, None), (0.99, 1.4, [6, 3]))
+        else:
+            levels = ((0.5, 1.6, [2, 2]), (self.decision.target, 2.8, None))
         self._lines = []
         for level, width, dash in levels:
-            for line in contour(self.map.power, self.map.speed_mm_s, _log_odds(self.map.chance), float(_log_odds(np.array(level)))):
+            for line in contour(
+                self.map.power,
+                self.map.speed_mm_s,
+                _log_odds(self.map.chance),
+                float(_log_odds(np.array(level))),
+            ):
                 points = [self._point(area, v, p) for v, p in line]
                 pen = QPen(C("ink"), width)
                 if dash:
@@ -188,16 +234,24 @@ class SettingMapView(Painted):
                 self._lines.append((level, points))
         if self._cut:
             for line in contour(
-                self.map.power, self.map.speed_mm_s, _log_odds(self.map.low), float(_log_odds(np.array(CHAR_LIMIT)))
+                self.map.power,
+                self.map.speed_mm_s,
+                _log_odds(self.map.low),
+                float(_log_odds(np.array(CHAR_LIMIT))),
             ):
                 painter.setPen(QPen(C("olive"), 2.2))
                 painter.drawPolyline(QPolygonF([self._point(area, v, p) for v, p in line]))
 
-    # -- axes, cells, picks ------------------------------------------------------------------------------------------
+    # -- axes, cells, picks ------------------------------------------------------------------------
 
     def _draw_axes(self, painter, area) -> None:
-        settings = [cell.setting for cell, _ in self._cells] or [pick.setting for pick in self.decision.picks]
-        speeds, powers = sorted({s.speed_mm_s for s in settings}), sorted({s.power for s in settings})
+        settings = [cell.setting for cell, _ in self._cells] or [
+            pick.setting for pick in self.decision.picks
+        ]
+        speeds, powers = (
+            sorted({s.speed_mm_s for s in settings}),
+            sorted({s.power for s in settings}),
+        )
         painter.setFont(F("small_b"))
         painter.setPen(QPen(C("ink"), 1.2))
         last = -1e9
@@ -214,32 +268,46 @@ class SettingMapView(Painted):
             y = self._point(area, speeds[0], power).y()
             painter.drawLine(QPointF(area.left() - 5, y), QPointF(area.left(), y))
             if y + 9 <= last:
-                painter.drawText(QRectF(0, y - 9, area.left() - 9, 18), MIDDLE_RIGHT, f"{percent_text(power)} %")
+                painter.drawText(
+                    QRectF(0, y - 9, area.left() - 9, 18), MIDDLE_RIGHT, f"{percent_text(power)} %"
+                )
                 last = y - 9
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(area.left(), area.bottom() + 25, area.width(), 18), CENTRE, f"Speed, {self.unit}")
+        painter.drawText(
+            QRectF(area.left(), area.bottom() + 25, area.width(), 18), CENTRE, f"Speed, {self.unit}"
+        )
         painter.drawText(QRectF(0, TOP - 26, 60, 18), MIDDLE_LEFT, "Power")
         self._draw_time_scale(painter, area)
 
     def _draw_time_scale(self, painter, area) -> None:
-        """Time depends on speed alone at a fixed pass count: a scale along the top, fine lines down."""
+        """Time depends on speed alone at a fixed pass count: a scale along the top, fine lines
+        down.
+        """
         speeds = self.map.speed_mm_s
-        length, words = (
-            (1000.0, "Time per metre of cut")
-            if self._cut
-            else (1000.0, "Time per metre of line")
-            if not self.map.pitch_mm
-            else (100.0 * 100.0 / max(self.map.pitch_mm, 1e-9), "Time per 100 cm², turn-rounds left out")
-        )
+        if self._cut:
+            length, words = (1000.0, "Time per metre of cut")
+        elif not self.map.pitch_mm:
+            length, words = (1000.0, "Time per metre of line")
+        else:
+            length, words = (
+                100.0 * 100.0 / max(self.map.pitch_mm, 1e-9),
+                "Time per 100 cm², turn-rounds left out",
+            )
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_LEFT, words)
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_RIGHT, self._held())
         last = 1e9
-        for seconds in _round_times(length * self.map.passes / speeds[-1], length * self.map.passes / speeds[0]):
+        for seconds in _round_times(
+            length * self.map.passes / speeds[-1], length * self.map.passes / speeds[0]
+        ):
             x = self._point(area, length * self.map.passes / seconds, self.map.power[0]).x()
             text = _short_time(seconds)
             need = painter.fontMetrics().horizontalAdvance(text) + 14
-            if x + need / 2 > last or x - need / 2 < area.left() - 20 or x + need / 2 > area.right() + 8:
+            if (
+                x + need / 2 > last
+                or x - need / 2 < area.left() - 20
+                or x + need / 2 > area.right() + 8
+            ):
                 continue
             last = x - need / 2
             pen = QPen(C("ink2", 0.75), 1)
@@ -253,12 +321,16 @@ class SettingMapView(Painted):
     def _held(self) -> str:
         """What is the same all over the map."""
         passes = passes_text(self.map.passes)
-        pitch = f", line pitch {number_text(self.map.pitch_mm)} mm" if self.map.pitch_mm else ""
+        pitch = ""
+        if self.map.pitch_mm:
+            pitch = f", line pitch {number_text(self.map.pitch_mm)} mm"
         return f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
 
     @property
     def _cells(self):
-        """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with their readings."""
+        """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with
+        their readings.
+        """
         for trial, readings in self.desk.pairs:
             known = {reading.cell: reading for reading in readings}
             for cell in trial.cells:
@@ -278,27 +350,48 @@ class SettingMapView(Painted):
 
     def _draw_cells(self, painter, area) -> None:
         cells = list(self._cells)
-        side = 20.0 if len(cells) <= 120 else 12.0
+        side = 12.0
+        if len(cells) <= 120:
+            side = 20.0
         for cell, reading in cells:
             at = self._point(area, cell.setting.speed_mm_s, cell.setting.power)
             if area.contains(at):
-                draw_verdict(painter, QRectF(at.x() - side / 2, at.y() - side / 2, side, side), shown_verdict(reading),
-                             ground=C("field"), halo=C("field"))  # fmt: skip
+                draw_verdict(
+                    painter,
+                    QRectF(at.x() - side / 2, at.y() - side / 2, side, side),
+                    shown_verdict(reading),
+                    ground=C("field"),
+                    halo=C("field"),
+                )
 
     def _draw_next(self, painter, area) -> None:
-        """The cells to burn next: open diamonds, with the number of passes where it is another than the map's.  Where one would lie
-        on a mark it moves a little, on a stem from its place."""
+        """The cells to burn next: open diamonds, with the number of passes where it is another than
+        the map's.  Where one would lie on a mark it moves a little, on a stem from its place.
+        """
         for cell in self.decision.next_cells:
             place = self._point(area, cell.speed_mm_s, cell.power)
             if not area.contains(place):
                 continue
             spots = [place + QPointF(dx, dy) for dx, dy in NEXT_STEPS]
-            at = next((spot for spot in spots if self._is_free(QRectF(spot.x() - 8, spot.y() - 8, 16, 16), area)), place)
+            at = next(
+                (
+                    spot
+                    for spot in spots
+                    if self._is_free(QRectF(spot.x() - 8, spot.y() - 8, 16, 16), area)
+                ),
+                place,
+            )
             if at != place:
                 for colour, width in (("field", 4), ("ink", 1.4)):
                     painter.setPen(QPen(C(colour), width))
                     painter.drawLine(place, at)
-            draw_verdict(painter, QRectF(at.x() - 8.5, at.y() - 8.5, 17, 17), "next", ground=C("field"), halo=C("field"))
+            draw_verdict(
+                painter,
+                QRectF(at.x() - 8.5, at.y() - 8.5, 17, 17),
+                "next",
+                ground=C("field"),
+                halo=C("field"),
+            )
             self._taken.append(QRectF(at.x() - 9, at.y() - 9, 18, 18))
             if cell.passes != self.map.passes:
                 painter.setFont(F("small_b"))
@@ -309,13 +402,18 @@ class SettingMapView(Painted):
         return area.contains(box) and not any(box.intersects(taken) for taken in self._taken)
 
     def _pick_points(self, area):
-        return [self._point(area, pick.setting.speed_mm_s, pick.setting.power) for pick in self.decision.picks]
+        return [
+            self._point(area, pick.setting.speed_mm_s, pick.setting.power)
+            for pick in self.decision.picks
+        ]
 
     def _draw_picks(self, painter, area) -> None:
         """The rings of the picks, and where their letters will stand."""
         for n, at in enumerate(self._pick_points(area)):
             on = n == self.chosen
-            radius = 15 if on else 9
+            radius = 9
+            if on:
+                radius = 15
             painter.setBrush(NO_BRUSH if on else C("field"))
             for colour, width in (("field", 6), ("ink", 2.4)):
                 painter.setPen(QPen(C(colour), width))
@@ -326,7 +424,14 @@ class SettingMapView(Painted):
                 painter.drawEllipse(at, 2.6, 2.6)
         for n, at in enumerate(self._pick_points(area)):
             reach = (15 if n == self.chosen else 9) + 16
-            spots = ((-reach, 0), (reach, 0), (0, -reach), (0, reach), (-reach, -reach), (reach, reach))
+            spots = (
+                (-reach, 0),
+                (reach, 0),
+                (0, -reach),
+                (0, reach),
+                (-reach, -reach),
+                (reach, reach),
+            )
             for dx, dy in spots:
                 badge = QRectF(at.x() + dx - 12, at.y() + dy - 12, 24, 24)
                 if self._is_free(badge, area):
@@ -337,7 +442,9 @@ class SettingMapView(Painted):
             if passes != self.map.passes:  # the areas are those of another number of passes
                 words = f"at {passes_text(passes)}"
                 for dx, dy in ((0, 24), (0, -24), (0, 44), (58, 0), (-58, 0), (0, -44)):
-                    if self._plate(painter, QPointF(at.x() + dx, at.y() + dy), words, "small_b", area):
+                    if self._plate(
+                        painter, QPointF(at.x() + dx, at.y() + dy), words, "small_b", area
+                    ):
                         break
 
     def _draw_margin(self, painter, area) -> None:
@@ -365,7 +472,10 @@ class SettingMapView(Painted):
                 )
             )
         for end, text, shift in ends:
-            inside = QPointF(min(max(end.x(), area.left()), area.right()), min(max(end.y(), area.top()), area.bottom()))
+            inside = QPointF(
+                min(max(end.x(), area.left()), area.right()),
+                min(max(end.y(), area.top()), area.bottom()),
+            )
             if math.hypot(inside.x() - start.x(), inside.y() - start.y()) < 24:
                 continue
             for colour, width in (("field", 6.0), ("ink", 2.6)):
@@ -375,34 +485,56 @@ class SettingMapView(Painted):
             for share in np.linspace(0.1, 1.0, 12):
                 at = start + (inside - start) * float(share)
                 self._taken.append(QRectF(at.x() - 5, at.y() - 5, 10, 10))
-            middle = QPointF((start.x() + inside.x()) / 2 + shift[0], (start.y() + inside.y()) / 2 + shift[1])
+            middle = QPointF(
+                (start.x() + inside.x()) / 2 + shift[0], (start.y() + inside.y()) / 2 + shift[1]
+            )
             self._plate(painter, middle, text, "small_b", area)
 
     def _draw_head(self, painter, start: QPointF, end: QPointF) -> None:
         angle = math.atan2(end.y() - start.y(), end.x() - start.x())
-        points = [end] + [end - QPointF(11 * math.cos(angle + turn), 11 * math.sin(angle + turn)) for turn in (0.42, -0.42)]
+        points = [end] + [
+            end - QPointF(11 * math.cos(angle + turn), 11 * math.sin(angle + turn))
+            for turn in (0.42, -0.42)
+        ]
         painter.setPen(NO_PEN)
         painter.setBrush(C("ink"))
         painter.drawPolygon(QPolygonF(points))
 
-    # -- names -------------------------------------------------------------------------------------------------------
+    # -- names -------------------------------------------------------------------------------------
 
     def _name_areas(self, painter, area) -> None:
-        names = (
-            {"lost": "does not get through", "doubtful": "may hang", "met": "house rules met", "charred": "falls free, but chars"}
-            if self._cut
-            else {"lost": "too light", "charred": "too dark", "met": "the tone is right", "doubtful": "not sure"}
-        )
+        if self._cut:
+            names = {
+                "lost": "does not get through",
+                "doubtful": "may hang",
+                "met": "house rules met",
+                "charred": "falls free, but chars",
+            }
+        else:
+            names = {
+                "lost": "too light",
+                "charred": "too dark",
+                "met": "the tone is right",
+                "doubtful": "not sure",
+            }
         for key, name in names.items():
             self._name_region(painter, area, self._regions[key], name)
         for level, points in self._lines:
             if len(points) > 6:
                 for share in (0.25, 0.75, 0.5, 0.12, 0.88):
-                    if self._plate(painter, points[int(share * (len(points) - 1))], f"{100 * level:.0f} %", "small_b", area):
+                    if self._plate(
+                        painter,
+                        points[int(share * (len(points) - 1))],
+                        f"{100 * level:.0f} %",
+                        "small_b",
+                        area,
+                    ):
                         break
 
     def _name_region(self, painter, area, mask, name: str) -> None:
-        """Put a name where it lies deepest inside its region and covers nothing; leave it out where there is no room."""
+        """Put a name where it lies deepest inside its region and covers nothing; leave it out where
+        there is no room.
+        """
         if mask.mean() < 0.02:
             return
         depth = _depth(mask)
@@ -410,13 +542,23 @@ class SettingMapView(Painted):
             i, j = np.unravel_index(at, depth.shape)
             if depth[i, j] == 0:
                 return
-            if self._plate(painter, self._point(area, self.map.speed_mm_s[j], self.map.power[i]), name, "h3", area):
+            if self._plate(
+                painter,
+                self._point(area, self.map.speed_mm_s[j], self.map.power[i]),
+                name,
+                "h3",
+                area,
+            ):
                 return
 
     def _plate(self, painter, centre: QPointF, text: str, role: str, area: QRectF) -> bool:
-        """Draw a text on a plate of ground colour unless it would cover something; returns whether it was drawn."""
+        """Draw a text on a plate of ground colour unless it would cover something; returns whether
+        it was drawn.
+        """
         width = QFontMetricsF(F(role)).horizontalAdvance(text) + 10
-        height = 18 if "small" in role else 23
+        height = 23
+        if "small" in role:
+            height = 18
         rect = QRectF(centre.x() - width / 2, centre.y() - height / 2, width, height)
         if not self._is_free(rect, area.adjusted(2, 2, -2, -2)):
             return False
@@ -452,12 +594,20 @@ def _log_odds(chance):
 
 
 def _depth(mask):
-    """How many steps each true point of a mask lies from the nearest false point or the border (city blocks)."""
+    """How many steps each true point of a mask lies from the nearest false point or the border
+    (city blocks).
+    """
     depth, layer = np.zeros(mask.shape), mask.copy()
     while layer.any():
         depth += layer
         inner = np.zeros_like(layer)
-        inner[1:-1, 1:-1] = layer[1:-1, 1:-1] & layer[:-2, 1:-1] & layer[2:, 1:-1] & layer[1:-1, :-2] & layer[1:-1, 2:]
+        inner[1:-1, 1:-1] = (
+            layer[1:-1, 1:-1]
+            & layer[:-2, 1:-1]
+            & layer[2:, 1:-1]
+            & layer[1:-1, :-2]
+            & layer[1:-1, 2:]
+        )
         layer = inner
     return depth
 
@@ -471,7 +621,11 @@ def _round_times(low: float, high: float):
 def _short_time(seconds: float) -> str:
     if seconds >= 3600:
         return f"{seconds / 3600:g} h"
-    return f"{seconds / 60:g} min" if seconds >= 60 else duration_text(seconds) if seconds < 10 else f"{seconds:g} s"
+    if seconds >= 60:
+        return f"{seconds / 60:g} min"
+    if seconds < 10:
+        return duration_text(seconds)
+    return f"{seconds:g} s"
 
 
 def draw_badge(painter, rect: QRectF, letter: str, on: bool) -> None:

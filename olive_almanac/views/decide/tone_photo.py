@@ -1,4 +1,6 @@
-"""The photo of an engraved coupon, from which the tone to reach is taken: click a cell, or arrows and Enter."""
+"""The photo of an engraved coupon, from which the tone to reach is taken: click a cell, or arrows
+and Enter.
+"""
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPen
@@ -7,11 +9,18 @@ from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, C, F
 
-STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+STEPS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, 1),
+    Qt.Key.Key_Down: (0, -1),
+}
 
 
 class TonePhoto(PhotoPicture):
-    """The squared-up photo; the cell in hand is framed, the arrows move it, Enter takes its tone (`cell_clicked`)."""
+    """The squared-up photo; the cell in hand is framed, the arrows move it, Enter takes its tone
+    (`cell_clicked`).
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -19,8 +28,18 @@ class TonePhoto(PhotoPicture):
 
     def show_coupon(self, desk, codes) -> None:
         """Show the photo; codes None: not there yet."""
-        cells = [cell.id for cell in desk.trial.cells] if desk is not None else []
-        self.show_photo(desk, codes, "front", self.current if self.current in cells else "", desk.readings if desk else {}, {})
+        if desk is not None:
+            cells = [cell.id for cell in desk.trial.cells]
+        else:
+            cells = []
+        self.show_photo(
+            desk,
+            codes,
+            "front",
+            self.current if self.current in cells else "",
+            desk.readings if desk else {},
+            {},
+        )
 
     def mousePressEvent(self, event) -> None:
         super().mousePressEvent(event)
@@ -31,7 +50,9 @@ class TonePhoto(PhotoPicture):
             super().keyPressEvent(event)
         elif event.key() in STEPS:
             self._move(*STEPS[event.key()])
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space) and self.current:
+        elif (
+            event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space) and self.current
+        ):
             self.cell_clicked.emit(self.current)
         else:
             super().keyPressEvent(event)
@@ -44,9 +65,13 @@ class TonePhoto(PhotoPicture):
             self.current = cells[0].id
         else:
             ahead = [c for c in cells if across * (c.col - here.col) + up * (c.row - here.row) > 0]
-            off = {c.id: (abs(c.row - here.row) if across else abs(c.col - here.col)) for c in ahead}
+            off = {
+                c.id: (abs(c.row - here.row) if across else abs(c.col - here.col)) for c in ahead
+            }
             if ahead:
-                self.current = min(ahead, key=lambda c: (off[c.id], abs(c.col - here.col) + abs(c.row - here.row))).id
+                self.current = min(
+                    ahead, key=lambda c: (off[c.id], abs(c.col - here.col) + abs(c.row - here.row))
+                ).id
         self.update()
 
     def paint(self, painter, width, height) -> None:

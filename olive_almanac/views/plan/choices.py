@@ -1,4 +1,6 @@
-"""The left column of Plan: what varies and what is held, and on its second leaf where and how the coupon is laid."""
+"""The left column of Plan: what varies and what is held, and on its second leaf where and how the
+coupon is laid.
+"""
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
@@ -26,26 +28,50 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import close, px
 
-FIELD_OF = {                                             # the presenter's words for a bad field -> the fields to mark
-    "Power": ("power_from", "power_to", "power_list", "power"), "Steps of power": ("power_steps",),
-    "Speed": ("speed_from", "speed_to", "speed_list", "speed"), "Steps of speed": ("speed_steps",),
-    "Passes": ("passes", "passes_to", "passes_list"), "Focus": ("focus", "focus_from", "focus_to", "focus_list"),
-    "Steps of focus": ("focus_steps",), "Line pitch": ("pitch", "pitch_from", "pitch_to", "pitch_list"), "Steps of line pitch": ("pitch_steps",),
-    "Cell side": ("cell",), "Gap between cells": ("gap",), "Rest": ("rest",), "Place along X": ("x",), "Place along Y": ("y",),
-    "Place of the coupon": ("x", "y"), "Repeats": ("repeats",), "Slope": ("slope",), "Slot widths": ("slots",), "Focus step": ("focus_step",),
-    "Free edge": ("edge",), "Clamps": ("clamps",), "Clamp": ("clamps",), "Sheet along X": ("sheet_x",), "Sheet along Y": ("sheet_y",),
-    "Power of the labels": ("label_power",), "Speed of the labels": ("label_speed",),
-}  # fmt: skip
+FIELD_OF = {  # the presenter's words for a bad field -> the fields to mark
+    "Power": ("power_from", "power_to", "power_list", "power"),
+    "Steps of power": ("power_steps",),
+    "Speed": ("speed_from", "speed_to", "speed_list", "speed"),
+    "Steps of speed": ("speed_steps",),
+    "Passes": ("passes", "passes_to", "passes_list"),
+    "Focus": ("focus", "focus_from", "focus_to", "focus_list"),
+    "Steps of focus": ("focus_steps",),
+    "Line pitch": ("pitch", "pitch_from", "pitch_to", "pitch_list"),
+    "Steps of line pitch": ("pitch_steps",),
+    "Cell side": ("cell",),
+    "Gap between cells": ("gap",),
+    "Rest": ("rest",),
+    "Place along X": ("x",),
+    "Place along Y": ("y",),
+    "Place of the coupon": ("x", "y"),
+    "Repeats": ("repeats",),
+    "Slope": ("slope",),
+    "Slot widths": ("slots",),
+    "Focus step": ("focus_step",),
+    "Free edge": ("edge",),
+    "Clamps": ("clamps",),
+    "Clamp": ("clamps",),
+    "Sheet along X": ("sheet_x",),
+    "Sheet along Y": ("sheet_y",),
+    "Power of the labels": ("label_power",),
+    "Speed of the labels": ("label_speed",),
+}
 UNITS = {"power": "%", "speed": "", "passes": "", "focus": "mm", "pitch": "mm"}
 SPACINGS = (("even", "evenly"), ("ratio", "by ratio of energy"), ("list", "as a list"))
 AIR_CHOICES = (*((air, air) for air in AIRS), ("off, low, full", "off, low, full"))
-ORDER_CHOICES = (("energy", "low energy first"), ("rows", "row by row"), ("columns", "column by column"))
+ORDER_CHOICES = (
+    ("energy", "low energy first"),
+    ("rows", "row by row"),
+    ("columns", "column by column"),
+)
 BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
 YES_NO = (("yes", "yes"), ("", "no"))
 
 
 class Slot(QWidget):
-    """One factor that varies: its name, its ends and steps (or a list), how they are spaced, and the levels that come out."""
+    """One factor that varies: its name, its ends and steps (or a list), how they are spaced, and
+    the levels that come out.
+    """
 
     def __init__(self, page, slot: str, where: str) -> None:
         super().__init__()
@@ -58,15 +84,40 @@ class Slot(QWidget):
         self.spacing.picked.connect(lambda key: page.presenter.choose_spacing(self.factor, key))
         self.levels = label("", "small", "second", wrap=True)
         self.from_, self.to = Number(f"{slot} from", 56), Number(f"{slot} to", 56)
-        self.steps, self.list = Number(f"{slot} steps", 40), Number(f"{slot} levels", 230, grows=False)
-        for part, end in ((self.from_, "from"), (self.to, "to"), (self.steps, "steps"), (self.list, "list")):
+        self.steps, self.list = (
+            Number(f"{slot} steps", 40),
+            Number(f"{slot} levels", 230, grows=False),
+        )
+        for part, end in (
+            (self.from_, "from"),
+            (self.to, "to"),
+            (self.steps, "steps"),
+            (self.list, "list"),
+        ):
             part.textEdited.connect(lambda text, end=end: page.change(f"{self.factor}_{end}", text))
         self.counted = (Word("in", "ui"), self.steps, Word("steps", "ui"))
-        self.ends = box(row(Word("from", "ui"), self.from_, Word("to", "ui"), self.to, *self.counted, None, gap=close(4, 6)))
+        self.ends = box(
+            row(
+                Word("from", "ui"),
+                self.from_,
+                Word("to", "ui"),
+                self.to,
+                *self.counted,
+                None,
+                gap=close(4, 6),
+            )
+        )
         self.listed = box(row(self.list, None))
         self.setLayout(
             col(
-                row(self.name, self.plain_name, label(where, "small", "second"), None, self.unit, gap=8),
+                row(
+                    self.name,
+                    self.plain_name,
+                    label(where, "small", "second"),
+                    None,
+                    self.unit,
+                    gap=8,
+                ),
                 self.ends,
                 self.listed,
                 row(self.levels, self.spacing, gap=6),
@@ -76,8 +127,15 @@ class Slot(QWidget):
         self.layout().itemAt(3).layout().setStretch(0, 1)
 
     def fields(self) -> dict[str, Number]:
-        return {f"{self.factor}_{end}": part for part, end in
-                ((self.from_, "from"), (self.to, "to"), (self.steps, "steps"), (self.list, "list"))}  # fmt: skip
+        return {
+            f"{self.factor}_{end}": part
+            for part, end in (
+                (self.from_, "from"),
+                (self.to, "to"),
+                (self.steps, "steps"),
+                (self.list, "list"),
+            )
+        }
 
     def show_texts(self, factor: str, texts: dict[str, str], unit: str, *, choices) -> None:
         self.factor = factor
@@ -140,7 +198,7 @@ class Choices(Page):
         layout.addSpacing(px(close(2, 4)))
         layout.addWidget(self.leaves, 1)
 
-    # -- building ------------------------------------------------------------------------------------------------------
+    # -- building ----------------------------------------------------------------------------------
 
     def _number(self, key: str, name: str, width: int = 58, *, grows: bool = True) -> Number:
         made = Number(name, width, grows=grows)
@@ -163,12 +221,29 @@ class Choices(Page):
         self.kind = WordPicker("sent_b", 18, name="Kind of trial")
         self.kind.picked.connect(self.kind_chosen)
         self.about = label("", "small", "second", wrap=True)
-        self.up, self.across = Slot(self._page, "up", "up the side"), Slot(self._page, "across", "along the foot")
+        self.up, self.across = (
+            Slot(self._page, "up", "up the side"),
+            Slot(self._page, "across", "along the foot"),
+        )
         self.held_heading = Heading("Held")
         lines = [
-            self._line("power", "Power", Word("at", "ui"), self._number("power", "Power held, %"), Word("%", "ui")),
-            self._line("speed", "Speed", Word("at", "ui"), self._number("speed", "Speed held", 66), label("", "ui", "second")),
-            self._line("passes", "Passes", Word("at", "ui"), self._number("passes", "Passes held", 48)),
+            self._line(
+                "power",
+                "Power",
+                Word("at", "ui"),
+                self._number("power", "Power held, %"),
+                Word("%", "ui"),
+            ),
+            self._line(
+                "speed",
+                "Speed",
+                Word("at", "ui"),
+                self._number("speed", "Speed held", 66),
+                label("", "ui", "second"),
+            ),
+            self._line(
+                "passes", "Passes", Word("at", "ui"), self._number("passes", "Passes held", 48)
+            ),
             self._line(
                 "focus",
                 "Focus",
@@ -182,7 +257,13 @@ class Choices(Page):
                 self._number("focus_step", "Lower the focus after each pass, mm", 48),
                 Word("mm lower each pass", "ui"),
             ),
-            self._line("pitch", "Line pitch", Word("at", "ui"), self._number("pitch", "Line pitch in mm", 68), Word("mm", "ui")),
+            self._line(
+                "pitch",
+                "Line pitch",
+                Word("at", "ui"),
+                self._number("pitch", "Line pitch in mm", 68),
+                Word("mm", "ui"),
+            ),
             self._line(
                 "crosshatch",
                 "Crossed",
@@ -190,10 +271,23 @@ class Choices(Page):
                 Word("a second raster across", "ui"),
             ),
             self._line(
-                "slope", "Slope", self._number("slope", "Rise of the ramp, mm per mm", 58), Word("mm up per mm along X", "ui")
+                "slope",
+                "Slope",
+                self._number("slope", "Rise of the ramp, mm per mm", 58),
+                Word("mm up per mm along X", "ui"),
             ),
-            self._line("slots", "Slots", self._number("slots", "Widths of the slots, mm", 210, grows=False), Word("mm", "ui")),
-            self._line("repeats", "Repeats", self._number("repeats", "Repeats", 48), Word("over the sheet", "ui")),
+            self._line(
+                "slots",
+                "Slots",
+                self._number("slots", "Widths of the slots, mm", 210, grows=False),
+                Word("mm", "ui"),
+            ),
+            self._line(
+                "repeats",
+                "Repeats",
+                self._number("repeats", "Repeats", 48),
+                Word("over the sheet", "ui"),
+            ),
             self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
             self._line("beam", "Beam", self._picker("beam", "Beam mode")),
         ]
@@ -202,7 +296,15 @@ class Choices(Page):
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(close(1, 3)))
-        for part in (self.kind, self.about, hair(), self.up, self.across, self.held_heading, *lines):
+        for part in (
+            self.kind,
+            self.about,
+            hair(),
+            self.up,
+            self.across,
+            self.held_heading,
+            *lines,
+        ):
             layout.addWidget(part)
         layout.addStretch(1)
         return leaf
@@ -213,37 +315,103 @@ class Choices(Page):
         self.corner = WordPicker("ui_b", name="Corner of the sheet")
         self.corner.set_choices([(corner, corner) for corner in CORNERS], "", none_text="a corner")
         self.corner.picked.connect(self.corner_chosen)
-        self.turn = button("Turn by 90°", "plain", tip="the long side lies the other way; letters stay upright (R on the drawing)")
+        self.turn = button(
+            "Turn by 90°",
+            "plain",
+            tip="the long side lies the other way; letters stay upright (R on the drawing)",
+        )
         self.turn.clicked.connect(self.turned)
         self.no_sheets = label(
-            "No sheet is known of this stock. Set up adds sheets and offcuts with their sizes.", "small", "second", wrap=True
+            "No sheet is known of this stock. Set up adds sheets and offcuts with their sizes.",
+            "small",
+            "second",
+            wrap=True,
         )
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(close(0, 2)))
         parts = [
-            self._line("cell", "Cells", self._number("cell", "Cell side in mm", 48), Word("mm,", "ui"), self._number("gap", "Gap between cells in mm", 44), Word("mm apart", "ui")),
+            self._line(
+                "cell",
+                "Cells",
+                self._number("cell", "Cell side in mm", 48),
+                Word("mm,", "ui"),
+                self._number("gap", "Gap between cells in mm", 44),
+                Word("mm apart", "ui"),
+            ),
             Heading("Where it lies"),
             self._line("sheet", "On", self.sheet),
             self.no_sheets,
-            self._line("sheet_at", "Sheet", Word("at", "ui"), self._number("sheet_x", "Sheet along X on the bed, mm", 54), Word("×", "ui"), self._number("sheet_y", "Sheet along Y on the bed, mm", 54), Word("mm on bed", "ui")),
-            self._line("clamps", "Clamps", self._number("clamps", "Clamps on the sheet, from X, Y to X, Y in mm", close(192, 216), grows=False), Word("mm", "ui")),
-            self._line("edge", "Edges", Word("keep", "ui"), self._number("edge", "Free along the edges of the sheet, mm", 44), Word("mm free", "ui")),
-            self._line("place", "Coupon", Word("at", "ui"), self._number("x", "Place along X in mm", 54), Word("×", "ui"), self._number("y", "Place along Y in mm", 54), Word("mm on bed", "ui")),
+            self._line(
+                "sheet_at",
+                "Sheet",
+                Word("at", "ui"),
+                self._number("sheet_x", "Sheet along X on the bed, mm", 54),
+                Word("×", "ui"),
+                self._number("sheet_y", "Sheet along Y on the bed, mm", 54),
+                Word("mm on bed", "ui"),
+            ),
+            self._line(
+                "clamps",
+                "Clamps",
+                self._number(
+                    "clamps",
+                    "Clamps on the sheet, from X, Y to X, Y in mm",
+                    close(192, 216),
+                    grows=False,
+                ),
+                Word("mm", "ui"),
+            ),
+            self._line(
+                "edge",
+                "Edges",
+                Word("keep", "ui"),
+                self._number("edge", "Free along the edges of the sheet, mm", 44),
+                Word("mm free", "ui"),
+            ),
+            self._line(
+                "place",
+                "Coupon",
+                Word("at", "ui"),
+                self._number("x", "Place along X in mm", 54),
+                Word("×", "ui"),
+                self._number("y", "Place along Y in mm", 54),
+                Word("mm on bed", "ui"),
+            ),
             box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
             Heading("How it burns"),
-            self._line("order", "Order", self._picker("order", "Order of burning"), Word("rest", "ui"), self._number("rest", "Rest between cells in s", 44), Word("s", "ui")),
-            self._line("marks", "Photo marks", self._picker("marks", "Photo marks"), Word("in the corners", "ui")),
-            self._line("labels", "Labels", self._picker("labels", "Labels"),  self._number("label_power", "Power of the labels, %", 44), Word("%", "ui"), self._number("label_speed", "Speed of the labels", 70), label("", "small", "second")),
-        ]  # fmt: skip
+            self._line(
+                "order",
+                "Order",
+                self._picker("order", "Order of burning"),
+                Word("rest", "ui"),
+                self._number("rest", "Rest between cells in s", 44),
+                Word("s", "ui"),
+            ),
+            self._line(
+                "marks",
+                "Photo marks",
+                self._picker("marks", "Photo marks"),
+                Word("in the corners", "ui"),
+            ),
+            self._line(
+                "labels",
+                "Labels",
+                self._picker("labels", "Labels"),
+                self._number("label_power", "Power of the labels, %", 44),
+                Word("%", "ui"),
+                self._number("label_speed", "Speed of the labels", 70),
+                label("", "small", "second"),
+            ),
+        ]
         self.label_unit = parts[-1].findChildren(QWidget)[-1]
         for part in parts:
             layout.addWidget(part)
         layout.addStretch(1)
         return leaf
 
-    # -- showing -------------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     @property
     def fields(self) -> dict[str, Number]:
@@ -253,8 +421,15 @@ class Choices(Page):
     def show_texts(self, texts: dict[str, str], unit: str, *, task: str, name: str, sheets) -> None:
         kind, slots = texts["kind"], slots_of(texts)
         factors = [f for f in (*FIELD_FACTORS, "air") if f != "pitch" or rasters(task)]
-        free = factors if kind == "grid" else ()
-        self.kind.set_choices([(key, KIND_WORDS[key][0]) for key in kinds_for(task)], kind, none_text=KIND_WORDS[kind][0])
+        if kind == "grid":
+            free = factors
+        else:
+            free = ()
+        self.kind.set_choices(
+            [(key, KIND_WORDS[key][0]) for key in kinds_for(task)],
+            kind,
+            none_text=KIND_WORDS[kind][0],
+        )
         about = KIND_WORDS[kind][1]
         self.about.setText(about[:1].upper() + about[1:] + ".")
         self.up.show_texts(slots[0], texts, unit, choices=free)
@@ -307,7 +482,10 @@ class Choices(Page):
         self.sheet.set_choices(
             [
                 ("", "the bare bed"),
-                *((str(n), f"sheet {n + 1}: {lengths_text(s.width_mm, s.height_mm)} mm") for n, s in enumerate(sheets)),
+                *(
+                    (str(n), f"sheet {n + 1}: {lengths_text(s.width_mm, s.height_mm)} mm")
+                    for n, s in enumerate(sheets)
+                ),
             ],
             texts["sheet"] if on_sheet else "",
         )
@@ -318,7 +496,9 @@ class Choices(Page):
         self.title.setText(name or "Plan")
 
     def show_quiet(self, power: str, speed: str) -> None:
-        """What labels burn at where the operator has said nothing: shown as a hint in the empty fields."""
+        """What labels burn at where the operator has said nothing: shown as a hint in the empty
+        fields.
+        """
         self.own["label_power"].setPlaceholderText(power)
         self.own["label_speed"].setPlaceholderText(speed)
 

@@ -1,15 +1,36 @@
-"""The Plan station: choices as sentences at the left, the coupon to scale, and in short what it will cost."""
+"""The Plan station: choices as sentences at the left, the coupon to scale, and in short what it
+will cost.
+"""
 
 from PySide6.QtCore import QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.setting import rasters
-from olive_almanac.core.units import duration_text, lengths_text, number_text, percent_text, speed_in
+from olive_almanac.core.units import (
+    duration_text,
+    lengths_text,
+    number_text,
+    percent_text,
+    speed_in,
+)
 from olive_almanac.steps.plan import FIELD_FACTORS, Fix, PlanPresenter, slots_of, what_machines_can
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Heading, Page, Segments, box, button, clear_layout, col, hair, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Heading,
+    Page,
+    Segments,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.plan.choices import Choices
 from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
@@ -19,7 +40,9 @@ REMAKE_AFTER_MS = 60  # the plan is remade when the keys rest for a moment
 
 
 class InShort(Page):
-    """The right column: cells, time, area, energy, cost, what it is based on, what to mind, and the buttons."""
+    """The right column: cells, time, area, energy, cost, what it is based on, what to mind, and the
+    buttons.
+    """
 
     def __init__(self, page) -> None:
         super().__init__()
@@ -29,7 +52,13 @@ class InShort(Page):
         layout.addLayout(head(label("In short", "h2"), None))
         layout.addSpacing(px(4))
         self.values = {}
-        for name, unit in (("Cells", ""), ("Burning", ""), ("Area", "mm"), ("Energy", ""), ("Cost", "")):
+        for name, unit in (
+            ("Cells", ""),
+            ("Burning", ""),
+            ("Area", "mm"),
+            ("Energy", ""),
+            ("Cost", ""),
+        ):
             value, unit_label = label("", "num4"), label(unit, "ui", "second")
             self.values[name] = (value, unit_label)
             layout.addLayout(row(label(name, "ui", "second"), None, value, unit_label, gap=5))
@@ -44,11 +73,17 @@ class InShort(Page):
         layout.addSpacing(px(6))
         layout.addLayout(self.mind)
         layout.addStretch(1)
-        self.suggest = button("Suggest levels", "plain", tip="from the last coupon, the book, or the physics")
+        self.suggest = button(
+            "Suggest levels", "plain", tip="from the last coupon, the book, or the physics"
+        )
         self.suggest.clicked.connect(page.suggest)
-        self.next = button("Next cells", "plain", tip="the cells that teach most, by what was read so far")
+        self.next = button(
+            "Next cells", "plain", tip="the cells that teach most, by what was read so far"
+        )
         self.next.clicked.connect(page.ask_next)
-        self.key = button("Print the cell key", tip="writes the files and opens the key as PDF, Ctrl+P")
+        self.key = button(
+            "Print the cell key", tip="writes the files and opens the key as PDF, Ctrl+P"
+        )
         self.key.clicked.connect(page.print_page)
         self.write = button("Write the burn file", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(page.main_action)
@@ -61,14 +96,18 @@ class InShort(Page):
 
         trial = plan.trial
         low, high = plan.energy_range
-        cost = f"{trial.cost:.2f}" if trial.cost is not None else "no rate yet"
+        cost = "no rate yet"
+        if trial.cost is not None:
+            cost = f"{trial.cost:.2f}"
         texts = {
             "Cells": str(len(trial.cells)),
             "Burning": duration_text(trial.seconds),
             "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
             if trial.kind != "confirm"
             else f"{used_area_mm2(trial):.0f}",
-            "Energy": number_text(low, 2) if high < low * 1.001 else f"{number_text(low, 2)} to {number_text(high, 2)}",
+            "Energy": number_text(low, 2)
+            if high < low * 1.001
+            else f"{number_text(low, 2)} to {number_text(high, 2)}",
             "Cost": cost,
         }
         for name, text in texts.items():
@@ -77,10 +116,15 @@ class InShort(Page):
         self.values["Energy"][1].setText(energy_unit)
         self.values["Cost"][1].setText(currency if trial.cost is not None else "")
         self.values["Cost"][0].setToolTip(
-            "" if trial.cost is not None else "Set up takes a rate for the machine and a price for the stock."
+            ""
+            if trial.cost is not None
+            else "Set up takes a rate for the machine and a price for the stock."
         )
         self.basis.setText("Levels " + basis + "." if basis else "")
-        notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)] if plan.refused else []
+        if plan.refused:
+            notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)]
+        else:
+            notes = []
         notes += [("stop", "mind", "Mind this", remark) for remark in plan.remarks]
         self._show_notes(notes)
         self.suggest.show()
@@ -115,14 +159,18 @@ class InShort(Page):
     def _show_notes(self, notes) -> None:
         clear_layout(self.mind)
         for kind, level, words, detail in notes:
-            text = col(label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0)
+            text = col(
+                label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0
+            )
             line = row(col(Mark(kind, level, 26), None), text, gap=8)
             line.setStretch(1, 1)
             self.mind.addWidget(box(line))
 
 
 def _left_out(count: int) -> str:
-    return "1 cell left out" if count == 1 else f"{count} cells left out"
+    if count == 1:
+        return "1 cell left out"
+    return f"{count} cells left out"
 
 
 class PlanPage(StationPage):
@@ -157,7 +205,13 @@ class PlanPage(StationPage):
         across = QHBoxLayout(self.columns)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
-        for part, stretch in ((self.choices, 0), (hair("vhair"), 0), (centre, 1), (hair("vhair"), 0), (self.short, 0)):
+        for part, stretch in (
+            (self.choices, 0),
+            (hair("vhair"), 0),
+            (centre, 1),
+            (hair("vhair"), 0),
+            (self.short, 0),
+        ):
             across.addWidget(part, stretch)
         self.refusal = Page()
         refused = QVBoxLayout(self.refusal)
@@ -195,11 +249,15 @@ class PlanPage(StationPage):
         self.columns.setVisible(permission.allowed)
         self.refusal.setVisible(not permission.allowed)
         self.refusal_text.setText(permission.reason)
-        self.refusal_more.setText(permission.instead or ("" if permission.reason else "Set up adds them."))
+        self.refusal_more.setText(
+            permission.instead or ("" if permission.reason else "Set up adds them.")
+        )
         self.question.show_permission(permission)
         self._show_elsewhere()
         desk = self.session.desk
-        read = len(desk.readings) if desk else 0
+        read = 0
+        if desk:
+            read = len(desk.readings)
         basis = (subject, desk.trial.id if desk else "", read, self.session.preferences.speed_unit)
         if permission.allowed and basis != self._basis:
             self._basis = basis
@@ -207,19 +265,31 @@ class PlanPage(StationPage):
         self.choices.kind.setFocus()
 
     def _show_elsewhere(self) -> None:
-        """Where the stock cannot work here: what each machine of the shop can do with it, and a way there."""
+        """Where the stock cannot work here: what each machine of the shop can do with it, and a way
+        there.
+        """
         clear_layout(self.elsewhere)
         subject, permission = self.session.subject, self.session.permission
-        if permission.allowed or permission.barred or permission.ask or subject.machine is None or subject.stock is None:
+        if (
+            permission.allowed
+            or permission.barred
+            or permission.ask
+            or subject.machine is None
+            or subject.stock is None
+        ):
             return
         self.elsewhere.addWidget(Heading("What the machines of this shop can do with it"))
-        for machine, words, allowed in what_machines_can(self.session.shelf, subject.stock, subject.task):
+        for machine, words, allowed in what_machines_can(
+            self.session.shelf, subject.stock, subject.task
+        ):
             told = col(label(machine.label, "h3"), label(words, "ui", "second", wrap=True), gap=0)
             line = row(told, gap=16)
             line.setStretch(0, 1)
             if allowed and machine.uid != subject.machine.uid:
                 there = button(f"Plan it on {machine.name}")
-                there.clicked.connect(lambda _=False, uid=machine.uid: self.session.choose(machine=uid))
+                there.clicked.connect(
+                    lambda _=False, uid=machine.uid: self.session.choose(machine=uid)
+                )
                 line.addWidget(there)
             self.elsewhere.addWidget(box(line))
             self.elsewhere.addWidget(hair())
@@ -255,7 +325,14 @@ class PlanPage(StationPage):
             self.presenter.plan_next(cells)
         else:
             self.short._show_notes(
-                [("stop", "mind", "Nothing to add", "The readings leave no cell that would teach more within the limits.")]
+                [
+                    (
+                        "stop",
+                        "mind",
+                        "Nothing to add",
+                        "The readings leave no cell that would teach more within the limits.",
+                    )
+                ]
             )
 
     def _show_leaf(self, at: int) -> None:
@@ -267,13 +344,17 @@ class PlanPage(StationPage):
         self.sheet.show_outlook(at == 1)
         self.key.show_outlook(at == 1)
 
-    # -- what the presenter shows --------------------------------------------------------------------------------------
+    # -- what the presenter shows ------------------------------------------------------------------
 
     def show_choices(self, texts: dict[str, str]) -> None:
         stock = self.session.subject.stock
         unit = self.session.preferences.speed_unit
         self.choices.show_texts(
-            texts, unit, task=self.session.subject.task, name=self.presenter.name, sheets=stock.sheets if stock else ()
+            texts,
+            unit,
+            task=self.session.subject.task,
+            name=self.presenter.name,
+            sheets=stock.sheets if stock else (),
         )
 
     def show_plan(self, plan) -> None:
@@ -283,7 +364,9 @@ class PlanPage(StationPage):
         self.show_choices(self.presenter.texts)
         self.choices.mark_bad("")
         quiet = trial.label_setting
-        self.choices.show_quiet(percent_text(quiet.power), number_text(speed_in(quiet.speed_mm_s, unit), 3))
+        self.choices.show_quiet(
+            percent_text(quiet.power), number_text(speed_in(quiet.speed_mm_s, unit), 3)
+        )
         levels = {factor.name.removeprefix("line "): factor.levels for factor in trial.factors}
         for slot in (self.choices.up, self.choices.across):
             if slot.factor in FIELD_FACTORS and slot.factor in levels:
@@ -293,19 +376,28 @@ class PlanPage(StationPage):
         low, high = plan.energy_range
         words = f"{'Areal' if rasters(trial.task) else 'Line'} energy, {energy_unit(trial.task)}"
         self.key.show_range(low, high, words, refused=bool(plan.refused), task=trial.task)
-        self.short.show_plan(plan, energy_unit(trial.task), basis=self.presenter.basis, currency=self.session.preferences.currency)
+        self.short.show_plan(
+            plan,
+            energy_unit(trial.task),
+            basis=self.presenter.basis,
+            currency=self.session.preferences.currency,
+        )
         self.short.next.setVisible(bool(self.presenter.pairs))
         self._rest.start(250)
 
     def _show_title(self, machine, sheet) -> None:
-        self.centre_title.setText(f"Sheet {sheet.number + 1}" if sheet is not None else machine.name)
+        self.centre_title.setText(
+            f"Sheet {sheet.number + 1}" if sheet is not None else machine.name
+        )
 
     def show_problem(self, field: str, text: str, fixes: tuple[Fix, ...]) -> None:
         if self.presenter.texts:
             self.show_choices(self.presenter.texts)
         self.choices.mark_bad(field)
         for slot, factor in zip(
-            (self.choices.up, self.choices.across), slots_of(self.presenter.texts or {"kind": "kerf"}), strict=True
+            (self.choices.up, self.choices.across),
+            slots_of(self.presenter.texts or {"kind": "kerf"}),
+            strict=True,
         ):
             if factor in FIELD_FACTORS:
                 slot.show_levels("")
@@ -316,7 +408,7 @@ class PlanPage(StationPage):
         self.key.show_nothing()
         self.short.show_problem(text, fixes, self.presenter.take_fix)
 
-    # -- the outlook ---------------------------------------------------------------------------------------------------
+    # -- the outlook -------------------------------------------------------------------------------
 
     def _ask_outlook(self) -> None:
         work = self.presenter.outlook_work()
@@ -325,13 +417,17 @@ class PlanPage(StationPage):
         wanted = self.presenter.plan
 
         def take(item) -> None:
-            if self.presenter.plan is not None and wanted is not None and self.presenter.plan.trial.cells == wanted.trial.cells:
+            if (
+                self.presenter.plan is not None
+                and wanted is not None
+                and self.presenter.plan.trial.cells == wanted.trial.cells
+            ):
                 self.sheet.take_outlook(item[1])
                 self.key.take_outlook(item[1])
 
         self._reckoning = self.main_window.work(work, take)
 
-    # -- the files and the keys ----------------------------------------------------------------------------------------
+    # -- the files and the keys --------------------------------------------------------------------
 
     def main_action(self) -> None:
         """Write the files in a worker, then go on to Burn; pressed while it writes, stop it."""

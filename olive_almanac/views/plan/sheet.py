@@ -1,22 +1,45 @@
-"""The coupon to scale, large by itself or on its sheet on the bed; cells shaded by energy or by what is expected."""
+"""The coupon to scale, large by itself or on its sheet on the bed; cells shaded by energy or by
+what is expected.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.units import lengths_text, number_text
-from olive_almanac.views.coupon import CouponScale, draw_board, draw_planned, energy_shares, stock_colour
+from olive_almanac.views.coupon import (
+    CouponScale,
+    draw_board,
+    draw_planned,
+    energy_shares,
+    stock_colour,
+)
 from olive_almanac.views.marks import dots, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, RAMP, C, F, Painted, ink_on
 
-CUT_WORDS = (("through", "gets through"), ("edge", "may hang"), ("not_through", "does not get through"), ("chars", "too charred"))
-TONE_WORDS = (("right", "right tone"), ("edge", "not sure"), ("too_light", "too light"), ("too_dark", "too dark"))
-EDGE_DASH = [2.0, 2.0]  # the line on which it is as likely as not (chart rule: 50 % short dash, 1.6)
+CUT_WORDS = (
+    ("through", "gets through"),
+    ("edge", "may hang"),
+    ("not_through", "does not get through"),
+    ("chars", "too charred"),
+)
+TONE_WORDS = (
+    ("right", "right tone"),
+    ("edge", "not sure"),
+    ("too_light", "too light"),
+    ("too_dark", "too dark"),
+)
+EDGE_DASH = [
+    2.0,
+    2.0,
+]  # the line on which it is as likely as not (chart rule: 50 % short dash, 1.6)
 
 
 def draw_expected(painter, rect: QRectF, expected: str) -> None:
-    """A cell as it is expected to come out, told by texture alone: plain is good, hatch is less likely, dots too much."""
+    """A cell as it is expected to come out, told by texture alone: plain is good, hatch is less
+    likely, dots too much.
+    """
     good = expected in ("through", "right")
     painter.setPen(QPen(C("edge"), 1))
     painter.setBrush(C("olive_wash" if good else "field"))
@@ -55,10 +78,16 @@ class PlanSheet(Painted):
         self.setAccessibleName("The coupon to scale")
 
     def show_ground(self, ground) -> None:
-        """Show what the coupon would lie on (machine, stock, sheet on the bed), or nothing, in place of a plan."""
+        """Show what the coupon would lie on (machine, stock, sheet on the bed), or nothing, in
+        place of a plan.
+        """
         self.plan = self.outlook = None
         self.ground = ground
-        self.setAccessibleDescription("no coupon: what is used and clamped on the sheet is drawn" if ground else "nothing to draw")
+        self.setAccessibleDescription(
+            "no coupon: what is used and clamped on the sheet is drawn"
+            if ground
+            else "nothing to draw"
+        )
         self.update()
 
     def show_plan(self, plan, unit: str) -> None:
@@ -68,7 +97,9 @@ class PlanSheet(Painted):
         if not same:
             self.outlook = None
         self.setAccessibleDescription(
-            f"{len(trial.cells)} cells on {lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)} mm; arrows move it, R turns it"
+            f"{len(trial.cells)} cells on "
+            f"{lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)} mm; arrows move it, R "
+            "turns it"
         )
         self.update()
 
@@ -91,7 +122,9 @@ class PlanSheet(Painted):
         elif self.plan is None:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(0, 0, width, height), CENTRE, "Nothing to draw until the plan is put right.")
+            painter.drawText(
+                QRectF(0, 0, width, height), CENTRE, "Nothing to draw until the plan is put right."
+            )
         elif self.whole_bed:
             self._paint_bed(painter, width, height)
         else:
@@ -101,7 +134,7 @@ class PlanSheet(Painted):
             painter.setBrush(NO_BRUSH)
             painter.drawRoundedRect(QRectF(1, 1, width - 2, height - 2), 4, 4)
 
-    # -- the coupon large ----------------------------------------------------------------------------------------------
+    # -- the coupon large --------------------------------------------------------------------------
 
     def _paint_coupon(self, painter, rect: QRectF) -> None:
         trial = self.plan.trial
@@ -116,7 +149,10 @@ class PlanSheet(Painted):
     def _draw_cells(self, painter, scale: CouponScale, colour: QColor) -> None:
         trial, ink = self.plan.trial, ink_on(colour)
         shares = energy_shares(trial)
-        expected = self.outlook.expected if self.outlook is not None and self.expects else {}
+        if self.outlook is not None and self.expects:
+            expected = self.outlook.expected
+        else:
+            expected = {}
         for cell in trial.cells:
             rect = scale.rect(cell.rect_mm)
             if cell.id in expected:
@@ -134,7 +170,9 @@ class PlanSheet(Painted):
         if min(min(c.rect_mm[2:]) for c in trial.cells) * scale.k > 24:
             painter.setFont(F("cap"))
             for cell in trial.cells:
-                hollow = cell.mark in ("outline", "line", "stack", "detail") and cell.id not in expected
+                hollow = (
+                    cell.mark in ("outline", "line", "stack", "detail") and cell.id not in expected
+                )
                 light = hollow or cell.id in expected or shares[cell.id] < 0.45
                 self._draw_turn(
                     painter,
@@ -145,23 +183,36 @@ class PlanSheet(Painted):
                     share=shares[cell.id],
                 )
 
-    def _draw_turn(self, painter, rect: QRectF, text: str, *, ground: bool, light: bool, share: float) -> None:
+    def _draw_turn(
+        self, painter, rect: QRectF, text: str, *, ground: bool, light: bool, share: float
+    ) -> None:
         if ground:  # a halo keeps the number legible on a hatch
             half = painter.fontMetrics().horizontalAdvance(text) / 2 + 3
-            painter.fillRect(QRectF(rect.center().x() - half, rect.center().y() - 9, 2 * half, 18), C("field"))
+            painter.fillRect(
+                QRectF(rect.center().x() - half, rect.center().y() - 9, 2 * half, 18), C("field")
+            )
             painter.setPen(C("ink"))
         else:
             painter.setPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"))
         painter.drawText(rect, CENTRE, text)
 
     def _draw_edge(self, painter, scale: CouponScale) -> None:
-        """The line on which the good outcome is as likely as not, with its name where there is room for it."""
+        """The line on which the good outcome is as likely as not, with its name where there is room
+        for it.
+        """
         if self.outlook is None:
             return
         for n, line in enumerate(self.outlook.edges):
             points = [scale.point(x, y) for x, y in line]
-            pitch = (points[-1].y() - points[0].y()) / (len(points) - 1) / 2 if len(points) > 1 else -14.0
-            ends = [QPointF(points[0].x(), points[0].y() - pitch), *points, QPointF(points[-1].x(), points[-1].y() + pitch)]
+            if len(points) > 1:
+                pitch = (points[-1].y() - points[0].y()) / (len(points) - 1) / 2
+            else:
+                pitch = -14.0
+            ends = [
+                QPointF(points[0].x(), points[0].y() - pitch),
+                *points,
+                QPointF(points[-1].x(), points[-1].y() + pitch),
+            ]
             for colour, width, dash in ((C("field"), 4.4, None), (C("ink"), 1.8, EDGE_DASH)):
                 pen = QPen(colour, width)
                 if dash:
@@ -171,9 +222,14 @@ class PlanSheet(Painted):
                 painter.drawPolyline(QPolygonF(ends))
             if n == 0:
                 painter.setFont(F("small_b"))
-                text = "expected edge" if self.plan.trial.task == "cut" else "expected tone"
+                text = "expected tone"
+                if self.plan.trial.task == "cut":
+                    text = "expected edge"
                 half = painter.fontMetrics().horizontalAdvance(text) / 2 + 5
-                x = min(max(ends[-1].x(), scale.board.left() + 40 + half), scale.board.right() - 110 - half)
+                x = min(
+                    max(ends[-1].x(), scale.board.left() + 40 + half),
+                    scale.board.right() - 110 - half,
+                )
                 y = scale.board.top() - 13
                 painter.setPen(QPen(C("ink"), 1))
                 painter.drawLine(QPointF(x, y + 9), ends[-1])
@@ -203,31 +259,50 @@ class PlanSheet(Painted):
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         if plan.across:
-            painter.drawText(QRectF(board.left(), board.bottom() + 24, board.width(), 18), CENTRE, f"{plan.across} →")
+            painter.drawText(
+                QRectF(board.left(), board.bottom() + 24, board.width(), 18),
+                CENTRE,
+                f"{plan.across} →",
+            )
         if plan.up:
-            painter.drawText(QRectF(max(0.0, board.left() - 62), board.top() - 22, 200, 18), MIDDLE_LEFT, f"{plan.up} ↑")
+            painter.drawText(
+                QRectF(max(0.0, board.left() - 62), board.top() - 22, 200, 18),
+                MIDDLE_LEFT,
+                f"{plan.up} ↑",
+            )
 
     def _draw_size(self, painter, scale: CouponScale) -> None:
         coupon, board = self.plan.trial.coupon, scale.board
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         text = f"{lengths_text(coupon.width_mm, coupon.height_mm)} mm"
-        painter.drawText(QRectF(board.left(), board.top() - 22, board.width(), 18), MIDDLE_RIGHT, text)
+        painter.drawText(
+            QRectF(board.left(), board.top() - 22, board.width(), 18), MIDDLE_RIGHT, text
+        )
 
-    # -- the whole bed -------------------------------------------------------------------------------------------------
+    # -- the whole bed -----------------------------------------------------------------------------
 
     def _shown(self) -> tuple[float, float, float, float]:
-        """The part of the bed that is shown: around the sheet, or the whole bed where there is none."""
+        """The part of the bed that is shown: around the sheet, or the whole bed where there is
+        none.
+        """
         machine, _, lies = self.ground
         bed_w, bed_h = machine.bed_mm
         if lies is None:
             return (0.0, 0.0, bed_w, bed_h)
         around = 0.04 * max(lies.width_mm, lies.height_mm)
         left, low = max(0.0, lies.x_mm - around), max(0.0, lies.y_mm - around)
-        return (left, low, min(bed_w, lies.x_mm + lies.width_mm + around), min(bed_h, lies.y_mm + lies.height_mm + around))
+        return (
+            left,
+            low,
+            min(bed_w, lies.x_mm + lies.width_mm + around),
+            min(bed_h, lies.y_mm + lies.height_mm + around),
+        )
 
     def _bed_scale(self, width: float, height: float) -> tuple[float, float, float]:
-        """Return px per mm, and where the bed's lower left corner lies (it may lie outside the drawing)."""
+        """Return px per mm, and where the bed's lower left corner lies (it may lie outside the
+        drawing).
+        """
         x0, y0, x1, y1 = self._shown()
         k = min((width - 60) / (x1 - x0), (height - 44) / (y1 - y0))
         return k, 46 + (width - 60 - k * (x1 - x0)) / 2 - k * x0, 6 + k * (y1 - y0) + k * y0
@@ -270,16 +345,29 @@ class PlanSheet(Painted):
             painter.drawText(tag, CENTRE, "drag to move")
 
     def _draw_sheet(self, painter, lies, box, colour: QColor) -> None:
-        """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance dashed around them)."""
+        """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance
+        dashed around them).
+        """
         machine, stock, _ = self.ground
         sheet = box((lies.x_mm, lies.y_mm, lies.x_mm + lies.width_mm, lies.y_mm + lies.height_mm))
         painter.setPen(QPen(C("stock_edge"), 1.4))
         painter.setBrush(colour)
         painter.drawRect(sheet)
-        stock_sheet = stock.sheets[lies.number] if lies.number < len(stock.sheets) else None
+        stock_sheet = None
+        if lies.number < len(stock.sheets):
+            stock_sheet = stock.sheets[lies.number]
         for used in stock_sheet.used_mm if stock_sheet else ():
             path = QPainterPath()
-            path.addRect(box((used[0] + lies.x_mm, used[1] + lies.y_mm, used[2] + lies.x_mm, used[3] + lies.y_mm)))
+            path.addRect(
+                box(
+                    (
+                        used[0] + lies.x_mm,
+                        used[1] + lies.y_mm,
+                        used[2] + lies.x_mm,
+                        used[3] + lies.y_mm,
+                    )
+                )
+            )
             painter.fillPath(path, colour.darker(118))
             dots(painter, path, ink_on(colour), 9, 1.0)
             painter.setPen(QPen(ink_on(colour), 1))
@@ -298,7 +386,9 @@ class PlanSheet(Painted):
             pen = QPen(ink_on(colour), 1)
             pen.setDashPattern([4, 3])
             painter.setPen(pen)
-            painter.drawRect(box((clamp[0] - keep, clamp[1] - keep, clamp[2] + keep, clamp[3] + keep)))
+            painter.drawRect(
+                box((clamp[0] - keep, clamp[1] - keep, clamp[2] + keep, clamp[3] + keep))
+            )
 
     def _draw_rulers(self, painter, k, left, foot) -> None:
         x0, y0, x1, y1 = self._shown()
@@ -308,12 +398,16 @@ class PlanSheet(Painted):
         painter.setPen(QPen(C("ink2"), 1))
         for mm in range(-int(-x0 // step) * step, int(x1) + 1, step):
             painter.drawLine(QPointF(left + k * mm, base + 3), QPointF(left + k * mm, base + 9))
-            painter.drawText(QRectF(left + k * mm - 26, base + 11, 52, 18), CENTRE, f"{mm} mm" if mm == 0 else str(mm))
+            painter.drawText(
+                QRectF(left + k * mm - 26, base + 11, 52, 18),
+                CENTRE,
+                f"{mm} mm" if mm == 0 else str(mm),
+            )
         for mm in range(max(step, -int(-y0 // step) * step), int(y1) + 1, step):
             painter.drawLine(QPointF(side - 3, foot - k * mm), QPointF(side - 9, foot - k * mm))
             painter.drawText(QRectF(side - 54, foot - k * mm - 9, 42, 18), MIDDLE_RIGHT, str(mm))
 
-    # -- dragging and keys ---------------------------------------------------------------------------------------------
+    # -- dragging and keys -------------------------------------------------------------------------
 
     def _bed_point(self, event) -> tuple[float, float]:
         x, y = self.logical(event)
@@ -340,8 +434,15 @@ class PlanSheet(Painted):
         self.show_whole_bed(self.whole_bed)
 
     def keyPressEvent(self, event) -> None:
-        step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (0, -1), Qt.Key.Key_Up: (0, 1)}
+        step = 1.0
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            step = 10.0
+        ways = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Down: (0, -1),
+            Qt.Key.Key_Up: (0, 1),
+        }
         if event.key() in ways and self.plan is not None:
             dx, dy = ways[event.key()]
             self.nudged.emit(step * dx, step * dy)
@@ -378,7 +479,10 @@ class PlanKey(Painted):
 
     def take_outlook(self, outlook) -> None:
         read = outlook.cells_read
-        self.rests_on = f"from {read} cells read" if read else "from the physics alone: wide of the mark at first"
+        if read:
+            self.rests_on = f"from {read} cells read"
+        else:
+            self.rests_on = "from the physics alone: wide of the mark at first"
         self.update()
 
     def paint(self, painter, width, height) -> None:
@@ -389,7 +493,9 @@ class PlanKey(Painted):
         painter.setPen(C("ink2"))
         if self.expects:
             self._paint_textures(painter, width)
-            note = f"What is expected, {self.rests_on}." if self.rests_on else "Reckoning what to expect."
+            note = "Reckoning what to expect."
+            if self.rests_on:
+                note = f"What is expected, {self.rests_on}."
         else:
             self._paint_ramp(painter, width)
             note = "Number in a cell: its turn."

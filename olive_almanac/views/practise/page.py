@@ -10,7 +10,20 @@ from olive_almanac.core.units import duration_text, number_text, percent_text, s
 from olive_almanac.steps.exercises import EXERCISES, exercise_of
 from olive_almanac.steps.practise import best_of, kept_scores, title_of
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Heading, Page, box, button, clear_layout, col, fact, hair, head, label, page_margins, row
+from olive_almanac.views.parts import (
+    Heading,
+    Page,
+    box,
+    button,
+    clear_layout,
+    col,
+    fact,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import NO_BRUSH, C, Painted, close, px
 
@@ -28,7 +41,10 @@ class PointsBar(Painted):
 
     def paint(self, painter, width, height) -> None:
         bar = QRectF(0.5, 3.5, width - 1, height - 7)
-        painter.fillRect(QRectF(bar.left(), bar.top(), bar.width() * self.points / self.most, bar.height()), C("olive"))
+        painter.fillRect(
+            QRectF(bar.left(), bar.top(), bar.width() * self.points / self.most, bar.height()),
+            C("olive"),
+        )
         painter.setPen(QPen(C("edge"), 1))
         painter.setBrush(NO_BRUSH)
         painter.drawRect(bar)
@@ -45,9 +61,16 @@ class PractisePage(StationPage):
         page_margins(layout)
         layout.addLayout(head(label("Practise", "h1"), None))
         layout.addSpacing(px(8))
-        layout.addWidget(label(
-            "A stock whose making is hidden, a sheet and a few cells. Plan, burn on the stand-in, read, decide, write the setting "
-            "into the book: then see what was true. Nothing of yours is touched.", "ui", "second", wrap=True))  # fmt: skip
+        layout.addWidget(
+            label(
+                "A stock whose making is hidden, a sheet and a few cells. Plan, burn on the "
+                "stand-in, read, decide, write the setting "
+                "into the book: then see what was true. Nothing of yours is touched.",
+                "ui",
+                "second",
+                wrap=True,
+            )
+        )
         layout.addSpacing(px(8))
         layout.addLayout(self._exercises)
         layout.addStretch(1)
@@ -80,7 +103,9 @@ class PractisePage(StationPage):
             self._show_before(scores[:-1])
         else:
             self._score_title.setText("No score yet")
-            self._score.addWidget(label("Finish an exercise, and how it went stands here.", "ui", "second", wrap=True))
+            self._score.addWidget(
+                label("Finish an exercise, and how it went stands here.", "ui", "second", wrap=True)
+            )
 
     def _show_exercises(self) -> None:
         clear_layout(self._exercises)
@@ -90,13 +115,21 @@ class PractisePage(StationPage):
             best = best_of(scores, exercise.id)
             sheet = exercise.stock.sheets[0]
             facts = (
-                f"{exercise.machine.label}, {TASK_WORDS[exercise.task]}, {exercise.cells} cells on a sheet of "
+                f"{exercise.machine.label}, {TASK_WORDS[exercise.task]}, {exercise.cells} cells "
+                "on a sheet of "
                 f"{sheet.width_mm:g} × {sheet.height_mm:g} mm"
             )
-            words = col(label(exercise.title, "h3"), label(exercise.asks, "ui", wrap=True), label(facts, "small", "second", wrap=True), gap=0)
+            words = col(
+                label(exercise.title, "h3"),
+                label(exercise.asks, "ui", wrap=True),
+                label(facts, "small", "second", wrap=True),
+                gap=0,
+            )
             begin = button("Begin" if best is None else "Begin again")
             begin.setAccessibleName(f"Begin {exercise.title}")
-            begin.clicked.connect(lambda _=False, exercise=exercise: self.main_window.begin_practice(exercise))
+            begin.clicked.connect(
+                lambda _=False, exercise=exercise: self.main_window.begin_practice(exercise)
+            )
             begin.setEnabled(self.session.practice is None)
             told = label("" if best is None else f"best {best}", "num4")
             line = row(words, told, begin, gap=14)
@@ -111,22 +144,49 @@ class PractisePage(StationPage):
         task = exercise_of(score.exercise).task
         self._score_title.setText(f"{title_of(score)}: {score.total} of 100")
         for words, points, most in (
-            ("Setting that works", score.points_setting, 50), ("Near the quickest", score.points_time, 15),
-            ("Cells saved", score.points_waste, 15), ("Hazards minded", score.points_safety, 20),
-        ):  # fmt: skip
+            ("Setting that works", score.points_setting, 50),
+            ("Near the quickest", score.points_time, 15),
+            ("Cells saved", score.points_waste, 15),
+            ("Hazards minded", score.points_safety, 20),
+        ):
             name = label(words, "ui", "second")
             name.setFixedWidth(px(150))
-            line = row(name, PointsBar(words, points, most), label(f"{points} of {most}", "small_b"), gap=10)
+            line = row(
+                name,
+                PointsBar(words, points, most),
+                label(f"{points} of {most}", "small_b"),
+                gap=10,
+            )
             self._score.addLayout(line)
         self._score.addSpacing(px(8))
-        per = "100 cm²" if rasters(task) else "m"
+        per = "m"
+        if rasters(task):
+            per = "100 cm²"
 
         def said(setting, seconds) -> str:
-            return f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, unit)}, {setting.passes} ×: {duration_text(seconds)} per {per}"
+            return (
+                f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, unit)}, "
+                f"{setting.passes} ×: {duration_text(seconds)} per {per}"
+            )
 
-        self._score.addWidget(fact("Your setting", said(score.found, score.seconds) if score.found else "none in the book"))
-        self._score.addWidget(fact("It truly works", "none" if score.success is None else f"{100 * score.success:.0f} % of the time"))
-        self._score.addWidget(fact("The quickest", said(score.best, score.best_seconds) if score.best else "nothing does"))
+        self._score.addWidget(
+            fact(
+                "Your setting",
+                said(score.found, score.seconds) if score.found else "none in the book",
+            )
+        )
+        self._score.addWidget(
+            fact(
+                "It truly works",
+                "none" if score.success is None else f"{100 * score.success:.0f} % of the time",
+            )
+        )
+        self._score.addWidget(
+            fact(
+                "The quickest",
+                said(score.best, score.best_seconds) if score.best else "nothing does",
+            )
+        )
         self._score.addWidget(fact("Cells burnt", f"{score.cells} of {score.budget}"))
         self._score.addWidget(fact("Burning time", duration_text(score.burning_s)))
         for hazard in score.hazards[:4]:
@@ -137,13 +197,28 @@ class PractisePage(StationPage):
         self._score.addWidget(Heading("What the fit said, and what it would burn next"))
         self._score.addWidget(label(score.says, "ui", wrap=True))
         for setting in score.next_cells[:4]:
-            focus = f", focus {number_text(setting.focus_mm)} mm" if setting.focus_mm else ""
-            self._score.addWidget(label(
-                f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, unit)}, {setting.passes} ×{focus}", "small", "second"))  # fmt: skip
+            focus = ""
+            if setting.focus_mm:
+                focus = f", focus {number_text(setting.focus_mm)} mm"
+            self._score.addWidget(
+                label(
+                    (
+                        f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, unit)}, "
+                        f"{setting.passes} ×{focus}"
+                    ),
+                    "small",
+                    "second",
+                )
+            )
 
     def _show_before(self, scores) -> None:
         if not scores:
             return
         self._score.addWidget(Heading("Before"))
         for score in scores[::-1][:8]:
-            self._score.addWidget(fact(f"{title_of(score)}, {day_text(score.on[:10])}", f"{score.total} of 100, {score.cells} cells"))
+            self._score.addWidget(
+                fact(
+                    f"{title_of(score)}, {day_text(score.on[:10])}",
+                    f"{score.total} of 100, {score.cells} cells",
+                )
+            )

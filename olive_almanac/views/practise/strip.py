@@ -28,7 +28,9 @@ class PracticeStrip(QWidget):
         self.leave = button("Leave it", "plain")
         self.finish.clicked.connect(self.finish_asked)
         self.leave.clicked.connect(self.leave_asked)
-        layout = row(Mark("state", "trial", 24), self.words, self.left, None, self.leave, self.finish, gap=12)
+        layout = row(
+            Mark("state", "trial", 24), self.words, self.left, None, self.leave, self.finish, gap=12
+        )
         layout.setContentsMargins(px(20), px(4), px(16), px(4))
         self.setLayout(layout)
 

@@ -1,4 +1,6 @@
-"""All cells of a coupon as they lie, with what was read of each and where the edge is expected so far."""
+"""All cells of a coupon as they lie, with what was read of each and where the edge is expected so
+far.
+"""
 
 import itertools
 import math
@@ -20,12 +22,20 @@ def shown_verdict(reading) -> str:
     """Return the mark of a reading: its verdict, a flare, or unread."""
     if reading is None:
         return "unread"
-    return "flare" if flared(reading) else reading.verdict or "unread"
+    if flared(reading):
+        return "flare"
+    return reading.verdict or "unread"
 
 
 def crossings(line, level: float) -> list[float]:
-    """Return where the chance passes a level along a row of (x, chance), straight in log odds between two cells."""
-    odds = lambda p: math.log(min(max(p, 1e-4), 1 - 1e-4) / (1 - min(max(p, 1e-4), 1 - 1e-4)))  # noqa: E731
+    """Return where the chance passes a level along a row of (x, chance), straight in log odds
+    between two cells.
+    """
+
+    def odds(p: float) -> float:
+        p = min(max(p, 1e-4), 1 - 1e-4)
+        return math.log(p / (1 - p))
+
     found = []
     for (x, p), (x2, q) in itertools.pairwise(line):
         if (p - level) * (q - level) < 0:
@@ -34,7 +44,8 @@ def crossings(line, level: float) -> list[float]:
 
 
 class CellGrid(Painted):
-    """All cells as they lie: verdict mark and edge grade; the cell in hand in brass, unread ones dashed.
+    """All cells as they lie: verdict mark and edge grade; the cell in hand in brass, unread ones
+    dashed.
 
     Signals:
         cell_clicked(str): the id of a cell.
@@ -61,21 +72,32 @@ class CellGrid(Painted):
         self.update()
 
     def show_chance(self, chance) -> None:
-        """Draw where the good outcome turns, by the chance of each cell (by id); nothing without any."""
+        """Draw where the good outcome turns, by the chance of each cell (by id); nothing without
+        any.
+        """
         self.chance = chance
         self.update()
 
     def _draw_edge(self, painter) -> None:
-        """Lines through the rows where the chance passes one half, and dotted ones where it is 10 and 90 %."""
+        """Lines through the rows where the chance passes one half, and dotted ones where it is 10
+        and 90 %.
+        """
         rows: dict[int, list] = {}
         for cell, rect in self._places():
             rows.setdefault(cell.row, []).append((rect.center().x(), rect, self.chance[cell.id]))
         for level, width, dash in EDGE_LINES:
             lines: dict[int, list] = {}
             for _, line in sorted(rows.items(), reverse=True):
-                for n, x in enumerate(crossings([(x, p) for x, _, p in sorted(line, key=lambda one: one[0])], level)):
+                for n, x in enumerate(
+                    crossings([(x, p) for x, _, p in sorted(line, key=lambda one: one[0])], level)
+                ):
                     rect = line[0][1]
-                    lines.setdefault(n, []).append((QPointF(x, rect.top() - self.GAP / 2), QPointF(x, rect.bottom() + self.GAP / 2)))
+                    lines.setdefault(n, []).append(
+                        (
+                            QPointF(x, rect.top() - self.GAP / 2),
+                            QPointF(x, rect.bottom() + self.GAP / 2),
+                        )
+                    )
             for steps in lines.values():
                 path = QPolygonF([point for step in steps for point in step])
                 for colour, more in ((C("page"), 3.0), (C("ink"), 0.0)):
@@ -93,7 +115,15 @@ class CellGrid(Painted):
         rows = 1 + max(cell.row for cell in self.desk.trial.cells)
         w, h = (width - self.LEFT + self.GAP) / cols, (height - self.TOP + self.GAP) / rows
         for cell in self.desk.trial.cells:
-            yield (cell, QRectF(self.LEFT + cell.col * w, self.TOP + (rows - 1 - cell.row) * h, w - self.GAP, h - self.GAP))
+            yield (
+                cell,
+                QRectF(
+                    self.LEFT + cell.col * w,
+                    self.TOP + (rows - 1 - cell.row) * h,
+                    w - self.GAP,
+                    h - self.GAP,
+                ),
+            )
 
     def mousePressEvent(self, event) -> None:
         if self.desk is not None:
@@ -126,7 +156,11 @@ class CellGrid(Painted):
                 last = rect.center().x() + need / 2
         for at, (_, rect) in sides.items():
             if rect.height() >= 14:
-                painter.drawText(QRectF(0, rect.top(), self.LEFT - 8, rect.height()), MIDDLE_RIGHT, rows.get(at, ""))
+                painter.drawText(
+                    QRectF(0, rect.top(), self.LEFT - 8, rect.height()),
+                    MIDDLE_RIGHT,
+                    rows.get(at, ""),
+                )
 
     def _paint_ground(self, painter, cell, rect) -> None:
         """A cell's box: below the edge, which lies below the marks."""
@@ -146,7 +180,12 @@ class CellGrid(Painted):
         reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
         photo = self.suggested.get(cell.id)
         verdict = shown_verdict(reading)
-        ground = C("brass_wash") if cell.id == self.current else C("field") if reading else C("page")
+        if cell.id == self.current:
+            ground = C("brass_wash")
+        elif reading:
+            ground = C("field")
+        else:
+            ground = C("page")
         if cell.id == self.current and reading is None and rect.width() > 36:
             painter.setFont(F("small_b"))
             painter.setPen(C("ink"))
@@ -169,7 +208,9 @@ class CellGrid(Painted):
         if tall:
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, below)
+            painter.drawText(
+                QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, below
+            )
         if cell.id in self.differ:  # two readers do not agree: a brass square in the corner
             corner = QRectF(rect.right() - 14, rect.top() + 4, 10, 10)
             painter.setPen(QPen(C("ink"), 1))
@@ -191,9 +232,15 @@ class CellGrid(Painted):
         if reading is not None:
             if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):
                 return f"{reading.kerf_mm:.2f} mm"
-            return CHAR_WORDS[reading.char] if reading.char is not None else ""
+            if reading.char is not None:
+                return CHAR_WORDS[reading.char]
+            return ""
         if photo is not None and photo.flags:
-            return "still in" if photo.flags == (HOLDS,) else "unclear"
+            if photo.flags == (HOLDS,):
+                return "still in"
+            return "unclear"
         if photo is not None and photo.kerf_mm is not None:
             return f"{photo.kerf_mm:.2f} mm"
-        return f"{VERDICT_WORDS[photo.verdict].lower()}?" if photo is not None and photo.verdict else ""
+        if photo is not None and photo.verdict:
+            return f"{VERDICT_WORDS[photo.verdict].lower()}?"
+        return ""

@@ -1,4 +1,6 @@
-"""Beside the photo: what was measured on a cell in words, fields for a gauge, and the page on which corners are picked."""
+"""Beside the photo: what was measured on a cell in words, fields for a gauge, and the page on which
+corners are picked.
+"""
 
 from PySide6.QtCore import QBuffer, QIODevice, Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -22,11 +24,17 @@ def flag_words(flags) -> list[str]:
 
 def measured_words(reading, photo, differs: str, kerf) -> str:
     """What is known of a cell besides its verdict, in one line."""
-    source = reading if reading is not None and (reading.lightness is not None or reading.kerf_mm is not None) else photo
+    if reading is not None and (reading.lightness is not None or reading.kerf_mm is not None):
+        source = reading
+    else:
+        source = photo
     parts = []
     if source is not None and not source.flags:
         if source.delta_l is not None:
-            parts.append(f"{abs(source.delta_l):.0f} L* {'darker' if source.delta_l < 0 else 'lighter'} than the stock")
+            parts.append(
+                f"{abs(source.delta_l):.0f} L* {'darker' if source.delta_l < 0 else 'lighter'} "
+                "than the stock"
+            )
         if source.evenness is not None:
             parts.append(f"spread {number_text(source.evenness, 2)} L*")
         if source.halo_mm:
@@ -52,7 +60,8 @@ def png_of(image) -> bytes:
 
 
 class GaugeFields(QWidget):
-    """Fields for what a gauge says of the cell in hand: the depth of a cut that is not through, a measured width, the width at the back.
+    """Fields for what a gauge says of the cell in hand: the depth of a cut that is not through, a
+    measured width, the width at the back.
 
     Signals:
         measured(str, str): which of "depth", "kerf", "back", and the text as typed.
@@ -62,8 +71,16 @@ class GaugeFields(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.fields = {"depth": Number("Depth by gauge, mm", 62), "kerf": Number("Measured width, mm", 62), "back": Number("Width at the back, mm", 62)}
-        self.words = {"depth": label("Depth", "small", "second"), "kerf": label("Width", "small", "second"), "back": label("back", "small", "second")}
+        self.fields = {
+            "depth": Number("Depth by gauge, mm", 62),
+            "kerf": Number("Measured width, mm", 62),
+            "back": Number("Width at the back, mm", 62),
+        }
+        self.words = {
+            "depth": label("Depth", "small", "second"),
+            "kerf": label("Width", "small", "second"),
+            "back": label("back", "small", "second"),
+        }
         parts = []
         for what, field in self.fields.items():
             field.editingFinished.connect(lambda what=what, field=field: self._typed(what, field))
@@ -75,16 +92,31 @@ class GaugeFields(QWidget):
     def show_fields(self, cell, reading, task: str) -> None:
         gauged = cell.mark in ("comb", "stack")
         wanted = {
-            "depth": task in ("cut", "score") and not gauged and (task == "score" or reading is None or reading.verdict in (None, "not_through")),
-            "kerf": gauged or cell.mark == "line" or (task == "cut" and reading is not None and reading.verdict in ("free", "push", "hangs")),
-            "back": task == "cut" and not gauged and reading is not None and reading.verdict in ("free", "push", "hangs"),
+            "depth": task in ("cut", "score")
+            and not gauged
+            and (task == "score" or reading is None or reading.verdict in (None, "not_through")),
+            "kerf": gauged
+            or cell.mark == "line"
+            or (
+                task == "cut"
+                and reading is not None
+                and reading.verdict in ("free", "push", "hangs")
+            ),
+            "back": task == "cut"
+            and not gauged
+            and reading is not None
+            and reading.verdict in ("free", "push", "hangs"),
         }
         values = {
-            "depth": reading.depth_mm if reading else None, "kerf": reading.kerf_mm if reading else None,
+            "depth": reading.depth_mm if reading else None,
+            "kerf": reading.kerf_mm if reading else None,
             "back": reading.kerf_bottom_mm if reading else None,
-        }  # fmt: skip
+        }
         for what, field in self.fields.items():
-            self._shown[what] = "" if values[what] is None else number_text(values[what], 4)
+            if values[what] is None:
+                self._shown[what] = ""
+            else:
+                self._shown[what] = number_text(values[what], 4)
             if not field.hasFocus():
                 field.setText(self._shown[what])
             field.setVisible(wanted[what])
@@ -122,7 +154,10 @@ class CornerPage(QWidget):
         self.hint = label("", "small", "second", wrap=True)
         self.picker = CornerPicker()
         self.picker.moved.connect(self._say)
-        read, leave = button("Read with these corners", "main", tip="Ctrl+Enter"), button("Leave this photo", "plain")
+        read, leave = (
+            button("Read with these corners", "main", tip="Ctrl+Enter"),
+            button("Leave this photo", "plain"),
+        )
         read.clicked.connect(self.finish)
         leave.clicked.connect(self.left)
         layout = QVBoxLayout(self)
@@ -134,15 +169,22 @@ class CornerPage(QWidget):
         layout.addLayout(row(None, leave, read, gap=8))
 
     def show_photo(self, picture, scale: float, why: str, side: str) -> None:
-        what = "box around the holes, as seen from the back" if side == "back" else "box around all cells, as the labels read"
+        what = "box around all cells, as the labels read"
+        if side == "back":
+            what = "box around the holes, as seen from the back"
         self.why.setText(why)
-        self.hint.setText(f"Drag 1 to 4 onto the corners of the {what}: {', '.join(CORNERS)}. Keys 1 to 4 choose one, arrows move it.")
+        self.hint.setText(
+            f"Drag 1 to 4 onto the corners of the {what}: {', '.join(CORNERS)}. Keys 1 to 4 "
+            "choose one, arrows move it."
+        )
         self.picker.show_picture(picture, scale)
         self.show()
         self.picker.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _say(self) -> None:
-        self.picker.setAccessibleDescription(", ".join(f"{x:.0f}, {y:.0f}" for x, y in self.picker.corners_px()))
+        self.picker.setAccessibleDescription(
+            ", ".join(f"{x:.0f}, {y:.0f}" for x, y in self.picker.corners_px())
+        )
 
     def finish(self) -> None:
         self.done.emit(self.picker.corners_px())

@@ -1,13 +1,28 @@
-"""The Read station: one key a verdict, the coupon at the left, all cells at the right, the cell in hand below."""
+"""The Read station: one key a verdict, the coupon at the left, all cells at the right, the cell in
+hand below.
+"""
 
 from pathlib import Path
 
 from PySide6.QtCore import QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QKeySequence, QPen
-from PySide6.QtWidgets import QAbstractButton, QFileDialog, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QFileDialog,
+    QHBoxLayout,
+    QMenu,
+    QSizePolicy,
+    QVBoxLayout,
+)
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.reading import CHAR_WORDS, DEFECT_WORDS, DEFECTS, HOLDS, VERDICT_WORDS
+from olive_almanac.core.records.reading import (
+    CHAR_WORDS,
+    DEFECT_WORDS,
+    DEFECTS,
+    HOLDS,
+    VERDICT_WORDS,
+)
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.views.coupon import CellPicture, CouponPicture
@@ -27,7 +42,13 @@ from olive_almanac.views.parts import (
     set_kind,
 )
 from olive_almanac.views.read.cell_grid import CellGrid, shown_verdict
-from olive_almanac.views.read.measures import CornerPage, GaugeFields, flag_words, measured_words, png_of
+from olive_almanac.views.read.measures import (
+    CornerPage,
+    GaugeFields,
+    flag_words,
+    measured_words,
+    png_of,
+)
 from olive_almanac.views.read.photo_view import CellCrop, PhotoPicture
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px, scaled_font
@@ -95,13 +116,26 @@ class VerdictKey(QAbstractButton):
     def paintEvent(self, _event) -> None:
         painter, w, h = _begin(self)
         rect = QRectF(1, 1, w - 2, h - 2)
-        painter.setPen(QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
-        ground = C("brass_wash") if self.chosen or self.hinted else C("wash") if self.underMouse() or self.isDown() else C("field")
+        painter.setPen(
+            QPen(C("ink"), 2.4)
+            if self.chosen
+            else QPen(C("olive"), 2)
+            if self.hasFocus()
+            else QPen(C("edge"), 1)
+        )
+        if self.chosen or self.hinted:
+            ground = C("brass_wash")
+        elif self.underMouse() or self.isDown():
+            ground = C("wash")
+        else:
+            ground = C("field")
         painter.setBrush(ground)
         painter.drawRoundedRect(rect, 4, 4)
         if self.hinted:
             draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), "Enter")
-        draw_verdict(painter, QRectF(13, 12, close(26, 34), close(26, 34)), self.verdict, ground=ground)
+        draw_verdict(
+            painter, QRectF(13, 12, close(26, 34), close(26, 34)), self.verdict, ground=ground
+        )
         draw_keycap(painter, QRectF(w - 34, 10, 24, 22), self.key)
         painter.setFont(F(close("small_b", "ui_b")))
         painter.setPen(C("ink"))
@@ -130,10 +164,24 @@ class EdgeKey(QAbstractButton):
 
     def paintEvent(self, _event) -> None:
         painter, w, h = _begin(self)
-        painter.setPen(QPen(C("ink"), 2.4) if self.chosen else QPen(C("olive"), 2) if self.hasFocus() else QPen(C("edge"), 1))
-        painter.setBrush(C("brass_wash") if self.chosen else C("wash") if self.underMouse() or self.isDown() else C("field"))
+        painter.setPen(
+            QPen(C("ink"), 2.4)
+            if self.chosen
+            else QPen(C("olive"), 2)
+            if self.hasFocus()
+            else QPen(C("edge"), 1)
+        )
+        painter.setBrush(
+            C("brass_wash")
+            if self.chosen
+            else C("wash")
+            if self.underMouse() or self.isDown()
+            else C("field")
+        )
         painter.drawRoundedRect(QRectF(1, 1, w - 2, h - 2), 4, 4)
-        cap = 22 if len(self.key) == 1 else 30
+        cap = 30
+        if len(self.key) == 1:
+            cap = 22
         draw_keycap(painter, QRectF(8, 11, cap, 22), self.key)
         painter.setFont(F("small_b" if self.chosen else "small"))
         painter.setPen(C("ink"))
@@ -153,7 +201,8 @@ def _begin(widget):
 class ReadPage(StationPage):
     """Joins picture, grid and keys; the presenter records each verdict at once.
 
-    A photo can be chosen, dropped on the page or pasted; while its corners are picked by hand the picker takes the page.
+    A photo can be chosen, dropped on the page or pasted; while its corners are picked by hand the
+    picker takes the page.
     """
 
     def __init__(self, window) -> None:
@@ -161,9 +210,18 @@ class ReadPage(StationPage):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
         self.presenter = ReadPresenter(self.session, self)
-        self.title, self.count, self.by = label("", "h1"), label("", "ui_b"), label("", "ui", "second")
+        self.title, self.count, self.by = (
+            label("", "h1"),
+            label("", "ui_b"),
+            label("", "ui", "second"),
+        )
         self.progress = Progress()
-        self.picture, self.photo, self.grid, self.cell_picture = CouponPicture(), PhotoPicture(), CellGrid(), CellPicture()
+        self.picture, self.photo, self.grid, self.cell_picture = (
+            CouponPicture(),
+            PhotoPicture(),
+            CellGrid(),
+            CellPicture(),
+        )
         self.crops = {side: CellCrop(side) for side in ("front", "back")}
         for part in (self.cell_picture, *self.crops.values()):
             part.setFixedSize(px(close(100, 122)), px(close(100, 122)))
@@ -172,7 +230,9 @@ class ReadPage(StationPage):
         self.to_decide.clicked.connect(self.main_action)
         self._reading = None
         self._edge_worker = None
-        self._edge_pause = QTimer(self)  # the verdict is drawn first; who types fast is not held up by every fit
+        self._edge_pause = QTimer(
+            self
+        )  # the verdict is drawn first; who types fast is not held up by every fit
         self._edge_pause.setSingleShot(True)
         self._edge_pause.setInterval(EDGE_PAUSE_MS)
         self._edge_pause.timeout.connect(self._find_edge)
@@ -199,19 +259,34 @@ class ReadPage(StationPage):
     def _build_upper(self):
         self.view = Segments(["drawing", "photo", "back"], 0, "What is shown")
         self.view.chosen.connect(lambda _: self.show_reading())
-        self.add_photo = button("Add a photo", "plain", tip="JPEG, PNG or HEIC; also dropped on this page or pasted (Ctrl+V)")
+        self.add_photo = button(
+            "Add a photo",
+            "plain",
+            tip="JPEG, PNG or HEIC; also dropped on this page or pasted (Ctrl+V)",
+        )
         self.add_photo.clicked.connect(lambda: self._choose_photo("front"))
-        self.add_back = button("Add the back", "plain", tip="tells what hangs from what was not cut through")
+        self.add_back = button(
+            "Add the back", "plain", tip="tells what hangs from what was not cut through"
+        )
         self.add_back.clicked.connect(lambda: self._choose_photo("back"))
-        self.take = button("Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side")
+        self.take = button(
+            "Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side"
+        )
         self.take.clicked.connect(self._photograph)
-        left = col(row(self.view, None, self.take, self.add_photo, self.add_back, gap=2), self.picture, self.photo, gap=6)
+        left = col(
+            row(self.view, None, self.take, self.add_photo, self.add_back, gap=2),
+            self.picture,
+            self.photo,
+            gap=6,
+        )
         left.setStretch(1, 1)
         left.setStretch(2, 1)
         self.grid_words = label("", "small", "second")
         self.reader = Segments(["first reader", "second"], 0, "Whose eyes read")
         self.reader.chosen.connect(lambda at: self._read_as(at == 1))
-        right = col(row(label("Cells", "h3"), self.grid_words, None, self.reader, gap=10), self.grid, gap=6)
+        right = col(
+            row(label("Cells", "h3"), self.grid_words, None, self.reader, gap=10), self.grid, gap=6
+        )
         right.setStretch(1, 1)
         across = QHBoxLayout()
         across.setSpacing(px(24))
@@ -242,18 +317,24 @@ class ReadPage(StationPage):
         skip, back = EdgeKey("S", "skip"), EdgeKey("⌫", "take back")
         skip.clicked.connect(self.presenter.skip)
         back.clicked.connect(self.presenter.take_back)
-        self.agree_all = button("Agree with all", tip="take the photo’s verdict for every unread cell it is sure of")
+        self.agree_all = button(
+            "Agree with all", tip="take the photo’s verdict for every unread cell it is sure of"
+        )
         self.agree_all.clicked.connect(self.presenter.agree_all)
-        words = col(row(self.now, None, self.to_decide, gap=8), self.setting, self.measured, None, gap=2)
+        words = col(
+            row(self.now, None, self.to_decide, gap=8), self.setting, self.measured, None, gap=2
+        )
         above = row(self.suggests, self.gauge, self.agree_all, self.defects, gap=8)
         above.setStretch(0, 1)
         keys = col(above, self.key_row, row(self.edge_part, None, skip, back, gap=8), gap=6)
-        line = row(self.cell_picture, self.crops["front"], self.crops["back"], 4, words, 6, keys, gap=8)
+        line = row(
+            self.cell_picture, self.crops["front"], self.crops["back"], 4, words, 6, keys, gap=8
+        )
         line.setStretch(4, 2)
         line.setStretch(6, 4)
         return box(col(hair("bold"), 6, line, gap=0))
 
-    # -- state -------------------------------------------------------------------------------------------------------
+    # -- state -------------------------------------------------------------------------------------
 
     def enter(self) -> None:
         self.presenter.start()
@@ -302,7 +383,9 @@ class ReadPage(StationPage):
             self.count.setText("")
             self.by.setText("")
             self.nothing.setText(
-                "No coupon is planned for this stock yet." if desk is None else "This coupon has not been burnt yet."
+                "No coupon is planned for this stock yet."
+                if desk is None
+                else "This coupon has not been burnt yet."
             )
             return
         presenter = self.presenter
@@ -310,21 +393,28 @@ class ReadPage(StationPage):
         self.title.setText(f"Read {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
         self.progress.show_count(burnt - unread, burnt)
         differ = len(presenter.differences)
-        self.count.setText((f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read") + (f", {differ} differ" if differ else ""))
+        self.count.setText(
+            (f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
+            + (f", {differ} differ" if differ else "")
+        )
         self.by.setText(close("", self._told_by(desk)))
         unit = self.session.preferences.speed_unit
         (up, _), (along, _) = axis_texts(desk.trial, unit)
         words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
         self.grid_words.setText(close("", ", ".join(words)))
         self._show_pictures(desk, cell)
-        self.grid.show_cells(desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences)
+        self.grid.show_cells(
+            desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences
+        )
         self._show_cell(desk, cell, unit)
         self._edge_pause.start()
         self.to_decide.setVisible(len(desk.readings) > 0)
         set_kind(self.to_decide, "main" if unread == 0 else "")
 
     def _find_edge(self) -> None:
-        """Work out the edge from what is read so far, off this thread; when that is done, again if more was read since."""
+        """Work out the edge from what is read so far, off this thread; when that is done, again if
+        more was read since.
+        """
         if self._edge_worker is not None:
             return
         work = self.presenter.edge_work()
@@ -358,51 +448,88 @@ class ReadPage(StationPage):
         if photos:
             sides = " and ".join(side for side in ("front", "back") if side in photos)
             return f"photo of the {sides}, {photos.get('front', next(iter(photos.values())))['at']}"
-        return "burnt on the stand-in bench" if desk.run.get("by") == "stand-in" else "burnt on the machine"
+        if desk.run.get("by") == "stand-in":
+            return "burnt on the stand-in bench"
+        return "burnt on the machine"
 
     def _show_pictures(self, desk, cell) -> None:
         presenter, squared = self.presenter, self.presenter.squared
-        side = "back" if self.view.at == 2 else "front"
+        side = "front"
+        if self.view.at == 2:
+            side = "back"
         shows = self.view.at > 0 and side in squared
         self.photo.setVisible(shows)
         self.picture.setVisible(not shows)
         if shows:
-            self.photo.show_photo(desk, squared[side], side, cell.id, presenter.readings, presenter.suggested)
+            self.photo.show_photo(
+                desk, squared[side], side, cell.id, presenter.readings, presenter.suggested
+            )
         else:
             self.picture.show_desk(desk, cell.id)
         stand_in = desk.run.get("by") == "stand-in" and self._reading is None
         self.take.setVisible(stand_in)
-        self.take.setText(close("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it"))
+        self.take.setText(
+            close("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
+        )
         free = self._reading is None and not (stand_in and close(True, False))
         turned = self.view.at == 2
         self.add_photo.setVisible(free and not turned)
-        self.add_back.setVisible(free and desk.trial.task == "cut" and (turned or (not stand_in and "front" in desk.run.get("photos", {}))))
+        self.add_back.setVisible(
+            free
+            and desk.trial.task == "cut"
+            and (turned or (not stand_in and "front" in desk.run.get("photos", {})))
+        )
         self.cell_picture.setVisible("front" not in squared)
         self.cell_picture.show_cell(desk, cell)
         for name, crop in self.crops.items():
             crop.show_cell(desk, cell, name, squared.get(name))
         if self._reading is None:
-            told = [word for kept in desk.run.get("photos", {}).values() for word in kept.get("says", ())]
+            told = [
+                word
+                for kept in desk.run.get("photos", {}).values()
+                for word in kept.get("says", ())
+            ]
             self.says.setText(" ".join(dict.fromkeys(told)))
             self.says.setVisible(bool(told))
 
     def _show_cell(self, desk, cell, unit: str) -> None:
         presenter = self.presenter
-        setting, reading, photo = cell.setting, presenter.readings.get(cell.id), presenter.suggestion
+        setting, reading, photo = (
+            cell.setting,
+            presenter.readings.get(cell.id),
+            presenter.suggestion,
+        )
         self.now.setText(f"Cell {cell.id}")
         passes = passes_text(setting.passes)
-        self.setting.setText(f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}")
-        self.measured.setText(measured_words(reading, photo, presenter.differences.get(cell.id, ""), presenter.kerf_of(cell)))
-        suggested = photo.verdict if photo is not None and not photo.flags else None
+        self.setting.setText(
+            f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} "
+            f"{unit}, {passes}"
+        )
+        self.measured.setText(
+            measured_words(
+                reading, photo, presenter.differences.get(cell.id, ""), presenter.kerf_of(cell)
+            )
+        )
+        suggested = None
+        if photo is not None and not photo.flags:
+            suggested = photo.verdict
         self.suggests.setText(self._suggestion_words(desk, photo))
         for made in self.keys.values():
-            made.show_chosen(made.verdict == shown_verdict(reading), made.verdict == suggested and reading is None)
+            made.show_chosen(
+                made.verdict == shown_verdict(reading),
+                made.verdict == suggested and reading is None,
+            )
         for grade, edge in enumerate(self.edges):
             edge.show_chosen(presenter.edge == grade)
-        noted = [one for one in reading.defects if one != "flare"] if reading else []
+        if reading:
+            noted = [one for one in reading.defects if one != "flare"]
+        else:
+            noted = []
         self.defects.setText("Defects" if not noted else f"Defects: {len(noted)}")
         self.gauge.show_fields(cell, reading, desk.trial.task)
-        kerfs = presenter.kerf_words() if desk.trial.kind in ("kerf", "direction") else ""
+        kerfs = ""
+        if desk.trial.kind in ("kerf", "direction"):
+            kerfs = presenter.kerf_words()
         if kerfs:
             self.suggests.setText(kerfs[:1].upper() + kerfs[1:])
         agreeable = len(presenter.agreeable)
@@ -418,20 +545,27 @@ class ReadPage(StationPage):
             return "The photo does not judge this cell: " + "; ".join(flag_words(photo.flags)) + "."
         if photo.verdict is None:
             return "The photo has no opinion on this cell."
-        sure = "" if photo.confidence >= 0.6 else ", not sure"
+        sure = ", not sure"
+        if photo.confidence >= 0.6:
+            sure = ""
         taught = self.presenter.limits.taught
-        learned = f" (from {taught} of your readings)" if taught else ""
+        learned = ""
+        if taught:
+            learned = f" (from {taught} of your readings)"
         return f"The photo suggests: {VERDICT_WORDS[photo.verdict].lower()}{sure}{learned}."
 
-    # -- photos ------------------------------------------------------------------------------------------------------
+    # -- photos ------------------------------------------------------------------------------------
 
     def _choose_photo(self, side: str) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, f"Photo of the {side}", "", "Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, f"Photo of the {side}", "", "Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)"
+        )
         if name:
             self.read_file(name, side)
 
     def read_file(self, name: str, side: str = "front") -> None:
         """Read a photo from a file, in a worker."""
+
         def load():
             from olive_almanac.steps.files import read_bytes
 
@@ -458,12 +592,17 @@ class ReadPage(StationPage):
         code = getattr(problem, "code", "")
         if not isinstance(problem, AlmanacError):
             raise problem
-        if code in ("no_marks", "bad_fit", "two", "bad_corners") and self.presenter.picture is not None:
+        if (
+            code in ("no_marks", "bad_fit", "two", "bad_corners")
+            and self.presenter.picture is not None
+        ):
             picture, scale = self.presenter.picture
             waiting = self.presenter.waiting
             self.upper.hide()
             self.lower.hide()
-            self.corner_page.show_photo(picture, scale, str(problem), waiting[2] if waiting else "front")
+            self.corner_page.show_photo(
+                picture, scale, str(problem), waiting[2] if waiting else "front"
+            )
         else:
             self.session.tell(str(problem))
 
@@ -481,17 +620,23 @@ class ReadPage(StationPage):
     def _photograph(self) -> None:
         """Have the stand-in's phone take a photo, then read it."""
         desk, bench = self.session.desk, self.main_window.make_bench()
-        side = "back" if self.view.at == 2 else "front"
+        side = "front"
+        if self.view.at == 2:
+            side = "back"
         number = 1 + len(desk.run.get("photos", {}).get(side, {}).get("source", "")) % 7
 
         def shoot():
             from olive_almanac.steps.lettering import letters
 
-            return bench.photograph(desk.trial, letters(), number=number, side=side, burnt=frozenset(desk.burnt))
+            return bench.photograph(
+                desk.trial, letters(), number=number, side=side, burnt=frozenset(desk.burnt)
+            )
 
         self.says.setText("The stand-in’s phone takes a photo ...")
         self.says.show()
-        self._reading = self.main_window.work(once(shoot), lambda data: self._photographed(data, side))
+        self._reading = self.main_window.work(
+            once(shoot), lambda data: self._photographed(data, side)
+        )
         self.show_reading()
 
     def _photographed(self, data: bytes, side: str) -> None:
@@ -501,7 +646,11 @@ class ReadPage(StationPage):
     def _reopen(self) -> None:
         """Show the kept photos again after a start."""
         work: list = []
-        if self._reading is None and self.session.attempt(lambda: work.append(self.presenter.reopen_work())) and work[0] is not None:
+        if (
+            self._reading is None
+            and self.session.attempt(lambda: work.append(self.presenter.reopen_work()))
+            and work[0] is not None
+        ):
             self.main_window.work(work[0], self._shown_again)
 
     def _shown_again(self, item) -> None:
@@ -519,13 +668,15 @@ class ReadPage(StationPage):
 
     def _take_mime(self, mime) -> None:
         """A file or a picture that was dropped or pasted; it goes to the side that is shown."""
-        side = "back" if self.view.at == 2 else "front"
+        side = "front"
+        if self.view.at == 2:
+            side = "back"
         if mime.hasUrls() and mime.urls()[0].isLocalFile():
             self.read_file(mime.urls()[0].toLocalFile(), side)
         elif mime.hasImage():
             self.read_bytes(png_of(mime.imageData()), "the pasted picture", side)
 
-    # -- notes and gauges --------------------------------------------------------------------------------------------
+    # -- notes and gauges --------------------------------------------------------------------------
 
     def _read_as(self, second: bool) -> None:
         self.presenter.read_as(second=second)
@@ -542,21 +693,30 @@ class ReadPage(StationPage):
             action = menu.addAction(DEFECT_WORDS[defect])
             action.setCheckable(True)
             action.setChecked(reading is not None and defect in reading.defects)
-            action.triggered.connect(lambda _=False, defect=defect: self.presenter.toggle_defect(defect))
+            action.triggered.connect(
+                lambda _=False, defect=defect: self.presenter.toggle_defect(defect)
+            )
         menu.popup(self.defects.mapToGlobal(self.defects.rect().topLeft()))
 
     def _measure(self, what: str, text: str) -> None:
         if self.presenter.measure(what, text):
             self.setFocus()
 
-    # -- keys --------------------------------------------------------------------------------------------------------
+    # -- keys --------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event) -> None:
         text, key = event.text().upper(), event.key()
-        moves = {Qt.Key.Key_Up: (1, 0), Qt.Key.Key_Down: (-1, 0), Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1)}
+        moves = {
+            Qt.Key.Key_Up: (1, 0),
+            Qt.Key.Key_Down: (-1, 0),
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+        }
         if event.matches(QKeySequence.StandardKey.Paste):
             self._take_mime(QGuiApplication.clipboard().mimeData())
-        elif event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        elif event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        ):
             super().keyPressEvent(event)
         elif text in self.keys:
             self.presenter.verdict(self.keys[text].verdict)
@@ -581,8 +741,13 @@ class ReadPage(StationPage):
 
     def _turn_over(self) -> None:
         """Front, back, drawing: the next of those there are."""
-        there = [0, *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.squared)]
-        self.view.set_at(there[(there.index(self.view.at) + 1) % len(there)] if self.view.at in there else 0)
+        there = [
+            0,
+            *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.squared),
+        ]
+        self.view.set_at(
+            there[(there.index(self.view.at) + 1) % len(there)] if self.view.at in there else 0
+        )
         self.show_reading()
 
     def main_action(self) -> None:

@@ -1,4 +1,6 @@
-"""The photo of a coupon, squared up, with its cells marked; and the whole photo, on which four corners can be picked by hand."""
+"""The photo of a coupon, squared up, with its cells marked; and the whole photo, on which four
+corners can be picked by hand.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPen
@@ -18,11 +20,14 @@ LOUPE, LOUPE_TIMES = 150.0, 3.0
 def image_of(bgr) -> QImage:
     """Return a picture that owns its pixels."""
     rgb = bgr[..., ::-1].copy()
-    return QImage(rgb.data, rgb.shape[1], rgb.shape[0], 3 * rgb.shape[1], QImage.Format.Format_RGB888).copy()
+    return QImage(
+        rgb.data, rgb.shape[1], rgb.shape[0], 3 * rgb.shape[1], QImage.Format.Format_RGB888
+    ).copy()
 
 
 class PhotoPicture(Painted):
-    """The squared-up photo: read cells with long corner marks, unread with short ones, flagged ones struck out, the one in hand framed.
+    """The squared-up photo: read cells with long corner marks, unread with short ones, flagged ones
+    struck out, the one in hand framed.
 
     Signals:
         cell_clicked(str): the id of the cell under the mouse.
@@ -43,8 +48,17 @@ class PhotoPicture(Painted):
     def show_photo(self, desk, codes, side: str, current: str, readings, suggested) -> None:
         if codes is not self._shown:
             self._shown = codes
-            self.image = image_of(codes) if codes is not None else None
-        self.desk, self.side, self.current, self.readings, self.suggested = desk, side, current, readings, suggested
+            if codes is not None:
+                self.image = image_of(codes)
+            else:
+                self.image = None
+        self.desk, self.side, self.current, self.readings, self.suggested = (
+            desk,
+            side,
+            current,
+            readings,
+            suggested,
+        )
         self.update()
 
     def _frame(self) -> tuple[float, QRectF]:
@@ -56,7 +70,10 @@ class PhotoPicture(Painted):
 
     def _rect(self, cell, k: float, board: QRectF) -> QRectF:
         x, y, w, h = cell.rect_mm
-        left = self.desk.trial.coupon.width_mm - x - w if self.side == "back" else x
+        if self.side == "back":
+            left = self.desk.trial.coupon.width_mm - x - w
+        else:
+            left = x
         return QRectF(board.left() + k * left, board.bottom() - k * (y + h), k * w, k * h)
 
     def mousePressEvent(self, event) -> None:
@@ -76,7 +93,9 @@ class PhotoPicture(Painted):
         coupon = self.desk.trial.coupon
         px_mm = self.image.width() / (coupon.width_mm + 2 * PAD_MM)
         pad = PAD_MM * px_mm
-        painter.drawImage(board, self.image, QRectF(pad, pad, coupon.width_mm * px_mm, coupon.height_mm * px_mm))
+        painter.drawImage(
+            board, self.image, QRectF(pad, pad, coupon.width_mm * px_mm, coupon.height_mm * px_mm)
+        )
         for cell in () if self.ring else self.desk.trial.cells:
             if cell.id in self.desk.burnt:
                 self._mark(painter, cell, self._rect(cell, k, board).adjusted(-3, -3, 3, 3))
@@ -93,22 +112,51 @@ class PhotoPicture(Painted):
             painter.setBrush(NO_BRUSH)
             for colour, width in ((LIGHT, 5.5), (DARK, 2.4)):
                 painter.setPen(QPen(colour, width))
-                painter.drawEllipse(rect.center(), 0.78 * max(rect.width(), rect.height()), 0.78 * max(rect.width(), rect.height()))
+                painter.drawEllipse(
+                    rect.center(),
+                    0.78 * max(rect.width(), rect.height()),
+                    0.78 * max(rect.width(), rect.height()),
+                )
 
     def _mark(self, painter, cell, q: QRectF) -> None:
         painter.setBrush(NO_BRUSH)
         if cell.id == self.current:
             q = q.adjusted(-3, -3, 3, 3)
             for colour, pen_width in ((DARK, 7.0), (LIGHT, 3.6)):
-                painter.setPen(QPen(colour, pen_width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.SquareCap, Qt.PenJoinStyle.MiterJoin))
+                painter.setPen(
+                    QPen(
+                        colour,
+                        pen_width,
+                        Qt.PenStyle.SolidLine,
+                        Qt.PenCapStyle.SquareCap,
+                        Qt.PenJoinStyle.MiterJoin,
+                    )
+                )
                 painter.drawRect(q)
             return
         arm = min(9.0 if cell.id in self.readings else 4.0, q.width() / 3)
-        doubtful = cell.id not in self.readings and any(flag != HOLDS for flag in getattr(self.suggested.get(cell.id), "flags", ()))
+        doubtful = cell.id not in self.readings and any(
+            flag != HOLDS for flag in getattr(self.suggested.get(cell.id), "flags", ())
+        )
         for colour, pen_width in ((DARK, 4.2), (LIGHT, 1.8)):
-            painter.setPen(QPen(colour, pen_width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.SquareCap, Qt.PenJoinStyle.MiterJoin))
-            for x, y, dx, dy in ((q.left(), q.top(), 1, 1), (q.right(), q.top(), -1, 1), (q.left(), q.bottom(), 1, -1), (q.right(), q.bottom(), -1, -1)):
-                painter.drawPolyline([QPointF(x + dx * arm, y), QPointF(x, y), QPointF(x, y + dy * arm)])
+            painter.setPen(
+                QPen(
+                    colour,
+                    pen_width,
+                    Qt.PenStyle.SolidLine,
+                    Qt.PenCapStyle.SquareCap,
+                    Qt.PenJoinStyle.MiterJoin,
+                )
+            )
+            for x, y, dx, dy in (
+                (q.left(), q.top(), 1, 1),
+                (q.right(), q.top(), -1, 1),
+                (q.left(), q.bottom(), 1, -1),
+                (q.right(), q.bottom(), -1, -1),
+            ):
+                painter.drawPolyline(
+                    [QPointF(x + dx * arm, y), QPointF(x, y), QPointF(x, y + dy * arm)]
+                )
             if doubtful:
                 painter.drawLine(q.topLeft(), q.bottomRight())
 
@@ -126,13 +174,22 @@ class CellCrop(Painted):
         if desk is not None and cell is not None and codes is not None:
             x, y, w, h = cell.rect_mm
             around = 0.25 * max(w, h)
-            left = desk.trial.coupon.width_mm - x - w if side == "back" else x
+            if side == "back":
+                left = desk.trial.coupon.width_mm - x - w
+            else:
+                left = x
             top = desk.trial.coupon.height_mm - y - h
             px_mm = codes.shape[1] / (desk.trial.coupon.width_mm + 2 * PAD_MM)
             x0, y0 = (max(0, round((v + PAD_MM - around) * px_mm)) for v in (left, top))
-            x1, y1 = round((left + w + PAD_MM + around) * px_mm), round((top + h + PAD_MM + around) * px_mm)
+            x1, y1 = (
+                round((left + w + PAD_MM + around) * px_mm),
+                round((top + h + PAD_MM + around) * px_mm),
+            )
             part = codes[y0:y1, x0:x1]
-            self.image = image_of(part) if part.size else None
+            if part.size:
+                self.image = image_of(part)
+            else:
+                self.image = None
             self.setAccessibleName(f"{self.caption} of cell {cell.id}")
         self.setVisible(self.image is not None)
         self.update()
@@ -143,7 +200,15 @@ class CellCrop(Painted):
         board = QRectF(0.5, 0.5, width - 1, height - 1)
         k = min(width / self.image.width(), height / self.image.height())
         painter.fillRect(board, C("wash"))
-        painter.drawImage(QRectF((width - k * self.image.width()) / 2, (height - k * self.image.height()) / 2, k * self.image.width(), k * self.image.height()), self.image)
+        painter.drawImage(
+            QRectF(
+                (width - k * self.image.width()) / 2,
+                (height - k * self.image.height()) / 2,
+                k * self.image.width(),
+                k * self.image.height(),
+            ),
+            self.image,
+        )
         painter.setPen(QPen(C("ink"), 1))
         painter.setBrush(NO_BRUSH)
         painter.drawRect(board)
@@ -155,7 +220,8 @@ class CellCrop(Painted):
 
 
 class CornerPicker(Painted):
-    """The whole photo with four handles to drag onto the coupon's corners; a loupe shows the one in hand.
+    """The whole photo with four handles to drag onto the coupon's corners; a loupe shows the one in
+    hand.
 
     Keys: 1 to 4 or Tab choose a handle, arrows move it by a pixel, with Shift by ten.
 
@@ -179,12 +245,17 @@ class CornerPicker(Painted):
         """Show a photo made small; the handles begin a fifth in from its corners."""
         self.image, self.scale = image_of(picture), scale
         w, h = self.image.width(), self.image.height()
-        self.points = [QPointF(x * w, y * h) for x, y in ((0.2, 0.2), (0.8, 0.2), (0.8, 0.8), (0.2, 0.8))]
+        self.points = [
+            QPointF(x * w, y * h) for x, y in ((0.2, 0.2), (0.8, 0.2), (0.8, 0.8), (0.2, 0.8))
+        ]
         self.choose(0)
 
     def corners_px(self) -> list[tuple[float, float]]:
         """The corners in pixels of the photo as it was decoded, in the order of CORNERS."""
-        return [((p.x() + 0.5) / self.scale - 0.5, (p.y() + 0.5) / self.scale - 0.5) for p in self.points]
+        return [
+            ((p.x() + 0.5) / self.scale - 0.5, (p.y() + 0.5) / self.scale - 0.5)
+            for p in self.points
+        ]
 
     def choose(self, at: int) -> None:
         self.at = at % 4
@@ -225,8 +296,15 @@ class CornerPicker(Painted):
         self.update()
 
     def keyPressEvent(self, event) -> None:
-        step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        step = 1.0
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            step = 10.0
+        ways = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }
         if self.image is not None and event.key() in ways:
             dx, dy = ways[event.key()]
             self._put(self.points[self.at] + QPointF(step * dx, step * dy))
@@ -239,7 +317,9 @@ class CornerPicker(Painted):
         if self.image is None:
             return
         k, left, top = self._frame()
-        painter.drawImage(QRectF(left, top, k * self.image.width(), k * self.image.height()), self.image)
+        painter.drawImage(
+            QRectF(left, top, k * self.image.width(), k * self.image.height()), self.image
+        )
         spots = [QPointF(left + k * p.x(), top + k * p.y()) for p in self.points]
         painter.setBrush(NO_BRUSH)
         for colour, pen_width in ((DARK, 3.0), (LIGHT, 1.4)):
@@ -251,7 +331,11 @@ class CornerPicker(Painted):
             painter.drawEllipse(spot, HANDLE, HANDLE)
             painter.setPen(DARK)
             painter.setFont(F("small_b"))
-            painter.drawText(QRectF(spot.x() - HANDLE, spot.y() - HANDLE, 2 * HANDLE, 2 * HANDLE), CENTRE, str(i + 1))
+            painter.drawText(
+                QRectF(spot.x() - HANDLE, spot.y() - HANDLE, 2 * HANDLE, 2 * HANDLE),
+                CENTRE,
+                str(i + 1),
+            )
         self._paint_loupe(painter, width, height, spots[self.at])
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))
@@ -260,26 +344,40 @@ class CornerPicker(Painted):
 
     def _paint_loupe(self, painter, width, height, spot: QPointF) -> None:
         """The surroundings of the handle in hand, larger, in the corner farthest from it."""
-        x = 8.0 if spot.x() > width / 2 else width - LOUPE - 8
-        y = 8.0 if spot.y() > height / 2 else height - LOUPE - 8
+        if spot.x() > width / 2:
+            x = 8.0
+        else:
+            x = width - LOUPE - 8
+        if spot.y() > height / 2:
+            y = 8.0
+        else:
+            y = height - LOUPE - 8
         frame = QRectF(x, y, LOUPE, LOUPE)
         part = LOUPE / LOUPE_TIMES
         point = self.points[self.at]
         painter.fillRect(frame, C("wash"))
         painter.save()
         painter.setClipRect(frame)
-        painter.drawImage(frame, self.image, QRectF(point.x() - part / 2, point.y() - part / 2, part, part))
+        painter.drawImage(
+            frame, self.image, QRectF(point.x() - part / 2, point.y() - part / 2, part, part)
+        )
         middle = frame.center()
         for colour, pen_width in ((DARK, 3.0), (LIGHT, 1.2)):
             painter.setPen(QPen(colour, pen_width))
-            painter.drawLine(QPointF(middle.x() - 18, middle.y()), QPointF(middle.x() + 18, middle.y()))
-            painter.drawLine(QPointF(middle.x(), middle.y() - 18), QPointF(middle.x(), middle.y() + 18))
+            painter.drawLine(
+                QPointF(middle.x() - 18, middle.y()), QPointF(middle.x() + 18, middle.y())
+            )
+            painter.drawLine(
+                QPointF(middle.x(), middle.y() - 18), QPointF(middle.x(), middle.y() + 18)
+            )
         painter.restore()
         painter.setPen(QPen(C("ink"), 2))
         painter.setBrush(NO_BRUSH)
         painter.drawRect(frame)
         painter.setFont(F("small_b"))
-        tag = QRectF(frame.left(), frame.top() if y < height / 2 else frame.bottom() - 22, LOUPE, 22)
+        tag = QRectF(
+            frame.left(), frame.top() if y < height / 2 else frame.bottom() - 22, LOUPE, 22
+        )
         painter.fillRect(tag, C("field"))
         painter.setPen(C("ink"))
         painter.drawText(tag, CENTRE, f"{self.at + 1}: {CORNERS[self.at]}")

@@ -1,8 +1,17 @@
-"""Set up at the machine: the checklist at the left, large enough to read at arm's length, the line's tool at the right."""
+"""Set up at the machine: the checklist at the left, large enough to read at arm's length, the
+line's tool at the right.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
-from PySide6.QtWidgets import QAbstractButton, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QGridLayout,
+    QHBoxLayout,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.cautions import FULL_CAUTION
@@ -37,7 +46,9 @@ class CheckLine(QAbstractButton):
 
     def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
         self.words, self.detail, self.ticked, self.current = words, detail, ticked, current
-        state = f"ticked at {ticked[11:16]}" if ticked else "not ticked"
+        state = "not ticked"
+        if ticked:
+            state = f"ticked at {ticked[11:16]}"
         self.setAccessibleName(f"{self.number}: {words}, {detail}, {state}")
         self.update()
 
@@ -59,7 +70,13 @@ class CheckLine(QAbstractButton):
         painter.drawRoundedRect(box, 4, 4)
         if self.ticked:
             painter.setPen(round_pen(C("on_olive"), 3.2))
-            painter.drawPolyline([box.topLeft() + QPointF(7, 15), box.topLeft() + QPointF(13, 21), box.topLeft() + QPointF(23, 9)])
+            painter.drawPolyline(
+                [
+                    box.topLeft() + QPointF(7, 15),
+                    box.topLeft() + QPointF(13, 21),
+                    box.topLeft() + QPointF(23, 9),
+                ]
+            )
         else:
             painter.setFont(F("ui_b"))
             painter.setPen(C("ink2"))
@@ -69,12 +86,16 @@ class CheckLine(QAbstractButton):
         painter.drawText(QRectF(60, 7, w - 130, 32), MIDDLE_LEFT, self.words)
         painter.setFont(F("ui"))
         painter.setPen(C("ink2"))
-        detail = painter.fontMetrics().elidedText(self.detail, Qt.TextElideMode.ElideRight, int(w - 74))
+        detail = painter.fontMetrics().elidedText(
+            self.detail, Qt.TextElideMode.ElideRight, int(w - 74)
+        )
         painter.drawText(QRectF(60, h - 34, w - 70, 24), MIDDLE_LEFT, detail)
         if self.ticked:
             painter.setFont(F("small"))
             painter.drawText(
-                QRectF(w - 70, 9, 58, 26), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.ticked[11:16]
+                QRectF(w - 70, 9, 58, 26),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                self.ticked[11:16],
             )
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))
@@ -83,7 +104,9 @@ class CheckLine(QAbstractButton):
 
 
 class ToolDrawing(Painted):
-    """Draws what a tool is about: the piece with its heights and shims, an edge and which way to turn, a frame on the bed."""
+    """Draws what a tool is about: the piece with its heights and shims, an edge and which way to
+    turn, a frame on the bed.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -96,7 +119,11 @@ class ToolDrawing(Painted):
         self.update()
 
     def paint(self, painter, width, height) -> None:
-        paint = {"level": self._paint_level, "square": self._paint_edge, "frame": self._paint_frame}.get(self.kind)
+        paint = {
+            "level": self._paint_level,
+            "square": self._paint_edge,
+            "frame": self._paint_frame,
+        }.get(self.kind)
         if paint is not None and self.drawing is not None:
             paint(painter, width, height)
 
@@ -114,25 +141,43 @@ class ToolDrawing(Painted):
             painter.drawEllipse(at, 4, 4)
             painter.setFont(F("small_b"))
             painter.setPen(C("on_stock"))
-            inward = QPointF(26 if x < w / 2 else -26 if x > w / 2 else 0, -14 if y <= h / 2 else 14)
-            painter.drawText(QRectF(at.x() + inward.x() - 30, at.y() + inward.y() - 9, 60, 18), CENTRE, f"{number_text(z, 2)}")
+            inward = QPointF(
+                26 if x < w / 2 else -26 if x > w / 2 else 0, -14 if y <= h / 2 else 14
+            )
+            painter.drawText(
+                QRectF(at.x() + inward.x() - 30, at.y() + inward.y() - 9, 60, 18),
+                CENTRE,
+                f"{number_text(z, 2)}",
+            )
         for n, (x, y) in enumerate(((0, 0), (w, 0), (w, h), (0, h))):
             shim = level.shims_mm[n]
             if shim < 0.05:
                 continue
             at = QPointF(left + k * x, foot - k * y)
-            side = -1 if x == 0 else 1
+            side = 1
+            if x == 0:
+                side = -1
             painter.setFont(F("ui_b"))
             painter.setPen(C("brass"))
-            down = 22 if y == 0 else -22
-            painter.drawText(QRectF(at.x() + side * 34 - 44, at.y() + down - 10, 88, 20), CENTRE, f"+ {number_text(shim, 2)} mm")
+            if y == 0:
+                down = 22
+            else:
+                down = -22
+            painter.drawText(
+                QRectF(at.x() + side * 34 - 44, at.y() + down - 10, 88, 20),
+                CENTRE,
+                f"+ {number_text(shim, 2)} mm",
+            )
 
     def _paint_edge(self, painter, width, height) -> None:
         skew = self.drawing
         y = height / 2
         painter.setPen(QPen(C("edge"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(40, y), QPointF(width - 40, y))
-        shown = max(-0.22, min(0.22, 0.22 * (skew.angle_deg / 2))) if skew.turn else 0.0  # exaggerated, so that it is seen
+        # exaggerated, so that it is seen
+        shown = 0.0
+        if skew.turn:
+            shown = max(-0.22, min(0.22, 0.22 * (skew.angle_deg / 2)))
         rise = shown * (width - 160)
         painter.setPen(QPen(C("ink"), 4))
         painter.drawLine(QPointF(70, y), QPointF(width - 90, y - rise))
@@ -141,15 +186,27 @@ class ToolDrawing(Painted):
             painter.setBrush(C("field"))
             painter.drawEllipse(at, 6, 6)
         if skew.turn:
-            down = 1 if skew.angle_deg > 0 else -1
-            start, end = QPointF(width - 62, y - rise), QPointF(width - 62, y - rise + down * max(34.0, abs(rise)))
+            if skew.angle_deg > 0:
+                down = 1
+            else:
+                down = -1
+            start, end = (
+                QPointF(width - 62, y - rise),
+                QPointF(width - 62, y - rise + down * max(34.0, abs(rise))),
+            )
             painter.setPen(round_pen(C("brass"), 3.5))
             painter.drawLine(start, end)
             painter.setBrush(C("brass"))
-            painter.drawPolygon(QPolygonF([end, end + QPointF(-7, -down * 12), end + QPointF(7, -down * 12)]))
+            painter.drawPolygon(
+                QPolygonF([end, end + QPointF(-7, -down * 12), end + QPointF(7, -down * 12)])
+            )
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(40, height - 22, width - 80, 18), MIDDLE_LEFT, "the edge as touched, its slant exaggerated")
+        painter.drawText(
+            QRectF(40, height - 22, width - 80, 18),
+            MIDDLE_LEFT,
+            "the edge as touched, its slant exaggerated",
+        )
 
     def _paint_frame(self, painter, width, height) -> None:
         frame, bed, clamps = self.drawing
@@ -159,7 +216,9 @@ class ToolDrawing(Painted):
         left, foot = 20 - k * min(0.0, frame.left_mm), height - 10 + k * min(0.0, frame.low_mm)
 
         def rect(box) -> QRectF:
-            return QRectF(left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1]))
+            return QRectF(
+                left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1])
+            )
 
         painter.setPen(QPen(C("edge"), 1.6))
         painter.setBrush(C("field"))
@@ -236,7 +295,17 @@ class ChecklistPage(Page):
         self.tick.clicked.connect(self.presenter.tick)
         answer = row(self.good, self.result, gap=10)
         answer.setStretch(1, 1)
-        tool = col(self.tool_title, self.tool_fields, 4, answer, self.more, self.drawing, self.remarks, self.tick, gap=8)
+        tool = col(
+            self.tool_title,
+            self.tool_fields,
+            4,
+            answer,
+            self.more,
+            self.drawing,
+            self.remarks,
+            self.tick,
+            gap=8,
+        )
         tool.setStretch(5, 1)
         return tool
 
@@ -246,15 +315,24 @@ class ChecklistPage(Page):
         else:
             self.presenter.choose(at)
 
-    # -- state -------------------------------------------------------------------------------------------------------
+    # -- state -------------------------------------------------------------------------------------
 
     def show_checklist(self) -> None:
         presenter, ticks = self.presenter, self.session.ticks
         for at, (line, check) in enumerate(zip(self.lines, CHECKS, strict=True)):
-            line.show_line(check.words, check.number(self.session), ticks.get(check.key, ""), current=at == presenter.at)
+            line.show_line(
+                check.words,
+                check.number(self.session),
+                ticks.get(check.key, ""),
+                current=at == presenter.at,
+            )
         left = presenter.left
         self.count.setText(f"{left} of {len(CHECKS)} left" if left else "all ticked")
-        self.on.setText("Plan a trial" if self.session.desk is None or self.session.desk.stage == "book" else "Go on to burn")
+        self.on.setText(
+            "Plan a trial"
+            if self.session.desk is None or self.session.desk.stage == "book"
+            else "Go on to burn"
+        )
         self.on.setProperty("kind", "" if left else "main")
         self.on.style().unpolish(self.on)
         self.on.style().polish(self.on)
@@ -279,14 +357,21 @@ class ChecklistPage(Page):
         if one.choices:
             part = WordPicker("ui_b", name=one.words)
             part.set_choices(one.choices, one.text)
-            part.picked.connect(lambda key, part=part, one=one: (part.set_choices(one.choices, key), self._typed(one.key, key)))
+            part.picked.connect(
+                lambda key, part=part, one=one: (
+                    part.set_choices(one.choices, key),
+                    self._typed(one.key, key),
+                )
+            )
         else:
             part = Number(one.words, 64)
             part.setText(one.text)
             part.textEdited.connect(lambda text, one=one: self._typed(one.key, text))
         words.setBuddy(part)
         self.grid.addWidget(words, line, 3 * at)
-        self.grid.addLayout(row(part, label(one.unit, "ui", "second"), None, gap=6), line, 3 * at + 1)
+        self.grid.addLayout(
+            row(part, label(one.unit, "ui", "second"), None, gap=6), line, 3 * at + 1
+        )
         self.grid.setColumnStretch(3 * at + 1, 1)
 
     def _typed(self, key: str, text: str) -> None:
@@ -299,7 +384,7 @@ class ChecklistPage(Page):
         self.more.setVisible(bool(result.lines))
         self.drawing.show_drawing(self.presenter.check.key, result.drawing)
 
-    # -- keys --------------------------------------------------------------------------------------------------------
+    # -- keys --------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event) -> None:
         key, text = event.key(), event.text()

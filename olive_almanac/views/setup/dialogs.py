@@ -23,7 +23,9 @@ def _field(name: str, text: str = "") -> QLineEdit:
 
 
 class StateDialog(QDialog):
-    """What has changed: starts a new machine state; the entries that become due are listed before it is confirmed."""
+    """What has changed: starts a new machine state; the entries that become due are listed before
+    it is confirmed.
+    """
 
     def __init__(self, presenter, parent) -> None:
         super().__init__(parent)
@@ -31,15 +33,19 @@ class StateDialog(QDialog):
         self.setWindowTitle("A new machine state")
         self.what = WordPicker("ui_b", name="What has changed")
         self.what.set_choices([(one, one) for one in CHANGES], CHANGES[0])
-        self.what.picked.connect(lambda key: self.what.set_choices([(one, one) for one in CHANGES], key))
+        self.what.picked.connect(
+            lambda key: self.what.set_choices([(one, one) for one in CHANGES], key)
+        )
         self.reason = _field("Reason")
         self.reason.setPlaceholderText("for example: new 50 mm lens")
         due = presenter.entries_made_due()
-        told = (
-            "No proven entry stands on this machine."
-            if not due
-            else (f"{len(due)} proven {'entry becomes' if len(due) == 1 else 'entries become'} due again:\n" + "\n".join(due[:12]))
-        )
+        if not due:
+            told = "No proven entry stands on this machine."
+        else:
+            told = (
+                f"{len(due)} proven {'entry becomes' if len(due) == 1 else 'entries become'} due "
+                "again:\n"
+            ) + "\n".join(due[:12])
         self.due = label(told, "ui", wrap=True)
         start = button("Start a new state", "main")
         start.clicked.connect(self._start)
@@ -49,7 +55,12 @@ class StateDialog(QDialog):
             col(
                 label(f"What has changed on {presenter.machine.name}?", "h2"),
                 hair("bold"),
-                row(label("The", "ui", "second"), self.what, label("has changed.", "ui", "second"), None),
+                row(
+                    label("The", "ui", "second"),
+                    self.what,
+                    label("has changed.", "ui", "second"),
+                    None,
+                ),
                 self.reason,
                 self.due,
                 6,
@@ -92,7 +103,9 @@ class CausticDrawing(Painted):
         painter.drawPolyline([QPointF(x(z), y(self.fit.diameter(z))) for z in steps])
         if low <= self.fit.focus_mm <= high:
             painter.setPen(QPen(C("olive"), 2, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(x(self.fit.focus_mm), 14), QPointF(x(self.fit.focus_mm), height - 34))
+            painter.drawLine(
+                QPointF(x(self.fit.focus_mm), 14), QPointF(x(self.fit.focus_mm), height - 34)
+            )
         painter.setPen(NO_PEN)
         painter.setBrush(C("ink"))
         for z, d in self.points:
@@ -100,12 +113,18 @@ class CausticDrawing(Painted):
         painter.setBrush(NO_BRUSH)
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(50, height - 30, width - 70, 18), CENTRE, f"height, mm: {number_text(low)} to {number_text(high)}")
+        painter.drawText(
+            QRectF(50, height - 30, width - 70, 18),
+            CENTRE,
+            f"height, mm: {number_text(low)} to {number_text(high)}",
+        )
         painter.drawText(QRectF(0, 14, 48, 18), CENTRE, f"{number_text(most, 2)} mm")
 
 
 class FocusDialog(QDialog):
-    """Line widths burnt at several heights: where the focus lies, how wide it is, how deep, each with its error."""
+    """Line widths burnt at several heights: where the focus lies, how wide it is, how deep, each
+    with its error.
+    """
 
     def __init__(self, presenter, parent) -> None:
         super().__init__(parent)
@@ -114,9 +133,18 @@ class FocusDialog(QDialog):
         self.heights = _field("Heights in mm", "-4 -3 -2 -1 0 1 2 3 4")
         self.widths = _field("Line widths in mm")
         self.widths.setPlaceholderText("one width for each height")
-        self.told = label("Burn a line at each height, measure its width, type both lists.", "ui", "second", wrap=True)
+        self.told = label(
+            "Burn a line at each height, measure its width, type both lists.",
+            "ui",
+            "second",
+            wrap=True,
+        )
         self.drawing = CausticDrawing()
-        self.take = button("Take it over", "main", tip="spot and Rayleigh range of the machine; Ctrl+Z takes it back")
+        self.take = button(
+            "Take it over",
+            "main",
+            tip="spot and Rayleigh range of the machine; Ctrl+Z takes it back",
+        )
         self.take.setEnabled(False)
         self.take.clicked.connect(self._take)
         leave = button("Close")
@@ -142,7 +170,9 @@ class FocusDialog(QDialog):
 
     def _work(self) -> None:
         try:
-            self.fit = focus_test(self.heights.text(), self.widths.text(), self.presenter.machine.wavelength_nm)
+            self.fit = focus_test(
+                self.heights.text(), self.widths.text(), self.presenter.machine.wavelength_nm
+            )
         except AlmanacError as problem:
             self.fit = None
             self.told.setText(str(problem))
@@ -153,10 +183,17 @@ class FocusDialog(QDialog):
                 float(part.replace("−", "-").replace(",", "."))
                 for part in self.heights.text().replace(", ", " ").replace(";", " ").split()
             ]
-            widths = [float(part.replace(",", ".")) for part in self.widths.text().replace(", ", " ").replace(";", " ").split()]
+            widths = [
+                float(part.replace(",", "."))
+                for part in self.widths.text().replace(", ", " ").replace(";", " ").split()
+            ]
             self.told.setText(
-                f"Best focus at {number_text(fit.focus_mm, 2)} ± {number_text(fit.focus_se_mm, 1)} mm. Spot {number_text(fit.waist_mm)} ± {number_text(fit.waist_se_mm, 1)} mm. "
-                f"Rayleigh range {number_text(fit.rayleigh_mm)} ± {number_text(fit.rayleigh_se_mm, 1)} mm. M² {number_text(fit.m2, 2)} ± {number_text(fit.m2_se, 1)}. "
+                f"Best focus at {number_text(fit.focus_mm, 2)} ± "
+                f"{number_text(fit.focus_se_mm, 1)} mm. Spot {number_text(fit.waist_mm)} ± "
+                f"{number_text(fit.waist_se_mm, 1)} mm. "
+                f"Rayleigh range {number_text(fit.rayleigh_mm)} ± "
+                f"{number_text(fit.rayleigh_se_mm, 1)} mm. M² {number_text(fit.m2, 2)} ± "
+                f"{number_text(fit.m2_se, 1)}. "
                 "Burnt lines read a little wide away from focus: take the range as an upper bound."
             )
             self.drawing.show_fit(fit, tuple(zip(heights, widths, strict=True)))

@@ -26,7 +26,10 @@ class SetUpPage(StationPage):
 
     def __init__(self, window) -> None:
         super().__init__(window)
-        self.machine_form, self.stock_form = Form("machine", ("basics", "power and lens", "controller")), Form("stock")
+        self.machine_form, self.stock_form = (
+            Form("machine", ("basics", "power and lens", "controller")),
+            Form("stock"),
+        )
         self.forms = QWidget()
         across = QHBoxLayout(self.forms)
         across.setContentsMargins(0, 0, 0, 0)
@@ -38,14 +41,23 @@ class SetUpPage(StationPage):
         self.stock_form.extra.addWidget(self.verdicts)
         self.facts = label("", "small", "second", wrap=True)
         self.machine_form.extra.addWidget(self.facts)
-        self.changed = button("Something has changed", tip="lens, air, tube, alignment or module: starts a new machine state")
+        self.changed = button(
+            "Something has changed",
+            tip="lens, air, tube, alignment or module: starts a new machine state",
+        )
         self.changed.clicked.connect(lambda: self._ask(StateDialog, self.changed))
-        self.focus_test = button("Focus test", tip="line widths at heights, the caustic through them")
+        self.focus_test = button(
+            "Focus test", tip="line widths at heights, the caustic through them"
+        )
         self.focus_test.clicked.connect(lambda: self._ask(FocusDialog, self.focus_test))
-        self.safety = button("Safety page", tip="eyes, fume, fire for this machine and stock, as PDF")
+        self.safety = button(
+            "Safety page", tip="eyes, fume, fire for this machine and stock, as PDF"
+        )
         self.safety.clicked.connect(self._print_safety)
         self.machine_form.extra.addSpacing(px(4))
-        self.machine_form.extra.addLayout(row(self.changed, self.focus_test, self.safety, None, gap=close(5, 8)))
+        self.machine_form.extra.addLayout(
+            row(self.changed, self.focus_test, self.safety, None, gap=close(5, 8))
+        )
         self.checklist = ChecklistPage(self.session, window.outside.now)
         self.checklist.forms_asked.connect(lambda: self.show_part(self.forms))
         self.checklist.done_asked.connect(self._go_on)
@@ -54,7 +66,9 @@ class SetUpPage(StationPage):
         whole.addWidget(self.forms)
         whole.addWidget(self.checklist)
         self.checklist.hide()
-        self.to_checklist = button("Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay")
+        self.to_checklist = button(
+            "Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay"
+        )
         self.to_checklist.clicked.connect(lambda: self.show_part(self.checklist))
         self.machine_form.foot.addWidget(self.to_checklist)
         self.presenter = SetUpPresenter(self.session, self)
@@ -71,7 +85,9 @@ class SetUpPage(StationPage):
 
     def enter(self) -> None:
         self.show_forms()
-        ready = self.session.subject.complete and not (self.presenter.new_machine or self.presenter.new_stock)
+        ready = self.session.subject.complete and not (
+            self.presenter.new_machine or self.presenter.new_stock
+        )
         self.show_part(self.checklist if ready else self.forms)
 
     def show_part(self, part: QWidget) -> None:
@@ -114,14 +130,22 @@ class SetUpPage(StationPage):
         machine, stock, shelf = self.presenter.machine, self.presenter.stock, self.session.shelf
         self.machine_form.show_fields(
             self._machine_fields(machine),
-            machine.name if machine else "Your machine" if not shelf.machines else "Another machine",
+            machine.name
+            if machine
+            else "Your machine"
+            if not shelf.machines
+            else "Another machine",
             "Keep these changes" if machine else "Add this machine",
             can_leave=self.presenter.new_machine and bool(shelf.machines),
             can_add=machine is not None,
         )
         self.stock_form.show_fields(
             stock_fields(stock),
-            stock.short_name if stock else "Your first stock" if not shelf.stocks else "Another stock",
+            stock.short_name
+            if stock
+            else "Your first stock"
+            if not shelf.stocks
+            else "Another stock",
             "Keep these changes" if stock else "Add this stock",
             can_leave=self.presenter.new_stock and bool(shelf.stocks),
             can_add=stock is not None,
@@ -134,20 +158,22 @@ class SetUpPage(StationPage):
 
     def _machine_fields(self, machine):
         self.machine_form.parts.setVisible(machine is not None)
-        part = self.machine_form.parts.at if machine is not None else 0
-        return (
-            power_fields(machine)
-            if part == 1
-            else controller_fields(machine)
-            if part == 2
-            else machine_fields(machine, self._source)
-        )
+        part = 0
+        if machine is not None:
+            part = self.machine_form.parts.at
+        if part == 1:
+            return power_fields(machine)
+        if part == 2:
+            return controller_fields(machine)
+        return machine_fields(machine, self._source)
 
     def show_bad_field(self, form: str, field: str, problem: str) -> None:
         (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)
 
     def _renew_source(self, source: str) -> None:
-        """A new machine of another source gets that source's usual values; a known machine keeps its own."""
+        """A new machine of another source gets that source's usual values; a known machine keeps
+        its own.
+        """
         if self.presenter.machine is None:
             name = self.machine_form.texts()["name"]
             self._source = source
@@ -183,7 +209,9 @@ class SetUpPage(StationPage):
         self._print_safety()
 
     def _lead_on(self) -> None:
-        """After a stock was kept: ask what is disputed, stay where it must not burn, else on to the machine."""
+        """After a stock was kept: ask what is disputed, stay where it must not burn, else on to the
+        machine.
+        """
         if self.session.permission.ask:
             self.verdicts.question.burn.setFocus()
         elif self.session.permission.allowed and self.session.entry is None:

@@ -1,4 +1,6 @@
-"""May it burn, can it work: the catalogue's answer for the stock on the present machine, task by task."""
+"""May it burn, can it work: the catalogue's answer for the stock on the present machine, task by
+task.
+"""
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -14,7 +16,9 @@ TASKS = (("cut", "Cut"), ("score", "Score"), ("engrave", "Engrave"), ("mark", "M
 
 
 class VerdictPanel(QWidget):
-    """What the stock gives off, what works on this source, the calipers' spread, and the disputed question."""
+    """What the stock gives off, what works on this source, the calipers' spread, and the disputed
+    question.
+    """
 
     def __init__(self, session) -> None:
         super().__init__()
@@ -27,23 +31,35 @@ class VerdictPanel(QWidget):
     def refresh(self, *, shown: bool = True) -> None:
         clear_layout(self.lines)
         machine, stock = self.session.subject.machine, self.session.subject.stock
-        entry = family_entry(stock) if stock else None
+        entry = None
+        if stock:
+            entry = family_entry(stock)
         self.setVisible(shown and entry is not None)
         if entry is None or stock is None:
             return
         self._show_thickness(stock)
-        source = machine.source if machine else "diode"
+        source = "diode"
+        if machine:
+            source = machine.source
         self.lines.addWidget(Heading(f"On a {SOURCES[source][0]} machine"))
         permission = self.session.permission
         if entry.state == "barred" or permission.ask:
-            self.lines.addWidget(label(permission.reason, "ui_b", "ember" if entry.state == "barred" else "", wrap=True))
+            self.lines.addWidget(
+                label(
+                    permission.reason, "ui_b", "ember" if entry.state == "barred" else "", wrap=True
+                )
+            )
         if entry.state != "barred":
             look = {"opacity": stock.opacity, "colour": stock.colour}
             told: dict[str, list[str]] = {}
             for task, word in TASKS:
-                told.setdefault(verdict_of(entry, source=source, task=task, **look), []).append(word.lower())
+                told.setdefault(verdict_of(entry, source=source, task=task, **look), []).append(
+                    word.lower()
+                )
             for verdict, tasks in told.items():
-                self.lines.addWidget(label(f"{', '.join(tasks)}: {verdict}".capitalize(), "ui", wrap=True))
+                self.lines.addWidget(
+                    label(f"{', '.join(tasks)}: {verdict}".capitalize(), "ui", wrap=True)
+                )
         self.lines.addWidget(label(f"Gives off {entry.gives_off}.", "small", "second", wrap=True))
         if entry.advice:
             self.lines.addWidget(label(entry.advice, "small", "second", wrap=True))
@@ -54,7 +70,8 @@ class VerdictPanel(QWidget):
             spread = max(stock.measured_mm) - min(stock.measured_mm)
             self.lines.addWidget(
                 label(
-                    f"Measured {number_text(stock.true_thickness_mm)} mm in the mean, spread {number_text(spread, 2)} mm; "
+                    f"Measured {number_text(stock.true_thickness_mm)} mm in the mean, spread "
+                    f"{number_text(spread, 2)} mm; "
                     f"nominal {number_text(stock.thickness_mm)} mm.",
                     "small",
                     "second",
