@@ -115,8 +115,7 @@ def _make(folder, count, readings):
         connection.executemany(
             (
                 "INSERT INTO reading (uid, revision, at, who, why, removed, trial_uid, body) "
-                "VALUES "
-                "(?, 1, '2026-01-01', '', 'read', 0, ?, ?)"
+                "VALUES (?, 1, '2026-01-01', '', 'read', 0, ?, ?)"
             ),
             ((f"t{n // 24}/A{n % 24}", f"t{n // 24}", body) for n in range(readings)),
         )

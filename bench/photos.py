@@ -175,14 +175,11 @@ def _time_ratio(trial, data):
 def _peak_mb(megapixels):
     """Memory of reading one photo, this many megapixels large, in a process of its own."""
     code = (
-        "import resource, sys, cv2, numpy as np\n"
-        "from bench.photos import KINDS, _trial\n"
+        "import resource, sys, cv2, numpy as np\nfrom bench.photos import KINDS, _trial\n"
         "from olive_almanac.formats.photo import decode_photo\n"
         "from olive_almanac.core.photo.reader import read_photo\n"
-        "trial = _trial(*KINDS[0][1:])\n"
-        "data = sys.stdin.buffer.read()\n"
-        "photo = decode_photo(data)\n"
-        "read_photo(photo.pixels, trial, f35=photo.f35)\n"
+        "trial = _trial(*KINDS[0][1:])\ndata = sys.stdin.buffer.read()\n"
+        "photo = decode_photo(data)\nread_photo(photo.pixels, trial, f35=photo.f35)\n"
         "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000)\n"
     )
     import cv2

@@ -466,8 +466,7 @@ def _burn(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
     _say(
         arguments,
         f"{count_text(len(burnt), 'cell')} burnt in {duration_text(clock)}, {flares} flared up. "
-        "What an eye would see is in "
-        f"{arguments.out / 'seen.json'}."
+        f"What an eye would see is in {arguments.out / 'seen.json'}."
         + ("" if arguments.no_photo else f" A phone’s photo is in {arguments.out / 'photo.jpg'}."),
         seen,
     )
@@ -593,8 +592,7 @@ def _decide(arguments: argparse.Namespace, doors: Doors, library: Path) -> int:
         words += "".join(
             (
                 f"\nNext: {percent_text(s.power)} %, {number_text(s.speed_mm_s)} mm/s, "
-                f"{s.passes} x, "
-                f"focus {number_text(s.focus_mm)} mm"
+                f"{s.passes} x, focus {number_text(s.focus_mm)} mm"
             )
             for s in decision.next_cells
         )

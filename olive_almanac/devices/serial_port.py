@@ -21,8 +21,7 @@ class SerialWire:
         except (OSError, ValueError) as problem:
             raise CannotWrite(
                 f"The port {port} cannot be opened: {problem}. Check the cable, the name of the "
-                "port, and that no other "
-                "program uses it."
+                "port, and that no other program uses it."
             ) from problem
 
     def write(self, data: bytes) -> int:

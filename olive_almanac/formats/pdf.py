@@ -176,8 +176,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
         36.5,
         (
             f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, coupon "
-            f"{size} "
-            f"mm.{turned}"
+            f"{size} mm.{turned}"
         ),
         most,
         10,
@@ -347,8 +346,7 @@ def write_card(
         84,
         (
             f"Stay within reach while it burns. Eyewear for {machine.wavelength_nm:.0f} nm. "
-            "Exhaust "
-            "on. Extinguisher at hand."
+            "Exhaust on. Extinguisher at hand."
         ),
         right - left,
         10,

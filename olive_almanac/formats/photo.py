@@ -42,8 +42,7 @@ class Photo:
         return (
             (
                 "The file was cut off while it was copied: its lower part is missing. What "
-                "arrived is "
-                "read; copy it again for the rest."
+                "arrived is read; copy it again for the rest."
             ),
         )
 

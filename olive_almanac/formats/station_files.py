@@ -73,8 +73,7 @@ def _read(kind: str, text: str, where: str) -> dict[str, Any]:
     if version > VERSION:
         raise BadFile(
             f"{where} was written by a newer Olive Almanac (version {version}); this one reads up "
-            f"to {VERSION}. "
-            "Update the program on this computer."
+            f"to {VERSION}. Update the program on this computer."
         )
     return {key: value for key, value in plain.items() if key not in ("format", "version")}
 

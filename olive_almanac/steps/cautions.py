@@ -20,8 +20,7 @@ __all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
 
 FULL_CAUTION = (
     "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a "
-    "qualified laser safety "
-    "officer come first."
+    "qualified laser safety officer come first."
 )
 _SMOKE = {
     "Wood": "wood and glue smoke",
@@ -146,8 +145,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
             "Eyes",
             (
                 f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {needed}. Everybody in the "
-                "room "
-                "wears it, also when a shield is fitted."
+                "room wears it, also when a shield is fitted."
             ),
         ),
         (
@@ -155,8 +153,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
             gives_off
             + (
                 " Exhaust outdoors or through a filter made for it; wait until the room has "
-                "cleared "
-                "before you open it."
+                "cleared before you open it."
             ),
         ),
         (
@@ -169,8 +166,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
             "Reflection",
             (
                 "Polished metal and mirrors throw the beam back: keep them off the lens axis, "
-                "mirrors "
-                "face down."
+                "mirrors face down."
             ),
         ),
         (

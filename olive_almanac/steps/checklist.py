@@ -385,8 +385,7 @@ def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     return ToolResult(
         (
             f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the "
-            "fume "
-            "is gone then."
+            "fume is gone then."
         ),
         (
             (
@@ -444,13 +443,11 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         (
             (
                 f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, "
-                f"{EDITION}, "
-                "from memory. An aid: ask a laser safety officer."
+                f"{EDITION}, from memory. An aid: ask a laser safety officer."
             ),
             (
                 "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door "
-                "shut, "
-                "everybody in goggles."
+                "shut, everybody in goggles."
             ),
         ),
     )

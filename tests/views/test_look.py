@@ -82,8 +82,7 @@ class LookTest(test_stations.ShopCase):
                             told,
                             (
                                 f"{type(widget).__name__} “{getattr(widget, 'text', str)()}” "
-                                "has no "
-                                "name"
+                                "has no name"
                             ),
                         )
 

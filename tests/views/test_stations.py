@@ -94,8 +94,7 @@ class BookTest(ShopCase):
             QGuiApplication.clipboard().text(),
             (
                 "Long Bed 60 W, Birch ply 3.0 mm, lot 7, cut: 85 %, 720 mm/min, 1 pass, focus 1.5 "
-                "mm, "
-                "air full (on trial)"
+                "mm, air full (on trial)"
             ),
         )
 

@@ -581,8 +581,7 @@ class _Window:
             says = "Every setting that gets through may flare or char through. " + (
                 (
                     f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed: quicker "
-                    "passes, "
-                    "more of them."
+                    "passes, more of them."
                 )
                 if next_cells.cells
                 else "Nothing cooler is left to try."

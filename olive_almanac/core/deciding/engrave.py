@@ -156,8 +156,7 @@ def decide_engrave(
         target,
         knowledge.cells_read,
         f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; "
-        f"known to ± {max(1, round(100 * doubt))} % "
-        f"from {knowledge.cells_read} cells.",
+        f"known to ± {max(1, round(100 * doubt))} % from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
         remarks=_remarks(knowledge, pairs, settings, energy),
     )
@@ -320,8 +319,7 @@ def _undecided(
     )
     says = (
         f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with "
-        f"{100 * top:.0f} % chance only. "
-        f"Burn the {count_text(len(cells), 'cell')} proposed."
+        f"{100 * top:.0f} % chance only. Burn the {count_text(len(cells), 'cell')} proposed."
     )
     return Decision(
         (), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt

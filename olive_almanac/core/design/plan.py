@@ -605,8 +605,7 @@ def _spread(
         raise NoRoom(
             (
                 f"No room: {_short(short)} for a single cell of {lengths_text(w, h + foot)} mm "
-                "with "
-                "its run-up."
+                "with its run-up."
             ),
             short,
         )

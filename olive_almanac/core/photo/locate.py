@@ -183,8 +183,7 @@ def _by_holes(pyramid: Pyramid, trial: Trial, f35: float | None, out: frozenset[
         raise PhotoTrouble(
             "no_marks",
             "The holes could not be matched with those of the front. Lay the coupon on paper of "
-            "another colour, or pick the "
-            "corners of the box around the holes by hand."
+            "another colour, or pick the corners of the box around the holes by hand."
             if out
             else (
                 "The back is found by the holes that the front shows, and there are none. Read "
@@ -370,8 +369,7 @@ def _all_four(
             "bad_fit",
             (
                 f"The marks do not fit this coupon’s layout (off by {rest_px:.1f} px). Another "
-                "coupon "
-                "may be open, or the piece is bent."
+                "coupon may be open, or the piece is bent."
             ),
         )
     says: tuple[str, ...] = ()
@@ -379,8 +377,7 @@ def _all_four(
         says = (
             (
                 f"Only {marks} of 4 marks were found; positions may be off. Take the photo with "
-                "all "
-                "four in it."
+                "all four in it."
             ),
         )
     return Sight(
@@ -418,8 +415,7 @@ def _other_coupon(found: dict[int, list[Floats]], ids: list[int]) -> PhotoTroubl
     return PhotoTrouble(
         "wrong_coupon",
         f"The marks in this photo are those of another coupon (set {min(sets) + 1}; this one "
-        f"carries set {ids[0] // SET_OF + 1}). "
-        "Open that coupon, or photograph this one.",
+        f"carries set {ids[0] // SET_OF + 1}). Open that coupon, or photograph this one.",
     )
 
 
@@ -458,8 +454,7 @@ def _one_coupon(
             "two",
             (
                 "Two coupons with the same marks are in this photo. Photograph one at a time, or "
-                "pick "
-                "the corners of the one to read."
+                "pick the corners of the one to read."
             ),
         )
     if whole:

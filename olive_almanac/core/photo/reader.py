@@ -246,8 +246,7 @@ def _refined(
                 *sight.says,
                 (
                     "The piece does not lie flat, or the lens bends strongly (rest error "
-                    f"{left:.2f} "
-                    "mm)."
+                    f"{left:.2f} mm)."
                 ),
             )
         if by_hand:
@@ -284,8 +283,7 @@ def _check_layout(
         raise PhotoTrouble(
             "bad_layout",
             "The marks are this coupon’s, but its cells are not where they should be: another "
-            "coupon with "
-            "the same marks is in the picture. Open that one, or photograph this one.",
+            "coupon with the same marks is in the picture. Open that one, or photograph this one.",
         )
 
 
@@ -555,16 +553,14 @@ def _says(trial: Trial, sight: Sight, cells: tuple[CellSight, ...]) -> tuple[str
             "uneven_light",
             (
                 "Shadow edges or reflections cross the coupon. Turn it away from the lamp or "
-                "shade it "
-                "evenly, take it again."
+                "shade it evenly, take it again."
             ),
         ),
         (
             "unsure",
             (
                 "The background looks much like the stock: lay the coupon on plain paper of "
-                "another "
-                "colour, take it again."
+                "another colour, take it again."
             ),
         ),
     ):

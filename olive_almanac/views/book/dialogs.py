@@ -222,8 +222,7 @@ class NotesDialog(QDialog):
             label(
                 (
                     f"Rows that name no machine are for {name}. Everything comes in as a guess, "
-                    "with "
-                    "where it came from."
+                    "with where it came from."
                 ),
                 "ui",
                 "second",
@@ -289,8 +288,7 @@ class NotesDialog(QDialog):
             }
             first = [
                 f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, "
-                f"{e.setting.speed_mm_s:.4g} mm/s, "
-                f"{passes_text(e.setting.passes)}"
+                f"{e.setting.speed_mm_s:.4g} mm/s, {passes_text(e.setting.passes)}"
                 for e in found.entries[:4]
             ]
             lines = ["For example: " + "; ".join(first) + ".", *lines]

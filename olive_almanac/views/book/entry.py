@@ -324,8 +324,7 @@ class EntryPage(Page):
         self._paragraph("Nothing is known of this stock on this machine yet.", "h2", "")
         self._paragraph(
             "A coupon of 24 cells usually decides it. The levels are suggested from the family of "
-            "the stock, the beam and the "
-            "thickness; you can change every one."
+            "the stock, the beam and the thickness; you can change every one."
         )
         self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
         self.main_button.clicked.connect(self.plan_asked)

@@ -32,8 +32,7 @@ class Welcome(Page):
         layout.addSpacing(px(16))
         text = label(
             "What do I set, how sure are we, and what do I burn next? The book answers from "
-            "coupons that you burnt and read "
-            "yourself. It is empty now. There are three ways in.",
+            "coupons that you burnt and read yourself. It is empty now. There are three ways in.",
             "ui",
             "second",
             wrap=True,
@@ -69,8 +68,7 @@ class Welcome(Page):
         self.note = label(
             (
                 "Three machines, twelve stocks, entries in every state. Nothing of it gets into "
-                "your "
-                "library."
+                "your library."
             ),
             "small",
             "second",

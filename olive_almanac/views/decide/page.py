@@ -410,8 +410,7 @@ class DecidePage(StationPage):
                         "best focus",
                         (
                             f"{number_text(fit.focus_mm, 2)} ± "
-                            f"{number_text(fit.focus_se_mm, 2)} mm "
-                            "below the face"
+                            f"{number_text(fit.focus_se_mm, 2)} mm below the face"
                         ),
                     ),
                     ("narrowest beam", f"{number_text(fit.waist_mm, 2)} mm"),

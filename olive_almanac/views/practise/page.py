@@ -116,8 +116,7 @@ class PractisePage(StationPage):
             sheet = exercise.stock.sheets[0]
             facts = (
                 f"{exercise.machine.label}, {TASK_WORDS[exercise.task]}, {exercise.cells} cells "
-                "on a sheet of "
-                f"{sheet.width_mm:g} × {sheet.height_mm:g} mm"
+                f"on a sheet of {sheet.width_mm:g} × {sheet.height_mm:g} mm"
             )
             words = col(
                 label(exercise.title, "h3"),

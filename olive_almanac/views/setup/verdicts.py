@@ -71,8 +71,7 @@ class VerdictPanel(QWidget):
             self.lines.addWidget(
                 label(
                     f"Measured {number_text(stock.true_thickness_mm)} mm in the mean, spread "
-                    f"{number_text(spread, 2)} mm; "
-                    f"nominal {number_text(stock.thickness_mm)} mm.",
+                    f"{number_text(spread, 2)} mm; nominal {number_text(stock.thickness_mm)} mm.",
                     "small",
                     "second",
                     wrap=True,
