@@ -123,14 +123,14 @@ def _make(folder, count, readings):
 
 def _find_ms(session):
     for words in SEARCHES:
-        find_entries(session.shelf, words, TODAY)  # warm
+        find_entries(session.catalogue, words, TODAY)  # warm
     times = []
     for _ in range(20):
         for words in SEARCHES:
             began = time.perf_counter()
-            hits = find_entries(session.shelf, words, TODAY)
+            hits = find_entries(session.catalogue, words, TODAY)
             times.append(1000 * (time.perf_counter() - began))
-    assert hits or len(session.shelf.entries) < MANY
+    assert hits or len(session.catalogue.entries) < MANY
     return statistics.median(times)
 
 
@@ -208,10 +208,10 @@ def measure():
             f"Sample {n},{1 + n % 9},{20 + n % 80},{5 + n % 200},{1 + n % 3}\n"
             for n in range(NOTES)
         )
-        desk = NotesDesk(session)
+        active = NotesDesk(session)
         began = time.perf_counter()
-        desk.paste(text)
-        assert desk.keep()
+        active.paste(text)
+        assert active.keep()
         took = time.perf_counter() - began
         assert len(library.entries()) == FEW + NOTES
         library.close()

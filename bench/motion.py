@@ -12,7 +12,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.design.kinds import TrialChoices, kinds_for
+from olive_almanac.core.design.choices import TrialChoices
+from olive_almanac.core.design.kinds.kind import kinds_for
 from olive_almanac.core.design.plan import NoRoom, plan_trial
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.demo.shop import MACHINES, STOCKS
@@ -98,7 +99,7 @@ def _trials():
             junction_mm=draw.choice((0.005, 0.01, 0.05)),
         )
         task = draw.choice(("cut", "score", "engrave"))
-        kind = draw.choice(kinds_for(task))
+        kind = draw.choice(kinds_for(task)).id
         choices = TrialChoices(
             (0.5, 1.0),
             tuple(sorted(draw.uniform(3, machine.max_speed_mm_s) for _ in range(3))),
@@ -123,7 +124,7 @@ def _trials():
                 name="Coupon 0001",
                 made="2026-04-14",
                 lettering=letters(),
-                engraving="works",
+                engraves=True,
                 settle=True,
             ).trial
         except NoRoom:

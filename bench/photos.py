@@ -64,7 +64,7 @@ KINDS = (  # family, kind, task, machine, stock
 def _trial(kind, task, machine, stock):
     plain = replace(stock, sheets=())
     choices = suggest_levels(
-        machine, plain, task, kind=kind, lettering=letters(), engraving="works"
+        machine, plain, task, kind=kind, lettering=letters(), engraves=True
     ).choices
     return plan_trial(
         machine,
@@ -76,7 +76,7 @@ def _trial(kind, task, machine, stock):
         name="Coupon 0007",
         made="2026-04-14",
         lettering=letters(),
-        engraving="works",
+        engraves=True,
         settle=True,
     ).trial
 

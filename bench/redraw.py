@@ -28,10 +28,12 @@ def measure():
     from olive_almanac.core.design.plan import plan_trial
     from olive_almanac.core.design.suggest import suggest_levels
     from olive_almanac.core.materials.catalogue import Permission
+    from olive_almanac.core.records.run import CellBurn, RunRecord
     from olive_almanac.demo.shop import MACHINES, STOCKS
     from olive_almanac.standins.bench import StandInBench
     from olive_almanac.storage.library import Library
-    from olive_almanac.views.window import MainWindow, make_application
+    from olive_almanac.views.application import make_application
+    from olive_almanac.views.window import MainWindow
 
     machine, stock = MACHINES[1], STOCKS[0]
     trial = plan_trial(
@@ -57,18 +59,18 @@ def measure():
         library.save_trial(trial, "read", "burnt")
         library.save_run(
             trial.id,
-            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+            RunRecord(by="machine", cells={cell.id: CellBurn() for cell in trial.cells}),
             "burnt",
         )
         library.close()
         make_application()
-        window = MainWindow(folder, program.make_outside(Path(scratch) / "p.json"))
+        window = MainWindow(folder, program.make_services(Path(scratch) / "p.json"))
         window.resize(1280, 800)
         window.show()
         window.open_library()
         wait_until(lambda: window.session.library is not None)
-        window.go("Read")
-        page = window.page("Read")
+        window.navigate("read")
+        page = window.page("read")
         wait_until(lambda: page.edge_is_drawn)
         settle(WARM_MS)  # the program loads what it needs in a worker as soon as the page is open
         gaps, last = [], time.perf_counter()

@@ -9,7 +9,7 @@ import subprocess
 import sys
 import time
 
-from olive_almanac.core.design.kinds import TrialChoices
+from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.demo.shop import MACHINES, STOCKS
@@ -34,7 +34,7 @@ def _trial():
         name="Coupon 0001",
         made="2026-04-14",
         lettering=letters(),
-        engraving="works",
+        engraves=True,
         settle=True,
     ).trial
 
@@ -71,7 +71,7 @@ def measure():
         name="Coupon 0001",
         made="2026-04-14",
         lettering=letters(),
-        engraving="works",
+        engraves=True,
         settle=True,
     ).trial
     wire = StandInWire(trial.machine, pace=math.inf)

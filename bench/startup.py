@@ -29,14 +29,15 @@ FIRST_PICTURE = """
 import json, sys, time
 from pathlib import Path
 from olive_almanac import __main__ as program
-from olive_almanac.views.window import MainWindow, Outside, make_application
+from olive_almanac.views.application import make_application
+from olive_almanac.views.window import MainWindow
 folder = Path(sys.argv[1])
 app = make_application()
-window = MainWindow(folder, program.make_outside(folder / "preferences.json"))
+window = MainWindow(folder, program.make_services(folder / "preferences.json"))
 window.show()
 app.processEvents()
-assert window.station == "Book"
-rows = window.pages["Book"].left.index.index_model.rowCount()
+assert window.station == "book"
+rows = window.pages["book"].left.index.index_model.rowCount()
 print(json.dumps({"cpu_s": time.process_time(), "rows": rows, "loaded": sorted(sys.modules)}))
 """
 

@@ -14,7 +14,7 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
-from olive_almanac.core.design.kinds import TrialChoices
+from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.demo.shop import MACHINES, STOCKS
@@ -39,7 +39,7 @@ def _plan(machine, choices, task="engrave"):
         name="Coupon 0001",
         made="2026-04-14",
         lettering=letters(),
-        engraving="works",
+        engraves=True,
         settle=True,
     )
 
@@ -94,18 +94,19 @@ def _relayout_ms() -> float:
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from olive_almanac import __main__ as program
-    from olive_almanac.views.window import MainWindow, make_application
+    from olive_almanac.views.application import make_application
+    from olive_almanac.views.window import MainWindow
 
     application = make_application()
     with tempfile.TemporaryDirectory() as holder:
         library = program._open_library(Path(holder))
         library.save_machine(MACHINES[1], "set up")
         library.save_stock(STOCKS[0], "set up")
-        window = MainWindow(Path(holder), program.make_outside(Path(holder) / "preferences.json"))
+        window = MainWindow(Path(holder), program.make_services(Path(holder) / "preferences.json"))
         window.session.attach(library)
         window.show()
-        window.go("Plan")
-        presenter = window.page("Plan").presenter
+        window.navigate("plan")
+        presenter = window.page("plan").presenter
         presenter.choose_sheet("")
         for key in ("power_steps", "speed_steps"):
             presenter.change(key, "12")

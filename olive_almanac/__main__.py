@@ -7,16 +7,15 @@ import sys
 import tempfile
 from datetime import date, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from olive_almanac import cli
+from olive_almanac.cli import command
+from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.steps.ports import Bench, Library, Wire
+from olive_almanac.views.services import WindowServices
 
-if TYPE_CHECKING:
-    from olive_almanac.views.window import Outside
-
-__all__ = ["doors", "main", "make_demo", "make_outside"]
+__all__ = ["main", "make_demo", "make_services", "services"]
 
 DEMO_SEED = 5
 
@@ -70,9 +69,9 @@ def _today() -> date:
 
 
 def _open_window(folder: Path, preferences: Path | None = None) -> int:
-    from olive_almanac.views.window import run_window
+    from olive_almanac.views.application import run_window
 
-    return run_window(folder, make_outside(preferences or _preferences_file()))
+    return run_window(folder, make_services(preferences or _preferences_file()))
 
 
 def _connect(machine: Machine, pace: float) -> Wire:
@@ -87,11 +86,9 @@ def _open_port(port: str, baud: int) -> Wire:
     return SerialWire(port, baud)
 
 
-def make_outside(preferences: Path, **other: Any) -> Outside:
+def make_services(preferences: Path, **other: Any) -> WindowServices:
     """Return all that the window needs from outside the views; `other` replaces parts of it."""
-    from olive_almanac.views.window import Outside
-
-    doors = {
+    usual: dict[str, Any] = {
         "open_library": _open_library,
         "restore_library": _restore_library,
         "make_bench": _make_bench,
@@ -100,7 +97,7 @@ def make_outside(preferences: Path, **other: Any) -> Outside:
         "connect": _connect,
         "open_port": _open_port,
     }
-    return Outside(preferences_file=preferences, **{**doors, **other})
+    return WindowServices(preferences_file=preferences, **{**usual, **other})
 
 
 def make_demo(folder: Path, today: date | None = None) -> None:
@@ -143,14 +140,14 @@ def _open_demo(out: Path | None) -> int:
     target = out or folder / "pictures"
     work_through_demo(
         folder,
-        make_outside(folder / "preferences.json"),
+        make_services(folder / "preferences.json"),
         target,
         say=lambda words: print(words, flush=True),
     )
     return 0
 
 
-doors = cli.Doors(
+services = CommandServices(
     _open_library,
     _restore_library,
     _make_bench,
@@ -163,7 +160,7 @@ doors = cli.Doors(
 
 
 def main() -> int:
-    return cli.main(sys.argv[1:], doors)
+    return command.main(sys.argv[1:], services)
 
 
 if __name__ == "__main__":

@@ -18,7 +18,7 @@ def photograph(window) -> None:
     """Have the stand-in's phone take a photo of the coupon on the desk, and wait until it is read
     or asks for its corners.
     """
-    page = window.page("Read")
+    page = window.page("read")
     page.view.set_at(1)
     page.take.click()
     wait_until(
@@ -31,14 +31,15 @@ def photograph(window) -> None:
 
 def main(target: Path) -> None:
     use_virtual_screen()
-    from olive_almanac.views.window import MainWindow, make_application
+    from olive_almanac.views.application import make_application
+    from olive_almanac.views.window import MainWindow
 
     make_application()
     target.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch) / "demo"
         program.make_demo(folder, DAY)
-        outside = program.make_outside(Path(scratch) / "preferences.json", now=lambda: NOON)
+        outside = program.make_services(Path(scratch) / "preferences.json", now=lambda: NOON)
 
         def take(window, name: str) -> None:
             settle(300)
@@ -57,11 +58,11 @@ def main(target: Path) -> None:
         window.open_library()
         wait_until(lambda: window.session.library is not None)
         choose = window.session.choose
-        window.go("Book")
+        window.navigate("book")
         choose(machine="north-bench", stock="birch-3", task="cut")
         take(window, "book")
-        window.go("Set up")
-        checklist = window.page("Set up").checklist
+        window.navigate("set_up")
+        checklist = window.page("set_up").checklist
         checklist.presenter.texts["level"] = {
             "ll": "0.05",
             "lr": "0.62",
@@ -73,11 +74,11 @@ def main(target: Path) -> None:
         checklist.presenter.tick()
         checklist.presenter.choose(2)
         take(window, "set-up")
-        window.page("Set up").show_part(window.page("Set up").forms)
+        window.page("set_up").show_part(window.page("set_up").forms)
         take(window, "machine-and-stock")
         choose(machine="long-bed", stock="birch-3", task="cut")
-        window.go("Plan")
-        plan = window.page("Plan")
+        window.navigate("plan")
+        plan = window.page("plan")
         wait_until(lambda: plan.sheet.outlook is not None)
         take(window, "plan")
         plan.choices.leaf.setFocus()
@@ -88,24 +89,24 @@ def main(target: Path) -> None:
         take(window, "plan-kerf")
         plan.presenter.choose_kind("grid")
         window.switch_theme()
-        plan = window.page("Plan")
+        plan = window.page("plan")
         plan.shade._choose(1)
         wait_until(lambda: plan.sheet.outlook is not None)
         take(window, "plan-outlook-workshop")
         window.switch_theme()
         choose(machine="long-bed", stock="plate-1", task="engrave")
-        window.go("Burn")
-        burn = window.page("Burn")
+        window.navigate("burn")
+        burn = window.page("burn")
         burn.pace.set_at(2)
         burn.main_action()
-        wait_until(lambda: len(window.session.desk.burnt) >= 13)
+        wait_until(lambda: len(window.session.active.burnt) >= 13)
         burn.presenter.pause()
         take(window, "burn")
         burn.presenter.stop()
-        window.go("Practise")
+        window.navigate("practise")
         take(window, "practise")
         choose(machine="long-bed", stock="glass-4", task="engrave")
-        window.go("Read")
+        window.navigate("read")
         choose(machine="north-bench", stock="poplar-4", task="cut")
         photograph(window)
         take(window, "read-cut")
@@ -115,8 +116,8 @@ def main(target: Path) -> None:
         choose(machine="long-bed", stock="glass-4", task="engrave")
         photograph(window)
         take(window, "read-corners")
-        window.page("Read").corner_page.left.emit()
-        window.go("Decide")
+        window.page("read").corner_page.left.emit()
+        window.navigate("decide")
         for name, machine, stock, task in (
             ("decide-focus", "long-bed", "poplar-4", "score"),
             ("decide-kerf", "long-bed", "birch-6", "cut"),
@@ -124,13 +125,13 @@ def main(target: Path) -> None:
             ("decide-engrave", "long-bed", "birch-3", "engrave"),
         ):
             choose(machine=machine, stock=stock, task=task)
-            wait_until(lambda: window.page("Decide").presenter.finished)
+            wait_until(lambda: window.page("decide").presenter.finished)
             take(window, name)
         choose(machine="long-bed", stock="birch-3", task="cut")
         window.switch_theme()
-        wait_until(lambda: window.page("Decide").presenter.finished)
+        wait_until(lambda: window.page("decide").presenter.finished)
         take(window, "decide-cut-workshop")
-        window.go("Book")
+        window.navigate("book")
         choose(machine="north-bench", stock="birch-3", task="cut")
         take(window, "book-workshop")
         window.close()

@@ -4,12 +4,14 @@ need some.
 
 from dataclasses import replace
 
-from olive_almanac.core.design.plan import TrialChoices, plan_trial
+from olive_almanac.core.design.choices import TrialChoices
+from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.gcode_check import CheckLimits
@@ -49,7 +51,7 @@ def kind_plan(kind, task="cut", machine=LONG, stock=BIRCH, **changes):
         task,
         kind="grid" if kind == "next" else kind,
         lettering=letters(),
-        engraving="works",
+        engraves=True,
     )
     choices = replace(suggested.choices, **changes)
     if kind == "next":
@@ -71,7 +73,7 @@ def kind_plan(kind, task="cut", machine=LONG, stock=BIRCH, **changes):
         name="Coupon 0007",
         made=DAY,
         lettering=letters(),
-        engraving="works",
+        engraves=True,
         limit=flare_limit_of(stock),
         settle=True,
     )
@@ -111,6 +113,11 @@ def _trial(machine, stock, task, changes):
         name="Coupon 0001",
         made=DAY,
     ).trial
+
+
+def whole_run(trial, by="machine") -> RunRecord:
+    """The run of a trial of which every cell has burnt, without what a stand-in would tell."""
+    return RunRecord(by=by, cells={cell.id: CellBurn() for cell in trial.cells})
 
 
 def small_choices(**changes) -> TrialChoices:

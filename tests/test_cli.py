@@ -11,8 +11,8 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-from olive_almanac import cli
-from olive_almanac.__main__ import doors
+from olive_almanac.__main__ import services
+from olive_almanac.cli import command
 from olive_almanac.formats.station_files import write_machine, write_stock
 from tests.formats.test_station_files import validate
 from tests.samples import BIRCH, LONG, NORTH, VINYL
@@ -26,14 +26,16 @@ class CliCase(unittest.TestCase):
         self.machine, self.stock = self.folder / "m.json", self.folder / "s.json"
         self.machine.write_text(write_machine(LONG))
         self.stock.write_text(write_stock(BIRCH))
-        self.doors = replace(
-            doors, default_library=lambda: self.folder / "library", today=lambda: date(2026, 4, 14)
+        self.services = replace(
+            services,
+            default_library=lambda: self.folder / "library",
+            today=lambda: date(2026, 4, 14),
         )
 
     def run_cli(self, *words):
         out, err = io.StringIO(), io.StringIO()
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            status = cli.main([str(word) for word in words], self.doors)
+            status = command.main([str(word) for word in words], self.services)
         return status, out.getvalue(), err.getvalue()
 
     def done(self, *words):
@@ -411,7 +413,7 @@ class BadInputTest(CliCase):
             self.assertEqual(self.run_cli(*words)[0], 2)
 
     def test_a_damaged_library_can_be_restored(self):
-        library = self.doors.open_library(self.folder / "library")
+        library = self.services.open_library(self.folder / "library")
         library.save_machine(LONG, "set up")
         library.backup()
         library.close()

@@ -14,6 +14,8 @@ from collections import Counter
 from datetime import date
 from pathlib import Path
 
+from olive_almanac.core.records.plain import from_plain
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.storage.library import Library
@@ -45,23 +47,23 @@ class DemoShopTest(unittest.TestCase):
         cls.session.attach(library)
 
     def test_has_entries_in_every_state_and_a_trial_at_every_station(self):
-        shelf = self.session.shelf
-        self.assertEqual((len(shelf.machines), len(shelf.stocks) >= 10), (3, True))
+        catalogue = self.session.catalogue
+        self.assertEqual((len(catalogue.machines), len(catalogue.stocks) >= 10), (3, True))
         states = Counter()
-        for machine in shelf.machines:
-            for stock in shelf.stocks:
+        for machine in catalogue.machines:
+            for stock in catalogue.stocks:
                 for task in ("cut", "engrave"):
                     self.session.choose(machine=machine.uid, stock=stock.uid, task=task)
                     states[self.session.state[0]] += 1
         self.assertEqual(
             set(states), {"proven", "trial", "due", "guess", "untried", "cannot", "barred"}
         )
-        stages = Counter(stage for _, stage, _ in self.session._trials)
+        stages = Counter(stage for _, stage, _ in self.session.trials.kept)
         for stage in ("plan", "burn", "read", "decide", "book"):
             self.assertGreaterEqual(stages[stage], 1, stage)
 
     def test_every_entry_from_a_trial_stands_on_cells_that_were_read(self):
-        for entry in self.session.shelf.entries:
+        for entry in self.session.catalogue.entries:
             if entry.origin == "trial":
                 read = sum(
                     len(self.session.store.readings(uid)) for uid in entry.evidence.trial_ids
@@ -70,7 +72,7 @@ class DemoShopTest(unittest.TestCase):
                 self.assertGreater(entry.evidence.probability, 0.5)
 
     def test_the_first_picture_is_ready(self):
-        self.assertEqual(load_snapshot(self.folder), self.session.shelf)
+        self.assertEqual(load_snapshot(self.folder), self.session.catalogue)
 
 
 class HeadlessDemoTest(unittest.TestCase):
@@ -101,7 +103,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from olive_almanac import __main__ as program
-from olive_almanac.views import window as windows
+from olive_almanac.views import application as windows
 def look():
     window = QApplication.topLevelWidgets()
     main = next(w for w in window if type(w).__name__ == "MainWindow")
@@ -154,18 +156,19 @@ from olive_almanac.views.headless import use_virtual_screen, wait_until
 use_virtual_screen()
 from PySide6.QtTest import QTest
 from olive_almanac import __main__ as program
-from olive_almanac.views.window import MainWindow, Outside, make_application
+from olive_almanac.views.application import make_application
+from olive_almanac.views.window import MainWindow
 folder = Path(sys.argv[1])
 make_application()
-window = MainWindow(folder, program.make_outside(folder / "p.json"))
+window = MainWindow(folder, program.make_services(folder / "p.json"))
 window.show()
 window.open_library()
 wait_until(lambda: window.session.library is not None)
-window.go("Read")
-page = window.page("Read")
+window.navigate("read")
+page = window.page("read")
 while page.presenter.left:
     QTest.keyClicks(page, "n")
-    print(len(window.session.desk.readings), flush=True)
+    print(len(window.session.active.readings), flush=True)
 """
 
 
@@ -180,7 +183,13 @@ class KillWhileReadingTest(unittest.TestCase):
             library.save_trial(trial, "read", "burnt")
             library.save_run(
                 trial.id,
-                {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+                from_plain(
+                    RunRecord,
+                    {
+                        "by": "machine",
+                        "cells": {cell.id: {"flared": False} for cell in trial.cells},
+                    },
+                ),
                 "burnt",
             )
             library.close()

@@ -6,7 +6,10 @@ Any other exception is a fault of ours and goes into a report.
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 __all__ = [
     "AlmanacError",
@@ -14,8 +17,10 @@ __all__ = [
     "Barred",
     "CannotWrite",
     "Finding",
+    "LibraryCode",
     "LibraryTrouble",
     "OutOfRange",
+    "field_key",
 ]
 
 
@@ -24,9 +29,14 @@ class AlmanacError(Exception):
 
 
 class OutOfRange(AlmanacError, ValueError):
-    """A number or word lies outside what the formula, the record or the machine allows."""
+    """A number or word lies outside what the formula, the record or the machine allows.
 
-    def __init__(self, field: str, value: object, allowed: str, unit: str = "") -> None:
+    `field` is its name in words; `key` names the field that a form would mark, where it is known.
+    """
+
+    def __init__(
+        self, field: str, value: object, allowed: str, unit: str = "", *, key: str = ""
+    ) -> None:
         if isinstance(value, float):
             shown = f"{value:g}"
         else:
@@ -36,6 +46,17 @@ class OutOfRange(AlmanacError, ValueError):
         self.value = value
         self.allowed = allowed
         self.unit = unit
+        self.key = key
+
+
+@contextlib.contextmanager
+def field_key(key: str) -> Iterator[None]:
+    """Say which field of a form is being read: what is refused meanwhile carries its key."""
+    try:
+        yield
+    except OutOfRange as problem:
+        problem.key = problem.key or key
+        raise
 
 
 class Barred(AlmanacError):
@@ -52,10 +73,32 @@ class CannotWrite(AlmanacError):
     """A file could not be written: folder read-only, disk full, path gone."""
 
 
+LibraryCode = Literal[
+    "opening",
+    "busy",
+    "damaged",
+    "restorable",
+    "newer",
+    "unwritable",
+    "full",
+    "missing",
+    "server",
+    "failed",
+]
+
+
 class LibraryTrouble(AlmanacError):
-    """The library cannot be read or written: locked, damaged, read-only, newer than this program,
-    disk full.
+    """The library cannot be read or written.
+
+    `code` says what is the matter: still "opening", "busy" (locked), "damaged" (no backup to go
+    back to), "restorable" (damaged, with a good backup), "newer" than this program, "unwritable"
+    (read-only, not reachable), disk "full", "missing" (a part of it), "server" (not reached,
+    refused), "failed".
     """
+
+    def __init__(self, text: str, code: LibraryCode = "failed") -> None:
+        super().__init__(text)
+        self.code = code
 
 
 @dataclass(frozen=True)

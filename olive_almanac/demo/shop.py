@@ -10,28 +10,27 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
-from typing import cast
 
 import numpy as np
 
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.guess import reckon_guess
-from olive_almanac.core.design.kinds import TrialChoices
+from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.placing.fiducials import coupon_set
 from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.records.trial import Kind, Trial
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.active import used_on_sheet
 from olive_almanac.steps.decide import decide_trial, entry_of
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import permission_for, verdict_for
+from olive_almanac.steps.permission import engraves, permission_for
 from olive_almanac.steps.ports import Bench, Library
-from olive_almanac.steps.session import used_on_sheet
 from olive_almanac.steps.trial_files import write_trial_files
 
 __all__ = ["MACHINES", "STOCKS", "build_shop"]
@@ -250,9 +249,9 @@ def _live_through(
             machine,
             stock,
             task,
-            kind=cast(Kind, fate.removeprefix("measured ")),
+            kind=fate.removeprefix("measured "),
             lettering=letters(),
-            engraving=verdict_for(machine, stock, "engrave"),
+            engraves=engraves(machine, stock),
         ).choices
         _burn_and_read(
             library,
@@ -315,7 +314,7 @@ def _planned(
         name=f"Coupon {count.number:04d}",
         made=day.isoformat(),
         lettering=letters(),
-        engraving=verdict_for(machine, stock, "engrave"),
+        engraves=engraves(machine, stock),
         limit=flare_limit_of(stock, pairs),
     ).trial
 
@@ -339,17 +338,11 @@ def _burn_and_read(
     used = used_on_sheet(_now_of(library, trial.stock), trial)
     if used is not None:
         library.save_stock(used, f"{trial.name} burnt on it")
-    cells = {one.cell: {"flared": one.flared, "seen": to_plain(one.seen)} for one in burnt}
+    cells = {one.cell: CellBurn(one.flared, one.seen) for one in burnt}
     started = datetime.combine(date.fromisoformat(trial.made), time(9, 30), UTC)
     library.save_run(
         trial.id,
-        {
-            "by": "stand-in",
-            "started": started.isoformat(),
-            "cells": cells,
-            "complete": True,
-            "log": [],
-        },
+        RunRecord(by="stand-in", started=started.isoformat(), cells=cells, complete=True),
         "burnt",
     )
     seen = [
@@ -369,9 +362,9 @@ def _burn_and_read(
 
 
 def _first(machine: Machine, stock: Stock, task: Task) -> TrialChoices:
-    engraving = verdict_for(machine, stock, "engrave")
+    can = engraves(machine, stock)
     return suggest_levels(
-        machine, stock, task, speed_unit="mm/min", lettering=letters(), engraving=engraving
+        machine, stock, task, speed_unit="mm/min", lettering=letters(), engraves=can
     ).choices
 
 

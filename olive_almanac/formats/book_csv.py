@@ -9,6 +9,7 @@ import io
 from collections.abc import Iterable
 
 from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 
@@ -69,8 +70,10 @@ def write_book_csv(lines: Iterable[Line]) -> str:
     """
     stream = io.StringIO()
     table = csv.writer(stream, lineterminator="\r\n")
-    table.writerow(HEADS)
-    for entry, machine, stock, state, reason in lines:
+    every = tuple(lines)
+    further = further_factors(line[0].setting for line in every)
+    table.writerow([*HEADS, *(factor.field for factor in further)])
+    for entry, machine, stock, state, reason in every:
         s, e = entry.setting, entry.evidence
         if e.margins.speed is None:
             margin = None
@@ -101,6 +104,7 @@ def write_book_csv(lines: Iterable[Line]) -> str:
                 len(entry.passed_in_a_row),
                 entry.written,
                 harmless(entry.notes),
+                *(factor.of(s) for factor in further),
             ]
         )
     return stream.getvalue()

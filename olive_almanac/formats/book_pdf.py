@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
@@ -32,14 +33,16 @@ Line = tuple[Entry, Machine, Stock, str, str]  # with the state and its reason i
 
 def _numbers(entry: Entry, unit: str) -> str:
     s = entry.setting
-    passes = passes_text(s.passes)
-    pitch = ""
+    words = [
+        f"{percent_text(s.power)} %",
+        speed_text(s.speed_mm_s, unit),
+        passes_text(s.passes),
+        f"focus {number_text(s.focus_mm)} mm",
+        f"air {s.air}",
+    ]
     if s.pitch_mm:
-        pitch = f", line pitch {number_text(s.pitch_mm)} mm"
-    return (
-        f"{percent_text(s.power)} %, {speed_text(s.speed_mm_s, unit)}, {passes}, focus "
-        f"{number_text(s.focus_mm)} mm, air {s.air}{pitch}"
-    )
+        words.append(f"line pitch {number_text(s.pitch_mm)} mm")
+    return ", ".join((*words, *further_words(s, unit)))
 
 
 class _Book:
@@ -217,8 +220,7 @@ def write_label(
         12,
         SANS_BOLD,
     )
-    page.fitted(
-        3, 24.5, f"{passes}, focus {number_text(s.focus_mm)} mm, air {s.air}", most, 9, SANS
-    )
+    words = (passes, f"focus {number_text(s.focus_mm)} mm", f"air {s.air}", *further_words(s))
+    page.fitted(3, 24.5, ", ".join(words), most, 9, SANS)
     page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)
     return page.done()

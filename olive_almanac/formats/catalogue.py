@@ -1,10 +1,14 @@
-"""Load the catalogue of stocks that ships with the program (catalogue.json beside this file)."""
+"""Load the catalogue of stocks that ships with the program (catalogue.json beside this file).
+
+A verdict is written there as "works", "works with ...", "poor: why", "cannot: why" or "barred".
+"""
 
 from __future__ import annotations
 
 import functools
 import json
 from importlib.resources import files
+from typing import Any
 
 from olive_almanac.core.materials.catalogue import Catalogue
 from olive_almanac.core.records.plain import from_plain
@@ -16,4 +20,24 @@ __all__ = ["load_catalogue"]
 def load_catalogue() -> Catalogue:
     """Return the catalogue; it is read once and never changed."""
     text = (files("olive_almanac.formats") / "catalogue.json").read_text(encoding="utf-8")
-    return from_plain(Catalogue, json.loads(text), "catalogue.json: ")
+    written = json.loads(text)
+    stocks = [_with_verdicts(stock) for stock in written["stocks"]]
+    return from_plain(Catalogue, {**written, "stocks": stocks}, "catalogue.json: ")
+
+
+def _with_verdicts(stock: dict[str, Any]) -> dict[str, Any]:
+    """A stock with its verdicts as level and words."""
+    told = {}
+    for name in ("verdicts", "clear", "light"):
+        told[name] = {
+            source: {task: _verdict(words) for task, words in tasks.items()}
+            for source, tasks in stock.get(name, {}).items()
+        }
+    return {**stock, **told}
+
+
+def _verdict(text: str) -> dict[str, str]:
+    if text == "works" or text.startswith("works "):
+        return {"level": "works", "words": text.removeprefix("works").strip()}
+    level, _, words = text.partition(": ")
+    return {"level": level, "words": words}

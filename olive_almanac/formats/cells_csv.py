@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.trial import Trial
 
 __all__ = ["HEADS", "write_cells"]
@@ -29,7 +30,7 @@ HEADS = (
     "air",
     "beam",
     "seconds",
-)
+)  # and behind them a column for each factor that only some settings have
 
 
 def write_cells(trial: Trial) -> str:
@@ -38,7 +39,8 @@ def write_cells(trial: Trial) -> str:
     """
     stream = io.StringIO()
     table = csv.writer(stream, lineterminator="\r\n")
-    table.writerow(HEADS)
+    further = further_factors(cell.setting for cell in trial.cells)
+    table.writerow([*HEADS, *(factor.field for factor in further)])
     for cell in trial.in_order:
         s = cell.setting
         table.writerow(
@@ -59,6 +61,7 @@ def write_cells(trial: Trial) -> str:
                 s.air,
                 s.beam,
                 cell.seconds,
+                *(factor.of(s) for factor in further),
             ]
         )
     return stream.getvalue()

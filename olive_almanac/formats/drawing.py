@@ -8,12 +8,13 @@ import colorsys
 import io
 import xml.etree.ElementTree as ET
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
 from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.placing.strokes import Polyline, detail_boxes, strokes_of
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
@@ -45,10 +46,9 @@ def layer_name(setting: Setting) -> str:
         passes_text(setting.passes),
     ]
     if setting.pitch_mm:
-        words += [
-            f"pitch {number_text(setting.pitch_mm)} mm"
-            + (", crossed" if setting.crosshatch else "")
-        ]
+        words += [f"pitch {number_text(setting.pitch_mm)} mm"]
+    if setting.pitch_mm and setting.crosshatch:
+        words += ["crossed"]
     if setting.pitch_mm and setting.direction == "y":
         words += [f"lines along {setting.direction.upper()}"]
     if setting.focus_mm:
@@ -59,7 +59,7 @@ def layer_name(setting: Setting) -> str:
         words += [f"air {setting.air}"]
     if setting.beam == "follows-speed":
         words += ["power follows speed"]
-    return ", ".join(words)
+    return ", ".join((*words, *further_words(setting)))
 
 
 def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Layer]:
@@ -99,16 +99,7 @@ def _drawn(setting: Setting) -> Setting:
     """The setting without what only says where a line lies: a drawing shows that itself."""
     if setting.pitch_mm:
         return setting
-    return Setting(
-        setting.power,
-        setting.speed_mm_s,
-        setting.passes,
-        setting.focus_mm,
-        0.0,
-        setting.air,
-        setting.beam,
-        focus_step_mm=setting.focus_step_mm,
-    )
+    return replace(setting, direction="xy", crosshatch=False)
 
 
 def _fills(cell: Cell) -> tuple[Box, ...]:

@@ -24,6 +24,7 @@ from olive_almanac.core.motion.program import (
     travel,
 )
 from olive_almanac.core.placing.labels import Lettering
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import AIRS, Setting
 from olive_almanac.core.records.trial import Place, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
@@ -243,9 +244,9 @@ def _said(setting: Setting) -> str:
     )
     if setting.pitch_mm:
         words += f", pitch {number_text(setting.pitch_mm)} mm"
-    else:
-        words += ""
-    return words + (f", focus {number_text(setting.focus_mm)} mm" if setting.focus_mm else "")
+    if setting.focus_mm:
+        words += f", focus {number_text(setting.focus_mm)} mm"
+    return ", ".join((words, *further_words(setting)))
 
 
 def _comment(text: str) -> str:

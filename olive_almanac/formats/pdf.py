@@ -9,6 +9,7 @@ from typing import Any
 
 from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.factors import further_factors, further_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
@@ -209,14 +210,17 @@ def _held(trial: Trial, unit: str) -> str:
     """What is the same in every cell, in words."""
     settings = [cell.setting for cell in trial.cells]
     words = []
-    for name, texts in (
+    told: list[tuple[str, set[str]]] = [
         ("power", {f"{percent_text(s.power)} %" for s in settings}),
         ("speed", {speed_text(s.speed_mm_s, unit) for s in settings}),
         ("passes", {str(s.passes) for s in settings}),
         ("focus", {f"{number_text(s.focus_mm)} mm" for s in settings}),
-        ("air", {s.air for s in settings}),
+        ("air", {str(s.air) for s in settings}),
         ("beam", {s.beam.replace("-", " ") for s in settings}),
-    ):
+    ]
+    for factor in further_factors(settings):
+        told.append((factor.file_name, {factor.told(factor.of(s), unit) for s in settings}))
+    for name, texts in told:
         if len(texts) == 1:
             words.append(f"{name} {texts.pop()}")
     return "In every cell: " + ", ".join(words) + "."
@@ -335,6 +339,7 @@ def write_card(
         f"Focus {number_text(setting.focus_mm)} mm below the top face",
         f"Air {setting.air}",
         f"Line pitch {pitch}",
+        *(f"{words[:1].upper()}{words[1:]}" for words in further_words(setting, speed_unit)),
     ]
     page.text(left, 57.5, "     ".join(rows), 10)
     page.text(left, 64, "     ".join(_evidence(entry)), 10)

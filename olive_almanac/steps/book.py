@@ -18,6 +18,7 @@ from olive_almanac.core.records.entry import (
     day_text,
     proved_chance,
 )
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
@@ -28,10 +29,10 @@ from olive_almanac.core.units import (
     percent_text,
     speed_text,
 )
+from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
-from olive_almanac.steps.session import Session, subject_state
-from olive_almanac.steps.snapshot import Shelf
+from olive_almanac.steps.session import Session
 
 __all__ = [
     "ORDERS",
@@ -78,14 +79,14 @@ class IndexRow:
         return self.find_states()
 
 
-def index_columns(shelf: Shelf) -> tuple[Column, ...]:
+def index_columns(catalogue: ShopCatalogue) -> tuple[Column, ...]:
     """Return the columns: cut and engrave of each machine, and the other tasks where the book holds
     an entry of them.
     """
-    used = {(entry.machine_uid, entry.task) for entry in shelf.entries}
+    used = {(entry.machine_uid, entry.task) for entry in catalogue.entries}
     return tuple(
         Column(machine, task)
-        for machine in shelf.machines
+        for machine in catalogue.machines
         for task in TASKS
         if task in ("cut", "engrave") or (machine.uid, task) in used
     )
@@ -99,7 +100,7 @@ ORDERS = {
 
 
 def index_rows(
-    shelf: Shelf,
+    catalogue: ShopCatalogue,
     today: date,
     words: str = "",
     *,
@@ -109,25 +110,25 @@ def index_rows(
     """Return the lines of the index, those stocks that hold every word of `words`, in one of
     ORDERS.
     """
-    columns, rows, group = index_columns(shelf), [], None
+    columns, rows, group = index_columns(catalogue), [], None
     wanted = words.casefold().split()
     stocks = [
         s
-        for s in shelf.stocks
+        for s in catalogue.stocks
         if all(word in f"{s.label} {word_of(s)}".casefold() for word in wanted)
     ]
     if order == "newest":
         written: dict[str, str] = {}
-        for entry in shelf.entries:
+        for entry in catalogue.entries:
             written[entry.stock_uid] = max(written.get(entry.stock_uid, ""), entry.written)
         stocks.sort(key=lambda s: (s.name.casefold(), s.thickness_mm))
         stocks.sort(key=lambda s: written.get(s.uid, ""), reverse=True)
     by_state: dict[str, str] = {}
     if order == "state" and subject is not None and subject.machine is not None:
         for stock in stocks:
-            by_state[stock.uid] = subject_state(shelf, subject.machine, stock, subject.task, today)[
-                0
-            ]
+            by_state[stock.uid] = subject_state(
+                catalogue, subject.machine, stock, subject.task, today
+            )[0]
         places = list(STATE_WORDS)
         stocks.sort(
             key=lambda s: (places.index(by_state[s.uid]), s.name.casefold(), s.thickness_mm, s.lot)
@@ -145,15 +146,15 @@ def index_rows(
             group = name
             rows.append(IndexRow(name))
         rows.append(
-            IndexRow(stock.short_name, stock, partial(_states_of, shelf, stock, columns, today))
+            IndexRow(stock.short_name, stock, partial(_states_of, catalogue, stock, columns, today))
         )
     return tuple(rows)
 
 
 def _states_of(
-    shelf: Shelf, stock: Stock, columns: tuple[Column, ...], today: date
+    catalogue: ShopCatalogue, stock: Stock, columns: tuple[Column, ...], today: date
 ) -> tuple[State, ...]:
-    return tuple(subject_state(shelf, c.machine, stock, c.task, today)[0] for c in columns)
+    return tuple(subject_state(catalogue, c.machine, stock, c.task, today)[0] for c in columns)
 
 
 def _group_rank(stock: Stock) -> int:
@@ -172,6 +173,7 @@ def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: st
     ]
     if setting.pitch_mm:
         parts.append(f"line pitch {number_text(setting.pitch_mm)} mm")
+    parts += further_words(setting, unit)
     return ", ".join(parts) + f" ({STATE_WORDS[state][0].lower()})"
 
 
@@ -205,7 +207,7 @@ class BookPresenter:
         if passed:
             label = "confirming burn"
         return self.session.attempt(
-            lambda: self.session.keep_entry(changed, f"{label} noted", label)
+            lambda: self.session.shop.keep_entry(changed, f"{label} noted", label)
         )
 
     def reckon(self) -> bool:
@@ -229,7 +231,7 @@ class BookPresenter:
                 task,
                 self.session.permission,
                 rng=np.random.default_rng(0),
-                kin=self.session.kin_of(self.session.subject),
+                related=self.session.trials.related_to(self.session.subject),
             )
             entry = Entry(
                 self.session.new_id(),
@@ -243,7 +245,7 @@ class BookPresenter:
                 machine.state,
                 evidence,
             )
-            self.session.keep_entry(entry, "reckoned from the family", "guess")
+            self.session.shop.keep_entry(entry, "reckoned from the family", "guess")
 
         return self.session.attempt(action)
 

@@ -9,17 +9,18 @@ burnt: whatever happens, nothing is burnt twice unseen.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.run import CellBurn, RunEvent, RunRecord
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.ports import Bench, BurntCell, Wire
-from olive_almanac.steps.session import Desk, Session
+from olive_almanac.steps.session import Session
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
 
 __all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "check_rest", "remaining_trial"]
@@ -54,16 +55,15 @@ class ShowsBurn(Protocol):
     def show_run(self) -> None: ...
 
 
-def remaining_trial(trial: Trial, run: dict[str, Any]) -> Trial | None:
+def remaining_trial(trial: Trial, run: RunRecord) -> Trial | None:
     """Return the trial with the cells that are still to be burnt, or None where none is left.
 
     Cells that may be half burnt are left out, and so are marks that were begun.
     """
-    gone = {*run.get("cells", {}), *run.get("maybe", ()), *run.get("left_out", ())}
-    cells = tuple(cell for cell in trial.cells if cell.id not in gone)
+    cells = tuple(cell for cell in trial.cells if cell.id not in run.gone)
     if not cells:
         return None
-    if not run.get("marks") and not gone:
+    if not run.marks and not run.gone:
         return trial
     return replace(trial, cells=cells, fiducial_setting=None, label_setting=None)
 
@@ -99,8 +99,8 @@ class BurnPresenter:
     # -- what is known -----------------------------------------------------------------------------
 
     @property
-    def desk(self) -> Desk | None:
-        return self.session.desk
+    def active(self) -> ActiveTrial | None:
+        return self.session.active
 
     @property
     def wire(self) -> Wire | None:
@@ -113,36 +113,36 @@ class BurnPresenter:
     @property
     def unsure(self) -> tuple[str, ...]:
         """Cells of a run that broke off which may be half burnt."""
-        if self.desk is None or self.is_going:
+        if self.active is None or self.is_going:
             return ()
-        return tuple(self.desk.run.get("maybe", ()))
+        return self.active.run.maybe
 
     @property
     def broke_off(self) -> str:
         """Why the run on the desk ended before its time, "" where it did not."""
-        desk = self.desk
-        if desk is None or self.is_going or desk.run.get("complete") or not desk.run.get("started"):
+        active = self.active
+        if active is None or self.is_going or active.run.complete or not active.run.started:
             return ""
-        return str(desk.run.get("interrupted") or "the program ended during the run")
+        return active.run.interrupted or "the program ended during the run"
 
     @property
     def left(self) -> list[Cell]:
         """The cells that are still to be burnt, in their order."""
-        desk = self.desk
-        if desk is None:
+        active = self.active
+        if active is None:
             return []
-        gone = {*desk.burnt, *desk.run.get("left_out", ()), *self.unsure}
-        return [cell for cell in desk.trial.in_order if cell.id not in gone]
+        gone = {*active.burnt, *active.run.left_out, *self.unsure}
+        return [cell for cell in active.trial.in_order if cell.id not in gone]
 
     @property
     def current(self) -> Cell | None:
         """The cell that burns now, or the next one."""
-        desk = self.desk
+        active = self.active
         in_hand = ""
         if self.stream is not None and self.is_going:
             in_hand = self.stream.in_hand
-        if in_hand and desk is not None and desk.trial.id == self.trial_id:
-            return desk.trial.cell(in_hand)
+        if in_hand and active is not None and active.trial.id == self.trial_id:
+            return active.trial.cell(in_hand)
         left = self.left
         if left:
             return left[0]
@@ -151,9 +151,9 @@ class BurnPresenter:
     @property
     def elapsed_s(self) -> float:
         """Time burnt: the marks and letters, which come first, and the cells done."""
-        desk = self.desk
-        if desk:
-            done = [cell.seconds for cell in desk.trial.cells if cell.id in desk.burnt]
+        active = self.active
+        if active:
+            done = [cell.seconds for cell in active.trial.cells if cell.id in active.burnt]
         else:
             done = []
         return sum(done) + (self._marks_s if done else 0.0)
@@ -163,19 +163,19 @@ class BurnPresenter:
         """Time still to burn: the cells left with the rests before them, and the marks and letters
         while no cell is burnt.
         """
-        desk, left = self.desk, self.left
-        if desk is None or not left:
+        active, left = self.active, self.left
+        if active is None or not left:
             return 0.0
-        return sum(cell.seconds + desk.trial.rest_s for cell in left) + (
-            0.0 if desk.burnt else self._marks_s - desk.trial.rest_s
+        return sum(cell.seconds + active.trial.rest_s for cell in left) + (
+            0.0 if active.burnt else self._marks_s - active.trial.rest_s
         )
 
     @property
     def _marks_s(self) -> float:
         """What the file takes beside its cells and rests: marks, letters and ways."""
         trial = None
-        if self.desk:
-            trial = self.desk.trial
+        if self.active:
+            trial = self.active.trial
         if trial:
             return max(
                 0.0,
@@ -190,12 +190,12 @@ class BurnPresenter:
         """The energy that the beam has sent into the burnt cells, J."""
         from olive_almanac.core.motion.program import cell_joules
 
-        desk = self.desk
-        if desk:
+        active = self.active
+        if active:
             return sum(
-                cell_joules(cell, desk.trial.machine)
-                for cell in desk.trial.cells
-                if cell.id in desk.burnt
+                cell_joules(cell, active.trial.machine)
+                for cell in active.trial.cells
+                if cell.id in active.burnt
             )
         return 0.0
 
@@ -213,34 +213,34 @@ class BurnPresenter:
 
         Raises AlmanacError where the port cannot be opened.
         """
-        desk = self.desk
-        if desk is None or self.is_going:
+        active = self.active
+        if active is None or self.is_going:
             return
         from olive_almanac.formats.gcode import gcode_parts
         from olive_almanac.steps.lettering import letters
 
-        rest = remaining_trial(desk.trial, desk.run)
+        rest = remaining_trial(active.trial, active.run)
         if rest is None:
             return
-        self.by, self.trial_id, self.alarm, self._told = by, desk.trial.id, None, 0
+        self.by, self.trial_id, self.alarm, self._told = by, active.trial.id, None, 0
         if by == "stand-in":
-            self._results = {one.cell: one for one in self._make_bench().burn(desk.trial)}
+            self._results = {one.cell: one for one in self._make_bench().burn(active.trial)}
         else:
             self._results = {}
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
-        going_on = bool(desk.burnt or desk.run.get("marks"))
-        if going_on:
-            self.log = list(desk.run.get("log", ()))
+        where = by
+        if by == "stand-in":
+            where = "the stand-in bench"
+        if active.burnt or active.run.marks:
+            self.log = list(active.run.log)
+            self._note(f"run resumed on {where}")
         else:
             self.log = []
-        self._note(
-            f"{'run resumed' if going_on else 'run started'} on "
-            f"{'the stand-in bench' if by == 'stand-in' else by}"
-        )
-        self.session.keep_run({**self._run(), "marks": "begun", "interrupted": ""}, "started")
-        self._wire = wire or self._connect(desk.trial.machine, pace)
+            self._note(f"run started on {where}")
+        self._keep("started", marks="begun", interrupted="")
+        self._wire = wire or self._connect(active.trial.machine, pace)
         self.running, self._saved_maybe = "running", ()
         self.stream = Stream(
             self._wire,
@@ -255,25 +255,27 @@ class BurnPresenter:
         """Keep that a cell may be half burnt before its first line goes out; on large coupons
         several at once.
         """
-        desk = self.desk
-        if desk is None or cell in self._saved_maybe:
+        active = self.active
+        if active is None or cell in self._saved_maybe:
             return
-        order = [one.id for one in desk.trial.in_order if one.id not in desk.burnt]
-        every = max(1, len(desk.trial.cells) // MOST_SAVES)
+        order = [one.id for one in active.trial.in_order if one.id not in active.burnt]
+        every = max(1, len(active.trial.cells) // MOST_SAVES)
         at = order.index(cell)
         flying = [one for one in self._flying_cells() if one != cell]
         self._saved_maybe = tuple(dict.fromkeys([*flying, *order[at : at + every]]))
-        self.session.keep_run({**self._run(), "maybe": list(self._saved_maybe)}, "burning")
+        self._keep("burning", maybe=self._saved_maybe)
 
     def _flying_cells(self) -> list[str]:
         """Cells that were sent and are not yet noted as burnt."""
-        desk = self.desk
-        return [cell for cell in self._saved_maybe if desk is not None and cell not in desk.burnt]
+        active = self.active
+        return [
+            cell for cell in self._saved_maybe if active is not None and cell not in active.burnt
+        ]
 
     def pump(self) -> bool:
         """Do what can be done now; returns False when the run is over."""
         stream = self.stream
-        if stream is None or not self.is_going or self.desk is None:
+        if stream is None or not self.is_going or self.active is None:
             return False
         stream.pump()
         fresh = stream.finished[self._told :]
@@ -290,43 +292,39 @@ class BurnPresenter:
         return self.is_going
 
     def _take_cell(self, cell_id: str) -> None:
-        desk = self.desk
-        assert desk is not None
+        active = self.active
+        assert active is not None
         known = self._results.get(cell_id)
-        kept: dict[str, Any] = {"flared": False}
+        burn = CellBurn()
         if known is not None:
-            kept = {"flared": known.flared, "seen": to_plain(known.seen)}
+            burn = CellBurn(known.flared, known.seen)
             if known.flared or known.smokes:
                 self.alarm = Alarm("flare" if known.flared else "smoke", cell_id, self._seconds())
         run = self._run()
-        run["cells"] = {**run["cells"], cell_id: kept}
-        self.session.desk = replace(desk, run=run)
-        seconds = desk.trial.cell(cell_id).seconds
-        self._note(
-            f"{cell_id} burnt in {seconds:.1f} s" + (", flared up" if kept["flared"] else "")
-        )
+        run = replace(run, cells={**run.cells, cell_id: burn})
+        self.session.trials.show(replace(active, run=run))
+        words = f"{cell_id} burnt in {active.trial.cell(cell_id).seconds:.1f} s"
+        if burn.flared:
+            words += ", flared up"
+        self._note(words)
 
     def _watch_alarm(self) -> None:
         if self.alarm is not None and self._seconds() - self.alarm.since_s > ANSWER_WITHIN_S:
             self._note_event(answered=False)
 
     def _note_event(self, *, answered: bool) -> None:
-        alarm, desk = self.alarm, self.desk
+        alarm, active = self.alarm, self.active
         self.alarm = None
-        if alarm is None or desk is None:
+        if alarm is None or active is None:
             return
-        run = self._run()
-        run["events"] = [
-            *run.get("events", ()),
-            {"kind": alarm.kind, "cell": alarm.cell, "answered": answered},
-        ]
-        self.session.desk = replace(desk, run=run)
-        word = "smoke"
+        run, event = self._run(), RunEvent(alarm.kind, alarm.cell, answered)
+        self.session.trials.show(replace(active, run=replace(run, events=(*run.events, event))))
+        word, how = "smoke", "not answered"
         if alarm.kind == "flare":
             word = "flare-up"
-        self._note(
-            f"{word} at {alarm.cell} " + ("answered by a hold" if answered else "not answered")
-        )
+        if answered:
+            how = "answered by a hold"
+        self._note(f"{word} at {alarm.cell} {how}")
 
     def pause(self) -> None:
         """Hold the head, beam off; or go on."""
@@ -354,38 +352,38 @@ class BurnPresenter:
             self._break_off("stopped by hand")
 
     def _break_off(self, why: str) -> None:
-        desk, stream = self.desk, self.stream
-        assert desk is not None and stream is not None
-        in_hand = stream.in_hand
-        self._note(f"interrupted: {why}" if why != "stopped by hand" else why)
+        active, stream = self.active, self.stream
+        assert active is not None and stream is not None
+        in_doubt: tuple[str, ...] = ()
+        if stream.in_hand:
+            in_doubt = (stream.in_hand,)
         if why == "stopped by hand":
             self.running = "stopped"
+            self._note(why)
         else:
             self.running = "interrupted"
+            self._note(f"interrupted: {why}")
         self._hang_up()
-        run = {**self._run(), "maybe": [in_hand] if in_hand else [], "interrupted": why}
-        self.session.keep_run(run, why)
-        if desk.burnt:
-            self.session.keep_trial(desk.trial, "read", why)
-            self.session.mark_used(desk.trial)
+        self._keep(why, maybe=in_doubt, interrupted=why)
+        if active.burnt:
+            self.session.trials.keep(active.trial, "read", why)
+            self.session.trials.mark_used(active.trial)
         self._view.show_run()
 
     def _finish(self) -> None:
-        desk = self.desk
-        assert desk is not None
+        active = self.active
+        assert active is not None
         self.running = "done"
         self._hang_up()
         self._note("run finished")
         self._close("finished")
 
     def _close(self, why: str) -> None:
-        desk = self.desk
-        assert desk is not None
-        self.session.keep_run(
-            {**self._run(), "complete": True, "maybe": [], "interrupted": ""}, why
-        )
-        self.session.keep_trial(desk.trial, "read", "burnt")
-        self.session.mark_used(desk.trial)
+        active = self.active
+        assert active is not None
+        self._keep(why, complete=True, maybe=(), interrupted="")
+        self.session.trials.keep(active.trial, "read", "burnt")
+        self.session.trials.mark_used(active.trial)
         self._view.show_run()
 
     def _hang_up(self) -> None:
@@ -406,79 +404,77 @@ class BurnPresenter:
         """Say of a cell that may be half burnt whether it is whole (it can be read) or is
         left out.
         """
-        desk = self.desk
-        if desk is None or cell_id not in self.unsure:
+        active = self.active
+        if active is None or cell_id not in self.unsure:
             return
         run = self._run()
-        run["maybe"] = [one for one in run["maybe"] if one != cell_id]
+        maybe = tuple(one for one in run.maybe if one != cell_id)
         if whole:
-            known = None
-            if run["by"] == "stand-in":
-                known = {one.cell: one for one in self._make_bench().burn(desk.trial)}.get(cell_id)
-            run["cells"] = {
-                **run["cells"],
-                cell_id: {
-                    "flared": bool(known and known.flared),
-                    **({"seen": to_plain(known.seen)} if known else {}),
-                },
-            }
+            self._note(f"{cell_id} looked at: whole")
+            burn = self._burn_of(cell_id, run)
+            run = replace(run, maybe=maybe, cells={**run.cells, cell_id: burn})
         else:
-            run["left_out"] = [*run.get("left_out", ()), cell_id]
-        self._note(f"{cell_id} " + ("looked at: whole" if whole else "left out"))
-        run["log"] = self.log[-MOST_LOG:]
-        self.session.keep_run(run, f"{cell_id} judged")
-        if run["cells"] and desk.stage in ("plan", "burn"):
-            self.session.keep_trial(desk.trial, "read", "broken off")
-            self.session.mark_used(desk.trial)
+            self._note(f"{cell_id} left out")
+            run = replace(run, maybe=maybe, left_out=(*run.left_out, cell_id))
+        run = replace(run, log=tuple(self.log[-MOST_LOG:]))
+        self.session.trials.keep_run(run, f"{cell_id} judged")
+        if run.cells and active.stage in ("plan", "burn"):
+            self.session.trials.keep(active.trial, "read", "broken off")
+            self.session.trials.mark_used(active.trial)
         self._view.show_run()
 
     def close_run(self) -> None:
         """Leave the rest unburnt: the coupon is read as it is."""
-        desk = self.desk
-        if desk is None or not desk.burnt:
+        active = self.active
+        if active is None or not active.burnt:
             return
         self.running = "done"
-        left_out = [cell.id for cell in desk.trial.in_order if cell.id not in desk.burnt]
-        self.session.keep_run(
-            {**self._run(), "complete": True, "maybe": [], "left_out": left_out}, "closed"
-        )
-        self.session.keep_trial(desk.trial, "read", "closed")
+        left_out = tuple(cell.id for cell in active.trial.in_order if cell.id not in active.burnt)
+        self._keep("closed", complete=True, maybe=(), left_out=left_out)
+        self.session.trials.keep(active.trial, "read", "closed")
         self._view.show_run()
 
     def burnt_elsewhere(self) -> None:
         """Note that the real machine has burnt the whole coupon."""
-        desk = self.desk
-        if desk is None:
+        active = self.active
+        if active is None:
             return
-        run = {
-            **self._run(),
-            "by": "machine",
-            "complete": True,
-            "cells": {cell.id: {"flared": False} for cell in desk.trial.cells},
-        }
-        self.session.keep_run(run, "burnt on the machine")
-        self.session.keep_trial(desk.trial, "read", "burnt on the machine")
-        self.session.mark_used(desk.trial)
+        cells = {cell.id: CellBurn() for cell in active.trial.cells}
+        self._keep("burnt on the machine", by="machine", complete=True, cells=cells)
+        self.session.trials.keep(active.trial, "read", "burnt on the machine")
+        self.session.trials.mark_used(active.trial)
         self.running = "done"
         self._view.show_run()
 
     # -- below -------------------------------------------------------------------------------------
 
-    def _run(self) -> dict[str, Any]:
-        run: dict[str, Any]
-        if self.desk is not None:
-            run = self.desk.run
-        else:
-            run = {}
-        noted = {"ticks": self.session.ticks, "room": asdict(self.session.room)}
-        return {
-            "by": self.by,
-            "started": self._stamp(),
-            "cells": {},
-            **noted,
-            **run,
-            "log": self.log[-MOST_LOG:],
-        }
+    def _run(self) -> RunRecord:
+        """What is known of the run, with what it began with where it is new."""
+        run = RunRecord()
+        if self.active is not None:
+            run = self.active.run
+        trials = self.session.trials
+        if run.ticks is None:
+            run = replace(run, ticks=trials.ticks)
+        return replace(
+            run,
+            by=run.by or self.by,
+            started=run.started or self._stamp(),
+            room=run.room or trials.room,
+            log=tuple(self.log[-MOST_LOG:]),
+        )
+
+    def _keep(self, why: str, **changes: Any) -> None:
+        self.session.trials.keep_run(replace(self._run(), **changes), why)
+
+    def _burn_of(self, cell_id: str, run: RunRecord) -> CellBurn:
+        """What a cell that may be half burnt looks like, where the stand-in can tell."""
+        active = self.active
+        if active is not None and run.on_stand_in:
+            for one in self._make_bench().burn(active.trial):
+                if one.cell == cell_id:
+                    return CellBurn(one.flared, one.seen)
+        return CellBurn()
 
     def _note(self, text: str) -> None:
         self.log.append(f"{self._now():%H:%M:%S}  {text}")
@@ -488,16 +484,16 @@ class BurnPresenter:
 
     def told_left(self) -> str:
         """What the rail and the title say of the run."""
-        desk = self.desk
-        if desk is None:
+        active = self.active
+        if active is None:
             return ""
         return (
-            f"{len(desk.burnt)} of {len(desk.trial.cells)} burnt, {duration_text(self.left_s)} "
+            f"{len(active.burnt)} of {len(active.trial.cells)} burnt, {duration_text(self.left_s)} "
             "to go"
         )
 
 
-def check_rest(trial: Trial, run: dict[str, Any]) -> None:
+def check_rest(trial: Trial, run: RunRecord) -> None:
     """Check what is still to be sent with the independent checker; raises AlmanacError with the
     first finding.
     """

@@ -67,12 +67,12 @@ def cautions_of(session: Session) -> tuple[Caution, ...]:
 
 
 def _fire(session: Session, machine: Machine) -> Caution:
-    desk, detail = session.desk, "never leave it while it burns"
-    if desk is not None:
-        hot = [desk.trial.cell(r.cell).setting for r in desk.readings.values() if flared(r)]
+    active, detail = session.active, "never leave it while it burns"
+    if active is not None:
+        hot = [active.trial.cell(r.cell).setting for r in active.readings.values() if flared(r)]
         if hot:
             least = min(machine.watts(s.power) * s.passes / s.speed_mm_s for s in hot)
-            detail = f"{desk.trial.name} flared from {number_text(least, 2)} J/mm"
+            detail = f"{active.trial.name} flared from {number_text(least, 2)} J/mm"
     return Caution("fire", "act", "Fire: stay within reach", detail)
 
 

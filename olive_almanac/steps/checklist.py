@@ -76,8 +76,8 @@ class Check:
 
 
 def _wanted_focus(session: Session) -> float:
-    if session.desk is not None:
-        return session.desk.trial.cells[0].setting.focus_mm
+    if session.active is not None:
+        return session.active.trial.cells[0].setting.focus_mm
     if session.entry:
         return session.entry.setting.focus_mm
     return 0.0
@@ -252,9 +252,9 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 
 
 def _drawing_size(session: Session) -> tuple[float, float]:
-    desk = session.desk
-    if desk:
-        return (desk.trial.coupon.width_mm, desk.trial.coupon.height_mm)
+    active = session.active
+    if active:
+        return (active.trial.coupon.width_mm, active.trial.coupon.height_mm)
     return (100.0, 70.0)
 
 
@@ -269,8 +269,8 @@ def _frame_number(session: Session) -> str:
 def _frame_fields(session: Session) -> tuple[ToolField, ...]:
     width, height = _drawing_size(session)
     place = None
-    if session.desk:
-        place = session.desk.trial.on_sheet
+    if session.active:
+        place = session.active.trial.on_sheet
     if place:
         x, y = (place.x_mm, place.y_mm)
     else:
@@ -352,9 +352,12 @@ def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("duct", "Duct", "100", "mm wide"),
         ToolField("speed", "Air in it moves at", "10", "m/s"),
         ToolField("room", "The room holds", "60", "m³"),
-        ToolField("celsius", "Its air is at", _or_empty(session.room.celsius), "°C"),
+        ToolField("celsius", "Its air is at", _or_empty(session.trials.room.celsius), "°C"),
         ToolField(
-            "humidity_percent", "and holds", _or_empty(session.room.humidity_percent), "% humidity"
+            "humidity_percent",
+            "and holds",
+            _or_empty(session.trials.room.humidity_percent),
+            "% humidity",
         ),
     )
 
@@ -454,8 +457,8 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 
 
 def _stay_number(session: Session) -> str:
-    if session.desk:
-        return f"{duration_text(session.desk.trial.seconds)} of burning"
+    if session.active:
+        return f"{duration_text(session.active.trial.seconds)} of burning"
     return "as long as it burns"
 
 
@@ -519,7 +522,7 @@ CHECKS: tuple[Check, ...] = (
 
 def unticked(session: Session) -> tuple[str, ...]:
     """Return the words of the lines that are not ticked yet."""
-    return tuple(check.words for check in CHECKS if check.key not in session.ticks)
+    return tuple(check.words for check in CHECKS if check.key not in session.trials.ticks)
 
 
 class ShowsChecklist(Protocol):
@@ -569,7 +572,7 @@ class Checklist:
         texts = {one.key: one.text for one in self.fields()}
         with contextlib.suppress(OutOfRange):
             room = _room_typed(texts)
-            self.session.attempt(lambda: self.session.keep_room(room))
+            self.session.attempt(lambda: self.session.trials.keep_room(room))
 
     def choose(self, at: int) -> None:
         if 0 <= at < len(CHECKS):
@@ -578,15 +581,15 @@ class Checklist:
 
     def tick(self) -> None:
         """Tick the line in hand, or take its tick away; a tick goes on to the next line."""
-        key, ticks = self.check.key, dict(self.session.ticks)
+        key, ticks = self.check.key, dict(self.session.trials.ticks)
         if key in ticks:
             del ticks[key]
         else:
             ticks[key] = self.now().isoformat(timespec="seconds")
-        if self.session.attempt(lambda: self.session.keep_ticks(ticks)) and key in ticks:
+        if self.session.attempt(lambda: self.session.trials.keep_ticks(ticks)) and key in ticks:
             self.at = min(self.at + 1, len(CHECKS) - 1)
         self.view.show_checklist()
 
     @property
     def left(self) -> int:
-        return sum(check.key not in self.session.ticks for check in CHECKS)
+        return sum(check.key not in self.session.trials.ticks for check in CHECKS)

@@ -7,8 +7,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
+from olive_almanac.core.design.kinds.kind import Question, kind_of
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.machine import Machine
@@ -16,7 +17,8 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.steps.session import Desk, Session
+from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.session import Session
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.decision import Decision, Pick
@@ -34,7 +36,6 @@ __all__ = [
 ]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-Question = Literal["setting", "focus", "kerf", "tone"]
 MAP_POINTS, FINE_POINTS = 25, 73  # computed, and drawn: a spline goes through the computed ones
 SLICE_POINTS, MOST_SLICES = 80, 4
 FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
@@ -79,7 +80,7 @@ class Basis:
     """
 
     pairs: Pairs
-    kin: Pairs = ()
+    related: Pairs = ()
     weekly: Pairs = ()
     focus_heights_mm: tuple[float, ...] = ()
     kept: Setting | None = None
@@ -88,9 +89,7 @@ class Basis:
 
 def question_of(trial: Trial) -> Question:
     """Return what a trial is there to decide."""
-    return {"focus": "focus", "ramp": "focus", "kerf": "kerf", "grey": "tone"}.get(
-        trial.kind, "setting"
-    )  # type: ignore[return-value]
+    return kind_of(trial.kind).asks
 
 
 def decide_trial(
@@ -114,7 +113,7 @@ def decide_trial(
         from olive_almanac.core.design.suggest import flare_limit_of
 
         drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
-        every = [*basis.kin, *pairs]
+        every = [*basis.related, *pairs]
         known = know_cut(
             trial.machine,
             trial.stock,
@@ -161,7 +160,7 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
     elif question == "kerf":
         from olive_almanac.core.deciding.kerf import decide_kerf
 
-        yield "kerf", decide_kerf([*basis.kin, *pairs])
+        yield "kerf", decide_kerf([*basis.related, *pairs])
     elif question == "tone":
         from olive_almanac.core.fitting.tone_table import tone_table_of
 
@@ -175,7 +174,7 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
 
 def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, Any]]:
     decision, known = decide_trial(basis.pairs, lightness=lightness, basis=basis)
-    if basis.pairs[-1][0].kind == "weekly":
+    if kind_of(basis.pairs[-1][0].kind).weekly:
         from olive_almanac.core.deciding.weekly import said_of_check
 
         said = said_of_check(basis.pairs[-1][0], basis.weekly)
@@ -342,13 +341,13 @@ class DecidePresenter:
         self._known: tuple[object, Any] | None = None
 
     @property
-    def desk(self) -> Desk | None:
-        return self.session.desk
+    def active(self) -> ActiveTrial | None:
+        return self.session.active
 
     @property
     def question(self) -> Question:
-        if self.session.desk:
-            return question_of(self.session.desk.trial)
+        if self.session.active:
+            return question_of(self.session.active.trial)
         return "setting"
 
     @property
@@ -367,18 +366,29 @@ class DecidePresenter:
         )
         return last in self.found
 
+    @property
+    def _wanted(self) -> object:
+        """What there is to decide from now, None where nothing was read."""
+        active = self.session.active
+        if active is None or not active.readings:
+            return None
+        return tuple(active.pairs), self.lightness
+
+    @property
+    def is_outdated(self) -> bool:
+        """Whether what was decided, or is being decided, is about something else by now."""
+        return self._wanted != self._done_for
+
     def work(self) -> Iterator[tuple[str, Any]] | None:
         """Return the work to do for the present readings, or None when it is done already or there
         is none.
         """
-        desk = self.session.desk
-        if desk is None or not desk.readings:
-            self.found, self._done_for = {}, None
+        if not self.is_outdated:
             return None
-        wanted = (tuple(desk.pairs), self.lightness)
-        if wanted == self._done_for:
+        active = self.session.active
+        self._done_for, self.chosen, self.found = self._wanted, 0, {}
+        if active is None or self._done_for is None:
             return None
-        self._done_for, self.chosen, self.found = wanted, 0, {}
         subject = self._subject
         kept = None
         if self._kept and self._kept[0] == subject:
@@ -387,10 +397,10 @@ class DecidePresenter:
         if self._known and self._known[0] == subject:
             known = self._known[1]
         basis = Basis(
-            desk.pairs,
-            desk.kin,
-            self.session.weekly_checks(),
-            self.session.focus_heights_mm(),
+            active.pairs,
+            active.related,
+            self.session.trials.weekly_checks(),
+            self.session.trials.focus_heights_mm(),
             kept=kept,
             previous=known,
         )
@@ -432,27 +442,29 @@ class DecidePresenter:
 
     def write_entry(self) -> Entry | None:
         """Write the chosen pick into the book: it is on trial until its confirming burns pass."""
-        desk, pick, decision = self.session.desk, self.pick, self.decision
+        active, pick, decision = self.session.active, self.pick, self.decision
         machine, stock = self.session.subject.machine, self.session.subject.stock
-        if desk is None or pick is None or decision is None or machine is None or stock is None:
+        if active is None or pick is None or decision is None or machine is None or stock is None:
             return None
         old = self.session.entry
         entry = entry_of(
             pick,
             decision,
-            desk.pairs,
+            active.pairs,
             uid=old.uid if old else self.session.new_id(),
             written=self.session.today().isoformat(),
             machine=machine,
             stock=stock,
-            room=self.session.room,
+            room=self.session.trials.room,
         )
         if old is not None:
             entry = replace(entry, kerf_x_mm=old.kerf_x_mm, kerf_y_mm=old.kerf_y_mm)
 
         def action() -> None:
-            self.session.keep_entry(entry, f"chosen from {desk.trial.name}", "entry in the book")
-            self.session.keep_trial(desk.trial, "book", "written into the book")
+            self.session.shop.keep_entry(
+                entry, f"chosen from {active.trial.name}", "entry in the book"
+            )
+            self.session.trials.keep(active.trial, "book", "written into the book")
 
         if self.session.attempt(action):
             return entry
@@ -474,8 +486,8 @@ class DecidePresenter:
         """Write the measured kerf into the subject's entry; False where there is no entry or
         nothing was measured.
         """
-        decision, entry, desk = self.found.get("kerf"), self.session.entry, self.session.desk
-        if decision is None or entry is None or desk is None:
+        decision, entry, active = self.found.get("kerf"), self.session.entry, self.session.active
+        if decision is None or entry is None or active is None:
             return False
         kerfs = {
             f"kerf_{axis}_mm": round(row.figures.mean_mm, 3)
@@ -486,5 +498,7 @@ class DecidePresenter:
             return False
         changed = replace(entry, **kerfs)
         return self.session.attempt(
-            lambda: self.session.keep_entry(changed, f"kerf measured on {desk.trial.name}", "kerf")
+            lambda: self.session.shop.keep_entry(
+                changed, f"kerf measured on {active.trial.name}", "kerf"
+            )
         )

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from olive_almanac.core.records.entry import FAILED, Entry, day_text
+from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
-from olive_almanac.steps.session import Session, subject_state
-from olive_almanac.steps.snapshot import Shelf
+from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
+from olive_almanac.steps.session import Session
 
 __all__ = ["Difference", "Due", "compare", "due_list", "energy_sentence", "same_stock"]
 
@@ -39,16 +40,16 @@ class Due:
 
 def due_list(session: Session) -> tuple[Due, ...]:
     """Return what is due this week, the most pressing and most used first."""
-    shelf, today, found = session.shelf, session.today(), []
-    for entry in shelf.entries:
-        machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+    catalogue, today, found = session.catalogue, session.today(), []
+    for entry in catalogue.entries:
+        machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
         if (
             machine is None
             or stock is None
-            or shelf.entry_for(machine.uid, stock.uid, entry.task) != entry
+            or catalogue.entry_for(machine.uid, stock.uid, entry.task) != entry
         ):
             continue
-        state, reason = subject_state(shelf, machine, stock, entry.task, today)
+        state, reason = subject_state(catalogue, machine, stock, entry.task, today)
         by = entry.prove_again_by
         if state == "due":
             last = None
@@ -77,17 +78,19 @@ class Difference:
         return self.left != self.right
 
 
-def compare(shelf: Shelf, left: Entry, right: Entry, unit: str) -> tuple[Difference, ...]:
+def compare(
+    catalogue: ShopCatalogue, left: Entry, right: Entry, unit: str
+) -> tuple[Difference, ...]:
     """Return two entries, or two revisions of one, line by line."""
-    columns = [_lines(shelf, entry, unit) for entry in (left, right)]
+    columns = [_lines(catalogue, entry, unit) for entry in (left, right)]
     names = list(dict.fromkeys(name for column in columns for name in column))
     return tuple(
         Difference(name, columns[0].get(name, ""), columns[1].get(name, "")) for name in names
     )
 
 
-def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
-    machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+def _lines(catalogue: ShopCatalogue, entry: Entry, unit: str) -> dict[str, str]:
+    machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
     s, e = entry.setting, entry.evidence
     lines = {
         "Machine": machine.label if machine else entry.machine_uid,
@@ -100,6 +103,7 @@ def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
         "Focus": f"{number_text(s.focus_mm)} mm",
         "Air": s.air,
         "Line pitch": f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else "none",
+        **{one.name: one.told(one.of(s), unit) for one in further_factors([s])},
         "Room when tested": e.room.words,
         "Margin in speed": ""
         if e.margins.speed is None
@@ -118,9 +122,9 @@ def _lines(shelf: Shelf, entry: Entry, unit: str) -> dict[str, str]:
     return {name: text for name, text in lines.items() if text or name == "Notes"}
 
 
-def energy_sentence(shelf: Shelf, left: Entry, right: Entry) -> str:
+def energy_sentence(catalogue: ShopCatalogue, left: Entry, right: Entry) -> str:
     """Return which of two settings puts more energy in, by how much, and what may be behind it."""
-    machines = [shelf.machine(entry.machine_uid) for entry in (left, right)]
+    machines = [catalogue.machine(entry.machine_uid) for entry in (left, right)]
     if None in machines or left.task != right.task:
         return ""
     energies = [

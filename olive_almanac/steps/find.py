@@ -14,9 +14,8 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import read_length_mm
 from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.permission import word_of
-from olive_almanac.steps.session import subject_state
-from olive_almanac.steps.snapshot import Shelf
 
 __all__ = ["FindIndex", "Found", "entry_of_code", "find_entries", "index_of", "trial_of_code"]
 
@@ -48,14 +47,14 @@ class FindIndex:
     as in a small one.
     """
 
-    def __init__(self, shelf: Shelf, today: date) -> None:
-        self.shelf, self.today = shelf, today
+    def __init__(self, catalogue: ShopCatalogue, today: date) -> None:
+        self.catalogue, self.today = catalogue, today
         places, sizes = {}, list[tuple[float, float]]()
         ranked = []
-        for n, entry in enumerate(shelf.entries):
-            machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+        for n, entry in enumerate(catalogue.entries):
+            machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
             if machine is not None and stock is not None:
-                state, _ = shelf.state_of(entry, machine, stock, today)
+                state, _ = catalogue.state_of(entry, machine, stock, today)
                 ranked.append((RANKS.get(state, 3), -n, entry, machine, stock, state))
         ranked.sort(key=lambda one: one[:2])
         self.entries = tuple(entry for _, _, entry, _, _, _ in ranked)
@@ -127,22 +126,24 @@ class FindIndex:
 _kept: list[FindIndex] = []  # of the shelf that was searched last
 
 
-def index_of(shelf: Shelf, today: date) -> FindIndex:
+def index_of(catalogue: ShopCatalogue, today: date) -> FindIndex:
     """Return the index of a shelf, made at the first call: for a large book beforehand, in a
     worker.
     """
-    if not _kept or _kept[0].shelf is not shelf or _kept[0].today != today:
-        _kept[:] = [FindIndex(shelf, today)]
+    if not _kept or _kept[0].catalogue is not catalogue or _kept[0].today != today:
+        _kept[:] = [FindIndex(catalogue, today)]
     return _kept[0]
 
 
-def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[Found, ...]:
+def find_entries(
+    catalogue: ShopCatalogue, text: str, today: date, most: int = 8
+) -> tuple[Found, ...]:
     """Return the entries that hold every word of `text`, best first; a size must match within 0.15
     mm.
     """
-    index, named = index_of(shelf, today), entry_of_code(text)
+    index, named = index_of(catalogue, today), entry_of_code(text)
     if named:
-        entry = shelf.entry_by_uid.get(named)
+        entry = catalogue.entry_by_uid.get(named)
         if entry is not None:
             hits = [(entry, 1.0)]
         else:
@@ -158,9 +159,9 @@ def find_entries(shelf: Shelf, text: str, today: date, most: int = 8) -> tuple[F
         hits = index.search(words, sizes, most)
     found = []
     for entry, score in hits:
-        machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+        machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
         if machine is not None and stock is not None:
-            state, reason = subject_state(shelf, machine, stock, entry.task, today)
+            state, reason = subject_state(catalogue, machine, stock, entry.task, today)
             found.append(Found(entry, machine, stock, state, reason, score))
     return tuple(found)
 

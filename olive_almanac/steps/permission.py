@@ -4,15 +4,31 @@ one place.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
-from olive_almanac.core.materials.catalogue import CatalogueStock, Permission, may_burn, verdict_of
+from olive_almanac.core.materials.catalogue import (
+    CatalogueStock,
+    Permission,
+    Verdict,
+    may_burn,
+    verdict_of,
+)
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.catalogue import load_catalogue
 
-__all__ = ["families", "family_entry", "group_of", "groups", "permission_for", "word_of"]
+__all__ = [
+    "engraves",
+    "families",
+    "family_entry",
+    "group_of",
+    "groups",
+    "permission_for",
+    "verdict_for",
+    "what_machines_can",
+    "word_of",
+]
 
 OTHER = "Other"
 
@@ -24,16 +40,42 @@ def permission_for(
     return may_burn(load_catalogue(), machine, stock, task, rules)
 
 
-def verdict_for(machine: Machine, stock: Stock, task: str) -> str:
-    """Return the catalogue's verdict for a task on this machine ("works ...", "poor: ...", "cannot:
-    ..."), or nothing.
+def verdict_for(machine: Machine, stock: Stock, task: str) -> Verdict | None:
+    """Return the catalogue's verdict for a task on this machine, or None for a family that it does
+    not hold.
     """
     entry = family_entry(stock)
     if entry is None:
-        return ""
+        return None
     return verdict_of(
         entry, source=machine.source, task=task, opacity=stock.opacity, colour=stock.colour
     )
+
+
+def engraves(machine: Machine, stock: Stock) -> bool:
+    """Return whether the catalogue says that engraving this stock works on this machine."""
+    verdict = verdict_for(machine, stock, "engrave")
+    return verdict is not None and verdict.works
+
+
+def what_machines_can(
+    machines: Sequence[Machine], stock: Stock, task: Task, rules: Mapping[str, bool]
+) -> list[tuple[Machine, str, bool]]:
+    """Return each machine with what the catalogue says of it and the stock, task by task, and
+    whether it may do `task`.
+    """
+    told = []
+    for machine in machines:
+        groups: dict[str, list[str]] = {}
+        for one in TASKS:
+            verdict = verdict_for(machine, stock, one)
+            if verdict is not None:
+                groups.setdefault(verdict.phrase, []).append(one)
+        words = "\n".join(
+            f"{', '.join(tasks).capitalize()}: {phrase}." for phrase, tasks in groups.items()
+        )
+        told.append((machine, words, permission_for(machine, stock, task, rules).allowed))
+    return told
 
 
 def families() -> tuple[CatalogueStock, ...]:

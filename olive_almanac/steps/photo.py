@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import KeptPhoto
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.ports import Library
-from olive_almanac.steps.session import Desk
 
 if TYPE_CHECKING:
     from olive_almanac.core.photo.judge import Limits, Taught
@@ -38,10 +39,11 @@ SMALL_PX = 1600  # longer side of the whole picture as it is shown
 
 @dataclass(frozen=True)
 class PhotoRead:
-    """A photo that was read: where it came from, its bytes, which side, the corners picked, what
-    was seen, which phone.
+    """A photo that was read: of which trial, where it came from, its bytes, which side, the corners
+    picked, what was seen, which phone.
     """
 
+    trial_id: str
     source: str
     data: bytes
     side: str
@@ -50,17 +52,18 @@ class PhotoRead:
     phone: str
 
 
-def shown_again_work(store: Library, desk: Desk, sides: Sequence[str]) -> Iterator[tuple[str, Any]]:
+def shown_again_work(
+    store: Library, active: ActiveTrial, sides: Sequence[str]
+) -> Iterator[tuple[str, Any]]:
     """Yield each kept photo of a trial squared up again, (side, pixels): nothing is read anew or
     written.  For a worker.
     """
-    kept, out = desk.run.get("photos", {}), pieces_out(desk)
+    out = pieces_out(active)
     for side in sides:
-        data = store.photo(kept[side]["name"])
-        corners = [(float(x), float(y)) for x, y in kept[side]["corners"]]
-        for kind, value in photo_work(
-            desk.trial, data, kept[side]["source"], side, corners_px=corners, out=out
-        ):
+        kept = active.run.photos[side]
+        data = store.photo(kept.name)
+        work = photo_work(active.trial, data, kept.source, side, corners_px=kept.corners, out=out)
+        for kind, value in work:
             if kind == "read":
                 yield side, value.seen.squared.codes
 
@@ -112,64 +115,67 @@ def photo_work(
     yield (
         "read",
         PhotoRead(
-            source, data, side, tuple((float(x), float(y)) for x, y in corners_px), seen, phone
+            trial.id,
+            source,
+            data,
+            side,
+            tuple((float(x), float(y)) for x, y in corners_px),
+            seen,
+            phone,
         ),
     )
 
 
-def cells_of_side(desk: Desk, side: str) -> tuple[CellSight, ...]:
+def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
     """Return what the kept photo of a side showed of each cell, () without one."""
     from olive_almanac.core.photo.reader import CellSight
 
-    kept = desk.run.get("photos", {}).get(side)
-    if kept:
-        return tuple(from_plain(CellSight, one, "photo") for one in kept["cells"])
-    return ()
+    kept = active.run.photos.get(side)
+    if kept is None:
+        return ()
+    return tuple(from_plain(CellSight, one, "photo") for one in kept.cells)
 
 
-def pieces_out(desk: Desk) -> frozenset[str]:
+def pieces_out(active: ActiveTrial) -> frozenset[str]:
     """Return the cells whose pieces are out, by the front's photo or by eye."""
-    seen = {cell.cell for cell in cells_of_side(desk, "front") if cell.out and not cell.flags}
-    by_eye = {cell for cell, reading in desk.readings.items() if reading.by == "eye"}
+    seen = {cell.cell for cell in cells_of_side(active, "front") if cell.out and not cell.flags}
+    by_eye = {cell for cell, reading in active.readings.items() if reading.by == "eye"}
     return frozenset(
-        {*(seen - by_eye), *(cell for cell in by_eye if desk.readings[cell].verdict == "free")}
+        {*(seen - by_eye), *(cell for cell in by_eye if active.readings[cell].verdict == "free")}
     )
 
 
-def suggestions(desk: Desk, limits: Limits) -> tuple[Reading, ...]:
+def suggestions(active: ActiveTrial, limits: Limits) -> tuple[Reading, ...]:
     """Return a reading by photo for each cell that the kept photos show."""
     from olive_almanac.core.photo.judge import joined_sides, suggest
 
-    front, back = cells_of_side(desk, "front"), cells_of_side(desk, "back")
+    front, back = cells_of_side(active, "front"), cells_of_side(active, "back")
     if not front:
         return ()
     return suggest(
-        joined_sides(front, back) if back else front, desk.trial.task, limits, back_seen=bool(back)
+        joined_sides(front, back) if back else front,
+        active.trial.task,
+        limits,
+        back_seen=bool(back),
     )
 
 
-def kept_photo(name: str, read: PhotoRead, at: str) -> dict[str, Any]:
+def kept_photo(name: str, read: PhotoRead, at: str) -> KeptPhoto:
     """Return what is kept of a photo in the run."""
-    return {
-        "name": name,
-        "source": read.source,
-        "at": at,
-        "corners": [list(one) for one in read.corners_px],
-        "says": list(read.seen.says),
-        "cells": [to_plain(one) for one in read.seen.cells],
-    }
+    cells = tuple(to_plain(one) for one in read.seen.cells)
+    return KeptPhoto(name, read.source, at, tuple(read.corners_px), tuple(read.seen.says), cells)
 
 
-def taught_by(desk: Desk) -> list[Taught]:
+def taught_by(active: ActiveTrial) -> list[Taught]:
     """Return the cells of a desk that were read by eye and measured by photo: what the eye teaches
     the photo.
     """
     from olive_almanac.core.photo.judge import Taught
 
-    seen = {cell.cell: cell for cell in cells_of_side(desk, "front")}
+    seen = {cell.cell: cell for cell in cells_of_side(active, "front")}
     return [
         Taught(reading, seen[cell].delta_l, seen[cell].near_l)
-        for cell, reading in desk.readings.items()
+        for cell, reading in active.readings.items()
         if reading.by == "eye" and cell in seen and not seen[cell].flags
     ]
 

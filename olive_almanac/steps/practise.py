@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.steps.checklist import CHECKS
 from olive_almanac.steps.exercises import Exercise, Practice, exercise_of
@@ -80,12 +81,9 @@ def begin(library: Library, exercise: Exercise) -> None:
 def cells_used(session: Session) -> int:
     """Return how many cells have been burnt, or may have been, in the open library."""
     used = 0
-    for trial in session.trials:
-        run = session.store.run_of(trial.id) or {}
-        used += len(
-            {*run.get("cells", ()), *run.get("maybe", ()), *run.get("left_out", ())}
-            & {cell.id for cell in trial.cells}
-        )
+    for trial in session.trials.every:
+        run = session.store.run_of(trial.id) or RunRecord()
+        used += len(run.gone & {cell.id for cell in trial.cells})
     return used
 
 
@@ -104,13 +102,15 @@ def score_work(session: Session, bench: Bench) -> Iterator[Score]:
     practice = session.practice
     assert practice is not None
     exercise, pairs = practice.exercise, _pairs(session)
-    runs = [(trial, session.store.run_of(trial.id) or {}) for trial in session.trials]
+    runs = [
+        (trial, session.store.run_of(trial.id) or RunRecord()) for trial in session.trials.every
+    ]
     entry, used = session.entry, cells_used(session)
     yield _scored(practice, exercise, bench, pairs, runs, entry.setting if entry else None, used)
 
 
 def _pairs(session: Session) -> list[Any]:
-    pairs = [(trial, session.store.readings(trial.id)) for trial in session.trials]
+    pairs = [(trial, session.store.readings(trial.id)) for trial in session.trials.every]
     return [(trial, readings) for trial, readings in pairs if readings]
 
 
@@ -119,7 +119,7 @@ def _scored(
     exercise: Exercise,
     bench: Bench,
     pairs: list[Any],
-    runs: list[tuple[Trial, dict[str, Any]]],
+    runs: list[tuple[Trial, RunRecord]],
     found: Setting | None,
     used: int,
 ) -> Score:
@@ -166,12 +166,7 @@ def _scored(
         best[1] if best else None,
         used,
         exercise.cells,
-        sum(
-            cell.seconds
-            for trial, run in runs
-            for cell in trial.cells
-            if cell.id in run.get("cells", {})
-        ),
+        sum(cell.seconds for trial, run in runs for cell in trial.cells if cell.id in run.cells),
         hazards,
         decision.next_cells[:6] if decision is not None else (),
         decision.says if decision is not None else "Nothing was read.",
@@ -190,27 +185,26 @@ def _seconds(setting: Setting) -> float:
     return 1000 * setting.passes / setting.speed_mm_s
 
 
-def _hazards(runs: list[tuple[Trial, dict[str, Any]]]) -> tuple[str, ...]:
+def _hazards(runs: list[tuple[Trial, RunRecord]]) -> tuple[str, ...]:
     """What was not minded: lines of the checklist left unticked, flare-ups and smoke not
     answered.
     """
     told = []
     for trial, run in runs:
-        if not run.get("cells"):
+        if not run.cells:
             continue
-        open_lines = [
-            check.words.lower() for check in CHECKS if check.key not in run.get("ticks", {})
-        ]
+        ticked = run.ticks or {}
+        open_lines = [check.words.lower() for check in CHECKS if check.key not in ticked]
         if open_lines:
             told.append(
                 f"{trial.name} was burnt with {len(open_lines)} of {len(CHECKS)} lines unticked"
             )
-        for event in run.get("events", ()):
-            if not event.get("answered"):
-                told.append(
-                    f"{'Flare-up' if event['kind'] == 'flare' else 'Smoke'} at {event['cell']} of "
-                    f"{trial.name} was not answered"
-                )
+        for event in run.events:
+            if not event.answered:
+                what = "Smoke"
+                if event.kind == "flare":
+                    what = "Flare-up"
+                told.append(f"{what} at {event.cell} of {trial.name} was not answered")
     return tuple(told)
 
 

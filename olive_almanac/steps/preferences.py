@@ -29,7 +29,7 @@ class Preferences:
     machine_uid: str = ""
     stock_uid: str = ""
     task: str = "cut"
-    station: str = "Book"
+    station: str = "book"
     currency: str = "€"
     window: tuple[int, ...] = ()  # x, y, width, height
     caliper_mm: float = 0.01  # the smallest step of the gauge in use

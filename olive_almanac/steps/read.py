@@ -6,10 +6,14 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import count_text, number_text, percent_text, read_length_mm, speed_in
+from olive_almanac.core.units import count_text, percent_text, read_length_mm
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.photo import (
     PHOTO,
@@ -22,7 +26,7 @@ from olive_almanac.steps.photo import (
     suggestions,
     taught_by,
 )
-from olive_almanac.steps.session import Desk, Session
+from olive_almanac.steps.session import Session
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.outlook import Outlook
@@ -32,12 +36,6 @@ __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
-SHOWS_AN_EDGE = (
-    "grid",
-    "air",
-    "weekly",
-    "detail",
-)  # kinds whose cells lie in order of what is varied
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[
@@ -64,16 +62,16 @@ def axis_texts(
 
 
 def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, str]]:
-    tellers: tuple[tuple[str, Callable[[Setting], str]], ...] = (
-        ("power", lambda s: f"{percent_text(s.power)} %"),
-        (unit, lambda s: number_text(speed_in(s.speed_mm_s, unit))),
-        ("passes", lambda s: str(s.passes)),
-        ("focus, mm", lambda s: number_text(s.focus_mm)),
-        ("line pitch, mm", lambda s: number_text(s.pitch_mm)),
-        ("air", lambda s: s.air),
+    tellers: list[tuple[str, Callable[[Setting], str]]] = [
+        ("power", lambda s: f"{percent_text(s.power)} %")
+    ]
+    for factor in FACTORS[1:]:
+        words = factor.short_axis(unit)
+        tellers.append((words, lambda s, one=factor: one.write(one.of(s), unit)))  # type: ignore[misc]
+    tellers += [
         ("direction", lambda s: s.direction.upper()),
         ("lines", lambda s: "crossed" if s.crosshatch else "one way"),
-    )
+    ]
     for words, tell in tellers:
         texts: dict[int, set[str]] = {}
         for at, setting in cells:
@@ -119,30 +117,30 @@ class ReadPresenter:
 
     @property
     def trial(self) -> Trial | None:
-        if self.session.desk:
-            return self.session.desk.trial
+        if self.session.active:
+            return self.session.active.trial
         return None
 
     @property
     def readable(self) -> list[Cell]:
         """Burnt cells in reading order: from the top row down, each from the left."""
-        desk = self.session.desk
-        if desk is None:
+        active = self.session.active
+        if active is None:
             return []
         return sorted(
-            (cell for cell in desk.trial.cells if cell.id in desk.burnt),
+            (cell for cell in active.trial.cells if cell.id in active.burnt),
             key=lambda cell: (-cell.row, cell.col),
         )
 
     @property
     def readings(self) -> dict[str, Reading]:
         """The readings of whoever reads now."""
-        desk = self.session.desk
-        if desk is None:
+        active = self.session.active
+        if active is None:
             return {}
         if self.second:
-            return desk.others.get(SECOND, {})
-        return desk.readings
+            return active.others.get(SECOND, {})
+        return active.readings
 
     @property
     def left(self) -> int:
@@ -151,9 +149,9 @@ class ReadPresenter:
     @property
     def suggested(self) -> dict[str, Reading]:
         """What the photo says of each cell."""
-        desk = self.session.desk
-        if desk:
-            return desk.others.get(PHOTO, {})
+        active = self.session.active
+        if active:
+            return active.others.get(PHOTO, {})
         return {}
 
     @property
@@ -179,13 +177,13 @@ class ReadPresenter:
     @property
     def differences(self) -> dict[str, str]:
         """Cells on which the eye and the photo, or two people, do not agree, with who says what."""
-        desk = self.session.desk
+        active = self.session.active
         found: dict[str, str] = {}
-        if desk is None:
+        if active is None:
             return found
         for who, word in ((PHOTO, "the photo"), (SECOND, "the second reader")):
-            for cell, other in desk.others.get(who, {}).items():
-                first = desk.readings.get(cell)
+            for cell, other in active.others.get(who, {}).items():
+                first = active.readings.get(cell)
                 if (
                     first is None
                     or first.verdict is None
@@ -200,25 +198,27 @@ class ReadPresenter:
     @property
     def limits(self) -> Limits:
         """The photo's limits for this stock, learned from what the eye said of measured cells."""
-        desk = self.session.desk
+        active = self.session.active
         if self._taught_before is None:
             self._taught_before = self._taught_elsewhere()
-        return limits_from([*self._taught_before, *(taught_by(desk) if desk is not None else [])])
+        return limits_from(
+            [*self._taught_before, *(taught_by(active) if active is not None else [])]
+        )
 
     def _taught_elsewhere(self) -> list[Taught]:
         """What other coupons of this stock and task have taught."""
-        desk, taught = self.session.desk, []
-        if desk is None or self.session.library is None:
+        active, taught = self.session.active, []
+        if active is None or self.session.library is None:
             return []
-        for trial in self.session.trials:
-            if trial.id != desk.trial.id and (trial.stock.uid, trial.task) == (
-                desk.trial.stock.uid,
-                desk.trial.task,
+        for trial in self.session.trials.every:
+            if trial.id != active.trial.id and (trial.stock.uid, trial.task) == (
+                active.trial.stock.uid,
+                active.trial.task,
             ):
-                run = self.session.library.run_of(trial.id) or {}
-                if run.get("photos"):
+                run = self.session.library.run_of(trial.id) or RunRecord()
+                if run.photos:
                     known = {one.cell: one for one in self.session.library.readings(trial.id)}
-                    taught += taught_by(Desk(trial, "book", known, run))
+                    taught += taught_by(ActiveTrial(trial, "book", known, run))
         return taught
 
     # -- the cell in hand --------------------------------------------------------------------------
@@ -303,16 +303,16 @@ class ReadPresenter:
         """Take the photo's verdict for every unread cell it is sure of, as one act that can be
         undone.
         """
-        desk, cells = self.session.desk, self.agreeable
-        if desk is None or not cells or self.second:
+        active, cells = self.session.active, self.agreeable
+        if active is None or not cells or self.second:
             return
-        taken, trial_id = [self.suggested[cell] for cell in cells], desk.trial.id
+        taken, trial_id = [self.suggested[cell] for cell in cells], active.trial.id
 
         def put(*, back: bool) -> None:
-            if self.session.desk is None or self.session.desk.trial.id != trial_id:
+            if self.session.active is None or self.session.active.trial.id != trial_id:
                 return
             for one in taken:
-                self.session.keep_reading(one.cell, None if back else one)
+                self.session.trials.keep_reading(one.cell, None if back else one)
             self._after(self.cell)
 
         self.session.attempt(
@@ -438,18 +438,18 @@ class ReadPresenter:
 
         It yields (what it was worked out for, Outlook): for a worker.
         """
-        desk = self.session.desk
-        if desk is None or not desk.readings or desk.trial.kind not in SHOWS_AN_EDGE:
+        active = self.session.active
+        if active is None or not active.readings or not kind_of(active.trial.kind).ordered:
             self.outlook = self._edge_for = None
             return None
-        wanted = (desk.trial.id, tuple(desk.pairs))
+        wanted = (active.trial.id, tuple(active.pairs))
         if wanted == self._edge_for:
             return None
-        same = self._edge_for is not None and self._edge_for[0] == desk.trial.id
+        same = self._edge_for is not None and self._edge_for[0] == active.trial.id
         self._edge_for = wanted
         trial, pairs, previous = (
-            desk.trial,
-            desk.pairs,
+            active.trial,
+            active.pairs,
             self.outlook.known if self.outlook and same else None,
         )
 
@@ -474,17 +474,17 @@ class ReadPresenter:
     # -- keeping -----------------------------------------------------------------------------------
 
     def _record(self, cell: Cell, reading: Reading, *, stay: bool = False) -> None:
-        desk, second = self.session.desk, self.second
-        assert desk is not None
-        before, trial_id = self.readings.get(cell.id), desk.trial.id
+        active, second = self.session.active, self.second
+        assert active is not None
+        before, trial_id = self.readings.get(cell.id), active.trial.id
 
         def put(value: Reading | None, *, forward: bool) -> None:
-            if self.session.desk is None or self.session.desk.trial.id != trial_id:
+            if self.session.active is None or self.session.active.trial.id != trial_id:
                 return  # another coupon lies on the desk now
             if second:
                 self._keep_second(cell.id, value)
             else:
-                self.session.keep_reading(cell.id, value)
+                self.session.trials.keep_reading(cell.id, value)
             if forward and not stay:
                 self._go_on(cell)
             else:
@@ -500,30 +500,30 @@ class ReadPresenter:
         self.session.attempt(lambda: self.session.undo_stack.push(change))
 
     def _keep_second(self, cell_id: str, value: Reading | None) -> None:
-        desk = self.session.desk
-        assert desk is not None
+        active = self.session.active
+        assert active is not None
         if value is not None:
-            self.session.keep_others(SECOND, (value,), "read by a second person")
+            self.session.trials.keep_others(SECOND, (value,), "read by a second person")
             return
-        self.session.store.take_back_reading(desk.trial.id, cell_id, who=SECOND)
-        seen = {cell: one for cell, one in desk.others.get(SECOND, {}).items() if cell != cell_id}
-        self.session.desk = replace(desk, others={**desk.others, SECOND: seen})
+        self.session.store.take_back_reading(active.trial.id, cell_id, who=SECOND)
+        seen = {cell: one for cell, one in active.others.get(SECOND, {}).items() if cell != cell_id}
+        self.session.trials.show(replace(active, others={**active.others, SECOND: seen}))
 
     def _after(self, cell: Cell | None) -> None:
         self.cell = cell
         self._set_stage()
         self._teach()
-        self.session.changed("desk")
+        self.session.trials.changed.emit()
 
     def _teach(self) -> None:
         """What the eye has just said moves the photo's limits for the cells that are not
         read yet.
         """
-        desk = self.session.desk
-        if desk is None or not desk.run.get("photos"):
+        active = self.session.active
+        if active is None or not active.run.photos:
             return
-        fresh = {one.cell: one for one in suggestions(desk, self.limits)}
-        self.session.desk = replace(desk, others={**desk.others, PHOTO: fresh})
+        fresh = {one.cell: one for one in suggestions(active, self.limits)}
+        self.session.trials.show(replace(active, others={**active.others, PHOTO: fresh}))
 
     def _go_on(self, cell: Cell) -> None:
         cells, known = self.readable, self.readings
@@ -537,15 +537,15 @@ class ReadPresenter:
             self.edge = None
 
     def _set_stage(self) -> None:
-        desk = self.session.desk
-        if desk is None or desk.stage == "book" or self.second:
+        active = self.session.active
+        if active is None or active.stage == "book" or self.second:
             return
         stage = "read"
         if self.left == 0:
             stage = "decide"
-        if stage != desk.stage:
-            self.session.keep_trial(
-                desk.trial, stage, "all read" if stage == "decide" else "reading"
+        if stage != active.stage:
+            self.session.trials.keep(
+                active.trial, stage, "all read" if stage == "decide" else "reading"
             )
 
     def take_back(self) -> None:
@@ -598,19 +598,19 @@ class ReadPresenter:
         """Return the work of reading a photo, for a worker; None where no coupon lies on
         the desk.
         """
-        desk = self.session.desk
-        if desk is None or not desk.burnt:
+        active = self.session.active
+        if active is None or not active.burnt:
             return None
         self.waiting = (data, source, side)
         return photo_work(
-            desk.trial,
+            active.trial,
             data,
             source,
             side,
             corners_px=corners_px,
             curves=self.session.preferences.phone_curves,
-            burnt=frozenset(desk.burnt),
-            out=pieces_out(desk),
+            burnt=frozenset(active.burnt),
+            out=pieces_out(active),
         )
 
     def take_photo(self, item: tuple[str, Any]) -> None:
@@ -629,15 +629,13 @@ class ReadPresenter:
     def _keep_photo(self, read: PhotoRead) -> None:
         from olive_almanac.formats.photo import suffix_of
 
-        desk = self.session.desk
-        if desk is None or desk.trial.id != self._trial_id:
-            return
+        active = self.session.active
+        if active is None or active.trial.id != read.trial_id:
+            return  # another coupon is open by now: the photo is none of it
         name = self.session.store.keep_photo(read.data, suffix_of(read.data))
-        photos = {
-            **desk.run.get("photos", {}),
-            read.side: kept_photo(name, read, self.session.today().isoformat()),
-        }
-        self.session.keep_run({**desk.run, "photos": photos}, f"photo of the {read.side}")
+        kept = kept_photo(name, read, self.session.today().isoformat())
+        run = replace(active.run, photos={**active.run.photos, read.side: kept})
+        self.session.trials.keep_run(run, f"photo of the {read.side}")
         self.squared[read.side] = read.seen.squared.codes
         if read.seen.by_card:
             self.session.remember(
@@ -648,29 +646,27 @@ class ReadPresenter:
             )
             stock = self.session.subject.stock
             if stock is not None and stock.lightness is None and stock.opacity == "opaque":
-                self.session.keep_stock(
+                self.session.shop.keep_stock(
                     replace(stock, lightness=round(read.seen.stock_l, 1)),
                     "lightness by the grey card",
                 )
-        desk = self.session.desk
-        assert desk is not None
-        readings = suggestions(desk, self.limits)
+        active = self.session.active
+        assert active is not None
+        readings = suggestions(active, self.limits)
         if readings:
-            self.session.keep_others(PHOTO, readings, "read by photo")
+            self.session.trials.keep_others(PHOTO, readings, "read by photo")
 
     def reopen_work(self) -> Iterator[tuple[str, Any]] | None:
         """Return the work of showing the kept photos again after a start; nothing is read anew or
         written.
         """
-        desk = self.session.desk
-        if desk:
-            kept = desk.run.get("photos", {})
-        else:
-            kept = {}
-        wanted = [side for side in kept if side not in self.squared]
-        if desk is None or not wanted:
+        active = self.session.active
+        if active is None:
             return None
-        return shown_again_work(self.session.store, desk, wanted)
+        wanted = [side for side in active.run.photos if side not in self.squared]
+        if not wanted:
+            return None
+        return shown_again_work(self.session.store, active, wanted)
 
     def show_again(self, item: tuple[str, Any]) -> None:
         side, codes = item

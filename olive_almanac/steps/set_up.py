@@ -649,7 +649,7 @@ class SetUpPresenter:
 
         def do() -> None:
             put(record, why)
-            session.refresh_shelf()
+            session.shop.refresh()
             if before is None and form == "machine":
                 session.choose(machine=record.uid)
             elif before is None:
@@ -660,7 +660,7 @@ class SetUpPresenter:
                 session.store.remove(form, record.uid, f"undone: {why}")
             else:
                 put(before, f"undone: {why}")
-            session.refresh_shelf()
+            session.shop.refresh()
 
         if not session.attempt(
             lambda: session.undo_stack.push(Change(f"change of {record.name}", do, undo))
@@ -679,11 +679,11 @@ class SetUpPresenter:
         """Return what would become due again if the machine's state changed now, as
         "stock, task".
         """
-        machine, shelf, told = self.machine, self.session.shelf, []
+        machine, catalogue, told = self.machine, self.session.catalogue, []
         if machine is None:
             return ()
-        for entry in shelf.entries:
-            stock = shelf.stock(entry.stock_uid)
+        for entry in catalogue.entries:
+            stock = catalogue.stock(entry.stock_uid)
             if entry.machine_uid != machine.uid or stock is None:
                 continue
             now, then = (

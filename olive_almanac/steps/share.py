@@ -13,9 +13,10 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text
 from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.catalogue import subject_state
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.ports import Library, Merged
-from olive_almanac.steps.session import Session, subject_state
+from olive_almanac.steps.session import Session
 
 if TYPE_CHECKING:
     from olive_almanac.core.notes.columns import UnitQuestion
@@ -38,11 +39,11 @@ def book_lines(session: Session) -> list[Line]:
     """Return every entry in force with its machine, stock, state in words and the state's
     reason.
     """
-    shelf, today, lines = session.shelf, session.today(), []
-    for entry in shelf.entries:
-        machine, stock = shelf.machine(entry.machine_uid), shelf.stock(entry.stock_uid)
+    catalogue, today, lines = session.catalogue, session.today(), []
+    for entry in catalogue.entries:
+        machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
         if machine is not None and stock is not None:
-            state, reason = subject_state(shelf, machine, stock, entry.task, today)
+            state, reason = subject_state(catalogue, machine, stock, entry.task, today)
             lines.append((entry, machine, stock, STATE_WORDS[state][0], reason))
     return lines
 
@@ -183,15 +184,15 @@ class NotesDesk:
     def _reckon(self) -> None:
         from olive_almanac.core.notes.entries import bring_in
 
-        machine, shelf = self.session.subject.machine, self.session.shelf
+        machine, catalogue = self.session.subject.machine, self.session.catalogue
         if self.notes is None or machine is None:
             return
         self.brought = bring_in(
             self.notes,
             machine=machine,
-            machines=shelf.machines,
-            stocks=shelf.stocks,
-            entries=shelf.entries,
+            machines=catalogue.machines,
+            stocks=catalogue.stocks,
+            entries=catalogue.entries,
             speed_unit=self.unit,
             day=self.session.today().isoformat(),
             columns=self.columns,
@@ -205,7 +206,7 @@ class NotesDesk:
             return False
         stocks, entries, name = self.brought.stocks, self.brought.entries, self.notes.name
         kept = self.session.attempt(
-            lambda: self.session.keep_book(
+            lambda: self.session.shop.keep_book(
                 stocks,
                 entries,
                 f"brought in from {name}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from olive_almanac.core.errors import CannotWrite, Finding
 from olive_almanac.core.records.trial import Trial
@@ -14,7 +14,27 @@ from olive_almanac.steps.files import write_together
 if TYPE_CHECKING:
     from olive_almanac.formats.gcode_check import CheckLimits
 
-__all__ = ["TrialFiles", "limits_of", "trial_files", "write_trial_files"]
+__all__ = [
+    "TrialFiles",
+    "WritingProgress",
+    "burn_folder",
+    "limits_of",
+    "trial_files",
+    "write_trial_files",
+]
+
+WritingStep = Literal["writing", "checking", "drawing", "key", "placing", "done"]
+
+
+@dataclass(frozen=True)
+class WritingProgress:
+    """How far the writing of a trial's files is: the step in hand (the last one is "done"), and
+    the share of a step that can tell it, 0 to 1.
+    """
+
+    trial: Trial
+    step: WritingStep
+    share: float | None = None
 
 
 @dataclass(frozen=True)
@@ -44,6 +64,11 @@ def trial_files(folder: Path) -> TrialFiles:
     return TrialFiles(*(folder / name for name in names))
 
 
+def burn_folder(library_folder: Path, trial: Trial) -> Path:
+    """Return where a trial's files are written: below the library, one folder a trial."""
+    return library_folder / "burn" / trial.id
+
+
 def limits_of(trial: Trial) -> CheckLimits:
     """Return what a file of this trial must keep to: the machine's limits, the coupon's area, the
     clamps with the head's room.
@@ -59,9 +84,11 @@ def limits_of(trial: Trial) -> CheckLimits:
     return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
 
 
-def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -> Iterator[str]:
-    """Write all files of a trial once its G-code passes the independent checker; yields a word
-    before each piece of work.
+def write_trial_files(
+    trial: Trial, folder: Path, *, speed_unit: str = "mm/s"
+) -> Iterator[WritingProgress]:
+    """Write all files of a trial once its G-code passes the independent checker; yields how far it
+    is before each step, and once more when all is in place.
 
     Nothing is in place before all of it is: whoever stops the iteration stops the writing.  Raises
     CannotWrite.
@@ -69,7 +96,7 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
     from olive_almanac.formats.letters import letters
 
     lettering = letters()
-    yield "writing the burn file"
+    yield WritingProgress(trial, "writing")
     from olive_almanac.formats.gcode import gcode_blocks
     from olive_almanac.formats.gcode_check import CheckReport, check_lines
 
@@ -78,19 +105,19 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
     report = CheckReport((), 0)
     for done, so_far in check_lines(gcode.decode("ascii"), limits):
         report = so_far
-        yield f"checking the burn file, {100 * done:.0f} %"
+        yield WritingProgress(trial, "checking", done)
     if not report.safe:
         raise CannotWrite(
             "The burn file did not pass its safety check and was not written. "
             + _first(report.findings)
         )
-    yield "drawing"
+    yield WritingProgress(trial, "drawing")
     from olive_almanac.formats.cells_csv import write_cells
     from olive_almanac.formats.drawing import write_dxf, write_svg
     from olive_almanac.formats.station_files import write_trial
 
     svg, dxf = write_svg(trial, lettering), write_dxf(trial, lettering)
-    yield "setting the key sheets"
+    yield WritingProgress(trial, "key")
     from olive_almanac.formats.pdf import write_key
 
     files = trial_files(folder)
@@ -103,8 +130,9 @@ def write_trial_files(trial: Trial, folder: Path, *, speed_unit: str = "mm/s") -
         files.cells: write_cells(trial),
         files.trial: write_trial(trial),
     }
-    yield "putting the files in place"
+    yield WritingProgress(trial, "placing")
     write_together(content)
+    yield WritingProgress(trial, "done")
 
 
 def _first(findings: tuple[Finding, ...]) -> str:

@@ -46,7 +46,8 @@ def server_of(folder: Path) -> str:
     except (OSError, UnicodeDecodeError) as problem:
         raise LibraryTrouble(
             f"{folder / URL_FILE} cannot be read ({problem}). Write the server's address into it "
-            "again."
+            "again.",
+            "unwritable",
         ) from problem
 
 
@@ -64,7 +65,8 @@ def name_server(url: str, below: Path) -> Path:
             file.write(url + "\n")
     except OSError as problem:
         raise LibraryTrouble(
-            f"The folder {folder} cannot be made ({problem.strerror}). Choose another place."
+            f"The folder {folder} cannot be made ({problem.strerror}). Choose another place.",
+            "unwritable",
         ) from problem
     return folder
 
@@ -79,12 +81,14 @@ def engine_for(folder: Path, url: str) -> Engine:
             address = make_url(url)
         except ArgumentError as problem:
             raise LibraryTrouble(
-                f"“{url}” is no address of a library: postgresql://user@host/name is expected."
+                f"“{url}” is no address of a library: postgresql://user@host/name is expected.",
+                "server",
             ) from problem
         if address.get_backend_name() != "postgresql":
             raise LibraryTrouble(
                 "A library lies in a folder or on a PostgreSQL server, not on "
-                f"{address.get_backend_name()}."
+                f"{address.get_backend_name()}.",
+                "server",
             )
         return create_engine(
             address.set(drivername="postgresql+psycopg"),

@@ -23,11 +23,12 @@ from typing import Any, TypeVar
 from sqlalchemy import Table, func, insert, select
 from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 
-from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.errors import LibraryCode, LibraryTrouble
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.storage import tables
@@ -86,7 +87,8 @@ class Library:
         except OSError as problem:
             raise LibraryTrouble(
                 f"The library folder {folder} cannot be made ({problem.strerror}). Choose another "
-                "folder."
+                "folder.",
+                "unwritable",
             ) from problem
         library = cls(folder, clock, _login() if who is None else who)
         try:
@@ -118,7 +120,8 @@ class Library:
                     f"The library {self.folder} was written by a newer Olive Almanac (schema "
                     f"{version}, this "
                     f"program knows {tables.SCHEMA}). Update the program on this computer; "
-                    "nothing was changed."
+                    "nothing was changed.",
+                    "newer",
                 )
         if version is not None:
             self.backup(label=f"before-{tables.SCHEMA}")
@@ -310,7 +313,8 @@ class Library:
                 data = target.read_bytes()
         if hashlib.sha256(data).hexdigest() != target.stem:
             raise LibraryTrouble(
-                f"The photo {target} is damaged: it is not what was kept. Add the photo again."
+                f"The photo {target} is damaged: it is not what was kept. Add the photo again.",
+                "missing",
             )
         return data
 
@@ -318,7 +322,9 @@ class Library:
         with self._engine.connect() as connection:
             data = connection.scalar(select(tables.photo.c.data).where(tables.photo.c.name == name))
         if data is None:
-            raise LibraryTrouble(f"The shared library has no photo {name}. Add the photo again.")
+            raise LibraryTrouble(
+                f"The shared library has no photo {name}. Add the photo again.", "missing"
+            )
         return bytes(data)
 
     def photo_names(self) -> tuple[str, ...]:
@@ -337,16 +343,16 @@ class Library:
                 )
             )
 
-    def run_of(self, trial_uid: str) -> dict[str, Any] | None:
+    def run_of(self, trial_uid: str) -> RunRecord | None:
         """Return what was kept of the trial's newest run, or None."""
         rows = self._rows(tables.run, tables.run.c.uid == trial_uid)
         if not rows:
             return None
-        body: dict[str, Any] = json.loads(rows[0]["body"])
-        return body
+        return from_plain(RunRecord, json.loads(rows[0]["body"]), f"run of {trial_uid}")
 
-    def save_run(self, trial_uid: str, body: dict[str, Any], why: str) -> None:
-        self._add(tables.run, trial_uid, why, body, {})
+    def save_run(self, trial_uid: str, run: RunRecord, why: str) -> None:
+        """Write what is known of a trial's run."""
+        self._add(tables.run, trial_uid, why, run, {})
 
     # -- rules of the shop -------------------------------------------------------------------------
 
@@ -555,64 +561,89 @@ class Library:
             except IntegrityError as problem:
                 raise LibraryTrouble(
                     f"Another program changed the library {self.folder} at the same moment. Do it "
-                    "once more."
+                    "once more.",
+                    "busy",
                 ) from problem
             except _faults() as problem:
-                raise LibraryTrouble(
-                    self._told(
-                        str(problem.orig if isinstance(problem, DatabaseError) else problem), doing
-                    )
-                ) from problem
+                raise self._trouble(problem, doing) from problem
             except OSError as problem:
                 raise LibraryTrouble(
                     f"Could not {doing} the library {self.folder}: {problem.strerror}. Nothing "
-                    "recorded is lost."
+                    "recorded is lost.",
+                    "unwritable",
                 ) from problem
 
-    def _told(self, fault: str, doing: str) -> str:
-        where = f"the library {self.folder}"
+    def _trouble(self, problem: Exception, doing: str) -> LibraryTrouble:
+        """What a fault of the database means, with what to do."""
+        fault: object = problem
+        if isinstance(problem, DatabaseError):
+            fault = problem.orig
+        could_not = f"Could not {doing} the library {self.folder}"
         if self.server:
-            first = "no answer"
-            if fault.strip():
-                first = fault.strip().splitlines()[0]
-            return (
-                f"Could not {doing} the shared library: its server does not answer as it should "
-                f"({first}). See that it runs and that "
-                "this computer reaches it; nothing that was recorded is lost."
+            return _server_trouble(fault, doing)
+        code = _sqlite_code(fault)
+        if code == "busy":
+            advice = (
+                "another program is writing in it. Close that program or wait a moment, then do "
+                "it again."
             )
-        if "locked" in fault:
-            return (
-                f"Could not {doing} {where}: another program is writing in it. Close that "
-                "program or wait a moment, then do it again."
+        elif code == "unwritable":
+            advice = (
+                "the folder is read-only or not reachable. Make it writable or choose another "
+                "folder."
             )
-        if "readonly" in fault or "unable to open" in fault or "attempt to write" in fault:
-            return (
-                f"Could not {doing} {where}: the folder is read-only or not reachable. Make it "
-                "writable or choose another folder."
+        elif code == "full":
+            advice = (
+                "the disk is full. Free some space and do it again; what was recorded before is "
+                "safe."
             )
-        if "full" in fault:
-            return (
-                f"Could not {doing} {where}: the disk is full. Free some space and do it "
-                "again; what was recorded before is safe."
-            )
-        if (
-            "malformed" in fault
-            or "not a database" in fault
-            or "no such table" in fault
-            or "corrupt" in fault
-        ):
-            backup = newest_backup(self.folder)
-            offer = "There is no backup yet."
-            if backup:
-                offer = (
-                    f"The newest good backup is {backup.name}: olive-almanac restore brings "
-                    "it back."
-                )
-            return (
-                f"Could not {doing} {where}: its file {FILE} is damaged. It is left as it is. "
-                f"{offer}"
-            )
-        return f"Could not {doing} {where}: {fault}."
+        elif code == "damaged":
+            return self._damage(could_not)
+        else:
+            advice = f"{fault}."
+        return LibraryTrouble(f"{could_not}: {advice}", code)
+
+    def _damage(self, could_not: str) -> LibraryTrouble:
+        damaged = f"{could_not}: its file {FILE} is damaged. It is left as it is."
+        backup = newest_backup(self.folder)
+        if backup is None:
+            return LibraryTrouble(f"{damaged} There is no backup yet.", "damaged")
+        offer = f"The newest good backup is {backup.name}: olive-almanac restore brings it back."
+        return LibraryTrouble(f"{damaged} {offer}", "restorable")
+
+
+def _server_trouble(fault: object, doing: str) -> LibraryTrouble:
+    first = "no answer"
+    if str(fault).strip():
+        first = str(fault).strip().splitlines()[0]
+    return LibraryTrouble(
+        f"Could not {doing} the shared library: its server does not answer as it should "
+        f"({first}). See that it runs and that this computer reaches it; nothing that was "
+        "recorded is lost.",
+        "server",
+    )
+
+
+# the first words of SQLite's names for its faults, with what they mean
+_SQLITE_CODES: tuple[tuple[str, LibraryCode], ...] = (
+    ("SQLITE_BUSY", "busy"),
+    ("SQLITE_LOCKED", "busy"),
+    ("SQLITE_READONLY", "unwritable"),
+    ("SQLITE_CANTOPEN", "unwritable"),
+    ("SQLITE_FULL", "full"),
+    ("SQLITE_CORRUPT", "damaged"),
+    ("SQLITE_NOTADB", "damaged"),
+)
+
+
+def _sqlite_code(fault: object) -> LibraryCode:
+    name = str(getattr(fault, "sqlite_errorname", ""))
+    for start, code in _SQLITE_CODES:
+        if name.startswith(start):
+            return code
+    if "no such table" in str(fault):  # SQLite has no name of its own for it
+        return "damaged"
+    return "failed"
 
 
 def _faults() -> tuple[type[Exception], ...]:
@@ -674,7 +705,8 @@ def restore_backup(folder: Path, *, clock: Callable[[], datetime] = _now) -> tup
     backup = newest_backup(folder)
     if backup is None:
         raise LibraryTrouble(
-            f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched."
+            f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.",
+            "damaged",
         )
     aside = folder / f"almanac-damaged-{clock():%Y-%m-%d-%H%M%S}.db"
     for suffix in ("", "-wal", "-shm"):

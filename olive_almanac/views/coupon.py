@@ -4,12 +4,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.placing.strokes import strokes_of
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.permission import group_of
-from olive_almanac.steps.session import Desk
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on, ramp
@@ -78,7 +80,7 @@ def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QCol
         for mark in trial.fiducials:
             for left, low, right, high in burnt_boxes(mark):
                 painter.fillRect(scale.rect((left, low, right - left, high - low)), ink)
-    elif trial.kind != "confirm":
+    elif not kind_of(trial.kind).spread:
         painter.setPen(QPen(ink, 1.6))
         for (x0, y0), (x1, y1) in corner_lines():
             painter.drawLine(scale.point(x0, y0), scale.point(x1, y1))
@@ -127,17 +129,29 @@ def _draw_strokes(painter: QPainter, rect: QRectF, cell: Cell) -> None:
         )
 
 
+def _seen(active: ActiveTrial, cell: str) -> Reading | None:
+    """What an eye would see of a burnt cell, where a stand-in tells it."""
+    burn = active.burnt.get(cell)
+    if burn is None:
+        return None
+    return burn.seen
+
+
 def draw_burnt(
-    painter: QPainter, rect: QRectF, seen: dict, cell: Cell, task: str, stock: QColor, kerf: float
+    painter: QPainter,
+    rect: QRectF,
+    seen: Reading,
+    cell: Cell,
+    task: str,
+    stock: QColor,
+    kerf: float,
 ) -> None:
     """One burnt cell as the bench says it looks: a hole, a slot that holds on, a groove, strokes,
     or a tone.
     """
-    light = seen.get("lightness")
+    light = seen.lightness
     if cell.mark in ("line", "stack", "detail") and light is None:
-        depth = {"too_light": 90, "no_mark": 30, "too_dark": 255}.get(
-            seen.get("verdict") or "", 200
-        )
+        depth = {"too_light": 90, "no_mark": 30, "too_dark": 255}.get(seen.verdict or "", 200)
         painter.setPen(QPen(QColor(42, 23, 8, depth), kerf))
         _draw_strokes(painter, rect, cell)
         return
@@ -145,7 +159,7 @@ def draw_burnt(
         tone = QColor.fromHslF(max(0.0, stock.hslHueF()), stock.hslSaturationF() * 0.6, light / 100)
         painter.fillRect(rect, tone)
         return
-    verdict, char = seen.get("verdict"), seen.get("char") or 0
+    verdict, char = seen.verdict, seen.char or 0
     for ring in range(char + 1):  # the charred border grows with the grade
         painter.setPen(QPen(QColor(46, 24, 10, 60 + 45 * char), kerf * (2.2 + 1.6 * ring)))
         painter.setBrush(NO_BRUSH)
@@ -180,51 +194,53 @@ class CouponPicture(Painted):
 
     def __init__(self, *, ring: bool = False) -> None:
         super().__init__()
-        self.desk: Desk | None = None
+        self.active: ActiveTrial | None = None
         self.current = ""
         self.ring = ring
         self.marks = True
         self.unsure: tuple[str, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_desk(self, desk: Desk | None, current: str = "", unsure: tuple[str, ...] = ()) -> None:
-        self.desk, self.current, self.unsure = desk, current, unsure
-        if desk is not None:
+    def show_desk(
+        self, active: ActiveTrial | None, current: str = "", unsure: tuple[str, ...] = ()
+    ) -> None:
+        self.active, self.current, self.unsure = active, current, unsure
+        if active is not None:
             self.setAccessibleName(
-                f"{desk.trial.name}, {len(desk.burnt)} of {len(desk.trial.cells)} cells burnt"
+                f"{active.trial.name}, {len(active.burnt)} of {len(active.trial.cells)} cells burnt"
             )
         self.update()
 
     def _scale(self) -> CouponScale:
         return CouponScale(
-            self.desk.trial,
+            self.active.trial,
             QRectF(1, 1, self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2),
         )
 
     def mousePressEvent(self, event) -> None:
-        if self.desk is None:
+        if self.active is None:
             return
         x, y = self.logical(event)
         scale = self._scale()
-        for cell in self.desk.trial.cells:
+        for cell in self.active.trial.cells:
             if scale.rect(cell.rect_mm).adjusted(-3, -3, 3, 3).contains(x, y):
                 self.cell_clicked.emit(cell.id)
                 return
 
     def paint(self, painter, width, height) -> None:
-        if self.desk is None:
+        if self.active is None:
             return
-        trial, scale = self.desk.trial, self._scale()
+        trial, scale = self.active.trial, self._scale()
         colour = stock_colour(trial.stock)
         draw_board(painter, trial, scale, colour)
         ink, shares = ink_on(colour), energy_shares(trial)
         kerf = max(1.6, 0.22 * scale.k)
         for cell in trial.cells:
             rect = scale.rect(cell.rect_mm)
-            seen = self.desk.burnt.get(cell.id, {}).get("seen")
+            seen = _seen(self.active, cell.id)
             if seen is not None:
                 draw_burnt(painter, rect, seen, cell, trial.task, colour, kerf)
-            elif cell.id in self.desk.burnt:
+            elif cell.id in self.active.burnt:
                 draw_planned(painter, rect, shares[cell.id], ink, cell)
             else:
                 pen = QPen(ink, 1)
@@ -281,26 +297,26 @@ class CellPicture(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.desk: Desk | None = None
+        self.active: ActiveTrial | None = None
         self.cell: Cell | None = None
 
-    def show_cell(self, desk: Desk | None, cell: Cell | None) -> None:
-        self.desk, self.cell = desk, cell
+    def show_cell(self, active: ActiveTrial | None, cell: Cell | None) -> None:
+        self.active, self.cell = active, cell
         self.update()
 
     def paint(self, painter, width, height) -> None:
-        if self.desk is None or self.cell is None:
+        if self.active is None or self.cell is None:
             return
-        colour = stock_colour(self.desk.trial.stock)
+        colour = stock_colour(self.active.trial.stock)
         board = QRectF(0.5, 0.5, width - 1, height - 1)
         painter.setPen(NO_PEN)
         painter.setBrush(colour)
         painter.drawRect(board)
-        seen = self.desk.burnt.get(self.cell.id, {}).get("seen")
+        seen = _seen(self.active, self.cell.id)
         inner = board.adjusted(width * 0.14, height * 0.14, -width * 0.14, -height * 0.14)
         painter.setClipRect(board)
         if seen is not None:
-            draw_burnt(painter, inner, seen, self.cell, self.desk.trial.task, colour, 4.0)
+            draw_burnt(painter, inner, seen, self.cell, self.active.trial.task, colour, 4.0)
         else:
             painter.setFont(F("small"))
             painter.setPen(ink_on(colour))

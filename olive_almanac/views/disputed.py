@@ -38,4 +38,4 @@ class DisputedQuestion(QWidget):
     def _decide(self, burns: bool) -> None:
         stock = self.session.subject.stock
         if stock is not None:
-            self.session.attempt(lambda: self.session.keep_rule(stock.family, burns=burns))
+            self.session.attempt(lambda: self.session.shop.keep_rule(stock.family, burns=burns))

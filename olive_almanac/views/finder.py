@@ -155,10 +155,10 @@ class Finder(QDialog):
             self.nothing.show()
             return
         self.nothing.setText("Nothing in the book fits these words.")
-        hits = find_entries(self.session.shelf, text, self.session.today())
+        hits = find_entries(self.session.catalogue, text, self.session.today())
         self.model.show_hits(hits)
         self.nothing.setVisible(not hits)
-        if not self.session.shelf.entries:
+        if not self.session.catalogue.entries:
             self.nothing.setText(
                 "The book is empty so far: plan and read a trial, then write an entry."
             )

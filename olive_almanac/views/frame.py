@@ -9,7 +9,8 @@ from olive_almanac.core.records.setting import TASK_WORDS, TASKS
 from olive_almanac.core.units import count_text
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.cautions import FULL_CAUTION, cautions_of
-from olive_almanac.steps.session import STATIONS, Session
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.stations import STATIONS, Station, progress_of
 from olive_almanac.views.marks import Mark, draw_twig, round_pen
 from olive_almanac.views.parts import (
     SearchField,
@@ -92,15 +93,15 @@ class SubjectLine(QWidget):
         return super().eventFilter(watched, event)
 
     def refresh(self) -> None:
-        subject, shelf = self.session.subject, self.session.shelf
+        subject, catalogue = self.session.subject, self.session.catalogue
         self.machine.set_choices(
-            [(m.uid, m.label) for m in shelf.machines],
+            [(m.uid, m.label) for m in catalogue.machines],
             subject.machine.uid if subject.machine else "",
             none_text="a machine",
             extra="Add a machine",
         )
         self.stock.set_choices(
-            [(s.uid, s.label) for s in shelf.stocks],
+            [(s.uid, s.label) for s in catalogue.stocks],
             subject.stock.uid if subject.stock else "",
             none_text="a stock",
             extra="Add a stock",
@@ -175,18 +176,14 @@ class ProblemStrip(QWidget):
 class StationButton(QAbstractButton):
     """One station of the rail: a bead on the thread, the name, and how far it is."""
 
-    def __init__(self, number: int) -> None:
+    def __init__(self, station: Station, *, first: bool = False, last: bool = False) -> None:
         super().__init__()
-        self.number, self.word, self.status, self.current = number, "", "todo", False
-        self.aside = number >= len(STATIONS)  # beside the thread of stations
-        if self.aside:
-            self.name, keys = ("Practise", 9)
-        else:
-            self.name, keys = (STATIONS[number], number + 1)
+        self.station, self.first, self.last = station, first, last
+        self.name, self.word, self.status, self.current = station.title, "", "todo", False
         self.setFixedHeight(px(close(58, 60)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(f"{self.name}  (Alt+{keys})")
+        self.setToolTip(f"{station.title}  ({station.key})")
 
     def show_state(self, status: str, word: str, *, current: bool) -> None:
         self.status, self.word, self.current = status, word, current
@@ -206,7 +203,7 @@ class StationButton(QAbstractButton):
                 painter.fillRect(QRectF(5, y, w, 1), C("rule"))
         elif self.underMouse():
             painter.fillRect(QRectF(0, 0, w, h), C("wash"))
-        if not self.aside:
+        if self.station.thread:
             self._draw_bead(painter, close(22.0, 30.0), 22.0, h)
         left = close(40, 50)
         painter.setPen(C("ink"))
@@ -226,9 +223,9 @@ class StationButton(QAbstractButton):
 
     def _draw_bead(self, painter, x, y, height) -> None:
         painter.setPen(QPen(C("edge"), 1.5))
-        if self.number > 0:
+        if not self.first:
             painter.drawLine(QPointF(x, 0), QPointF(x, y - 9))
-        if self.number < len(STATIONS) - 1:
+        if not self.last:
             painter.drawLine(QPointF(x, y + 9), QPointF(x, height))
         if self.status == "done":
             painter.setPen(QPen(C("olive"), 1))
@@ -255,7 +252,7 @@ class Rail(QWidget):
     """The six stations on their thread, and the day.
 
     Signals:
-        station_asked(str): the station's name.
+        station_asked(str): the station's id.
     """
 
     station_asked = Signal(str)
@@ -267,36 +264,41 @@ class Rail(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, px(close(4, 12)), 0, px(10))
         layout.setSpacing(0)
-        self.buttons = []
-        for number, name in enumerate(STATIONS):
-            made = StationButton(number)
-            made.clicked.connect(lambda _=False, name=name: self.station_asked.emit(name))
+        thread = [station for station in STATIONS if station.thread]
+        self.buttons = [
+            self._button(one, first=one is thread[0], last=one is thread[-1]) for one in thread
+        ]
+        for made in self.buttons:
             layout.addWidget(made)
-            self.buttons.append(made)
         layout.addStretch(1)
-        self.practise = StationButton(len(STATIONS))
-        self.practise.clicked.connect(lambda: self.station_asked.emit("Practise"))
-        layout.addWidget(self.practise)
+        for station in STATIONS:
+            if not station.thread:  # beside the thread
+                self.buttons.append(self._button(station))
+                layout.addWidget(self.buttons[-1])
         layout.addSpacing(px(close(0, 10)))
         self.day = label("", "note")
         self.due = label("", "small", "second", wrap=True)
         if not close(True, False):
             layout.addLayout(col(hair(), self.day, self.due, gap=2, margins=(20, 0, 14, 0)))
 
+    def _button(self, station: Station, *, first: bool = False, last: bool = False):
+        made = StationButton(station, first=first, last=last)
+        made.clicked.connect(lambda: self.station_asked.emit(station.id))
+        return made
+
     def refresh(self, current: str) -> None:
-        for made, state in zip(self.buttons, self.session.stations(), strict=True):
-            made.show_state(state.status, state.word, current=state.name == current)
-        self.practise.show_state(
-            "todo", close("hidden stock", "on hidden stock"), current=current == "Practise"
-        )
+        for made in self.buttons:
+            progress = progress_of(self.session, made.station)
+            word = close(progress.short or progress.word, progress.word)
+            made.show_state(progress.status, word, current=made.station.id == current)
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
         if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins
             self.day.setText(f"{today:%A} {today.day} {today:%b}")
-        due = self.session.due_count()
+        due = self.session.shop.due_count()
         self.due.setText(
             ""
-            if not self.session.shelf.entries
+            if not self.session.catalogue.entries
             else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again"
         )
 

@@ -61,7 +61,8 @@ def work_through_demo(
     what came out.
     """
     use_virtual_screen()
-    from olive_almanac.views.window import MainWindow, make_application
+    from olive_almanac.views.application import make_application
+    from olive_almanac.views.window import MainWindow
 
     make_application()
     window = MainWindow(folder, outside)
@@ -84,13 +85,13 @@ def work_through_demo(
         f"On {session.subject.machine.label} with {session.subject.stock.label}: cut through. So "
         f"far: {session.state[0]}."
     )
-    window.go("Set up")
+    window.navigate("set_up")
     picture("set-up")
     for _ in range(4):
         decided = _one_coupon(window, picture, say)
         if decided:
             break
-    page = window.page("Decide")
+    page = window.page("decide")
     pick = page.presenter.pick
     if pick is None:
         say(
@@ -98,39 +99,39 @@ def work_through_demo(
             + (page.presenter.decision.says if page.presenter.decision else "")
         )
     else:
-        window.page("Decide").main_action()
+        window.page("decide").main_action()
         for _ in range(3):
-            window.page("Book").presenter.confirm(passed=True)
+            window.page("book").presenter.confirm(passed=True)
         state, reason = session.state
         say(f"Written into the book and confirmed three times: {state}, {reason}.")
-        say("  " + window.page("Book").presenter.clip())
-    window.go("Book")
+        say("  " + window.page("book").presenter.clip())
+    window.navigate("book")
     picture("book")
     window.close()
 
 
 def _one_coupon(window, picture, say) -> bool:
-    window.go("Plan") if window.station != "Plan" else None
-    plan = window.page("Plan").presenter.plan
+    window.navigate("plan") if window.station != "plan" else None
+    plan = window.page("plan").presenter.plan
     low, high = plan.energy_range
     say(f"Planned {plan.trial.name}: {len(plan.trial.cells)} cells, {low:.2g} to {high:.2g} J/mm.")
     picture("plan")
-    window.page("Plan").main_action()
-    wait_until(lambda: window.station == "Burn")
-    burn = window.page("Burn")
+    window.page("plan").main_action()
+    wait_until(lambda: window.station == "burn")
+    burn = window.page("burn")
     burn.pace.set_at(2)
     burn.main_action()
-    wait_until(lambda: len(window.session.desk.burnt) >= len(plan.trial.cells) // 2)
+    wait_until(lambda: len(window.session.active.burnt) >= len(plan.trial.cells) // 2)
     picture("burn")
     wait_until(lambda: burn.presenter.running == "done")
-    window.go("Read")
-    read = window.page("Read").presenter
+    window.navigate("read")
+    read = window.page("read").presenter
     _read_what_the_bench_shows(window, read, count=len(read.readable) // 2)
     picture("read")
     _read_what_the_bench_shows(window, read, count=len(read.readable))
-    say(f"Read {len(window.session.desk.readings)} cells as the stand-in shows them.")
-    window.go("Decide")
-    page = window.page("Decide")
+    say(f"Read {len(window.session.active.readings)} cells as the stand-in shows them.")
+    window.navigate("decide")
+    page = window.page("decide")
     wait_until(lambda: page.presenter.map is not None)
     picture("decide")
     say("Decided: " + page.presenter.decision.says)
@@ -143,13 +144,13 @@ def _one_coupon(window, picture, say) -> bool:
 def _read_what_the_bench_shows(window, read, *, count: int) -> None:
     """Give the verdicts that the stand-in's coupon shows, through the presenter as the keys do."""
     for cell in read.readable[:count]:
-        if cell.id in window.session.desk.readings:
+        if cell.id in window.session.active.readings:
             continue
-        seen = window.session.desk.burnt[cell.id]["seen"]
+        seen = window.session.active.burnt[cell.id].seen
         read.choose(cell.id)
-        if seen["char"] == 3:
+        if seen.char == 3:
             read.verdict("flare")
             continue
-        if seen["char"] is not None:
-            read.pick_edge(seen["char"])
-        read.verdict({"push": "hangs"}.get(seen["verdict"], seen["verdict"]))
+        if seen.char is not None:
+            read.pick_edge(seen.char)
+        read.verdict({"push": "hangs"}.get(seen.verdict, seen.verdict))

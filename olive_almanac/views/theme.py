@@ -195,7 +195,10 @@ def ink_on(colour: QColor) -> QColor:
     return QColor("#FFF8E4")
 
 
-def apply_theme(app: QApplication) -> None:
+def apply_theme() -> None:
+    """Give the application the present theme's style, font and colours."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
     app.setStyle("Fusion")
     app.setFont(scaled_font("ui"))
     palette = QPalette()

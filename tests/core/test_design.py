@@ -6,8 +6,9 @@ import itertools
 import unittest
 from dataclasses import replace
 
+from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.levels import even_levels, read_levels, round_level, speed_reader
-from olive_almanac.core.design.plan import cell_energy, choices_of, coupon_size, plan_trial
+from olive_almanac.core.design.plan import cell_energy, coupon_size, plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.materials.catalogue import may_burn, verdict_of
@@ -45,7 +46,7 @@ def plan(choices, machine=LONG, stock=BIRCH, task="cut"):
         trial_id="t",
         name="Coupon",
         made=DAY,
-        engraving="works",
+        engraves=True,
     )
 
 
@@ -293,9 +294,9 @@ class CatalogueTest(unittest.TestCase):
                     for task in ("cut", "score", "engrave", "mark"):
                         verdict = verdict_of(one, source=source, task=task)
                         self.assertRegex(
-                            verdict, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$"
+                            verdict.phrase, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$"
                         )
-                        self.assertEqual(verdict == "barred", one.state == "barred")
+                        self.assertEqual(verdict.level == "barred", one.state == "barred")
 
     def test_every_limit_that_is_named_says_where_it_comes_from(self):
         for one in load_catalogue().stocks:

@@ -10,9 +10,10 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.deciding.outlook import expect
-from olive_almanac.core.design.kinds import KIND_WORDS, TrialChoices, kinds_for
+from olive_almanac.core.design.choices import TrialChoices, choices_of
+from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
-from olive_almanac.core.design.plan import cell_energy, choices_of
+from olive_almanac.core.design.plan import cell_energy
 from olive_almanac.core.design.suggest import Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import trial_seconds
@@ -129,8 +130,8 @@ class WhatVariesTest(unittest.TestCase):
             kind_plan("grid", passes=(1, 2), focus_mm=(0.0, 1.0))
 
     def test_kinds_are_offered_only_where_they_make_sense(self):
-        self.assertNotIn("kerf", kinds_for("engrave"))
-        self.assertNotIn("grey", kinds_for("cut"))
+        self.assertNotIn("kerf", [kind.id for kind in kinds_for("engrave")])
+        self.assertNotIn("grey", [kind.id for kind in kinds_for("cut")])
         with self.assertRaisesRegex(OutOfRange, "line-pitch strip"):
             kind_plan("pitch", "cut")
 
@@ -140,7 +141,7 @@ class WhatVariesTest(unittest.TestCase):
             ratio_levels(-1, 4, 3)
 
     def test_choices_lead_back_to_the_same_trial(self):
-        for kind, (_, _, tasks) in KIND_WORDS.items():
+        for kind, tasks in ((one.id, one.tasks) for one in all_kinds()):
             trial = kind_plan(kind, tasks[0]).trial
             self.assertEqual(choices_of(trial).kind, kind)
             self.assertEqual(choices_of(trial).place, (trial.on_sheet.x_mm, trial.on_sheet.y_mm))
@@ -284,6 +285,12 @@ class SuggestBasisTest(unittest.TestCase):
 
 
 class ChoicesTest(unittest.TestCase):
+    def test_a_kind_that_is_not_known_is_told_with_the_known_ones(self):
+        with self.assertRaisesRegex(
+            OutOfRange, "Kind of trial must be one of grid, passes.*spiral"
+        ):
+            patches_of(LONG, BIRCH, "cut", replace(TrialChoices((1.0,), (10.0,)), kind="spiral"))
+
     def test_bad_choices_name_the_field(self):
         for field, changes in (
             ("Repeats", {"repeats": 0}),
@@ -291,7 +298,6 @@ class ChoicesTest(unittest.TestCase):
             ("Free edge", {"edge_mm": -1.0}),
             ("Factors of the grid", {"across": "power"}),
             ("Levels of air", {"air": ()}),
-            ("Kind of trial", {"kind": "spiral"}),
         ):
             with self.subTest(field), self.assertRaisesRegex(OutOfRange, field):
                 replace(TrialChoices((1.0,), (10.0,)), **changes)

@@ -187,7 +187,7 @@ class KinTest(unittest.TestCase):
             "cut",
             ALLOWED,
             rng=np.random.default_rng(1),
-            kin=[(trial, read_by_energy(trial, 9.0))],
+            related=[(trial, read_by_energy(trial, 9.0))],
         )
         per_mm = [setting.passes / setting.speed_mm_s for setting in (plain, carried)]
         self.assertGreater(

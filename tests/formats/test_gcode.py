@@ -8,8 +8,9 @@ from dataclasses import replace
 
 from shapely.geometry import box
 
-from olive_almanac.core.design.kinds import KIND_WORDS, TrialChoices, kinds_for
-from olive_almanac.core.design.plan import NoRoom, choices_of, plan_trial
+from olive_almanac.core.design.choices import TrialChoices, choices_of
+from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for
+from olive_almanac.core.design.plan import NoRoom, plan_trial
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.formats.gcode import write_gcode
@@ -231,7 +232,7 @@ class EveryKindTest(unittest.TestCase):
     """
 
     def test_is_planned_written_checked_and_burnt(self):
-        for kind, (_, _, tasks) in KIND_WORDS.items():
+        for kind, tasks in ((one.id, one.tasks) for one in all_kinds()):
             for task in tasks:
                 machine, stock = (MARKER, PLATE) if task == "mark" else (LONG, BIRCH)
                 with self.subTest(kind=kind, task=task):
@@ -335,7 +336,7 @@ class RandomTrialsTest(unittest.TestCase):
 
         sheet = Sheet(width, height, boxes(draw.randint(0, 3), 90), boxes(draw.randint(0, 3), 20))
         task = draw.choice(("cut", "score", "engrave"))
-        kind = draw.choice(kinds_for(task))
+        kind = draw.choice(kinds_for(task)).id
         raster = task == "engrave"
         choices = TrialChoices(
             tuple(sorted(draw.uniform(0.05, 1) for _ in range(draw.randint(1, 3)))),
@@ -373,7 +374,7 @@ class RandomTrialsTest(unittest.TestCase):
                 name="Coupon 0001",
                 made=DAY,
                 lettering=letters(),
-                engraving="works",
+                engraves=True,
                 settle=True,
             ).trial
         except NoRoom as problem:

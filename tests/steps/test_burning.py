@@ -33,7 +33,7 @@ class BurningCase(SessionCase):
     def burn(self, burner, cells):
         """Let time pass until so many cells are burnt."""
         for _ in range(20000):
-            if len(self.session.desk.burnt) >= cells or not burner.pump():
+            if len(self.session.active.burnt) >= cells or not burner.pump():
                 return
             self.bench_line.let(0.02)
 
@@ -41,55 +41,56 @@ class BurningCase(SessionCase):
         """What another program would find in the library now."""
         other = Library.open(self.folder)
         self.addCleanup(other.close)
-        return other.run_of(self.session.desk.trial.id)
+        return other.run_of(self.session.active.trial.id)
 
 
 class RunTest(BurningCase):
     def test_runs_to_the_end_and_hands_over_to_read(self):
         burner = self.burnt()
         self.assertEqual(
-            (burner.running, self.session.desk.stage, burner.broke_off), ("done", "read", "")
+            (burner.running, self.session.active.stage, burner.broke_off), ("done", "read", "")
         )
         self.assertEqual(
-            list(self.session.desk.burnt), [cell.id for cell in self.session.desk.trial.in_order]
+            list(self.session.active.burnt),
+            [cell.id for cell in self.session.active.trial.in_order],
         )
         self.assertEqual(burner.left_s, 0)
         self.assertAlmostEqual(
             burner.elapsed_s,
-            self.session.desk.trial.seconds,
-            delta=self.session.desk.trial.rest_s * 24 + 0.01,
+            self.session.active.trial.seconds,
+            delta=self.session.active.trial.rest_s * 24 + 0.01,
         )
         self.assertIn("run finished", burner.log[-1])
         self.assertTrue(self.bench_line.closed)
         run = self.kept()
-        self.assertEqual((run["complete"], run["maybe"], len(run["log"])), (True, [], 26))
+        self.assertEqual((run.complete, run.maybe, len(run.log)), (True, (), 26))
 
     def test_hold_keeps_the_head_and_goes_on(self):
         self.written()
         burner = self.burner()
         self.assertAlmostEqual(
-            burner.left_s, self.session.desk.trial.seconds, places=3
+            burner.left_s, self.session.active.trial.seconds, places=3
         )  # as the plan said
         burner.start(pace=1.0)
         self.burn(burner, 2)
         burner.pause()
-        self.assertLess(burner.left_s, self.session.desk.trial.seconds - burner.elapsed_s + 0.01)
-        place, burnt = self.bench_line.controller.place[:], len(self.session.desk.burnt)
+        self.assertLess(burner.left_s, self.session.active.trial.seconds - burner.elapsed_s + 0.01)
+        place, burnt = self.bench_line.controller.place[:], len(self.session.active.burnt)
         for _ in range(100):
             burner.pump()
             self.bench_line.let(0.1)
         self.assertEqual(
-            (self.bench_line.controller.place, len(self.session.desk.burnt)), (place, burnt)
+            (self.bench_line.controller.place, len(self.session.active.burnt)), (place, burnt)
         )
         burner.pause()
         self.burn(burner, 24)
         burner.pump()
-        self.assertEqual(len(self.session.desk.burnt), 24)
+        self.assertEqual(len(self.session.active.burnt), 24)
 
     def test_energy_so_far_is_power_times_burnt_time(self):
         burner = self.start()
         self.burn(burner, 3)
-        trial = self.session.desk.trial
+        trial = self.session.active.trial
         expected = sum(
             trial.machine.watts(c.setting.power)
             * c.setting.passes
@@ -97,7 +98,7 @@ class RunTest(BurningCase):
             * (c.rect_mm[2] + c.rect_mm[3])
             / c.setting.speed_mm_s
             for c in trial.cells
-            if c.id in self.session.desk.burnt
+            if c.id in self.session.active.burnt
         )
         self.assertAlmostEqual(burner.energy_j, expected)
         self.assertAlmostEqual(
@@ -108,14 +109,14 @@ class RunTest(BurningCase):
         burner = self.start()
         self.burn(burner, 5)
         burner.stop()
-        first = dict(self.session.desk.burnt)
-        self.assertEqual((burner.running, self.session.desk.stage), ("stopped", "read"))
+        first = dict(self.session.active.burnt)
+        self.assertEqual((burner.running, self.session.active.stage), ("stopped", "read"))
         doubtful = burner.unsure
         self.assertLessEqual(len(doubtful), 1)
         burner.start(pace=math.inf)
         while burner.pump():
             pass
-        burnt = self.session.desk.burnt
+        burnt = self.session.active.burnt
         self.assertEqual(len(burnt), 24 - len(doubtful))
         self.assertFalse(set(doubtful) & set(burnt))
         self.assertEqual({cell: burnt[cell] for cell in first}, first)
@@ -125,12 +126,12 @@ class RunTest(BurningCase):
         self.burn(burner, 4)
         burner.stop()
         left = {cell.id for cell in burner.left}
-        rest = remaining_trial(self.session.desk.trial, self.session.desk.run)
+        rest = remaining_trial(self.session.active.trial, self.session.active.run)
         self.assertEqual({cell.id for cell in rest.cells}, left)
         self.assertIsNone(rest.fiducial_setting)
         self.assertIsNone(rest.label_setting)
         check_rest(
-            self.session.desk.trial, self.session.desk.run
+            self.session.active.trial, self.session.active.run
         )  # and it passes the independent checker
 
 
@@ -158,10 +159,10 @@ class BrokenOffTest(BurningCase):
                 self.assertEqual(burner.running, "interrupted")
                 self.assertIn(why, burner.broke_off)
                 run = self.kept()
-                self.assertGreaterEqual(len(run["cells"]), 3)
-                self.assertLessEqual(len(run["maybe"]), 1)
-                self.assertIn(why, run["interrupted"])
-                self.assertEqual(self.session.desk.stage, "read")
+                self.assertGreaterEqual(len(run.cells), 3)
+                self.assertLessEqual(len(run.maybe), 1)
+                self.assertIn(why, run.interrupted)
+                self.assertEqual(self.session.active.stage, "read")
                 self.assertTrue(self.bench_line.closed)
 
     def test_a_refused_line_ends_the_run_with_the_reason(self):
@@ -169,7 +170,7 @@ class BrokenOffTest(BurningCase):
         burner = self.burner()
         burner.start()
         self.bench_line.controller.machine = replace(
-            self.session.desk.trial.machine, max_speed_mm_s=1.0
+            self.session.active.trial.machine, max_speed_mm_s=1.0
         )
         while burner.pump():
             self.bench_line.let(0.01)
@@ -181,13 +182,13 @@ class BrokenOffTest(BurningCase):
         self.assertEqual(len(burner.unsure), 1)
         (cell,) = burner.unsure
         burner.judge_unsure(cell, whole=True)
-        self.assertIn(cell, self.session.desk.burnt)
+        self.assertIn(cell, self.session.active.burnt)
         self.assertEqual(burner.unsure, ())
         self.setUp()
         burner = self.broken(cut=True)
         (cell,) = burner.unsure
         burner.judge_unsure(cell, whole=False)
-        self.assertNotIn(cell, self.session.desk.burnt)
+        self.assertNotIn(cell, self.session.active.burnt)
         self.assertNotIn(cell, [one.id for one in burner.left])
         burner.close_run()
         self.assertEqual((burner.left, burner.broke_off), ([], ""))
@@ -209,11 +210,11 @@ class BrokenOffTest(BurningCase):
         self.session.library.save_run = real
         self.burn(burner, 24)
         burner.pump()
-        self.assertEqual(len(self.session.desk.burnt), 24)
+        self.assertEqual(len(self.session.active.burnt), 24)
 
     def test_a_kill_in_mid_run_loses_nothing_and_burns_nothing_twice(self):
         self.written()
-        trial_id = self.session.desk.trial.id
+        trial_id = self.session.active.trial.id
         code = f"""
 import time
 from datetime import datetime, date
@@ -234,7 +235,7 @@ burner = BurnPresenter(
 )
 burner.start(pace=40.0)
 while burner.pump():
-    print(len(session.desk.burnt), flush=True)
+    print(len(session.active.burnt), flush=True)
     time.sleep(0.002)
 """
         child = subprocess.Popen(
@@ -252,10 +253,10 @@ while burner.pump():
         child.wait()
         child.stdout.close()
         run = self.kept()
-        order = [cell.id for cell in self.session.desk.trial.in_order]
-        self.assertEqual(self.session.desk.trial.id, trial_id)
+        order = [cell.id for cell in self.session.active.trial.in_order]
+        self.assertEqual(self.session.active.trial.id, trial_id)
         self.assertTrue(
-            set(order[:seen]) <= {*run["cells"], *run["maybe"]}
+            set(order[:seen]) <= {*run.cells, *run.maybe}
         )  # all that was burnt is known of
         self.session.attach(self.library)
         burner = self.burner()
@@ -264,7 +265,7 @@ while burner.pump():
         burner.start(pace=math.inf)
         while burner.pump():
             pass
-        self.assertEqual(len(self.session.desk.burnt), 24 - len(doubtful))
+        self.assertEqual(len(self.session.active.burnt), 24 - len(doubtful))
 
 
 class AlarmTest(BurningCase):
@@ -291,14 +292,14 @@ class AlarmTest(BurningCase):
         self.assertIn("Hold: beam off", burner.alarm.text)
         burner.pause()
         self.assertIsNone(burner.alarm)
-        self.assertEqual([event["answered"] for event in self.session.desk.run["events"]], [True])
+        self.assertEqual([event.answered for event in self.session.active.run.events], [True])
 
     def test_one_that_is_not_answered_in_time_is_kept_too(self):
         burner = self.hot()
         for _ in range(500):
             burner.pump()
             self.bench_line.let(0.02)
-        self.assertEqual([event["answered"] for event in self.session.desk.run["events"]], [False])
+        self.assertEqual([event.answered for event in self.session.active.run.events], [False])
 
 
 class StreamTest(SessionCase):
@@ -347,7 +348,7 @@ class StreamTest(SessionCase):
         end = time.monotonic() + 60
         while burner.pump() and time.monotonic() < end:
             pass
-        self.assertEqual((burner.running, len(self.session.desk.burnt)), ("done", 24))
+        self.assertEqual((burner.running, len(self.session.active.burnt)), ("done", 24))
 
 
 class PortSettingsTest(SessionCase):

@@ -79,7 +79,7 @@ class ChecklistTest(test_presenters.SessionCase):
 
     def test_no_density_is_claimed_where_no_formula_covers_the_beam(self):
         self.library.save_machine(replace(NORTH, uid="deep", wavelength_nm=355), "set up")
-        self.session.refresh_shelf()
+        self.session.shop.refresh()
         self.session.choose(machine="deep", stock=BIRCH.uid)
         numbers = {check.key: check.number(self.session) for check in CHECKS}
         self.assertEqual(numbers["look"], "eyewear for 355 nm, its OD from the manual")
@@ -94,28 +94,27 @@ class ChecklistTest(test_presenters.SessionCase):
         for _ in range(3):
             self.checklist.tick()
         self.assertEqual(self.checklist.left, 4)
-        self.assertEqual(self.session.ticks["focus"], "2026-04-14T09:30:00+00:00")
+        self.assertEqual(self.session.trials.ticks["focus"], "2026-04-14T09:30:00+00:00")
         self.burnt()
         self.assertEqual(
-            set(self.library.run_of(self.session.desk.trial.id)["ticks"]),
+            set(self.library.run_of(self.session.active.trial.id).ticks),
             {"focus", "square", "level"},
         )
 
     def test_the_air_of_the_room_goes_into_the_entry_and_a_slip_is_told(self):
         self.tool("exhaust", celsius="21,5", humidity_percent="45")
         self.assertIn("100", self.tool("exhaust", humidity_percent="450").main)
-        self.assertEqual(self.session.room.words, "21.5 °C, 45 % humidity")
+        self.assertEqual(self.session.trials.room.words, "21.5 °C, 45 % humidity")
         decider = self.decided()
         entry = decider.write_entry()
         self.assertIn(("Room when tested", "21.5 °C, 45 % humidity"), facts_of(entry, "0 of 3"))
         kept = next(one for one in self.library.entries() if one.uid == entry.uid)
-        self.assertEqual(kept.evidence.room, self.session.room)
+        self.assertEqual(kept.evidence.room, self.session.trials.room)
         self.assertEqual(
-            self.library.run_of(self.session.desk.trial.id)["room"],
-            {"celsius": 21.5, "humidity_percent": 45.0},
+            self.library.run_of(self.session.active.trial.id).room, self.session.trials.room
         )
         self.tool("exhaust", celsius="")
-        self.assertEqual(self.session.room.words, "45 % humidity")
+        self.assertEqual(self.session.trials.room.words, "45 % humidity")
 
     def test_the_safety_page_speaks_of_machine_and_stock(self):
         page = dict(safety_lines(self.session))
@@ -126,12 +125,12 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertEqual(list(page)[-1], "Who decides")
 
     def test_a_rule_of_the_shop_is_kept_and_taken_back(self):
-        self.session.keep_rule("mdf", burns=True)
+        self.session.shop.keep_rule("mdf", burns=True)
         self.assertEqual(self.library.rules(), {"mdf": True})
         self.session.undo_stack.undo()
         self.assertEqual(self.library.rules(), {})
         self.session.undo_stack.redo()
-        self.assertEqual(self.session.shelf.rules, {"mdf": True})
+        self.assertEqual(self.session.catalogue.rules, {"mdf": True})
 
     def test_the_margin_note_names_the_optical_density(self):
         notes = {note.kind: note for note in cautions_of(self.session)}

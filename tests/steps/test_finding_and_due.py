@@ -14,11 +14,12 @@ from olive_almanac.core.records.setting import TASK_WORDS, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.pdf import entry_code, trial_code
 from olive_almanac.steps.book import STATE_WORDS, index_rows
+from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
 from olive_almanac.steps.find import FindIndex, entry_of_code, find_entries, index_of, trial_of_code
 from olive_almanac.steps.permission import word_of
-from olive_almanac.steps.session import Session, subject_state
-from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.snapshot import load_snapshot, save_snapshot
 from tests.samples import BIRCH, DAY, LEATHER, LONG, MARKER, NORTH, VINYL, sample_entry
 
 TODAY = date.fromisoformat(DAY)
@@ -31,11 +32,11 @@ def proved(day=DAY, count=3, lot="7"):
     return tuple(Proof(day, "passed", lot) for _ in range(count))
 
 
-def shelf(*entries):
-    return Shelf((LONG, NORTH, MARKER), (*STOCKS, VINYL), entries)
+def catalogue(*entries):
+    return ShopCatalogue((LONG, NORTH, MARKER), (*STOCKS, VINYL), entries)
 
 
-BOOK = shelf(
+BOOK = catalogue(
     sample_entry(uid="a", proofs=proved()),
     sample_entry(uid="b", machine_uid=NORTH.uid, setting=Setting(1.0, 4.0, 2)),
     sample_entry(
@@ -148,7 +149,7 @@ class ShelfTest(unittest.TestCase):
         stocks = tuple(replace(OAK, uid=f"s{n}", lot=str(n)) for n in range(400))
         entries = tuple(sample_entry(uid=f"e{n}", stock_uid=f"s{n}") for n in range(400))
         with tempfile.TemporaryDirectory() as folder:
-            save_snapshot(Path(folder), Shelf((LONG,), stocks, entries))
+            save_snapshot(Path(folder), ShopCatalogue((LONG,), stocks, entries))
             kept = load_snapshot(Path(folder))
             self.assertEqual((len(kept.entries), len(kept.stocks)), (300, 300))
             self.assertEqual(kept.entries[-1], entries[-1])
@@ -166,7 +167,7 @@ class ShelfTest(unittest.TestCase):
 class DueTest(unittest.TestCase):
     def due(self, *entries):
         session = Session(today=lambda: TODAY)
-        session.shelf = shelf(*entries)
+        session.shop.catalogue = catalogue(*entries)
         return [(one.entry.uid, one.risk) for one in due_list(session)]
 
     def test_the_most_pressing_and_the_most_used_come_first(self):

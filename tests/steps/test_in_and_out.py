@@ -80,43 +80,45 @@ class StepsCase(unittest.TestCase):
 
 class NotesDeskTest(StepsCase):
     def test_notes_come_in_and_go_out_as_one_act_and_every_revision_stays(self):
-        desk = NotesDesk(self.session)
-        desk.paste("Material,Thickness mm,Power %,Speed mm/s\nOak,5,90,10\nLeather,2,40,20\n")
-        self.assertIsNone(desk.question)
-        self.assertTrue(desk.keep())
+        active = NotesDesk(self.session)
+        active.paste("Material,Thickness mm,Power %,Speed mm/s\nOak,5,90,10\nLeather,2,40,20\n")
+        self.assertIsNone(active.question)
+        self.assertTrue(active.keep())
         self.assertEqual(len(self.library.entries()), 3)
-        self.assertEqual({e.origin for e in self.session.shelf.entries if e.uid != "e1"}, {"guess"})
+        self.assertEqual(
+            {e.origin for e in self.session.catalogue.entries if e.uid != "e1"}, {"guess"}
+        )
         self.session.undo_stack.undo()
         self.assertEqual([e.uid for e in self.library.entries()], ["e1"])
-        self.assertNotIn("Oak", {stock.name for stock in self.session.shelf.stocks})
+        self.assertNotIn("Oak", {stock.name for stock in self.session.catalogue.stocks})
         self.session.undo_stack.redo()
-        self.assertEqual(len(self.session.shelf.entries), 3)
+        self.assertEqual(len(self.session.catalogue.entries), 3)
         self.assertEqual(
             [why for *_, why, _ in self.library.entry_history("long-bed-oak-5-cut")][1:],
             ["undone: brought in from pasted notes", "brought in from pasted notes"],
         )
 
     def test_the_answer_to_the_question_changes_every_speed(self):
-        desk = NotesDesk(self.session)
-        desk.paste("Material,Thickness,Power,Speed\nOak,5,90,600\n")
+        active = NotesDesk(self.session)
+        active.paste("Material,Thickness,Power,Speed\nOak,5,90,600\n")
         speeds = {}
-        for unit in desk.question.units:
-            desk.answer(unit)
+        for unit in active.question.units:
+            active.answer(unit)
             speeds[unit] = (
-                desk.brought.entries[0].setting.speed_mm_s if desk.brought.entries else None
+                active.brought.entries[0].setting.speed_mm_s if active.brought.entries else None
             )
         self.assertAlmostEqual(speeds["mm/min"], 10.0)
         self.assertAlmostEqual(speeds["in/min"], 254.0)
         self.assertAlmostEqual(speeds["mm/s"], 600.0)
 
     def test_without_a_machine_or_a_table_it_says_so_and_keeps_nothing(self):
-        desk = NotesDesk(self.session)
-        desk.paste("")
-        self.assertIn("holds no rows", desk.problem)
-        self.assertFalse(desk.keep())
+        active = NotesDesk(self.session)
+        active.paste("")
+        self.assertIn("holds no rows", active.problem)
+        self.assertFalse(active.keep())
         self.session.subject = replace(self.session.subject, machine=None)
-        desk.paste("Material,Thickness,Power,Speed mm/s\nOak,5,90,6\n")
-        self.assertIn("Choose the machine first", desk.problem)
+        active.paste("Material,Thickness,Power,Speed mm/s\nOak,5,90,6\n")
+        self.assertIn("Choose the machine first", active.problem)
         with self.assertRaises(AlmanacError):
             next(iter(write_wall_card_work(self.session, self.place / "card.pdf")))
 
@@ -168,7 +170,7 @@ class FilesTest(StepsCase):
         other = self.open("other")
         (merged,) = take_in_work(other, self.place / "book.json")
         self.assertEqual(
-            (merged.revisions, read_all(other)[0].entries), (5, self.session.shelf.entries)
+            (merged.revisions, read_all(other)[0].entries), (5, self.session.catalogue.entries)
         )
         other.save_entry(sample_entry(notes="elsewhere"), "changed")
         other.close()
@@ -181,7 +183,7 @@ class FilesTest(StepsCase):
 
     def test_lines_leave_out_entries_whose_machine_or_stock_is_gone(self):
         self.assertEqual(len(book_lines(self.session)), 1)
-        self.session.shelf = replace(self.session.shelf, stocks=())
+        self.session.shop.catalogue = replace(self.session.catalogue, stocks=())
         self.assertEqual(book_lines(self.session), [])
 
 

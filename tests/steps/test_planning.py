@@ -10,15 +10,18 @@ from unittest import mock
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.steps.active import used_on_sheet
 from olive_almanac.steps.find import trial_of_code
-from olive_almanac.steps.plan import PlanPresenter, slots_of, texts_of, what_machines_can
+from olive_almanac.steps.permission import what_machines_can
+from olive_almanac.steps.plan.form import slots_of, texts_of
+from olive_almanac.steps.plan.presenter import PlanPresenter
 from olive_almanac.steps.read import axis_texts
-from olive_almanac.steps.session import used_on_sheet
 from olive_almanac.steps.trial_files import trial_files, write_trial_files
 from tests.samples import BIRCH, LONG, kind_plan, read_by_energy, read_by_tone, sample_entry
-from tests.steps.test_presenters import SessionCase
+from tests.steps.test_presenters import SessionCase, listen_to
 
 SHEETS = (Sheet(400, 250, clamps_mm=((0, 100, 15, 130),)), Sheet(130, 90))
 
@@ -27,7 +30,7 @@ class PlannerCase(SessionCase):
     def setUp(self):
         super().setUp()
         self.fill()
-        self.session.keep_stock(replace(BIRCH, sheets=SHEETS), "sheets noted")
+        self.session.shop.keep_stock(replace(BIRCH, sheets=SHEETS), "sheets noted")
         self.planner = PlanPresenter(self.session, self.view)
         self.planner.start()
 
@@ -37,9 +40,9 @@ class PlannerCase(SessionCase):
 
     def read(self, trial, readings):
         """Lay a read trial on the desk and start planning anew."""
-        self.session.keep_trial(trial, "decide", "read")
+        self.session.trials.keep(trial, "decide", "read")
         for reading in readings:
-            self.session.keep_reading(reading.cell, reading)
+            self.session.trials.keep_reading(reading.cell, reading)
         self.planner = PlanPresenter(self.session, self.view)
         self.planner.start()
 
@@ -49,9 +52,10 @@ class KindsTest(PlannerCase):
         self.planner.choose_kind("weekly")
         first = self.trial
         self.planner.write()
-        self.session.mark_used(first)
-        self.session.keep_trial(first, "book", "done")
-        self.session.desk = replace(self.session.desk, run={"cells": {first.cells[0].id: {}}})
+        self.session.trials.mark_used(first)
+        self.session.trials.keep(first, "book", "done")
+        run = RunRecord(cells={first.cells[0].id: CellBurn()})
+        self.session.trials.show(replace(self.session.active, run=run))
         again = PlanPresenter(self.session, self.view)
         again.choose_kind("grid")
         again.choose_kind("weekly")
@@ -72,26 +76,28 @@ class KindsTest(PlannerCase):
             (first, "read"),
             (replace(second, notes="moved"), "read"),
         ):
-            self.session.keep_trial(trial, stage, "done")
+            self.session.trials.keep(trial, stage, "done")
             self.assertEqual(
-                set(self.session.trials), {one for one, _, _ in self.session.store.trials()}
+                set(self.session.trials.every), {one for one, _, _ in self.session.store.trials()}
             )
         read_again = self.session.store.trials()
-        shelf = self.session.shelf
-        heard = []
-        self.session.listen(heard.append)
+        catalogue = self.session.catalogue
+        heard = listen_to(self.session)
         self.session.take_news(
             (
-                shelf,
+                catalogue,
                 tuple(
-                    sorted(read_again, key=lambda one: (one[2], self.session.trials.index(one[0])))
+                    sorted(
+                        read_again,
+                        key=lambda one: (one[2], self.session.trials.every.index(one[0])),
+                    )
                 ),
             )
         )
         self.assertEqual(heard, [])  # nothing new: stages and times agree, too
 
     def test_a_confirm_run_repeats_the_entry_of_the_book(self):
-        self.session.keep_entry(sample_entry(), "chosen", "entry")
+        self.session.shop.keep_entry(sample_entry(), "chosen", "entry")
         self.planner.choose_kind("confirm")
         found = {cell.setting for cell in self.trial.cells}
         entry = sample_entry().setting
@@ -102,9 +108,9 @@ class KindsTest(PlannerCase):
         self.assertEqual(self.planner.basis, "from the book: the entry itself")
 
     def test_the_book_is_what_levels_rest_on_where_it_has_a_neighbour(self):
-        self.session.keep_entry(sample_entry(), "chosen", "entry")
+        self.session.shop.keep_entry(sample_entry(), "chosen", "entry")
         thick = replace(BIRCH, uid="birch-6", thickness_mm=6.0, measured_mm=(), lot="3")
-        self.session.keep_stock(thick, "set up")
+        self.session.shop.keep_stock(thick, "set up")
         self.session.choose(stock="birch-6")
         self.planner.start()
         self.assertIn("from the book: Birch ply 3.0 mm, lot 7 on Long Bed", self.planner.basis)
@@ -119,7 +125,7 @@ class KindsTest(PlannerCase):
                 proofs=(),
                 evidence=Evidence(says="Brought in from old.csv, row 2; not burnt since."),
             )
-            self.session.keep_entry(replace(note, **changes), "brought in", "note")
+            self.session.shop.keep_entry(replace(note, **changes), "brought in", "note")
             self.planner.start()
             return sorted({cell.setting.speed_mm_s for cell in self.trial.cells})
 
@@ -203,7 +209,7 @@ class SheetTest(PlannerCase):
 
     def test_a_full_sheet_offers_the_other_sheet_or_the_bed(self):
         full = replace(BIRCH, sheets=(Sheet(400, 250, ((0, 0, 400, 250),)), Sheet(300, 200)))
-        self.session.keep_stock(full, "all used up")
+        self.session.shop.keep_stock(full, "all used up")
         self.planner.start()
         fixes = self.view.last("show_problem")[3]
         self.assertEqual(
@@ -236,7 +242,9 @@ class SheetTest(PlannerCase):
         clear = Stock("Clear cast acrylic", "acrylic", 3.0, opacity="clear", uid="clear")
         told = {
             machine.name: (words, allowed)
-            for machine, words, allowed in what_machines_can(self.session.shelf, clear, "cut")
+            for machine, words, allowed in what_machines_can(
+                self.session.catalogue.machines, clear, "cut", {}
+            )
         }
         self.assertTrue(told["Long Bed"][1])
         self.assertFalse(told["North Bench"][1])
@@ -314,8 +322,8 @@ class FilesTest(PlannerCase):
 
     def test_stopping_half_way_leaves_nothing(self):
         work = write_trial_files(self.trial, self.folder / "out")
-        for words in work:
-            if words == "drawing":
+        for progress in work:
+            if progress.step == "drawing":
                 break
         work.close()
         self.assertFalse((self.folder / "out").exists())
@@ -345,14 +353,14 @@ class FilesTest(PlannerCase):
 
     def test_a_trial_is_opened_by_its_id(self):
         self.planner.write()
-        wanted = self.session.desk.trial
+        wanted = self.session.active.trial
         self.session.choose(task="engrave")
-        self.assertIsNone(self.session.desk)
-        self.assertTrue(self.session.open_trial(wanted.id))
+        self.assertIsNone(self.session.active)
+        self.assertTrue(self.session.trials.open(wanted.id))
         self.assertEqual(
-            (self.session.desk.trial.id, self.session.subject.task), (wanted.id, "cut")
+            (self.session.active.trial.id, self.session.subject.task), (wanted.id, "cut")
         )
-        self.assertFalse(self.session.open_trial("coupon-of-another-shop"))
+        self.assertFalse(self.session.trials.open("coupon-of-another-shop"))
 
 
 class SettingTest(PlannerCase):

@@ -12,11 +12,12 @@ from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.steps.book import BookPresenter, facts_of, index_columns, index_rows
 from olive_almanac.steps.burn import BurnPresenter
+from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.cautions import cautions_of
 from olive_almanac.steps.commands import Change, UndoStack
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.find import find_entries
-from olive_almanac.steps.plan import PlanPresenter
+from olive_almanac.steps.plan.presenter import PlanPresenter
 from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.steps.session import Session
@@ -28,7 +29,8 @@ from olive_almanac.steps.set_up import (
     power_fields,
     stock_fields,
 )
-from olive_almanac.steps.snapshot import Shelf, load_snapshot, save_snapshot
+from olive_almanac.steps.snapshot import load_snapshot, save_snapshot
+from olive_almanac.steps.stations import STATIONS, progress_of
 from olive_almanac.storage.library import Library
 from tests.bench_line import BenchLine
 from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, VINYL, read_by_energy, sample_entry
@@ -49,6 +51,20 @@ class SpyView:
 
     def last(self, name):
         return next(one for one in reversed(self.seen) if one[0] == name)
+
+
+def listen_to(session):
+    """A list that fills with the names of the session's signals as they are sent."""
+    heard = []
+    for name, signal in (
+        ("shop", session.shop.changed),
+        ("trials", session.trials.changed),
+        ("subject", session.subject_changed),
+        ("preferences", session.preferences_changed),
+        ("problem", session.problem_changed),
+    ):
+        signal.connect(lambda name=name: heard.append(name))
+    return heard
 
 
 class SessionCase(unittest.TestCase):
@@ -104,7 +120,7 @@ class SessionCase(unittest.TestCase):
     def read(self, edge=3.5):
         self.burnt()
         reader = ReadPresenter(self.session, self.view)
-        for reading in read_by_energy(self.session.desk.trial, edge):
+        for reading in read_by_energy(self.session.active.trial, edge):
             reader.choose(reading.cell)
             reader.verdict(reading.verdict)
         return reader
@@ -120,17 +136,19 @@ class SessionCase(unittest.TestCase):
 class SessionTest(SessionCase):
     def test_remembers_the_subject_and_tells_of_changes(self):
         self.fill()
-        heard = []
-        self.session.listen(heard.append)
+        heard = listen_to(self.session)
         self.assertEqual(self.session.subject.machine, LONG)
         self.session.choose(stock=LEATHER.uid, task="engrave")
         self.assertEqual(self.session.preferences.stock_uid, LEATHER.uid)
-        self.assertEqual(heard, ["preferences", "subject", "desk"])
+        self.assertEqual(heard, ["preferences", "subject", "trials"])
         self.session.choose(stock=LEATHER.uid)
         self.assertEqual(len(heard), 3)  # nothing changed, nothing told
 
     def test_stations_say_how_far_they_are(self):
-        words = lambda: {s.name: (s.status, s.word) for s in self.session.stations()}  # noqa: E731
+        def words():
+            told = {one.title: progress_of(self.session, one) for one in STATIONS}
+            return {title: (one.status, one.word) for title, one in told.items()}
+
         self.session.attach(self.library)
         self.assertEqual(words()["Set up"], ("now", "not yet"))
         self.fill()
@@ -139,22 +157,22 @@ class SessionTest(SessionCase):
         self.assertEqual(words()["Burn"], ("now", "waiting"))
 
     def test_actions_before_the_library_is_open_are_told_not_lost(self):
-        self.session.show_shelf(Shelf((LONG,), (BIRCH,), (sample_entry(),)))
+        self.session.show_snapshot(ShopCatalogue((LONG,), (BIRCH,), (sample_entry(),)))
         self.assertEqual(self.session.state[0], "trial")
         self.assertFalse(BookPresenter(self.session).confirm(passed=True))
         self.assertIn("still being opened", self.session.problem)
 
     def test_a_snapshot_shows_the_same_shelf_at_the_next_start(self):
         self.fill()
-        self.session.keep_entry(sample_entry(), "chosen", "entry")
-        self.assertEqual(load_snapshot(self.folder), self.session.shelf)
+        self.session.shop.keep_entry(sample_entry(), "chosen", "entry")
+        self.assertEqual(load_snapshot(self.folder), self.session.catalogue)
         (self.folder / "shelf.json").write_text("{ damaged")
         self.assertIsNone(load_snapshot(self.folder))
 
     def test_snapshot_stays_small(self):
         save_snapshot(
             self.folder,
-            Shelf((LONG,), (BIRCH,), tuple(sample_entry(uid=f"e{n}") for n in range(900))),
+            ShopCatalogue((LONG,), (BIRCH,), tuple(sample_entry(uid=f"e{n}") for n in range(900))),
         )
         self.assertEqual(len(load_snapshot(self.folder).entries), 300)
 
@@ -304,7 +322,7 @@ class SetUpTest(SessionCase):
             self.texts(stock_fields(None), name="Walnut", family="hardwood", thickness_mm="5")
         )
         self.assertEqual(self.session.subject.stock.name, "Walnut")
-        self.assertIn(BIRCH, self.session.shelf.stocks)
+        self.assertIn(BIRCH, self.session.catalogue.stocks)
 
 
 class PlanTest(SessionCase):
@@ -322,37 +340,37 @@ class PlanTest(SessionCase):
         planner = PlanPresenter(self.session, self.view)
         planner.start()
         good = dict(planner.texts)
-        for key, text, field in (
-            ("power_to", "140", "Power"),
-            ("power_from", "0", "Power"),
-            ("speed_from", "-2", "Speed"),
-            ("speed_to", "", "Speed"),
-            ("speed_steps", "2.5", "Steps of speed"),
-            ("passes", "1e9", "Passes"),
-            ("cell", "nan", "Cell side"),
-            ("x", "far", "Place along X"),
-            ("gap", "0", "Gap between cells"),
-            ("label_power", "300", "Power of the labels"),
-            ("edge", "-3", "Free edge"),
-            ("air", "gale", "Air"),
-            ("power_steps", "0", "Steps of power"),
-            ("rest", "-1", "Rest"),
-            ("speed_from", "5 knots", "Speed"),
+        for key, text, marked in (
+            ("power_to", "140", "power"),
+            ("power_from", "0", "power"),
+            ("speed_from", "-2", "speed"),
+            ("speed_to", "", "speed_to"),
+            ("speed_steps", "2.5", "speed_steps"),
+            ("passes", "1e9", "passes"),
+            ("cell", "nan", "cell"),
+            ("x", "far", "x"),
+            ("gap", "0", "gap"),
+            ("label_power", "300", "label_power"),
+            ("edge", "-3", "edge"),
+            ("air", "gale", "air"),
+            ("power_steps", "0", "power_steps"),
+            ("rest", "-1", "rest"),
+            ("speed_from", "5 knots", "speed_from"),
         ):
             with self.subTest(key=key, text=text):
                 planner.change(key, text)
                 self.assertIsNone(planner.plan)
                 self.assertEqual(self.view.seen[-1][0], "show_problem")
-                self.assertEqual(self.view.seen[-1][1], field)
+                self.assertEqual(self.view.seen[-1][1], marked)
                 self.assertIsNone(planner.write())
                 planner.change(key, good[key])
                 self.assertIsNotNone(planner.plan)
 
     def test_writing_lays_the_trial_on_the_desk_with_all_its_files(self):
         self.written()
-        desk = self.session.desk
-        self.assertEqual(desk.stage, "burn")
-        folder = self.folder / "burn" / desk.trial.id
+        active = self.session.active
+        self.assertEqual(active.stage, "burn")
+        folder = self.folder / "burn" / active.trial.id
         self.assertEqual(
             {path.name for path in folder.iterdir()},
             {
@@ -404,7 +422,7 @@ class ReadTest(SessionCase):
         self.assertEqual(reader.cell.id, "D2")
         other = Library.open(self.folder)
         self.addCleanup(other.close)
-        kept = other.readings(self.session.desk.trial.id)
+        kept = other.readings(self.session.active.trial.id)
         self.assertEqual([(r.cell, r.verdict, r.char) for r in kept], [("D1", "free", 2)])
 
     def test_take_back_restores_what_was_there(self):
@@ -414,10 +432,10 @@ class ReadTest(SessionCase):
         reader.choose("D1")
         reader.verdict("hangs")
         reader.take_back()
-        self.assertEqual(self.session.desk.readings["D1"].verdict, "free")
+        self.assertEqual(self.session.active.readings["D1"].verdict, "free")
         self.assertEqual(reader.cell.id, "D1")
         reader.take_back()
-        self.assertEqual(self.session.desk.readings, {})
+        self.assertEqual(self.session.active.readings, {})
 
     def test_arrows_move_between_burnt_cells(self):
         self.burnt()
@@ -444,7 +462,7 @@ class ReadTest(SessionCase):
         self.burnt()
         reader = ReadPresenter(self.session, self.view)
         reader.verdict("flare")
-        reading = self.session.desk.readings["D1"]
+        reading = self.session.active.readings["D1"]
         self.assertEqual((reading.verdict, reading.char, reading.defects), (None, 3, ("flare",)))
         self.assertIn("flared from", {n.kind: n for n in cautions_of(self.session)}["fire"].detail)
 
@@ -454,14 +472,14 @@ class ReadTest(SessionCase):
         reader.verdict("free")
         reader.choose("D1")
         reader.pick_edge(1)
-        self.assertEqual(self.session.desk.readings["D1"].char, 1)
+        self.assertEqual(self.session.active.readings["D1"].char, 1)
         self.assertEqual(reader.cell.id, "D1")
 
     def test_all_read_hands_over_to_decide_and_taking_back_returns(self):
         reader = self.read()
-        self.assertEqual(self.session.desk.stage, "decide")
+        self.assertEqual(self.session.active.stage, "decide")
         reader.take_back()
-        self.assertEqual(self.session.desk.stage, "read")
+        self.assertEqual(self.session.active.stage, "read")
 
     def test_a_locked_library_is_told_and_the_cell_stays(self):
         self.burnt()
@@ -473,7 +491,7 @@ class ReadTest(SessionCase):
         self.session.library.save_reading = locked
         reader.verdict("free")
         self.assertIn("another program", self.session.problem)
-        self.assertEqual((reader.cell.id, self.session.desk.readings), ("D1", {}))
+        self.assertEqual((reader.cell.id, self.session.active.readings), ("D1", {}))
 
 
 class DecideTest(SessionCase):
@@ -487,9 +505,9 @@ class DecideTest(SessionCase):
         decider.choose(last)
         entry = decider.write_entry()
         self.assertEqual(entry.setting, decider.decision.picks[last].setting)
-        self.assertEqual(entry.evidence.trial_ids, (self.session.desk.trial.id,))
+        self.assertEqual(entry.evidence.trial_ids, (self.session.active.trial.id,))
         self.assertEqual(self.session.state[0], "trial")
-        self.assertEqual(self.session.desk.stage, "book")
+        self.assertEqual(self.session.active.stage, "book")
 
     def test_work_is_done_once_for_the_same_readings(self):
         decider = self.decided()
@@ -503,10 +521,10 @@ class DecideTest(SessionCase):
         planner = PlanPresenter(self.session, self.view)
         planner.start()
         planner.write()
-        self.assertEqual([len(readings) for _, readings in self.session.desk.pairs], [24, 0])
+        self.assertEqual([len(readings) for _, readings in self.session.active.pairs], [24, 0])
         self.burner().burnt_elsewhere()
         reader = ReadPresenter(self.session, self.view)
-        for reading in read_by_energy(self.session.desk.trial, 3.5):
+        for reading in read_by_energy(self.session.active.trial, 3.5):
             reader.choose(reading.cell)
             reader.verdict(reading.verdict)
         decider = DecidePresenter(self.session, self.view)
@@ -544,8 +562,8 @@ class BookTest(SessionCase):
 
     def test_index_has_a_mark_for_every_machine_and_task(self):
         self.fill()
-        rows = index_rows(self.session.shelf, TODAY)
-        columns = index_columns(self.session.shelf)
+        rows = index_rows(self.session.catalogue, TODAY)
+        columns = index_columns(self.session.catalogue)
         self.assertEqual(len(columns), 6)
         vinyl = next(row for row in rows if row.stock and row.stock.uid == VINYL.uid)
         self.assertEqual(vinyl.states, ("barred",) * 6)
@@ -554,7 +572,7 @@ class BookTest(SessionCase):
             ["Wood", "Plastic", "Leather and textile"],
         )
         self.assertEqual(
-            [row.label for row in index_rows(self.session.shelf, TODAY, "leath")],
+            [row.label for row in index_rows(self.session.catalogue, TODAY, "leath")],
             ["Leather and textile", "Map leather 2.0 mm"],
         )
 
@@ -576,7 +594,7 @@ class BookTest(SessionCase):
 class FindTest(SessionCase):
     def setUp(self):
         super().setUp()
-        shelf = Shelf(
+        catalogue = ShopCatalogue(
             (LONG, NORTH),
             (BIRCH, LEATHER, replace(BIRCH, uid="birch-6", thickness_mm=6.0, measured_mm=())),
             (),
@@ -584,13 +602,13 @@ class FindTest(SessionCase):
         entries = tuple(
             sample_entry(uid=f"{m.uid}-{s.uid}-{t}", machine_uid=m.uid, stock_uid=s.uid, task=t)
             for m in (LONG, NORTH)
-            for s in shelf.stocks
+            for s in catalogue.stocks
             for t in ("cut", "engrave")
         )
-        self.shelf = replace(shelf, entries=entries)
+        self.catalogue = replace(catalogue, entries=entries)
 
     def found(self, text):
-        return [hit.entry.uid for hit in find_entries(self.shelf, text, TODAY, most=20)]
+        return [hit.entry.uid for hit in find_entries(self.catalogue, text, TODAY, most=20)]
 
     def test_words_sizes_units_and_machines(self):
         self.assertEqual(

@@ -13,7 +13,7 @@ from olive_almanac.core.errors import BadFile, LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
-from olive_almanac.steps.plan import PlanPresenter
+from olive_almanac.steps.plan.presenter import PlanPresenter
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.storage.library import Library
 from tests.steps.test_presenters import SessionCase
@@ -33,7 +33,7 @@ class ReadingCase(SessionCase):
 
     def photo(self, side="front", nuisances=False):
         return StandInBench(3).photograph(
-            self.session.desk.trial, letters(), side=side, nuisances=nuisances
+            self.session.active.trial, letters(), side=side, nuisances=nuisances
         )
 
     def add(self, reader, data, side="front"):
@@ -46,25 +46,25 @@ class PhotoTest(ReadingCase):
         reader = self.burnt_coupon()
         data = self.photo()
         self.add(reader, data)
-        desk = self.session.desk
-        name = desk.run["photos"]["front"]["name"]
+        active = self.session.active
+        name = active.run.photos["front"].name
         self.assertEqual(self.library.photo(name), data)
         self.assertEqual(len(list((self.folder / "photos").iterdir())), 1)
         self.add(reader, data)  # the same photo is kept once
         self.assertEqual(len(list((self.folder / "photos").iterdir())), 1)
-        truth = {one.cell: one.seen.verdict for one in StandInBench(3).burn(desk.trial)}
+        truth = {one.cell: one.seen.verdict for one in StandInBench(3).burn(active.trial)}
         free = [cell for cell, one in reader.suggested.items() if one.verdict == "free"]
         self.assertTrue(free)
         self.assertTrue(all(truth[cell] == "free" for cell in free))
         reader.choose(free[0])
         reader.agree()
-        kept = self.session.desk.readings[free[0]]
+        kept = self.session.active.readings[free[0]]
         self.assertEqual((kept.verdict, kept.by), ("free", "photo"))
         count = len(reader.agreeable)
         reader.agree_all()
-        self.assertEqual(len(self.session.desk.readings), 1 + count)
+        self.assertEqual(len(self.session.active.readings), 1 + count)
         reader.take_back()
-        self.assertEqual(len(self.session.desk.readings), 1)
+        self.assertEqual(len(self.session.active.readings), 1)
 
     def test_the_eye_wins_and_the_difference_is_kept(self):
         reader = self.burnt_coupon()
@@ -72,14 +72,14 @@ class PhotoTest(ReadingCase):
         cell = next(cell for cell, one in reader.suggested.items() if one.verdict == "free")
         reader.choose(cell)
         reader.verdict("not_through")
-        self.assertEqual(self.session.desk.readings[cell].verdict, "not_through")
+        self.assertEqual(self.session.active.readings[cell].verdict, "not_through")
         self.assertEqual(reader.differences, {cell: "the photo says through"})
         other = Library.open(self.folder)
         self.addCleanup(other.close)
         self.assertEqual(
             {
                 one.cell: one.verdict
-                for one in other.other_readings(self.session.desk.trial.id)["photo"]
+                for one in other.other_readings(self.session.active.trial.id)["photo"]
             }[cell],
             "free",
         )
@@ -108,7 +108,7 @@ class PhotoTest(ReadingCase):
         self.assertTrue(by_change[14][0] < limits.dark < by_change[-1][0])
         self.assertEqual(reader.suggested[by_change[12][1]].verdict, "right")
         self.assertIsNotNone(
-            self.session.desk.readings[by_change[10][1]].lightness
+            self.session.active.readings[by_change[10][1]].lightness
         )  # the eye's reading carries what was measured
         reader.take_back()
         self.assertEqual(reader.limits.taught, 4)
@@ -121,7 +121,7 @@ class PhotoTest(ReadingCase):
             again.show_again(item)
         self.assertEqual(again.squared["front"].shape, reader.squared["front"].shape)
         self.assertIsNone(again.reopen_work())
-        path = self.folder / "photos" / self.session.desk.run["photos"]["front"]["name"]
+        path = self.folder / "photos" / self.session.active.run.photos["front"].name
         path.write_bytes(path.read_bytes()[:-200])
         with self.assertRaisesRegex(LibraryTrouble, "is damaged"):
             list(ReadPresenter(self.session, self.view).reopen_work())
@@ -130,7 +130,7 @@ class PhotoTest(ReadingCase):
         reader = self.burnt_coupon()
         with self.assertRaisesRegex(BadFile, "notes.txt is not a picture"):
             list(reader.photo_work(b"only words" * 50, "notes.txt", "front"))
-        self.assertNotIn("photos", self.session.desk.run)
+        self.assertEqual(self.session.active.run.photos, {})
 
 
 class GaugeTest(ReadingCase):
@@ -162,13 +162,16 @@ class GaugeTest(ReadingCase):
         reader.choose(cell)
         self.assertTrue(reader.measure("depth", "1.4"))
         self.assertEqual(
-            (self.session.desk.readings[cell].depth_mm, self.session.desk.readings[cell].verdict),
+            (
+                self.session.active.readings[cell].depth_mm,
+                self.session.active.readings[cell].verdict,
+            ),
             (1.4, "not_through"),
         )
         self.assertFalse(reader.measure("depth", "deep"))
         self.assertIn("Depth", self.session.problem)
         reader.measure("depth", "")
-        self.assertIsNone(self.session.desk.readings[cell].depth_mm)
+        self.assertIsNone(self.session.active.readings[cell].depth_mm)
 
     def test_defects_are_noted_beside_the_verdict(self):
         reader = self.burnt_coupon()
@@ -177,10 +180,10 @@ class GaugeTest(ReadingCase):
         reader.choose(cell)
         reader.toggle_defect("reweld")
         self.assertEqual(
-            self.session.desk.readings[cell], Reading(cell, "hangs", defects=("reweld",))
+            self.session.active.readings[cell], Reading(cell, "hangs", defects=("reweld",))
         )
         reader.toggle_defect("reweld")
-        self.assertEqual(self.session.desk.readings[cell].defects, ())
+        self.assertEqual(self.session.active.readings[cell].defects, ())
 
 
 class TwoReadersTest(ReadingCase):
@@ -196,7 +199,7 @@ class TwoReadersTest(ReadingCase):
             reader.choose(cell)
             reader.verdict(verdict)
         self.assertEqual(
-            self.session.desk.readings[cells[1]].verdict, "free"
+            self.session.active.readings[cells[1]].verdict, "free"
         )  # the first still counts
         self.assertEqual(reader.differences, {cells[1]: "the second reader says hangs"})
         reader.take_back()
@@ -208,7 +211,7 @@ class TwoReadersTest(ReadingCase):
 class KillTest(ReadingCase):
     def test_a_kill_at_any_point_loses_no_reading_that_was_shown(self):
         self.burnt_coupon()
-        trial_id = self.session.desk.trial.id
+        trial_id = self.session.active.trial.id
         code = f"""
 from pathlib import Path
 from olive_almanac.formats.letters import letters
@@ -222,7 +225,7 @@ class View:
 session = Session(Preferences(machine_uid="long-bed", stock_uid="birch-3"))
 session.attach(Library.open(Path({str(self.folder)!r})))
 reader = ReadPresenter(session, View())
-data = StandInBench(3).photograph(session.desk.trial, letters(), nuisances=False)
+data = StandInBench(3).photograph(session.active.trial, letters(), nuisances=False)
 for item in reader.photo_work(data, "a.jpg", "front"):
     reader.take_photo(item)
 print("photo", flush=True)
@@ -250,7 +253,7 @@ for n in range(24):
             kept = {one.cell: one for one in other.readings(trial_id)}
             run = other.run_of(trial_id)
             self.assertTrue(set(told[1:]) <= set(kept))
-            self.assertEqual(other.photo(run["photos"]["front"]["name"])[:2], b"\xff\xd8")
+            self.assertEqual(other.photo(run.photos["front"].name)[:2], b"\xff\xd8")
             self.assertEqual(len(other.other_readings(trial_id)["photo"]), 24)
             for one in kept.values():
                 self.assertEqual(replace(one, verdict="hangs"), one)

@@ -14,7 +14,15 @@ from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.due import due_list
 from olive_almanac.steps.read import ReadPresenter
-from tests.samples import BIRCH, LONG, kind_plan, read_by_energy, read_by_tone, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    kind_plan,
+    read_by_energy,
+    read_by_tone,
+    sample_entry,
+    whole_run,
+)
 from tests.steps import test_presenters
 
 TODAY = date(2026, 6, 1)
@@ -138,15 +146,13 @@ class SessionTest(test_presenters.SessionCase):
         for day, edge, stage in (("2026-04-02", 1.0, "decide"), ("2026-04-10", 1.25, "read")):
             trial, readings = check(day, edge)
             self.library.save_trial(trial, stage, "burnt")
-            self.library.save_run(
-                trial.id, {"cells": {cell.id: {} for cell in trial.cells}}, "burnt"
-            )
+            self.library.save_run(trial.id, whole_run(trial, ""), "burnt")
             self.library.save_readings(
                 trial.id, readings[:-1] if stage == "read" else readings, "read"
             )
         self.session.attach(self.library)
         self.session.choose(task="cut")
-        self.session.open_trial("w2026-04-10")
+        self.session.trials.open("w2026-04-10")
         self.assertEqual(self.session.state[0], "proven")
         reader, last = ReadPresenter(self.session, self.view), readings[-1]
         reader.choose(last.cell)
@@ -158,7 +164,7 @@ class SessionTest(test_presenters.SessionCase):
         self.assertEqual(
             [(one.risk, one.reason) for one in due_list(self.session)], [(1, self.session.state[1])]
         )
-        self.assertEqual(self.session.due_count(), 1)
+        self.assertEqual(self.session.shop.due_count(), 1)
         decider = DecidePresenter(self.session, self.view)
         for item in decider.work():
             decider.take(item)

@@ -17,9 +17,10 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from olive_almanac.core.design.plan import choices_of
+from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import BACKUPS_KEPT, Library, newest_backup, restore_backup
@@ -62,14 +63,14 @@ class RecordsTest(LibraryCase):
         self.library.save_stock(BIRCH, "set up")
         self.library.save_trial(trial, "burn", "written")
         self.library.save_reading(trial.id, Reading("A1", "free", char=1), "read by eye")
-        self.library.save_run(trial.id, {"cells": {"A1": {"flared": False}}}, "burnt")
+        self.library.save_run(trial.id, RunRecord(cells={"A1": CellBurn()}), "burnt")
         self.library.save_entry(entry, "chosen")
         library = self.reopened()
         self.assertEqual(library.machines(), (LONG,))
         self.assertEqual(library.stocks(), (BIRCH,))
         self.assertEqual(library.trials(), ((trial, "burn", "2026-04-14T09:00:00+00:00"),))
         self.assertEqual(library.readings(trial.id), (Reading("A1", "free", char=1),))
-        self.assertEqual(library.run_of(trial.id), {"cells": {"A1": {"flared": False}}})
+        self.assertEqual(library.run_of(trial.id), RunRecord(cells={"A1": CellBurn()}))
         self.assertEqual(library.entries(), (entry,))
         self.assertIsNone(library.run_of("other"))
 

@@ -19,7 +19,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
 from olive_almanac import __main__ as program
-from olive_almanac.views.window import MainWindow, make_application
+from olive_almanac.views.application import make_application
+from olive_almanac.views.window import MainWindow
 
 NOON = datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
 
@@ -53,7 +54,7 @@ class WindowCase(QtCase):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name) / "library"
-        self.outside = program.make_outside(
+        self.outside = program.make_services(
             Path(holder.name) / "preferences.json",
             make_bench=lambda seed=3: program._make_bench(seed),
             make_demo=self.make_demo,
@@ -77,7 +78,7 @@ class WindowCase(QtCase):
 
     def shut(self):
         if self.window is not None:
-            burn = self.window.pages.get("Burn")
+            burn = self.window.pages.get("burn")
             if burn is not None and burn.is_running():
                 burn.stop()  # closing would ask, and nobody is there to answer
             self.window.close()
@@ -121,7 +122,7 @@ class WindowCase(QtCase):
     def write_burn_file(self):
         """Press the button and wait until the files are written and Burn is open."""
         self.press("Write the burn file")
-        self.wait_for(lambda: self.window.station == "Burn")
+        self.wait_for(lambda: self.window.station == "burn")
         self.settle()
 
     def choose_word(self, picker, text):

@@ -66,7 +66,7 @@ class BookSharingTest(ShopCase):
         self.assertEqual([(one.entry.uid, one.risk) for one in dialog.due], [("e2", 0), ("e1", 3)])
         self.key(Qt.Key.Key_Return, widget=dialog.list)
         self.assertEqual(
-            (self.window.station, self.session.subject.stock.uid), ("Plan", "leather-2")
+            (self.window.station, self.session.subject.stock.uid), ("plan", "leather-2")
         )
         trial = self.page().presenter.plan.trial
         self.assertEqual(
@@ -107,16 +107,16 @@ class BookSharingTest(ShopCase):
         dialog.unit.picked.emit("mm/min")
         self.assertIn("600 is 10 mm/s", dialog.question.text())
         self.click(dialog.keep)
-        stocks = {stock.name for stock in self.session.shelf.stocks}
+        stocks = {stock.name for stock in self.session.catalogue.stocks}
         self.assertTrue({"Oak", "Pine"} <= stocks)
-        oak = next(e for e in self.session.shelf.entries if e.stock_uid == "oak-5")
+        oak = next(e for e in self.session.catalogue.entries if e.stock_uid == "oak-5")
         self.assertEqual((oak.origin, oak.setting.speed_mm_s), ("guess", 10.0))
         self.window.activateWindow()
         self.wait_for(self.window.isActiveWindow)
         self.page().left.index.setFocus()
         self.ctrl(Qt.Key.Key_Z)
-        self.assertFalse({"Oak", "Pine"} & {stock.name for stock in self.session.shelf.stocks})
-        self.assertEqual(len(self.session.shelf.entries), 2)
+        self.assertFalse({"Oak", "Pine"} & {stock.name for stock in self.session.catalogue.stocks})
+        self.assertEqual(len(self.session.catalogue.entries), 2)
 
     def saved(self, words, name):
         target = Path(self.folder.parent) / name
@@ -208,7 +208,7 @@ class HarmlessTest(ShopCase):
         self.assertAlmostEqual(proved_chance(3), 0.3684, places=4)
         self.assertAlmostEqual(proved_chance(59), 0.9505, places=4)
         self.assertEqual(proved_chance(0), 0.0)
-        self.assertEqual(find_entries(self.session.shelf, entry_code("nobody"), TODAY), ())
+        self.assertEqual(find_entries(self.session.catalogue, entry_code("nobody"), TODAY), ())
 
 
 class SharedWindowTest(WindowCase):
@@ -219,11 +219,11 @@ class SharedWindowTest(WindowCase):
         other.save_machine(LONG, "set up")
         other.save_stock(BIRCH, "set up")
         self.open()
-        self.assertEqual(self.session.shelf.entries, ())
+        self.assertEqual(self.session.catalogue.entries, ())
         other.save_entry(sample_entry(), "chosen by Ben")
         self.window.work(once(lambda: time.sleep(0.3)), lambda _: None)
-        self.window._news.timeout.emit()  # at a bad moment: other work is under way
-        self.wait_for(lambda: len(self.session.shelf.entries) == 1)
+        self.window.opening._news.timeout.emit()  # at a bad moment: other work is under way
+        self.wait_for(lambda: len(self.session.catalogue.entries) == 1)
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
         self.wait_for(
             lambda: (shown := self.page().right.main_button) is not None and shown.isVisible()

@@ -25,13 +25,13 @@ class BurnKeysTest(ShopCase):
     def test_the_checklist_comes_first(self):
         self.assertIn("Checklist: 0 of 7 ticked", self.labels())
         self.press("To the checklist")
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
 
     def test_a_cut_wire_leaves_a_doubtful_cell_to_be_looked_at(self):
         page = self.page()
         page.pace.set_at(1)
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.desk.burnt) >= 3)
+        self.wait_for(lambda: len(self.session.active.burnt) >= 3)
         page.presenter.wire._ours.shutdown(2)
         self.wait_for(lambda: page.presenter.running == "interrupted")
         self.wait_for(lambda: any("connection was lost" in text for text in self.labels()))
@@ -42,19 +42,19 @@ class BurnKeysTest(ShopCase):
         self.press("Burn the rest")
         page.pace._choose(2)
         self.wait_for(lambda: page.presenter.running == "done", 30)
-        self.assertEqual(len(self.session.desk.burnt), 23)
+        self.assertEqual(len(self.session.active.burnt), 23)
         self.assertEqual(self.button("Read the coupon").text(), page.main.text())
 
     def test_a_run_that_broke_off_can_be_closed_and_read(self):
         page = self.page()
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.wait_for(lambda: len(self.session.active.burnt) >= 2)
         self.key(Qt.Key.Key_Escape, widget=page)
         self.assertEqual(page.presenter.running, "stopped")
         self.press("Close the run")
         self.assertEqual(page.main.text(), "Read the coupon")
         self.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier, page)
-        self.assertEqual(self.window.station, "Read")
+        self.assertEqual(self.window.station, "read")
 
     def test_a_serial_port_is_shown_once_it_is_set_up_and_burns_only_when_armed(self):
         page = self.page()
@@ -75,7 +75,7 @@ class BurnKeysTest(ShopCase):
             "The port is not armed: the checklist lacks focus", self.window.strip.text.text()
         )
         self.session.tell("")
-        self.session.keep_ticks(
+        self.session.trials.keep_ticks(
             {
                 key: "2026-04-14"
                 for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
@@ -83,11 +83,11 @@ class BurnKeysTest(ShopCase):
         )
         wires = []
         object.__setattr__(
-            self.window.outside,
+            self.window.services,
             "open_port",
             lambda port, baud: (
                 wires.append((port, baud))
-                or StandInWire(self.session.desk.trial.machine, pace=math.inf)
+                or StandInWire(self.session.active.trial.machine, pace=math.inf)
             ),
         )
         self.press("Arm the port")
@@ -96,15 +96,14 @@ class BurnKeysTest(ShopCase):
         self.press("Start the beam")
         self.wait_for(lambda: page.presenter.running == "done", 30)
         self.assertEqual(wires, [("/dev/ttyX", 115200)])
-        self.assertEqual(self.session.desk.run["by"], "/dev/ttyX")
-        self.assertNotIn(
-            "seen", next(iter(self.session.desk.burnt.values()))
-        )  # a real machine does not say what it looks like
+        self.assertEqual(self.session.active.run.by, "/dev/ttyX")
+        burn = next(iter(self.session.active.burnt.values()))
+        self.assertIsNone(burn.seen)  # a real machine does not say what it looks like
 
     def test_a_port_that_cannot_be_opened_is_told(self):
         self.session.remember(port="/dev/no-such-port")
         page = self.page()
-        self.session.keep_ticks(
+        self.session.trials.keep_ticks(
             {
                 key: "2026-04-14"
                 for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
@@ -121,7 +120,7 @@ class BurnKeysTest(ShopCase):
 class PractiseTest(ShopCase):
     def begin(self, title):
         self.alt(Qt.Key.Key_9)
-        self.assertEqual(self.window.station, "Practise")
+        self.assertEqual(self.window.station, "practise")
         found = [
             b
             for b in self.page().findChildren(QPushButton)
@@ -132,17 +131,17 @@ class PractiseTest(ShopCase):
             lambda: (
                 self.session.practice is not None
                 and self.session.library is not None
-                and self.window.station == "Set up"
+                and self.window.station == "set_up"
             )
         )
 
     def test_an_exercise_from_the_beginning_to_its_score(self):
         from olive_almanac.views.headless import _read_what_the_bench_shows
 
-        machines = self.session.shelf.machines
+        machines = self.session.catalogue.machines
         self.begin("Ply of unknown glue")
-        self.assertIn("48 of 48 cells left", self.window.practice_strip.left.text())
-        self.assertEqual([one.name for one in self.session.shelf.stocks], ["Unmarked ply"])
+        self.assertIn("48 of 48 cells left", self.window.practising.strip.left.text())
+        self.assertEqual([one.name for one in self.session.catalogue.stocks], ["Unmarked ply"])
         self.alt(Qt.Key.Key_2)
         self.wait_for(lambda: self.page().presenter.plan is not None)
         for key in ("power_steps", "speed_steps"):
@@ -157,19 +156,19 @@ class PractiseTest(ShopCase):
         self.page().pace._choose(2)
         self.press("Burn on the stand-in")
         self.wait_for(lambda: self.page().presenter.running == "done", 30)
-        self.assertIn("24 of 48 cells left", self.window.practice_strip.left.text())
+        self.assertIn("24 of 48 cells left", self.window.practising.strip.left.text())
         self.alt(Qt.Key.Key_4)
         _read_what_the_bench_shows(self.window, self.page().presenter, count=24)
         self.alt(Qt.Key.Key_5)
         self.wait_for(lambda: self.page().presenter.map is not None, 30)
         self.assertIsNotNone(self.page().presenter.pick)
         self.ctrl(Qt.Key.Key_Return)
-        self.click(self.window.practice_strip.finish)
+        self.click(self.window.practising.strip.finish)
         self.wait_for(
             lambda: (
                 self.session.practice is None
                 and self.session.library is not None
-                and self.window.station == "Practise"
+                and self.window.station == "practise"
             ),
             60,
         )
@@ -180,18 +179,18 @@ class PractiseTest(ShopCase):
         self.assertTrue(40 < points <= 100, title)
         self.assertIn("was burnt with 7 of 7 lines unticked", self.window_text())
         self.assertEqual(
-            self.session.shelf.machines, machines
+            self.session.catalogue.machines, machines
         )  # one's own library is back, untouched
         self.assertTrue((self.folder / "practice.json").exists())
 
     def test_leaving_an_exercise_keeps_no_score(self):
         self.begin("Liner foam")
-        self.click(self.window.practice_strip.leave)
+        self.click(self.window.practising.strip.leave)
         self.wait_for(
             lambda: (
                 self.session.practice is None
                 and self.session.library is not None
-                and self.window.station == "Practise"
+                and self.window.station == "practise"
             )
         )
         self.settle(100)

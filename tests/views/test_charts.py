@@ -20,8 +20,8 @@ from olive_almanac.core.fitting.tone_table import tone_table
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.decide import Slices
-from olive_almanac.steps.session import Desk
 from olive_almanac.views import theme
 from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
 from olive_almanac.views.decide.charts import (
@@ -154,7 +154,7 @@ class DoubtedListTest(QtCase):
         self.list, self.chosen = DoubtedList(), []
         self.list.chosen.connect(self.chosen.append)
         self.session = mock.Mock(
-            desk=Desk(trial, "decide"), preferences=mock.Mock(speed_unit="mm/s")
+            active=ActiveTrial(trial, "decide"), preferences=mock.Mock(speed_unit="mm/s")
         )
         self.list.resize(640, 300)
         self.list.show()
@@ -199,11 +199,11 @@ class BookDialogTest(ShopCase):
         return dialog
 
     def test_nothing_due_leaves_nothing_to_plan(self):
-        self.session.shelf = replace(self.session.shelf, entries=())
+        self.session.shop.show(replace(self.session.catalogue, entries=()))
         dialog = DueDialog(self.window)
         self.assertFalse(dialog.go.isEnabled())
         dialog.plan()
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")
 
     def test_a_revision_is_compared_line_by_line(self):
         dialog = CompareDialog(self.window)
@@ -247,11 +247,9 @@ class BookDialogTest(ShopCase):
 
     def test_many_machines_show_the_chosen_ones_columns_only(self):
         machines = tuple(replace(LONG, name=f"Bed {n}", uid=f"bed-{n}") for n in range(9))
-        self.session.shelf = replace(
-            self.session.shelf, machines=(*self.session.shelf.machines, *machines)
-        )
+        every = (*self.session.catalogue.machines, *machines)
+        self.session.shop.show(replace(self.session.catalogue, machines=every))
         self.session.choose(machine="bed-4")
-        self.session.changed("shelf")
         self.settle()
         model = self.page().left.index.index_model
         self.assertEqual({column.machine.uid for column in model.columns}, {"bed-4"})
@@ -265,11 +263,14 @@ class BookDialogTest(ShopCase):
             )
             for n in range(5000)
         )
-        shelf = self.session.shelf
-        self.session.shelf = replace(
-            shelf, stocks=(*shelf.stocks, *stocks), entries=(*shelf.entries, *entries)
+        catalogue = self.session.catalogue
+        self.session.shop.show(
+            replace(
+                catalogue,
+                stocks=(*catalogue.stocks, *stocks),
+                entries=(*catalogue.entries, *entries),
+            )
         )
-        self.session.changed("shelf")
         self.settle()
         page = self.page()
         worked_out = [

@@ -12,7 +12,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QLabel
 
+from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.storage.library import Library
 from olive_almanac.views.theme import LIVE
 from tests.samples import (
@@ -42,7 +44,13 @@ class DecidingCase(WindowCase):
         library.save_trial(self.trial, "decide", "read")
         library.save_run(
             self.trial.id,
-            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in self.trial.cells}},
+            from_plain(
+                RunRecord,
+                {
+                    "by": "machine",
+                    "cells": {cell.id: {"flared": False} for cell in self.trial.cells},
+                },
+            ),
             "burnt",
         )
         library.save_readings(self.trial.id, self.readings, "read")
@@ -83,7 +91,7 @@ class LeavesTest(DecidingCase):
         self.assertNotIn("next", page.key_line.verdicts)  # they lie on the map only
         self.key(Qt.Key.Key_M)
         self.press("Plan the next cells")
-        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(self.window.station, "plan")
         self.assertEqual(len(self.page().presenter.plan.trial.cells), len(cells))
 
     def test_numbers_are_copied(self):
@@ -109,7 +117,7 @@ class DisbelievedTest(DecidingCase):
         self.type("d", page)
         self.assertIn(self.hottest, page.doubted.accessibleDescription())
         self.key(Qt.Key.Key_Return, widget=page.doubted)
-        self.assertEqual(self.window.station, "Read")
+        self.assertEqual(self.window.station, "read")
         self.assertEqual(self.page().presenter.cell.id, self.hottest)
 
 
@@ -156,7 +164,7 @@ class ToneTargetTest(DecidingCase):
         page._aim(0)
         self.wait_for(lambda: page.presenter.finished)
         cell = next(
-            c for c in self.trial.cells if 55 < self.session.desk.readings[c.id].lightness < 65
+            c for c in self.trial.cells if 55 < self.session.active.readings[c.id].lightness < 65
         )
         self.settle(60)
         area = page.map._area(page.map.width() / LIVE.scale, page.map.height() / LIVE.scale)
@@ -164,10 +172,10 @@ class ToneTargetTest(DecidingCase):
         self.click(page.map, at.toPoint())
         self.wait_for(lambda: page.presenter.finished)
         self.assertAlmostEqual(
-            page.presenter.lightness, self.session.desk.readings[cell.id].lightness
+            page.presenter.lightness, self.session.active.readings[cell.id].lightness
         )
         self.assertIn(
-            f"L* {self.session.desk.readings[cell.id].lightness:.0f} ±",
+            f"L* {self.session.active.readings[cell.id].lightness:.0f} ±",
             page.presenter.decision.says,
         )
 
@@ -189,7 +197,7 @@ class FocusPageTest(DecidingCase):
         self.assertIs(page.stack.currentWidget(), page.focus_chart)
         self.assertIn("below the top face", page.says.text())
         self.ctrl(Qt.Key.Key_Return)
-        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(self.window.station, "plan")
         self.assertEqual(
             {c.setting.focus_mm for c in self.page().presenter.plan.trial.cells}, {0.6}
         )
@@ -212,7 +220,7 @@ class KerfPageTest(DecidingCase):
         page = self.decided()
         self.assertIn("wider by 0.06 mm", page.says.text())
         self.press("Keep with the entry")
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")
         self.assertAlmostEqual(self.session.entry.kerf_x_mm, 0.30)
         self.assertAlmostEqual(self.session.entry.kerf_y_mm, 0.24)
         self.ctrl(Qt.Key.Key_Z)
@@ -276,4 +284,4 @@ class AllFlaredTest(DecidingCase):
         told = [one.text() for one in page.findChildren(QLabel) if one.isVisible()]
         self.assertTrue(any("Every cell read so far flared up" in text for text in told), told)
         self.press("Plan the next cells")
-        self.wait_for(lambda: self.window.station == "Plan")
+        self.wait_for(lambda: self.window.station == "plan")

@@ -259,7 +259,7 @@ class SheetTest(PlanCase):
         self.becomes("clamps", "380,0,400,30", lambda t: t.sheet.clamps_mm == ((380, 0, 400, 30),))
         self.write_burn_file()
         self.assertEqual(
-            self.session.shelf.stock(BIRCH.uid).sheets[0].clamps_mm, ((380, 0, 400, 30),)
+            self.session.catalogue.stock(BIRCH.uid).sheets[0].clamps_mm, ((380, 0, 400, 30),)
         )
 
 
@@ -280,10 +280,10 @@ class OutlookTest(PlanCase):
 
     def test_next_cells_come_from_the_readings_and_lie_on_the_same_sheet(self):
         trial = replace(cut_trial(stock=replace(BIRCH, sheets=SHEETS)), id="read-1")
-        self.session.keep_trial(trial, "decide", "read")
+        self.session.trials.keep(trial, "decide", "read")
         for reading in read_by_energy(trial, 3.0):
-            self.session.keep_reading(reading.cell, reading)
-        self.session.changed("desk")
+            self.session.trials.keep_reading(reading.cell, reading)
+        self.session.trials.changed.emit()
         self.settle()
         self.wait_for(lambda: self.page().short.next.isVisible())
         self.assertIn("24 cells", self.page().short.basis.text())
@@ -299,7 +299,7 @@ class OutlookTest(PlanCase):
         self.click(leaf, self.point(10, 15))
         for unit in ("mm/min", "in/min"):
             self.session.remember(speed_unit=unit)
-            self.session.changed("desk")
+            self.session.trials.changed.emit()
             self.settle()
             for steps in ("3", "20"):
                 for key in ("power_steps", "speed_steps"):
@@ -319,20 +319,20 @@ class OutlookTest(PlanCase):
         if page._writing is not None:
             page.main_action()
             self.wait_for(lambda: page._writing is None)
-            self.assertEqual(self.window.station, "Plan")
-            self.assertIsNone(self.session.desk)
+            self.assertEqual(self.window.station, "plan")
+            self.assertIsNone(self.session.active)
         self.assertEqual(page.short.write.text(), "Write the burn file")
 
     def test_the_code_of_a_key_sheet_opens_its_trial(self):
         self.write_burn_file()
-        wanted = self.session.desk.trial.id
+        wanted = self.session.active.trial.id
         self.session.choose(stock=LEATHER.uid)
         self.ctrl(Qt.Key.Key_K)
         finder = self.window.findChild(Finder)
         self.type(f"olive-almanac:trial:{wanted}", finder.field)
         self.key(Qt.Key.Key_Return, widget=finder.field)
-        self.assertEqual(self.session.desk.trial.id, wanted)
+        self.assertEqual(self.session.active.trial.id, wanted)
         self.assertEqual(
             (self.session.subject.machine, self.session.subject.stock.uid), (LONG, BIRCH.uid)
         )
-        self.assertEqual(self.window.station, "Burn")
+        self.assertEqual(self.window.station, "burn")

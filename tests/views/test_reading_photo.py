@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.photo.locate import picked_box
 from olive_almanac.core.records.entry import Evidence
+from olive_almanac.core.records.plain import from_plain
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.camera import photograph
@@ -30,11 +32,14 @@ class PhotoPageTest(ShopCase):
         library.save_trial(self.trial, "read", "burnt")
         library.save_run(
             self.trial.id,
-            {
-                "by": "machine",
-                "complete": True,
-                "cells": {c.id: {"flared": False} for c in self.trial.cells},
-            },
+            from_plain(
+                RunRecord,
+                {
+                    "by": "machine",
+                    "complete": True,
+                    "cells": {c.id: {"flared": False} for c in self.trial.cells},
+                },
+            ),
             "burnt",
         )
 
@@ -87,12 +92,12 @@ class PhotoPageTest(ShopCase):
         self.assertIn("The photo suggests: through", page.suggests.text())
         self.assertTrue(page.keys["T"].hinted)
         self.key(Qt.Key.Key_Return, widget=page)
-        self.assertEqual(self.session.desk.readings[free[0]].by, "photo")
+        self.assertEqual(self.session.active.readings[free[0]].by, "photo")
         count = len(page.presenter.agreeable)
         self.press(f"Agree with all {count}")
-        self.assertEqual(len(self.session.desk.readings), 1 + count)
+        self.assertEqual(len(self.session.active.readings), 1 + count)
         self.key(Qt.Key.Key_Backspace, widget=page)
-        self.assertEqual(len(self.session.desk.readings), 1)
+        self.assertEqual(len(self.session.active.readings), 1)
         held = next(
             cell for cell, one in page.presenter.suggested.items() if one.flags == ("holds",)
         )
@@ -105,12 +110,12 @@ class PhotoPageTest(ShopCase):
         menu = self.app.activePopupWidget()
         self.key(Qt.Key.Key_Down, widget=menu)
         self.key(Qt.Key.Key_Return, widget=menu)
-        self.assertEqual(self.session.desk.readings[held].defects, ("reweld",))
+        self.assertEqual(self.session.active.readings[held].defects, ("reweld",))
 
     def test_the_book_shows_the_photo_as_evidence_with_the_cell_ringed(self):
         self.page().read_file(str(self.file))
         self.read_done()
-        self.session.keep_entry(
+        self.session.shop.keep_entry(
             sample_entry(evidence=Evidence((self.trial.id,), 24)), "chosen", "entry"
         )
         self.alt(Qt.Key.Key_6)
@@ -204,7 +209,7 @@ class PhotoPageTest(ShopCase):
         self.wait_for(lambda: self.page().corner_page.isVisible(), 30)
         self.press("Leave this photo")
         self.assertTrue(self.page().upper.isVisible())
-        self.assertNotIn("photos", self.session.desk.run)
+        self.assertEqual(self.session.active.run.photos, {})
 
     def test_a_second_reader_and_a_gauge(self):
         page = self.page()
@@ -221,7 +226,7 @@ class PhotoPageTest(ShopCase):
         self.key(Qt.Key.Key_G, widget=page)
         self.type("0.24", page.gauge.fields["kerf"])
         self.key(Qt.Key.Key_Return, widget=page.gauge.fields["kerf"])
-        self.assertEqual(self.session.desk.readings["D1"].kerf_mm, 0.24)
+        self.assertEqual(self.session.active.readings["D1"].kerf_mm, 0.24)
 
 
 class ToneOfPhotoTest(ShopCase):
@@ -233,11 +238,14 @@ class ToneOfPhotoTest(ShopCase):
         library.save_trial(self.trial, "read", "burnt")
         library.save_run(
             self.trial.id,
-            {
-                "by": "machine",
-                "complete": True,
-                "cells": {c.id: {"flared": False} for c in self.trial.cells},
-            },
+            from_plain(
+                RunRecord,
+                {
+                    "by": "machine",
+                    "complete": True,
+                    "cells": {c.id: {"flared": False} for c in self.trial.cells},
+                },
+            ),
             "burnt",
         )
 
@@ -268,7 +276,7 @@ class ToneOfPhotoTest(ShopCase):
         self.type("p", page)
         self.wait_for(lambda: page.photo.image is not None, 30)
         self.assertIs(page.stack.currentWidget(), page.photo)
-        readings = self.session.desk.readings
+        readings = self.session.active.readings
         cell = next(
             c for c in self.trial.cells if c.id in readings and 40 < readings[c.id].lightness < 60
         )

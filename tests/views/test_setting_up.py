@@ -33,13 +33,13 @@ class NewcomerTest(WindowCase):
         self.assertTrue(question.burn.hasFocus())
         self.key(Qt.Key.Key_Space)
         self.assertTrue(self.session.permission.allowed)
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         checklist = self.page().checklist
         self.assertTrue(checklist.isVisible())
         for _ in CHECKS:
             self.key(Qt.Key.Key_Space, widget=checklist)
         self.assertEqual(checklist.presenter.left, 0)
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         self.assertEqual(checklist.count.text(), "all ticked")
         self.assertEqual(self.clipped(), [])
 
@@ -52,12 +52,12 @@ class NewcomerTest(WindowCase):
         self.type("Long Bed")
         self.key(Qt.Key.Key_Return)
         dialog = self.page().dialog
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")
         dialog.text.setFocus()
         self.type("3mm birch ply cut 80% 14mm/s x1", dialog.text)
         self.assertTrue(dialog.keep.isEnabled(), dialog.told.text())
         self.click(dialog.keep)
-        (entry,) = self.session.shelf.entries
+        (entry,) = self.session.catalogue.entries
         self.assertEqual(
             (entry.setting.power, entry.setting.speed_mm_s, entry.setting.passes), (0.8, 14.0, 1)
         )
@@ -76,7 +76,7 @@ class NewcomerTest(WindowCase):
             ["Add a machine"],
         )
         self.key(Qt.Key.Key_Return, widget=popup.filter)
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         self.assertTrue(self.page().machine_form.fields["name"].hasFocus())
         self.click(self.window.subject_line.task)
         popup = self.app.activePopupWidget()
@@ -145,9 +145,9 @@ class ToolsTest(ChecklistCase):
     def test_the_air_of_the_room_is_typed_and_a_slip_is_told_while_the_last_good_one_stays(self):
         self.assertIn("Wait", self.answer(5, Its_air_is_at="19,5", and_holds="48"))
         self.assertIn("at most 100 %", self.answer(5, and_holds="480"))
-        self.assertEqual(self.session.room.words, "19.5 °C, 48 % humidity")
+        self.assertEqual(self.session.trials.room.words, "19.5 °C, 48 % humidity")
         self.assertIn("Wait", self.answer(5, and_holds=""))
-        self.assertEqual(self.session.room.words, "19.5 °C")
+        self.assertEqual(self.session.trials.room.words, "19.5 °C")
 
     def test_a_bad_number_is_told_and_nothing_breaks(self):
         for line, field, text, words in (
@@ -172,11 +172,11 @@ class ToolsTest(ChecklistCase):
         self.click(self.checklist.lines[0])  # a click on the line in hand ticks it
         self.click(self.checklist.lines[4])  # a click on another takes it in hand
         self.press("Tick")
-        self.assertEqual(set(self.session.ticks), {"focus", "exhaust"})
+        self.assertEqual(set(self.session.trials.ticks), {"focus", "exhaust"})
         other = Library.open(self.folder)
         self.addCleanup(other.close)
         self.assertEqual(
-            set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"}
+            set(other.run_of(self.session.active.trial.id).ticks), {"focus", "exhaust"}
         )
         self.press("Go on to burn")
         page = self.page()
@@ -184,14 +184,14 @@ class ToolsTest(ChecklistCase):
         self.press("Burn on the stand-in")
         self.wait_for(lambda: page.presenter.running == "done")
         self.assertEqual(
-            set(other.run_of(self.session.desk.trial.id)["ticks"]), {"focus", "exhaust"}
+            set(other.run_of(self.session.active.trial.id).ticks), {"focus", "exhaust"}
         )
 
     def test_a_tick_is_taken_away_again(self):
         self.press("Tick")
         self.key(Qt.Key.Key_Up, widget=self.checklist)
         self.press("Take the tick away")
-        self.assertEqual(self.session.ticks, {})
+        self.assertEqual(self.session.trials.ticks, {})
 
 
 class DisputedTest(ChecklistCase):
@@ -208,8 +208,8 @@ class DisputedTest(ChecklistCase):
         self.session.choose(machine=LONG.uid, stock="mdf-3", task="cut")
         self.assertTrue(self.session.permission.allowed)
         self.session.undo_stack.clear()
-        self.window.go("Book")
-        self.session.keep_rule("mdf", burns=False)
+        self.window.navigate("book")
+        self.session.shop.keep_rule("mdf", burns=False)
         self.settle()
         self.assertIn("decided not to burn it", self.session.permission.reason)
         self.ctrl(Qt.Key.Key_Z)
@@ -251,7 +251,7 @@ class MachineTest(ChecklistCase):
         from tests.samples import sample_entry
 
         proofs = tuple(Proof(f"2026-04-0{n}", "passed", "7") for n in (1, 2, 3))
-        self.session.keep_entry(sample_entry(proofs=proofs), "chosen", "entry")
+        self.session.shop.keep_entry(sample_entry(proofs=proofs), "chosen", "entry")
         self.assertEqual(self.session.state[0], "proven")
         self.press("Something has changed")
         dialog = self.page().findChild(StateDialog)

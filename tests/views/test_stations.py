@@ -10,7 +10,9 @@ from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QWidget
 
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.storage.library import Library
 from olive_almanac.views.book.index import IndexModel
@@ -27,6 +29,7 @@ from tests.samples import (
     read_by_energy,
     read_by_tone,
     sample_entry,
+    whole_run,
 )
 from tests.views.qt_case import WindowCase
 
@@ -104,7 +107,7 @@ class BookTest(ShopCase):
         self.press("Reckon a guess")
         self.assertEqual(self.session.state[0], "guess")
         self.press("Plan a trial")
-        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(self.window.station, "plan")
 
     def test_models_keep_qts_rules(self):
         for model in (IndexModel(), FoundModel()):
@@ -113,11 +116,11 @@ class BookTest(ShopCase):
             )
             self.addCleanup(tester.deleteLater)
             if isinstance(model, IndexModel):
-                model.show_shelf(self.session.shelf, self.session.today(), "")
+                model.show_catalogue(self.session.catalogue, self.session.today(), "")
             else:
                 from olive_almanac.steps.find import find_entries
 
-                model.show_hits(find_entries(self.session.shelf, "", self.session.today()))
+                model.show_hits(find_entries(self.session.catalogue, "", self.session.today()))
 
 
 class FinderTest(ShopCase):
@@ -144,7 +147,7 @@ class SubjectTest(ShopCase):
         self.choose_word(self.window.subject_line.task, "engr")
         self.assertEqual(self.session.subject.task, "engrave")
         self.choose_word(self.window.subject_line.machine, "Add a")
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         self.assertEqual(self.page().machine_form.title.text(), "Another machine")
 
     def test_keys_open_the_pickers(self):
@@ -232,7 +235,7 @@ class PlanTest(ShopCase):
             with self.subTest(stock.name):
                 stock = replace(stock, uid=f"case-{number}")
                 self.session.library.save_stock(stock, "set up")
-                self.session.refresh_shelf()
+                self.session.shop.refresh()
                 self.session.choose(machine=machine.uid, stock=stock.uid)
                 self.alt(Qt.Key.Key_2)
                 self.settle()
@@ -255,18 +258,18 @@ class BurnTest(ShopCase):
         page = self.page()
         self.assertEqual(page.progress.text(), "0 of 24 burnt")
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.wait_for(lambda: len(self.session.active.burnt) >= 2)
         self.key(Qt.Key.Key_Space, widget=page)
         self.assertEqual(page.presenter.running, "paused")
         self.settle(200)  # what was done before the hold is still heard
-        before = len(self.session.desk.burnt)
+        before = len(self.session.active.burnt)
         self.settle(300)
-        self.assertEqual(len(self.session.desk.burnt), before)
+        self.assertEqual(len(self.session.active.burnt), before)
         self.press("Go on")
-        self.wait_for(lambda: len(self.session.desk.burnt) > before)
+        self.wait_for(lambda: len(self.session.active.burnt) > before)
         self.press("Stop")
         self.assertEqual(page.presenter.running, "stopped")
-        self.assertEqual(self.session.desk.stage, "read")
+        self.assertEqual(self.session.active.stage, "read")
         self.assertIn("broken off", page.progress.text())
         self.press("Burn the rest")
         self.wait_for(lambda: page.is_running())
@@ -277,7 +280,7 @@ class BurnTest(ShopCase):
         from PySide6.QtWidgets import QMessageBox
 
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.desk.burnt) >= 1)
+        self.wait_for(lambda: len(self.session.active.burnt) >= 1)
         asked = []
 
         def answer():
@@ -293,7 +296,7 @@ class BurnTest(ShopCase):
 
     def test_burnt_on_the_machine_goes_to_read(self):
         self.press("It was burnt on the machine")
-        self.assertEqual(self.window.station, "Read")
+        self.assertEqual(self.window.station, "read")
         self.assertEqual(self.page().count.text(), "0 read, 24 left")
 
     def test_a_full_disk_pauses_the_run_and_is_told(self):
@@ -314,25 +317,21 @@ class BurnTest(ShopCase):
         self.assertFalse(self.window.strip.isVisible())
         self.assertIsNone(page.presenter.running)  # nothing was sent
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.desk.burnt) >= 2)
+        self.wait_for(lambda: len(self.session.active.burnt) >= 2)
         self.session.library.save_run = full
         self.wait_for(lambda: self.session.problem != "")
         self.assertEqual(page.presenter.running, "paused")
         self.session.library.save_run = real
         self.press("Go on")
         self.wait_for(lambda: page.presenter.running == "done")
-        self.assertEqual(len(self.session.desk.burnt), 24)
+        self.assertEqual(len(self.session.active.burnt), 24)
 
 
 class ReadTest(ShopCase):
     def fill(self, library):
         trial = replace(cut_trial(), machine=LONG, stock=BIRCH)
         library.save_trial(trial, "read", "burnt")
-        library.save_run(
-            trial.id,
-            {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
-            "burnt",
-        )
+        library.save_run(trial.id, whole_run(trial), "burnt")
         library.save_reading(trial.id, Reading("D1", "free"), "read by eye")
 
     def test_keys_mouse_arrows_and_take_back(self):
@@ -341,15 +340,15 @@ class ReadTest(ShopCase):
         self.assertEqual((page.count.text(), page.presenter.cell.id), ("1 read, 23 left", "D2"))
         self.type("2", page)
         self.type("h", page)
-        self.assertEqual(self.session.desk.readings["D2"], Reading("D2", "hangs", char=1))
+        self.assertEqual(self.session.active.readings["D2"], Reading("D2", "hangs", char=1))
         self.click(page.keys["N"])
-        self.assertEqual(self.session.desk.readings["D3"].verdict, "not_through")
+        self.assertEqual(self.session.active.readings["D3"].verdict, "not_through")
         self.key(Qt.Key.Key_Down, widget=page)
         self.assertEqual(page.presenter.cell.id, "C4")
         self.type("s", page)
         self.assertEqual(page.presenter.cell.id, "C5")
         self.key(Qt.Key.Key_Backspace, widget=page)
-        self.assertNotIn("D3", self.session.desk.readings)
+        self.assertNotIn("D3", self.session.active.readings)
         self.assertEqual(page.presenter.cell.id, "D3")
         cell, rect = next((cell, rect) for cell, rect in page.grid._places() if cell.id == "A6")
         self.click(page.grid, self.point(rect.center().x(), rect.center().y()))
@@ -360,7 +359,7 @@ class ReadTest(ShopCase):
         self.type("tn", self.page())
         other = Library.open(self.folder)
         self.addCleanup(other.close)
-        self.assertEqual(len(other.readings(self.session.desk.trial.id)), 3)
+        self.assertEqual(len(other.readings(self.session.active.trial.id)), 3)
 
     def test_touch_keys_are_large_enough_for_a_glove(self):
         self.alt(Qt.Key.Key_4)
@@ -378,7 +377,13 @@ class DecideTest(ShopCase):
             library.save_trial(trial, "decide", "read")
             library.save_run(
                 trial.id,
-                {"by": "machine", "cells": {cell.id: {"flared": False} for cell in trial.cells}},
+                from_plain(
+                    RunRecord,
+                    {
+                        "by": "machine",
+                        "cells": {cell.id: {"flared": False} for cell in trial.cells},
+                    },
+                ),
                 "burnt",
             )
             for reading in readings:
@@ -446,7 +451,7 @@ class TroubleTest(WindowCase):
         self.assertIn("is damaged", self.window.strip.text.text())
         self.press("Restore the backup")
         self.wait_for(lambda: self.session.library is not None)
-        self.assertEqual(self.session.shelf.machines, (LONG,))
+        self.assertEqual(self.session.catalogue.machines, (LONG,))
         self.assertFalse(self.window.strip.isVisible())
 
     def test_a_library_that_cannot_be_opened_can_be_tried_again(self):
@@ -473,11 +478,11 @@ class TroubleTest(WindowCase):
         library.close()
         self.open()
         self.press("Open the demo shop")
-        self.wait_for(lambda: self.session.shelf.machines == (NORTH,))
+        self.wait_for(lambda: self.session.catalogue.machines == (NORTH,))
         self.assertFalse((self.folder / "shelf.json").read_text().count("North Bench"))
 
     def test_faults_of_ours_leave_a_report(self):
-        from olive_almanac.views.window import report_fault
+        from olive_almanac.views.application import report_fault
 
         try:
             raise ZeroDivisionError("ours")

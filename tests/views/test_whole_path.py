@@ -14,18 +14,18 @@ class WholePathTest(WindowCase):
         session, page = self.session, self.page()
         keys = {"free": "T", "push": "H", "hangs": "H", "not_through": "N"}
         while page.presenter.left:
-            seen = session.desk.burnt[page.presenter.cell.id]["seen"]
-            if seen["char"] == 3:
+            seen = session.active.burnt[page.presenter.cell.id].seen
+            if seen.char == 3:
                 self.type("F", page)
                 continue
-            if seen["char"]:
-                self.type(str(seen["char"] + 1), page)
-            self.type(keys[seen["verdict"]], page)
+            if seen.char:
+                self.type(str(seen.char + 1), page)
+            self.type(keys[seen.verdict], page)
 
     def add_machine_and_stock(self):
         self.press("Add your machine")
         page = self.page()
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         self.type("Long Bed", page.machine_form.fields["name"])
         picker = page.machine_form.fields["source"]
         self.click(picker)
@@ -48,18 +48,18 @@ class WholePathTest(WindowCase):
 
     def test_from_an_empty_library_to_a_proven_entry_found_again_after_a_restart(self):
         self.open()
-        self.assertEqual(self.session.shelf.machines, ())
+        self.assertEqual(self.session.catalogue.machines, ())
         self.add_machine_and_stock()
-        self.assertEqual(self.window.station, "Set up")  # the newcomer is led on to the checklist
+        self.assertEqual(self.window.station, "set_up")  # the newcomer is led on to the checklist
         self.press("Plan a trial")
-        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(self.window.station, "plan")
         for _ in range(4):
             self.write_burn_file()
             self.burn_at_once()
-            self.assertEqual(self.window.station, "Read")
+            self.assertEqual(self.window.station, "read")
             self.read_all_by_keys()
             self.ctrl(Qt.Key.Key_Return)
-            self.assertEqual(self.window.station, "Decide")
+            self.assertEqual(self.window.station, "decide")
             page = self.page()
             self.wait_for(lambda page=page: page.presenter.map is not None)
             self.settle(100)
@@ -67,7 +67,7 @@ class WholePathTest(WindowCase):
                 break
             self.press("Plan the next cells")
         self.press("Write into the book")
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")
         self.assertEqual(self.session.state[0], "trial")
         for _ in range(3):
             self.press("It fell free")
@@ -78,20 +78,20 @@ class WholePathTest(WindowCase):
         self.open()
         self.assertEqual(self.session.state[0], "proven")
         self.alt(Qt.Key.Key_2)
-        self.assertEqual(self.window.station, "Plan")
+        self.assertEqual(self.window.station, "plan")
         self.ctrl(Qt.Key.Key_K)
         finder = self.window.findChild(Finder)
         self.type("3 mm birch cut", finder.field)
         self.assertEqual([hit.entry for hit in finder.model.hits], [wanted])
         self.key(Qt.Key.Key_Return, widget=finder.field)
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")
         self.assertEqual(self.session.entry, wanted)
         self.assertEqual(self.clipped(), [])
 
     def test_the_same_path_by_keyboard_alone(self):
         self.open()
         self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)
-        self.assertEqual(self.window.station, "Set up")
+        self.assertEqual(self.window.station, "set_up")
         self.type("Long Bed")  # the first field has the focus
         self.key(Qt.Key.Key_Tab)
         picker = self.page().machine_form.fields["source"]
@@ -105,10 +105,10 @@ class WholePathTest(WindowCase):
         self.key(Qt.Key.Key_Return, widget=self.page().stock_form.fields["name"])
         for _ in range(8):  # tick the seven lines of the checklist, then go on
             self.ctrl(Qt.Key.Key_Return)
-        self.assertEqual(self.window.station, "Plan")
-        self.assertEqual(len(self.session.ticks), 7)
+        self.assertEqual(self.window.station, "plan")
+        self.assertEqual(len(self.session.trials.ticks), 7)
         self.ctrl(Qt.Key.Key_Return)
-        self.wait_for(lambda: self.window.station == "Burn")
+        self.wait_for(lambda: self.window.station == "burn")
         page = self.page()
         self.key(Qt.Key.Key_Right, widget=page.pace)
         self.ctrl(Qt.Key.Key_Return)
@@ -117,7 +117,7 @@ class WholePathTest(WindowCase):
         self.read_all_by_keys()
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: self.page().presenter.map is not None)
-        self.assertEqual(self.window.station, "Decide")
+        self.assertEqual(self.window.station, "decide")
         self.ctrl(Qt.Key.Key_P)
         self.alt(Qt.Key.Key_6)
-        self.assertEqual(self.window.station, "Book")
+        self.assertEqual(self.window.station, "book")

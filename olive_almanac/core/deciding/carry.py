@@ -58,7 +58,7 @@ def carry_entry(
             entry.task,
             permission,
             rng=rng,
-            kin=[_as_readings(entry, machine, stock)],
+            related=[_as_readings(entry, machine, stock)],
         )
     else:
         energy = areal_energy_of(entry.setting, machine, entry.setting.speed_mm_s)

@@ -239,12 +239,12 @@ def _belief_from_kin(
                 other[1].true_thickness_mm,
             )
             groups.setdefault(key, []).append((trial, readings))
-    kin = [
+    related = [
         (kinship(machine, stock, group[0][0].machine, group[0][0].stock), group)
         for group in groups.values()
     ]
     carried = []
-    for nearness, group in sorted(kin, key=lambda one: -one[0].energy_sd):
+    for nearness, group in sorted(related, key=lambda one: -one[0].energy_sd):
         there = case_of(group[0][0].machine, group[0][0].stock)
         data = data_of(there, group)
         if len(data):

@@ -38,7 +38,7 @@ def reckon_guess(
     permission: Permission,
     *,
     rng: np.random.Generator,
-    kin: Pairs = (),
+    related: Pairs = (),
     aim: float | None = None,
 ) -> tuple[Setting, Evidence]:
     """Return the setting that is expected to work from the family's prior, or from `kin`: readings
@@ -73,7 +73,7 @@ def reckon_guess(
             seconds_per_100cm2=raster_seconds(100, 100, *limits) if pitch else None,
             says=RECKONED,
         )
-    knowledge = know_cut(machine, stock, kin, rng=rng)
+    knowledge = know_cut(machine, stock, related, rng=rng)
     if knowledge.carried:
         says = f"Carried over from {' and '.join(knowledge.carried)}."
     else:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, CutKnowledge, know_cut
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell, Trial
 
@@ -59,8 +60,10 @@ def expect(trial: Trial, pairs: Pairs = (), *, previous: CutKnowledge | None = N
         expected, chance, read = _cut(trial, known)
     else:
         expected, chance, read = _tone(trial, pairs)
-    grid = trial.kind in ("grid", "air", "weekly", "direction", "detail")
-    return Outlook(expected, chance, _edges(trial.cells, chance) if grid else (), read, known)
+    edges: tuple[tuple[tuple[float, float], ...], ...] = ()
+    if kind_of(trial.kind).shows_edge:
+        edges = _edges(trial.cells, chance)
+    return Outlook(expected, chance, edges, read, known)
 
 
 def _cut(trial: Trial, known: CutKnowledge) -> tuple[dict[str, Expected], dict[str, float], int]:

@@ -28,7 +28,8 @@ def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> t
         if not math.isfinite(value):
             raise OutOfRange(field, value, "finite")
     if not 1 <= steps <= MOST_LEVELS:
-        raise OutOfRange(f"Steps of {field.lower()}", steps, f"from 1 to {MOST_LEVELS}")
+        what = f"Steps of {field.lower()}"
+        raise OutOfRange(what, steps, f"from 1 to {MOST_LEVELS}", key="steps")
     if low > high:
         raise OutOfRange(field, f"{low:g} to {high:g}", "from the lower to the higher value")
     if (steps == 1) != (low == high):

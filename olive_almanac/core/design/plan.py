@@ -12,12 +12,13 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.design.kinds import FACTORS, Patch, Pattern, TrialChoices, patches_of
+from olive_almanac.core.design.choices import TrialChoices
+from olive_almanac.core.design.kinds.kind import kind_of, patches_of
+from olive_almanac.core.design.pattern import Patch, Pattern
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.materials.catalogue import Permission
@@ -33,29 +34,27 @@ from olive_almanac.core.placing.labels import (
 )
 from olive_almanac.core.placing.room import Room, room_on
 from olive_almanac.core.placing.strokes import reach_of
+from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import (
     Cell,
     CouponSize,
-    Factor,
     Label,
     Place,
     SheetOnBed,
+    TestedLevels,
     Trial,
 )
 from olive_almanac.core.units import lengths_text, number_text
 
 __all__ = [
-    "FlareLimit",
     "NoRoom",
     "Refusal",
-    "TrialChoices",
     "TrialPlan",
     "cell_energy",
-    "choices_of",
     "coupon_size",
     "energy_unit",
     "least_cell_mm",
@@ -87,7 +86,9 @@ class NoRoom(OutOfRange):
     """
 
     def __init__(self, sentence: str, short_mm: float) -> None:
-        super().__init__("" if short_mm > 0 else "Place of the coupon", "", "")
+        super().__init__("Place of the coupon", "", "")
+        if short_mm <= 0:
+            self.key = "place"
         self.args = (sentence,)
         self.short_mm = short_mm
 
@@ -139,31 +140,6 @@ def cell_energy(trial: Trial, cell: Cell) -> float:
     return trial.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
 
 
-def choices_of(trial: Trial) -> TrialChoices:
-    """Return the choices that lead to a trial made by `plan_trial`, to plan on from it."""
-    if trial.choices:
-        return from_plain(TrialChoices, trial.choices, trial.name)
-    settings = [
-        cell.setting for cell in trial.cells
-    ]  # a trial from before the choices were kept: its levels
-    place = trial.on_sheet or Place(10.0, 10.0)
-
-    def levels(values: Sequence[float]) -> tuple[Any, ...]:
-        return tuple(sorted(set(values)))
-
-    return TrialChoices(
-        levels([s.power for s in settings]),
-        levels([s.speed_mm_s for s in settings]),
-        levels([s.passes for s in settings]),
-        levels([s.focus_mm for s in settings]),
-        levels([s.pitch_mm for s in settings]),
-        (settings[0].air,),
-        cell_mm=trial.cells[0].rect_mm[2],
-        rest_s=trial.rest_s,
-        place=(place.x_mm, place.y_mm),
-    )
-
-
 def plan_trial(
     machine: Machine,
     stock: Stock,
@@ -175,15 +151,15 @@ def plan_trial(
     name: str,
     made: str,
     lettering: Lettering | None = None,
-    engraving: str = "",
+    engraves: bool = False,
     limit: FlareLimit | None = None,
     settle: bool = False,
 ) -> TrialPlan:
     """Return the planned trial.
 
     With `settle` it lies at the free place nearest to the chosen one, else exactly there. Without
-    `lettering` no labels are set; `engraving` is the catalogue's verdict for engraving this stock
-    on this machine (fiducials need it to work); `limit` keeps cells out that are expected to flare.
+    `lettering` no labels are set; `engraves` says that this machine engraves this
+    stock (fiducials need it); `limit` keeps cells out that are expected to flare.
     Raises Barred where the stock must not or cannot burn, NoRoom where the coupon does not fit,
     OutOfRange where no cell is left or a choice is out of range.
     """
@@ -191,7 +167,7 @@ def plan_trial(
     pattern = patches_of(machine, stock, task, choices)
     if len(pattern.patches) > MOST_CELLS:
         raise OutOfRange("Number of cells", len(pattern.patches), f"at most {MOST_CELLS}")
-    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraving)
+    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
     room = room_for(machine, choices)
     if pattern.spread:
@@ -213,7 +189,7 @@ def plan_trial(
         stock,
         task,
         coupon,
-        _factors(choices),
+        _tested_levels(choices),
         ordered,
         0.0,
         Place(*place),
@@ -250,21 +226,14 @@ def plan_trial(
     )
 
 
-def _factors(c: TrialChoices) -> tuple[Factor, ...]:
-    units = {"power": "%", "speed": "mm/s", "focus": "mm", "pitch": "mm"}
-    names = {"pitch": "line pitch"}
-    factors = []
-    for name in FACTORS:
-        levels = c.levels(name)
-        if name in ("power", "speed") or len(levels) > 1:
-            if name == "air":
-                numbers = tuple(float(("off", "low", "full").index(str(level))) for level in levels)
-            else:
-                numbers = tuple(
-                    round(100 * float(v), 6) if name == "power" else float(v) for v in levels
-                )
-            factors.append(Factor(names.get(name, name), units.get(name, ""), numbers))
-    return tuple(factors)
+def _tested_levels(choices: TrialChoices) -> tuple[TestedLevels, ...]:
+    tested = []
+    for factor in FACTORS:
+        levels = choices.levels(factor.id)
+        if factor.always_told or len(levels) > 1:
+            numbers = tuple(factor.file_level(level) for level in levels)
+            tested.append(TestedLevels(factor.file_name, factor.file_unit, numbers))
+    return tuple(tested)
 
 
 def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
@@ -290,11 +259,11 @@ def coupon_size(
     choices: TrialChoices,
     *,
     lettering: Lettering | None = None,
-    engraving: str = "",
+    engraves: bool = False,
 ) -> CouponSize:
     """Return the size of the coupon that the choices make, wherever it may lie."""
     pattern = patches_of(machine, stock, task, choices)
-    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraving)
+    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
     return layout.placed()[0]
 
@@ -823,7 +792,7 @@ def used_area_mm2(trial: Trial) -> float:
     """Return the stock that a trial uses up: its coupon, or the cells alone where they are spread
     over the sheet.
     """
-    if trial.kind == "confirm":
+    if kind_of(trial.kind).spread:
         return sum(cell.rect_mm[2] * cell.rect_mm[3] for cell in trial.cells)
     return trial.coupon.width_mm * trial.coupon.height_mm
 

@@ -4,7 +4,7 @@ physics.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,7 +12,9 @@ import numpy as np
 from olive_almanac.core.beam.spot import default_pitch
 from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
-from olive_almanac.core.design.kinds import TrialChoices, slot_widths
+from olive_almanac.core.design.aim import Aim, Ground, spread_speeds
+from olive_almanac.core.design.choices import TrialChoices
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.plan import coupon_size, least_cell_mm
 from olive_almanac.core.errors import OutOfRange
@@ -23,10 +25,10 @@ from olive_almanac.core.placing.labels import Lettering, label_setting
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading, flared
-from olive_almanac.core.records.setting import Setting, Task, rasters
+from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
-from olive_almanac.core.units import SPEED_UNITS, number_text
+from olive_almanac.core.units import number_text
 
 __all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
@@ -41,9 +43,6 @@ WIDE, NEAR, ZOOM = (
     (0.6, 1.5),
     (0.75, 1.3),
 )  # how far around the expected edge the speeds reach
-FOCUS_STEPS = 9
-GREY_STEPS = 12
-WEEKLY_RATIO, WEEKLY_STEPS = 1.08, 8
 FAR_FROM_PHYSICS = 4.0  # a note that asks for so many times more or less energy is not followed
 DRIFT_FREE = 1.2  # a proven cut without a known margin is taken to have this much speed in hand
 
@@ -62,20 +61,6 @@ class Suggestion:
     """Choices for a trial, and in words what they are based on."""
 
     choices: TrialChoices
-    basis: str
-
-
-@dataclass(frozen=True)
-class _Aim:
-    """Where the edge (cut) or the right tone is expected: speed at full power, passes, focus;
-    energy; how far around.
-    """
-
-    speed_mm_s: float
-    passes: int
-    focus_mm: float
-    energy: float
-    reach: tuple[float, float]
     basis: str
 
 
@@ -113,7 +98,7 @@ def suggest_levels(
     pairs: Pairs = (),
     limit: FlareLimit | None = None,
     lettering: Lettering | None = None,
-    engraving: str = "",
+    engraves: bool = False,
 ) -> Suggestion:
     """Return choices for a trial of this kind: round numbers in `speed_unit`, inside the machine's
     and the stock's limits.
@@ -121,26 +106,27 @@ def suggest_levels(
     Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book
     scaled by the model, else on the physics with the family's priors.
     """
+    wanted = kind_of(kind)
     limit = limit or flare_limit_of(stock, pairs)
     aim = _aim(machine, stock, task, near, pairs, limit)
-    choices = _grid(machine, stock, task, aim, limit, speed_unit, 1.0)
+    quiet = label_setting(machine, stock, "engrave", ())
+    in_one_pass = flare_limit_of(stock).of(1)
+    ground = Ground(machine, stock, task, aim, quiet, in_one_pass, speed_unit)
     for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
-        base = replace(_grid(machine, stock, task, aim, limit, speed_unit, shrink), kind=kind)
-        choices = _KINDS.get(kind, _as_it_is)(machine, stock, task, aim, base, speed_unit)
-        if kind == "confirm":
+        grid = _grid(machine, stock, task, aim, limit, speed_unit, shrink)
+        choices = wanted.suggest(ground, replace(grid, kind=kind))
+        if wanted.spread:
             break
         if shrink < 1:
             choices = _thinned(choices, shrink)
-        coupon = coupon_size(
-            machine, stock, task, choices, lettering=lettering, engraving=engraving
-        )
+        coupon = coupon_size(machine, stock, task, choices, lettering=lettering, engraves=engraves)
         if coupon.width_mm <= machine.bed_mm[0] and coupon.height_mm <= machine.bed_mm[1]:
             break
-    if kind != "confirm":
+    if not wanted.spread:
         sides = zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
         x, y = (max(0.0, min(10.0, (bed - size) / 2)) for bed, size in sides)
         choices = replace(choices, place=(round(x, 3), round(y, 3)))
-    return Suggestion(choices, _BASES.get(kind, "{}").format(aim.basis))
+    return Suggestion(choices, wanted.basis(aim.basis))
 
 
 # -- where the edge is expected --------------------------------------------------------------------
@@ -153,7 +139,7 @@ def _aim(
     near: Neighbour | None,
     pairs: Pairs,
     limit: FlareLimit,
-) -> _Aim:
+) -> Aim:
     if any(readings for _, readings in pairs):
         return _from_coupons(machine, stock, task, pairs)
     if near is not None and near.entry.is_note:
@@ -163,17 +149,17 @@ def _aim(
     return _from_physics(machine, stock, task, limit)
 
 
-def _from_physics(machine: Machine, stock: Stock, task: Task, limit: FlareLimit) -> _Aim:
+def _from_physics(machine: Machine, stock: Stock, task: Task, limit: FlareLimit) -> Aim:
     basis = (
         f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this "
         "beam and thickness"
     )
     if task == "cut":
         speed, passes = _cut_edge(machine, stock, limit)
-        return _Aim(
+        return Aim(
             speed, passes, held_focus(stock), machine.watts(1.0) * passes / speed, WIDE, basis
         )
-    return _Aim(0.0, 1, 0.0, _right_energy(machine, stock, task), (0.5, 1.6), basis)
+    return Aim(0.0, 1, 0.0, _right_energy(machine, stock, task), (0.5, 1.6), basis)
 
 
 def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float, int]:
@@ -195,7 +181,7 @@ def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
     return family_of(stock).tone.right_j_mm2
 
 
-def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _Aim:
+def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> Aim:
     read = sum(len(readings) for _, readings in pairs)
     basis = f"from the last coupon: closer around the boundary that {read} cells have shown"
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
@@ -203,7 +189,7 @@ def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _
     if task != "cut":
         known = know_tone(machine, stock, pairs, task=task)
         centre = float(np.exp(known.posterior.weight @ known.posterior.centre))
-        return _Aim(0.0, top.passes, top.focus_mm, centre, ZOOM, basis)
+        return Aim(0.0, top.passes, top.focus_mm, centre, ZOOM, basis)
     cut = know_cut(machine, stock, pairs, rng=np.random.default_rng(0))
     speeds = np.geomspace(0.1, machine.max_speed_mm_s, 200)
     margin = cut.mean_margin(power=1.0, speed_mm_s=speeds, passes=top.passes, focus_mm=top.focus_mm)
@@ -212,12 +198,12 @@ def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> _
         edge = float(speeds[through[-1]])
     else:
         edge = SLOWEST_USEFUL_MM_S
-    return _Aim(edge, top.passes, top.focus_mm, machine.watts(1.0) * top.passes / edge, ZOOM, basis)
+    return Aim(edge, top.passes, top.focus_mm, machine.watts(1.0) * top.passes / edge, ZOOM, basis)
 
 
 def _from_book(
     machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit
-) -> _Aim:
+) -> Aim:
     """Scale an entry by the ratio that the model gives between its subject and this one."""
     entry, setting = near.entry, near.entry.setting
     basis = (
@@ -227,7 +213,7 @@ def _from_book(
     if task != "cut":
         energy = near.machine.watts(setting.power) * setting.dose_per_watt
         ratio = _right_energy(machine, stock, task) / _right_energy(near.machine, near.stock, task)
-        return _Aim(0.0, 1, setting.focus_mm, energy * ratio, NEAR, basis)
+        return Aim(0.0, 1, setting.focus_mm, energy * ratio, NEAR, basis)
     there = expected_edge_speed(
         case_of(near.machine, near.stock),
         power=1.0,
@@ -239,12 +225,12 @@ def _from_book(
         setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
     )
     edge = float(np.clip(quick * there_edge / there, 0.2, machine.max_speed_mm_s))
-    return _Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
+    return Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
 
 
 def _from_notes(
     machine: Machine, stock: Stock, task: Task, near: Neighbour, limit: FlareLimit
-) -> _Aim:
+) -> Aim:
     """Look widely around what somebody noted for this subject, unless the physics expects something
     else altogether.
     """
@@ -268,14 +254,14 @@ def _from_notes(
     )
 
 
-# -- the levels of each kind -----------------------------------------------------------------------
+# -- the grid around it ----------------------------------------------------------------------------
 
 
 def _grid(
     machine: Machine,
     stock: Stock,
     task: Task,
-    aim: _Aim,
+    aim: Aim,
     limit: FlareLimit,
     unit: str,
     shrink: float,
@@ -286,7 +272,7 @@ def _grid(
 
 
 def _cut_grid(
-    machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float
+    machine: Machine, task: Task, aim: Aim, limit: FlareLimit, unit: str, shrink: float
 ) -> TrialChoices:
     low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * machine.watts(1.0) / limit.of(aim.passes))
     high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
@@ -294,7 +280,7 @@ def _cut_grid(
         raise OutOfRange(
             "Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s"
         )
-    speeds = _spread(low, high, 6, unit)
+    speeds = spread_speeds(low, high, 6, unit)
     side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))
     return TrialChoices(
         CUT_POWERS,
@@ -307,7 +293,7 @@ def _cut_grid(
 
 
 def _tone_grid(
-    machine: Machine, task: Task, aim: _Aim, limit: FlareLimit, unit: str, shrink: float
+    machine: Machine, task: Task, aim: Aim, limit: FlareLimit, unit: str, shrink: float
 ) -> TrialChoices:
     """Powers x speeds around the energy aimed at, the middle of both on it."""
     pitch = 0.0
@@ -323,7 +309,7 @@ def _tone_grid(
         round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4)
     )
     low = max(aim.reach[0] * speed, 1.001 * machine.watts(powers[-1]) / limit.of(1))
-    speeds = _spread(
+    speeds = spread_speeds(
         low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit
     )
     if rasters(task):
@@ -342,17 +328,6 @@ def _tone_grid(
     )
 
 
-def _middle(choices: TrialChoices) -> tuple[float, float]:
-    """Power and speed in the middle of the grid, where the edge or the tone is expected."""
-    return choices.power[len(choices.power) // 2], choices.speed_mm_s[len(choices.speed_mm_s) // 2]
-
-
-def _as_it_is(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return c
-
-
 def _thinned(c: TrialChoices, shrink: float) -> TrialChoices:
     """Smaller cells closer together and, on a very small bed, every other level."""
     smaller = replace(c, cell_mm=max(4.0, round(c.cell_mm * max(shrink, 0.5), 1)), gap_mm=3.0)
@@ -367,200 +342,3 @@ def _thinned(c: TrialChoices, shrink: float) -> TrialChoices:
         focus_mm=c.focus_mm[::every],
         pitch_mm=c.pitch_mm[::every],
     )
-
-
-def _full(task: Task, c: TrialChoices) -> float:
-    """The one power that is held while something else varies."""
-    if task == "cut":
-        return c.power[-1]
-    return _middle(c)[0]
-
-
-def _passes(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    most = max(4, min(2 * aim.passes, 8))
-    coolest = (
-        1.001 * most * machine.watts(_full(task, c)) / flare_limit_of(stock).of(1)
-    )  # the one slow pass must not flare
-    fast = min(
-        max(c.speed_mm_s[-1] * (2 if aim.passes == 1 else 1), coolest), machine.max_speed_mm_s
-    )
-    return replace(
-        c,
-        power=(_full(task, c),),
-        speed_mm_s=_spread(fast, fast, 1, unit),
-        passes=tuple(range(1, most + 1)),
-    )
-
-
-def _focus(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    """Lines twice as hot as a label, over five Rayleigh ranges, around the top face."""
-    quiet = label_setting(machine, stock, "engrave", ())
-    half = 2.5 * machine.rayleigh_mm
-    step = max(0.1, round(2 * half / (FOCUS_STEPS - 1), 1))
-    levels = tuple(round(step * (i - FOCUS_STEPS // 2), 2) for i in range(FOCUS_STEPS))
-    power = min(1.0, 2 * quiet.power)
-    return replace(
-        c,
-        power=(round_level(power),),
-        speed_mm_s=_spread(quiet.speed_mm_s, quiet.speed_mm_s, 1, unit),
-        passes=(1,),
-        focus_mm=levels,
-        cell_mm=8.0,
-        slope=0.1,
-    )
-
-
-def _pitch(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    spot = machine.spot_y_mm
-    pitches = tuple(
-        sorted({max(0.01, round(share * spot, 2)) for share in (0.4, 0.6, 0.8, 1.0, 1.25, 1.5)})
-    )
-    power = _middle(c)[0]
-    speed = min(
-        machine.watts(power) / (aim.energy * pitches[0]), 0.45 * machine.max_speed_mm_s
-    )  # crossed lines run twice as fast
-    power = min(1.0, machine.fraction_for(aim.energy * speed * pitches[0]))
-    return replace(
-        c,
-        power=(round_level(power),),
-        speed_mm_s=_spread(speed, speed, 1, unit),
-        pitch_mm=pitches,
-        crosshatch=True,
-        cell_mm=10.0,
-    )
-
-
-def _grey(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    speed = _middle(c)[1]
-    most = min(1.0, machine.fraction_for(1.6 * aim.energy * speed * c.pitch_mm[0]))
-    step = max(
-        0.005, np.floor(200 * most / GREY_STEPS) / 200
-    )  # half percents: they can be dialled in
-    return replace(
-        c,
-        power=tuple(round(float(step * (i + 1)), 4) for i in range(GREY_STEPS)),
-        speed_mm_s=(speed,),
-    )
-
-
-def _safe(machine: Machine, aim: _Aim, c: TrialChoices, unit: str) -> tuple[float, ...]:
-    """A speed that should get through with some energy in hand."""
-    if aim.speed_mm_s:
-        low = max(c.speed_mm_s[0], 0.65 * aim.speed_mm_s)
-    else:
-        low = _middle(c)[1]
-    return _spread(low, low, 1, unit)
-
-
-def _kerf(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return replace(
-        c,
-        power=(_full(task, c),),
-        speed_mm_s=_safe(machine, aim, c, unit),
-        slots_mm=slot_widths(stock),
-    )
-
-
-def _air(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return replace(c, power=(_full(task, c),), air=("off", "low", "full"))
-
-
-def _held_power(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return replace(c, power=(_full(task, c),))
-
-
-def _detail(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return replace(c, power=(_full(task, c),), speed_mm_s=c.speed_mm_s[:4], cell_mm=20.0)
-
-
-def _confirm(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    return replace(c, power=(_full(task, c),), speed_mm_s=_safe(machine, aim, c, unit), repeats=3)
-
-
-def _weekly(
-    machine: Machine, stock: Stock, task: Task, aim: _Aim, c: TrialChoices, unit: str
-) -> TrialChoices:
-    centre = aim.speed_mm_s or _middle(c)[1]
-    ladder = [centre * WEEKLY_RATIO ** (i - WEEKLY_STEPS / 2) for i in range(WEEKLY_STEPS)]
-    speeds = tuple(
-        round_level(min(v, machine.max_speed_mm_s) / SPEED_UNITS[unit], 3) * SPEED_UNITS[unit]
-        for v in ladder
-    )
-    return replace(c, power=(_full(task, c),), speed_mm_s=tuple(sorted(set(speeds))))
-
-
-_BASES = {  # where not the aim alone says what the levels rest on
-    "focus": "from the beam: five Rayleigh ranges around the top face",
-    "ramp": "from the beam: five Rayleigh ranges around the top face",
-    "pitch": "from the spot, 0.4 to 1.5 of its width; the energy {}",
-    "kerf": "from the measured thickness; the setting {}",
-}
-_KINDS: dict[Kind, Callable[[Machine, Stock, Task, _Aim, TrialChoices, str], TrialChoices]] = {
-    "passes": _passes,
-    "focus": _focus,
-    "ramp": _focus,
-    "pitch": _pitch,
-    "grey": _grey,
-    "kerf": _kerf,
-    "air": _air,
-    "direction": _held_power,
-    "detail": _detail,
-    "confirm": _confirm,
-    "weekly": _weekly,
-}
-
-
-def confirm_choices(setting: Setting, choices: TrialChoices, *, repeats: int) -> TrialChoices:
-    """Return the choices of a confirm run of one setting."""
-    return replace(
-        choices,
-        kind="confirm",
-        power=(setting.power,),
-        speed_mm_s=(setting.speed_mm_s,),
-        passes=(setting.passes,),
-        focus_mm=(setting.focus_mm,),
-        pitch_mm=(setting.pitch_mm,),
-        air=(setting.air,),
-        beam=setting.beam,
-        crosshatch=setting.crosshatch,
-        focus_step_mm=setting.focus_step_mm,
-        repeats=repeats,
-    )
-
-
-def _spread(low_mm_s: float, high_mm_s: float, steps: int, unit: str) -> tuple[float, ...]:
-    """Evenly spaced speeds in mm/s that can be dialled in: round first value and round step in the
-    shop's unit.
-    """
-    factor = SPEED_UNITS[unit]
-    low, high = low_mm_s / factor, high_mm_s / factor
-    if steps == 1:
-        return (round(round_level(low) * factor, 9),)
-    first = round_level(low)
-    if first < low * (1 - 1e-9):  # never below what is allowed
-        first = round_level(low * 1.05)
-    step = round_level((high - first) / (steps - 1))
-    while step > 0 and first + (steps - 1) * step > high * (1 + 1e-9):
-        if round_level(step * 0.97) < step:
-            step = round_level(step * 0.97)
-        else:
-            step = step * 0.9
-    return tuple(round((first + i * step) * factor, 9) for i in range(steps))

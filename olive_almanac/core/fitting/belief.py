@@ -79,7 +79,7 @@ def family_belief(prior: GroovePrior) -> Belief:
     )
 
 
-def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship) -> Belief:
+def carried_belief(groove: Groove, weight: Floats, family: Belief, related: Kinship) -> Belief:
     """Return the belief that another subject's posterior gives: its mean and covariance, widened by
     the kinship.
 
@@ -89,14 +89,14 @@ def carried_belief(groove: Groove, weight: Floats, family: Belief, kin: Kinship)
     mean = weight @ groove.theta
     off = groove.theta - mean
     spread = (off * weight[:, None]).T @ off
-    if not kin.same_optics:
+    if not related.same_optics:
         for index in OPTICS:
             mean[index] = family.mean[index]
             spread[index, :] = spread[:, index] = 0.0
             spread[index, index] = family.root[index, index] ** 2
-    gained = np.full(len(PARAMETERS), min(LEARNT_DRIFT, kin.energy_sd))
+    gained = np.full(len(PARAMETERS), min(LEARNT_DRIFT, related.energy_sd))
     gained[[AIR, BEND, SHIFT, WAY]] *= 0.2
-    gained[[REMOVAL, THRESHOLD]] = kin.energy_sd
+    gained[[REMOVAL, THRESHOLD]] = related.energy_sd
     spread += np.diag(gained**2 + 1e-6)
     root = np.asarray(np.linalg.cholesky(spread), float)
     return Belief(mean, root, np.full(len(PARAMETERS), CARRIED_TAILS))

@@ -16,7 +16,7 @@ from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["Catalogue", "CatalogueStock", "Permission", "may_burn", "verdict_of"]
+__all__ = ["Catalogue", "CatalogueStock", "Permission", "Verdict", "may_burn", "verdict_of"]
 
 CLEAR = ("clear", "translucent")
 LIGHT_COLOURS = ("white", "light", "cream", "natural white")
@@ -29,12 +29,36 @@ DOING = {
 
 
 @dataclass(frozen=True)
+class Verdict:
+    """How well a task goes on a source: `words` say with what it works, or why it does not."""
+
+    level: Literal["works", "poor", "cannot", "barred"]
+    words: str = ""
+
+    @property
+    def works(self) -> bool:
+        return self.level == "works"
+
+    @property
+    def phrase(self) -> str:
+        """The verdict in words: "works with paint", "cannot: the beam passes through"."""
+        if not self.words:
+            return self.level
+        if self.works:
+            return f"works {self.words}"
+        return f"{self.level}: {self.words}"
+
+
+Verdicts = dict[str, dict[str, Verdict]]
+
+
+@dataclass(frozen=True)
 class CatalogueStock:
     """What is known of one family.
 
-    `verdicts` maps source and task (cut, score, engrave, mark) to "works", "works with ...", "poor:
-    why", "cannot: why" or "barred"; `clear` and `light` replace some of them for clear and for
-    light-coloured stock. `practices` are the two schools where it is disputed.
+    `verdicts` maps source and task (cut, score, engrave, mark) to a verdict; `clear` and `light`
+    replace some of them for clear and for light-coloured stock. `practices` are the two schools
+    where it is disputed.
     """
 
     id: str
@@ -42,13 +66,13 @@ class CatalogueStock:
     group: str
     gives_off: str
     state: Literal["allowed", "disputed", "barred"]
-    verdicts: dict[str, dict[str, str]] = field(hash=False)
+    verdicts: Verdicts = field(hash=False)
     source: str = ""
     reason: str = ""
     instead: str = ""
     practices: tuple[str, ...] = ()
-    clear: dict[str, dict[str, str]] = field(default_factory=dict, hash=False)
-    light: dict[str, dict[str, str]] = field(default_factory=dict, hash=False)
+    clear: Verdicts = field(default_factory=dict, hash=False)
+    light: Verdicts = field(default_factory=dict, hash=False)
     advice: str = ""
 
 
@@ -101,7 +125,7 @@ class Permission:
 
 def verdict_of(
     entry: CatalogueStock, *, source: str, task: str, opacity: str = "opaque", colour: str = ""
-) -> str:
+) -> Verdict:
     """Return the catalogue's verdict for a source and task, with the stock's opacity and colour
     taken into account.
     """
@@ -133,14 +157,15 @@ def may_burn(
         return Permission(False, entry.reason, entry.instead, ask=True, practices=entry.practices)
     look = {"opacity": stock.opacity, "colour": stock.colour}
     verdict = verdict_of(entry, source=machine.source, task=task, **look)
-    kind, _, why = verdict.partition(": ")
-    if kind == "cannot":
-        return Permission(
-            False, f"{why[:1].upper()}{why[1:]}.", _what_would(entry, machine, task, look)
-        )
-    return Permission(
-        True, mind="" if verdict == "works" else f"{verdict[:1].upper()}{verdict[1:]}."
-    )
+    if verdict.level == "cannot":
+        return Permission(False, _sentence(verdict.words), _what_would(entry, machine, task, look))
+    if verdict == Verdict("works"):
+        return Permission(True)
+    return Permission(True, mind=_sentence(verdict.phrase))
+
+
+def _sentence(words: str) -> str:
+    return f"{words[:1].upper()}{words[1:]}."
 
 
 def _what_would(
@@ -149,21 +174,16 @@ def _what_would(
     """Other machines that do this task, and other tasks that this machine does."""
 
     def works(source: str, other: str) -> bool:
-        return verdict_of(entry, source=source, task=other, **look).startswith("works")
+        return verdict_of(entry, source=source, task=other, **look).works
 
     machines = [
         SOURCES[source][0] for source in SOURCES if source != machine.source and works(source, task)
     ]
     tasks = [word for word in DOING if word != task and works(machine.source, word)]
+    said = []
     if machines:
-        said = [f"A {' or a '.join(machines)} machine would work."]
-    else:
-        said = []
+        said.append(f"A {' or a '.join(machines)} machine would work.")
     for other in tasks[:1]:
-        how = (
-            verdict_of(entry, source=machine.source, task=other, **look)
-            .removeprefix("works")
-            .strip()
-        )
-        said.append(f"On this one, {DOING[other]} works{' ' + how if how else ''}.")
+        verdict = verdict_of(entry, source=machine.source, task=other, **look)
+        said.append(f"On this one, {DOING[other]} {verdict.phrase}.")
     return " ".join(said) or entry.instead

@@ -13,6 +13,7 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.motion.path import path_seconds, raster_path_seconds
 from olive_almanac.core.motion.profile import run_seconds
 from olive_almanac.core.placing.corner import corner_lines
@@ -217,7 +218,7 @@ def mark_steps(trial: Trial, lettering: Lettering | None) -> Iterator[Burn]:
                 run_up,
             )
     if trial.label_setting is not None:
-        if not trial.fiducials and trial.kind != "confirm":
+        if not trial.fiducials and not kind_of(trial.kind).spread:
             first, second = corner_lines()
             yield Strokes("corner mark", ((first[0], first[1], second[1]),), trial.label_setting)
         if lettering is not None:
@@ -436,6 +437,6 @@ def moves_focus(trial: Trial) -> bool:
     stock instead.
     """
     settings = [cell.setting for cell in trial.cells]
-    return trial.kind != "ramp" and (
+    return not kind_of(trial.kind).sloped and (
         len({s.focus_mm for s in settings}) > 1 or any(s.focus_step_mm for s in settings)
     )

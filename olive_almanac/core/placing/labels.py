@@ -101,7 +101,7 @@ def _dialled(
     return Setting(power, speed_mm_s, 1, 0.0, pitch_mm, "low", direction="x" if pitch_mm else "xy")
 
 
-def marks_show(stock: Stock, engraving: str) -> bool:
+def marks_show(stock: Stock, *, engraves: bool) -> bool:
     """True where a burnt square stands out from the stock: `engraving` is the catalogue's verdict
     for engraving it.
 
@@ -109,7 +109,7 @@ def marks_show(stock: Stock, engraving: str) -> bool:
     """
     dark = any(word in f"{stock.colour} {stock.finish}".casefold() for word in ("black", "dark"))
     return (
-        engraving.startswith("works")
+        engraves
         and stock.opacity not in ("clear", "mirror")
         and not (dark and family_of(stock).tone.darkens)
     )

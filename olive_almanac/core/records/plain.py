@@ -1,7 +1,8 @@
 """Records as plain dicts and lists, and back, driven by the records' own type hints.
 
 Everything that leaves memory (files between stations, the library, the snapshot) passes through
-here, so that one wording tells the operator what is wrong in a file and where.
+here, so that one wording tells the operator what is wrong in a file and where.  What a type needs
+is found out once; a place is only worked out where something is wrong.
 """
 
 from __future__ import annotations
@@ -12,15 +13,17 @@ import math
 import types
 import typing
 from collections.abc import Callable, Mapping
-from typing import Any, Literal, TypeVar, Union, get_args, get_origin
+from typing import Any, Literal, NoReturn, TypeVar, Union, get_args, get_origin
 
 from olive_almanac.core.errors import AlmanacError, BadFile
 
 __all__ = ["from_plain", "to_plain"]
 
 R = TypeVar("R")
+Reader = Callable[[Any], Any]
 _WRITERS: dict[type, Callable[[Any], Any]] = {}
 _PLAIN = frozenset((str, int, float, bool, type(None)))
+_EXPECTED = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}
 
 
 def to_plain(record: Any) -> Any:
@@ -37,9 +40,12 @@ def from_plain(kind: type[R], plain: object, where: str = "") -> R:
     BadFile with the place (`where` names the file) and what is wrong.
     """
     try:
-        return typing.cast(R, _quick(typing.cast(typing.Hashable, kind))(plain))
-    except (_Unsure, AlmanacError):  # the slow way finds out what is wrong, and where
-        return typing.cast(R, _read(kind, plain, where))
+        return typing.cast(R, _reader(typing.cast(typing.Hashable, kind))(plain))
+    except _Wrong as wrong:
+        raise BadFile(wrong.sentence(where)) from wrong.__cause__
+
+
+# -- writing ---------------------------------------------------------------------------------------
 
 
 def _writer_for(value: Any) -> Callable[[Any], Any]:
@@ -64,181 +70,233 @@ def _writer(kind: type) -> Callable[[Any], Any]:
 
 def _record_writer(kind: Any) -> Callable[[Any], Any]:
     names = tuple(field.name for field in dataclasses.fields(kind))
+    # fields that came later are written only where they say something, so that files stay the same
+    only_if_set = {
+        field.name: field.default
+        for field in dataclasses.fields(kind)
+        if field.metadata.get("written") == "if set"
+    }
 
     def write(record: Any) -> dict[str, Any]:
         fields = record.__dict__
         plain: dict[str, Any] = {}
         for name in names:
             value = fields[name]
-            plain[name] = value if type(value) in _PLAIN else _writer_for(value)(value)
+            if name in only_if_set and value == only_if_set[name]:
+                continue
+            if type(value) not in _PLAIN:
+                value = _writer_for(value)(value)
+            plain[name] = value
         extra: dict[str, Any] = plain.pop("extra", {})
         return plain | extra
 
     return write
 
 
-class _Unsure(Exception):
-    """The quick way met something that it does not know."""
+# -- reading ---------------------------------------------------------------------------------------
 
 
-def _refuse(_plain: object) -> Any:
-    raise _Unsure
+class _Wrong(Exception):
+    """Something is wrong at a place: `path` leads there from the outermost record, names and
+    numbers; `subject` stands for it where it has no name.
+    """
+
+    def __init__(self, text: str, subject: str = "") -> None:
+        super().__init__(text)
+        self.text, self.subject = text, subject
+        self.path: list[str | int] = []
+
+    def below(self, step: str | int) -> _Wrong:
+        """The same, seen from one level higher."""
+        self.path.insert(0, step)
+        return self
+
+    def sentence(self, where: str) -> str:
+        place = where
+        for step in self.path:
+            if isinstance(step, int):
+                place += f"[{step}]"
+            elif place and not place.endswith(": "):
+                place += f".{step}"
+            else:
+                place += step
+        return f"{place or self.subject}{self.text}"
 
 
-@functools.cache
-def _quick(kind: Any) -> Callable[[Any], Any]:
-    """A reader of one type for what is written as we write it; raises _Unsure for anything else."""
-    origin = get_origin(kind)
-    if dataclasses.is_dataclass(kind):
-        return _quick_record(typing.cast(type, kind))
-    if origin in (Union, types.UnionType):
-        options = [option for option in get_args(kind) if option is not type(None)]
-        other, may_be_none = _quick(options[0]), len(options) < len(get_args(kind))
-        return lambda plain: None if plain is None and may_be_none else other(plain)
-    if origin is Literal:
-        words = frozenset(get_args(kind))
-        return lambda plain: (
-            plain if type(plain) in (str, int) and plain in words else _refuse(plain)
-        )
-    if origin is tuple and len(get_args(kind)) == 2 and get_args(kind)[1] is Ellipsis:
-        item = _quick(get_args(kind)[0])
-        return lambda plain: (
-            tuple([item(one) for one in plain]) if type(plain) is list else _refuse(plain)
-        )
-    if kind is float:
-        return lambda plain: (
-            plain
-            if type(plain) is float and plain - plain == 0
-            else float(plain)
-            if type(plain) is int
-            else _refuse(plain)
-        )
-    if kind in (str, int, bool):
-        return lambda plain: plain if type(plain) is kind else _refuse(plain)
-    return _refuse
-
-
-def _quick_record(kind: type) -> Callable[[Any], Any]:
-    hints = _hints(kind)
-    readers = {
-        field.name: _quick(hints[field.name])
-        for field in dataclasses.fields(kind)
-        if field.name != "extra"
-    }
-    needed = {
-        field.name
-        for field in dataclasses.fields(kind)
-        if field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING
-    }
-
-    def read(plain: Any) -> Any:
-        if (
-            type(plain) is not dict
-            or not needed <= plain.keys()
-            or not plain.keys() <= readers.keys()
-        ):
-            raise _Unsure  # also where fields are unknown: the slow way keeps or drops them
-        return kind(**{name: readers[name](value) for name, value in plain.items()})
-
-    return read
+def _is_not(plain: object, expected: str, subject: str = "") -> NoReturn:
+    text = repr(plain)
+    if len(text) > 40:
+        text = text[:37] + "..."
+    raise _Wrong(f" is {text}: {expected} is expected.", subject)
 
 
 @functools.cache
-def _hints(kind: type) -> dict[str, Any]:
-    return typing.get_type_hints(kind)
-
-
-def _read(kind: Any, plain: object, where: str) -> Any:
+def _reader(kind: Any) -> Reader:
+    """The reader of one type; it raises _Wrong."""
     origin = get_origin(kind)
+    if kind is Any or kind is object:
+        return lambda plain: plain
     if dataclasses.is_dataclass(kind):
-        return _read_record(typing.cast(type, kind), plain, where)
+        return _record_reader(typing.cast(type, kind))
     if origin in (Union, types.UnionType):
-        options = [option for option in get_args(kind) if option is not type(None)]
-        if plain is None and len(options) < len(get_args(kind)):
-            return None
-        return _read(options[0], plain, where)
+        return _optional_reader(get_args(kind))
     if origin is Literal:
-        if plain not in get_args(kind):
-            raise BadFile(
-                f"{where} is {_shown(plain)}: one of {', '.join(map(str, get_args(kind)))} is "
-                "expected."
-            )
-        return plain
+        return _choice_reader(get_args(kind))
     if origin is tuple:
-        return _read_tuple(get_args(kind), plain, where)
+        return _tuple_reader(get_args(kind))
     if origin is dict:
-        if not isinstance(plain, Mapping):
-            raise BadFile(f"{where} is {_shown(plain)}: a group of fields is expected.")
-        return dict(plain)
-    return _read_scalar(kind, plain, where)
+        return _dict_reader(_reader(get_args(kind)[1]))
+    if kind is float:
+        return _read_float
+    if kind is int:
+        return _read_int
+    if kind is str:
+        return _read_text
+    return _exact_reader(kind)
 
 
-def _read_record(kind: type, plain: object, where: str) -> Any:
-    if not isinstance(plain, Mapping):
-        raise BadFile(
-            f"{where or kind.__name__} is {_shown(plain)}: a group of fields is expected."
-        )
-    hints = _hints(kind)
-    values: dict[str, Any] = {}
-    for field in dataclasses.fields(kind):
-        if field.name == "extra":
-            continue
-        if field.name in plain:
-            values[field.name] = _read(
-                hints[field.name], plain[field.name], _below(where, field.name)
-            )
-        elif field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING:
-            raise BadFile(f"{_below(where, field.name)} is missing.")
-    unknown = {str(key): value for key, value in plain.items() if key not in hints}
-    if "extra" in hints:
-        values["extra"] = unknown
-    try:
-        return kind(**values)
-    except BadFile:
-        raise
-    except AlmanacError as problem:
-        raise BadFile(f"{where or kind.__name__}: {problem}") from problem
+def _optional_reader(options: tuple[Any, ...]) -> Reader:
+    others = [option for option in options if option is not type(None)]
+    read, may_be_none = _reader(others[0]), len(others) < len(options)
+
+    def optional(plain: Any) -> Any:
+        if plain is None and may_be_none:
+            return None
+        return read(plain)
+
+    return optional
 
 
-def _read_tuple(items: tuple[Any, ...], plain: object, where: str) -> tuple[Any, ...]:
-    if not isinstance(plain, (list, tuple)):
-        raise BadFile(f"{where} is {_shown(plain)}: a list is expected.")
+def _choice_reader(words: tuple[Any, ...]) -> Reader:
+    known = frozenset(words)
+
+    def choice(plain: Any) -> Any:
+        if isinstance(plain, (str, int)) and plain in known:
+            return plain
+        _is_not(plain, f"one of {', '.join(map(str, words))}")
+
+    return choice
+
+
+def _tuple_reader(items: tuple[Any, ...]) -> Reader:
     if len(items) == 2 and items[1] is Ellipsis:
-        return tuple(_read(items[0], item, f"{where}[{i}]") for i, item in enumerate(plain))
-    if len(plain) != len(items):
-        raise BadFile(f"{where} holds {len(plain)} values: {len(items)} are expected.")
-    return tuple(
-        _read(kind, item, f"{where}[{i}]")
-        for i, (kind, item) in enumerate(zip(items, plain, strict=True))
-    )
+        return _list_reader(_reader(items[0]))
+    readers = [_reader(item) for item in items]
+
+    def fixed(plain: Any) -> tuple[Any, ...]:
+        if not isinstance(plain, (list, tuple)):
+            _is_not(plain, "a list")
+        if len(plain) != len(readers):
+            raise _Wrong(f" holds {len(plain)} values: {len(readers)} are expected.")
+        return tuple(_item(read, one, at) for at, (read, one) in enumerate(zip(readers, plain)))  # noqa: B905
+
+    return fixed
 
 
-def _read_scalar(kind: Any, plain: object, where: str) -> Any:
-    if kind is bool and isinstance(plain, bool):
-        return plain
-    if kind in (int, float) and isinstance(plain, (int, float)) and not isinstance(plain, bool):
-        if not math.isfinite(plain):
-            raise BadFile(f"{where} is {plain}: a finite number is expected.")
-        if kind is float:
+def _list_reader(read: Reader) -> Reader:
+    def items(plain: Any) -> tuple[Any, ...]:
+        if not isinstance(plain, (list, tuple)):
+            _is_not(plain, "a list")
+        return tuple(_item(read, one, at) for at, one in enumerate(plain))
+
+    return items
+
+
+def _item(read: Reader, plain: Any, at: int) -> Any:
+    try:
+        return read(plain)
+    except _Wrong as wrong:
+        raise wrong.below(at) from wrong.__cause__
+
+
+def _dict_reader(read: Reader) -> Reader:
+    def group(plain: Any) -> dict[str, Any]:
+        if not isinstance(plain, Mapping):
+            _is_not(plain, "a group of fields")
+        values = {}
+        for name, value in plain.items():
+            try:
+                values[name] = read(value)
+            except _Wrong as wrong:
+                raise wrong.below(str(name)) from wrong.__cause__
+        return values
+
+    return group
+
+
+def _read_float(plain: Any) -> float:
+    if type(plain) is float:
+        if plain - plain == 0:
+            return plain
+        raise _Wrong(f" is {plain}: a finite number is expected.")
+    if isinstance(plain, int) and not isinstance(plain, bool):
+        try:
             return float(plain)
+        except OverflowError:
+            raise _Wrong(" is larger than any number here: a finite number is expected.") from None
+    _is_not(plain, _EXPECTED[float])
+
+
+def _read_int(plain: Any) -> int:
+    if isinstance(plain, int) and not isinstance(plain, bool):
+        return plain
+    if isinstance(plain, float):
+        if not math.isfinite(plain):
+            raise _Wrong(f" is {plain}: a finite number is expected.")
         if int(plain) == plain:
             return int(plain)
-    if kind is str and isinstance(plain, str):
-        return plain
-    expected = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}.get(
-        kind, str(kind)
-    )
-    raise BadFile(f"{where} is {_shown(plain)}: {expected} is expected.")
+    _is_not(plain, _EXPECTED[int])
 
 
-def _below(where: str, name: str) -> str:
-    if where and not where.endswith(": "):
-        return f"{where}.{name}"
-    return f"{where}{name}"
+def _read_text(plain: Any) -> str:
+    if not isinstance(plain, str):
+        _is_not(plain, _EXPECTED[str])
+    if not plain.isascii():
+        try:
+            plain.encode()
+        except UnicodeEncodeError:
+            raise _Wrong(" holds half a character: a whole text is expected.") from None
+    return plain
 
 
-def _shown(value: object) -> str:
-    text = repr(value)
-    if len(text) <= 40:
-        return text
-    return text[:37] + "..."
+def _exact_reader(kind: Any) -> Reader:
+    def exact(plain: Any) -> Any:
+        if type(plain) is kind:
+            return plain
+        _is_not(plain, _EXPECTED.get(kind, str(kind)))
+
+    return exact
+
+
+def _record_reader(kind: type) -> Reader:
+    hints = typing.get_type_hints(kind)
+    fields = [field for field in dataclasses.fields(kind) if field.name != "extra"]
+    readers = [(field.name, _reader(hints[field.name])) for field in fields]
+    known = frozenset((*(name for name, _ in readers), "extra"))
+    needed = [
+        field.name
+        for field in fields
+        if field.default is dataclasses.MISSING and field.default_factory is dataclasses.MISSING
+    ]
+
+    def read(plain: Any) -> Any:
+        if not isinstance(plain, Mapping):
+            _is_not(plain, "a group of fields", kind.__name__)
+        values: dict[str, Any] = {}
+        for name, read_field in readers:
+            if name in plain:
+                try:
+                    values[name] = read_field(plain[name])
+                except _Wrong as wrong:
+                    raise wrong.below(name) from wrong.__cause__
+        for name in needed:
+            if name not in values:
+                raise _Wrong(" is missing.").below(name)
+        if "extra" in hints:
+            values["extra"] = {str(key): plain[key] for key in plain if key not in known}
+        try:
+            return kind(**values)
+        except AlmanacError as problem:
+            raise _Wrong(f": {problem}", kind.__name__) from problem
+
+    return read

@@ -18,6 +18,7 @@ def check_number(
     low: float = -math.inf,
     high: float = math.inf,
     above: float | None = None,
+    key: str = "",
 ) -> None:
     """Raise OutOfRange unless value is finite and low <= value <= high (and value > above, if
     given).
@@ -25,11 +26,10 @@ def check_number(
     try:
         good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
     except TypeError:
-        raise OutOfRange(
-            field, repr(value), f"a number {_allowed(unit, low, high, above)}"
-        ) from None
+        allowed = f"a number {_allowed(unit, low, high, above)}"
+        raise OutOfRange(field, repr(value), allowed, key=key) from None
     if not good or isinstance(value, bool):
-        raise OutOfRange(field, value, _allowed(unit, low, high, above), unit)
+        raise OutOfRange(field, value, _allowed(unit, low, high, above), unit, key=key)
 
 
 def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
@@ -53,10 +53,7 @@ def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
 
 def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
     """Raise OutOfRange unless value is one of `choices`."""
-    if isinstance(choices, (tuple, dict)):
-        choices = choices
-    else:
-        choices = tuple(choices)
+    choices = tuple(choices)
     if value not in choices:
         raise OutOfRange(
             field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices)

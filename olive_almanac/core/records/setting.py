@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number
@@ -25,7 +25,7 @@ class Setting:
     `power` is the fraction of optical power; `focus_mm` is positive when the focus lies below the
     top face; `pitch_mm` is the distance of raster lines, 0 for a single line; `crosshatch` rasters
     a second time, turned by 90 degrees; `focus_step_mm` lowers the focus by that much after each
-    pass.
+    pass; `pulse_khz` is the pulse rate of a pulsed source, 0 where it keeps its own.
     """
 
     power: float
@@ -38,6 +38,7 @@ class Setting:
     direction: Direction = "xy"
     crosshatch: bool = False
     focus_step_mm: float = 0.0
+    pulse_khz: float = field(default=0.0, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         if (
@@ -55,6 +56,7 @@ class Setting:
                 and -100 <= self.focus_mm <= 100
                 and 0 <= self.focus_step_mm <= 20
                 and 0 <= self.pitch_mm <= 10
+                and 0 <= self.pulse_khz <= 10000
                 and self.air in AIRS
                 and self.beam in ("constant", "follows-speed")
                 and self.direction in ("x", "y", "xy")
@@ -71,6 +73,7 @@ class Setting:
         check_number("Focus", self.focus_mm, "mm", low=-100, high=100)
         check_number("Focus step", self.focus_step_mm, "mm", low=0, high=20)
         check_number("Line pitch", self.pitch_mm, "mm", low=0, high=10)
+        check_number("Pulse rate", self.pulse_khz, "kHz", low=0, high=10000)
         check_choice("Air", self.air, AIRS)
         check_choice("Beam mode", self.beam, ("constant", "follows-speed"))
         check_choice("Direction", self.direction, ("x", "y", "xy"))

@@ -13,11 +13,9 @@ from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 
 __all__ = [
-    "KINDS",
     "ORDERS",
     "Cell",
     "CouponSize",
-    "Factor",
     "Fiducial",
     "Kind",
     "Label",
@@ -25,34 +23,20 @@ __all__ = [
     "Order",
     "Place",
     "SheetOnBed",
+    "TestedLevels",
     "Trial",
 ]
 
 Mark = Literal["outline", "fill", "line", "comb", "stack", "detail"]
-Kind = Literal[
-    "grid",
-    "passes",
-    "focus",
-    "ramp",
-    "pitch",
-    "grey",
-    "kerf",
-    "air",
-    "direction",
-    "detail",
-    "confirm",
-    "weekly",
-    "next",
-]
+Kind = str  # the id of a kind of trial: core/design/kinds holds them
 MARKS: tuple[Mark, ...] = get_args(Mark)
-KINDS: tuple[Kind, ...] = get_args(Kind)
 Order = Literal["energy", "rows", "columns"]
 ORDERS: tuple[Order, ...] = get_args(Order)
 Box = tuple[float, float, float, float]  # left, low, right, high, mm
 
 
 @dataclass(frozen=True)
-class Factor:
+class TestedLevels:
     """What varies: its name, the unit of its levels, and the levels from low to high."""
 
     name: str
@@ -168,7 +152,7 @@ class Trial:
     stock: Stock
     task: Task
     coupon: CouponSize
-    factors: tuple[Factor, ...]
+    factors: tuple[TestedLevels, ...]
     cells: tuple[Cell, ...]
     seconds: float
     on_sheet: Place | None = None

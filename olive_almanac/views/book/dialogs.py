@@ -137,14 +137,14 @@ class CompareDialog(QDialog):
 
     def _choices(self):
         """Entries by a key: the present one, its revisions, then others of the same task."""
-        entry, shelf = self.session.entry, self.session.shelf
+        entry, catalogue = self.session.entry, self.session.catalogue
         found = {"now": ("as it is now", entry)}
         for n, (old, at, why, _) in enumerate(
             reversed(self.session.store.entry_history(entry.uid)[:-1])
         ):
             found[f"revision {n}"] = (f"before, {at[:10]}: {why}"[:60], old)
-        for other in same_stock(shelf.entries, entry)[:60]:
-            machine, stock = shelf.machine(other.machine_uid), shelf.stock(other.stock_uid)
+        for other in same_stock(catalogue.entries, entry)[:60]:
+            machine, stock = catalogue.machine(other.machine_uid), catalogue.stock(other.stock_uid)
             if machine and stock:
                 found[other.uid] = (f"{stock.label} on {machine.name}"[:60], other)
         return found
@@ -158,10 +158,10 @@ class CompareDialog(QDialog):
         self.left.set_choices(words, self.keys[0])
         self.right.set_choices(words, self.keys[1])
         left, right = (self.choices[key][1] for key in self.keys)
-        self.says.setText(energy_sentence(self.session.shelf, left, right))
+        self.says.setText(energy_sentence(self.session.catalogue, left, right))
         clear_layout(self.grid)
         for n, line in enumerate(
-            compare(self.session.shelf, left, right, self.session.preferences.speed_unit)
+            compare(self.session.catalogue, left, right, self.session.preferences.speed_unit)
         ):
             role = "ui"
             if line.differs:
@@ -187,7 +187,7 @@ class NotesDialog(QDialog):
 
     def __init__(self, window) -> None:
         super().__init__(window)
-        self.desk = NotesDesk(window.session)
+        self.active = NotesDesk(window.session)
         self.setWindowTitle("Bring in old notes")
         self.setAcceptDrops(True)
         self.text = QPlainTextEdit()
@@ -246,10 +246,10 @@ class NotesDialog(QDialog):
     def _pasted(self) -> None:
         text = self.text.toPlainText()
         if text.strip():
-            self.desk.paste(text)
+            self.active.paste(text)
         else:
-            self.desk.notes = self.desk.brought = self.desk.question = None
-            self.desk.problem = ""
+            self.active.notes = self.active.brought = self.active.question = None
+            self.active.problem = ""
         self._show()
 
     def _choose(self) -> None:
@@ -258,33 +258,33 @@ class NotesDialog(QDialog):
             self._open(Path(name))
 
     def _open(self, path: Path) -> None:
-        self.desk.open_file(path)
+        self.active.open_file(path)
         self._show()
 
     def _answer(self, unit: str) -> None:
-        self.desk.answer(unit)
+        self.active.answer(unit)
         self._show()
 
     def _show(self) -> None:
-        desk, found = self.desk, self.desk.brought
-        self.question.setVisible(desk.question is not None)
-        self.unit_row.setVisible(desk.question is not None)
-        if desk.question is not None:
-            examples = dict(zip(desk.question.units, desk.question.examples, strict=True))
+        active, found = self.active, self.active.brought
+        self.question.setVisible(active.question is not None)
+        self.unit_row.setVisible(active.question is not None)
+        if active.question is not None:
+            examples = dict(zip(active.question.units, active.question.examples, strict=True))
             self.question.setText(
-                f"The notes do not say in which unit the speeds are. In {desk.unit}, "
-                f"{examples[desk.unit]}."
+                f"The notes do not say in which unit the speeds are. In {active.unit}, "
+                f"{examples[active.unit]}."
             )
-            self.unit.set_choices([(unit, unit) for unit in desk.question.units], desk.unit)
+            self.unit.set_choices([(unit, unit) for unit in active.question.units], active.unit)
         self.keep.setEnabled(bool(found and found.entries))
-        self.told.setText(desk.problem or (self._summary(found) if found else ""))
+        self.told.setText(active.problem or (self._summary(found) if found else ""))
         if found is None:
             lines = []
         else:
             lines = [*found.conflicts, *found.left_out, *found.duplicates]
         if found is not None and found.entries:
             stocks = {
-                stock.uid: stock for stock in (*self.desk.session.shelf.stocks, *found.stocks)
+                stock.uid: stock for stock in (*self.active.session.catalogue.stocks, *found.stocks)
             }
             first = [
                 f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, "
@@ -310,7 +310,7 @@ class NotesDialog(QDialog):
         return ", ".join(parts) + "."
 
     def _keep(self) -> None:
-        if self.desk.keep():
+        if self.active.keep():
             self.accept()
 
     def dragEnterEvent(self, event) -> None:

@@ -286,13 +286,13 @@ class EntryPage(Page):
             "to find it, how far it may "
             "drift before it fails, and the day by which it must be proved again."
         )
-        shelf = self.session.shelf
+        catalogue = self.session.catalogue
         to_do = (
             "Choose your machine at the top."
-            if shelf.machines
+            if catalogue.machines
             else "Add your machine: source, optical power, spot.",
             "Choose a stock in the index."
-            if shelf.stocks
+            if catalogue.stocks
             else "Add a stock: family, thickness, lot.",
             "Plan a small coupon; the levels are suggested.",
             "Burn it, read it by eye with one key a cell.",
@@ -417,13 +417,13 @@ class EntryPage(Page):
         lines = []
         for name, value in facts:
             lines += [fact(name, value), hair()]
-        desk = self.session.evidence_of(entry)
-        told = [text for text in ("" if desk else entry.evidence.says, entry.notes) if text]
+        active = self.session.trials.evidence_of(entry)
+        told = [text for text in ("" if active else entry.evidence.says, entry.notes) if text]
         table = box(
             col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=2)
         )
         table.setMaximumWidth(px(460))
-        if desk is None:
+        if active is None:
             table.setMinimumWidth(
                 px(close(300, 420))
             )  # without a picture there is room for the words
@@ -432,21 +432,21 @@ class EntryPage(Page):
             return
         picture = Evidence()
         nearest = min(
-            desk.trial.cells,
+            active.trial.cells,
             key=lambda c: (
                 abs(c.setting.power - entry.setting.power) / entry.setting.power
                 + abs(c.setting.speed_mm_s - entry.setting.speed_mm_s) / entry.setting.speed_mm_s
             ),
         )
-        picture.show_desk(desk, nearest.id)
-        picture.opens.opened.connect(lambda: self._open_large(desk, nearest.id))
+        picture.show_desk(active, nearest.id)
+        picture.opens.opened.connect(lambda: self._open_large(active, nearest.id))
         picture.setMaximumHeight(px(260))
-        caption = label(f"{desk.trial.name}, nearest cell {nearest.id}", "small", "second")
+        caption = label(f"{active.trial.name}, nearest cell {nearest.id}", "small", "second")
         photo = PhotoEvidence()
-        photo.opens.opened.connect(lambda: self._open_large(desk, nearest.id))
+        photo.opens.opened.connect(lambda: self._open_large(active, nearest.id))
         photo.setMaximumHeight(px(260))
         photo.hide()
-        self._show_photo(desk, nearest.id, picture, photo)
+        self._show_photo(active, nearest.id, picture, photo)
         line = QHBoxLayout()
         line.setSpacing(px(22))
         beside = col(
@@ -458,45 +458,45 @@ class EntryPage(Page):
         line.addWidget(table, 1)
         self.body_layout.addLayout(line, 1)
 
-    def _show_photo(self, desk, cell: str, picture, photo: PhotoEvidence) -> None:
+    def _show_photo(self, active, cell: str, picture, photo: PhotoEvidence) -> None:
         """Put the kept photo in place of the drawing as soon as it is squared up: that takes a
         moment, in a worker.
         """
-        if "front" not in desk.run.get("photos", {}):
+        if "front" not in active.run.photos:
             return
 
         def show(codes) -> None:
-            photo.show_photo(desk, codes, "front", cell, desk.readings, {})
+            photo.show_photo(active, codes, "front", cell, active.readings, {})
             photo.show()
             picture.hide()
 
         def take(item) -> None:
-            self._squared = (desk.trial.id, item[1])
+            self._squared = (active.trial.id, item[1])
             if (
                 self.session.entry is not None
-                and desk.trial.id in self.session.entry.evidence.trial_ids
+                and active.trial.id in self.session.entry.evidence.trial_ids
             ):
                 self.refresh()
 
-        if self._squared[0] == desk.trial.id:
+        if self._squared[0] == active.trial.id:
             show(self._squared[1])
         else:
-            self._work(shown_again_work(self.session.store, desk, ("front",)), take)
+            self._work(shown_again_work(self.session.store, active, ("front",)), take)
 
-    def _open_large(self, desk, cell: str) -> None:
+    def _open_large(self, active, cell: str) -> None:
         dialog = QDialog(self.window())
-        dialog.setWindowTitle(desk.trial.name)
-        if self._squared[0] == desk.trial.id:
+        dialog.setWindowTitle(active.trial.name)
+        if self._squared[0] == active.trial.id:
             picture = PhotoPicture()
             picture.ring = True
-            picture.show_photo(desk, self._squared[1], "front", cell, desk.readings, {})
+            picture.show_photo(active, self._squared[1], "front", cell, active.readings, {})
         else:
             picture = CouponPicture(ring=True)
-            picture.show_desk(desk, cell)
+            picture.show_desk(active, cell)
         leave = button("Close")
         leave.clicked.connect(dialog.accept)
         layout = col(
-            label(f"{desk.trial.name}, {desk.trial.stock.label}", "h2"),
+            label(f"{active.trial.name}, {active.trial.stock.label}", "h2"),
             hair("bold"),
             picture,
             row(None, leave),

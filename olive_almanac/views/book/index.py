@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QStyledItemDelegate, QTableView
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_columns, index_rows
-from olive_almanac.steps.snapshot import Shelf
+from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, close, px
@@ -30,9 +30,9 @@ class IndexModel(QAbstractTableModel):
         self.columns: tuple[Column, ...] = ()
         self._kept: tuple[int, ...] = ()
 
-    def show_shelf(
+    def show_catalogue(
         self,
-        shelf: Shelf,
+        catalogue: ShopCatalogue,
         today: date,
         words: str,
         only_machine: str = "",
@@ -40,12 +40,12 @@ class IndexModel(QAbstractTableModel):
         subject=None,
     ) -> None:
         self.beginResetModel()
-        columns = index_columns(shelf)
+        columns = index_columns(catalogue)
         self._kept = tuple(
             i for i, c in enumerate(columns) if not only_machine or c.machine.uid == only_machine
         )
         self.columns = tuple(columns[i] for i in self._kept)
-        self.rows = index_rows(shelf, today, words, order=order, subject=subject)
+        self.rows = index_rows(catalogue, today, words, order=order, subject=subject)
         self.endResetModel()
 
     def rowCount(self, parent=None) -> int:
@@ -178,18 +178,18 @@ class IndexView(QTableView):
         self.setAccessibleName("Index of the book")
         self.setTabKeyNavigation(False)
 
-    def show_shelf(
-        self, shelf: Shelf, today: date, words: str, subject, order: str = "family"
+    def show_catalogue(
+        self, catalogue: ShopCatalogue, today: date, words: str, subject, order: str = "family"
     ) -> None:
         """Fill the index and put the cursor on the subject; where all machines find no room, only
         the chosen one's columns.
         """
         self._quiet = True
-        wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(shelf)) > MOST_WIDE
+        wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(catalogue)) > MOST_WIDE
         only = ""
         if (wide or close(True, False)) and subject.machine:
             only = subject.machine.uid
-        self.index_model.show_shelf(shelf, today, words, only, order, subject)
+        self.index_model.show_catalogue(catalogue, today, words, only, order, subject)
         self.setColumnWidth(0, px(NAME_WIDTH))
         for i, column in enumerate(self.index_model.columns, 1):
             self.setColumnWidth(i, px(TASK_WIDTH[column.task]))

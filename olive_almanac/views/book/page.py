@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.book import ORDERS, BookPresenter
+from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu
 from olive_almanac.steps.share import (
     label_work,
     merge_work,
@@ -103,9 +104,9 @@ class IndexPage(Page):
         layout.addSpacing(px(6))
         layout.addWidget(Legend())
 
-    def show_shelf(self, session) -> None:
-        self.index.show_shelf(
-            session.shelf, session.today(), self.filter.text(), session.subject, self.order
+    def show_catalogue(self, session) -> None:
+        self.index.show_catalogue(
+            session.catalogue, session.today(), self.filter.text(), session.subject, self.order
         )
         self.nothing.setVisible(not self.index.index_model.rows)
         self.heads.update()
@@ -137,7 +138,7 @@ class BookPage(StationPage):
         self._holder = holder
         self.left.filter.textChanged.connect(self._refresh_index)
         self.left.index.place_chosen.connect(self._choose)
-        self.right.plan_asked.connect(lambda: window.go("Plan"))
+        self.right.plan_asked.connect(lambda: window.navigate("plan"))
         self.right.confirm_asked.connect(window.plan_confirm_run)
         self.left.more.clicked.connect(self.show_menu)
         self.dialog = None
@@ -145,21 +146,32 @@ class BookPage(StationPage):
     def enter(self) -> None:
         self._refresh_index()
         self.right.refresh()
-        if self.session.shelf.stocks:
+        if self.session.catalogue.stocks:
             self.left.index.setFocus()
         else:
             self.welcome.add_machine.setFocus()
 
-    def heard(self, what: str) -> None:
-        if what in ("shelf", "subject", "desk"):
-            self._refresh_index()
-            self.right.refresh()
+    def catalogue_changed(self) -> None:
+        self._refresh_index()
+        self.right.refresh()
+
+    def subject_changed(self) -> None:
+        self.catalogue_changed()
+
+    def trials_changed(self) -> None:
+        self.catalogue_changed()
+
+    def take(self, request: Request) -> None:
+        if isinstance(request, BringInNotes):
+            self.bring_in_notes()
+        elif isinstance(request, ShowMenu):
+            self.show_menu()
 
     def _refresh_index(self) -> None:
-        empty = not self.session.shelf.machines and not self.session.shelf.stocks
+        empty = not self.session.catalogue.machines and not self.session.catalogue.stocks
         self._stack.setCurrentWidget(self.welcome if empty else self.left)
         if not empty:
-            self.left.show_shelf(self.session)
+            self.left.show_catalogue(self.session)
         self._holder.setFixedWidth(self.welcome.width() if empty else self.left.width())
         self._holder.setFixedWidth(
             self.welcome.minimumWidth() if empty else self.left.minimumWidth()
@@ -247,7 +259,7 @@ class BookPage(StationPage):
         if path.suffix == ".json":
             work = take_in_work(store, path)
         else:
-            work = merge_work(store, lambda: self.main_window.outside.open_library(path.parent))
+            work = merge_work(store, lambda: self.main_window.services.open_library(path.parent))
         self.main_window.work(work, self._taken_in)
 
     def _taken_in(self, merged) -> None:

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.units import (
     duration_text,
     number_text,
@@ -28,8 +29,8 @@ from olive_almanac.core.units import (
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
-from olive_almanac.steps.plan import burn_folder
 from olive_almanac.steps.serial_port import words_of
+from olive_almanac.steps.trial_files import burn_folder
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
@@ -76,9 +77,9 @@ class BurnPage(StationPage):
 
     def __init__(self, window) -> None:
         super().__init__(window)
-        outside = window.outside
+        services = window.services
         self.presenter = BurnPresenter(
-            self.session, self, window.make_bench, outside.now, outside.connect, outside.seconds
+            self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
         self.timer = QTimer(self)
         self.timer.setInterval(PUMP_EVERY_MS)
@@ -227,30 +228,36 @@ class BurnPage(StationPage):
             self.timer.stop()
         self._disarmed()
 
-    def heard(self, what: str) -> None:
-        if what not in ("subject", "desk", "preferences"):
-            return
-        desk = self.session.desk
-        if self.presenter.trial_id and (desk is None or desk.trial.id != self.presenter.trial_id):
+    def subject_changed(self) -> None:
+        self.trials_changed()
+
+    def preferences_changed(self) -> None:
+        self.show_run()
+
+    def trials_changed(self) -> None:
+        active = self.session.active
+        if self.presenter.trial_id and (
+            active is None or active.trial.id != self.presenter.trial_id
+        ):
             self.timer.stop()
             self.presenter.let_go()  # another coupon lies on the desk now
         self.show_run()
 
     def show_run(self) -> None:
-        desk, running = self.session.desk, self.presenter.running
+        active, running = self.session.active, self.presenter.running
         for part in (self.picture, self.right, self.log):
-            part.setVisible(desk is not None)
-        self.nothing.setVisible(desk is None)
+            part.setVisible(active is not None)
+        self.nothing.setVisible(active is None)
         alarm = self.presenter.alarm
         self.alarm.setVisible(alarm is not None)
         self.alarm_text.setText(alarm.text if alarm is not None else "")
-        if desk is None:
+        if active is None:
             self.title.setText("Burn")
             self.progress.setText("")
             return
         cell, broke_off = self.presenter.current, self.presenter.broke_off
-        burnt, cells = len(desk.burnt), len(desk.trial.cells)
-        self.title.setText(f"Burn {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
+        burnt, cells = len(active.burnt), len(active.trial.cells)
+        self.title.setText(f"Burn {active.trial.name[0].lower()}{active.trial.name[1:]}")
         if broke_off:
             word = "broken off"
         else:
@@ -265,29 +272,27 @@ class BurnPage(StationPage):
             else self.main_window.title
         )
         self.picture.show_desk(
-            desk, cell.id if cell and self.is_running() else "", unsure=self.presenter.unsure
+            active, cell.id if cell and self.is_running() else "", unsure=self.presenter.unsure
         )
         self._show_setting(cell)
         self.elapsed.setText(duration_text(self.presenter.elapsed_s))
         self.left_time.setText(duration_text(self.presenter.left_s))
         self.energy.setText(_energy_text(self.presenter.energy_j))
-        self.log.setPlainText(
-            "\n".join(self.presenter.log[-200:] or desk.run.get("log", [])[-200:])
-        )
+        self.log.setPlainText("\n".join(self.presenter.log[-200:] or list(active.run.log[-200:])))
         self.log.setVisible(bool(self.log.toPlainText()))
         self.log.verticalScrollBar().setValue(self.log.verticalScrollBar().maximum())
-        self.where.setText(str(burn_folder(self.main_window.folder, desk.trial)))
-        self._show_keys(desk, cell, broke_off)
+        self.where.setText(str(burn_folder(self.main_window.folder, active.trial)))
+        self._show_keys(active, cell, broke_off)
         self._show_notes(broke_off)
 
-    def _show_keys(self, desk, cell, broke_off: str) -> None:
+    def _show_keys(self, active, cell, broke_off: str) -> None:
         going, done = self.is_running(), cell is None
         self.files.setVisible(not going and not broke_off)
         self.burner.setVisible(bool(self.session.preferences.port))
-        self.elsewhere.setVisible(not desk.burnt)
+        self.elsewhere.setVisible(not active.burnt)
         self.pace_row.setVisible(not done and not self.on_port)
         self.stop_key.setVisible(going)
-        self.close_key.setVisible(bool(broke_off) and not going and bool(desk.burnt) and not done)
+        self.close_key.setVisible(bool(broke_off) and not going and bool(active.burnt) and not done)
         if done:
             words = "Read the coupon"
         elif going:
@@ -298,7 +303,7 @@ class BurnPage(StationPage):
                 words = "Start the beam"
         else:
             words = "Burn on the stand-in"
-            if desk.burnt or desk.run.get("started"):
+            if active.burnt or active.run.started:
                 words = "Burn the rest"
         self.main.setText(words)
 
@@ -329,7 +334,7 @@ class BurnPage(StationPage):
             )
         if presenter.current is not None and left and not broke_off:
             there = button("To the checklist", "plain")
-            there.clicked.connect(lambda: self.main_window.go("Set up"))
+            there.clicked.connect(lambda: self.main_window.navigate("set_up"))
             ticked = 7 - len(left)
             self._note(
                 "stop",
@@ -376,23 +381,24 @@ class BurnPage(StationPage):
             unit,
             "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
-        passes = passes_text(setting.passes)
-        pitch = ""
+        words = [
+            passes_text(setting.passes),
+            f"focus {number_text(setting.focus_mm)} mm",
+            f"air {setting.air}",
+        ]
         if setting.pitch_mm:
-            pitch = f", line pitch {number_text(setting.pitch_mm)} mm"
-        self.more.setText(
-            f"{passes}, focus {number_text(setting.focus_mm)} mm, air {setting.air}{pitch}"
-        )
+            words.append(f"line pitch {number_text(setting.pitch_mm)} mm")
+        self.more.setText(", ".join((*words, *further_words(setting, unit))))
 
     # -- the run -----------------------------------------------------------------------------------
 
     def main_action(self) -> None:
-        if self.session.desk is None:
-            self.main_window.go("Plan")
+        if self.session.active is None:
+            self.main_window.navigate("plan")
         elif self.is_running():
             self.presenter.pause()
         elif self.presenter.current is None:
-            self.main_window.go("Read")
+            self.main_window.navigate("read")
         elif self.on_port:
             self._start_port()
         elif self.session.attempt(lambda: self.presenter.start(pace=PACES[self.pace.at][1])):
@@ -467,18 +473,18 @@ class BurnPage(StationPage):
                     "seven lines in Set up first."
                 )
                 return
-            desk = self.session.desk
+            active = self.session.active
             self.main.setEnabled(False)
             worker = self.main_window.work(
-                once(lambda: check_rest(desk.trial, desk.run)), lambda _: self._arm()
+                once(lambda: check_rest(active.trial, active.run)), lambda _: self._arm()
             )
             worker.finished.connect(lambda: self.main.setEnabled(True))
             return
         self._disarmed()
-        preferences, outside = self.session.preferences, self.main_window.outside
+        preferences, services = self.session.preferences, self.main_window.services
 
         def start() -> None:
-            wire = outside.open_port(preferences.port, preferences.port_baud)
+            wire = services.open_port(preferences.port, preferences.port_baud)
             self.presenter.start(wire=wire, words=words_of(preferences), by=preferences.port)
 
         if self.session.attempt(start):
@@ -501,10 +507,10 @@ class BurnPage(StationPage):
         QDesktopServices.openUrl(QUrl.fromLocalFile(self.where.text()))
 
     def _copy_files(self) -> None:
-        desk = self.session.desk
+        active = self.session.active
         folder = QFileDialog.getExistingDirectory(self, "Copy the burn file to")
-        if folder and desk is not None:
-            self.session.attempt(lambda: self._copy_into(desk.trial, folder))
+        if folder and active is not None:
+            self.session.attempt(lambda: self._copy_into(active.trial, folder))
 
     def _copy_into(self, trial, folder: str) -> None:
         from pathlib import Path
@@ -522,7 +528,7 @@ class BurnPage(StationPage):
 
     def _burnt_elsewhere(self) -> None:
         if self.session.attempt(self.presenter.burnt_elsewhere):
-            self.main_window.go("Read")
+            self.main_window.navigate("read")
 
 
 def _energy_text(joules: float) -> str:

@@ -35,9 +35,9 @@ class DoubtedList(Painted):
         """Show the readings of the coupon on the desk first; those of earlier coupons cannot be
         gone to.
         """
-        desk = session.desk
-        if desk:
-            trials = {trial.id: trial for trial, _ in desk.pairs}
+        active = session.active
+        if active:
+            trials = {trial.id: trial for trial, _ in active.pairs}
         else:
             trials = {}
         if doubted is None:
@@ -45,7 +45,7 @@ class DoubtedList(Painted):
         else:
             self.note = AGREES
         self.rows = [
-            (one, trials[one.trial], desk.trial.id == one.trial)
+            (one, trials[one.trial], active.trial.id == one.trial)
             for one in doubted or ()
             if one.trial in trials
         ]

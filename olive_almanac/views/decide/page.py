@@ -12,6 +12,7 @@ from olive_almanac.core.units import number_text, passes_text, percent_text, spe
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
+from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells
 from olive_almanac.views.coupon import VerdictKeyLine
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
 from olive_almanac.views.decide.doubted import DoubtedList
@@ -144,46 +145,49 @@ class DecidePage(StationPage):
             self._worker.halt()
             self._worker = None
 
-    def heard(self, what: str) -> None:
-        if what in ("subject", "desk"):
-            self._start()
-            self.show_decision()
+    def subject_changed(self) -> None:
+        self._start()
+        self.show_decision()
+
+    def trials_changed(self) -> None:
+        self.subject_changed()
 
     def _start(self) -> None:
-        work = self.presenter.work()
-        if work is None:
-            return
-        if self._worker is not None:
+        """Decide anew where something changed; what the old work finds is no news any more."""
+        if self.presenter.is_outdated and self._worker is not None:
             self._worker.requestInterruption()
             self._worker.item.disconnect()
-        self._worker = self.main_window.work(work, self.presenter.take)
+            self._worker = None
+        work = self.presenter.work()
+        if work is not None:
+            self._worker = self.main_window.work(work, self.presenter.take)
 
     def show_decision(self) -> None:
-        desk, question = self.session.desk, self.presenter.question
+        active, question = self.session.active, self.presenter.question
         name = ""
-        if desk:
-            name = f"{desk.trial.name[0].lower()}{desk.trial.name[1:]}"
-        self.title.setText(f"From {name}" if desk and desk.readings else "Decide")
+        if active:
+            name = f"{active.trial.name[0].lower()}{active.trial.name[1:]}"
+        self.title.setText(f"From {name}" if active and active.readings else "Decide")
         note = "Working it out …"
-        if not desk or not desk.readings:
+        if not active or not active.readings:
             note = NOTHING_READ
         clear_layout(self.limits)
         self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
         self.aims.setVisible(False)
         self.source.setVisible(False)
         if question == "setting":
-            self._show_setting(desk, note)
+            self._show_setting(active, note)
         else:
             self._show_figures(question, note)
 
     # -- a setting ---------------------------------------------------------------------------------
 
-    def _show_setting(self, desk, note: str) -> None:
+    def _show_setting(self, active, note: str) -> None:
         found, decision = self.presenter.found, self.presenter.decision
         unit, task = self.session.preferences.speed_unit, self.session.subject.task
         self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
-        self._show_photo(desk, task)
-        self.map.show_map(desk, decision, self.presenter.map, self.presenter.chosen, unit, note)
+        self._show_photo(active, task)
+        self.map.show_map(active, decision, self.presenter.map, self.presenter.chosen, unit, note)
         self.slices.show_slices(
             found.get("slices"),
             decision.target if decision else 0.99,
@@ -213,34 +217,30 @@ class DecidePage(StationPage):
         """Whether a tone can be aimed at: where lightness was measured."""
         return task in ("engrave", "mark") and known is not None and known.curve is not None
 
-    def _show_photo(self, desk, task: str) -> None:
+    def _show_photo(self, active, task: str) -> None:
         """Offer the coupon's photo where there is one, and show it once it is squared up: that
         takes a moment, in a worker.
         """
         known = self.presenter.found.get("known")
-        there = (
-            desk is not None
-            and self._can_aim(task, known)
-            and "front" in desk.run.get("photos", {})
-        )
+        there = active is not None and self._can_aim(task, known) and "front" in active.run.photos
         self.source.setVisible(there)
         if not there or self.source.at == 0:
             return
         self.stack.setCurrentIndex(PHOTO)
         squared = None
-        if self._squared[0] == desk.trial.id:
+        if self._squared[0] == active.trial.id:
             squared = self._squared[1]
-        if squared is None and self._squared[0] != desk.trial.id:
-            self._squared = (desk.trial.id, None)
+        if squared is None and self._squared[0] != active.trial.id:
+            self._squared = (active.trial.id, None)
             self.main_window.work(
-                shown_again_work(self.session.store, desk, ("front",)),
-                lambda item: self._take_photo(desk, item[1]),
+                shown_again_work(self.session.store, active, ("front",)),
+                lambda item: self._take_photo(active, item[1]),
             )
-        self.photo.show_coupon(desk, squared)
+        self.photo.show_coupon(active, squared)
 
-    def _take_photo(self, desk, codes) -> None:
-        if self._squared[0] == desk.trial.id:
-            self._squared = (desk.trial.id, codes)
+    def _take_photo(self, active, codes) -> None:
+        if self._squared[0] == active.trial.id:
+            self._squared = (active.trial.id, codes)
             self.show_decision()
 
     def _show_remarks(self, remarks) -> None:
@@ -484,8 +484,7 @@ class DecidePage(StationPage):
 
     def _look_again(self, cell: str) -> None:
         """Go to the cell that the model disbelieves."""
-        self.main_window.go("Read")
-        self.main_window.page("Read").presenter.choose(cell)
+        self.main_window.navigate("read", LookAtCell(cell))
 
     def _aim(self, at: int) -> None:
         known = self.presenter.found.get("known")
@@ -498,10 +497,10 @@ class DecidePage(StationPage):
 
     def _aim_at_cell(self, cell: str) -> None:
         """Take the lightness of a measured cell as the tone to reach."""
-        desk = self.session.desk
+        active = self.session.active
         reading = None
-        if desk:
-            reading = desk.readings.get(cell)
+        if active:
+            reading = active.readings.get(cell)
         if reading is not None and reading.lightness is not None and self.aims.isVisible():
             self.presenter.aim_at(reading.lightness)
             self.aims.set_at(-1)
@@ -534,27 +533,22 @@ class DecidePage(StationPage):
         question, found = self.presenter.question, self.presenter.found
         if question == "focus":
             if self.write.isVisible():
-                self._plan_at_focus(found["focus"].fit.focus_mm)
+                focus_mm = found["focus"].fit.focus_mm
+                self.main_window.navigate("plan", PlanAtFocus(focus_mm))
         elif question == "kerf":
             if self.presenter.keep_kerf():
-                self.main_window.go("Book")
+                self.main_window.navigate("book")
         elif question == "tone":
             if self.write.isVisible():
                 self._save_table()
         elif self.presenter.pick is not None:
             if self.presenter.write_entry() is not None:
-                self.main_window.go("Book")
+                self.main_window.navigate("book")
         else:
             self._plan_next()
 
-    def _plan_at_focus(self, focus_mm: float) -> None:
-        self.main_window.go("Plan")
-        plan = self.main_window.page("Plan").presenter
-        plan.suggest("grid")
-        plan.change("focus", number_text(round(focus_mm, 1)))
-
     def _save_table(self) -> None:
-        suggested = f"{self.session.desk.trial.name} tone curve.csv"
+        suggested = f"{self.session.active.trial.name} tone curve.csv"
         name, _ = QFileDialog.getSaveFileName(
             self, "Save the curve table", suggested, "Tables (*.csv)"
         )
@@ -564,8 +558,7 @@ class DecidePage(StationPage):
     def _plan_next(self) -> None:
         decision = self.presenter.decision
         if decision is not None and decision.next_cells:
-            self.main_window.go("Plan")
-            self.main_window.page("Plan").plan_next(decision.next_cells)
+            self.main_window.navigate("plan", PlanCells(decision.next_cells))
 
     def copy_numbers(self) -> None:
         from PySide6.QtGui import QGuiApplication

@@ -102,7 +102,7 @@ class SettingMapView(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.map = self.desk = self.decision = None
+        self.map = self.active = self.decision = None
         self.chosen = 0
         self.unit = "mm/s"
         self.note = ""
@@ -111,9 +111,11 @@ class SettingMapView(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Map of power and speed")
 
-    def show_map(self, desk, decision, setting_map, chosen: int, unit: str, note: str = "") -> None:
-        self.desk, self.decision, self.map, self.chosen, self.unit, self.note = (
-            desk,
+    def show_map(
+        self, active, decision, setting_map, chosen: int, unit: str, note: str = ""
+    ) -> None:
+        self.active, self.decision, self.map, self.chosen, self.unit, self.note = (
+            active,
             decision,
             setting_map,
             chosen,
@@ -183,7 +185,7 @@ class SettingMapView(Painted):
 
     @property
     def _cut(self) -> bool:
-        return self.desk.trial.task == "cut"
+        return self.active.trial.task == "cut"
 
     def _fill_areas(self, painter, area) -> None:
         odds = [_log_odds(values) for values in (self.map.chance, self.map.low, self.map.high)]
@@ -331,7 +333,7 @@ class SettingMapView(Painted):
         """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with
         their readings.
         """
-        for trial, readings in self.desk.pairs:
+        for trial, readings in self.active.pairs:
             known = {reading.cell: reading for reading in readings}
             for cell in trial.cells:
                 setting = cell.setting

@@ -26,18 +26,18 @@ class TonePhoto(PhotoPicture):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_coupon(self, desk, codes) -> None:
+    def show_coupon(self, active, codes) -> None:
         """Show the photo; codes None: not there yet."""
-        if desk is not None:
-            cells = [cell.id for cell in desk.trial.cells]
+        if active is not None:
+            cells = [cell.id for cell in active.trial.cells]
         else:
             cells = []
         self.show_photo(
-            desk,
+            active,
             codes,
             "front",
             self.current if self.current in cells else "",
-            desk.readings if desk else {},
+            active.readings if active else {},
             {},
         )
 
@@ -46,7 +46,7 @@ class TonePhoto(PhotoPicture):
         self.setFocus()
 
     def keyPressEvent(self, event) -> None:
-        if self.desk is None:
+        if self.active is None:
             super().keyPressEvent(event)
         elif event.key() in STEPS:
             self._move(*STEPS[event.key()])
@@ -59,7 +59,7 @@ class TonePhoto(PhotoPicture):
 
     def _move(self, across: int, up: int) -> None:
         """Frame the next cell that way, the nearest row or column first."""
-        cells = self.desk.trial.cells
+        cells = self.active.trial.cells
         here = next((cell for cell in cells if cell.id == self.current), None)
         if here is None:
             self.current = cells[0].id

@@ -3,13 +3,14 @@ coupon is laid.
 """
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
 
-from olive_almanac.core.design.kinds import KIND_WORDS, kinds_for
+from olive_almanac.core.design.kinds.kind import FREE, kind_of, kinds_for
 from olive_almanac.core.placing.room import CORNERS
+from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
 from olive_almanac.core.records.setting import AIRS, rasters
 from olive_almanac.core.units import lengths_text
-from olive_almanac.steps.plan import FIELD_FACTORS, NAMES, slots_of
+from olive_almanac.steps.plan.form import slots_of
 from olive_almanac.views.parts import (
     Heading,
     Number,
@@ -28,35 +29,9 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import close, px
 
-FIELD_OF = {  # the presenter's words for a bad field -> the fields to mark
-    "Power": ("power_from", "power_to", "power_list", "power"),
-    "Steps of power": ("power_steps",),
-    "Speed": ("speed_from", "speed_to", "speed_list", "speed"),
-    "Steps of speed": ("speed_steps",),
-    "Passes": ("passes", "passes_to", "passes_list"),
-    "Focus": ("focus", "focus_from", "focus_to", "focus_list"),
-    "Steps of focus": ("focus_steps",),
-    "Line pitch": ("pitch", "pitch_from", "pitch_to", "pitch_list"),
-    "Steps of line pitch": ("pitch_steps",),
-    "Cell side": ("cell",),
-    "Gap between cells": ("gap",),
-    "Rest": ("rest",),
-    "Place along X": ("x",),
-    "Place along Y": ("y",),
-    "Place of the coupon": ("x", "y"),
-    "Repeats": ("repeats",),
-    "Slope": ("slope",),
-    "Slot widths": ("slots",),
-    "Focus step": ("focus_step",),
-    "Free edge": ("edge",),
-    "Clamps": ("clamps",),
-    "Clamp": ("clamps",),
-    "Sheet along X": ("sheet_x",),
-    "Sheet along Y": ("sheet_y",),
-    "Power of the labels": ("label_power",),
-    "Speed of the labels": ("label_speed",),
-}
-UNITS = {"power": "%", "speed": "", "passes": "", "focus": "mm", "pitch": "mm"}
+# a field that has no widget of its own name -> the fields to mark
+FIELDS_OF = {"place": ("x", "y")}
+ENDS = ("from", "to", "steps", "list")
 SPACINGS = (("even", "evenly"), ("ratio", "by ratio of energy"), ("list", "as a list"))
 AIR_CHOICES = (*((air, air) for air in AIRS), ("off, low, full", "off, low, full"))
 ORDER_CHOICES = (
@@ -65,6 +40,7 @@ ORDER_CHOICES = (
     ("columns", "column by column"),
 )
 BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
+FURTHER = ("focus_step", "crosshatch", "slope", "slots", "repeats", "beam")
 YES_NO = (("yes", "yes"), ("", "no"))
 
 
@@ -129,37 +105,35 @@ class Slot(QWidget):
     def fields(self) -> dict[str, Number]:
         return {
             f"{self.factor}_{end}": part
-            for part, end in (
-                (self.from_, "from"),
-                (self.to, "to"),
-                (self.steps, "steps"),
-                (self.list, "list"),
-            )
+            for part, end in zip((self.from_, self.to, self.steps, self.list), ENDS, strict=True)
         }
 
-    def show_texts(self, factor: str, texts: dict[str, str], unit: str, *, choices) -> None:
-        self.factor = factor
-        self.setVisible(bool(factor))
-        if not factor:
+    def show_texts(self, factor_id: str, texts: dict[str, str], unit: str, *, choices) -> None:
+        self.factor = factor_id
+        self.setVisible(bool(factor_id))
+        if not factor_id:
             return
+        factor = factor_of(factor_id)
         self.name.setVisible(bool(choices))
         self.plain_name.setVisible(not choices)
-        self.name.set_choices([(key, NAMES[key]) for key in choices], factor)
-        self.plain_name.setText(NAMES[factor])
-        self.unit.setText(unit if factor == "speed" else UNITS.get(factor, ""))
-        number = factor in FIELD_FACTORS
-        as_list = number and texts[f"{factor}_space"] == "list"
-        self.ends.setVisible(number and not as_list)
+        self.name.set_choices([(one.id, one.name) for one in choices], factor_id)
+        self.plain_name.setText(factor.name)
+        self.unit.setText(factor.shown_unit(unit))
+        as_list = factor.is_number and texts[f"{factor_id}_space"] == "list"
+        self.ends.setVisible(factor.is_number and not as_list)
         self.listed.setVisible(as_list)
-        self.spacing.setVisible(number and factor != "passes")
+        self.spacing.setVisible(bool(factor.spacings))
         for part in self.counted:
-            part.setVisible(factor != "passes")
-        if not number:
-            self.levels.setText(texts["air"])
-            return
-        self.spacing.set_choices(SPACINGS, texts[f"{factor}_space"])
+            part.setVisible(bool(factor.spacings))
+        if factor.is_number:
+            self._show_ends(factor, texts)
+        else:
+            self.levels.setText(texts[factor_id])
+
+    def _show_ends(self, factor: Factor, texts: dict[str, str]) -> None:
+        self.spacing.set_choices(SPACINGS, texts[f"{factor.id}_space"])
         for key, part in self.fields().items():
-            part.setAccessibleName(f"{NAMES[factor]} {key.rpartition('_')[2]}")
+            part.setAccessibleName(f"{factor.name} {key.rpartition('_')[2]}")
             if part.text() != texts[key] and not (part.hasFocus() and part.isModified()):
                 part.setText(texts[key])
 
@@ -187,6 +161,7 @@ class Choices(Page):
         self.own: dict[str, Number] = {}
         self.pickers: dict[str, WordPicker] = {}
         self.rows: dict[str, QWidget] = {}
+        self.shop_units: list[QLabel] = []  # where the shop's own unit of speed stands
         self.leaf = Segments(["levels", "layout"], 0, "Levels or layout")
         self.leaves = QStackedWidget()
         self.leaf.chosen.connect(self.leaves.setCurrentIndex)
@@ -227,49 +202,9 @@ class Choices(Page):
         )
         self.held_heading = Heading("Held")
         lines = [
-            self._line(
-                "power",
-                "Power",
-                Word("at", "ui"),
-                self._number("power", "Power held, %"),
-                Word("%", "ui"),
-            ),
-            self._line(
-                "speed",
-                "Speed",
-                Word("at", "ui"),
-                self._number("speed", "Speed held", 66),
-                label("", "ui", "second"),
-            ),
-            self._line(
-                "passes", "Passes", Word("at", "ui"), self._number("passes", "Passes held", 48)
-            ),
-            self._line(
-                "focus",
-                "Focus",
-                Word("at", "ui"),
-                self._number("focus", "Focus in mm below the top face", 58),
-                Word("mm below the face", "ui"),
-            ),
-            self._line(
-                "focus_step",
-                "Refocus",
-                self._number("focus_step", "Lower the focus after each pass, mm", 48),
-                Word("mm lower each pass", "ui"),
-            ),
-            self._line(
-                "pitch",
-                "Line pitch",
-                Word("at", "ui"),
-                self._number("pitch", "Line pitch in mm", 68),
-                Word("mm", "ui"),
-            ),
-            self._line(
-                "crosshatch",
-                "Crossed",
-                self._picker("crosshatch", "Second raster, turned by 90 degrees"),
-                Word("a second raster across", "ui"),
-            ),
+            line for factor in FACTORS if factor.is_number for line in self._held_lines(factor)
+        ]
+        lines += [
             self._line(
                 "slope",
                 "Slope",
@@ -291,7 +226,6 @@ class Choices(Page):
             self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
             self._line("beam", "Beam", self._picker("beam", "Beam mode")),
         ]
-        self.speed_unit = lines[1].findChildren(QWidget)[-1]
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -308,6 +242,36 @@ class Choices(Page):
             layout.addWidget(part)
         layout.addStretch(1)
         return leaf
+
+    def _held_lines(self, factor: Factor) -> list[QWidget]:
+        """The line of a factor while it is held, and the one that only makes sense beside it."""
+        number = self._number(factor.id, factor.tip, factor.width)
+        parts: list[QWidget] = [Word("at", "ui"), number]
+        if factor.behind:
+            parts.append(Word(factor.behind, "ui"))
+        elif factor.unit:
+            self.shop_units.append(label("", "ui", "second"))
+            parts.append(self.shop_units[-1])
+        lines = [self._line(factor.id, factor.name, *parts)]
+        if factor.id == "focus":
+            lines.append(
+                self._line(
+                    "focus_step",
+                    "Refocus",
+                    self._number("focus_step", "Lower the focus after each pass, mm", 48),
+                    Word("mm lower each pass", "ui"),
+                )
+            )
+        if factor.id == "pitch":
+            lines.append(
+                self._line(
+                    "crosshatch",
+                    "Crossed",
+                    self._picker("crosshatch", "Second raster, turned by 90 degrees"),
+                    Word("a second raster across", "ui"),
+                )
+            )
+        return lines
 
     def _layout_leaf(self) -> QWidget:
         self.sheet = WordPicker("ui_b", name="Sheet")
@@ -418,60 +382,28 @@ class Choices(Page):
         """Every number field by its key; the fields of a factor that varies stand in its slot."""
         return {**self.own, **self.up.fields(), **self.across.fields()}
 
-    def show_texts(self, texts: dict[str, str], unit: str, *, task: str, name: str, sheets) -> None:
-        kind, slots = texts["kind"], slots_of(texts)
-        factors = [f for f in (*FIELD_FACTORS, "air") if f != "pitch" or rasters(task)]
-        if kind == "grid":
+    def show_texts(
+        self, texts: dict[str, str], unit: str, *, task: str, source: str, name: str, sheets
+    ) -> None:
+        kind, slots = kind_of(texts["kind"]), slots_of(texts)
+        factors = [factor for factor in FACTORS if factor.applies(task, source)]
+        free = ()
+        if kind.up == FREE:
             free = factors
-        else:
-            free = ()
-        self.kind.set_choices(
-            [(key, KIND_WORDS[key][0]) for key in kinds_for(task)],
-            kind,
-            none_text=KIND_WORDS[kind][0],
-        )
-        about = KIND_WORDS[kind][1]
-        self.about.setText(about[:1].upper() + about[1:] + ".")
+        choices = [(one.id, one.name) for one in kinds_for(task)]
+        self.kind.set_choices(choices, kind.id, none_text=kind.name)
+        self.about.setText(f"{kind.finds_out[:1].upper()}{kind.finds_out[1:]}.")
         self.up.show_texts(slots[0], texts, unit, choices=free)
         self.across.show_texts(slots[1], texts, unit, choices=free)
-        held = {f for f in factors if f not in slots} - (
-            {"passes", "speed", "power", "focus", "pitch", "air"} if kind == "next" else set()
-        )
-        lines_only = kind in ("focus", "ramp")
-        shown = held | {
-            key
-            for key, wanted in (
-                ("focus_step", "passes" in slots or texts["passes"] not in ("1", "")),
-                ("crosshatch", rasters(task) and kind in ("grid", "pitch", "confirm")),
-                ("slope", kind == "ramp"),
-                ("slots", kind == "kerf"),
-                ("repeats", kind == "confirm"),
-                ("beam", kind != "next"),
-            )
-            if wanted
-        }
-        if lines_only:
-            shown -= {"pitch"}
-        for key in (
-            "power",
-            "speed",
-            "passes",
-            "focus",
-            "pitch",
-            "air",
-            "focus_step",
-            "crosshatch",
-            "slope",
-            "slots",
-            "repeats",
-            "beam",
-        ):
+        shown = self._shown_lines(texts, task, [factor.id for factor in factors])
+        for key in (*(factor.id for factor in FACTORS), *FURTHER):
             self.rows[key].setVisible(key in shown)
         self.held_heading.setVisible(bool(shown))
         for key, part in self.own.items():
             if part.text() != texts[key] and not (part.hasFocus() and part.isModified()):
                 part.setText(texts[key])
-        self.speed_unit.setText(unit)
+        for part in self.shop_units:
+            part.setText(unit)
         self.label_unit.setText(unit)
         self.pickers["air"].set_choices(AIR_CHOICES, texts["air"], none_text=texts["air"])
         self.pickers["beam"].set_choices(BEAM_CHOICES, texts["beam"])
@@ -492,8 +424,22 @@ class Choices(Page):
         self.no_sheets.setVisible(not sheets)
         for key in ("sheet_at", "clamps", "edge"):
             self.rows[key].setVisible(on_sheet)
-        self.rows["place"].setVisible(kind != "confirm")
+        self.rows["place"].setVisible(not kind.spread)
         self.title.setText(name or "Plan")
+
+    def _shown_lines(self, texts: dict[str, str], task: str, factors: list[str]) -> set[str]:
+        """The keys of the lines that this kind of trial has."""
+        kind, slots = kind_of(texts["kind"]), slots_of(texts)
+        shown = set(kind.fields)
+        if kind.holds:
+            shown |= set(factors) - set(slots)
+        if kind.lines:
+            shown.discard("pitch")
+        if not rasters(task):
+            shown.discard("crosshatch")
+        if "passes" in slots or texts["passes"] not in ("1", ""):
+            shown.add("focus_step")
+        return shown
 
     def show_quiet(self, power: str, speed: str) -> None:
         """What labels burn at where the operator has said nothing: shown as a hint in the empty
@@ -502,7 +448,8 @@ class Choices(Page):
         self.own["label_power"].setPlaceholderText(power)
         self.own["label_speed"].setPlaceholderText(speed)
 
-    def mark_bad(self, field: str) -> None:
-        keys = FIELD_OF.get(field, ())
-        for key, part in self.fields.items():
-            part.set_bad(key in keys)
+    def mark_bad(self, key: str) -> None:
+        """Mark the field of that key, or all fields of a factor."""
+        wanted = {key, *FIELDS_OF.get(key, ()), *(f"{key}_{end}" for end in ENDS if end != "steps")}
+        for name, part in self.fields.items():
+            part.set_bad(name in wanted)

@@ -2,10 +2,16 @@
 will cost.
 """
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from olive_almanac.core.design.choices import choices_of
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.design.plan import energy_unit
+from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.units import (
     duration_text,
@@ -14,7 +20,12 @@ from olive_almanac.core.units import (
     percent_text,
     speed_in,
 )
-from olive_almanac.steps.plan import FIELD_FACTORS, Fix, PlanPresenter, slots_of, what_machines_can
+from olive_almanac.steps.permission import what_machines_can
+from olive_almanac.steps.plan.fixes import Fix
+from olive_almanac.steps.plan.presenter import PlanPresenter
+from olive_almanac.steps.plan.wording import tested_levels, writing_words
+from olive_almanac.steps.requests import PlanAtFocus, PlanCells, PlanKind, Request
+from olive_almanac.steps.trial_files import WritingProgress
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
@@ -103,7 +114,7 @@ class InShort(Page):
             "Cells": str(len(trial.cells)),
             "Burning": duration_text(trial.seconds),
             "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
-            if trial.kind != "confirm"
+            if not kind_of(trial.kind).spread
             else f"{used_area_mm2(trial):.0f}",
             "Energy": number_text(low, 2)
             if high < low * 1.001
@@ -112,7 +123,7 @@ class InShort(Page):
         }
         for name, text in texts.items():
             self.values[name][0].setText(text)
-        self.values["Area"][1].setText("mm²" if trial.kind == "confirm" else "mm")
+        self.values["Area"][1].setText("mm²" if kind_of(trial.kind).spread else "mm")
         self.values["Energy"][1].setText(energy_unit)
         self.values["Cost"][1].setText(currency if trial.cost is not None else "")
         self.values["Cost"][0].setToolTip(
@@ -254,11 +265,16 @@ class PlanPage(StationPage):
         )
         self.question.show_permission(permission)
         self._show_elsewhere()
-        desk = self.session.desk
+        active = self.session.active
         read = 0
-        if desk:
-            read = len(desk.readings)
-        basis = (subject, desk.trial.id if desk else "", read, self.session.preferences.speed_unit)
+        if active:
+            read = len(active.readings)
+        basis = (
+            subject,
+            active.trial.id if active else "",
+            read,
+            self.session.preferences.speed_unit,
+        )
         if permission.allowed and basis != self._basis:
             self._basis = basis
             self.presenter.start()
@@ -279,8 +295,9 @@ class PlanPage(StationPage):
         ):
             return
         self.elsewhere.addWidget(Heading("What the machines of this shop can do with it"))
+        catalogue = self.session.catalogue
         for machine, words, allowed in what_machines_can(
-            self.session.shelf, subject.stock, subject.task
+            catalogue.machines, subject.stock, subject.task, catalogue.rules
         ):
             told = col(label(machine.label, "h3"), label(words, "ui", "second", wrap=True), gap=0)
             line = row(told, gap=16)
@@ -298,9 +315,19 @@ class PlanPage(StationPage):
         self._pause.stop()
         self._rest.stop()
 
-    def heard(self, what: str) -> None:
-        if what in ("subject", "desk"):
-            self.enter()
+    def subject_changed(self) -> None:
+        self.enter()
+
+    def trials_changed(self) -> None:
+        self.enter()
+
+    def take(self, request: Request) -> None:
+        if isinstance(request, PlanKind):
+            self.presenter.choose_kind(request.kind)
+        elif isinstance(request, PlanCells):
+            self.presenter.plan_next(request.cells)
+        elif isinstance(request, PlanAtFocus):
+            self.presenter.plan_at_focus(request.focus_mm)
 
     def change(self, key: str, text: str) -> None:
         """Take a field as typed; the plan is remade when the keys rest for a moment."""
@@ -309,10 +336,6 @@ class PlanPage(StationPage):
 
     def suggest(self) -> None:
         self.presenter.suggest()
-
-    def plan_next(self, cells) -> None:
-        """Plan the cells that a decision asked for."""
-        self.presenter.plan_next(cells)
 
     def ask_next(self) -> None:
         """Ask the fit for the cells that teach most; the answer comes from a worker."""
@@ -347,19 +370,18 @@ class PlanPage(StationPage):
     # -- what the presenter shows ------------------------------------------------------------------
 
     def show_choices(self, texts: dict[str, str]) -> None:
-        stock = self.session.subject.stock
+        machine, stock = self.session.subject.machine, self.session.subject.stock
         unit = self.session.preferences.speed_unit
         self.choices.show_texts(
             texts,
             unit,
             task=self.session.subject.task,
+            source=machine.source if machine else "",
             name=self.presenter.name,
             sheets=stock.sheets if stock else (),
         )
 
     def show_plan(self, plan) -> None:
-        from olive_almanac.core.design.plan import energy_unit
-
         unit, trial = self.session.preferences.speed_unit, plan.trial
         self.show_choices(self.presenter.texts)
         self.choices.mark_bad("")
@@ -367,10 +389,11 @@ class PlanPage(StationPage):
         self.choices.show_quiet(
             percent_text(quiet.power), number_text(speed_in(quiet.speed_mm_s, unit), 3)
         )
-        levels = {factor.name.removeprefix("line "): factor.levels for factor in trial.factors}
+        tested = choices_of(trial)
         for slot in (self.choices.up, self.choices.across):
-            if slot.factor in FIELD_FACTORS and slot.factor in levels:
-                slot.show_levels(_level_text(slot.factor, levels[slot.factor], unit))
+            if slot.factor:
+                factor = factor_of(slot.factor)
+                slot.show_levels(tested_levels(factor, tested.levels(factor.id), unit))
         self._show_title(trial.machine, trial.sheet)
         self.sheet.show_plan(plan, unit)
         low, high = plan.energy_range
@@ -390,16 +413,12 @@ class PlanPage(StationPage):
             f"Sheet {sheet.number + 1}" if sheet is not None else machine.name
         )
 
-    def show_problem(self, field: str, text: str, fixes: tuple[Fix, ...]) -> None:
+    def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None:
         if self.presenter.texts:
             self.show_choices(self.presenter.texts)
-        self.choices.mark_bad(field)
-        for slot, factor in zip(
-            (self.choices.up, self.choices.across),
-            slots_of(self.presenter.texts or {"kind": "kerf"}),
-            strict=True,
-        ):
-            if factor in FIELD_FACTORS:
+        self.choices.mark_bad(key)
+        for slot in (self.choices.up, self.choices.across):
+            if slot.factor and factor_of(slot.factor).is_number:
                 slot.show_levels("")
         ground = self.presenter.ground
         if ground is not None:
@@ -441,16 +460,16 @@ class PlanPage(StationPage):
         if work is None:
             return
         self.short.show_writing("starting")
-        self._last_word = ""
+        self._progress = None
         self._writing = self.main_window.work(work, self._say_writing, self._writing_failed)
         self._writing.finished.connect(self._written)
 
-    def _say_writing(self, words: str) -> None:
-        self._last_word = words
-        self.short.show_writing(words)
+    def _say_writing(self, progress: WritingProgress) -> None:
+        self._progress = progress
+        self.short.show_writing(writing_words(progress))
 
     def _writing_failed(self, problem: Exception) -> None:
-        self._last_word = ""
+        self._progress = None
         self.main_window.work_failed(problem)
 
     def _written(self) -> None:
@@ -460,10 +479,11 @@ class PlanPage(StationPage):
         self._writing = None
         self.short.show_writing("")
         opens, self._opens_key = self._opens_key, False
-        if not stopped and self._last_word == "putting the files in place":
-            files = self.presenter.written()
+        progress = self._progress
+        if not stopped and progress is not None and progress.step == "done":
+            files = self.presenter.written(progress.trial)
             if files is not None:
-                self.main_window.go("Burn")
+                self.main_window.navigate("burn")
                 if opens:
                     QDesktopServices.openUrl(QUrl.fromLocalFile(str(files.key)))
                 return
@@ -475,14 +495,3 @@ class PlanPage(StationPage):
         if self._writing is None:
             self._opens_key = True
             self.main_action()
-
-
-def _level_text(factor: str, levels, unit: str) -> str:
-    """The levels in words; the middle ones are left out where there are many."""
-    if factor == "power":
-        texts = [percent_text(p / 100) for p in levels]
-    else:
-        texts = [number_text(speed_in(v, unit) if factor == "speed" else v) for v in levels]
-    if len(texts) > 7:
-        texts = [*texts[:3], "…", *texts[-2:]]
-    return " · ".join(texts)

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.units import lengths_text, number_text
 from olive_almanac.views.coupon import (
     CouponScale,
@@ -329,11 +330,11 @@ class PlanSheet(Painted):
         trial = self.plan.trial
         area = box(trial.area_mm)
         scale = CouponScale(trial, area)
-        if trial.kind != "confirm":
+        if not kind_of(trial.kind).spread:
             draw_board(painter, trial, scale, colour.lighter(108))
         self._draw_cells(painter, scale, colour)
         painter.setFont(F("small_b"))
-        if trial.kind != "confirm":
+        if not kind_of(trial.kind).spread:
             half = painter.fontMetrics().horizontalAdvance("drag to move") / 2 + 6
             x = max(area.center().x(), box(self._shown()).left() + half + 4)  # not over the ruler
             tag = QRectF(x - half, area.top() - 24, 2 * half, 19)
@@ -415,7 +416,7 @@ class PlanSheet(Painted):
         return (x - left) / k, (foot - y) / k
 
     def mousePressEvent(self, event) -> None:
-        if self.plan is None or not self.whole_bed or self.plan.trial.kind == "confirm":
+        if self.plan is None or not self.whole_bed or kind_of(self.plan.trial.kind).spread:
             return
         x, y = self._bed_point(event)
         left, low, right, high = self.plan.trial.area_mm

@@ -127,7 +127,7 @@ class PractisePage(StationPage):
             begin = button("Begin" if best is None else "Begin again")
             begin.setAccessibleName(f"Begin {exercise.title}")
             begin.clicked.connect(
-                lambda _=False, exercise=exercise: self.main_window.begin_practice(exercise)
+                lambda _=False, exercise=exercise: self.main_window.practising.begin(exercise)
             )
             begin.setEnabled(self.session.practice is None)
             told = label("" if best is None else f"best {best}", "num4")

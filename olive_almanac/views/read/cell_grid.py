@@ -56,17 +56,17 @@ class CellGrid(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.desk = None
+        self.active = None
         self.current = ""
         self.unit = "mm/s"
         self.readings = self.suggested = self.differ = {}
         self.chance: dict[str, float] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_cells(self, desk, current: str, unit: str, readings, suggested, differ) -> None:
-        self.desk, self.current, self.unit = desk, current, unit
+    def show_cells(self, active, current: str, unit: str, readings, suggested, differ) -> None:
+        self.active, self.current, self.unit = active, current, unit
         self.readings, self.suggested, self.differ = readings, suggested, differ
-        if desk is not None:
+        if active is not None:
             known = readings.get(current)
             self.setAccessibleName(f"Cell {current}, {VERDICT_WORDS[shown_verdict(known)]}")
         self.update()
@@ -111,10 +111,10 @@ class CellGrid(Painted):
     def _places(self):
         """Each cell with its rect; rows are drawn with the highest power on top."""
         width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
-        cols = 1 + max(cell.col for cell in self.desk.trial.cells)
-        rows = 1 + max(cell.row for cell in self.desk.trial.cells)
+        cols = 1 + max(cell.col for cell in self.active.trial.cells)
+        rows = 1 + max(cell.row for cell in self.active.trial.cells)
         w, h = (width - self.LEFT + self.GAP) / cols, (height - self.TOP + self.GAP) / rows
-        for cell in self.desk.trial.cells:
+        for cell in self.active.trial.cells:
             yield (
                 cell,
                 QRectF(
@@ -126,27 +126,27 @@ class CellGrid(Painted):
             )
 
     def mousePressEvent(self, event) -> None:
-        if self.desk is not None:
+        if self.active is not None:
             x, y = self.logical(event)
             for cell, rect in self._places():
                 if rect.contains(x, y):
                     self.cell_clicked.emit(cell.id)
 
     def paint(self, painter, width, height) -> None:
-        if self.desk is None:
+        if self.active is None:
             return
         heads, sides = {}, {}
         for cell, rect in self._places():
             heads.setdefault(cell.col, (cell, rect))
             sides.setdefault(cell.row, (cell, rect))
             self._paint_ground(painter, cell, rect)
-        if self.chance and all(cell.id in self.chance for cell in self.desk.trial.cells):
+        if self.chance and all(cell.id in self.chance for cell in self.active.trial.cells):
             self._draw_edge(painter)
         for cell, rect in self._places():
             self._paint_marks(painter, cell, rect)
         painter.setFont(F("small_b"))
         painter.setPen(C("ink2"))
-        (_, rows), (_, cols) = axis_texts(self.desk.trial, self.unit)
+        (_, rows), (_, cols) = axis_texts(self.active.trial, self.unit)
         last = -1e9
         for at, (_, rect) in sorted(heads.items()):
             text = cols.get(at, "")
@@ -177,7 +177,7 @@ class CellGrid(Painted):
             painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 4, 4)
 
     def _paint_marks(self, painter, cell, rect) -> None:
-        reading, burnt = self.readings.get(cell.id), cell.id in self.desk.burnt
+        reading, burnt = self.readings.get(cell.id), cell.id in self.active.burnt
         photo = self.suggested.get(cell.id)
         verdict = shown_verdict(reading)
         if cell.id == self.current:
@@ -198,12 +198,12 @@ class CellGrid(Painted):
         if burnt:
             light = self._lightness(reading, photo)
             spot = QRectF(rect.center().x() - side / 2, centre - side / 2, side, side)
-            if light is not None and self.desk.trial.task != "cut":
+            if light is not None and self.active.trial.task != "cut":
                 painter.setPen(QPen(C("edge"), 1))
                 painter.setBrush(QColor.fromHslF(0.09, 0.25, light / 100))
                 painter.drawRect(spot.adjusted(-4, 1, 4, -1))
                 spot = QRectF(rect.left() + 4, rect.top() + 4, 16, 16)
-            if reading is not None or light is None or self.desk.trial.task == "cut":
+            if reading is not None or light is None or self.active.trial.task == "cut":
                 draw_verdict(painter, spot, verdict, ground=ground)
         if tall:
             painter.setFont(F("small"))
@@ -227,7 +227,7 @@ class CellGrid(Painted):
     def _below(self, cell, reading, photo) -> str:
         """The word under a cell's mark: its tone, its edge, or what the photo suggests."""
         light = self._lightness(reading, photo)
-        if self.desk.trial.task != "cut" and light is not None:
+        if self.active.trial.task != "cut" and light is not None:
             return f"L* {light:.0f}"
         if reading is not None:
             if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.reading import (
     CHAR_WORDS,
@@ -25,6 +26,7 @@ from olive_almanac.core.records.reading import (
 )
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
+from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
@@ -345,15 +347,22 @@ class ReadPage(StationPage):
         self.main_window.work(once(self.presenter.make_ready), lambda _: None)
         self.setFocus()
 
-    def heard(self, what: str) -> None:
-        if what == "subject" or (what == "desk" and self._other_desk()):
+    def subject_changed(self) -> None:
+        self.enter()
+
+    def trials_changed(self) -> None:
+        if self._other_trial():
             self.enter()
-        elif what == "desk":
+        else:
             self.show_reading()
 
-    def _other_desk(self) -> bool:
-        desk, cell = self.session.desk, self.presenter.cell
-        return desk is None or cell is None or cell not in desk.trial.cells
+    def take(self, request: Request) -> None:
+        if isinstance(request, LookAtCell):
+            self.presenter.choose(request.cell)
+
+    def _other_trial(self) -> bool:
+        active, cell = self.session.active, self.presenter.cell
+        return active is None or cell is None or cell not in active.trial.cells
 
     def _show_keys(self) -> None:
         from olive_almanac.views.parts import clear_layout
@@ -370,8 +379,8 @@ class ReadPage(StationPage):
         self.edge_part.setVisible(task == "cut")
 
     def show_reading(self) -> None:
-        desk, cell = self.session.desk, self.presenter.cell
-        ready = desk is not None and cell is not None
+        active, cell = self.session.active, self.presenter.cell
+        ready = active is not None and cell is not None
         picking = not self.corner_page.isHidden()
         for part in (self.upper, self.lower):
             part.setVisible(ready and not picking)
@@ -384,31 +393,31 @@ class ReadPage(StationPage):
             self.by.setText("")
             self.nothing.setText(
                 "No coupon is planned for this stock yet."
-                if desk is None
+                if active is None
                 else "This coupon has not been burnt yet."
             )
             return
         presenter = self.presenter
         burnt, unread = len(presenter.readable), presenter.left
-        self.title.setText(f"Read {desk.trial.name[0].lower()}{desk.trial.name[1:]}")
+        self.title.setText(f"Read {active.trial.name[0].lower()}{active.trial.name[1:]}")
         self.progress.show_count(burnt - unread, burnt)
         differ = len(presenter.differences)
         self.count.setText(
             (f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
             + (f", {differ} differ" if differ else "")
         )
-        self.by.setText(close("", self._told_by(desk)))
+        self.by.setText(close("", self._told_by(active)))
         unit = self.session.preferences.speed_unit
-        (up, _), (along, _) = axis_texts(desk.trial, unit)
+        (up, _), (along, _) = axis_texts(active.trial, unit)
         words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
         self.grid_words.setText(close("", ", ".join(words)))
-        self._show_pictures(desk, cell)
+        self._show_pictures(active, cell)
         self.grid.show_cells(
-            desk, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences
+            active, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences
         )
-        self._show_cell(desk, cell, unit)
+        self._show_cell(active, cell, unit)
         self._edge_pause.start()
-        self.to_decide.setVisible(len(desk.readings) > 0)
+        self.to_decide.setVisible(len(active.readings) > 0)
         set_kind(self.to_decide, "main" if unread == 0 else "")
 
     def _find_edge(self) -> None:
@@ -443,16 +452,16 @@ class ReadPage(StationPage):
             self._edge_worker.halt()
             self._edge_worker = None
 
-    def _told_by(self, desk) -> str:
-        photos = desk.run.get("photos", {})
+    def _told_by(self, active) -> str:
+        photos = active.run.photos
         if photos:
-            sides = " and ".join(side for side in ("front", "back") if side in photos)
-            return f"photo of the {sides}, {photos.get('front', next(iter(photos.values())))['at']}"
-        if desk.run.get("by") == "stand-in":
+            sides = [side for side in ("front", "back") if side in photos]
+            return f"photo of the {' and '.join(sides)}, {photos[sides[0]].at}"
+        if active.run.on_stand_in:
             return "burnt on the stand-in bench"
         return "burnt on the machine"
 
-    def _show_pictures(self, desk, cell) -> None:
+    def _show_pictures(self, active, cell) -> None:
         presenter, squared = self.presenter, self.presenter.squared
         side = "front"
         if self.view.at == 2:
@@ -462,11 +471,11 @@ class ReadPage(StationPage):
         self.picture.setVisible(not shows)
         if shows:
             self.photo.show_photo(
-                desk, squared[side], side, cell.id, presenter.readings, presenter.suggested
+                active, squared[side], side, cell.id, presenter.readings, presenter.suggested
             )
         else:
-            self.picture.show_desk(desk, cell.id)
-        stand_in = desk.run.get("by") == "stand-in" and self._reading is None
+            self.picture.show_desk(active, cell.id)
+        stand_in = active.run.on_stand_in and self._reading is None
         self.take.setVisible(stand_in)
         self.take.setText(
             close("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
@@ -476,23 +485,19 @@ class ReadPage(StationPage):
         self.add_photo.setVisible(free and not turned)
         self.add_back.setVisible(
             free
-            and desk.trial.task == "cut"
-            and (turned or (not stand_in and "front" in desk.run.get("photos", {})))
+            and active.trial.task == "cut"
+            and (turned or (not stand_in and "front" in active.run.photos))
         )
         self.cell_picture.setVisible("front" not in squared)
-        self.cell_picture.show_cell(desk, cell)
+        self.cell_picture.show_cell(active, cell)
         for name, crop in self.crops.items():
-            crop.show_cell(desk, cell, name, squared.get(name))
+            crop.show_cell(active, cell, name, squared.get(name))
         if self._reading is None:
-            told = [
-                word
-                for kept in desk.run.get("photos", {}).values()
-                for word in kept.get("says", ())
-            ]
+            told = [word for kept in active.run.photos.values() for word in kept.says]
             self.says.setText(" ".join(dict.fromkeys(told)))
             self.says.setVisible(bool(told))
 
-    def _show_cell(self, desk, cell, unit: str) -> None:
+    def _show_cell(self, active, cell, unit: str) -> None:
         presenter = self.presenter
         setting, reading, photo = (
             cell.setting,
@@ -513,7 +518,7 @@ class ReadPage(StationPage):
         suggested = None
         if photo is not None and not photo.flags:
             suggested = photo.verdict
-        self.suggests.setText(self._suggestion_words(desk, photo))
+        self.suggests.setText(self._suggestion_words(active, photo))
         for made in self.keys.values():
             made.show_chosen(
                 made.verdict == shown_verdict(reading),
@@ -526,9 +531,9 @@ class ReadPage(StationPage):
         else:
             noted = []
         self.defects.setText("Defects" if not noted else f"Defects: {len(noted)}")
-        self.gauge.show_fields(cell, reading, desk.trial.task)
+        self.gauge.show_fields(cell, reading, active.trial.task)
         kerfs = ""
-        if desk.trial.kind in ("kerf", "direction"):
+        if kind_of(active.trial.kind).tells_kerf:
             kerfs = presenter.kerf_words()
         if kerfs:
             self.suggests.setText(kerfs[:1].upper() + kerfs[1:])
@@ -536,7 +541,7 @@ class ReadPage(StationPage):
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
         self.agree_all.setText(f"Agree with all {agreeable}")
 
-    def _suggestion_words(self, desk, photo) -> str:
+    def _suggestion_words(self, active, photo) -> str:
         if photo is None:
             return ""
         if photo.flags == (HOLDS,):
@@ -619,17 +624,19 @@ class ReadPage(StationPage):
 
     def _photograph(self) -> None:
         """Have the stand-in's phone take a photo, then read it."""
-        desk, bench = self.session.desk, self.main_window.make_bench()
+        active, bench = self.session.active, self.main_window.make_bench()
         side = "front"
         if self.view.at == 2:
             side = "back"
-        number = 1 + len(desk.run.get("photos", {}).get(side, {}).get("source", "")) % 7
+        number = 1
+        if side in active.run.photos:
+            number += len(active.run.photos[side].source) % 7
 
         def shoot():
             from olive_almanac.steps.lettering import letters
 
             return bench.photograph(
-                desk.trial, letters(), number=number, side=side, burnt=frozenset(desk.burnt)
+                active.trial, letters(), number=number, side=side, burnt=frozenset(active.burnt)
             )
 
         self.says.setText("The stand-in’s phone takes a photo ...")
@@ -753,5 +760,5 @@ class ReadPage(StationPage):
     def main_action(self) -> None:
         if not self.corner_page.isHidden():
             self.corner_page.finish()
-        elif self.session.desk is not None and self.session.desk.readings:
-            self.main_window.go("Decide")
+        elif self.session.active is not None and self.session.active.readings:
+            self.main_window.navigate("decide")

@@ -37,7 +37,7 @@ class PhotoPicture(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.desk = self.image = None
+        self.active = self.image = None
         self.ring = False
         self.side, self.current = "front", ""
         self.readings = self.suggested = {}
@@ -45,15 +45,15 @@ class PhotoPicture(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Photo of the coupon")
 
-    def show_photo(self, desk, codes, side: str, current: str, readings, suggested) -> None:
+    def show_photo(self, active, codes, side: str, current: str, readings, suggested) -> None:
         if codes is not self._shown:
             self._shown = codes
             if codes is not None:
                 self.image = image_of(codes)
             else:
                 self.image = None
-        self.desk, self.side, self.current, self.readings, self.suggested = (
-            desk,
+        self.active, self.side, self.current, self.readings, self.suggested = (
+            active,
             side,
             current,
             readings,
@@ -62,7 +62,7 @@ class PhotoPicture(Painted):
         self.update()
 
     def _frame(self) -> tuple[float, QRectF]:
-        coupon = self.desk.trial.coupon
+        coupon = self.active.trial.coupon
         width, height = self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2
         k = min(width / coupon.width_mm, height / coupon.height_mm)
         w, h = k * coupon.width_mm, k * coupon.height_mm
@@ -71,33 +71,33 @@ class PhotoPicture(Painted):
     def _rect(self, cell, k: float, board: QRectF) -> QRectF:
         x, y, w, h = cell.rect_mm
         if self.side == "back":
-            left = self.desk.trial.coupon.width_mm - x - w
+            left = self.active.trial.coupon.width_mm - x - w
         else:
             left = x
         return QRectF(board.left() + k * left, board.bottom() - k * (y + h), k * w, k * h)
 
     def mousePressEvent(self, event) -> None:
-        if self.desk is None or self.image is None:
+        if self.active is None or self.image is None:
             return
         x, y = self.logical(event)
         k, board = self._frame()
-        for cell in self.desk.trial.cells:
+        for cell in self.active.trial.cells:
             if self._rect(cell, k, board).adjusted(-3, -3, 3, 3).contains(x, y):
                 self.cell_clicked.emit(cell.id)
                 return
 
     def paint(self, painter, width, height) -> None:
-        if self.desk is None or self.image is None:
+        if self.active is None or self.image is None:
             return
         k, board = self._frame()
-        coupon = self.desk.trial.coupon
+        coupon = self.active.trial.coupon
         px_mm = self.image.width() / (coupon.width_mm + 2 * PAD_MM)
         pad = PAD_MM * px_mm
         painter.drawImage(
             board, self.image, QRectF(pad, pad, coupon.width_mm * px_mm, coupon.height_mm * px_mm)
         )
-        for cell in () if self.ring else self.desk.trial.cells:
-            if cell.id in self.desk.burnt:
+        for cell in () if self.ring else self.active.trial.cells:
+            if cell.id in self.active.burnt:
                 self._mark(painter, cell, self._rect(cell, k, board).adjusted(-3, -3, 3, 3))
         if self.ring:
             self._ring(painter, k, board)
@@ -106,7 +106,7 @@ class PhotoPicture(Painted):
         painter.drawRect(board)
 
     def _ring(self, painter, k: float, board: QRectF) -> None:
-        cell = next((one for one in self.desk.trial.cells if one.id == self.current), None)
+        cell = next((one for one in self.active.trial.cells if one.id == self.current), None)
         if cell is not None:
             rect = self._rect(cell, k, board)
             painter.setBrush(NO_BRUSH)
@@ -169,17 +169,17 @@ class CellCrop(Painted):
         self.caption = caption
         self.image = self.source = None
 
-    def show_cell(self, desk, cell, side: str, codes) -> None:
+    def show_cell(self, active, cell, side: str, codes) -> None:
         self.image = None
-        if desk is not None and cell is not None and codes is not None:
+        if active is not None and cell is not None and codes is not None:
             x, y, w, h = cell.rect_mm
             around = 0.25 * max(w, h)
             if side == "back":
-                left = desk.trial.coupon.width_mm - x - w
+                left = active.trial.coupon.width_mm - x - w
             else:
                 left = x
-            top = desk.trial.coupon.height_mm - y - h
-            px_mm = codes.shape[1] / (desk.trial.coupon.width_mm + 2 * PAD_MM)
+            top = active.trial.coupon.height_mm - y - h
+            px_mm = codes.shape[1] / (active.trial.coupon.width_mm + 2 * PAD_MM)
             x0, y0 = (max(0, round((v + PAD_MM - around) * px_mm)) for v in (left, top))
             x1, y1 = (
                 round((left + w + PAD_MM + around) * px_mm),

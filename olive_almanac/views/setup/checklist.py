@@ -318,7 +318,7 @@ class ChecklistPage(Page):
     # -- state -------------------------------------------------------------------------------------
 
     def show_checklist(self) -> None:
-        presenter, ticks = self.presenter, self.session.ticks
+        presenter, ticks = self.presenter, self.session.trials.ticks
         for at, (line, check) in enumerate(zip(self.lines, CHECKS, strict=True)):
             line.show_line(
                 check.words,
@@ -330,7 +330,7 @@ class ChecklistPage(Page):
         self.count.setText(f"{left} of {len(CHECKS)} left" if left else "all ticked")
         self.on.setText(
             "Plan a trial"
-            if self.session.desk is None or self.session.desk.stage == "book"
+            if self.session.active is None or self.session.active.stage == "book"
             else "Go on to burn"
         )
         self.on.setProperty("kind", "" if left else "main")

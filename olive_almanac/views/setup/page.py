@@ -4,6 +4,7 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from olive_almanac.steps.requests import AddRecord, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
     controller_fields,
@@ -58,7 +59,7 @@ class SetUpPage(StationPage):
         self.machine_form.extra.addLayout(
             row(self.changed, self.focus_test, self.safety, None, gap=close(5, 8))
         )
-        self.checklist = ChecklistPage(self.session, window.outside.now)
+        self.checklist = ChecklistPage(self.session, window.services.now)
         self.checklist.forms_asked.connect(lambda: self.show_part(self.forms))
         self.checklist.done_asked.connect(self._go_on)
         whole = QVBoxLayout(self)
@@ -101,42 +102,56 @@ class SetUpPage(StationPage):
         else:
             (self.machine_form if self.presenter.new_machine else self.stock_form).focus_first()
 
-    def heard(self, what: str) -> None:
-        if what == "shelf":
-            asked = self.verdicts.question.isVisible()
-            self.verdicts.refresh()
-            if asked and self.session.permission.allowed:
-                self.show_part(self.checklist)  # the shop has just decided
-        if what == "subject":
-            if self.session.subject.machine and not self.presenter.new_machine:
-                self.presenter.leave_new("machine")
-            self.show_forms()
-        if what in ("subject", "desk") and not self.checklist.isHidden():
+    def catalogue_changed(self) -> None:
+        asked = self.verdicts.question.isVisible()
+        self.verdicts.refresh()
+        if asked and self.session.permission.allowed:
+            self.show_part(self.checklist)  # the shop has just decided
+
+    def subject_changed(self) -> None:
+        if self.session.subject.machine and not self.presenter.new_machine:
+            self.presenter.leave_new("machine")
+        self.show_forms()
+        self.trials_changed()
+
+    def trials_changed(self) -> None:
+        if not self.checklist.isHidden():
             self.checklist.show_checklist()
 
-    def lead_to_notes(self) -> None:
-        """Once the first machine is kept, go on to the old notes that are for it."""
-        self._notes_next = True
-        self.machine_form.done.setText("Your notes come next.")
+    def take(self, request: Request) -> None:
+        if isinstance(request, AddRecord):
+            self.begin_new(request.form)
+            if request.then_notes:  # once the machine is kept, go on to the notes that are for it
+                self._notes_next = True
+                self.machine_form.done.setText("Your notes come next.")
 
     def begin_new(self, form: str) -> None:
         self._notes_next = False
         self.machine_form.done.setText("")
         self.show_part(self.forms)
         self.presenter.begin_new(form)
-        (self.machine_form if form == "machine" else self.stock_form).focus_first()
+        self._form(form).focus_first()
+
+    def _form(self, form: str):
+        if form == "machine":
+            return self.machine_form
+        return self.stock_form
 
     def show_forms(self) -> None:
-        machine, stock, shelf = self.presenter.machine, self.presenter.stock, self.session.shelf
+        machine, stock, catalogue = (
+            self.presenter.machine,
+            self.presenter.stock,
+            self.session.catalogue,
+        )
         self.machine_form.show_fields(
             self._machine_fields(machine),
             machine.name
             if machine
             else "Your machine"
-            if not shelf.machines
+            if not catalogue.machines
             else "Another machine",
             "Keep these changes" if machine else "Add this machine",
-            can_leave=self.presenter.new_machine and bool(shelf.machines),
+            can_leave=self.presenter.new_machine and bool(catalogue.machines),
             can_add=machine is not None,
         )
         self.stock_form.show_fields(
@@ -144,10 +159,10 @@ class SetUpPage(StationPage):
             stock.short_name
             if stock
             else "Your first stock"
-            if not shelf.stocks
+            if not catalogue.stocks
             else "Another stock",
             "Keep these changes" if stock else "Add this stock",
-            can_leave=self.presenter.new_stock and bool(shelf.stocks),
+            can_leave=self.presenter.new_stock and bool(catalogue.stocks),
             can_add=stock is not None,
         )
         self.verdicts.refresh(shown=stock is not None)
@@ -218,8 +233,11 @@ class SetUpPage(StationPage):
             self.show_part(self.checklist)
 
     def _go_on(self) -> None:
-        desk = self.session.desk
-        self.main_window.go("Plan" if desk is None or desk.stage == "book" else "Burn")
+        active = self.session.active
+        if active is None or active.stage == "book":
+            self.main_window.navigate("plan")
+        else:
+            self.main_window.navigate("burn")
 
     def main_action(self) -> None:
         if not self.checklist.isHidden():

@@ -53,12 +53,11 @@ class VerdictPanel(QWidget):
             look = {"opacity": stock.opacity, "colour": stock.colour}
             told: dict[str, list[str]] = {}
             for task, word in TASKS:
-                told.setdefault(verdict_of(entry, source=source, task=task, **look), []).append(
-                    word.lower()
-                )
-            for verdict, tasks in told.items():
+                verdict = verdict_of(entry, source=source, task=task, **look)
+                told.setdefault(verdict.phrase, []).append(word.lower())
+            for phrase, tasks in told.items():
                 self.lines.addWidget(
-                    label(f"{', '.join(tasks)}: {verdict}".capitalize(), "ui", wrap=True)
+                    label(f"{', '.join(tasks)}: {phrase}".capitalize(), "ui", wrap=True)
                 )
         self.lines.addWidget(label(f"Gives off {entry.gives_off}.", "small", "second", wrap=True))
         if entry.advice:

@@ -1,0 +1,124 @@
+"""olive-almanac book: find settings, note burns, take in and save the book."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from olive_almanac.cli.console import add_json, add_library, say
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.formats.station_files import write_entries, write_entry
+from olive_almanac.steps.book import STATE_WORDS, BookPresenter, clip_text
+from olive_almanac.steps.files import write_file
+from olive_almanac.steps.find import find_entries
+from olive_almanac.steps.ports import Library
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.share import merge_work, take_in_work, write_book_work
+
+__all__ = ["add_arguments", "run"]
+
+MOST_FOUND = 50
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("--find", default="", help="any words, sizes, units")
+    parser.add_argument("--confirm", metavar="ENTRY", help="note a confirming burn of this entry")
+    parser.add_argument("--failed", metavar="ENTRY", help="note that this entry failed")
+    parser.add_argument(
+        "--write", metavar="ENTRY", help="write this entry with its machine and stock into a file"
+    )
+    parser.add_argument("--out", type=Path, help="the file of --write")
+    parser.add_argument(
+        "--save",
+        type=Path,
+        metavar="FILE",
+        help="save the book: .pdf printed, .csv a table, .json the whole library",
+    )
+    parser.add_argument(
+        "--take-in",
+        type=Path,
+        metavar="FILE",
+        help="merge another library: a .json file, or its folder",
+    )
+    add_json(parser)
+    add_library(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Open the book and do what was asked; without anything asked, find."""
+    session = Session(today=services.today)
+    store = services.open_library(library)
+    try:
+        session.attach(store)
+        for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
+            if uid:
+                _note_proof(session, uid, passed=passed)
+        if arguments.take_in:
+            print(_taken_in(store, arguments.take_in, services))
+        elif arguments.save:
+            print("\n".join(write_book_work(session, arguments.save)))
+        elif arguments.write:
+            _write_entry(session, arguments.write, arguments.out)
+        else:
+            _find(arguments, session)
+    finally:
+        store.close()
+    return 0
+
+
+def _find(arguments: argparse.Namespace, session: Session) -> None:
+    found = find_entries(session.catalogue, arguments.find, session.today(), most=MOST_FOUND)
+    words = "Nothing in the book fits these words."
+    if found:
+        words = "\n".join(
+            f"{clip_text(one.entry, one.machine, one.stock, one.state, 'mm/s')}  [{one.entry.uid}]"
+            for one in found
+        )
+    rows = [
+        (one.entry, one.machine, one.stock, STATE_WORDS[one.state][0].lower(), one.reason)
+        for one in found
+    ]
+    say(arguments, words, write_entries(rows))
+
+
+def _taken_in(store: Library, path: Path, services: CommandServices) -> str:
+    """Merge another library and return what was taken in, in words."""
+    if path.is_dir():
+        work = merge_work(store, lambda: services.open_library(path))
+    else:
+        work = take_in_work(store, path)
+    (merged,) = work
+    lines = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts]
+    return "\n".join([merged.says, *lines])
+
+
+def _entry(session: Session, uid: str) -> Entry | None:
+    return session.catalogue.entry_by_uid.get(uid)
+
+
+def _write_entry(session: Session, uid: str, out: Path | None) -> None:
+    entry = _entry(session, uid)
+    if entry is None:
+        raise BadFile(f"The book has no entry “{uid}”.")
+    if out is None:
+        raise BadFile("Name the file to write with --out.")
+    machine, stock = (
+        session.catalogue.machine(entry.machine_uid),
+        session.catalogue.stock(entry.stock_uid),
+    )
+    if machine is None or stock is None:
+        raise BadFile(f"The library lacks the machine or the stock of “{uid}”.")
+    write_file(out, write_entry(entry, machine, stock).encode())
+    print(f"Written: {out}")
+
+
+def _note_proof(session: Session, uid: str, *, passed: bool) -> None:
+    entry = _entry(session, uid)
+    if entry is None:
+        raise BadFile(f"The book has no entry “{uid}”. olive-almanac book --find lists them.")
+    session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
+    if not BookPresenter(session).confirm(passed=passed):
+        raise BadFile(session.problem)

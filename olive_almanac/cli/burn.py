@@ -1,0 +1,61 @@
+"""olive-almanac burn: a trial on the stand-in bench, with what an eye and a phone would see."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Iterable
+from pathlib import Path
+
+from olive_almanac.cli.console import add_json, load_trial, say
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.units import count_text, duration_text
+from olive_almanac.formats.station_files import write_readings
+from olive_almanac.steps.files import write_file
+from olive_almanac.steps.lettering import letters
+from olive_almanac.steps.ports import BurntCell
+
+__all__ = ["add_arguments", "run"]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("trial", type=Path)
+    parser.add_argument("--bench", default="stand-in", choices=("stand-in",))
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--no-photo", action="store_true", help="take no photo of the burnt coupon")
+    parser.add_argument("--out", type=Path, required=True)
+    add_json(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Burn the trial and write what was seen, the truth behind it, the log and a photo."""
+    trial = load_trial(arguments.trial)
+    bench = services.make_bench(arguments.seed)
+    burnt = list(bench.burn(trial))
+    out: Path = arguments.out
+    seen = write_readings(trial.id, [one.seen for one in burnt])
+    write_file(out / "seen.json", seen)
+    write_file(out / "truth.json", json.dumps(bench.truth(trial), indent=1) + "\n")
+    write_file(out / "log.txt", _log(burnt))
+    seconds, flares = sum(one.seconds for one in burnt), sum(one.flared for one in burnt)
+    words = (
+        f"{count_text(len(burnt), 'cell')} burnt in {duration_text(seconds)}, {flares} flared up. "
+        f"What an eye would see is in {out / 'seen.json'}."
+    )
+    if not arguments.no_photo:
+        write_file(out / "photo.jpg", bench.photograph(trial, letters()))
+        words += f" A phone’s photo is in {out / 'photo.jpg'}."
+    say(arguments, words, seen)
+    return 0
+
+
+def _log(burnt: Iterable[BurntCell]) -> str:
+    clock, lines = 0.0, []
+    for one in burnt:
+        clock += one.seconds
+        line = f"{clock:10.2f} s  {one.cell} burnt"
+        if one.flared:
+            line += ", flared up"
+        lines.append(line)
+    return "\n".join(lines) + "\n"

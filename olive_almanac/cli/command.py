@@ -1,0 +1,101 @@
+"""The command line: one verb per act of a station, JSON in and out.
+
+Exit 0 done; 1 could not (one sentence on stderr); 2 wrong usage.  Only the verb that is asked for
+is loaded, so that the window opens as quickly as it can.
+"""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from types import ModuleType
+
+from olive_almanac import __version__
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.steps.stations import STATIONS, Verb
+
+__all__ = ["main", "parser"]
+
+OF_THE_PROGRAM = (
+    Verb(
+        "demo",
+        "open the window on a fresh copy of the demo shop; without a screen, work through it",
+    ),
+    Verb("restore", "put the newest good backup of a damaged library in place"),
+)
+VERBS = (*(verb for station in STATIONS for verb in station.verbs), *OF_THE_PROGRAM)
+
+
+def _module(verb: str) -> ModuleType:
+    return importlib.import_module(f"olive_almanac.cli.{verb}")
+
+
+def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
+    """Return the parser; of the verbs not in `only` it knows no more than name and help."""
+    top = argparse.ArgumentParser(
+        prog="olive-almanac",
+        description=(
+            "Plan laser test coupons, read them, decide, keep the book. Without a verb the "
+            "window opens."
+        ),
+    )
+    top.add_argument("--version", action="version", version=f"olive-almanac {__version__}")
+    top.add_argument(
+        "--library",
+        metavar="PLACE",
+        help=(
+            "folder of the library, or postgresql://user@host/name of a shared one (default: the "
+            "data folder of the desktop)"
+        ),
+    )
+    verbs = top.add_subparsers(dest="verb", metavar="VERB")
+    for verb in VERBS:
+        sub = verbs.add_parser(verb.name, help=verb.help)
+        if only is None or verb.name in only:
+            _module(verb.name).add_arguments(sub)
+    return top
+
+
+def main(argv: Sequence[str], services: CommandServices) -> int:
+    """Run one verb and return the exit status."""
+    try:
+        arguments = parser(only=argv).parse_args(_with_negative_levels(argv))
+    except SystemExit as leaving:
+        return int(leaving.code or 0)
+    try:
+        return _run(arguments, services)
+    except AlmanacError as problem:
+        print(f"olive-almanac: {problem}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        return 1
+
+
+def _run(arguments: argparse.Namespace, services: CommandServices) -> int:
+    library: Path
+    if arguments.library:
+        library = services.place_of(arguments.library)
+    else:
+        library = services.default_library()
+    if arguments.verb is None:
+        return services.open_window(library)
+    status: int = _module(arguments.verb).run(arguments, services, library)
+    return status
+
+
+def _with_negative_levels(argv: Sequence[str]) -> list[str]:
+    """Join `--focus -2:2:5` into one word, for argparse takes what begins with a minus for an
+    option.
+    """
+    joined: list[str] = []
+    for word in argv:
+        negative = word[:1] in "-−" and word[1:2].isdigit()
+        if negative and joined and joined[-1].startswith("--") and "=" not in joined[-1]:
+            joined[-1] += f"={word}"
+        else:
+            joined.append(word)
+    return joined

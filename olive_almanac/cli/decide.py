@@ -1,0 +1,164 @@
+"""olive-almanac decide: what trials and their readings decide, and what to burn next."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from olive_almanac.cli.console import add_json, add_library, dialled, load_trial, say, warn
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.deciding.decision import Decision, Pick, aim_word
+from olive_almanac.core.errors import BadFile, OutOfRange
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import number_text
+from olive_almanac.formats.station_files import read_readings, write_decision, write_figures
+from olive_almanac.steps.decide import Basis, decide_trial, entry_of, question_of, work_out
+from olive_almanac.steps.files import read_text
+
+__all__ = ["add_arguments", "run"]
+
+USUAL_BATCH = 8  # cells that a decision proposes to burn next
+Pairs = list[tuple[Trial, tuple[Reading, ...]]]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("files", type=Path, nargs="+", metavar="TRIAL READINGS")
+    parser.add_argument("--aim", choices=("quickest", "cleanest", "widest"), default="quickest")
+    parser.add_argument(
+        "--target", type=float, help="cut: probability 0.5 to 0.999; else: wanted lightness L*"
+    )
+    parser.add_argument(
+        "--next",
+        type=int,
+        metavar="K",
+        help="name up to K cells to burn next, also when there is a pick",
+    )
+    parser.add_argument("--enter", action="store_true", help="write the pick into the book")
+    add_json(parser)
+    add_library(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Decide from the readings, tell it, and write the pick into the book where asked."""
+    pairs = _pairs(arguments.files)
+    _check_target(arguments.target, pairs[0][0])
+    told = _other_decision(pairs)
+    if told is not None:
+        say(arguments, *told)
+        return 0
+    decision = _decision(arguments, pairs)
+    pick = decision.pick(arguments.aim)
+    words = "\n".join(_lines(arguments, decision, pick, pairs[0][0]))
+    if arguments.enter and pick is not None:
+        words += "\n" + _enter(services, library, pick, decision, pairs)
+    say(arguments, words, write_decision(decision))
+    return 0
+
+
+def _pairs(files: Sequence[Path]) -> Pairs:
+    if len(files) % 2:
+        raise BadFile("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
+    pairs: Pairs = []
+    for trial_path, readings_path in zip(files[::2], files[1::2], strict=True):
+        trial = load_trial(trial_path)
+        readings, findings = read_readings(read_text(readings_path), readings_path.name, trial)
+        warn(findings)
+        pairs.append((trial, readings))
+    first = pairs[0][0]
+    for trial, _ in pairs[1:]:
+        if _subject(trial) != _subject(first):
+            raise BadFile(
+                f"{trial.name} is about another machine, stock or task than {first.name}."
+            )
+    return pairs
+
+
+def _subject(trial: Trial) -> tuple[str, str, str]:
+    return trial.machine.name, trial.stock.label, trial.task
+
+
+def _check_target(target: float | None, trial: Trial) -> None:
+    if target is None:
+        return
+    if trial.task == "cut" and not 0.5 <= target <= 0.999:
+        raise OutOfRange("Target", target, "a probability from 0.5 to 0.999")
+    if trial.task != "cut" and not 0 <= target <= 100:
+        raise OutOfRange("Target", target, "a lightness L* from 0 to 100")
+
+
+def _other_decision(pairs: Pairs) -> tuple[str, str] | None:
+    """Return what a focus, kerf or greyscale trial decides, in words and as JSON; None where a
+    setting is asked for.
+    """
+    question = question_of(pairs[-1][0])
+    if question == "setting":
+        return None
+    _, found = next(iter(work_out(Basis(pairs))))
+    if isinstance(found, str):
+        return f"Not decided yet: {found}", write_figures(question, found)
+    return found.says, write_figures(question, found)
+
+
+def _decision(arguments: argparse.Namespace, pairs: Pairs) -> Decision:
+    chance = lightness = None
+    if pairs[0][0].task == "cut":
+        chance = arguments.target
+    else:
+        lightness = arguments.target
+    count = max(1, arguments.next or USUAL_BATCH)
+    decision, _ = decide_trial(pairs, target=chance, lightness=lightness, count=count)
+    if arguments.next is not None:
+        return replace(decision, next_cells=decision.next_cells[: max(0, arguments.next)])
+    return decision
+
+
+def _lines(
+    arguments: argparse.Namespace, decision: Decision, pick: Pick | None, trial: Trial
+) -> list[str]:
+    lines = [decision.says]
+    if pick is not None:
+        lines.append(
+            f"{aim_word(pick.aim, trial.task)}: {dialled(pick.setting)}, "
+            f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed."
+        )
+    if arguments.next:
+        for setting in decision.next_cells:
+            lines.append(f"Next: {dialled(setting)}, focus {number_text(setting.focus_mm)} mm")
+    return lines
+
+
+def _enter(
+    services: CommandServices, folder: Path, pick: Pick, decision: Decision, pairs: Pairs
+) -> str:
+    """Write a pick into the book, with machine and stock where the library lacks them; returns what
+    was done.
+    """
+    trial = pairs[-1][0]
+    library = services.open_library(folder)
+    try:
+        machine = next((m for m in library.machines() if m.name == trial.machine.name), None)
+        stock = next((s for s in library.stocks() if s.label == trial.stock.label), None)
+        if machine is None:
+            machine = replace(trial.machine, uid=trial.machine.uid or _slug(trial.machine.name))
+            library.save_machine(machine, "came with a decision")
+        if stock is None:
+            stock = replace(trial.stock, uid=trial.stock.uid or _slug(trial.stock.label))
+            library.save_stock(stock, "came with a decision")
+        uid = f"{machine.uid}-{stock.uid}-{trial.task}"
+        written = services.today().isoformat()
+        entry = entry_of(
+            pick, decision, pairs, uid=uid, written=written, machine=machine, stock=stock
+        )
+        library.save_entry(entry, f"chosen from {trial.name}")
+    finally:
+        library.close()
+    return f"Written into the book as {uid}: on trial until 3 confirming burns pass."
+
+
+def _slug(text: str) -> str:
+    letters = (letter if letter.isalnum() else " " for letter in text.casefold())
+    return "-".join("".join(letters).split())

@@ -1,0 +1,20 @@
+"""olive-almanac demo: the window on a fresh copy of the demo shop."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from olive_almanac.cli.services import CommandServices
+
+__all__ = ["add_arguments", "run"]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("--out", type=Path, help="folder for the pictures when there is no screen")
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Open the demo shop, or work through it where there is no screen."""
+    return services.open_demo(arguments.out)

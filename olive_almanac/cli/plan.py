@@ -1,0 +1,179 @@
+"""olive-almanac plan: a trial with its files, from the same form as the Plan station."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from olive_almanac.cli.console import add_json, load_machine, load_stock, numbers, say, warn
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.design.choices import TrialChoices
+from olive_almanac.core.design.kinds.kind import all_kinds
+from olive_almanac.core.design.plan import TrialPlan, energy_unit, plan_trial
+from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.errors import Finding
+from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.records.factors import FACTORS
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import TASKS
+from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.records.trial import ORDERS
+from olive_almanac.core.units import count_text, duration_text, number_text
+from olive_almanac.formats.station_files import write_trial
+from olive_almanac.steps.lettering import letters
+from olive_almanac.steps.permission import engraves, permission_for
+from olive_almanac.steps.plan.form import choice_from, levels_from
+from olive_almanac.steps.trial_files import write_trial_files
+
+__all__ = ["add_arguments", "run"]
+
+UNIT = "mm/s"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument(
+        "--kind",
+        choices=[kind.id for kind in all_kinds() if kind.by_choice],
+        default="grid",
+        help="kind of trial (default: a power x speed grid)",
+    )
+    parser.add_argument("--machine", type=Path, required=True)
+    parser.add_argument("--stock", type=Path, required=True)
+    parser.add_argument("--task", choices=TASKS, required=True)
+    for factor in FACTORS:
+        parser.add_argument(f"--{factor.id}", help=factor.typed)
+    parser.add_argument("--repeats", help="repeats of a confirm run")
+    parser.add_argument("--cell", help="side of a cell, mm")
+    parser.add_argument("--gap", help="gap between cells, mm")
+    parser.add_argument("--rest", help="rest between cells, s")
+    parser.add_argument(
+        "--order",
+        choices=ORDERS,
+        help="low energy first (default), or row by row, or column by column",
+    )
+    parser.add_argument("--turn", action="store_true", help="lay the long side the other way")
+    parser.add_argument(
+        "--sheet",
+        help="size of the sheet, WxH in mm: the coupon is laid into its lower left corner",
+    )
+    parser.add_argument(
+        "--clamp",
+        action="append",
+        default=[],
+        help="a clamp on the sheet, from X,Y to X,Y: X,Y,X,Y in mm",
+    )
+    parser.add_argument("--no-labels", action="store_true", help="burn no labels")
+    parser.add_argument("--no-marks", action="store_true", help="burn no photo marks")
+    parser.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
+    parser.add_argument("--name", default="", help="name of the coupon")
+    parser.add_argument(
+        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+    )
+    parser.add_argument("--out", type=Path, required=True)
+    add_json(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Plan the trial, write its files and tell what it will take."""
+    machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
+    plan = _planned(arguments, machine, stock, services.today().isoformat())
+    for _ in write_trial_files(plan.trial, arguments.out):
+        pass  # only a window shows how far it is
+    warn(
+        [
+            Finding("refused", one.cell.id, f"{one.cell.id} is left out. {one.why}")
+            for one in plan.refused
+        ]
+    )
+    mind = _permission(arguments, machine, stock).mind
+    remarks = (mind, *plan.remarks) if mind else plan.remarks
+    warn([Finding("mind", plan.trial.name, words) for words in remarks])
+    say(arguments, f"{_in_short(plan)}. Written into {arguments.out}.", write_trial(plan.trial))
+    return 0
+
+
+def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made: str) -> TrialPlan:
+    choices = _choices(arguments, machine, stock)
+    name = arguments.name or f"Coupon of {made}"
+    return plan_trial(
+        machine,
+        stock,
+        arguments.task,
+        choices,
+        permission=_permission(arguments, machine, stock),
+        trial_id=_trial_id(name, made, choices),
+        name=name,
+        made=made,
+        lettering=letters(),
+        engraves=engraves(machine, stock),
+        limit=flare_limit_of(stock),
+        settle=not arguments.at,
+    )
+
+
+def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Permission:
+    rules = {}
+    if arguments.we_burn_it:
+        rules[stock.family] = True
+    return permission_for(machine, stock, arguments.task, rules)
+
+
+def _choices(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> TrialChoices:
+    """The suggested choices with what was asked for in their place."""
+    suggested = suggest_levels(
+        machine,
+        stock,
+        arguments.task,
+        kind=arguments.kind,
+        lettering=letters(),
+        engraves=engraves(machine, stock),
+    ).choices
+    changes: dict[str, Any] = {}
+    for factor in FACTORS:
+        text = getattr(arguments, factor.id)
+        if text:
+            changes[factor.field] = levels_from({factor.id: text}, factor, UNIT, varied=False)
+    for key in ("cell", "gap", "rest", "order", "repeats"):
+        text = getattr(arguments, key)
+        if text is not None:
+            choice, value = choice_from(key, text)
+            changes[choice] = value
+    return _placed(arguments, replace(suggested, **changes))
+
+
+def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoices:
+    placed = replace(
+        choices,
+        turned=arguments.turn,
+        labels=not arguments.no_labels,
+        fiducials=not arguments.no_marks,
+    )
+    if arguments.sheet:
+        size = arguments.sheet.replace("×", "x").replace("x", ",")
+        width, height = numbers(size, "Sheet", 2)
+        clamps = tuple(numbers(clamp, "Clamp", 4) for clamp in arguments.clamp)
+        sheet = Sheet(width, height, clamps_mm=clamps)  # type: ignore[arg-type]
+        placed = replace(placed, sheet=sheet, sheet_number=0, place=(0.0, 0.0))
+    if arguments.at:
+        x, y = numbers(arguments.at, "Place", 2)
+        placed = replace(placed, place=(x, y))
+    return placed
+
+
+def _trial_id(name: str, made: str, choices: object) -> str:
+    """An id that is the same for the same plan on the same day."""
+    return f"coupon-{made}-{hashlib.sha256(f'{name}{choices}'.encode()).hexdigest()[:8]}"
+
+
+def _in_short(plan: TrialPlan) -> str:
+    trial, (low, high) = plan.trial, plan.energy_range
+    width, height = trial.coupon.width_mm, trial.coupon.height_mm
+    return (
+        f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, "
+        f"{width:g} x {height:g} mm, {number_text(low, 2)} to {number_text(high, 2)} "
+        f"{energy_unit(trial.task)}"
+    )

@@ -1,0 +1,80 @@
+"""What is kept of a trial's run: what burnt, what is in doubt, what happened, and the photos."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from olive_almanac.core.records.entry import Room
+from olive_almanac.core.records.reading import Reading
+
+__all__ = ["CellBurn", "KeptPhoto", "RunEvent", "RunRecord", "Side"]
+
+Side = Literal["front", "back"]
+
+
+@dataclass(frozen=True)
+class CellBurn:
+    """One cell that burnt: whether it flared up, and what an eye would see where a stand-in tells
+    it.
+    """
+
+    flared: bool = False
+    seen: Reading | None = None
+
+
+@dataclass(frozen=True)
+class RunEvent:
+    """A flare-up or smoke during the run, and whether it was answered by a hold."""
+
+    kind: str
+    cell: str
+    answered: bool
+
+
+@dataclass(frozen=True)
+class KeptPhoto:
+    """A photo of one side: under which name it is kept, what it was called, the day, the corners
+    picked by hand (pixels), what was said of it, and what it showed of each cell.
+    """
+
+    name: str
+    source: str = ""
+    at: str = ""
+    corners: tuple[tuple[float, float], ...] = ()
+    says: tuple[str, ...] = ()
+    cells: tuple[dict[str, Any], ...] = field(default=(), hash=False)
+
+
+@dataclass(frozen=True)
+class RunRecord:
+    """A run as far as it is known.
+
+    `by` names what burnt it ("stand-in", "machine", a port), empty before; `marks` is "begun" once
+    labels and photo marks were sent; `maybe` are cells that may be half burnt, `left_out` those
+    that will not be burnt; `interrupted` says why it ended before its time.
+    """
+
+    by: str = ""
+    started: str = ""
+    marks: str = ""
+    cells: dict[str, CellBurn] = field(default_factory=dict, hash=False)
+    maybe: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ()
+    interrupted: str = ""
+    complete: bool = False
+    events: tuple[RunEvent, ...] = ()
+    log: tuple[str, ...] = ()
+    photos: dict[str, KeptPhoto] = field(default_factory=dict, hash=False)  # by side
+    ticks: dict[str, str] | None = field(default=None, hash=False)  # checklist lines: when
+    room: Room | None = None
+    extra: dict[str, object] = field(default_factory=dict, hash=False)
+
+    @property
+    def gone(self) -> frozenset[str]:
+        """The cells that are not to be burnt any more."""
+        return frozenset((*self.cells, *self.maybe, *self.left_out))
+
+    @property
+    def on_stand_in(self) -> bool:
+        return self.by == "stand-in"

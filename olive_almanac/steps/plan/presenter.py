@@ -1,0 +1,489 @@
+"""Plan: the choices of a trial in the operator's words, the trial they make, where it lies, and the
+files it sends out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from typing import Protocol
+
+from olive_almanac.core.deciding.outlook import Outlook, expect
+from olive_almanac.core.design.choices import TrialChoices, choices_of
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.design.plan import NoRoom, TrialPlan, plan_trial, room_for, sheet_on_bed
+from olive_almanac.core.design.suggest import Suggestion, flare_limit_of
+from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.placing.fiducials import coupon_set
+from olive_almanac.core.placing.room import Room
+from olive_almanac.core.records.factors import Factor, factor_of
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import AIRS, Setting
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.decide import decide_trial
+from olive_almanac.steps.lettering import letters
+from olive_almanac.steps.permission import engraves
+from olive_almanac.steps.plan.fixes import Fix, what_fits
+from olive_almanac.steps.plan.form import (
+    choices_from,
+    clamps_text,
+    levels_from,
+    levels_text,
+    texts_of,
+)
+from olive_almanac.steps.plan.suggestion import cells_asked_for, suggestion_for
+from olive_almanac.steps.practise import cells_left
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.trial_files import (
+    TrialFiles,
+    WritingProgress,
+    burn_folder,
+    trial_files,
+    write_trial_files,
+)
+
+__all__ = ["PlanPresenter", "ShowsPlan"]
+
+Pairs = list[tuple[Trial, tuple[Reading, ...]]]
+FIRST_KIND = "grid"
+
+
+class ShowsPlan(Protocol):
+    def show_choices(self, texts: dict[str, str]) -> None: ...
+    def show_plan(self, plan: TrialPlan) -> None: ...
+    def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None: ...
+
+
+def _key_of(problem: AlmanacError) -> str:
+    """The field that a problem speaks of, empty where it is none."""
+    if isinstance(problem, OutOfRange):
+        return problem.key
+    return ""
+
+
+class PlanPresenter:
+    """Keeps the fields; every change makes the plan anew or says what is wrong with it and what
+    would fit.
+    """
+
+    def __init__(self, session: Session, view: ShowsPlan) -> None:
+        self.session, self._view = session, view
+        self.plan: TrialPlan | None = None
+        self.texts: dict[str, str] = {}
+        self.basis = ""
+        self.name = ""
+        self._base: TrialChoices | None = None
+        self._limit: FlareLimit | None = None
+
+    # -- where the choices come from ---------------------------------------------------------------
+
+    def start(self) -> None:
+        """Begin from the trial on the desk when it is not burnt yet, else from suggested levels."""
+        subject = self.session.subject
+        if subject.machine is None or subject.stock is None or not self.session.permission.allowed:
+            self.plan = None
+            return
+        self._limit = None
+        trial = self._unburnt_trial()
+        if trial is not None:
+            self.basis = f"as planned on {trial.made}"
+            self._attempt(lambda: self._take(choices_of(trial)))
+        else:
+            self.suggest(FIRST_KIND)
+
+    def _unburnt_trial(self) -> Trial | None:
+        """The trial on the desk while it can still be planned otherwise."""
+        active = self.session.active
+        if active is not None and not active.burnt and active.stage in ("plan", "burn"):
+            return active.trial
+        return None
+
+    def suggest(self, kind: Kind | None = None) -> None:
+        """Take the suggested levels for a kind of trial (the present one by default)."""
+
+        def take() -> None:
+            found = self._suggested(kind or self._kind)
+            self.basis = found.basis
+            self._take(found.choices)
+
+        self._attempt(take)
+
+    def _attempt(self, action: Callable[[], object]) -> None:
+        try:
+            action()
+        except AlmanacError as problem:
+            self.plan = None
+            self._view.show_problem(_key_of(problem), str(problem), ())
+
+    @property
+    def _kind(self) -> Kind:
+        kind = self.texts.get("kind", FIRST_KIND)
+        if kind_of(kind).by_choice:
+            return kind
+        return FIRST_KIND
+
+    @property
+    def _unit(self) -> str:
+        return self.session.preferences.speed_unit
+
+    def _ground(self) -> tuple[Machine, Stock]:
+        """Machine and stock of the subject, where both are known to be chosen."""
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        assert machine is not None and stock is not None
+        return machine, stock
+
+    def _suggested(self, kind: Kind) -> Suggestion:
+        machine, stock = self._ground()
+        found = suggestion_for(
+            kind,
+            machine,
+            stock,
+            self.session.subject.task,
+            catalogue=self.session.catalogue,
+            pairs=self.pairs,
+            limit=self.limit,
+            speed_unit=self._unit,
+            last=self.session.trials.last_of_kind(kind),
+        )
+        return replace(found, choices=self._on_sheet(found.choices))
+
+    def _on_sheet(self, choices: TrialChoices) -> TrialChoices:
+        """Lay the trial on the sheet in use, or on the first of the stock's sheets, in its lower
+        left corner.
+        """
+        stock = self.session.subject.stock
+        wanted = self.texts.get("sheet", "0")
+        if stock is None or not stock.sheets or wanted == "":
+            return choices
+        number = min(int(wanted), len(stock.sheets) - 1)
+        at = (0.0, 0.0)
+        if self._base is not None:
+            at = self._base.sheet_at_mm
+        return replace(
+            choices, sheet_number=number, sheet=stock.sheets[number], sheet_at_mm=at, place=at
+        )
+
+    @property
+    def pairs(self) -> Pairs:
+        """The read coupons of the subject."""
+        active = self.session.active
+        if active is not None:
+            return [pair for pair in active.pairs if pair[1]]
+        return []
+
+    @property
+    def limit(self) -> FlareLimit | None:
+        """The line energy above which this stock is expected to flare up."""
+        if self._limit is None and self.session.subject.stock is not None:
+            self._limit = flare_limit_of(self.session.subject.stock, self.pairs)
+        return self._limit
+
+    def plan_next(self, cells: Sequence[Setting]) -> None:
+        """Plan the very cells that a decision asks for."""
+
+        def take() -> None:
+            found = cells_asked_for(self._suggested(FIRST_KIND).choices, cells)
+            self.basis = found.basis
+            self._take(found.choices)
+
+        self._attempt(take)
+
+    def plan_at_focus(self, focus_mm: float) -> None:
+        """Plan a grid at the focus that was found."""
+        self.suggest(FIRST_KIND)
+        self.change("focus", number_text(round(focus_mm, 1)))
+
+    def next_work(self) -> Iterator[tuple[Setting, ...]]:
+        """Yield the cells that teach most, by the readings of the subject: for a worker."""
+        yield decide_trial(self.pairs)[0].next_cells
+
+    def _take(self, choices: TrialChoices) -> None:
+        self._base = choices
+        self.texts = texts_of(choices, self._unit)
+        self._view.show_choices(self.texts)
+        self.remake()
+
+    # -- changes -----------------------------------------------------------------------------------
+
+    def change(self, key: str, text: str) -> None:
+        self.texts[key] = text
+        self.remake()
+
+    def choose_kind(self, kind: Kind) -> None:
+        """Take the suggested levels of another kind of trial."""
+        self.suggest(kind)
+
+    def choose_factor(self, slot: str, factor_id: str) -> None:
+        """Let another factor vary up the side or along the foot; what stood there changes places or
+        is held.
+        """
+        other = "up"
+        if slot == "up":
+            other = "across"
+        old = factor_of(self.texts[slot])
+        if self.texts[other] == factor_id:
+            self.texts[other] = old.id
+        else:
+            self._hold(old)
+        self.texts[slot] = factor_id
+        self._vary(factor_of(factor_id))
+        self._view.show_choices(self.texts)
+        self.remake()
+
+    def _hold(self, factor: Factor) -> None:
+        """Hold a factor that varied: power at its highest level, others at their lowest."""
+        if not factor.is_number:
+            self.texts[factor.id] = self.texts[factor.id].rpartition(", ")[2]
+        elif factor.id == "power":
+            self.texts[factor.id] = self.texts[f"{factor.id}_to"]
+        else:
+            self.texts[factor.id] = self.texts[f"{factor.id}_from"]
+
+    def _vary(self, factor: Factor) -> None:
+        if not factor.is_number:
+            self.texts[factor.id] = ", ".join(AIRS)
+        elif "," not in self.texts[factor.id]:
+            self._widen(factor)
+
+    def _widen(self, factor: Factor) -> None:
+        """Give a factor that was held levels around its value."""
+        try:
+            value = float(factor.read(self.texts[factor.id], self._unit))
+        except AlmanacError:
+            return
+        reach = 1.0
+        if self.session.subject.machine is not None:
+            reach = self.session.subject.machine.rayleigh_mm
+        low, high = factor.around(value, reach)
+        self.texts |= {
+            f"{factor.id}_from": factor.write(low, self._unit),
+            f"{factor.id}_to": factor.write(high, self._unit),
+            f"{factor.id}_steps": str(factor.usual_steps),
+            f"{factor.id}_space": "even",
+        }
+
+    def choose_spacing(self, factor_id: str, spacing: str) -> None:
+        """Space the levels evenly, by ratio, or as a list that starts from the present levels."""
+        if spacing == "list" and self.plan is not None:
+            factor = factor_of(factor_id)
+            try:
+                levels = levels_from(self.texts, factor, self._unit, varied=True)
+                self.texts[f"{factor_id}_list"] = levels_text(factor, levels, self._unit)
+            except AlmanacError:
+                pass  # the fields are told as they stand
+        self.texts[f"{factor_id}_space"] = spacing
+        self._view.show_choices(self.texts)
+        self.remake()
+
+    def choose_sheet(self, number: str) -> None:
+        """Lay the coupon on another sheet ("" for the whole bed), near its lower left corner."""
+        stock = self.session.subject.stock
+        self.texts["sheet"] = number
+        if number and stock is not None:
+            self.texts["clamps"] = clamps_text(stock.sheets[int(number)].clamps_mm)
+            self.texts |= {"x": self.texts["sheet_x"], "y": self.texts["sheet_y"]}
+        self._view.show_choices(self.texts)
+        self.remake()
+
+    def turn(self) -> None:
+        """Lay the long side the other way."""
+        turned = "yes"
+        if self.texts["turned"]:
+            turned = ""
+        self.change("turned", turned)
+        self._view.show_choices(self.texts)
+
+    def to_corner(self, corner: str) -> None:
+        """Move the coupon to the free place nearest a corner of the sheet."""
+        if self.plan is None:
+            return
+        coupon = self.plan.trial.coupon
+        place = self.room.in_corner(coupon.width_mm, coupon.height_mm, corner)
+        if place is not None:
+            self._put(place)
+
+    def drag(self, x_mm: float, y_mm: float) -> None:
+        """Move the coupon to a place on the bed: drawn to edges nearby, then to the nearest place
+        that is free.
+        """
+        if self.plan is None:
+            return
+        coupon, room = self.plan.trial.coupon, self.room
+        size = (coupon.width_mm, coupon.height_mm)
+        place = room.nearest(*size, room.snapped(*size, (x_mm, y_mm)))
+        if place is not None:
+            self._put(place)
+
+    def nudge(self, dx_mm: float, dy_mm: float) -> None:
+        """Move the coupon by some millimetres, as far as there is room."""
+        if self.plan is None:
+            return
+        left, low, right, high = self.plan.trial.area_mm
+        box = (left + dx_mm, low + dy_mm, right + dx_mm, high + dy_mm)
+        if self.room.is_free(box):
+            self._put(box[:2])
+
+    def _put(self, place: tuple[float, float]) -> None:
+        """Lay the finished plan elsewhere; nothing else about it changes."""
+        assert self.plan is not None
+        if kind_of(self.plan.trial.kind).spread:
+            return
+        self.texts |= {"x": number_text(place[0], 5), "y": number_text(place[1], 5)}
+        trial = self.plan.trial
+        choices = {**trial.choices, "place": list(place)}
+        self.plan = replace(
+            self.plan, trial=replace(trial, on_sheet=Place(*place), choices=choices)
+        )
+        self._view.show_choices(self.texts)
+        self._view.show_plan(self.plan)
+
+    @property
+    def room(self) -> Room:
+        return room_for(self._ground()[0], self._choices())
+
+    @property
+    def ground(self) -> tuple[Machine, Stock, SheetOnBed | None] | None:
+        """What the coupon would lie on, also while it finds no room there; None while the choices
+        cannot be read.
+        """
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None or self._base is None:
+            return None
+        try:
+            return machine, stock, sheet_on_bed(self._choices())
+        except AlmanacError:
+            return None
+
+    def _choices(self) -> TrialChoices:
+        assert self._base is not None
+        return choices_from(self.texts, self._unit, self._base, self.session.subject.stock)
+
+    # -- the plan ----------------------------------------------------------------------------------
+
+    def remake(self) -> None:
+        """Make the plan anew from the fields, or say what is wrong with them."""
+        subject = self.session.subject
+        if subject.machine is None or subject.stock is None or self._base is None:
+            return
+        try:
+            self.plan = self._planned(self._choices())
+        except AlmanacError as problem:
+            self.plan = None  # an old grid beside an error would mislead
+            fixes: tuple[Fix, ...] = ()
+            if isinstance(problem, NoRoom):
+                fixes = what_fits(self.texts, subject.stock.sheets, self._would_fit)
+            self._view.show_problem(_key_of(problem), str(problem), fixes)
+        else:
+            place = self.plan.trial.on_sheet or Place(0.0, 0.0)
+            self.texts |= {"x": number_text(place.x_mm, 5), "y": number_text(place.y_mm, 5)}
+            self._view.show_plan(self.plan)
+
+    def _planned(self, choices: TrialChoices) -> TrialPlan:
+        machine, stock = self._ground()
+        before = self._unburnt_trial()
+        if before is not None:
+            trial_id, self.name = before.id, before.name
+        else:
+            number = self.session.trials.next_number()
+            trial_id = f"coupon-{number:04d}-{self.session.new_id()}"
+            self.name = f"Coupon {number:04d}"
+            choices = replace(choices, marks_set=coupon_set(number))
+        planned = plan_trial(
+            machine,
+            stock,
+            self.session.subject.task,
+            choices,
+            permission=self.session.permission,
+            trial_id=trial_id,
+            name=self.name,
+            made=self.session.today().isoformat(),
+            lettering=letters(),
+            engraves=engraves(machine, stock),
+            limit=self.limit,
+            settle=True,
+        )
+        self._check_budget(len(planned.trial.cells))
+        return planned
+
+    def _check_budget(self, cells: int) -> None:
+        """An exercise allows so many cells and no more."""
+        practice = self.session.practice
+        if practice is not None:
+            what = f"cells left of the exercise’s {practice.exercise.cells}"
+            check_number("Number of cells", cells, what, high=cells_left(self.session))
+
+    def _would_fit(self, fix: Fix) -> bool:
+        assert self._base is not None
+        texts, stock = {**self.texts, **fix.texts}, self.session.subject.stock
+        try:
+            self._planned(choices_from(texts, self._unit, self._base, stock))
+        except AlmanacError:
+            return False
+        return True
+
+    def take_fix(self, fix: Fix) -> None:
+        """Take a change that fits."""
+        self.texts |= fix.texts
+        self._view.show_choices(self.texts)
+        self.remake()
+
+    def outlook_work(self) -> Iterator[tuple[str, Outlook]] | None:
+        """Return the work that reckons what the plan is expected to show, for a worker; None where
+        there is no plan.
+        """
+        if self.plan is None:
+            return None
+        trial, pairs = self.plan.trial, self.pairs
+
+        def work() -> Iterator[tuple[str, Outlook]]:
+            yield trial.id, expect(trial, pairs)
+
+        return work()
+
+    # -- the files ---------------------------------------------------------------------------------
+
+    def write_work(self) -> Iterator[WritingProgress] | None:
+        """Return the work of writing the files, with how far it is: for a worker."""
+        if self.plan is None or self.session.library is None:
+            return None
+        trial = self.plan.trial
+        folder = burn_folder(self.session.store.folder, trial)
+        return write_trial_files(trial, folder, speed_unit=self._unit)
+
+    def written(self, trial: Trial) -> TrialFiles | None:
+        """Keep the very trial whose files have been written; the next station is Burn."""
+
+        def action() -> None:
+            self._keep_clamps(trial)
+            self.session.trials.keep(trial, "burn", "burn file written")
+
+        if self.session.attempt(action):
+            return trial_files(burn_folder(self.session.store.folder, trial))
+        return None
+
+    def write(self) -> TrialFiles | None:
+        """Write the files at once and keep the trial (for a caller without a window)."""
+        work = self.write_work()
+        if self.plan is None or work is None:
+            return None
+        trial = self.plan.trial
+        if self.session.attempt(lambda: list(work)):
+            return self.written(trial)
+        return None
+
+    def _keep_clamps(self, trial: Trial) -> None:
+        """Remember where this sheet is clamped."""
+        stock = self.session.subject.stock
+        if trial.sheet is None or stock is None or trial.sheet.number >= len(stock.sheets):
+            return
+        x, y = trial.sheet.x_mm, trial.sheet.y_mm
+        clamps = tuple((b[0] - x, b[1] - y, b[2] - x, b[3] - y) for b in trial.sheet.clamps_mm)
+        if stock.sheets[trial.sheet.number].clamps_mm != clamps:
+            sheets = list(stock.sheets)
+            sheets[trial.sheet.number] = replace(sheets[trial.sheet.number], clamps_mm=clamps)
+            self.session.shop.keep_stock(replace(stock, sheets=tuple(sheets)), "clamps noted")

@@ -1,0 +1,69 @@
+"""What one station asks of another, beyond being shown.  Values only; the page asked decides."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.trial import Kind
+
+__all__ = [
+    "AddRecord",
+    "BringInNotes",
+    "LookAtCell",
+    "PlanAtFocus",
+    "PlanCells",
+    "PlanKind",
+    "Request",
+    "ShowMenu",
+]
+
+
+@dataclass(frozen=True)
+class AddRecord:
+    """Set up: begin a new machine or stock; `then_notes` leads on to the old notes after it."""
+
+    form: Literal["machine", "stock"]
+    then_notes: bool = False
+
+
+@dataclass(frozen=True)
+class PlanKind:
+    """Plan: take the suggested levels of a kind of trial."""
+
+    kind: Kind
+
+
+@dataclass(frozen=True)
+class PlanCells:
+    """Plan: the very cells that a decision asks for."""
+
+    cells: tuple[Setting, ...]
+
+
+@dataclass(frozen=True)
+class PlanAtFocus:
+    """Plan: a grid at the focus that was found, mm below the top face."""
+
+    focus_mm: float
+
+
+@dataclass(frozen=True)
+class LookAtCell:
+    """Read: take a cell in hand."""
+
+    cell: str
+
+
+@dataclass(frozen=True)
+class BringInNotes:
+    """Book: open the dialog for old notes."""
+
+
+@dataclass(frozen=True)
+class ShowMenu:
+    """Book: open its menu."""
+
+
+Request = AddRecord | PlanKind | PlanCells | PlanAtFocus | LookAtCell | BringInNotes | ShowMenu

@@ -1,0 +1,135 @@
+"""The catalogue as state: every change of machines, stocks, entries and rules goes through here."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from datetime import date
+from typing import TYPE_CHECKING
+
+from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.steps.catalogue import ShopCatalogue
+from olive_almanac.steps.commands import Change
+from olive_almanac.steps.signal import Signal
+from olive_almanac.steps.snapshot import save_snapshot
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
+__all__ = ["Shop"]
+
+
+class Shop:
+    """Holds the catalogue and writes it.
+
+    Signals:
+        changed: the catalogue is another one now.
+    """
+
+    def __init__(self, session: Session, today: Callable[[], date]) -> None:
+        self._session, self._today = session, today
+        self.catalogue = ShopCatalogue()
+        self.changed = Signal()
+        self._due: tuple[ShopCatalogue, date, int] | None = None
+
+    def show(self, catalogue: ShopCatalogue) -> None:
+        """Take another catalogue; the subject's machine and stock are looked up in it anew."""
+        self.catalogue = catalogue
+        self._session.look_up_subject()
+        self.keep_snapshot()
+        self.changed.emit()
+        self._session.subject_changed.emit()
+
+    def keep_snapshot(self) -> None:
+        """Keep the picture for the next start: nothing lives there alone."""
+        with contextlib.suppress(CannotWrite):
+            save_snapshot(self._session.store.folder, self.catalogue)
+
+    def refresh(self) -> None:
+        """Read machines, stocks and rules again after a change and tell everybody; entries only
+        where all is read anew.
+        """
+        store = self._session.store
+        self.show(
+            replace(
+                self.catalogue,
+                machines=store.machines(),
+                stocks=store.stocks(),
+                rules=store.rules(),
+            )
+        )
+
+    def take_checks(self, checks: tuple[WeeklyCheck, ...]) -> None:
+        """Take what the weekly checks say now."""
+        if checks != self.catalogue.checks:
+            self.show(replace(self.catalogue, checks=checks))
+
+    def keep_stock(self, stock: Stock, why: str) -> None:
+        """Write a stock into the library and show it."""
+        self._session.store.save_stock(stock, why)
+        self.refresh()
+
+    def keep_entry(self, entry: Entry, why: str, label: str) -> None:
+        """Write an entry as an undoable change: undoing restores what the book said before."""
+        store = self._session.store
+        before = self.catalogue.entry_by_uid.get(entry.uid)
+
+        def do() -> None:
+            store.save_entry(entry, why)
+            self.show(self.catalogue.with_entries((entry,)))
+
+        def undo() -> None:
+            if before is None:
+                store.remove("entry", entry.uid, "undone: " + why)
+                self.show(self.catalogue.with_entries((), (entry,)))
+            else:
+                store.save_entry(before, "undone: " + why)
+                self.show(self.catalogue.with_entries((before,)))
+
+        self._session.undo_stack.push(Change(label, do, undo))
+
+    def keep_book(
+        self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, label: str
+    ) -> None:
+        """Write new stocks and entries as one undoable change: undoing hides them all again."""
+        store = self._session.store
+
+        def do() -> None:
+            store.save_book(stocks, entries, why, removed=False)
+            shown = self.catalogue.with_entries(entries)
+            self.show(replace(shown, stocks=store.stocks()))
+
+        def undo() -> None:
+            store.save_book(stocks, entries, "undone: " + why, removed=True)
+            shown = self.catalogue.with_entries((), entries)
+            self.show(replace(shown, stocks=store.stocks()))
+
+        self._session.undo_stack.push(Change(label, do, undo))
+
+    def keep_rule(self, family: str, *, burns: bool) -> None:
+        """Record the shop's own decision on a disputed family, as an undoable change."""
+        before = self.catalogue.rules.get(family)
+
+        def put(value: bool | None, why: str) -> None:
+            self._session.store.save_rule(family, value, why)
+            self.refresh()
+
+        def do() -> None:
+            put(burns, "decided by the shop")
+
+        def undo() -> None:
+            put(before, "undone" if before is None else "decided by the shop")
+
+        self._session.undo_stack.push(Change("the shop's rule", do, undo))
+
+    def due_count(self) -> int:
+        """Return how many entries are due again."""
+        catalogue, today = self.catalogue, self._today()
+        if self._due is None or self._due[0] is not catalogue or self._due[1] != today:
+            count = sum(catalogue.is_due(entry, today) for entry in catalogue.entries)
+            self._due = (catalogue, today, count)
+        return self._due[2]

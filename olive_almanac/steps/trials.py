@@ -1,0 +1,320 @@
+"""The trials as state: which is active, what is kept of it, and which others bear on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.records.entry import Entry, Room, Subject
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.steps.active import ActiveTrial, Coupons, used_on_sheet
+from olive_almanac.steps.ports import Library
+from olive_almanac.steps.signal import Signal
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
+__all__ = ["KeptTrial", "Trials", "checks_of"]
+
+KeptTrial = tuple[Trial, str, str]  # with its stage and when it was written
+MOST_APART = 0.35  # sd of ln energy up to which another subject's coupons are looked at
+MOST_RELATED = 4
+MOST_TESTS = 8
+MOST_CHECKS = 60
+
+
+def checks_of(library: Library, trials: Sequence[KeptTrial]) -> tuple[WeeklyCheck, ...]:
+    """Return what the weekly checks found that are read to the end; the newest ones only."""
+    weekly = [
+        trial
+        for trial, stage, _ in trials
+        if kind_of(trial.kind).weekly and stage in ("decide", "book")
+    ]
+    if not weekly:
+        return ()
+    from olive_almanac.core.deciding.weekly import follow_checks  # start-up: loads NumPy
+
+    return follow_checks([(trial, library.readings(trial.id)) for trial in weekly[-MOST_CHECKS:]])
+
+
+class Trials:
+    """Holds the active trial and writes what is learnt of it.
+
+    Signals:
+        changed: another trial is active, or more is known of it.
+    """
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self.active: ActiveTrial | None = None
+        self.changed = Signal()
+        self.kept: tuple[KeptTrial, ...] = ()
+        self._ticks: dict[str, str] = {}
+        self._room = Room()
+
+    # -- which trials there are --------------------------------------------------------------------
+
+    @property
+    def every(self) -> tuple[Trial, ...]:
+        """Every trial of the library, the oldest change first."""
+        return tuple(trial for trial, _, _ in self.kept)
+
+    def next_number(self) -> int:
+        return 1 + len(self.kept)
+
+    def of_subject(self, machine: Machine, stock: Stock) -> list[tuple[Trial, str]]:
+        """Return the trials of a machine and stock for the present task, with their stages."""
+        wanted = (machine.uid, stock.uid, self._session.subject.task)
+        return [
+            (trial, stage)
+            for trial, stage, _ in self.kept
+            if (trial.machine.uid, trial.stock.uid, trial.task) == wanted
+        ]
+
+    def _of_present_subject(self) -> list[tuple[Trial, str]]:
+        machine, stock = self._session.subject.machine, self._session.subject.stock
+        if machine is None or stock is None:
+            return []
+        return self.of_subject(machine, stock)
+
+    def last_of_kind(self, kind: str) -> Trial | None:
+        """Return the newest trial of the subject of that kind, or None."""
+        found = [trial for trial, _ in self._of_present_subject() if trial.kind == kind]
+        if found:
+            return found[-1]
+        return None
+
+    def _read(self, trials: Sequence[Trial]) -> Coupons:
+        """Trials with their readings; those without any are left out."""
+        pairs = ((trial, self._session.store.readings(trial.id)) for trial in trials)
+        return tuple((trial, readings) for trial, readings in pairs if readings)
+
+    def related_to(self, subject: Trial | Subject) -> Coupons:
+        """Return the read coupons that bear most on a subject and are not its own, the nearest
+        first and few.
+        """
+        machine, stock = subject.machine, subject.stock
+        if machine is None or stock is None:
+            return ()
+        near: list[tuple[float, Trial]] = []
+        for trial in self.every:
+            if trial.task != subject.task or not kind_of(trial.kind).teaches_setting:
+                continue
+            relation = kinship(machine, stock, trial.machine, trial.stock)
+            if relation.words and relation.energy_sd <= MOST_APART:
+                near.append((relation.energy_sd, trial))
+        nearest = sorted(near, key=lambda one: one[0])[:MOST_RELATED]
+        return self._read([trial for _, trial in nearest])
+
+    def weekly_checks(self) -> Coupons:
+        """Return the read weekly coupons of the subject, in the machine's present state."""
+        machine = self._session.subject.machine
+        if machine is None or self._session.library is None:
+            return ()
+        weekly = [
+            trial
+            for trial, _ in self._of_present_subject()
+            if kind_of(trial.kind).weekly and trial.machine.state == machine.state
+        ]
+        return self._read(weekly)
+
+    def focus_heights_mm(self) -> tuple[float, ...]:
+        """Return the heights that the focus tests of this machine, in its present state, found."""
+        machine = self._session.subject.machine
+        if machine is None or self._session.library is None:
+            return ()
+        tests = [
+            trial
+            for trial in self.every
+            if kind_of(trial.kind).asks == "focus"
+            and (trial.machine.uid, trial.machine.state) == (machine.uid, machine.state)
+        ]
+        if len(tests) < 2:
+            return ()
+        from olive_almanac.core.deciding.focus import decide_focus  # start-up: loads SciPy
+
+        store = self._session.store
+        found = (decide_focus(trial, store.readings(trial.id)) for trial in tests[-MOST_TESTS:])
+        return tuple(one.fit.focus_mm for one in found if one.decided and one.fit is not None)
+
+    def _earlier(self, trial: Trial) -> Coupons:
+        """Return the coupons read before this one that bear on the same subject, lot and machine
+        state.
+        """
+        same = (trial.stock.lot, trial.machine.state)
+        return self._read(
+            [
+                other
+                for other, _ in self.of_subject(trial.machine, trial.stock)
+                if other.id != trial.id and (other.stock.lot, other.machine.state) == same
+            ]
+        )
+
+    # -- which is active ---------------------------------------------------------------------------
+
+    def show(self, active: ActiveTrial | None) -> None:
+        """Take what is known of the active trial now, without telling anybody."""
+        self.active = active
+
+    def activate_newest(self) -> None:
+        """Make the newest trial of the subject the active one, or none."""
+        found = self._of_present_subject()
+        self.active = None
+        if found:
+            self.active = self._active(*found[-1])
+
+    def _active(self, trial: Trial, stage: str) -> ActiveTrial:
+        store = self._session.store
+        return ActiveTrial(
+            trial,
+            stage,
+            {reading.cell: reading for reading in store.readings(trial.id)},
+            store.run_of(trial.id) or RunRecord(),
+            self._earlier(trial),
+            self.related_to(trial),
+            {
+                who: {one.cell: one for one in readings}
+                for who, readings in store.other_readings(trial.id).items()
+            },
+        )
+
+    def open(self, trial_id: str) -> bool:
+        """Make a trial active by its id, with its machine, stock and task as the subject; False
+        where none is known.
+        """
+        found = next(
+            ((trial, stage) for trial, stage, _ in self.kept if trial.id == trial_id), None
+        )
+        if found is None:
+            return False
+        trial, stage = found
+        self._session.choose(machine=trial.machine.uid, stock=trial.stock.uid, task=trial.task)
+        if self._session.attempt(lambda: self.show(self._active(trial, stage))):
+            self.changed.emit()
+        return True
+
+    def evidence_of(self, entry: Entry) -> ActiveTrial | None:
+        """Return the trial behind an entry with its readings and run, or None while it cannot be
+        had.
+        """
+        library = self._session.library
+        if library is None or not entry.evidence.trial_ids:
+            return None
+        newest = entry.evidence.trial_ids[-1]
+        trial = next((one for one in self.every if one.id == newest), None)
+        if trial is None:
+            return None
+        try:
+            readings = {reading.cell: reading for reading in library.readings(trial.id)}
+            return ActiveTrial(trial, "book", readings, library.run_of(trial.id) or RunRecord())
+        except LibraryTrouble as problem:
+            self._session.tell(str(problem))
+            return None
+
+    # -- what is kept ------------------------------------------------------------------------------
+
+    def keep(self, trial: Trial, stage: str, why: str) -> None:
+        """Write a trial or its next stage into the library; where it is about the present subject
+        it becomes the active one.
+        """
+        kept = (trial, stage, self._session.store.save_trial(trial, stage, why))
+        others = [one for one in self.kept if one[0].id != trial.id]
+        self.kept = tuple(sorted([*others, kept], key=lambda one: one[2]))
+        subject = self._session.subject
+        if self.active is not None and self.active.trial.id == trial.id:
+            self.active = replace(self.active, trial=trial, stage=stage)
+        else:
+            fresh = ActiveTrial(trial, stage)
+            if not fresh.is_of(subject.machine, subject.stock, subject.task):
+                return
+            self.active = replace(
+                fresh, earlier=self._earlier(trial), related=self.related_to(trial)
+            )
+        self.changed.emit()
+        self._follow_checks(trial)
+
+    def _follow_checks(self, trial: Trial) -> None:
+        """Look again at what the weekly checks say after one of them was read."""
+        read = self.active is not None and self.active.stage != "read"
+        if read and kind_of(trial.kind).weekly:
+            self._session.shop.take_checks(checks_of(self._session.store, self.kept))
+
+    def _known(self) -> ActiveTrial:
+        assert self.active is not None
+        return self.active
+
+    def keep_run(self, run: RunRecord, why: str) -> None:
+        """Write what is known of the active trial's run."""
+        active = self._known()
+        self._session.store.save_run(active.trial.id, run, why)
+        self.active = replace(active, run=run)
+
+    @property
+    def ticks(self) -> dict[str, str]:
+        """What was ticked when on the checklist: kept with the active trial, or here until there is
+        one.
+        """
+        kept = None
+        if self.active is not None:
+            kept = self.active.run.ticks
+        if kept is not None:
+            return dict(kept)
+        return dict(self._ticks)
+
+    def keep_ticks(self, ticks: dict[str, str]) -> None:
+        """Keep what is ticked now."""
+        self._ticks = dict(ticks)
+        if self.active is not None:
+            self.keep_run(replace(self.active.run, ticks=ticks), "checklist")
+        self.changed.emit()
+
+    @property
+    def room(self) -> Room:
+        """The air of the room: as noted with the active trial, else as it was noted last."""
+        if self.active is not None and self.active.run.room is not None:
+            return self.active.run.room
+        return self._room
+
+    def keep_room(self, room: Room) -> None:
+        """Keep what the air of the room is now."""
+        self._room = room
+        if self.active is not None:
+            self.keep_run(replace(self.active.run, room=room), "air of the room")
+
+    def keep_reading(self, cell: str, reading: Reading | None) -> None:
+        """Write a reading of the active trial, or take the cell's reading back (None)."""
+        active = self._known()
+        store = self._session.store
+        readings = {key: value for key, value in active.readings.items() if key != cell}
+        if reading is None:
+            store.take_back_reading(active.trial.id, cell)
+        else:
+            store.save_reading(active.trial.id, reading, "read by " + reading.by)
+            readings[cell] = reading
+        self.active = replace(active, readings=readings)
+        self._follow_checks(active.trial)
+
+    def keep_others(self, who: str, readings: Sequence[Reading], why: str) -> None:
+        """Write what a second person, or the photo, saw on the active trial's cells."""
+        active = self._known()
+        self._session.store.save_readings(active.trial.id, readings, why, who=who)
+        seen = {**active.others.get(who, {}), **{one.cell: one for one in readings}}
+        self.active = replace(active, others={**active.others, who: seen})
+
+    def mark_used(self, trial: Trial) -> None:
+        """Note on the sheet under a burnt trial which area is used now."""
+        stock = self._session.catalogue.stock(trial.stock.uid)
+        if stock is None:
+            return
+        used = used_on_sheet(stock, trial)
+        if used is not None:
+            self._session.shop.keep_stock(used, f"{trial.name} burnt on it")

@@ -1,0 +1,62 @@
+"""Starting the application: fonts, the one window, and what happens to a fault of our own."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+import platformdirs
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from olive_almanac.views import theme
+from olive_almanac.views.services import WindowServices
+from olive_almanac.views.window import MainWindow
+
+__all__ = ["make_application", "report_fault", "run_window"]
+
+SWITCH_S = 0.0005  # how long one thread may hold on while another waits
+
+
+def make_application() -> QApplication:
+    """Return the application with our fonts loaded."""
+    sys.setswitchinterval(SWITCH_S)  # a worker gives way to the window at once
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(["olive-almanac"])
+    app.setApplicationName("olive-almanac")
+    app.setApplicationDisplayName("Olive Almanac")
+    theme.load_fonts()
+    return app
+
+
+def report_fault(
+    folder: Path, kind: type[BaseException], value: BaseException, trace: TracebackType | None
+) -> Path:
+    """Write our own fault into a report in the state folder and return where it lies."""
+    path = folder / "fault.txt"
+    folder.mkdir(parents=True, exist_ok=True)
+    path.write_text("".join(traceback.format_exception(kind, value, trace)), encoding="utf-8")
+    return path
+
+
+def run_window(folder: Path, services: WindowServices) -> int:
+    """Open the window on a library and run until it is closed."""
+    app = make_application()
+    window = MainWindow(folder, services)
+
+    def caught(
+        kind: type[BaseException], value: BaseException, trace: TracebackType | None
+    ) -> None:
+        path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
+        window.session.tell(
+            "Something went wrong in the program itself; what was recorded is safe. A report "
+            f"lies in {path}."
+        )
+
+    sys.excepthook = caught
+    window.show()
+    QTimer.singleShot(0, window.open_library)
+    return app.exec()

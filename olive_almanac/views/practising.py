@@ -1,0 +1,91 @@
+"""Going into an exercise and back: the window on a library of its own, the real one not touched."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, cast
+
+from olive_almanac.core.records.setting import Task
+from olive_almanac.steps.exercises import Exercise, Practice
+from olive_almanac.steps.practise import Score, begin, cells_left, keep_score, score_work
+from olive_almanac.views.practise.strip import PracticeStrip
+
+if TYPE_CHECKING:
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["Practising"]
+
+
+class Practising:
+    """Opens an exercise in place of the library, scores it, and comes back."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._window, self._session = window, window.session
+        self._before = window.session.preferences
+        self.strip: PracticeStrip
+
+    def make_strip(self) -> PracticeStrip:
+        """Return the strip anew, for a window that is built anew; `show` fills it."""
+        self.strip = PracticeStrip()
+        self.strip.finish_asked.connect(self.score)
+        self.strip.leave_asked.connect(self.leave)
+        return self.strip
+
+    def show(self) -> None:
+        """Show which exercise is open and how many cells are left of it."""
+        practice = self._session.practice
+        self.strip.setVisible(practice is not None)
+        if practice is not None and self._session.library is not None:
+            self.strip.show_practice(practice.exercise, cells_left(self._session))
+
+    def begin(self, exercise: Exercise) -> None:
+        """Open an exercise in a library of its own."""
+        window = self._window
+        started = window.services.now()
+        seed = int(started.timestamp()) % 1_000_000
+        folder = window.home / "practice" / f"{exercise.id}-{seed}"
+
+        def make() -> None:
+            library = window.services.open_library(folder)
+            try:
+                begin(library, exercise)
+            finally:
+                library.close()
+
+        if not self._session.attempt(make):
+            return
+        self._before = self._session.preferences
+        practice = Practice(exercise, seed, started.isoformat(timespec="seconds"))
+        self._open(folder, practice, f"Practice: {exercise.title}", "set_up")
+        self._session.remember(
+            machine_uid=exercise.machine.uid, stock_uid=exercise.stock.uid, task=exercise.task
+        )
+        self._session.take_task(exercise.task)
+
+    def leave(self) -> None:
+        """Go back to one's own library."""
+        known = self._before
+        self._open(self._window.home, None, "Olive Almanac", "practise")
+        self._session.remember(
+            machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task
+        )
+        self._session.take_task(cast(Task, known.task))
+
+    def _open(self, folder: Path, practice: Practice | None, title: str, station: str) -> None:
+        self._session.close_library()
+        self._session.practice = practice
+        self._window.open_other(folder, title, station)
+
+    def score(self) -> None:
+        """Work out the score in a worker, keep it, and go back."""
+        self.strip.show_scoring(True)
+        practice, folder = self._session.practice, self._window.folder
+
+        def take(score: Score) -> None:
+            if self._session.practice is not practice or self._window.folder != folder:
+                return  # the exercise was left meanwhile
+            if self._session.attempt(lambda: keep_score(self._window.home, score)):
+                self.leave()
+
+        worker = self._window.work(score_work(self._session, self._window.make_bench()), take)
+        worker.finished.connect(lambda: self.strip.show_scoring(False))

@@ -1,0 +1,29 @@
+"""What the window needs from outside the views; `__main__` hands it in."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.steps.ports import Bench, Library, Wire
+
+__all__ = ["WindowServices"]
+
+
+@dataclass(frozen=True)
+class WindowServices:
+    """The doors to the world: the library, the benches, the wires, the clock."""
+
+    open_library: Callable[[Path], Library]
+    restore_library: Callable[[Path], tuple[Path, Path]]
+    make_bench: Callable[..., Bench]  # with a seed, or with its own
+    make_demo: Callable[[], Path]
+    now: Callable[[], datetime]
+    preferences_file: Path
+    connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace
+    open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
+    seconds: Callable[[], float] = time.monotonic
