@@ -84,8 +84,8 @@ def _run(points, speeds, acceleration, junction):
     way = 2 * acceleration * place
     forward = way + np.minimum.accumulate(limit - way)
     back = way[-1] - way
-    squared = back + np.minimum.accumulate((forward - back)[::-1])[::-1]
-    speed = np.sqrt(np.maximum(squared, 0.0))
+    rectified = back + np.minimum.accumulate((forward - back)[::-1])[::-1]
+    speed = np.sqrt(np.maximum(rectified, 0.0))
     return float((2 * np.diff(place) / np.maximum(speed[1:] + speed[:-1], 1e-9)).sum())
 
 

@@ -24,7 +24,7 @@ def photograph(window) -> None:
     wait_until(
         lambda: (
             page._reading is None
-            and ("front" in page.presenter.squared or page.corner_page.isVisible())
+            and ("front" in page.presenter.rectified or page.corner_page.isVisible())
         )
     )
 

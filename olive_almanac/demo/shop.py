@@ -14,7 +14,7 @@ from datetime import UTC, date, datetime, time, timedelta
 import numpy as np
 
 from olive_almanac.core.deciding.decision import Decision, Pick
-from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
@@ -220,7 +220,7 @@ def _live_through(
     count: _Count,
 ) -> None:
     if fate == "guess":
-        setting, evidence = reckon_guess(
+        setting, evidence = compute_guess(
             machine,
             stock,
             task,

@@ -223,9 +223,9 @@ class BookPresenter:
         def action() -> None:
             import numpy as np
 
-            from olive_almanac.core.deciding.guess import reckon_guess
+            from olive_almanac.core.deciding.guess import compute_guess
 
-            setting, evidence = reckon_guess(
+            setting, evidence = compute_guess(
                 machine,
                 stock,
                 task,

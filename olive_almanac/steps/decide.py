@@ -147,8 +147,8 @@ def decide_trial(
 def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
     """Yield what the last trial can decide, piece by piece, for a worker.
 
-    A setting: "decision", "known", "map", "slices", "doubted".  Else "focus", "kerf" or "tone" with
-    its decision (of a tone that is not decided: a sentence).
+    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf" or "tone"
+    with its decision (of a tone that is not decided: a sentence).
     """
     pairs = basis.pairs
     trial, readings = pairs[-1]
@@ -186,10 +186,10 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
     yield "known", known
     yield "map", _map_of(basis.pairs, decision, known)
     if basis.pairs[-1][0].task == "cut":
-        from olive_almanac.core.deciding.doubted import doubted_readings
+        from olive_almanac.core.deciding.outliers import outlying_readings
 
         yield "slices", _slices_of(basis.pairs, decision, known)
-        yield "doubted", doubted_readings(known, basis.pairs)
+        yield "outliers", outlying_readings(known, basis.pairs)
 
 
 def _base_of(pairs: Pairs, decision: Decision) -> Setting:
@@ -361,7 +361,7 @@ class DecidePresenter:
     @property
     def finished(self) -> bool:
         """Whether everything there is to work out has come."""
-        last = {"setting": "doubted" if self.session.subject.task == "cut" else "map"}.get(
+        last = {"setting": "outliers" if self.session.subject.task == "cut" else "map"}.get(
             self.question, self.question
         )
         return last in self.found

@@ -18,7 +18,7 @@ from olive_almanac.steps.ports import Library
 if TYPE_CHECKING:
     from olive_almanac.core.photo.judge import Limits, Taught
     from olive_almanac.core.photo.reader import CellSight, PhotoSight
-    from olive_almanac.core.photo.squared import PhoneCurve
+    from olive_almanac.core.photo.rectified import PhoneCurve
 
 __all__ = [
     "PHOTO",
@@ -65,7 +65,7 @@ def shown_again_work(
         work = photo_work(active.trial, data, kept.source, side, corners_px=kept.corners, out=out)
         for kind, value in work:
             if kind == "read":
-                yield side, value.seen.squared.codes
+                yield side, value.seen.rectified.codes
 
 
 def photo_work(
@@ -87,7 +87,7 @@ def photo_work(
     import cv2
 
     from olive_almanac.core.photo.reader import read_photo
-    from olive_almanac.core.photo.squared import PhoneCurve
+    from olive_almanac.core.photo.rectified import PhoneCurve
     from olive_almanac.formats.photo import decode_photo
 
     photo = decode_photo(data, source)

@@ -100,7 +100,7 @@ class ReadPresenter:
         self.cell: Cell | None = None
         self.edge: int | None = None
         self.second = False
-        self.squared: dict[
+        self.rectified: dict[
             str, Any
         ] = {}  # the squared-up picture of each side that is open, BGR with its padding
         self.waiting: tuple[bytes, str, str] | None = (
@@ -231,7 +231,7 @@ class ReadPresenter:
                 self._trial_id = trial.id
             else:
                 self._trial_id = ""
-            self.squared, self.waiting, self.picture, self._taught_before, self.second = (
+            self.rectified, self.waiting, self.picture, self._taught_before, self.second = (
                 {},
                 None,
                 None,
@@ -636,7 +636,7 @@ class ReadPresenter:
         kept = kept_photo(name, read, self.session.today().isoformat())
         run = replace(active.run, photos={**active.run.photos, read.side: kept})
         self.session.trials.keep_run(run, f"photo of the {read.side}")
-        self.squared[read.side] = read.seen.squared.codes
+        self.rectified[read.side] = read.seen.rectified.codes
         if read.seen.by_card:
             self.session.remember(
                 phone_curves={
@@ -663,12 +663,12 @@ class ReadPresenter:
         active = self.session.active
         if active is None:
             return None
-        wanted = [side for side in active.run.photos if side not in self.squared]
+        wanted = [side for side in active.run.photos if side not in self.rectified]
         if not wanted:
             return None
         return shown_again_work(self.session.store, active, wanted)
 
     def show_again(self, item: tuple[str, Any]) -> None:
         side, codes = item
-        self.squared[side] = codes
+        self.rectified[side] = codes
         self._view.show_reading()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.errors import LibraryTrouble
-from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.records.entry import Entry, Room, Subject
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -109,7 +109,7 @@ class Trials:
         for trial in self.every:
             if trial.task != subject.task or not kind_of(trial.kind).teaches_setting:
                 continue
-            relation = kinship(machine, stock, trial.machine, trial.stock)
+            relation = transfer_between(machine, stock, trial.machine, trial.stock)
             if relation.words and relation.energy_sd <= MOST_APART:
                 near.append((relation.energy_sd, trial))
         nearest = sorted(near, key=lambda one: one[0])[:MOST_RELATED]

@@ -17,17 +17,17 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
-from olive_almanac.views.theme import close, px, scaled_font
+from olive_almanac.views.theme import compact, px, scaled_font
 
 
 def _field_width(field: Field) -> int:
     if field.wide:
-        return close(170, 210)
+        return compact(170, 210)
     if field.short or (field.unit == "mm" or field.beside):
-        return close(84, 92)
+        return compact(84, 92)
     if field.unit:
-        return close(96, 120)
-    return close(150, 190)
+        return compact(96, 120)
+    return compact(150, 190)
 
 
 class Form(Page):
@@ -132,7 +132,7 @@ class Form(Page):
             return
         help_line = label(field.help, "small", "second", wrap=True)
         self._grid.addWidget(help_line, number, 2)
-        help_line.setVisible(not close(True, False))
+        help_line.setVisible(not compact(True, False))
 
     def _picked(self, part: WordPicker, field: Field, key: str) -> None:
         part.set_choices(field.choices, key)

@@ -24,7 +24,7 @@ from olive_almanac.views.parts import (
     label,
     row,
 )
-from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, close, px
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, compact, px
 
 
 class SubjectLine(QWidget):
@@ -42,22 +42,22 @@ class SubjectLine(QWidget):
         super().__init__()
         self.session = session
         self.setFixedHeight(px(72))
-        size = close(17, 20)
+        size = compact(17, 20)
         self.machine = WordPicker("sent_b", size, "Machine")
         self.stock = WordPicker("sent_b", size, "Stock")
         self.task = WordPicker("sent_b", size, "Task")
         self.mark = Mark("state", "untried", 34)
         self.state = label("", "h3")
         self.reason = label("", "small", "second")
-        self.find = SearchField(close("", "Find a setting"), "Ctrl K")
+        self.find = SearchField(compact("", "Find a setting"), "Ctrl K")
         self.find.setAccessibleName("Find a setting")
         self.find.setReadOnly(True)
-        self.find.setFixedWidth(px(close(84, 190)))
+        self.find.setFixedWidth(px(compact(84, 190)))
         self.find.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.find.installEventFilter(self)
         state = col(None, self.state, self.reason, None, gap=0)
         layout = QHBoxLayout(self)
-        layout.setContentsMargins(px(close(122, 172) + 12), 0, px(14), px(8))
+        layout.setContentsMargins(px(compact(122, 172) + 12), 0, px(14), px(8))
         layout.setSpacing(0)
         for part in (
             Word("On ", size=size),
@@ -116,7 +116,7 @@ class SubjectLine(QWidget):
             reason = "until " + day_text(entry.prove_again_by).rsplit(" ", 1)[0]
         self.reason.setToolTip(reason)
         self.reason.setText(_short(reason))
-        self.reason.setVisible(subject.complete and not close(True, False))
+        self.reason.setVisible(subject.complete and not compact(True, False))
 
     def paintEvent(self, _event) -> None:
         painter = QPainter(self)
@@ -127,7 +127,7 @@ class SubjectLine(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
         painter.scale(scale, scale)
-        tight = close(True, False)
+        tight = compact(True, False)
         draw_twig(painter, QRectF(8, 17, 34, 34) if tight else QRectF(14, 13, 40, 40))
         painter.setPen(C("ink"))
         painter.setFont(F("h3", 15 if tight else 17))
@@ -180,7 +180,7 @@ class StationButton(QAbstractButton):
         super().__init__()
         self.station, self.first, self.last = station, first, last
         self.name, self.word, self.status, self.current = station.title, "", "todo", False
-        self.setFixedHeight(px(close(58, 60)))
+        self.setFixedHeight(px(compact(58, 60)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setToolTip(f"{station.title}  ({station.key})")
@@ -204,8 +204,8 @@ class StationButton(QAbstractButton):
         elif self.underMouse():
             painter.fillRect(QRectF(0, 0, w, h), C("wash"))
         if self.station.thread:
-            self._draw_bead(painter, close(22.0, 30.0), 22.0, h)
-        left = close(40, 50)
+            self._draw_bead(painter, compact(22.0, 30.0), 22.0, h)
+        left = compact(40, 50)
         painter.setPen(C("ink"))
         painter.setFont(F("station"))
         painter.drawText(QPointF(left, 28), self.name)
@@ -260,9 +260,9 @@ class Rail(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setFixedWidth(px(close(122, 172)))
+        self.setFixedWidth(px(compact(122, 172)))
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, px(close(4, 12)), 0, px(10))
+        layout.setContentsMargins(0, px(compact(4, 12)), 0, px(10))
         layout.setSpacing(0)
         thread = [station for station in STATIONS if station.thread]
         self.buttons = [
@@ -275,10 +275,10 @@ class Rail(QWidget):
             if not station.thread:  # beside the thread
                 self.buttons.append(self._button(station))
                 layout.addWidget(self.buttons[-1])
-        layout.addSpacing(px(close(0, 10)))
+        layout.addSpacing(px(compact(0, 10)))
         self.day = label("", "note")
         self.due = label("", "small", "second", wrap=True)
-        if not close(True, False):
+        if not compact(True, False):
             layout.addLayout(col(hair(), self.day, self.due, gap=2, margins=(20, 0, 14, 0)))
 
     def _button(self, station: Station, *, first: bool = False, last: bool = False):
@@ -289,7 +289,7 @@ class Rail(QWidget):
     def refresh(self, current: str) -> None:
         for made in self.buttons:
             progress = progress_of(self.session, made.station)
-            word = close(progress.short or progress.word, progress.word)
+            word = compact(progress.short or progress.word, progress.word)
             made.show_state(progress.status, word, current=made.station.id == current)
         today = self.session.today()
         self.day.setText(f"{today:%A} {today.day} {today:%B}")
@@ -312,7 +312,7 @@ class MarginNote(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setFixedHeight(px(close(42, 52)))
+        self.setFixedHeight(px(compact(42, 52)))
         self.setToolTip(FULL_CAUTION)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(px(20), px(2), px(16), 0)
@@ -326,14 +326,14 @@ class MarginNote(QWidget):
             return
         self._shown = notes
         clear_layout(self._row)
-        if not close(True, False) or not notes:
+        if not compact(True, False) or not notes:
             self._row.addWidget(label("In the margin", "note", "second"))
             self._row.addSpacing(px(20))
         if not notes:
             self._row.addWidget(label(FULL_CAUTION, "small", "second"))
         for note in notes:
             lines = [None, label(note.words, "small_b")]
-            if not close(True, False):
+            if not compact(True, False):
                 if note.kind == "stop":
                     most = 66
                 elif notes[0].kind == "stop":
@@ -347,7 +347,7 @@ class MarginNote(QWidget):
             words.setAccessibleName(f"{note.words}. {note.detail}")
             words.setToolTip(f"{note.detail}. {FULL_CAUTION}")
             self._row.addLayout(
-                row(Mark(note.kind, note.level, close(28, 30)), words, None, gap=9),
+                row(Mark(note.kind, note.level, compact(28, 30)), words, None, gap=9),
                 2 if note.kind == "stop" else 1,
             )
 

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from olive_almanac.views.marks import round_pen
-from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px, scaled_font
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px, scaled_font
 
 MIDDLE_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
 MIDDLE_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -559,10 +559,10 @@ def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
 
 def page_margins(layout, *, left: int | None = None, right: int | None = None) -> None:
     """The usual padding of a page, narrower in the close setting."""
-    side = close(16, 22)
+    side = compact(16, 22)
     layout.setContentsMargins(
         px(side if left is None else left),
-        px(close(8, 14)),
+        px(compact(8, 14)),
         px(side if right is None else right),
         px(12),
     )

@@ -109,7 +109,7 @@ class _Live:
     def __init__(self) -> None:
         self.colours = DAY
         self.scale = 1.0
-        self.close = False
+        self.compact = False
 
 
 LIVE = _Live()
@@ -126,17 +126,17 @@ def set_scale(percent: int) -> None:
     LIVE.scale = percent / 100
 
 
-def is_close_size(width: int, height: int) -> bool:
+def is_compact_size(width: int, height: int) -> bool:
     """True when a window of this size (device px) gets the close setting: fewer words, the same
     type and targets.
     """
     return width / LIVE.scale < CLOSE_BELOW[0] or height / LIVE.scale < CLOSE_BELOW[1]
 
 
-def close(when_close, otherwise):
+def compact(when_compact, otherwise):
     """Pick the first value in the close setting, the second otherwise."""
-    if LIVE.close:
-        return when_close
+    if LIVE.compact:
+        return when_compact
     return otherwise
 
 

@@ -82,7 +82,7 @@ class MainWindow(QMainWindow):
     def _apply_look(self) -> None:
         theme.set_theme(self.session.preferences.theme)
         theme.set_scale(self.session.preferences.scale_percent)
-        theme.LIVE.close = theme.is_close_size(self.width(), self.height())
+        theme.LIVE.compact = theme.is_compact_size(self.width(), self.height())
         theme.apply_theme()
 
     def _build(self) -> None:
@@ -125,9 +125,9 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        changes = theme.LIVE.close != theme.is_close_size(self.width(), self.height())
+        changes = theme.LIVE.compact != theme.is_compact_size(self.width(), self.height())
         if changes and hasattr(self, "rail"):
-            theme.LIVE.close = not theme.LIVE.close
+            theme.LIVE.compact = not theme.LIVE.compact
             QTimer.singleShot(0, self._build)
 
     def switch_theme(self) -> None:

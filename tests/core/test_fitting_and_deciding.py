@@ -10,12 +10,12 @@ from olive_almanac.core.deciding.cut import decide_cut
 from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.decision import aim_word
 from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
-from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import Barred
-from olive_almanac.core.fitting.belief import family_belief
 from olive_almanac.core.fitting.char import fit_char
 from olive_almanac.core.fitting.cut import case_of, data_of, fit_cut
+from olive_almanac.core.fitting.prior import family_prior
 from olive_almanac.core.fitting.tone import fit_lightness, fit_tone, tone_data_of
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import FAMILIES
@@ -59,7 +59,7 @@ class GrooveIndependent(unittest.TestCase):
 
     def test_passes_needed(self):
         case = case_of(LONG, BIRCH)
-        theta = family_belief(case.prior).mean
+        theta = family_prior(case.prior).mean
         removal, threshold, stretch, side, walls = np.exp(theta[[0, 1, 3, 5, 8]])
         waist = max(case.radii_mm)
         for power, speed, focus in ((60.0, 12.0, 1.5), (40.0, 6.0, 0.0), (25.0, 3.0, 3.0)):
@@ -438,14 +438,14 @@ class ToneTest(unittest.TestCase):
 class GuessTest(unittest.TestCase):
     def test_a_guess_carries_no_cells_and_says_where_it_comes_from(self):
         for task in ("cut", "engrave"):
-            setting, evidence = reckon_guess(NORTH, BIRCH, task, ALLOWED, rng=rng())
+            setting, evidence = compute_guess(NORTH, BIRCH, task, ALLOWED, rng=rng())
             self.assertEqual(evidence.cells_read, 0)
             self.assertIn("Reckoned", evidence.says)
             self.assertLessEqual(setting.speed_mm_s, NORTH.max_speed_mm_s)
 
     def test_barred_stock_gets_no_guess(self):
         with self.assertRaises(Barred):
-            reckon_guess(NORTH, VINYL, "cut", Permission(False, "it is vinyl"), rng=rng())
+            compute_guess(NORTH, VINYL, "cut", Permission(False, "it is vinyl"), rng=rng())
 
     def test_aims_have_words_for_each_task(self):
         self.assertEqual(

@@ -11,7 +11,6 @@ from scipy.special import ndtr
 
 from olive_almanac.core.burn import groove as parameters
 from olive_almanac.core.burn.groove import HANG, NOISE, SHIFT, WAY, Burns, Groove, fast_phi
-from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
 from olive_almanac.core.fitting.cut import (
     case_of,
     data_of,
@@ -19,15 +18,16 @@ from olive_almanac.core.fitting.cut import (
     fit_cut,
     verdict_chance,
 )
-from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.fitting.prior import Prior, carried_prior, family_prior
 from olive_almanac.core.fitting.sampler import laplace_draws, sample_posterior
+from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.materials.families import FAMILIES, GENERIC
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, read_by_energy
 
 CASE = case_of(LONG, BIRCH)
-MEAN = family_belief(CASE.prior).mean
+MEAN = family_prior(CASE.prior).mean
 
 
 def groove(rows=1, **parts):
@@ -301,9 +301,9 @@ class SamplerTest(unittest.TestCase):
         self.assertGreater(shares[1], 1.2 * shares[0])  # draws that follow the ridge count for more
 
 
-class BeliefTest(unittest.TestCase):
+class PriorTest(unittest.TestCase):
     def test_an_unknown_family_is_believed_less_surely(self):
-        generic, known = family_belief(GENERIC), family_belief(FAMILIES["plywood"].groove)
+        generic, known = family_prior(GENERIC), family_prior(FAMILIES["plywood"].groove)
         wide, narrow = (np.sqrt(np.diag(one.root @ one.root.T))[:2] for one in (generic, known))
         self.assertTrue((wide > narrow).all())
         self.assertGreater(
@@ -313,16 +313,16 @@ class BeliefTest(unittest.TestCase):
 
     def test_what_is_carried_over_is_wider_and_keeps_optics_only_on_the_same_machine(self):
         rng = np.random.default_rng(6)
-        family = family_belief(CASE.prior)
+        family = family_prior(CASE.prior)
         cloud = Groove(
             MEAN + 0.05 * rng.standard_normal((300, 12)) + np.eye(12)[SHIFT] * 0.9, CASE.rayleigh_mm
         )
         weight = np.full(300, 1 / 300)
-        lot = carried_belief(
-            cloud, weight, family, kinship(LONG, BIRCH, LONG, replace(BIRCH, lot="8"))
+        lot = carried_prior(
+            cloud, weight, family, transfer_between(LONG, BIRCH, LONG, replace(BIRCH, lot="8"))
         )
-        other = carried_belief(cloud, weight, family, kinship(NORTH, BIRCH, LONG, BIRCH))
-        self.assertIsInstance(lot, Belief)
+        other = carried_prior(cloud, weight, family, transfer_between(NORTH, BIRCH, LONG, BIRCH))
+        self.assertIsInstance(lot, Prior)
         self.assertAlmostEqual(float(lot.mean[SHIFT]), float(MEAN[SHIFT]) + 0.9, delta=0.05)
         self.assertAlmostEqual(float(other.mean[SHIFT]), float(family.mean[SHIFT]), places=9)
         spread = [np.sqrt(np.diag(one.root @ one.root.T))[0] for one in (lot, other)]

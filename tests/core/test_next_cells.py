@@ -10,9 +10,9 @@ from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.scan import ShopDrift, scan_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
 from olive_almanac.core.design.suggest import flare_limit_of
-from olive_almanac.core.fitting.belief import family_belief
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.fitting.cut import GroovePosterior, case_of
+from olive_almanac.core.fitting.prior import family_prior
 from olive_almanac.core.motion.program import cell_seconds, cell_steps, program_of, trial_seconds
 from olive_almanac.core.placing.fiducials import SETS, coupon_set, fiducials_of, modules_of
 from olive_almanac.core.placing.strokes import reach_of, rows_of_boxes, strokes_of
@@ -88,7 +88,7 @@ class NextCellsTest(unittest.TestCase):
     def test_the_least_time_of_a_known_world_is_where_its_chance_meets_the_target(self):
         case = case_of(LONG, BIRCH)
         sure = GroovePosterior(
-            Groove(np.tile(family_belief(case.prior).mean, (8, 1)), case.rayleigh_mm),
+            Groove(np.tile(family_prior(case.prior).mean, (8, 1)), case.rayleigh_mm),
             np.full(8, 1 / 8),
             None,
             8.0,

@@ -12,15 +12,15 @@ from olive_almanac.core.beam.burnt_lines import fit_burnt_lines
 from olive_almanac.core.deciding.cut import decide_cut
 from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.deciding.directions import compare_directions
-from olive_almanac.core.deciding.doubted import doubted_readings
 from olive_almanac.core.deciding.focus import decide_focus
-from olive_almanac.core.deciding.guess import reckon_guess
+from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.deciding.kerf import decide_kerf, expected_kerf
+from olive_almanac.core.deciding.outliers import outlying_readings
 from olive_almanac.core.deciding.scan import USUAL_DRIFT
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.fitting.kinship import kinship
 from olive_almanac.core.fitting.tone_table import tone_table, tone_table_of
+from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from tests.samples import ALLOWED, BIRCH, LONG, NORTH, cut_trial, kind_plan, read_by_energy
@@ -35,9 +35,9 @@ class DoubtedTest(unittest.TestCase):
         self.trial = cut_trial()
         self.readings = read_by_energy(self.trial, 3.5)
 
-    def doubted(self, readings, *more):
+    def outliers(self, readings, *more):
         pairs = [*more, (self.trial, readings)]
-        return doubted_readings(know(*pairs), pairs)
+        return outlying_readings(know(*pairs), pairs)
 
     def flipped(self, cell, verdict):
         return [replace(r, verdict=verdict) if r.cell == cell else r for r in self.readings]
@@ -46,11 +46,11 @@ class DoubtedTest(unittest.TestCase):
         return max(self.trial.cells, key=lambda c: c.setting.power / c.setting.speed_mm_s).id
 
     def test_readings_that_agree_are_believed(self):
-        self.assertEqual(self.doubted(self.readings), ())
+        self.assertEqual(self.outliers(self.readings), ())
 
     def test_one_that_contradicts_its_neighbours_is_named_with_what_was_expected(self):
         cell = self.hottest()
-        found = self.doubted(self.flipped(cell, "not_through"))
+        found = self.outliers(self.flipped(cell, "not_through"))
         self.assertEqual(
             [(one.cell, one.verdict, one.expected) for one in found],
             [(cell, "not_through", "free")],
@@ -60,14 +60,14 @@ class DoubtedTest(unittest.TestCase):
 
     def test_two_cells_burnt_alike_that_differ_point_at_each_other(self):
         twin = replace(self.trial, id="coupon-2", name="Coupon 0002")
-        found = self.doubted(self.flipped(self.hottest(), "not_through"), (twin, self.readings))
+        found = self.outliers(self.flipped(self.hottest(), "not_through"), (twin, self.readings))
         self.assertIn(f"{self.hottest()}, burnt alike, reads “Through”", found[0].why)
 
     def test_a_whole_coupon_that_reads_weaker_is_told_as_one(self):
         twin = replace(self.trial, id="coupon-2", name="Coupon 0002")
         third = replace(self.trial, id="coupon-3", name="Coupon 0003")
         weak = read_by_energy(self.trial, 7.0)
-        found = self.doubted(self.readings, (twin, self.readings), (third, weak))
+        found = self.outliers(self.readings, (twin, self.readings), (third, weak))
         told = [one for one in found if one.trial == "coupon-3"]
         self.assertGreaterEqual(len(told), 3)
         self.assertTrue(all("Coupon 0003 reads weaker throughout" in one.why for one in told))
@@ -139,10 +139,10 @@ class DriftTest(unittest.TestCase):
 class KinTest(unittest.TestCase):
     def test_what_differs_is_named_and_adds_up(self):
         other = replace(BIRCH, lot="8")
-        lot = kinship(LONG, BIRCH, LONG, other)
-        both = kinship(LONG, BIRCH, replace(LONG, state=2), other)
+        lot = transfer_between(LONG, BIRCH, LONG, other)
+        both = transfer_between(LONG, BIRCH, replace(LONG, state=2), other)
         self.assertEqual(
-            (lot.words, kinship(LONG, BIRCH, LONG, BIRCH).words), (("another lot",), ())
+            (lot.words, transfer_between(LONG, BIRCH, LONG, BIRCH).words), (("another lot",), ())
         )
         self.assertGreater(both.energy_sd, lot.energy_sd)
         self.assertTrue(lot.same_optics and not both.same_optics)
@@ -180,8 +180,8 @@ class KinTest(unittest.TestCase):
     def test_a_guess_is_carried_over_from_another_thickness(self):
         thick = replace(BIRCH, thickness_mm=4.0, measured_mm=(), uid="birch-4")
         trial = cut_trial()
-        plain, _ = reckon_guess(LONG, thick, "cut", ALLOWED, rng=np.random.default_rng(1))
-        carried, evidence = reckon_guess(
+        plain, _ = compute_guess(LONG, thick, "cut", ALLOWED, rng=np.random.default_rng(1))
+        carried, evidence = compute_guess(
             LONG,
             thick,
             "cut",

@@ -119,7 +119,7 @@ class PhotoTest(ReadingCase):
         again = ReadPresenter(self.session, self.view)
         for item in again.reopen_work():
             again.show_again(item)
-        self.assertEqual(again.squared["front"].shape, reader.squared["front"].shape)
+        self.assertEqual(again.rectified["front"].shape, reader.rectified["front"].shape)
         self.assertIsNone(again.reopen_work())
         path = self.folder / "photos" / self.session.active.run.photos["front"].name
         path.write_bytes(path.read_bytes()[:-200])

@@ -13,9 +13,9 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtWidgets import QFileDialog
 
-from olive_almanac.core.deciding.doubted import DoubtedReading
 from olive_almanac.core.deciding.focus import decide_focus
 from olive_almanac.core.deciding.kerf import decide_kerf
+from olive_almanac.core.deciding.outliers import Outlier
 from olive_almanac.core.fitting.tone_table import tone_table
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
@@ -31,7 +31,7 @@ from olive_almanac.views.decide.charts import (
     ToneChart,
     round_steps,
 )
-from olive_almanac.views.decide.doubted import AGREES, DoubtedList
+from olive_almanac.views.decide.outliers import AGREES, OutlierList
 from olive_almanac.views.read.cell_grid import crossings
 from tests.samples import LONG, cut_trial, kind_plan, sample_entry
 from tests.views.qt_case import QtCase
@@ -142,16 +142,14 @@ class DoubtedListTest(QtCase):
     def setUp(self):
         trial = cut_trial()
         rows = [
-            DoubtedReading(
+            Outlier(
                 trial.id, c.id, "free", 0.001 * n, "not_through", "It may still hang by a thread."
             )
             for n, c in enumerate(trial.cells)
         ]
-        rows.append(
-            DoubtedReading("another", "A1", "free", 0.05, "hangs", "of a coupon that is not here")
-        )
+        rows.append(Outlier("another", "A1", "free", 0.05, "hangs", "of a coupon that is not here"))
         self.trial, self.rows = trial, tuple(rows)
-        self.list, self.chosen = DoubtedList(), []
+        self.list, self.chosen = OutlierList(), []
         self.list.chosen.connect(self.chosen.append)
         self.session = mock.Mock(
             active=ActiveTrial(trial, "decide"), preferences=mock.Mock(speed_unit="mm/s")
@@ -162,7 +160,7 @@ class DoubtedListTest(QtCase):
     def test_arrows_walk_beyond_what_fits_and_a_click_chooses_what_it_hits(self):
         from PySide6.QtTest import QTest
 
-        self.list.show_doubted(self.rows, self.session, "")
+        self.list.show_outliers(self.rows, self.session, "")
         self.assertEqual(len(self.list.rows), len(self.trial.cells))
         for _ in range(10):
             QTest.keyClick(self.list, Qt.Key.Key_Down)
@@ -178,9 +176,9 @@ class DoubtedListTest(QtCase):
         self.assertEqual(self.list.at, 0)
 
     def test_agreement_and_waiting_have_their_words(self):
-        self.list.show_doubted((), self.session, "Working it out …")
+        self.list.show_outliers((), self.session, "Working it out …")
         self.assertEqual(self.list.accessibleDescription(), AGREES)
-        self.list.show_doubted(None, self.session, "Working it out …")
+        self.list.show_outliers(None, self.session, "Working it out …")
         self.assertEqual(self.list.note, "Working it out …")
         self.list.grab()
 

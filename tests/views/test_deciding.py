@@ -71,9 +71,9 @@ class DecidingCase(WindowCase):
 
 
 class LeavesTest(DecidingCase):
-    def test_map_slices_and_disbelieved_by_key_and_by_mouse(self):
+    def test_map_slices_and_outliers_by_key_and_by_mouse(self):
         page = self.decided()
-        for key, leaf in (("s", page.slices), ("d", page.doubted), ("m", page.map)):
+        for key, leaf in (("s", page.slices), ("o", page.outliers), ("m", page.map)):
             self.type(key, page)
             self.assertIs(page.stack.currentWidget(), leaf)
         self.click(page.leaf, QPoint(page.leaf.width() // 2, 10))
@@ -112,11 +112,11 @@ class DisbelievedTest(DecidingCase):
 
     def test_a_slip_is_named_and_enter_goes_to_the_cell(self):
         page = self.decided()
-        self.assertEqual([one.cell for one in page.presenter.found["doubted"]], [self.hottest])
-        self.assertEqual(page.leaf.words[2], "disbelieved 1")
+        self.assertEqual([one.cell for one in page.presenter.found["outliers"]], [self.hottest])
+        self.assertEqual(page.leaf.words[2], "outliers 1")
         self.type("d", page)
-        self.assertIn(self.hottest, page.doubted.accessibleDescription())
-        self.key(Qt.Key.Key_Return, widget=page.doubted)
+        self.assertIn(self.hottest, page.outliers.accessibleDescription())
+        self.key(Qt.Key.Key_Return, widget=page.outliers)
         self.assertEqual(self.window.station, "read")
         self.assertEqual(self.page().presenter.cell.id, self.hottest)
 

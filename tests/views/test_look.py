@@ -62,7 +62,7 @@ class LookTest(test_stations.ShopCase):
     def test_small_windows_scroll_instead_of_squeezing(self):
         self.window.resize(800, 560)
         self.settle(80)
-        self.assertTrue(theme.LIVE.close)
+        self.assertTrue(theme.LIVE.compact)
         for name, _ in self.every_page():
             with self.subTest(page=name):
                 self.assertGreaterEqual(self.page().width(), theme.px(880))

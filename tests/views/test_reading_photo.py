@@ -59,7 +59,7 @@ class PhotoPageTest(ShopCase):
 
     def read_done(self):
         self.wait_for(
-            lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30
+            lambda: self.page()._reading is None and "front" in self.page().presenter.rectified, 30
         )
         self.settle(50)
 
@@ -265,7 +265,7 @@ class ToneOfPhotoTest(ShopCase):
         )
         self.page().read_file(str(file))
         self.wait_for(
-            lambda: self.page()._reading is None and "front" in self.page().presenter.squared, 30
+            lambda: self.page()._reading is None and "front" in self.page().presenter.rectified, 30
         )
         for _ in self.trial.cells:
             self.key(Qt.Key.Key_Return, widget=self.page())

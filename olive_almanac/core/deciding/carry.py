@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.deciding.guess import reckon_guess
-from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.fitting.tone import areal_energy_of
+from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.records.entry import Entry, Evidence
@@ -47,12 +47,12 @@ def carry_entry(
     widened by all that differs and scaled to the other power, optics and thickness.  An engraving
     keeps its areal energy.  Raises Barred, OutOfRange.
     """
-    differs = kinship(machine, stock, to_machine, to_stock).words
+    differs = transfer_between(machine, stock, to_machine, to_stock).words
     says = "Carried over from an entry for the same."
     if differs:
         says = f"Carried over from an entry for {', '.join(differs)}."
     if entry.task == "cut":
-        setting, evidence = reckon_guess(
+        setting, evidence = compute_guess(
             to_machine,
             to_stock,
             entry.task,
@@ -68,7 +68,7 @@ def carry_entry(
             energy *= family_of(to_stock).tone.right_j_mm2 / family_of(stock).tone.right_j_mm2
         else:
             energy *= 1.0
-        setting, evidence = reckon_guess(
+        setting, evidence = compute_guess(
             to_machine, to_stock, entry.task, permission, rng=rng, aim=energy
         )
     return setting, replace(evidence, says=says)

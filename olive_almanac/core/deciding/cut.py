@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.deciding.cut_knowledge import (
     PICK_NODES,
     PICK_PARTICLES,
-    CutKnowledge,
+    FittedCut,
     margins_of,
 )
 from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick
@@ -60,7 +60,7 @@ ONLY_LINES = "Lines show where the focus lies, not what falls free: burn a grid 
 
 
 def decide_cut(
-    knowledge: CutKnowledge,
+    knowledge: FittedCut,
     pairs: Pairs,
     *,
     target: float = TARGET,
@@ -86,7 +86,7 @@ def decide_cut(
 
 
 def _all_flared(
-    knowledge: CutKnowledge, power: float, target: float, limit: FlareLimit | None, count: int
+    knowledge: FittedCut, power: float, target: float, limit: FlareLimit | None, count: int
 ) -> Decision:
     """Nothing is known of the edge yet, but where not to burn: what may be burnt below that."""
     cooler = next_cut_cells(
@@ -164,7 +164,7 @@ class _Window:
 
     def __init__(
         self,
-        knowledge: CutKnowledge,
+        knowledge: FittedCut,
         pairs: Pairs,
         settings: Sequence[Setting],
         target: float,

@@ -16,7 +16,6 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, chance_under_drift
-from olive_almanac.core.fitting.belief import Belief, carried_belief, family_belief
 from olive_almanac.core.fitting.char import CharPosterior, fit_char
 from olive_almanac.core.fitting.cut import (
     CutCase,
@@ -26,23 +25,17 @@ from olive_almanac.core.fitting.cut import (
     data_of,
     fit_cut,
 )
-from olive_almanac.core.fitting.kinship import kinship
+from olive_almanac.core.fitting.prior import Prior, carried_prior, family_prior
+from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.setting import Air, Direction, Setting
+from olive_almanac.core.records.setting import AIRS, Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 
-__all__ = [
-    "MAP_PARTICLES",
-    "PICK_NODES",
-    "PICK_PARTICLES",
-    "CutKnowledge",
-    "know_cut",
-    "margins_of",
-]
+__all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "FittedCut", "know_cut", "margins_of"]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
@@ -53,11 +46,11 @@ AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of
 
 
 @dataclass(frozen=True)
-class CutKnowledge:
+class FittedCut:
     """Everything the readings say of one subject's cut: groove, char, and the drift to allow for.
 
     `own` are the ids of the trials of this very subject; `carried` says in words which other
-    coupons the belief before their readings came from.
+    coupons the prior before their readings came from.
     """
 
     case: CutCase
@@ -68,7 +61,7 @@ class CutKnowledge:
     air: Air = "full"
     own: frozenset[str] = frozenset()
     carried: tuple[str, ...] = ()
-    belief: Belief | None = field(default=None, repr=False)
+    prior: Prior | None = field(default=None, repr=False)
 
     @property
     def cells_read(self) -> int:
@@ -177,8 +170,8 @@ def know_cut(
     *,
     rng: np.random.Generator,
     drift: ShopDrift | None = None,
-    previous: CutKnowledge | None = None,
-) -> CutKnowledge:
+    previous: FittedCut | None = None,
+) -> FittedCut:
     """Fit groove and char to the readings of the given trials (none: the family's prior).
 
     Trials of another lot, machine state, machine, thickness or stock count less: their posterior,
@@ -186,20 +179,20 @@ def know_cut(
     same subject makes the fit quicker.
     """
     case = case_of(machine, stock)
-    belief, carried, own = _belief_from_kin(machine, stock, case, pairs, rng)
+    prior, carried, own = _prior_from_related(machine, stock, case, pairs, rng)
     data = data_of(case, own)
     before = None
     if previous is not None and previous.case == case:
         before = previous
     posterior = fit_cut(
-        case, data, rng=rng, belief=belief, previous=before.posterior if before else None
+        case, data, rng=rng, prior=prior, previous=before.posterior if before else None
     )
-    known = [cell.setting.air for trial, readings in own if readings for cell in trial.cells]
+    airs = [cell.setting.air for trial, readings in own if readings for cell in trial.cells]
     air: Air = "full"
-    if known:
-        air = max(set(known), key=known.count)
+    if airs:  # the one burnt most; of two burnt as often the stronger
+        air = max(AIRS, key=lambda one: (airs.count(one), AIRS.index(one)))
     char = fit_char(case.prior, own or pairs, rng=rng, previous=before.char if before else None)
-    return CutKnowledge(
+    return FittedCut(
         case,
         posterior,
         char,
@@ -208,24 +201,24 @@ def know_cut(
         air,
         frozenset(t.id for t, _ in own),
         carried,
-        belief,
+        prior,
     )
 
 
-def _belief_from_kin(
+def _prior_from_related(
     machine: Machine, stock: Stock, case: CutCase, pairs: Pairs, rng: np.random.Generator
-) -> tuple[Belief, tuple[str, ...], Pairs]:
-    """The belief before the subject's own readings, in words where it came from, and the subject's
+) -> tuple[Prior, tuple[str, ...], Pairs]:
+    """The prior before the subject's own readings, in words where it came from, and the subject's
     own pairs.
 
     Other subjects are fitted from the least to the most akin, each starting from what the one
     before left.
     """
-    belief = family_belief(case.prior)
+    prior = family_prior(case.prior)
     groups: dict[tuple[object, ...], list[tuple[Trial, Sequence[Reading]]]] = {}
     own: list[tuple[Trial, Sequence[Reading]]] = []
     for trial, readings in pairs:
-        if not kinship(machine, stock, trial.machine, trial.stock).words:
+        if not transfer_between(machine, stock, trial.machine, trial.stock).words:
             own.append((trial, readings))
         elif readings:
             other = trial.machine, trial.stock
@@ -240,7 +233,7 @@ def _belief_from_kin(
             )
             groups.setdefault(key, []).append((trial, readings))
     related = [
-        (kinship(machine, stock, group[0][0].machine, group[0][0].stock), group)
+        (transfer_between(machine, stock, group[0][0].machine, group[0][0].stock), group)
         for group in groups.values()
     ]
     carried = []
@@ -248,15 +241,15 @@ def _belief_from_kin(
         there = case_of(group[0][0].machine, group[0][0].stock)
         data = data_of(there, group)
         if len(data):
-            posterior = fit_cut(there, data, rng=rng, belief=belief)
-            belief = carried_belief(
-                posterior.groove, posterior.weight, family_belief(case.prior), nearness
+            posterior = fit_cut(there, data, rng=rng, prior=prior)
+            prior = carried_prior(
+                posterior.groove, posterior.weight, family_prior(case.prior), nearness
             )
             carried.append(f"{count_text(len(data), 'cell')} of {', '.join(nearness.words)}")
-    return belief, tuple(reversed(carried)), own
+    return prior, tuple(reversed(carried)), own
 
 
-def margins_of(knowledge: CutKnowledge, setting: Setting) -> Margins:
+def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:
     """Return the single changes that bring the posterior mean margin to nought, each alone."""
     base: dict[str, ArrayLike] = {
         "power": setting.power,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut_knowledge import CutKnowledge
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.records.setting import Direction, Setting
 from olive_almanac.core.units import number_text, speed_text
 
@@ -31,7 +31,7 @@ class Directions:
 
 
 def compare_directions(
-    knowledge: CutKnowledge, setting: Setting, *, target: float
+    knowledge: FittedCut, setting: Setting, *, target: float
 ) -> Directions | None:
     """Return how the directions compare at a setting's power, passes and focus; None unless both
     were read.

@@ -32,7 +32,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text
 
-__all__ = ["ToneKnowledge", "decide_engrave", "know_tone"]
+__all__ = ["FittedTone", "decide_engrave", "know_tone"]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
@@ -50,7 +50,7 @@ PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
 
 
 @dataclass(frozen=True)
-class ToneKnowledge:
+class FittedTone:
     """What the readings say of one subject's tone; `curve` where lightness was measured."""
 
     machine: Machine
@@ -96,7 +96,7 @@ class ToneKnowledge:
 
 def know_tone(
     machine: Machine, stock: Stock, pairs: Pairs, *, task: Task = "engrave"
-) -> ToneKnowledge:
+) -> FittedTone:
     """Fit the tone to the readings of the given trials (none: the family's prior; for a score in
     J/mm of line).
     """
@@ -108,7 +108,7 @@ def know_tone(
     highest = 0.0
     if len(data.verdict):
         highest = float(np.exp(data.log_energy.max()))
-    return ToneKnowledge(
+    return FittedTone(
         machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict), highest
     )
 
@@ -124,11 +124,7 @@ def score_prior(machine: Machine, stock: Stock) -> TonePrior:
 
 
 def decide_engrave(
-    knowledge: ToneKnowledge,
-    pairs: Pairs,
-    *,
-    target: float = TARGET,
-    lightness: float | None = None,
+    knowledge: FittedTone, pairs: Pairs, *, target: float = TARGET, lightness: float | None = None
 ) -> Decision:
     """Return the settings that reach the right tone, or a wanted lightness L*, soonest and from the
     surest tested cell.
@@ -163,7 +159,7 @@ def decide_engrave(
 
 
 def _remarks(
-    knowledge: ToneKnowledge, pairs: Pairs, settings: Sequence[Setting], energy: float
+    knowledge: FittedTone, pairs: Pairs, settings: Sequence[Setting], energy: float
 ) -> tuple[str, ...]:
     """The dose ripple of the line pitch, and haze or unevenness where they were measured near an
     energy, or seen.
@@ -224,7 +220,7 @@ def _unit(settings: Sequence[Setting]) -> str:
 
 
 def _picks(
-    knowledge: ToneKnowledge, settings: Sequence[Setting], energies: Sequence[float], energy: float
+    knowledge: FittedTone, settings: Sequence[Setting], energies: Sequence[float], energy: float
 ) -> tuple[Pick, ...]:
     quick = _fastest(knowledge.machine, settings, energy)
     picks = [
@@ -259,7 +255,7 @@ def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Se
     )
 
 
-def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pick:
+def _pick(knowledge: FittedTone, aim: Aim, setting: Setting, why: str) -> Pick:
     chance = knowledge.chances(
         power=setting.power,
         speed_mm_s=setting.speed_mm_s,
@@ -271,7 +267,7 @@ def _pick(knowledge: ToneKnowledge, aim: Aim, setting: Setting, why: str) -> Pic
     )
 
 
-def _timed(knowledge: ToneKnowledge, pick: Pick) -> Pick:
+def _timed(knowledge: FittedTone, pick: Pick) -> Pick:
     """The pick with its time: a metre of line, or a patch of 100 cm2."""
     setting = pick.setting
     if not setting.pitch_mm:
@@ -287,7 +283,7 @@ def _timed(knowledge: ToneKnowledge, pick: Pick) -> Pick:
     return replace(pick, seconds_per_100cm2=seconds)
 
 
-def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
+def _margins(knowledge: FittedTone, setting: Setting) -> Margins:
     """How far the energy may drift either way before the right tone is less likely than not."""
     energy = areal_energy_of(setting, knowledge.machine, setting.speed_mm_s)
     factors = np.geomspace(1, 4, 200)
@@ -303,7 +299,7 @@ def _margins(knowledge: ToneKnowledge, setting: Setting) -> Margins:
 
 
 def _undecided(
-    knowledge: ToneKnowledge,
+    knowledge: FittedTone,
     settings: Sequence[Setting],
     energy: float,
     top: float,
@@ -327,7 +323,7 @@ def _undecided(
 
 
 def _for_lightness(
-    knowledge: ToneKnowledge,
+    knowledge: FittedTone,
     pairs: Pairs,
     settings: Sequence[Setting],
     lightness: float,

@@ -24,14 +24,14 @@ from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["reckon_guess"]
+__all__ = ["compute_guess"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 RECKONED = "Reckoned from what this family of stock usually needs."
 WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
 
 
-def reckon_guess(
+def compute_guess(
     machine: Machine,
     stock: Stock,
     task: Task,

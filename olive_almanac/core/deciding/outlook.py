@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, CutKnowledge, know_cut
+from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, FittedCut, know_cut
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell, Trial
@@ -41,14 +41,14 @@ class Outlook:
     chance: dict[str, float]
     edges: tuple[tuple[tuple[float, float], ...], ...]
     cells_read: int
-    known: CutKnowledge | None = field(default=None, repr=False, compare=False)
+    known: FittedCut | None = field(default=None, repr=False, compare=False)
 
 
-def expect(trial: Trial, pairs: Pairs = (), *, previous: CutKnowledge | None = None) -> Outlook:
+def expect(trial: Trial, pairs: Pairs = (), *, previous: FittedCut | None = None) -> Outlook:
     """Return the outlook of a trial from readings of its subject, its own among them (none: the
     family's prior).
     """
-    known: CutKnowledge | None = None
+    known: FittedCut | None = None
     if trial.task == "cut":
         known = know_cut(
             trial.machine,
@@ -66,7 +66,7 @@ def expect(trial: Trial, pairs: Pairs = (), *, previous: CutKnowledge | None = N
     return Outlook(expected, chance, edges, read, known)
 
 
-def _cut(trial: Trial, known: CutKnowledge) -> tuple[dict[str, Expected], dict[str, float], int]:
+def _cut(trial: Trial, known: FittedCut) -> tuple[dict[str, Expected], dict[str, float], int]:
     settings = [cell.setting for cell in trial.cells]
     power, speed, passes, focus = (
         np.array(axis, float)

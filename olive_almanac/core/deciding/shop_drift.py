@@ -10,7 +10,7 @@ from statistics import fmean, stdev
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut_knowledge import CutKnowledge
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift
 from olive_almanac.core.fitting.cut import data_of
 from olive_almanac.core.records.reading import Reading
@@ -36,7 +36,7 @@ def drift_of_records(
     *,
     focus_heights_mm: Sequence[float] = (),
     weekly: Pairs = (),
-    known: CutKnowledge | None = None,
+    known: FittedCut | None = None,
 ) -> ShopDrift:
     """Return the drift to allow for: each part from at least three records, else the usual one.
 
@@ -69,7 +69,7 @@ def drift_of_records(
     return replace(drift, says=tuple(says))
 
 
-def _weekly_shifts(known: CutKnowledge, weekly: Pairs) -> list[float]:
+def _weekly_shifts(known: FittedCut, weekly: Pairs) -> list[float]:
     """The shift of ln energy that makes each weekly coupon likeliest, at the middle of what is
     known.
     """

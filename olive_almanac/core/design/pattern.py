@@ -13,7 +13,7 @@ from olive_almanac.core.records.factors import FACTORS, Factor, Value, factor_of
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.trial import Mark
 
-__all__ = ["Patch", "Pattern", "grid_of", "lines_of", "mark_of", "plain_patch", "setting_of"]
+__all__ = ["Patch", "Pattern", "grid_of", "lines_of", "plain_patch", "setting_of", "shape_of"]
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ def setting_of(choices: TrialChoices, task: Task, **changes: object) -> Setting:
     return Setting(**values)
 
 
-def mark_of(task: Task) -> Mark:
+def shape_of(task: Task) -> Mark:
     """Return how a plain cell of a task is drawn."""
     if rasters(task):
         return "fill"
@@ -97,7 +97,7 @@ def plain_patch(
 ) -> Patch:
     """Return a square cell of the chosen side, drawn as the task is."""
     side = choices.cell_mm
-    return Patch(row, col, block, side, side, mark_of(task), setting, label)
+    return Patch(row, col, block, side, side, shape_of(task), setting, label)
 
 
 def grid_of(choices: TrialChoices, task: Task, *, up: str, across: str) -> Pattern:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import AIR, BEND, REMOVAL, WAY, Burns, Groove, fast_phi
-from olive_almanac.core.fitting.belief import Belief, family_belief
+from olive_almanac.core.fitting.prior import Prior, family_prior
 from olive_almanac.core.fitting.sampler import Bend, Softening, sample_posterior
 from olive_almanac.core.materials.families import GroovePrior, family_of
 from olive_almanac.core.motion.profile import peak_speed
@@ -284,7 +284,7 @@ def _depth_of(reading: Reading, case: CutCase) -> float:
 def expected_edge_speed(case: CutCase, *, power: float, passes: int, focus_mm: float) -> float:
     """Return the speed at which the family's prior expects a cut to be just through, mm/s."""
     speeds = np.geomspace(0.05, max(case.max_speed_mm_s, 0.1), 240)
-    groove = Groove(family_belief(case.prior).mean[None], case.rayleigh_mm)
+    groove = Groove(family_prior(case.prior).mean[None], case.rayleigh_mm)
     burns = case.burns(power, speeds, passes, focus_mm)
     through = np.flatnonzero((groove.margin(burns, case.thickness_mm) > 0)[0])
     return float(speeds[through[-1]] if len(through) else speeds[0])
@@ -311,8 +311,8 @@ class _Likelihood:
     on.
     """
 
-    def __init__(self, case: CutCase, data: CutData, belief: Belief) -> None:
-        self.case, self.data, self.belief = case, data, belief
+    def __init__(self, case: CutCase, data: CutData, prior: Prior) -> None:
+        self.case, self.data, self.prior = case, data, prior
         self.blocks = data.blocks
         told, depth = self.blocks[2], data.depth_mm[self.blocks[2] :]
         self.depth_mm = depth[:, None]
@@ -330,8 +330,8 @@ class _Likelihood:
         """Bend, air and direction count only where they vary, or where something is believed of
         them together with others.
         """
-        everything = np.arange(len(self.belief.mean))
-        burns, apart = self.data.burns, self.belief.root - np.diag(np.diag(self.belief.root))
+        everything = np.arange(len(self.prior.mean))
+        burns, apart = self.data.burns, self.prior.root - np.diag(np.diag(self.prior.root))
         idle = {BEND: not burns.dial.any(), AIR: not burns.air.any(), WAY: not burns.way.any()}
         return np.array(
             [
@@ -342,9 +342,9 @@ class _Likelihood:
         )
 
     def theta(self, z: Floats) -> Floats:
-        whole = np.zeros((len(z), len(self.belief.mean)))
+        whole = np.zeros((len(z), len(self.prior.mean)))
         whole[:, self.active] = z
-        return self.belief.theta(whole)
+        return self.prior.theta(whole)
 
     def bend_at(self, mode: Floats, scores: Floats) -> Bend:
         """Return the bend that moves the energy of removal so that the margin of the most telling
@@ -355,9 +355,7 @@ class _Likelihood:
         at = np.argsort(-telling, kind="stable")[:TELLING]
         share = (telling[at] / max(float(telling[at].sum()), 1e-12)).astype(np.float32)
         burns = self.burns.at(at)
-        along = np.linalg.solve(self.belief.root, np.eye(len(self.belief.mean))[REMOVAL])[
-            self.active
-        ]
+        along = np.linalg.solve(self.prior.root, np.eye(len(self.prior.mean))[REMOVAL])[self.active]
 
         def eased(z: Floats) -> Floats:
             theta = self.theta(z)
@@ -411,26 +409,26 @@ def fit_cut(
     data: CutData,
     *,
     rng: np.random.Generator,
-    belief: Belief | None = None,
+    prior: Prior | None = None,
     previous: GroovePosterior | None = None,
 ) -> GroovePosterior:
-    """Return the posterior of the groove from readings; with none, the belief (the family's, unless
+    """Return the posterior of the groove from readings; with none, the prior (the family's, unless
     given).
 
     `previous` (an earlier posterior of the same case) makes the fit quicker.  The result depends on
     `rng` only through the draws, so that the same state of the generator gives the same answer.
     """
-    belief = belief or family_belief(case.prior)
-    whole = len(belief.mean)
+    prior = prior or family_prior(case.prior)
+    whole = len(prior.mean)
     if not len(data):
         z = _mirrored(rng, PARTICLES, whole)
         return GroovePosterior(
-            Groove(belief.theta(z), case.rayleigh_mm),
+            Groove(prior.theta(z), case.rayleigh_mm),
             np.full(len(z), 1 / len(z)),
             None,
             float(len(z)),
         )
-    likelihood = _Likelihood(case, data, belief)
+    likelihood = _Likelihood(case, data, prior)
     active = likelihood.active
     again = previous is not None and previous.mode is not None
     starts = [
@@ -438,14 +436,14 @@ def fit_cut(
         *_mirrored(rng, STARTS_AGAIN if again else STARTS, len(active)),
     ]
     if previous is not None and previous.mode is not None:
-        starts.append(np.linalg.solve(belief.root, previous.mode - belief.mean)[active])
+        starts.append(np.linalg.solve(prior.root, previous.mode - prior.mean)[active])
     if len(data) < FEW:
         draws = FEW_PARTICLES
     else:
         draws = PARTICLES
     cloud = sample_posterior(
         likelihood,
-        belief.tails[active],
+        prior.tails[active],
         starts=np.array(starts),
         draws=draws,
         rng=rng,
@@ -459,9 +457,9 @@ def fit_cut(
     mode = np.zeros((1, whole))
     mode[:, active] = cloud.mode
     return GroovePosterior(
-        Groove(belief.theta(z), case.rayleigh_mm),
+        Groove(prior.theta(z), case.rayleigh_mm),
         cloud.weight,
-        belief.theta(mode)[0],
+        prior.theta(mode)[0],
         cloud.effective,
     )
 

@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import erf
 
+from olive_almanac.core.photo.fiducials import Picture
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import Picture
-from olive_almanac.core.photo.squared import PhoneCurve
+from olive_almanac.core.photo.rectified import PhoneCurve
 
 __all__ = ["BarSight", "Segment", "fit_bars", "measure_bars"]
 

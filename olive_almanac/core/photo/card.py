@@ -12,9 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.photo.fiducials import LIGHT, Picture
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import LIGHT, Picture
-from olive_almanac.core.photo.squared import PAD_MM, PhoneCurve, Squared
+from olive_almanac.core.photo.rectified import PAD_MM, PhoneCurve, Rectified
 from olive_almanac.core.photo.tones import LUMA_BGR, lightness, luminance
 from olive_almanac.core.placing.fiducials import CARD_IDS
 
@@ -112,17 +112,17 @@ def _curve(logs: Floats, truth: Floats) -> PhoneCurve:
     return PhoneCurve(float(np.clip(slope, 0.6, 1.6)), float(np.clip(bend, -0.15, 0.15)))
 
 
-def stock_lightness(squared: Squared, card: CardSight, lens: Lens) -> float:
+def stock_lightness(rectified: Rectified, card: CardSight, lens: Lens) -> float:
     """Return L* of the bare stock beside the card against the card's white, light taken as even
     between them.
     """
-    s, width = squared.px_mm, lens.size_mm[0]
+    s, width = rectified.px_mm, lens.size_mm[0]
     top, band = round(PAD_MM * s), round(1.5 * s)
     middle, half = (PAD_MM + width / 2) * s, min(width / 2, CARD.width_mm / 2) * s
-    rim = squared.codes[top : top + band, round(middle - half) : round(middle + half)].reshape(
+    rim = rectified.codes[top : top + band, round(middle - half) : round(middle + half)].reshape(
         -1, 3
     )
-    light = float(np.median(squared.curve.light[rim] @ LUMA_BGR))
+    light = float(np.median(rectified.curve.light[rim] @ LUMA_BGR))
     white = float(
         np.exp(card.curve.slope * np.log(card.white) + card.curve.bend * np.log(card.white) ** 2)
     )

@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.photo.bars import BarSight, Segment, measure_bars
+from olive_almanac.core.photo.fiducials import Picture
 from olive_almanac.core.photo.fills import halos, light_surface, stock_sectors
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import Picture
-from olive_almanac.core.photo.squared import Squared, gathered, off_frame
+from olive_almanac.core.photo.rectified import Rectified, gathered, off_frame
 
 __all__ = ["CutSight", "measure_cuts"]
 
@@ -46,7 +46,7 @@ class CutSight:
 
 
 def measure_cuts(
-    squared: Squared,
+    rectified: Rectified,
     picture: Picture,
     lens: Lens,
     rects: Floats,
@@ -60,8 +60,8 @@ def measure_cuts(
     """Measure outline cells of one size, [n, 4] face mm; `back` looks for the open outlines as
     well.
     """
-    n, s = len(rects), squared.px_mm / 2
-    sectors = stock_sectors(squared, rects, gap_mm)
+    n, s = len(rects), rectified.px_mm / 2
+    sectors = stock_sectors(rectified, rects, gap_mm)
     logs = np.log(np.maximum(sectors.light, 1e-4))
     beside = np.nanmedian(logs, 1)
     usual = np.nanmedian(logs.reshape(-1, 3), 0)
@@ -73,9 +73,9 @@ def measure_cuts(
         max(3, round((rects[0, 3] - 2 * inset) * s)),
     )
     window, _ = gathered(
-        squared.half_light,
-        squared.px(rects[:, 0] + inset, half=True),
-        squared.px(rects[:, 1] + inset, half=True),
+        rectified.half_light,
+        rectified.px(rects[:, 0] + inset, half=True),
+        rectified.px(rects[:, 1] + inset, half=True),
         wide,
         high,
     )
@@ -88,7 +88,7 @@ def measure_cuts(
         ground = np.median(inside[out], 0)
     surface = light_surface(sectors, rects[:, :2] + rects[:, 2:] / 2, lens.size_mm)
     halo, _, near = halos(
-        squared, rects + np.array([-0.1, -0.1, 0.2, 0.2]), gap_mm, surface, logs, stock_l
+        rectified, rects + np.array([-0.1, -0.1, 0.2, 0.2]), gap_mm, surface, logs, stock_l
     )
     sides = []
     if back:
@@ -99,7 +99,7 @@ def measure_cuts(
             segments,
             blur_px=blur_px,
             darker=True,
-            curve=squared.curve,
+            curve=rectified.curve,
             half_mm=min(SLOT_REACH_MM, gap_mm / 2),
         )
     off = off_frame(lens, rects, 1.0, missing_from)

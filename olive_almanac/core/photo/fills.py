@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.squared import Squared, gathered, off_frame, polynomial
+from olive_almanac.core.photo.rectified import Rectified, gathered, off_frame, polynomial
 from olive_almanac.core.photo.tones import LUMA_BGR, lightness, luminance
 
 __all__ = [
@@ -66,11 +66,11 @@ class FillSight:
     flags: tuple[str, ...]
 
 
-def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
+def stock_sectors(rectified: Rectified, rects: Floats, gap_mm: float) -> Sectors:
     """Return the light of the stock in eight places around each cell of one size, [n, 4]: means
     trimmed by 20 %.
     """
-    s = squared.px_mm / 2
+    s = rectified.px_mm / 2
     x, y, w, h = rects.T
     far = min(gap_mm / 2, 1.6)
     near = 0.62 * far
@@ -88,13 +88,13 @@ def stock_sectors(squared: Squared, rects: Floats, gap_mm: float) -> Sectors:
         (x + w + inset, y + h + inset, nook, nook),
         (x - gap_mm + inset, y + h + inset, nook, nook),
     )
-    saturated = (squared.half > CLIPPED_CODE).astype(np.float32)
+    saturated = (rectified.half > CLIPPED_CODE).astype(np.float32)
     n = len(rects)
     light, clipped, places = np.full((n, 8, 3), np.nan), np.zeros((n, 8, 3)), np.zeros((n, 8, 2))
     for k, (left, top, box_w, box_h) in enumerate(boxes):
         wide_px, high_px = max(3, round(box_w * s)), max(3, round(box_h * s))
-        x0, y0 = squared.px(left, half=True), squared.px(top, half=True)
-        window, inside = gathered(squared.half_light, x0, y0, wide_px, high_px)
+        x0, y0 = rectified.px(left, half=True), rectified.px(top, half=True)
+        window, inside = gathered(rectified.half_light, x0, y0, wide_px, high_px)
         flat = window.reshape(n, -1, 3)
         green = flat[..., 1]
         ordered, m = np.sort(green, 1), green.shape[1]
@@ -149,7 +149,7 @@ def light_surface(sectors: Sectors, middles: Floats, size_mm: tuple[float, float
 
 
 def measure_fills(
-    squared: Squared,
+    rectified: Rectified,
     lens: Lens,
     rects: Floats,
     *,
@@ -159,11 +159,11 @@ def measure_fills(
 ) -> list[FillSight]:
     """Measure rastered cells of one size, [n, 4] face mm; `stock_l` is the L* of the bare stock."""
     n = len(rects)
-    sectors = stock_sectors(squared, rects, gap_mm)
+    sectors = stock_sectors(rectified, rects, gap_mm)
     middles = rects[:, :2] + rects[:, 2:] / 2
     surface = light_surface(sectors, middles, lens.size_mm)
     logs = np.log(np.maximum(sectors.light, 1e-4))
-    halo, seen, _ = halos(squared, rects, gap_mm, surface, logs, stock_l)
+    halo, seen, _ = halos(rectified, rects, gap_mm, surface, logs, stock_l)
     usable = ~np.isnan(logs[..., 1])
     use = usable.copy()
     use[seen, :4] = False  # sides lie in the halo: the corners speak for the stock
@@ -174,7 +174,7 @@ def measure_fills(
         greens = np.where(use, surface.rest[..., 1], np.nan)
         unlike = np.nan_to_num(np.nanmax(greens, 1) - np.nanmin(greens, 1))
     reference = np.exp(surface.at + beside)
-    cores = _cores(squared, rects, reference, stock_l)
+    cores = _cores(rectified, rects, reference, stock_l)
     stock_clipped = np.nan_to_num(np.nanmax(sectors.clipped, 1))
     clipped = (cores.clipped > 0.02) | (stock_clipped > 0.03)
     ratio = cores.light / np.maximum(reference, 1e-5)
@@ -232,7 +232,7 @@ def measure_fills(
 
 
 def halos(
-    squared: Squared,
+    rectified: Rectified,
     rects: Floats,
     gap_mm: float,
     surface: LightSurface,
@@ -242,13 +242,13 @@ def halos(
     """Return how far the change of tone beside each box reaches, mm; where it reaches into the
     sides' sectors; and the change of L* close to the edge.
     """
-    s = squared.px_mm
+    s = rectified.px_mm
     reach = max(6, int(min(gap_mm / 2 + 0.5, 2.0) * s))
     away = (np.arange(reach) + 0.5) / s
-    left, top = np.round(squared.px(rects[:, 0])), np.round(squared.px(rects[:, 1]))
+    left, top = np.round(rectified.px(rects[:, 0])), np.round(rectified.px(rects[:, 1]))
     right, foot = (
-        np.round(squared.px(rects[:, 0] + rects[:, 2])),
-        np.round(squared.px(rects[:, 1] + rects[:, 3])),
+        np.round(rectified.px(rects[:, 0] + rects[:, 2])),
+        np.round(rectified.px(rects[:, 1] + rects[:, 3])),
     )
     inset_x, inset_y = int(0.12 * rects[0, 2] * s), int(0.12 * rects[0, 3] * s)
     long_x, long_y = int(right[0] - left[0]) - 2 * inset_x, int(foot[0] - top[0]) - 2 * inset_y
@@ -259,7 +259,7 @@ def halos(
         (left - reach, top + inset_y, reach, long_y, True),
         (right, top + inset_y, reach, long_y, False),
     ):
-        window, inside = gathered(squared.grey_light, x0, y0, max(1, w), max(1, h))
+        window, inside = gathered(rectified.grey_light, x0, y0, max(1, w), max(1, h))
         profile = np.median(window, 2 if h == reach else 1).astype(float)
         if flips:
             profile = profile[:, ::-1]
@@ -303,16 +303,19 @@ class _Cores:
     slope: Floats
 
 
-def _cores(squared: Squared, rects: Floats, reference: Floats, stock_l: float) -> _Cores:
+def _cores(rectified: Rectified, rects: Floats, reference: Floats, stock_l: float) -> _Cores:
     """The inside of each cell: its trimmed mean light, clipped share, and how its L* varies."""
-    n, s = len(rects), squared.px_mm / 2
+    n, s = len(rects), rectified.px_mm / 2
     inset = min(INSET_MM, 0.2 * float(rects[0, 2:].min()))
     wide, high = (
         max(4, round((rects[0, 2] - 2 * inset) * s)),
         max(4, round((rects[0, 3] - 2 * inset) * s)),
     )
-    x0, y0 = squared.px(rects[:, 0] + inset, half=True), squared.px(rects[:, 1] + inset, half=True)
-    window, _ = gathered(squared.half_light, x0, y0, wide, high)
+    x0, y0 = (
+        rectified.px(rects[:, 0] + inset, half=True),
+        rectified.px(rects[:, 1] + inset, half=True),
+    )
+    window, _ = gathered(rectified.half_light, x0, y0, wide, high)
     luma = window @ LUMA_BGR
     flat = luma.reshape(n, -1)
     m = flat.shape[1]
@@ -322,7 +325,7 @@ def _cores(squared: Squared, rects: Floats, reference: Floats, stock_l: float) -
     ).astype(np.float32)
     light = np.einsum("nm,nmc->nc", kept, window.reshape(n, -1, 3)) / kept.sum(1, keepdims=True)
     clipped = (
-        gathered((squared.half > CLIPPED_CODE).astype(np.float32), x0, y0, wide, high)[0]
+        gathered((rectified.half > CLIPPED_CODE).astype(np.float32), x0, y0, wide, high)[0]
         .reshape(n, -1, 3)
         .mean(1)
     )

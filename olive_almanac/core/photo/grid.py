@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.squared import Squared, gathered
+from olive_almanac.core.photo.rectified import Rectified, gathered
 
 __all__ = ["GridShift", "edge_shifts", "refit"]
 
@@ -36,23 +36,25 @@ class GridShift:
         return len(self.at_mm)
 
 
-def edge_shifts(squared: Squared, rects: Floats, *, reach_mm: float, dark_lines: bool) -> GridShift:
+def edge_shifts(
+    rectified: Rectified, rects: Floats, *, reach_mm: float, dark_lines: bool
+) -> GridShift:
     """Return by how much cells of one size, [n, 4], lie beside where they should.
 
     Filled cells: the steepest place of opposite edges.  `dark_lines`: the darkest place across
     opposite strokes.
     """
-    tones = squared.grey_tones
-    s, n = squared.px_mm, len(rects)
+    tones = rectified.grey_tones
+    s, n = rectified.px_mm, len(rects)
     reach = max(3, round(reach_mm * s))
     at, shift, axes, who = [], [], [], []
     for axis in (0, 1):
         long = max(4, int(0.6 * rects[0, 3 - axis] * s))
         places, good = [], np.ones(n, bool)
         for first in (True, False):
-            edge = squared.px(rects[:, axis] + (0.0 if first else rects[:, 2 + axis])) - 0.5
+            edge = rectified.px(rects[:, axis] + (0.0 if first else rects[:, 2 + axis])) - 0.5
             start = np.round(edge) - reach
-            side = np.round(squared.px(rects[:, 1 - axis] + 0.2 * rects[:, 3 - axis]))
+            side = np.round(rectified.px(rects[:, 1 - axis] + 0.2 * rects[:, 3 - axis]))
             if axis == 0:
                 window, inside = gathered(tones, start, side, 2 * reach + 1, long)
             else:

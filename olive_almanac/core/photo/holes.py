@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.photo.fiducials import LIGHT, Pyramid
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import LIGHT, Pyramid
 
 __all__ = ["match_holes"]
 

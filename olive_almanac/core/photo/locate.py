@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.photo.fiducials import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.records.trial import Trial
 
 __all__ = [

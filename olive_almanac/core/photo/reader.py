@@ -15,6 +15,7 @@ from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.photo.bars import Segment, measure_bars
 from olive_almanac.core.photo.card import read_card, stock_lightness
 from olive_almanac.core.photo.cuts import measure_cuts
+from olive_almanac.core.photo.fiducials import Picture, Pyramid
 from olive_almanac.core.photo.fills import measure_fills
 from olive_almanac.core.photo.grid import GridShift, edge_shifts, refit
 from olive_almanac.core.photo.lens import Lens
@@ -26,8 +27,7 @@ from olive_almanac.core.photo.locate import (
     locate,
     mark_growth,
 )
-from olive_almanac.core.photo.marks import Picture, Pyramid
-from olive_almanac.core.photo.squared import PhoneCurve, Squared, square_up
+from olive_almanac.core.photo.rectified import PhoneCurve, Rectified, square_up
 from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Cell, Trial
@@ -112,7 +112,7 @@ class PhotoSight:
 
     cells: tuple[CellSight, ...]
     sight: Sight
-    squared: Squared = field(repr=False)
+    rectified: Rectified = field(repr=False)
     says: tuple[str, ...] = ()
     curve: PhoneCurve = field(default_factory=PhoneCurve)
     by_card: bool = False
@@ -158,10 +158,10 @@ def read_photo(
         used = curve or PhoneCurve()
     chosen = [i for i, cell in enumerate(trial.cells) if burnt is None or cell.id in burnt]
     rects = face_rects(trial, side)
-    squared = _refined(picture, pyramid, trial, sight, rects, chosen, used)
+    rectified = _refined(picture, pyramid, trial, sight, rects, chosen, used)
     stock_l = bare_lightness(trial)
     if card is not None and trial.stock.lightness is None:
-        stock_l = stock_lightness(squared, card, sight.lens)
+        stock_l = stock_lightness(rectified, card, sight.lens)
     gap = gap_between(rects)
     cells: dict[int, CellSight] = {}
     for group in _groups(trial, rects, chosen):
@@ -169,9 +169,9 @@ def read_photo(
         if first.mark == "line":
             made = _lines(picture, trial, sight, group, used, side)
         elif first.setting.pitch_mm:
-            made = _fills(squared, trial, sight, rects[group], gap, stock_l)
+            made = _fills(rectified, trial, sight, rects[group], gap, stock_l)
         elif first.mark in ("outline", "comb"):
-            made = _outlines(squared, picture, trial, sight, rects[group], gap, stock_l)
+            made = _outlines(rectified, picture, trial, sight, rects[group], gap, stock_l)
         else:
             made = [CellSight("", 0.0, ("gauge_only",)) for _ in group]
         for i, cell in zip(group, made, strict=True):
@@ -184,7 +184,7 @@ def read_photo(
         _with_doubts(cells[i], (*doubts, "position") if far[i] else doubts) for i in chosen
     )
     return PhotoSight(
-        read, sight, squared, _says(trial, sight, read), used, card is not None, stock_l
+        read, sight, rectified, _says(trial, sight, read), used, card is not None, stock_l
     )
 
 
@@ -223,23 +223,23 @@ def _refined(
     rects: Floats,
     chosen: list[int],
     curve: PhoneCurve,
-) -> Squared:
+) -> Rectified:
     """Square the coupon up; let the cells themselves correct the lens where they show."""
-    squared = square_up(pyramid, sight.lens, curve)
+    rectified = square_up(pyramid, sight.lens, curve)
     if sight.side == "back":
-        return squared
+        return rectified
     by_hand = sight.how == "corners" and sight.marks < 3
     for number in range(GRID_ROUNDS + by_hand):
         reach = 0.6
         if by_hand and number == 0:
             reach = 1.4
-        grid = _observed(picture, squared, trial, sight, rects, chosen, curve, reach)
+        grid = _observed(picture, rectified, trial, sight, rects, chosen, curve, reach)
         if grid is not None and number == 0 and not by_hand:
-            _check_layout(squared, trial, rects, chosen, grid)
+            _check_layout(rectified, trial, rects, chosen, grid)
         if grid is None or len(grid) < LEAST_GRID:
             break
         rest = refit(sight.lens, sight.matched, None if by_hand else mark_growth(sight.marks), grid)
-        squared = square_up(pyramid, sight.lens, curve)
+        rectified = square_up(pyramid, sight.lens, curve)
         left = float(np.sqrt((rest**2).mean())) / sight.lens.px_per_mm()
         if number == GRID_ROUNDS - 1 + by_hand and left > BENT_MM:
             sight.says = (
@@ -253,11 +253,11 @@ def _refined(
             sight.says = tuple(word for word in sight.says if "four corners" not in word)
         if float(np.quantile(np.abs(grid.shift_mm).sum(1), 0.9)) < 0.05:
             break
-    return squared
+    return rectified
 
 
 def _check_layout(
-    squared: Squared, trial: Trial, rects: Floats, chosen: list[int], grid: GridShift
+    rectified: Rectified, trial: Trial, rects: Floats, chosen: list[int], grid: GridShift
 ) -> None:
     """Clearly burnt fills must show their edges where the layout says; else another coupon with the
     same marks is open.
@@ -265,13 +265,13 @@ def _check_layout(
     fills = [i for i in chosen if trial.cells[i].mark == "fill"]
     if not fills:
         return
-    tones = squared.grey_tones
+    tones = rectified.grey_tones
     bare = float(np.median(tones[::5, ::5]))
     strong = []
     for i in fills:
         x, y, w, h = rects[i]
         rows, cols = (
-            slice(int(squared.px(a + 0.3 * b)), int(squared.px(a + 0.7 * b)) + 1)
+            slice(int(rectified.px(a + 0.3 * b)), int(rectified.px(a + 0.7 * b)) + 1)
             for a, b in ((y, h), (x, w))
         )
         if abs(float(np.median(tones[rows, cols])) - bare) > STRONG_L:
@@ -289,7 +289,7 @@ def _check_layout(
 
 def _observed(
     picture: Picture,
-    squared: Squared,
+    rectified: Rectified,
     trial: Trial,
     sight: Sight,
     rects: Floats,
@@ -305,7 +305,7 @@ def _observed(
         elif first.mark in ("fill", "outline", "comb") and float(rects[group[0], 2:].min()) > 3:
             parts.append(
                 edge_shifts(
-                    squared,
+                    rectified,
                     rects[group],
                     reach_mm=min(reach, gap_between(rects) / 2),
                     dark_lines=not first.setting.pitch_mm,
@@ -393,15 +393,15 @@ def _lines(
 
 
 def _fills(
-    squared: Squared, trial: Trial, sight: Sight, rects: Floats, gap: float, stock_l: float
+    rectified: Rectified, trial: Trial, sight: Sight, rects: Floats, gap: float, stock_l: float
 ) -> list[CellSight]:
     if trial.stock.opacity in NOT_DARKNESS:
         return [CellSight("", 0.0, ("clear_stock",)) for _ in rects]
     seen = measure_fills(
-        squared, sight.lens, rects, gap_mm=gap, stock_l=stock_l, missing_from=sight.missing_from
+        rectified, sight.lens, rects, gap_mm=gap, stock_l=stock_l, missing_from=sight.missing_from
     )
     if (
-        squared.curve == PhoneCurve() and stock_l < DARK_L
+        rectified.curve == PhoneCurve() and stock_l < DARK_L
     ):  # how a phone lifts its shadows is not known
         seen = [
             replace(one, flags=(*one.flags, "needs_card")) if one.delta_l > LIGHT_MARK_L else one
@@ -460,7 +460,7 @@ def _out_of_line(trial: Trial, cells: dict[int, CellSight]) -> dict[int, CellSig
 
 
 def _outlines(
-    squared: Squared,
+    rectified: Rectified,
     picture: Picture,
     trial: Trial,
     sight: Sight,
@@ -469,7 +469,7 @@ def _outlines(
     stock_l: float,
 ) -> list[CellSight]:
     seen = measure_cuts(
-        squared,
+        rectified,
         picture,
         sight.lens,
         rects,

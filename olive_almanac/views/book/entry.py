@@ -30,7 +30,7 @@ from olive_almanac.views.parts import (
     row,
 )
 from olive_almanac.views.read.photo_view import PhotoPicture
-from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, close, px
+from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px
 
 WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
 AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
@@ -181,7 +181,7 @@ class EntryPage(Page):
     def __init__(self, presenter: BookPresenter, work) -> None:
         super().__init__()
         self._work = work  # runs work in a thread, see MainWindow.work
-        self._squared: tuple[str, object] = ("", None)  # the photo squared up last, by trial id
+        self._rectified: tuple[str, object] = ("", None)  # the photo squared up last, by trial id
         self.presenter, self.session = presenter, presenter.session
         self.title = label("", "h1")
         self.lot = label("", "note", "second")
@@ -413,7 +413,7 @@ class EntryPage(Page):
 
     def _add_evidence(self, entry: Entry) -> None:
         facts = facts_of(entry, self.presenter.confirmations_text(), self.session.subject.machine)
-        facts = facts[: close(5, 10)]
+        facts = facts[: compact(5, 10)]
         lines = []
         for name, value in facts:
             lines += [fact(name, value), hair()]
@@ -425,7 +425,7 @@ class EntryPage(Page):
         table.setMaximumWidth(px(460))
         if active is None:
             table.setMinimumWidth(
-                px(close(300, 420))
+                px(compact(300, 420))
             )  # without a picture there is room for the words
             self.body_layout.addLayout(row(table, None, gap=22), 1)
             self.body_layout.addWidget(self.said)
@@ -471,25 +471,25 @@ class EntryPage(Page):
             picture.hide()
 
         def take(item) -> None:
-            self._squared = (active.trial.id, item[1])
+            self._rectified = (active.trial.id, item[1])
             if (
                 self.session.entry is not None
                 and active.trial.id in self.session.entry.evidence.trial_ids
             ):
                 self.refresh()
 
-        if self._squared[0] == active.trial.id:
-            show(self._squared[1])
+        if self._rectified[0] == active.trial.id:
+            show(self._rectified[1])
         else:
             self._work(shown_again_work(self.session.store, active, ("front",)), take)
 
     def _open_large(self, active, cell: str) -> None:
         dialog = QDialog(self.window())
         dialog.setWindowTitle(active.trial.name)
-        if self._squared[0] == active.trial.id:
+        if self._rectified[0] == active.trial.id:
             picture = PhotoPicture()
             picture.ring = True
-            picture.show_photo(active, self._squared[1], "front", cell, active.readings, {})
+            picture.show_photo(active, self._rectified[1], "front", cell, active.readings, {})
         else:
             picture = CouponPicture(ring=True)
             picture.show_desk(active, cell)
@@ -516,14 +516,14 @@ class EntryPage(Page):
         if state == "guess":
             self.main_button = button("Plan the confirm run", "main", tip="Ctrl+Enter")
             self.main_button.clicked.connect(self.confirm_asked)
-            trial = button(close("Trial", "Plan a trial"))
+            trial = button(compact("Trial", "Plan a trial"))
             trial.clicked.connect(self.plan_asked)
         else:
             self.main_button = button(good, "main", tip="note a confirming burn, Ctrl+Enter")
             self.main_button.clicked.connect(lambda: self.presenter.confirm(passed=True))
-        copy = button("Copy" if trial else close("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
+        copy = button("Copy" if trial else compact("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
         copy.clicked.connect(self.copy_numbers)
-        card = button("Card" if trial else close("Card", "Print a card"), tip="as PDF, Ctrl+P")
+        card = button("Card" if trial else compact("Card", "Print a card"), tip="as PDF, Ctrl+P")
         card.clicked.connect(self.print_card)
         failed = button(
             "It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back"
@@ -532,7 +532,7 @@ class EntryPage(Page):
         parts = [self.main_button, *([trial] if trial else []), copy, card, None]
         if state != "guess":
             parts.append(failed)
-        self.body_layout.addLayout(row(*parts, gap=close(6, 10)))
+        self.body_layout.addLayout(row(*parts, gap=compact(6, 10)))
 
     def copy_numbers(self) -> None:
         from PySide6.QtGui import QGuiApplication

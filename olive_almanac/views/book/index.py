@@ -12,7 +12,7 @@ from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_column
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
-from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, close, px
+from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, compact, px
 
 NAME_WIDTH = 176
 MOST_WIDE = 620  # logical px
@@ -187,7 +187,7 @@ class IndexView(QTableView):
         self._quiet = True
         wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(catalogue)) > MOST_WIDE
         only = ""
-        if (wide or close(True, False)) and subject.machine:
+        if (wide or compact(True, False)) and subject.machine:
             only = subject.machine.uid
         self.index_model.show_catalogue(catalogue, today, words, only, order, subject)
         self.setColumnWidth(0, px(NAME_WIDTH))

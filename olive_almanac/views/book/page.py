@@ -19,7 +19,7 @@ from olive_almanac.views.book.entry import EntryPage
 from olive_almanac.views.book.index import IndexHead, IndexView, Legend
 from olive_almanac.views.parts import Page, SearchField, button, head, label, page_margins
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px, scaled_font
+from olive_almanac.views.theme import compact, px, scaled_font
 
 
 class Welcome(Page):
@@ -85,10 +85,10 @@ class IndexPage(Page):
     def __init__(self) -> None:
         super().__init__()
         self.order = "family"
-        self.filter = SearchField("Filter stocks", close("", "/"))
-        self.filter.setFixedWidth(px(close(120, 150)))
+        self.filter = SearchField("Filter stocks", compact("", "/"))
+        self.filter.setFixedWidth(px(compact(120, 150)))
         self.more = button(
-            close("More", "The book"),
+            compact("More", "The book"),
             "plain",
             tip="due this week, compare, old notes, save, print, share; Ctrl+B",
         )
@@ -110,8 +110,8 @@ class IndexPage(Page):
         )
         self.nothing.setVisible(not self.index.index_model.rows)
         self.heads.update()
-        least = close(300, 380)
-        self.setFixedWidth(max(px(least), self.index.total_width() + px(close(50, 56))))
+        least = compact(300, 380)
+        self.setFixedWidth(max(px(least), self.index.total_width() + px(compact(50, 56))))
 
 
 class BookPage(StationPage):
@@ -125,7 +125,7 @@ class BookPage(StationPage):
             IndexPage(),
             EntryPage(self.presenter, window.work),
         )
-        self.welcome.setFixedWidth(px(close(356, 480)))
+        self.welcome.setFixedWidth(px(compact(356, 480)))
         holder = QWidget()
         self._stack = QStackedLayout(holder)
         self._stack.addWidget(self.welcome)

@@ -48,7 +48,7 @@ from olive_almanac.views.parts import (
     row,
 )
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px, scaled_font
+from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.worker import once
 
 PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
@@ -66,7 +66,7 @@ class BigKey(QPushButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         if kind:
             self.setProperty("kind", kind)
-        self.setFixedHeight(px(close(76, 88)))
+        self.setFixedHeight(px(compact(76, 88)))
 
     def sizeHint(self) -> QSize:
         return QSize(px(150), px(88))
@@ -116,7 +116,7 @@ class BurnPage(StationPage):
         self.log = QPlainTextEdit()
         self.log.setReadOnly(True)
         self.log.setFont(scaled_font("small"))
-        self.log.setFixedHeight(px(close(66, 92)))
+        self.log.setFixedHeight(px(compact(66, 92)))
         self.log.setAccessibleName("Log of the run")
         layout.addWidget(self.log)
         self.right = self._build_right()
@@ -128,7 +128,7 @@ class BurnPage(StationPage):
 
     def _build_right(self) -> QWidget:
         right = Page()
-        right.setFixedWidth(px(close(360, 420)))
+        right.setFixedWidth(px(compact(360, 420)))
         layout = QVBoxLayout(right)
         page_margins(layout)
         self.now = label("", "h2")

@@ -15,7 +15,7 @@ from olive_almanac.steps.read import KEYS
 from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells
 from olive_almanac.views.coupon import VerdictKeyLine
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
-from olive_almanac.views.decide.doubted import DoubtedList
+from olive_almanac.views.decide.outliers import OutlierList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
 from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView
 from olive_almanac.views.decide.tone_photo import TonePhoto
@@ -36,10 +36,10 @@ from olive_almanac.views.parts import (
     set_kind,
 )
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px
+from olive_almanac.views.theme import compact, px
 
 NOTHING_READ = "Nothing has been read yet for this stock."
-LEAVES = {"M": 0, "S": 1, "D": 2}  # keys of map, slices, doubted
+LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
 PHOTO = 6
 TITLES = {"focus": "Where the focus lies", "kerf": "What the beam takes away", "tone": "Tone curve"}
@@ -54,25 +54,25 @@ class DecidePage(StationPage):
         self.presenter = DecidePresenter(self.session, self)
         self._worker = None
         self.title = label("", "h1")
-        self.leaf = Segments(["map", "slices", "disbelieved"], 0, "What is shown; keys M, S and D")
+        self.leaf = Segments(["map", "slices", "outliers"], 0, "What is shown; keys M, S and O")
         self.leaf.chosen.connect(self._turn)
         self.source = Segments(["map", "photo"], 0, "Where a tone is taken from; keys M and P")
         self.source.chosen.connect(self._turn_source)
-        self.photo, self._squared = (
+        self.photo, self._rectified = (
             TonePhoto(),
             ("", None),
         )  # the photo squared up last, by trial id
         self.photo.cell_clicked.connect(self._aim_at_cell)
-        self.map, self.slices, self.doubted = SettingMapView(), SlicesChart(), DoubtedList()
+        self.map, self.slices, self.outliers = SettingMapView(), SlicesChart(), OutlierList()
         self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
         self.map.pick_clicked.connect(self.presenter.choose)
         self.map.cell_clicked.connect(self._aim_at_cell)
-        self.doubted.chosen.connect(self._look_again)
+        self.outliers.chosen.connect(self._look_again)
         self.stack = QStackedWidget()
         for leaf in (
             self.map,
             self.slices,
-            self.doubted,
+            self.outliers,
             self.focus_chart,
             self.kerf_chart,
             self.tone_chart,
@@ -87,7 +87,7 @@ class DecidePage(StationPage):
         left.setStretch(1, 1)
         across = QHBoxLayout(self)
         page_margins(across)
-        across.setSpacing(px(close(18, 24)))
+        across.setSpacing(px(compact(18, 24)))
         across.addLayout(left, 1)
         across.addWidget(self._build_right())
 
@@ -97,7 +97,7 @@ class DecidePage(StationPage):
         self.aims = Segments(["right", "lightest", "mid", "darkest"], 0, "Tone to aim at")
         self.aims.chosen.connect(self._aim)
         self.cards_holder = QVBoxLayout()
-        self.cards_holder.setSpacing(px(close(7, 10)))
+        self.cards_holder.setSpacing(px(compact(7, 10)))
         self.cards: list[PickCard] = []
         self.remarks = label("", "small", "second", wrap=True)
         self.remarks.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
@@ -126,10 +126,10 @@ class DecidePage(StationPage):
             None,
             note,
             row(self.write, self.closer, gap=10),
-            gap=close(7, 10),
+            gap=compact(7, 10),
         )
         holder = box(right)
-        self.remarks_width = px(close(336, 380))
+        self.remarks_width = px(compact(336, 380))
         holder.setFixedWidth(self.remarks_width)
         return holder
 
@@ -195,9 +195,9 @@ class DecidePage(StationPage):
             unit,
             note,
         )
-        self.doubted.show_doubted(found.get("doubted"), self.session, note)
+        self.outliers.show_outliers(found.get("outliers"), self.session, note)
         self.leaf.set_word(
-            2, f"disbelieved {len(found['doubted'])}" if found.get("doubted") else "disbelieved"
+            2, f"outliers {len(found['outliers'])}" if found.get("outliers") else "outliers"
         )
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
@@ -227,20 +227,20 @@ class DecidePage(StationPage):
         if not there or self.source.at == 0:
             return
         self.stack.setCurrentIndex(PHOTO)
-        squared = None
-        if self._squared[0] == active.trial.id:
-            squared = self._squared[1]
-        if squared is None and self._squared[0] != active.trial.id:
-            self._squared = (active.trial.id, None)
+        rectified = None
+        if self._rectified[0] == active.trial.id:
+            rectified = self._rectified[1]
+        if rectified is None and self._rectified[0] != active.trial.id:
+            self._rectified = (active.trial.id, None)
             self.main_window.work(
                 shown_again_work(self.session.store, active, ("front",)),
                 lambda item: self._take_photo(active, item[1]),
             )
-        self.photo.show_coupon(active, squared)
+        self.photo.show_coupon(active, rectified)
 
     def _take_photo(self, active, codes) -> None:
-        if self._squared[0] == active.trial.id:
-            self._squared = (active.trial.id, codes)
+        if self._rectified[0] == active.trial.id:
+            self._rectified = (active.trial.id, codes)
             self.show_decision()
 
     def _show_remarks(self, remarks) -> None:
@@ -248,7 +248,7 @@ class DecidePage(StationPage):
         the tip.
         """
         metrics, shown = self.remarks.fontMetrics(), []
-        left = {0: 9, 1: 6, 2: 3}.get(len(self.cards), close(1, 2))  # lines
+        left = {0: 9, 1: 6, 2: 3}.get(len(self.cards), compact(1, 2))  # lines
         for remark in remarks:
             size = metrics.boundingRect(
                 0, 0, self.remarks_width, 1000, Qt.TextFlag.TextWordWrap, remark
@@ -307,7 +307,7 @@ class DecidePage(StationPage):
         room.
         """
         pick = self.presenter.pick
-        if pick is None or close(True, False) or len(self.cards) > 2:
+        if pick is None or compact(True, False) or len(self.cards) > 2:
             return
         self.limits.addWidget(
             Heading("Alone, it stands" if task == "cut" else "Alone, the tone stands")
@@ -331,7 +331,7 @@ class DecidePage(StationPage):
             marks.append("next")
         self.key_line = VerdictKeyLine(marks, {**VERDICT_WORDS, "next": "Burn next"})
         self.key_line.setFixedHeight(px(24))
-        if decision is not None and decision.edge_doubt is not None and not close(True, False):
+        if decision is not None and decision.edge_doubt is not None and not compact(True, False):
             self.key_line.show_remark(
                 f"known to ± {max(1, round(100 * decision.edge_doubt))} % from "
                 f"{decision.cells_read} cells"
@@ -475,7 +475,7 @@ class DecidePage(StationPage):
         self.stack.setCurrentIndex(at)
         self._show_key(self.session.subject.task, self.presenter.decision)
         if at == 2:
-            self.doubted.setFocus()
+            self.outliers.setFocus()
 
     def _turn_source(self, at: int) -> None:
         self.show_decision()
@@ -483,7 +483,7 @@ class DecidePage(StationPage):
             self.photo.setFocus()
 
     def _look_again(self, cell: str) -> None:
-        """Go to the cell that the model disbelieves."""
+        """Go to the cell that the model does not expect."""
         self.main_window.navigate("read", LookAtCell(cell))
 
     def _aim(self, at: int) -> None:

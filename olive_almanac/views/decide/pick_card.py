@@ -9,7 +9,7 @@ from olive_almanac.core.units import duration_text, number_text, passes_text, pe
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT
-from olive_almanac.views.theme import LIVE, C, F, close, px
+from olive_almanac.views.theme import LIVE, C, F, compact, px
 
 __all__ = ["PickCard", "limit_facts"]
 
@@ -25,7 +25,7 @@ class PickCard(QAbstractButton):
         self.letter, self.pick, self.unit = letter, pick, unit
         self.name = aim_word(pick.aim, task)
         self.setCheckable(True)
-        self.setMinimumHeight(px(close(112, 126)))
+        self.setMinimumHeight(px(compact(112, 126)))
         self.setMaximumHeight(px(176))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -103,7 +103,7 @@ class PickCard(QAbstractButton):
             x += QFontMetricsF(F("ui")).horizontalAdvance(unit) + 20
 
     def _paint_foot(self, painter, left: float, inner: float, h: float) -> None:
-        margin, y = self.pick.margin, h - close(44, 50)
+        margin, y = self.pick.margin, h - compact(44, 50)
         known = self.pick.margins.speed is not None
         painter.setFont(F("ui_b"))
         painter.setPen(C("ink"))
@@ -127,7 +127,7 @@ class PickCard(QAbstractButton):
         painter.drawLine(QPointF(rule, y - 4), QPointF(rule, y + 13))
         painter.setFont(F("ui"))
         painter.setPen(C("ink2"))
-        foot = QRectF(left, h - close(30, 33), inner, 22)
+        foot = QRectF(left, h - compact(30, 33), inner, 22)
         painter.drawText(foot, MIDDLE_LEFT, self._time())
         if self.pick.char is not None:
             painter.drawText(foot, MIDDLE_RIGHT, EDGE_WORDS[min(3, round(self.pick.char))])

@@ -27,7 +27,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
-from olive_almanac.views.theme import close, px
+from olive_almanac.views.theme import compact, px
 
 # a field that has no widget of its own name -> the fields to mark
 FIELDS_OF = {"place": ("x", "y")}
@@ -80,7 +80,7 @@ class Slot(QWidget):
                 self.to,
                 *self.counted,
                 None,
-                gap=close(4, 6),
+                gap=compact(4, 6),
             )
         )
         self.listed = box(row(self.list, None))
@@ -156,7 +156,7 @@ class Choices(Page):
     def __init__(self, page) -> None:
         super().__init__()
         self._page = page
-        self.setFixedWidth(px(close(330, 360)))
+        self.setFixedWidth(px(compact(330, 360)))
         self.title = label("", "h1")
         self.own: dict[str, Number] = {}
         self.pickers: dict[str, WordPicker] = {}
@@ -168,9 +168,9 @@ class Choices(Page):
         self.leaves.addWidget(self._levels_leaf())
         self.leaves.addWidget(self._layout_leaf())
         layout = QVBoxLayout(self)
-        page_margins(layout, right=close(12, 18))
+        page_margins(layout, right=compact(12, 18))
         layout.addLayout(head(self.title, None, self.leaf))
-        layout.addSpacing(px(close(2, 4)))
+        layout.addSpacing(px(compact(2, 4)))
         layout.addWidget(self.leaves, 1)
 
     # -- building ----------------------------------------------------------------------------------
@@ -188,7 +188,7 @@ class Choices(Page):
         return made
 
     def _line(self, key: str, name: str, *parts) -> QWidget:
-        made = box(row(label(name, "h3"), 2, *parts, None, gap=close(4, 6)))
+        made = box(row(label(name, "h3"), 2, *parts, None, gap=compact(4, 6)))
         self.rows[key] = made
         return made
 
@@ -229,7 +229,7 @@ class Choices(Page):
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(px(close(1, 3)))
+        layout.setSpacing(px(compact(1, 3)))
         for part in (
             self.kind,
             self.about,
@@ -294,7 +294,7 @@ class Choices(Page):
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(px(close(0, 2)))
+        layout.setSpacing(px(compact(0, 2)))
         parts = [
             self._line(
                 "cell",
@@ -322,7 +322,7 @@ class Choices(Page):
                 self._number(
                     "clamps",
                     "Clamps on the sheet, from X, Y to X, Y in mm",
-                    close(192, 216),
+                    compact(192, 216),
                     grows=False,
                 ),
                 Word("mm", "ui"),

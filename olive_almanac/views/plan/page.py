@@ -45,7 +45,7 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.plan.choices import Choices
 from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px
+from olive_almanac.views.theme import compact, px
 
 REMAKE_AFTER_MS = 60  # the plan is remade when the keys rest for a moment
 
@@ -57,9 +57,9 @@ class InShort(Page):
 
     def __init__(self, page) -> None:
         super().__init__()
-        self.setFixedWidth(px(close(226, 262)))
+        self.setFixedWidth(px(compact(226, 262)))
         layout = QVBoxLayout(self)
-        page_margins(layout, left=close(14, 18), right=close(14, 20))
+        page_margins(layout, left=compact(14, 18), right=compact(14, 20))
         layout.addLayout(head(label("In short", "h2"), None))
         layout.addSpacing(px(4))
         self.values = {}
@@ -100,7 +100,7 @@ class InShort(Page):
         self.write.clicked.connect(page.main_action)
         for part in (self.suggest, self.next, self.write, self.key):
             layout.addWidget(part)
-            layout.addSpacing(px(close(2, 6)))
+            layout.addSpacing(px(compact(2, 6)))
 
     def show_plan(self, plan, energy_unit: str, *, basis: str, currency: str) -> None:
         from olive_almanac.core.design.plan import used_area_mm2
@@ -207,7 +207,7 @@ class PlanPage(StationPage):
         self.choices.leaf.chosen.connect(self._show_leaf)
         centre = Page()
         layout = QVBoxLayout(centre)
-        page_margins(layout, left=close(12, 18), right=close(12, 18))
+        page_margins(layout, left=compact(12, 18), right=compact(12, 18))
         layout.addLayout(head(self.centre_title, None, self.shade, self.view, gap=6))
         layout.addSpacing(px(8))
         layout.addWidget(self.sheet, 1)

@@ -25,7 +25,7 @@ from olive_almanac.views.parts import (
     row,
 )
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import NO_BRUSH, C, Painted, close, px
+from olive_almanac.views.theme import NO_BRUSH, C, Painted, compact, px
 
 
 class PointsBar(Painted):
@@ -74,7 +74,7 @@ class PractisePage(StationPage):
         layout.addSpacing(px(8))
         layout.addLayout(self._exercises)
         layout.addStretch(1)
-        right.setMinimumWidth(px(close(360, 440)))
+        right.setMinimumWidth(px(compact(360, 440)))
         inner = QVBoxLayout(right)
         page_margins(inner)
         self._score_title = label("No score yet", "h2")
@@ -133,7 +133,7 @@ class PractisePage(StationPage):
             told = label("" if best is None else f"best {best}", "num4")
             line = row(words, told, begin, gap=14)
             line.setStretch(0, 1)
-            line.setContentsMargins(0, px(close(2, 6)), 0, px(close(2, 6)))
+            line.setContentsMargins(0, px(compact(2, 6)), 0, px(compact(2, 6)))
             self._exercises.addWidget(box(line))
             self._exercises.addWidget(hair())
             self.first = self.first or begin

@@ -53,7 +53,17 @@ from olive_almanac.views.read.measures import (
 )
 from olive_almanac.views.read.photo_view import CellCrop, PhotoPicture
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px, scaled_font
+from olive_almanac.views.theme import (
+    LIVE,
+    NO_BRUSH,
+    NO_PEN,
+    C,
+    F,
+    Painted,
+    compact,
+    px,
+    scaled_font,
+)
 from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
@@ -102,7 +112,7 @@ class VerdictKey(QAbstractButton):
         self.setText(VERDICT_WORDS[verdict])
         self.setAccessibleName(VERDICT_WORDS[verdict])
         self.setAccessibleDescription(f"key {key}")
-        self.setFixedHeight(px(close(76, 88)))
+        self.setFixedHeight(px(compact(76, 88)))
         self.setMinimumWidth(px(96))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -136,10 +146,10 @@ class VerdictKey(QAbstractButton):
         if self.hinted:
             draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), "Enter")
         draw_verdict(
-            painter, QRectF(13, 12, close(26, 34), close(26, 34)), self.verdict, ground=ground
+            painter, QRectF(13, 12, compact(26, 34), compact(26, 34)), self.verdict, ground=ground
         )
         draw_keycap(painter, QRectF(w - 34, 10, 24, 22), self.key)
-        painter.setFont(F(close("small_b", "ui_b")))
+        painter.setFont(F(compact("small_b", "ui_b")))
         painter.setPen(C("ink"))
         painter.drawText(QRectF(13, h - 34, w - 16, 24), MIDDLE_LEFT, self.text())
 
@@ -158,7 +168,7 @@ class EdgeKey(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(px(close(84, 104)), px(44))
+        return QSize(px(compact(84, 104)), px(44))
 
     def show_chosen(self, chosen: bool) -> None:
         self.chosen = chosen
@@ -226,7 +236,7 @@ class ReadPage(StationPage):
         )
         self.crops = {side: CellCrop(side) for side in ("front", "back")}
         for part in (self.cell_picture, *self.crops.values()):
-            part.setFixedSize(px(close(100, 122)), px(close(100, 122)))
+            part.setFixedSize(px(compact(100, 122)), px(compact(100, 122)))
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
@@ -406,11 +416,11 @@ class ReadPage(StationPage):
             (f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
             + (f", {differ} differ" if differ else "")
         )
-        self.by.setText(close("", self._told_by(active)))
+        self.by.setText(compact("", self._told_by(active)))
         unit = self.session.preferences.speed_unit
         (up, _), (along, _) = axis_texts(active.trial, unit)
         words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
-        self.grid_words.setText(close("", ", ".join(words)))
+        self.grid_words.setText(compact("", ", ".join(words)))
         self._show_pictures(active, cell)
         self.grid.show_cells(
             active, cell.id, unit, presenter.readings, presenter.suggested, presenter.differences
@@ -462,25 +472,25 @@ class ReadPage(StationPage):
         return "burnt on the machine"
 
     def _show_pictures(self, active, cell) -> None:
-        presenter, squared = self.presenter, self.presenter.squared
+        presenter, rectified = self.presenter, self.presenter.rectified
         side = "front"
         if self.view.at == 2:
             side = "back"
-        shows = self.view.at > 0 and side in squared
+        shows = self.view.at > 0 and side in rectified
         self.photo.setVisible(shows)
         self.picture.setVisible(not shows)
         if shows:
             self.photo.show_photo(
-                active, squared[side], side, cell.id, presenter.readings, presenter.suggested
+                active, rectified[side], side, cell.id, presenter.readings, presenter.suggested
             )
         else:
             self.picture.show_desk(active, cell.id)
         stand_in = active.run.on_stand_in and self._reading is None
         self.take.setVisible(stand_in)
         self.take.setText(
-            close("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
+            compact("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
         )
-        free = self._reading is None and not (stand_in and close(True, False))
+        free = self._reading is None and not (stand_in and compact(True, False))
         turned = self.view.at == 2
         self.add_photo.setVisible(free and not turned)
         self.add_back.setVisible(
@@ -488,10 +498,10 @@ class ReadPage(StationPage):
             and active.trial.task == "cut"
             and (turned or (not stand_in and "front" in active.run.photos))
         )
-        self.cell_picture.setVisible("front" not in squared)
+        self.cell_picture.setVisible("front" not in rectified)
         self.cell_picture.show_cell(active, cell)
         for name, crop in self.crops.items():
-            crop.show_cell(active, cell, name, squared.get(name))
+            crop.show_cell(active, cell, name, rectified.get(name))
         if self._reading is None:
             told = [word for kept in active.run.photos.values() for word in kept.says]
             self.says.setText(" ".join(dict.fromkeys(told)))
@@ -750,7 +760,7 @@ class ReadPage(StationPage):
         """Front, back, drawing: the next of those there are."""
         there = [
             0,
-            *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.squared),
+            *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.rectified),
         ]
         self.view.set_at(
             there[(there.index(self.view.at) + 1) % len(there)] if self.view.at in there else 0

@@ -32,7 +32,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
-from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, close, px
+from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, compact, px
 
 
 class CheckLine(QAbstractButton):
@@ -41,7 +41,7 @@ class CheckLine(QAbstractButton):
     def __init__(self, number: int) -> None:
         super().__init__()
         self.number, self.words, self.detail, self.ticked, self.current = number, "", "", "", False
-        self.setFixedHeight(px(close(66, 76)))
+        self.setFixedHeight(px(compact(66, 76)))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
@@ -268,7 +268,7 @@ class ChecklistPage(Page):
         self.on.clicked.connect(self.done_asked)
         left.addLayout(row(label(FULL_CAUTION, "small", "second", wrap=True), self.on, gap=14))
         across = QHBoxLayout()
-        across.setSpacing(px(close(18, 26)))
+        across.setSpacing(px(compact(18, 26)))
         across.addLayout(left, 11)
         across.addWidget(hair("vhair"))
         across.addLayout(self._build_tool(), 10)

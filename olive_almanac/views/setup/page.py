@@ -19,7 +19,7 @@ from olive_almanac.views.setup.checklist import ChecklistPage
 from olive_almanac.views.setup.dialogs import FocusDialog, StateDialog
 from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import close, px
+from olive_almanac.views.theme import compact, px
 
 
 class SetUpPage(StationPage):
@@ -57,7 +57,7 @@ class SetUpPage(StationPage):
         self.safety.clicked.connect(self._print_safety)
         self.machine_form.extra.addSpacing(px(4))
         self.machine_form.extra.addLayout(
-            row(self.changed, self.focus_test, self.safety, None, gap=close(5, 8))
+            row(self.changed, self.focus_test, self.safety, None, gap=compact(5, 8))
         )
         self.checklist = ChecklistPage(self.session, window.services.now)
         self.checklist.forms_asked.connect(lambda: self.show_part(self.forms))

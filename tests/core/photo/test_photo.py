@@ -17,7 +17,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.photo.judge import Limits, Taught, learned_limits, suggest
 from olive_almanac.core.photo.locate import PhotoTrouble, face_points, picked_box
 from olive_almanac.core.photo.reader import CellSight, read_photo
-from olive_almanac.core.photo.squared import PhoneCurve
+from olive_almanac.core.photo.rectified import PhoneCurve
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.letters import letters

@@ -7,7 +7,7 @@ from dataclasses import replace
 from olive_almanac.core.design.aim import Ground
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import TrialKind, register
-from olive_almanac.core.design.pattern import Patch, Pattern, mark_of, setting_of
+from olive_almanac.core.design.pattern import Patch, Pattern, setting_of, shape_of
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
@@ -38,7 +38,7 @@ class DirectionTest(TrialKind):
         for row, (way, width, height) in enumerate((("x", long, short), ("y", short, long))):
             for col, speed in enumerate(choices.speed_mm_s):
                 setting = setting_of(choices, task, speed=speed, direction=way)
-                patches.append(Patch(row, col, 0, width, height, mark_of(task), setting))
+                patches.append(Patch(row, col, 0, width, height, shape_of(task), setting))
         factor, unit = factor_of("speed"), choices.speed_unit
         cols = tuple(factor.write(speed, unit) for speed in choices.speed_mm_s)
         return Pattern(tuple(patches), ("X", "Y"), cols, "Along", factor.axis(unit))

@@ -22,10 +22,10 @@ from olive_almanac.core.burn.groove import (
     WAY,
     Groove,
 )
-from olive_almanac.core.fitting.kinship import Kinship
+from olive_almanac.core.fitting.transfer import Transfer
 from olive_almanac.core.materials.families import GENERIC, GroovePrior
 
-__all__ = ["Belief", "carried_belief", "family_belief"]
+__all__ = ["Prior", "carried_prior", "family_prior"]
 
 Floats = NDArray[np.float64]
 NORMAL = 1e6  # degrees of freedom that make a Student-t a normal
@@ -50,7 +50,7 @@ LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
 
 @dataclass(frozen=True)
-class Belief:
+class Prior:
     """Means [12], root [12, 12] and degrees of freedom [12] of a groove's parameters."""
 
     mean: Floats
@@ -63,8 +63,8 @@ class Belief:
         return result
 
 
-def family_belief(prior: GroovePrior) -> Belief:
-    """Return the belief from the family alone."""
+def family_prior(prior: GroovePrior) -> Prior:
+    """Return the prior from the family alone."""
     logs = np.log([prior.removal_j_mm3, prior.threshold_j_mm2, prior.char_loss])
     usual = np.log([prior.side_loss_mm_s, NOISE_MEAN, HANG_MEAN, WALLS_MEAN])
     root = np.diag(SPREAD)
@@ -74,16 +74,16 @@ def family_belief(prior: GroovePrior) -> Belief:
             GENERIC_ALONG,
             GENERIC_THRESHOLD,
         )
-    return Belief(
+    return Prior(
         np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS
     )
 
 
-def carried_belief(groove: Groove, weight: Floats, family: Belief, related: Kinship) -> Belief:
-    """Return the belief that another subject's posterior gives: its mean and covariance, widened by
-    the kinship.
+def carried_prior(groove: Groove, weight: Floats, family: Prior, related: Transfer) -> Prior:
+    """Return the prior that another subject's posterior gives: its mean and covariance, widened by
+    the transfer.
 
-    What belongs to a machine's optics starts anew from the family's belief where the optics are not
+    What belongs to a machine's optics starts anew from the family's prior where the optics are not
     the same.
     """
     mean = weight @ groove.theta
@@ -99,4 +99,4 @@ def carried_belief(groove: Groove, weight: Floats, family: Belief, related: Kins
     gained[[REMOVAL, THRESHOLD]] = related.energy_sd
     spread += np.diag(gained**2 + 1e-6)
     root = np.asarray(np.linalg.cholesky(spread), float)
-    return Belief(mean, root, np.full(len(PARAMETERS), CARRIED_TAILS))
+    return Prior(mean, root, np.full(len(PARAMETERS), CARRIED_TAILS))

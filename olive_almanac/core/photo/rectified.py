@@ -12,11 +12,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.photo.fiducials import LIGHT, Picture, Pyramid
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.marks import LIGHT, Picture, Pyramid
 from olive_almanac.core.photo.tones import lightness
 
-__all__ = ["PX_MM", "PhoneCurve", "Squared", "gathered", "off_frame", "polynomial", "square_up"]
+__all__ = ["PX_MM", "PhoneCurve", "Rectified", "gathered", "off_frame", "polynomial", "square_up"]
 
 Floats = NDArray[np.float64]
 PX_MM, LEAST_PX_MM = 8.0, 4.0
@@ -44,7 +44,7 @@ class PhoneCurve:
 
 
 @dataclass(frozen=True)
-class Squared:
+class Rectified:
     """`codes` [h, w, 3] at `px_mm`, face coordinates beginning `PAD_MM` to the upper left of the
     coupon.
     """
@@ -85,7 +85,7 @@ class Squared:
         return np.asarray((np.asarray(mm, float) + PAD_MM) * self.px_mm / (2 if half else 1), float)
 
 
-def square_up(pyramid: Pyramid, lens: Lens, curve: PhoneCurve) -> Squared:
+def square_up(pyramid: Pyramid, lens: Lens, curve: PhoneCurve) -> Rectified:
     """Square the coupon up from the smallest version of the picture that is fine enough."""
     scale = lens.px_per_mm()
     if scale / pyramid.half_scale >= 0.6 * min(PX_MM, 0.5 * scale):
@@ -98,7 +98,7 @@ def square_up(pyramid: Pyramid, lens: Lens, curve: PhoneCurve) -> Squared:
     )  # a large coupon seen from afar holds no more
     maps = lens.maps((-PAD_MM, -PAD_MM, width + PAD_MM, height + PAD_MM), px_mm, reduced=reduced)
     codes = cv2.remap(source, maps, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return Squared(np.asarray(codes, np.uint8), px_mm, curve)
+    return Rectified(np.asarray(codes, np.uint8), px_mm, curve)
 
 
 def gathered(

@@ -1,4 +1,4 @@
-"""Which readings the model disbelieves, and why they may be wrong."""
+"""Outliers: readings that the model does not expect, and why they may be wrong."""
 
 from __future__ import annotations
 
@@ -9,24 +9,24 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.deciding.cut_knowledge import CutKnowledge
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.fitting.cut import BANDS, LAPSE, verdict_chance
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["DoubtedReading", "doubted_readings"]
+__all__ = ["Outlier", "outlying_readings"]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-UNLIKELY = 0.08  # a reading less likely than this, given all the others, is disbelieved
+UNLIKELY = 0.08  # a reading less likely than this, given all the others, is an outlier
 ORDER = ("not_through", "hangs", "free")  # from weak to strong; "push" lies between the last two
 STRENGTH = {"not_through": 0, "hangs": 1, "push": 1, "holds": 1, "free": 2}
-MANY = 3  # disbelieved readings that together point to a common cause
+MANY = 3  # outliers that together point to a common cause
 
 
 @dataclass(frozen=True)
-class DoubtedReading:
+class Outlier:
     """A reading, the chance of its verdict given all the other readings, the likeliest verdict, and
     what may be wrong.
     """
@@ -39,8 +39,8 @@ class DoubtedReading:
     why: str
 
 
-def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedReading, ...]:
-    """Return the readings of the subject's own coupons that the model disbelieves, least likely
+def outlying_readings(knowledge: FittedCut, pairs: Pairs) -> tuple[Outlier, ...]:
+    """Return the readings of the subject's own coupons that the model does not expect, least likely
     first.
 
     Each reading is judged without itself: the particles' weights are divided by its own likelihood.
@@ -71,7 +71,7 @@ def doubted_readings(knowledge: CutKnowledge, pairs: Pairs) -> tuple[DoubtedRead
     expected = [ORDER[i] for i in others.argmax(0)]
     causes = _common_causes(data.cells, data.verdicts, expected, found, settings, names)
     rows = [
-        DoubtedReading(
+        Outlier(
             *data.cells[i],
             data.verdicts[i],
             float(chance[i]),

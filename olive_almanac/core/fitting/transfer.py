@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["Kinship", "kinship"]
+__all__ = ["Transfer", "transfer_between"]
 
 
 @dataclass(frozen=True)
-class Kinship:
+class Transfer:
     """How far another subject's coupons bear: the sd that ln removal and ln threshold gain, whether
     the optics are the same, and what differs in words.
     """
@@ -25,7 +25,9 @@ class Kinship:
     words: tuple[str, ...]
 
 
-def kinship(machine: Machine, stock: Stock, other_machine: Machine, other_stock: Stock) -> Kinship:
+def transfer_between(
+    machine: Machine, stock: Stock, other_machine: Machine, other_stock: Stock
+) -> Transfer:
     """Return how far coupons of another subject bear on this one.  Common practice, no source."""
     variance, words = 0.0, []
     for differs, sd, word in (
@@ -54,7 +56,7 @@ def kinship(machine: Machine, stock: Stock, other_machine: Machine, other_stock:
         and machine.name == other_machine.name
         and machine.state == other_machine.state
     )
-    return Kinship(math.sqrt(variance), same_optics, tuple(words))
+    return Transfer(math.sqrt(variance), same_optics, tuple(words))
 
 
 def _changed(machine: Machine, other: Machine) -> bool:

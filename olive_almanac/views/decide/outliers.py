@@ -1,4 +1,4 @@
-"""The readings that the model disbelieves, each with what it expected and what may be wrong."""
+"""The readings that the model does not expect, each with what it expected and what may be wrong."""
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPen
@@ -14,7 +14,7 @@ LINE = 74.0
 AGREES = "No reading stands out: each is likely, given all the others."
 
 
-class DoubtedList(Painted):
+class OutlierList(Painted):
     """A line for each reading; arrows and Enter, or a click, go to the cell.
 
     Signals:
@@ -29,9 +29,9 @@ class DoubtedList(Painted):
         self.at, self.note = 0, ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Readings that the model disbelieves")
+        self.setAccessibleName("Outliers: readings that the model does not expect")
 
-    def show_doubted(self, doubted, session, note: str) -> None:
+    def show_outliers(self, outliers, session, note: str) -> None:
         """Show the readings of the coupon on the desk first; those of earlier coupons cannot be
         gone to.
         """
@@ -40,13 +40,13 @@ class DoubtedList(Painted):
             trials = {trial.id: trial for trial, _ in active.pairs}
         else:
             trials = {}
-        if doubted is None:
+        if outliers is None:
             self.note = note
         else:
             self.note = AGREES
         self.rows = [
             (one, trials[one.trial], active.trial.id == one.trial)
-            for one in doubted or ()
+            for one in outliers or ()
             if one.trial in trials
         ]
         self.at = min(self.at, max(0, len(self.rows) - 1))
