@@ -9,6 +9,7 @@ times, so its lines are joined from ready-made pieces.
 from __future__ import annotations
 
 import functools
+import re
 from collections.abc import Iterator
 
 from olive_almanac.core.motion.program import (
@@ -32,6 +33,10 @@ from olive_almanac.core.units import number_text, passes_text, percent_text
 __all__ = ["gcode_blocks", "gcode_parts", "write_gcode"]
 
 Point = tuple[float, float]
+
+
+_PLAINER = str.maketrans({"(": "[", ")": "]", "−": "-", "×": "x", "₂": "2", "’": "'"})
+_NOT_PLAIN = re.compile(r"[^A-Za-z0-9 .,:;%/+=#&'\"_\[\]-]")
 
 
 def write_gcode(trial: Trial, lettering: Lettering | None = None) -> str:
@@ -250,12 +255,10 @@ def _said(setting: Setting) -> str:
 
 
 def _comment(text: str) -> str:
-    if text.isascii() and "(" not in text and ")" not in text:
-        return f"({text[:76]})"
-    plain = text.translate(
-        {ord("("): "[", ord(")"): "]", ord("−"): "-", ord("×"): "x", ord("₂"): "2"}
-    )
-    return f"({plain.encode('ascii', 'replace').decode()[:76]})"
+    """A comment of plain letters, figures and few signs: some controllers act on other signs at
+    once, wherever they stand.
+    """
+    return f"({_NOT_PLAIN.sub('_', text.translate(_PLAINER))[:76]})"
 
 
 @functools.lru_cache(maxsize=65536)

@@ -18,7 +18,10 @@ __all__ = ["CheckLimits", "CheckReport", "check_gcode", "check_lines"]
 
 LONGEST_LINE = 80
 TOLERANCE = 0.002  # mm: half the last digit that files carry, and rounding
-_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
+# signs that controllers take out of the line and act on at once, also within a comment
+_AT_ONCE = re.compile(r"[!?~\x00-\x08\x0b-\x1f\x7f-\xff]")
+WAITS = (0, 1, 7, 8, 9)  # M words at which a controller stands still for a while
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 MOTION, PLANE, UNITS, DISTANCE, FEED_MODE = range(5)
 G_GROUPS = {
@@ -34,9 +37,9 @@ G_GROUPS = {
     21: UNITS,
     90: DISTANCE,
     91: DISTANCE,
-    93: FEED_MODE,
     94: FEED_MODE,
 }
+INVERSE_TIME = 93  # the F word of each line would be another speed
 G_PLAIN = {4, 40, 49, 54, 61, 64}  # dwell; modes that are the default and change nothing here
 M_KNOWN = {0, 1, 2, 3, 4, 5, 7, 8, 9, 30}
 LETTERS = set("FGIJKMNPRSTXYZ")
@@ -109,6 +112,7 @@ class _Interpreter:
         self.feed = 0.0  # mm/min
         self.power = 0.0
         self.beam_on = False
+        self.constant = True  # whatever the speed is
         self.moves = 0
         self.ended = False
         self.findings: list[Finding] = []
@@ -131,7 +135,8 @@ class _Interpreter:
             )
 
     def run(self, text: str) -> Iterator[tuple[float, CheckReport]]:
-        lines, known = text.splitlines(), self.known
+        # as a controller does: other signs that part lines elsewhere stay in theirs
+        lines, known = text.replace("\r\n", "\n").split("\n"), self.known
         for self.line, raw in enumerate(lines, 1):
             if self.line % LINES_A_STEP == 0:
                 yield self.line / len(lines), CheckReport(tuple(self.findings), self.moves)
@@ -168,13 +173,26 @@ class _Interpreter:
                     f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}",
                 )
             )
-        block = _COMMENT.sub("", raw).strip().upper()
+        if _AT_ONCE.search(raw):
+            problems.append(
+                (
+                    "acts-at-once",
+                    "holds a sign on which controllers act at once, wherever it stands",
+                )
+            )
+        block = _COMMENT.sub("", raw).strip()
         words = _Words([], [], {}, False, False, problems)
         if not block or block == "%":
             if problems:
                 return words
             return None
-        if _WORD.sub("", block).strip(" \t/"):
+        if block.startswith("/"):
+            problems.append(
+                ("skipped-line", "begins with a stroke: a switch at the machine may skip it")
+            )
+            block = block[1:]
+        block = _upper(block)
+        if _WORD.sub("", block).strip(" \t"):
             problems.append(
                 (
                     "not-understood",
@@ -205,6 +223,10 @@ class _Interpreter:
             if any(group == other for other, _ in words.modes):
                 words.problems.append(("modes-clash", "names two modes of the same group"))
             words.modes.append((group, int(value)))
+        elif value == INVERSE_TIME:
+            words.problems.append(
+                ("feed-mode", "states feeds as inverse time, which is not followed here: use G94")
+            )
         elif value == 4:
             words.dwells = True
         elif value not in G_PLAIN:
@@ -224,6 +246,8 @@ class _Interpreter:
             self.modal[group] = value
         if "S" in words.values:
             self.power = words.values["S"]
+            if self.is_burning and not words.moves:
+                self.report("beam-at-rest", "sets the power of a beam that is on at a standstill")
             if not 0 <= self.power <= self.limits.power_scale * (1 + 1e-9):
                 self.report(
                     "over-power",
@@ -244,11 +268,16 @@ class _Interpreter:
                 )
         for code_number in words.m_codes:
             self.take_m(code_number)
-        if words.dwells:
-            if self.beam_on and self.power > 0:
-                self.report("beam-at-rest", "waits with the beam on")
-        elif words.moves:
+        waits = any(code in WAITS for code in words.m_codes)
+        if (words.dwells or waits) and self.beam_on and self.power > 0:
+            self.report("beam-at-rest", "waits with the beam on")
+        if words.moves and not words.dwells:
             self.move(words.values)
+
+    @property
+    def is_burning(self) -> bool:
+        """Whether the beam burns also where the head stands still."""
+        return self.beam_on and self.constant and self.power > 0
 
     def take_m(self, value: float) -> None:
         if value not in M_KNOWN:
@@ -257,7 +286,7 @@ class _Interpreter:
                 f"uses M{value:g}, which is not in the published set or not allowed here",
             )
         elif value in (3, 4):
-            self.beam_on = True
+            self.beam_on, self.constant = True, value == 3
             if not self.moves and self.power > 0:
                 self.report("beam-before-motion", "switches the beam on before the first move")
             elif self.power > 0:
@@ -298,13 +327,21 @@ class _Interpreter:
         if motion == 0:
             if self.beam_on and self.power > 0:
                 self.report("beam-in-rapid", f"moves in rapid with the beam on (S{self.power:g})")
-        elif self.feed <= 0:
-            self.report("no-feed", "feeds before any F word")
+        else:
+            self.check_feed(values, x0, y0)
         if motion in (2, 3):
             self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
         self.check_place(self.x, self.y)
         if self.limits.clamps_mm:
             self.check_clamps({"X": x0, "Y": y0})
+
+    def check_feed(self, values: dict[str, float], x0: float | None, y0: float | None) -> None:
+        if self.feed <= 0:
+            self.report("no-feed", "feeds before any F word")
+        if self.beam_on and self.power > 0 and (x0 is None or y0 is None):
+            self.report("lost-place", "burns from a place that is not known")
+        if self.is_burning and not ("X" in values or "Y" in values):
+            self.report("beam-at-rest", "moves Z alone with the beam on")
 
     def gone(self, axis: str, before: float | None, step: float, *, relative: bool) -> float:
         if not relative:
@@ -383,6 +420,13 @@ class _Interpreter:
         for left, low, wide, high in self.limits.clamps_mm:
             if _crosses((x0, y0), (x1, y1), (left, low, left + wide, low + high)):
                 self.report("in-clamp", f"passes over the clamp at {left:g}, {low:g} mm")
+
+
+def _upper(block: str) -> str:
+    """The line in capitals; letters of other scripts stay what they are."""
+    if block.isascii():
+        return block.upper()
+    return block
 
 
 def _crosses(

@@ -172,7 +172,9 @@ class CheckerTest(unittest.TestCase):
         self.assertEqual(codes(absolute), ["off-bed"])  # 20 inches are 508 mm
 
     def test_beam_before_the_first_move_and_at_a_standstill(self):
-        self.assertEqual(codes(HEAD + "M3 S500\nF600\nG1 X5 Y5\nM5\nM2\n"), ["beam-before-motion"])
+        self.assertEqual(
+            codes(HEAD + "M3 S500\nF600\nG1 X5 Y5\nM5\nM2\n"), ["beam-before-motion", "lost-place"]
+        )
         self.assertIn("beam-at-rest", codes(SQUARE.replace("G1 X20 Y20\n", "G1 X20 Y20\nG4 P2\n")))
 
     def test_arcs_are_followed_to_their_farthest_point(self):

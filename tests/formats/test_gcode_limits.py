@@ -1,0 +1,220 @@
+"""The checker at the edge of each limit and just beyond, every kind of unsafe file that is known,
+and the writer word by word.
+"""
+
+import unittest
+from dataclasses import replace
+
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.formats.gcode import _comment, _number, _said, write_gcode
+from olive_almanac.formats.gcode_check import CheckLimits, check_gcode, check_lines
+from tests.formats.test_gcode import HEAD, LIMITS, SQUARE, codes
+from tests.samples import LONG, cut_trial, engrave_trial
+
+AREA = replace(LIMITS, area_mm=(10.0, 10.0, 10.0, 10.0))
+INSIDE = "G0 X10 Y10\nM3 S0\nF600\nG1 X20 Y20 S500\nM5 S0\nM2\n"
+
+
+def inside(line, after="G1 X20 Y20 S500"):
+    """A program in which a line follows a burning one."""
+    return HEAD + INSIDE.replace(after, f"{after}\n{line}")
+
+
+class HazardTest(unittest.TestCase):
+    """What burns where nobody meant it: each of these was once called safe."""
+
+    def test_beam_on_at_a_standstill(self):
+        for line in ("M0", "M1", "S900", "G4 P1", "Z1", "G1 Z-2", "M8"):
+            with self.subTest(line):
+                self.assertIn("beam-at-rest", codes(inside(line)))
+
+    def test_a_beam_that_follows_the_speed_may_rest(self):
+        program = inside("F300").replace("M3", "M4")
+        self.assertEqual(codes(program), [])
+        self.assertIn("beam-at-rest", codes(inside("M0").replace("M3", "M4")))
+
+    def test_the_beam_may_rest_without_power(self):
+        for line in ("M0", "S0", "G4 P1", "F300", "M8"):
+            with self.subTest(line):
+                self.assertEqual(codes(inside(f"S0 G1 X20\n{line}")), [])
+
+    def test_inverse_time_feeds_are_not_followed(self):
+        self.assertIn("feed-mode", codes(SQUARE.replace("G94", "G93")))
+        self.assertEqual(codes(SQUARE), [])
+
+    def test_lines_that_a_switch_may_skip(self):
+        for line in ("/M5 S0", " / M5 S0", "/G1 X12"):
+            with self.subTest(line):
+                self.assertIn(
+                    "skipped-line", codes(SQUARE.replace("M5 S0\nG0 X0", f"{line}\nM5\nG0 X0"))
+                )
+
+    def test_figures_and_letters_of_other_scripts(self):
+        for line in ("G1 X１２", "G1 X١٢", "G1 X12 ſ900", "Ｇ1 X12"):
+            with self.subTest(line):
+                self.assertIn("not-understood", codes(inside(line)))
+
+    def test_signs_that_act_at_once_on_controllers_also_in_comments(self):
+        for sign in ("!", "?", "~", "\x18", "\x1b", "\x00", "\x85"):
+            with self.subTest(repr(sign)):
+                self.assertIn("acts-at-once", codes(SQUARE.replace("M2", f"({sign})\nM2")))
+
+    def test_a_burn_from_a_place_that_is_not_known(self):
+        program = HEAD + "M3 S0\nF600\nG1 X20 Y20 S500\nM5 S0\nM2\n"
+        self.assertIn("lost-place", codes(program))
+        self.assertIn("lost-place", codes(HEAD + "G0 X10\nM3 S0\nF600\nG1 X20 S500\nM5\nM2\n"))
+
+
+class EdgeTest(unittest.TestCase):
+    """Each limit holds at its edge and is told beyond it, on every side."""
+
+    def test_power(self):
+        for word, good in (("S1000", True), ("S1000.01", False), ("S0", True), ("S-1", False)):
+            program = SQUARE.replace("S500", word)
+            self.assertEqual("over-power" not in codes(program), good, word)
+
+    def test_speed(self):
+        for word, good in (("F18000", True), ("F18001", False), ("F0", False), ("F-5", False)):
+            program = SQUARE.replace("F600", word)
+            self.assertEqual("over-speed" not in codes(program), good, word)
+
+    def test_speed_in_inches(self):
+        program = SQUARE.replace("G21", "G20").replace("X20", "X1").replace("Y20", "Y1")
+        for word, good in (("F708", True), ("F709", False)):  # 300 mm/s are 708.66 in/min
+            self.assertEqual("over-speed" not in codes(program.replace("F600", word)), good)
+
+    def test_bed(self):
+        for place, good in (
+            ("X400 Y400", True),
+            ("X400.001 Y5", True),
+            ("X400.01 Y5", False),
+            ("X5 Y400.01", False),
+            ("X0 Y0", True),
+            ("X-0.01 Y5", False),
+            ("X5 Y-0.01", False),
+        ):
+            program = HEAD + f"G0 X5 Y5\nG0 {place}\nM2\n"
+            self.assertEqual(codes(program), [] if good else ["off-bed"], place)
+
+    def test_area(self):
+        for place, good in (
+            ("X10 Y10", True),
+            ("X20 Y20", True),
+            ("X20.01 Y15", False),
+            ("X15 Y20.01", False),
+            ("X9.99 Y15", False),
+            ("X15 Y9.99", False),
+        ):
+            program = HEAD + f"G0 X15 Y15\nG0 {place}\nM2\n"
+            self.assertEqual(codes(program, AREA), [] if good else ["off-coupon"], place)
+
+    def test_clamps_are_met_on_the_way_not_only_at_the_end(self):
+        limits = replace(LIMITS, clamps_mm=((100.0, 100.0, 50.0, 20.0),))
+        for start, end, met in (
+            ("X90 Y110", "X160 Y110", True),  # straight across
+            ("X125 Y90", "X125 Y130", True),
+            ("X95 Y95", "X155 Y125", True),
+            ("X90 Y99", "X160 Y99", False),  # beside it
+            ("X90 Y121", "X160 Y121", False),
+            ("X99 Y90", "X99 Y130", False),
+            ("X151 Y90", "X151 Y130", False),
+            ("X90 Y100", "X160 Y100", False),  # along its edge
+            ("X80 Y110", "X99 Y110", False),  # stops before it
+            ("X120 Y110", "X130 Y110", True),  # within it
+            ("X90 Y115", "X105 Y125", False),  # past its corner
+        ):
+            program = HEAD + f"G0 {start}\nG0 {end}\nM2\n"
+            self.assertEqual(codes(program, limits), ["in-clamp"] if met else [], (start, end))
+
+    def test_arcs_bulge_to_every_side(self):
+        limits = replace(LIMITS, area_mm=(90.0, 90.0, 20.0, 20.0))
+        start = HEAD + "G0 X100 Y90.5\nF600\n"
+        for arc, good in (
+            ("G3 X100 Y109.5 J9.5", True),  # over the right, reaching X109.5
+            ("G2 X100 Y109.5 J9.5", True),  # over the left
+            ("G3 X100 Y90.5 J9.5", True),  # once around
+            ("G3 X100 Y90.5 J10", False),
+            ("G3 X109 Y100 I12 J12", False),
+        ):
+            self.assertEqual(codes(start + f"{arc}\nM2\n", limits) == [], good, arc)
+
+    def test_an_arc_needs_its_centre_and_equal_ends(self):
+        start = HEAD + "G0 X100 Y100\nF600\n"
+        for arc, good in (
+            ("G2 X110 Y100 I5", True),
+            ("G2 X110 Y100", False),
+            ("G2 X110 Y100 I4", False),
+            ("G2 X110.005 Y100 I5", True),
+            ("G2 X110.03 Y100 I5", False),
+        ):
+            self.assertEqual(codes(start + f"{arc}\nM2\n") == [], good, arc)
+
+    def test_relative_moves_add_up(self):
+        program = HEAD + "G0 X390 Y10\nG91\nG0 X{}\nM2\n"
+        self.assertEqual(codes(program.format("10")), [])
+        self.assertEqual(codes(program.format("10.1")), ["off-bed"])
+        self.assertIn("lost-place", codes(HEAD + "G91\nG0 X5\nM2\n"))
+
+    def test_lines_of_79_signs_are_the_longest(self):
+        for length, good in ((79, True), (80, False)):
+            line = "(" + "a" * (length - 2) + ")"
+            self.assertEqual(codes(SQUARE.replace("M2", line + "\nM2")) == [], good)
+
+    def test_beam_before_the_first_move_and_order_of_modes(self):
+        self.assertIn("beam-before-motion", codes(SQUARE.replace("M5 S0\nG0", "M3 S9\nG0", 1)))
+        self.assertIn("modes-missing", codes(SQUARE.replace(" G90", "")))
+        self.assertIn("modes-missing", codes(SQUARE.replace(" G21", "")))
+        self.assertIn("no-motion-mode", codes(SQUARE.replace("G0 X10 Y10", "X10 Y10")))
+        self.assertIn("no-motion-mode", codes(SQUARE.replace("G0 X10 Y10", "G80 X10 Y10")))
+        self.assertIn("after-end", codes(SQUARE + "G0 X1\n"))
+        self.assertEqual(codes(SQUARE + "(the end)\n%\n"), [])
+        self.assertIn("beam-left-on", codes(SQUARE.replace("M5 S0\nG0 X0", "G0 X0")))
+        self.assertIn("no-motion", codes(HEAD + "M2\n"))
+        self.assertIn("no-end", codes(SQUARE.replace("M2\n", "")))
+        self.assertEqual(codes(SQUARE.replace("M2", "M30")), [])
+
+    def test_findings_name_line_and_number(self):
+        found = check_gcode(SQUARE.replace("S500", "S1200"), LIMITS).findings
+        self.assertEqual([(one.code, one.where) for one in found], [("over-power", "line 6")])
+        self.assertEqual(found[0].text, "Line 6 asks for S1200; this machine takes 0 to 1000.")
+
+    def test_moves_are_counted_and_long_files_tell_how_far_they_are(self):
+        self.assertEqual(check_gcode(SQUARE, LIMITS).moves, 6)
+        long = HEAD + "G0 X1 Y1\n" + "G0 X2 Y2\n" * 50_000 + "M2\n"
+        steps = [share for share, _ in check_lines(long, LIMITS)]
+        self.assertEqual(len(steps), 3)
+        self.assertAlmostEqual(steps[0], 20_000 / 50_004, places=3)
+        self.assertEqual(steps[-1], 1.0)
+
+
+class WordsTest(unittest.TestCase):
+    def test_numbers_have_no_idle_digits(self):
+        for value, text in (
+            (1.5, "1.5"),
+            (2.0, "2"),
+            (-0.0001, "0"),
+            (0.12345, "0.123"),
+            (10, "10"),
+        ):
+            self.assertEqual(_number(value), text)
+        self.assertEqual(_number(1 / 25.4, 5), "0.03937")
+
+    def test_comments_are_plain_letters_figures_and_few_signs(self):
+        self.assertEqual(_comment("cell A1: 85 %, 8 mm/s"), "(cell A1: 85 %, 8 mm/s)")
+        self.assertEqual(_comment("a (b) ×2 −3"), "(a [b] x2 -3)")
+        self.assertEqual(_comment("stop! ~ ? \x18\x1b\x00 ü"), "(stop_ _ _ ___ _)")
+        self.assertEqual(len(_comment("a" * 200)), 78)
+
+    def test_a_cell_is_said_with_what_it_has(self):
+        self.assertEqual(_said(Setting(0.85, 8.0, 2)), "85 %, 8 mm/s, 2 passes")
+        self.assertEqual(
+            _said(Setting(0.5, 100.0, pitch_mm=0.1, focus_mm=1.5, pulse_khz=30.0)),
+            "50 %, 100 mm/s, 1 pass, pitch 0.1 mm, focus 1.5 mm, pulse rate 30 kHz",
+        )
+
+    def test_hostile_names_leave_a_file_that_passes(self):
+        for name in ("!~?\x18", "a\nM3 S900", "(((", "ＦＵＬＬ", "é" * 50):
+            machine = replace(LONG, name=name)
+            for trial in (cut_trial(machine), engrave_trial(machine)):
+                limits = CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale)
+                self.assertEqual(codes(write_gcode(trial), limits), [], repr(name))
