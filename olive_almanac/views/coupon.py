@@ -1,7 +1,11 @@
 """The coupon drawn to scale: as planned (shaded by energy) or as it looks once burnt."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -217,7 +221,7 @@ class CouponPicture(Painted):
             QRectF(1, 1, self.width() / LIVE.scale - 2, self.height() / LIVE.scale - 2),
         )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.active is None:
             return
         x, y = self.logical(event)
@@ -227,7 +231,7 @@ class CouponPicture(Painted):
                 self.cell_clicked.emit(cell.id)
                 return
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.active is None:
             return
         trial, scale = self.active.trial, self._scale()
@@ -254,7 +258,7 @@ class CouponPicture(Painted):
                 painter.drawText(rect, CENTRE, "?")
         self._draw_current(painter, trial, scale)
 
-    def _draw_current(self, painter, trial: Trial, scale: CouponScale) -> None:
+    def _draw_current(self, painter: QPainter, trial: Trial, scale: CouponScale) -> None:
         cell = next((c for c in trial.cells if c.id == self.current), None)
         if cell is None:
             return
@@ -304,7 +308,7 @@ class CellPicture(Painted):
         self.active, self.cell = active, cell
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.active is None or self.cell is None:
             return
         colour = stock_colour(self.active.trial.stock)
@@ -330,7 +334,7 @@ class CellPicture(Painted):
 class VerdictKeyLine(Painted):
     """The key to the verdict marks, in one line, with a remark at its right."""
 
-    def __init__(self, verdicts, words) -> None:
+    def __init__(self, verdicts: Any, words: Any) -> None:
         super().__init__()
         self.verdicts, self.words, self.remark = tuple(verdicts), words, ""
         self.setMinimumHeight(24)
@@ -339,7 +343,7 @@ class VerdictKeyLine(Painted):
         self.remark = remark
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         painter.setFont(F("small"))
         x = 0.0
         for verdict in self.verdicts:

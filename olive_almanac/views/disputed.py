@@ -1,15 +1,23 @@
 """Disputed stock: both practices side by side, and the shop's own rule, asked once and recorded."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.views.parts import button, label, row
 from olive_almanac.views.theme import px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.materials.catalogue import Permission
+    from olive_almanac.steps.session import Session
+
 
 class DisputedQuestion(QWidget):
     """Shows the two schools and asks; hidden where there is nothing to ask."""
 
-    def __init__(self, session) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.practices = (label("", "ui", wrap=True), label("", "ui", wrap=True))
@@ -30,7 +38,7 @@ class DisputedQuestion(QWidget):
             layout.addWidget(practice)
         layout.addLayout(row(self.burn, self.refuse, None, gap=10))
 
-    def show_permission(self, permission) -> None:
+    def show_permission(self, permission: Permission) -> None:
         self.setVisible(permission.ask)
         for line, practice in zip(self.practices, permission.practices, strict=False):
             line.setText(practice)

@@ -1,8 +1,29 @@
 """Ctrl+K: find a setting from any words, from any station."""
 
-from PySide6.QtCore import QAbstractListModel, QEvent, QModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QGuiApplication, QPainter
-from PySide6.QtWidgets import QDialog, QListView, QStyledItemDelegate, QVBoxLayout
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QGuiApplication, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QDialog,
+    QListView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import passes_text, percent_text, speed_text
@@ -17,7 +38,7 @@ from olive_almanac.views.theme import NO_PEN, C, F, px
 class FoundModel(QAbstractListModel):
     """The hits, best first."""
 
-    def __init__(self, parent=None) -> None:
+    def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.hits: tuple[Found, ...] = ()
 
@@ -26,12 +47,12 @@ class FoundModel(QAbstractListModel):
         self.hits = hits
         self.endResetModel()
 
-    def rowCount(self, parent=None) -> int:
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
         if parent is not None and parent.isValid():
             return 0
         return len(self.hits)
 
-    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
         hit = self.hits[index.row()]
@@ -45,14 +66,21 @@ class FoundModel(QAbstractListModel):
 class FoundDelegate(QStyledItemDelegate):
     """One hit: mark, stock and task, the numbers large, machine and reason small."""
 
-    def __init__(self, unit: str, parent=None) -> None:
+    def __init__(self, unit: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._unit = unit
 
-    def sizeHint(self, _option, _index) -> QSize:
+    def sizeHint(
+        self, _option: QStyleOptionViewItem, _index: QModelIndex | QPersistentModelIndex
+    ) -> QSize:
         return QSize(px(600), px(58))
 
-    def paint(self, painter: QPainter, option, index) -> None:
+    def paint(
+        self,
+        painter: QPainter,
+        option: QStyleOptionViewItem,
+        index: QModelIndex | QPersistentModelIndex,
+    ) -> None:
         hit: Found = index.data(Qt.ItemDataRole.UserRole)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -107,7 +135,7 @@ class Finder(QDialog):
     opened = Signal(object)
     trial_asked = Signal(str)
 
-    def __init__(self, session: Session, parent) -> None:
+    def __init__(self, session: Session, parent: QWidget | None) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
         self.session = session
         self.setWindowTitle("Find a setting")
@@ -141,7 +169,7 @@ class Finder(QDialog):
         self.resize(px(720), px(470))
         self.search("")
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("page"))
         painter.setPen(C("ink"))
@@ -165,7 +193,7 @@ class Finder(QDialog):
         self.list.setVisible(bool(hits))
         self.list.setCurrentIndex(self.model.index(0, 0))
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.KeyPress:
             key, row = event.key(), self.list.currentIndex().row()
             if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):

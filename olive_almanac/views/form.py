@@ -2,6 +2,10 @@
 port.
 """
 
+from __future__ import annotations
+
+from typing import Any
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -52,7 +56,7 @@ class Form(Page):
         if parts:
             self.parts = Segments(parts, 0, f"Part of the {noun}")
         else:
-            self.parts = None
+            self.parts: Any = None
         self.add = button(f"Add a {noun}", "plain")
         self.add.clicked.connect(self.new_asked)
         self.back = button("Back", "plain")

@@ -1,7 +1,11 @@
 """The frame every station lives in: subject line, problem strip, rail, margin note."""
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.entry import day_text
@@ -83,7 +87,7 @@ class SubjectLine(QWidget):
         self.stock.extra_chosen.connect(lambda: self.add_asked.emit("stock"))
         self.refresh()
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         asked = event.type() == QEvent.Type.MouseButtonRelease or (
             event.type() == QEvent.Type.KeyPress and event.text().strip()
         )
@@ -118,7 +122,7 @@ class SubjectLine(QWidget):
         self.reason.setText(_short(reason))
         self.reason.setVisible(subject.complete and not compact(True, False))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("page"))
         height = self.height()
@@ -167,7 +171,7 @@ class ProblemStrip(QWidget):
         self.button.setText(action)
         self.setVisible(bool(text))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("ember_wash"))
         painter.fillRect(0, self.height() - 1, self.width(), 1, C("ember"))
@@ -190,7 +194,7 @@ class StationButton(QAbstractButton):
         self.setAccessibleName(f"{self.name}, {word}")
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
@@ -221,7 +225,7 @@ class StationButton(QAbstractButton):
             painter.setBrush(NO_BRUSH)
             painter.drawRect(QRectF(2, 2, w - 4, h - 4))
 
-    def _draw_bead(self, painter, x, y, height) -> None:
+    def _draw_bead(self, painter: QPainter, x: float, y: float, height: float) -> None:
         painter.setPen(QPen(C("edge"), 1.5))
         if not self.first:
             painter.drawLine(QPointF(x, 0), QPointF(x, y - 9))
@@ -281,7 +285,7 @@ class Rail(QWidget):
         if not compact(True, False):
             layout.addLayout(col(hair(), self.day, self.due, gap=2, margins=(20, 0, 14, 0)))
 
-    def _button(self, station: Station, *, first: bool = False, last: bool = False):
+    def _button(self, station: Station, *, first: bool = False, last: bool = False) -> Any:
         made = StationButton(station, first=first, last=last)
         made.clicked.connect(lambda: self.station_asked.emit(station.id))
         return made
@@ -302,7 +306,7 @@ class Rail(QWidget):
             else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again"
         )
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), C("desk"))
 
 
@@ -351,7 +355,7 @@ class MarginNote(QWidget):
                 2 if note.kind == "stop" else 1,
             )
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("wash"))
         painter.fillRect(0, 0, self.width(), 1, C("edge"))

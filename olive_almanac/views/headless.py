@@ -2,11 +2,17 @@
 page.
 """
 
+from __future__ import annotations
+
 import os
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEventLoop, QTimer
+
+if TYPE_CHECKING:
+    from olive_almanac.views.services import WindowServices
 
 __all__ = ["settle", "use_virtual_screen", "wait_until", "work_through_demo"]
 
@@ -55,7 +61,12 @@ def settle(milliseconds: int = 150) -> None:
 
 
 def work_through_demo(
-    folder: Path, outside, pictures: Path, *, say: Callable[[str], None], theme: str = "day"
+    folder: Path,
+    outside: WindowServices,
+    pictures: Path,
+    *,
+    say: Callable[[str], None],
+    theme: str = "day",
 ) -> None:
     """Plan, burn, read, decide and write an entry on the demo library through the real window; tell
     what came out.
@@ -110,7 +121,7 @@ def work_through_demo(
     window.close()
 
 
-def _one_coupon(window, picture, say) -> bool:
+def _one_coupon(window: Any, picture: Any, say: Callable[[str], None]) -> bool:
     window.navigate("plan") if window.station != "plan" else None
     plan = window.page("plan").presenter.plan
     low, high = plan.energy_range
@@ -141,7 +152,7 @@ def _one_coupon(window, picture, say) -> bool:
     return True
 
 
-def _read_what_the_bench_shows(window, read, *, count: int) -> None:
+def _read_what_the_bench_shows(window: Any, read: Any, *, count: int) -> None:
     """Give the verdicts that the stand-in's coupon shows, through the presenter as the keys do."""
     for cell in read.readable[:count]:
         if cell.id in window.session.active.readings:

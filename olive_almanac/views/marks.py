@@ -5,7 +5,10 @@ Every mark differs from its family in outline and in how much ink it carries, so
 colour.
 """
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
@@ -26,7 +29,7 @@ def _square(rect: QRectF) -> QRectF:
     return QRectF(rect.center().x() - side / 2, rect.center().y() - side / 2, side, side)
 
 
-def _placer(rect: QRectF):
+def _placer(rect: QRectF) -> Any:
     """A function from shares of a rect (0..1, y down) to points."""
     return lambda u, v: QPointF(rect.x() + u * rect.width(), rect.y() + v * rect.height())
 
@@ -132,7 +135,7 @@ def _draw_clock(painter: QPainter, rect: QRectF, stroke: float, ground: QColor) 
 # -- verdicts: what a cell did ---------------------------------------------------------------------
 
 
-def _polygon(points) -> QPainterPath:
+def _polygon(points: Any) -> QPainterPath:
     path = QPainterPath()
     path.addPolygon(QPolygonF([*points, points[0]]))
     return path
@@ -274,7 +277,7 @@ def draw_caution(painter: QPainter, rect: QRectF, kind: str, level: str) -> None
     painter.restore()
 
 
-def _fire(painter, rect, glyph) -> None:
+def _fire(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     at = _placer(rect)
     flame = QPainterPath(at(0.5, 1))
     for points in (
@@ -290,7 +293,7 @@ def _fire(painter, rect, glyph) -> None:
     painter.drawPath(flame)
 
 
-def _fume(painter, rect, glyph) -> None:
+def _fume(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     at = _placer(rect)
     for k in (0.18, 0.5, 0.82):
         plume = QPainterPath(at(k, 1))
@@ -298,7 +301,7 @@ def _fume(painter, rect, glyph) -> None:
         painter.drawPath(plume)
 
 
-def _glare(painter, rect, glyph) -> None:
+def _glare(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     at = _placer(rect)
     for a, b in (
         ((0, 0.92), (1, 0.92)),
@@ -310,7 +313,7 @@ def _glare(painter, rect, glyph) -> None:
         painter.drawLine(at(*a), at(*b))
 
 
-def _eyes(painter, rect, glyph) -> None:
+def _eyes(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     at, corner = _placer(rect), rect.width() * 0.16
     painter.setBrush(glyph)
     painter.drawRoundedRect(QRectF(at(-0.06, 0.3), at(0.43, 0.78)), corner, corner)
@@ -318,7 +321,7 @@ def _eyes(painter, rect, glyph) -> None:
     painter.drawLine(at(0.4, 0.42), at(0.6, 0.42))
 
 
-def _stop(painter, rect, glyph) -> None:
+def _stop(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     at = _placer(rect)
     painter.drawLine(at(0.5, 0.05), at(0.5, 0.62))
     painter.setBrush(glyph)
@@ -341,7 +344,7 @@ class Mark(Painted):
         self.setAccessibleName(key)
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         rect = QRectF(1, 1, width - 2, height - 2)
         if self.family == "state":
             draw_state(painter, rect, self.key, C(self.ground))

@@ -2,8 +2,15 @@
 pages.
 """
 
+from __future__ import annotations
+
+from typing import Any
+
 from PySide6.QtCore import (
     QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
     QPointF,
     QRectF,
     QRegularExpression,
@@ -13,9 +20,18 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QBoxLayout,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -61,7 +77,7 @@ def hair(kind: str = "hair") -> QFrame:
     return frame
 
 
-def _fill(layout, items) -> None:
+def _fill(layout: QBoxLayout, items: Any) -> None:
     for item in items:
         if item is None:
             layout.addStretch(1)
@@ -73,7 +89,7 @@ def _fill(layout, items) -> None:
             layout.addWidget(item)
 
 
-def row(*items, gap: int = 8) -> QHBoxLayout:
+def row(*items: Any, gap: int = 8) -> QHBoxLayout:
     """Widgets and layouts side by side; None stretches, an int is a gap in px."""
     layout = QHBoxLayout()
     layout.setSpacing(px(gap))
@@ -82,7 +98,9 @@ def row(*items, gap: int = 8) -> QHBoxLayout:
     return layout
 
 
-def col(*items, gap: int = 8, margins: tuple[int, int, int, int] = (0, 0, 0, 0)) -> QVBoxLayout:
+def col(
+    *items: Any, gap: int = 8, margins: tuple[int, int, int, int] = (0, 0, 0, 0)
+) -> QVBoxLayout:
     layout = QVBoxLayout()
     layout.setSpacing(px(gap))
     layout.setContentsMargins(*(px(m) for m in margins))
@@ -90,7 +108,7 @@ def col(*items, gap: int = 8, margins: tuple[int, int, int, int] = (0, 0, 0, 0))
     return layout
 
 
-def box(layout: QLayout) -> QWidget:
+def box(layout: QBoxLayout) -> QWidget:
     widget = QWidget()
     widget.setLayout(layout)
     return widget
@@ -120,15 +138,18 @@ def set_kind(made: QPushButton, kind: str) -> None:
         made.style().polish(made)
 
 
-def clear_layout(layout) -> None:
+def clear_layout(layout: QLayout) -> None:
     """Take everything out of a layout and delete it."""
     while layout.count():
         item = layout.takeAt(0)
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().deleteLater()
-        elif item.layout() is not None:
-            clear_layout(item.layout())
+        if item is None:
+            return
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            clear_layout(inner)
 
 
 class Heading(QWidget):
@@ -143,7 +164,7 @@ class Heading(QWidget):
         self.setLayout(layout)
 
 
-def head(*items, gap: int = 10) -> QVBoxLayout:
+def head(*items: Any, gap: int = 10) -> QVBoxLayout:
     """Column head: fixed height so that the heavy rules of neighbouring columns line up."""
     top = box(row(*items, gap=gap))
     top.setFixedHeight(px(40))
@@ -168,7 +189,7 @@ class Word(Painted):
         self.setAccessibleName(text.strip())
         self.setFixedSize(px(QFontMetricsF(F(role, size)).horizontalAdvance(text) + 1), px(40))
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         font = F(*self._font)
         painter.setFont(font)
         painter.setPen(C("ink2"))
@@ -198,7 +219,9 @@ class WordPicker(QAbstractButton):
         self._name = name
         self.clicked.connect(self.open_list)
 
-    def set_choices(self, choices, key: str, *, none_text: str = "choose", extra: str = "") -> None:
+    def set_choices(
+        self, choices: Any, key: str, *, none_text: str = "choose", extra: str = ""
+    ) -> None:
         self.choices, self.key, self.extra = list(choices), key, extra
         self.setText(dict(self.choices).get(key, none_text))
         self.setAccessibleDescription(self.text())
@@ -212,7 +235,7 @@ class WordPicker(QAbstractButton):
     def minimumSizeHint(self) -> QSize:
         return QSize(px(56), px(40))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
@@ -256,7 +279,7 @@ class FilterPopup(QFrame):
     picked = Signal(str)
     extra_chosen = Signal()
 
-    def __init__(self, parent: QWidget, choices, key: str, extra: str, name: str) -> None:
+    def __init__(self, parent: QWidget, choices: Any, key: str, extra: str, name: str) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._keys = {text: choice for choice, text in choices}
@@ -306,7 +329,7 @@ class FilterPopup(QFrame):
         self.nothing.setVisible(not self._proxy.rowCount())
         self.list.setCurrentIndex(self._proxy.index(0, 0))
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.KeyPress:
             key = event.key()
             if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -322,7 +345,7 @@ class FilterPopup(QFrame):
                 return True
         return super().eventFilter(watched, event)
 
-    def _take(self, index) -> None:
+    def _take(self, index: QModelIndex | QPersistentModelIndex) -> None:
         text = None
         if index.isValid():
             text = index.data()
@@ -361,7 +384,7 @@ class SearchField(QLineEdit):
         self.setTextMargins(px(24), 0, 0, 0)
         self.setFixedHeight(px(38))
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -385,7 +408,7 @@ class Segments(QWidget):
 
     chosen = Signal(int)
 
-    def __init__(self, words, at: int = 0, name: str = "") -> None:
+    def __init__(self, words: Any, at: int = 0, name: str = "") -> None:
         super().__init__()
         self.words, self.at = list(words), at
         metrics = QFontMetricsF(F("small_b"))
@@ -415,7 +438,7 @@ class Segments(QWidget):
             self.set_at(at)
             self.chosen.emit(at)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         x, edge = event.position().x() * 100 / px(100), 1.0
         for i, width in enumerate(self._widths):
             edge += width
@@ -423,14 +446,14 @@ class Segments(QWidget):
                 self._choose(i)
                 return
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Space: 1}.get(event.key())
         if step is None:
             super().keyPressEvent(event)
         else:
             self._choose((self.at + step) % len(self.words))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
@@ -483,7 +506,7 @@ class Number(QLineEdit):
             self.style().unpolish(self)
             self.style().polish(self)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
         text = self.text().replace("−", "-").replace(",", ".")
         if step is None or not text:
@@ -513,7 +536,7 @@ class Figure(Painted):
         self.setAccessibleName(f"{self.name} {number} {unit}".strip())
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         big = self.role == "honour"
         painter.setFont(F("ui_b" if big else "small_b"))
         painter.setPen(C("ink2"))
@@ -557,7 +580,7 @@ def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
     return area
 
 
-def page_margins(layout, *, left: int | None = None, right: int | None = None) -> None:
+def page_margins(layout: QLayout, *, left: int | None = None, right: int | None = None) -> None:
     """The usual padding of a page, narrower in the close setting."""
     side = compact(16, 22)
     layout.setContentsMargins(

@@ -5,10 +5,13 @@ Painted widgets draw in logical px (scale 1) under a scaled painter; laid-out wi
 sizes through `px` and `scaled_font`.
 """
 
-from importlib.resources import files
+from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette
+from importlib.resources import files
+from typing import Any
+
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPaintEvent, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
 
 DAY = {
@@ -133,7 +136,7 @@ def is_compact_size(width: int, height: int) -> bool:
     return width / LIVE.scale < CLOSE_BELOW[0] or height / LIVE.scale < CLOSE_BELOW[1]
 
 
-def compact(when_compact, otherwise):
+def compact(when_compact: Any, otherwise: Any) -> Any:
     """Pick the first value in the close setting, the second otherwise."""
     if LIVE.compact:
         return when_compact
@@ -237,7 +240,7 @@ def _style_sheet() -> str:
 class Painted(QWidget):
     """A widget that draws itself: `paint` gets a painter in logical px and the logical size."""
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -247,7 +250,7 @@ class Painted(QWidget):
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         raise NotImplementedError
 
-    def logical(self, event) -> tuple[float, float]:
+    def logical(self, event: QEvent) -> tuple[float, float]:
         """Where a mouse event happened, in logical px."""
         return event.position().x() / LIVE.scale, event.position().y() / LIVE.scale
 

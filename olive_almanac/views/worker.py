@@ -1,8 +1,12 @@
 """Run long work off the interface thread, one item at a time."""
 
+from __future__ import annotations
+
 from collections.abc import Callable, Iterator
+from typing import Any
 
 from PySide6.QtCore import QThread, Signal
+from PySide6.QtWidgets import QWidget
 
 
 class Worker(QThread):
@@ -19,7 +23,7 @@ class Worker(QThread):
     item = Signal(object)
     failed = Signal(object)
 
-    def __init__(self, items: Iterator, parent=None) -> None:
+    def __init__(self, items: Iterator[Any], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._items = items
 

@@ -2,9 +2,13 @@
 in.
 """
 
+from __future__ import annotations
+
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -32,13 +36,16 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import px, scaled_font
 
+if TYPE_CHECKING:
+    from olive_almanac.views.window import MainWindow
+
 __all__ = ["CompareDialog", "DueDialog", "NotesDialog"]
 
 RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
 TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
 
 
-def _sheet(part) -> Page:
+def _sheet(part: Any) -> Page:
     """A page that holds a part at its top."""
     page = Page()
     page.setLayout(col(part, None))
@@ -48,7 +55,7 @@ def _sheet(part) -> Page:
 class DueDialog(QDialog):
     """The due list: arrows choose, Enter plans the confirm run, a click on the button too."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.main_window, self.session = window, window.session
         self.setWindowTitle("Due this week")
@@ -103,7 +110,7 @@ class CompareDialog(QDialog):
     in bold.
     """
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.session = window.session
         self.setWindowTitle("Compare")
@@ -135,7 +142,7 @@ class CompareDialog(QDialog):
         self.resize(px(760), px(620))
         self._show()
 
-    def _choices(self):
+    def _choices(self) -> Any:
         """Entries by a key: the present one, its revisions, then others of the same task."""
         entry, catalogue = self.session.entry, self.session.catalogue
         found = {"now": ("as it is now", entry)}
@@ -185,7 +192,7 @@ class NotesDialog(QDialog):
     takes it in.
     """
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.active = NotesDesk(window.session)
         self.setWindowTitle("Bring in old notes")
@@ -295,7 +302,7 @@ class NotesDialog(QDialog):
         self.lines.setText("\n".join(lines[:200]))
 
     @staticmethod
-    def _summary(found) -> str:
+    def _summary(found: Any) -> str:
         parts = [
             count_text(len(found.entries), "setting"),
             count_text(len(found.stocks), "new stock"),
@@ -313,10 +320,10 @@ class NotesDialog(QDialog):
         if self.active.keep():
             self.accept()
 
-    def dragEnterEvent(self, event) -> None:
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls()[:1]:
             self._open(Path(url.toLocalFile()))

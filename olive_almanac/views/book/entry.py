@@ -2,8 +2,20 @@
 them.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QLinearGradient, QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QBrush,
+    QLinearGradient,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.entry import Entry, day_text
@@ -32,6 +44,9 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.active import ActiveTrial
+
 WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
 AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
 
@@ -53,7 +68,7 @@ class MarginGauge(Painted):
         )
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.entry is None or self.entry.evidence.margins.speed is None:
             return
         margins, setting = self.entry.evidence.margins, self.entry.setting
@@ -89,7 +104,16 @@ class MarginGauge(Painted):
                 f"or at {percent_text(setting.power * margins.power)} % power",
             )
 
-    def _draw_zones(self, painter, at, low, share, high, top, tall) -> None:
+    def _draw_zones(
+        self,
+        painter: QPainter,
+        at: float,
+        low: float,
+        share: Any,
+        high: float,
+        top: float,
+        tall: float,
+    ) -> None:
         before, after = QPainterPath(), QPainterPath()
         before.addRect(QRectF(at(low), top, at(0) - at(low), tall))
         after.addRect(QRectF(at(share), top, at(high) - at(share), tall))
@@ -128,7 +152,7 @@ class _Opens(QObject):
         picture.setToolTip("Open large")
         picture.installEventFilter(self)
 
-    def eventFilter(self, _picture, event) -> bool:
+    def eventFilter(self, _picture: Any, event: QEvent) -> bool:
         keys = (Qt.Key.Key_Space, Qt.Key.Key_Return)
         opens = event.type() == QEvent.Type.MouseButtonPress or (
             event.type() == QEvent.Type.KeyPress and event.key() in keys
@@ -147,7 +171,7 @@ class Evidence(CouponPicture):
         super().__init__(ring=True)
         self.opens = _Opens(self)
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         super().paint(painter, width, height)
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))
@@ -178,7 +202,7 @@ class EntryPage(Page):
     plan_asked = Signal()
     confirm_asked = Signal()
 
-    def __init__(self, presenter: BookPresenter, work) -> None:
+    def __init__(self, presenter: BookPresenter, work: Any) -> None:
         super().__init__()
         self._work = work  # runs work in a thread, see MainWindow.work
         self._rectified: tuple[str, object] = ("", None)  # the photo squared up last, by trial id
@@ -208,10 +232,10 @@ class EntryPage(Page):
         across = row(self.body, self.history_holder, gap=28)
         across.setStretch(0, 1)
         layout.addLayout(across, 1)
-        self.main_button = None
+        self.main_button: Any = None
         self.said = label("", "small", "second", wrap=True)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("page"))
@@ -221,7 +245,7 @@ class EntryPage(Page):
         painter.fillRect(0, 0, px(22), self.height(), QBrush(gutter))
         painter.fillRect(0, 0, 1, self.height(), C("edge"))
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._show_history()
 
@@ -458,19 +482,21 @@ class EntryPage(Page):
         line.addWidget(table, 1)
         self.body_layout.addLayout(line, 1)
 
-    def _show_photo(self, active, cell: str, picture, photo: PhotoEvidence) -> None:
+    def _show_photo(
+        self, active: ActiveTrial, cell: str, picture: Any, photo: PhotoEvidence
+    ) -> None:
         """Put the kept photo in place of the drawing as soon as it is squared up: that takes a
         moment, in a worker.
         """
         if "front" not in active.run.photos:
             return
 
-        def show(codes) -> None:
+        def show(codes: Any) -> None:
             photo.show_photo(active, codes, "front", cell, active.readings, {})
             photo.show()
             picture.hide()
 
-        def take(item) -> None:
+        def take(item: Any) -> None:
             self._rectified = (active.trial.id, item[1])
             if (
                 self.session.entry is not None
@@ -483,7 +509,7 @@ class EntryPage(Page):
         else:
             self._work(shown_again_work(self.session.store, active, ("front",)), take)
 
-    def _open_large(self, active, cell: str) -> None:
+    def _open_large(self, active: ActiveTrial, cell: str) -> None:
         dialog = QDialog(self.window())
         dialog.setWindowTitle(active.trial.name)
         if self._rectified[0] == active.trial.id:

@@ -1,11 +1,28 @@
 """The index of the book: stocks down, machine and task across, a mark in each place."""
 
+from __future__ import annotations
+
 import math
 from datetime import date
+from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QAbstractItemView, QStyledItemDelegate, QTableView
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QPainter, QPen, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_columns, index_rows
@@ -13,6 +30,9 @@ from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, compact, px
+
+if TYPE_CHECKING:
+    from olive_almanac.core.records.entry import Subject
 
 NAME_WIDTH = 176
 MOST_WIDE = 620  # logical px
@@ -24,7 +44,7 @@ class IndexModel(QAbstractTableModel):
     columns.
     """
 
-    def __init__(self, parent=None) -> None:
+    def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.rows: tuple[IndexRow, ...] = ()
         self.columns: tuple[Column, ...] = ()
@@ -37,7 +57,7 @@ class IndexModel(QAbstractTableModel):
         words: str,
         only_machine: str = "",
         order: str = "family",
-        subject=None,
+        subject: Subject | None = None,
     ) -> None:
         self.beginResetModel()
         columns = index_columns(catalogue)
@@ -48,12 +68,12 @@ class IndexModel(QAbstractTableModel):
         self.rows = index_rows(catalogue, today, words, order=order, subject=subject)
         self.endResetModel()
 
-    def rowCount(self, parent=None) -> int:
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
         if parent is not None and parent.isValid():
             return 0
         return len(self.rows)
 
-    def columnCount(self, parent=None) -> int:
+    def columnCount(self, parent: QModelIndex | QPersistentModelIndex | None = None) -> int:
         if parent is not None and parent.isValid():
             return 0
         return 1 + len(self.columns)
@@ -64,7 +84,7 @@ class IndexModel(QAbstractTableModel):
             return states[self._kept[column - 1]]
         return ""
 
-    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
         line, state = self.rows[index.row()], self.state(index.row(), index.column())
@@ -82,7 +102,7 @@ class IndexModel(QAbstractTableModel):
             )
         return None
 
-    def flags(self, index: QModelIndex):
+    def flags(self, index: QModelIndex) -> Any:
         if index.isValid() and self.rows[index.row()].stock is None:
             return Qt.ItemFlag.NoItemFlags
         return super().flags(index)
@@ -95,7 +115,12 @@ class IndexDelegate(QStyledItemDelegate):
         super().__init__(view)
         self._view = view
 
-    def paint(self, painter: QPainter, option, index) -> None:
+    def paint(
+        self,
+        painter: QPainter,
+        option: QStyleOptionViewItem,
+        index: QModelIndex | QPersistentModelIndex,
+    ) -> None:
         model: IndexModel = index.model()
         line = model.rows[index.row()]
         painter.save()
@@ -110,14 +135,23 @@ class IndexDelegate(QStyledItemDelegate):
             self._paint_place(painter, rect, index, line, model)
         painter.restore()
 
-    def _paint_group(self, painter, rect, index, line) -> None:
+    def _paint_group(
+        self, painter: QPainter, rect: QRectF, index: QModelIndex | QPersistentModelIndex, line: Any
+    ) -> None:
         if index.column() == 0:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
             painter.drawText(rect.adjusted(0, 6, 100, 0), MIDDLE_LEFT, line.label)
         painter.fillRect(QRectF(rect.left(), rect.bottom() - 1, rect.width(), 1), C("edge"))
 
-    def _paint_place(self, painter, rect, index, line, model) -> None:
+    def _paint_place(
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        index: QModelIndex | QPersistentModelIndex,
+        line: Any,
+        model: QAbstractItemModel,
+    ) -> None:
         current = self._view.currentIndex()
         on = index.row() == current.row()
         ground = C("olive_wash" if on else "page")
@@ -179,7 +213,12 @@ class IndexView(QTableView):
         self.setTabKeyNavigation(False)
 
     def show_catalogue(
-        self, catalogue: ShopCatalogue, today: date, words: str, subject, order: str = "family"
+        self,
+        catalogue: ShopCatalogue,
+        today: date,
+        words: str,
+        subject: Subject,
+        order: str = "family",
     ) -> None:
         """Fill the index and put the cursor on the subject; where all machines find no room, only
         the chosen one's columns.
@@ -199,7 +238,7 @@ class IndexView(QTableView):
         self._show_subject(subject)
         self._quiet = False
 
-    def _show_subject(self, subject) -> None:
+    def _show_subject(self, subject: Subject) -> None:
         if not subject.complete:
             return
         wanted = (subject.machine.uid, subject.task)
@@ -219,7 +258,7 @@ class IndexView(QTableView):
         if row is not None:
             self.setCurrentIndex(self.index_model.index(row, columns[0]))
 
-    def currentChanged(self, current, previous) -> None:
+    def currentChanged(self, current: Any, previous: Any) -> None:
         super().currentChanged(current, previous)
         self.viewport().update()
         if self._quiet or not current.isValid():
@@ -245,7 +284,7 @@ class IndexHead(Painted):
         self._model = model
         self.setFixedHeight(px(50))
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
         painter.drawText(QRectF(0, 26, NAME_WIDTH, 22), MIDDLE_LEFT, "Stock")
@@ -281,11 +320,11 @@ class Legend(Painted):
             return 3
         return 2
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.setFixedHeight(px(4 + 22 * math.ceil(len(STATE_WORDS) / self._across())))
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         across = self._across()
         painter.fillRect(QRectF(0, 0, width, 1), C("ink"))
         for i, state in enumerate(STATE_WORDS):

@@ -1,6 +1,9 @@
 """The Book station: index at the left, entry at the right; with an empty library, the ways in."""
 
+from __future__ import annotations
+
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
@@ -21,11 +24,16 @@ from olive_almanac.views.parts import Page, SearchField, button, head, label, pa
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.ports import Merged
+    from olive_almanac.steps.session import Session
+    from olive_almanac.views.window import MainWindow
+
 
 class Welcome(Page):
     """The left page of an empty library: what the book is for, and the ways in."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         page_margins(layout)
@@ -104,7 +112,7 @@ class IndexPage(Page):
         layout.addSpacing(px(6))
         layout.addWidget(Legend())
 
-    def show_catalogue(self, session) -> None:
+    def show_catalogue(self, session: Session) -> None:
         self.index.show_catalogue(
             session.catalogue, session.today(), self.filter.text(), session.subject, self.order
         )
@@ -117,7 +125,7 @@ class IndexPage(Page):
 class BookPage(StationPage):
     """Joins the two pages and keeps them in step with the session."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.presenter = BookPresenter(self.session)
         self.welcome, self.left, self.right = (
@@ -141,7 +149,7 @@ class BookPage(StationPage):
         self.right.plan_asked.connect(lambda: window.navigate("plan"))
         self.right.confirm_asked.connect(window.plan_confirm_run)
         self.left.more.clicked.connect(self.show_menu)
-        self.dialog = None
+        self.dialog: Any = None
 
     def enter(self) -> None:
         self._refresh_index()
@@ -227,7 +235,7 @@ class BookPage(StationPage):
     def bring_in_notes(self) -> None:
         self._open(NotesDialog)
 
-    def _open(self, kind) -> None:
+    def _open(self, kind: Any) -> None:
         self.dialog = kind(self.main_window)
         self.dialog.open()
 
@@ -242,7 +250,7 @@ class BookPage(StationPage):
         if name:
             self.main_window.work(write_book_work(self.session, Path(name)), self.right.say)
 
-    def _write(self, suggested: str, work) -> None:
+    def _write(self, suggested: str, work: Any) -> None:
         name, _ = QFileDialog.getSaveFileName(
             self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)"
         )
@@ -262,7 +270,7 @@ class BookPage(StationPage):
             work = merge_work(store, lambda: self.main_window.services.open_library(path.parent))
         self.main_window.work(work, self._taken_in)
 
-    def _taken_in(self, merged) -> None:
+    def _taken_in(self, merged: Merged) -> None:
         self.session.read_again()
         told = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts[:6]]
         self.right.say(" ".join([merged.says, *told]))

@@ -2,11 +2,14 @@
 to do when it breaks off.
 """
 
+from __future__ import annotations
+
 import math
 import time
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSize, Qt, QTimer, QUrl
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtGui import QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -51,6 +54,11 @@ from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.worker import once
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.trial import Cell, Trial
+    from olive_almanac.steps.active import ActiveTrial
+    from olive_almanac.views.window import MainWindow
+
 PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
 PUMP_EVERY_MS = 12
 PUMP_AT_MOST_S = 0.008  # of the interface thread's time at each turn
@@ -75,7 +83,7 @@ class BigKey(QPushButton):
 class BurnPage(StationPage):
     """Shows the run; a timer pumps the presenter."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         services = window.services
         self.presenter = BurnPresenter(
@@ -285,7 +293,7 @@ class BurnPage(StationPage):
         self._show_keys(active, cell, broke_off)
         self._show_notes(broke_off)
 
-    def _show_keys(self, active, cell, broke_off: str) -> None:
+    def _show_keys(self, active: ActiveTrial, cell: Cell, broke_off: str) -> None:
         going, done = self.is_running(), cell is None
         self.files.setVisible(not going and not broke_off)
         self.burner.setVisible(bool(self.session.preferences.port))
@@ -351,7 +359,9 @@ class BurnPage(StationPage):
                 "Everyone in the room wears eyewear. Disarms in a minute.",
             )
 
-    def _note(self, kind: str, level: str, words: str, detail: str, *buttons, beside=None) -> None:
+    def _note(
+        self, kind: str, level: str, words: str, detail: str, *buttons: Any, beside: Any = None
+    ) -> None:
         text = col(
             label(words, "ui_b", wrap=True), label(detail, "small", "second", wrap=True), gap=0
         )
@@ -363,7 +373,7 @@ class BurnPage(StationPage):
         if buttons:
             self.notes.addLayout(row(*buttons, None, gap=6))
 
-    def _show_setting(self, cell) -> None:
+    def _show_setting(self, cell: Cell) -> None:
         unit = self.session.preferences.speed_unit
         if cell is None:
             self.now.setText("Nothing is left to burn")
@@ -442,7 +452,7 @@ class BurnPage(StationPage):
     def _judge(self, cell_id: str, whole: bool) -> None:
         self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, whole=whole))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and self.is_running():
             self.main_action()
         elif event.key() == Qt.Key.Key_Escape and self.is_running():
@@ -512,7 +522,7 @@ class BurnPage(StationPage):
         if folder and active is not None:
             self.session.attempt(lambda: self._copy_into(active.trial, folder))
 
-    def _copy_into(self, trial, folder: str) -> None:
+    def _copy_into(self, trial: Trial, folder: str) -> None:
         from pathlib import Path
 
         source = burn_folder(self.main_window.folder, trial)

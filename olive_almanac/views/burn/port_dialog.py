@@ -2,7 +2,11 @@
 type.
 """
 
-from PySide6.QtWidgets import QDialog
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QDialog, QWidget
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port
@@ -10,11 +14,14 @@ from olive_almanac.views.form import Form
 from olive_almanac.views.parts import col
 from olive_almanac.views.theme import px
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
 
 class PortDialog(QDialog):
     """Keeps the port in the preferences; an empty port takes it away."""
 
-    def __init__(self, session, parent) -> None:
+    def __init__(self, session: Session, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.session = session
         self.setWindowTitle("Serial port of the machine")

@@ -2,17 +2,23 @@
 tone curve.
 """
 
+from __future__ import annotations
+
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
+
+if TYPE_CHECKING:
+    from olive_almanac.core.deciding.decision import Pick
 
 __all__ = ["FocusChart", "KerfChart", "SlicesChart", "ToneChart", "round_steps"]
 
@@ -81,7 +87,7 @@ class Chart(Painted):
         """What lies along the bottom, and what goes up."""
         raise NotImplementedError
 
-    def draw(self, painter, axes: _Axes) -> None:
+    def draw(self, painter: QPainter, axes: _Axes) -> None:
         raise NotImplementedError
 
     def x_text(self, value: float) -> str:
@@ -90,7 +96,7 @@ class Chart(Painted):
     def y_text(self, value: float) -> str:
         return number_text(value)
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         scales = self.scales()
         if scales is None:
             painter.setFont(F("note"))
@@ -111,7 +117,7 @@ class Chart(Painted):
         painter.setBrush(NO_BRUSH)
         painter.drawRect(axes.area)
 
-    def _draw_axes(self, painter, axes: _Axes) -> None:
+    def _draw_axes(self, painter: QPainter, axes: _Axes) -> None:
         area = axes.area
         painter.setFont(F("small_b"))
         for value in round_steps(*axes.x, max(2, int(area.width() / 90))):
@@ -136,7 +142,9 @@ class Chart(Painted):
         painter.drawText(QRectF(area.left(), area.bottom() + 25, area.width(), 18), CENTRE, across)
         painter.drawText(QRectF(area.left() - 58, 6, area.width(), 20), MIDDLE_LEFT, up)
 
-    def curve(self, painter, axes: _Axes, xs, ys, which: int = 0, tone: str = "ink") -> None:
+    def curve(
+        self, painter: QPainter, axes: _Axes, xs: Any, ys: Any, which: int = 0, tone: str = "ink"
+    ) -> None:
         pen = QPen(C(tone), WEIGHTS[which % 4])
         if DASHES[which % 4]:
             pen.setDashPattern(DASHES[which % 4])
@@ -146,7 +154,7 @@ class Chart(Painted):
             QPolygonF([axes.at(float(x), float(y)) for x, y in zip(xs, ys, strict=True)])
         )
 
-    def points(self, painter, axes: _Axes, pairs) -> None:
+    def points(self, painter: QPainter, axes: _Axes, pairs: Any) -> None:
         painter.setPen(QPen(C("field"), 2))
         painter.setBrush(C("ink"))
         for x, y in pairs:
@@ -154,11 +162,11 @@ class Chart(Painted):
             painter.drawEllipse(at, 5.5, 5.5)
             self.taken.append(QRectF(at.x() - 7, at.y() - 7, 14, 14))
 
-    def upright(self, painter, axes: _Axes, x: float) -> None:
+    def upright(self, painter: QPainter, axes: _Axes, x: float) -> None:
         painter.setPen(QPen(C("olive"), 2.4))
         painter.drawLine(axes.at(x, axes.y[0]), axes.at(x, axes.y[1]))
 
-    def plate(self, painter, at: QPointF, text: str, area: QRectF) -> None:
+    def plate(self, painter: QPainter, at: QPointF, text: str, area: QRectF) -> None:
         """Write on a plate of the ground's colour near a place, where it covers no other plate or
         point.
         """
@@ -199,14 +207,16 @@ class SlicesChart(Chart):
 
     def __init__(self) -> None:
         super().__init__()
-        self.slices = None
-        self.target, self.pick, self.unit = 0.99, None, "mm/s"
+        self.slices: Any = None
+        self.target = 0.99
+        self.pick: Any = None
+        self.unit = "mm/s"
 
-    def show_slices(self, slices, target: float, pick, unit: str, note: str) -> None:
+    def show_slices(self, slices: Any, target: float, pick: Pick, unit: str, note: str) -> None:
         self.slices, self.target, self.pick, self.unit = slices, target, pick, unit
         self.tell(note)
 
-    def scales(self):
+    def scales(self) -> Any:
         if self.slices is None:
             return None
         speeds = [
@@ -214,14 +224,14 @@ class SlicesChart(Chart):
         ]
         return (speeds[0], speeds[1]), (0.0, 1.02)
 
-    def names(self):
+    def names(self) -> Any:
         power, focus = percent_text(self.slices.power), number_text(self.slices.focus_mm)
         return f"Speed, {self.unit}", f"Chance to fall free at {power} % power, focus {focus} mm"
 
     def y_text(self, value: float) -> str:
         return f"{100 * value:.0f} %"
 
-    def draw(self, painter, axes) -> None:
+    def draw(self, painter: QPainter, axes: Any) -> None:
         speeds = [speed_in(float(v), self.unit) for v in self.slices.speed_mm_s]
         painter.setPen(QPen(C("olive"), 2))
         painter.drawLine(axes.at(axes.x[0], self.target), axes.at(axes.x[1], self.target))
@@ -257,25 +267,25 @@ class FocusChart(Chart):
 
     def __init__(self) -> None:
         super().__init__()
-        self.decision = None
+        self.decision: Any = None
 
-    def show_focus(self, decision, note: str) -> None:
+    def show_focus(self, decision: Any, note: str) -> None:
         if decision and decision.lines:
             self.decision = decision
         else:
             self.decision = None
         self.tell(decision.says if decision else note)
 
-    def scales(self):
+    def scales(self) -> Any:
         if self.decision is None:
             return None
         heights, widths = zip(*self.decision.lines, strict=True)
         return _margined(min(heights), max(heights)), (0.0, 1.12 * max(widths))
 
-    def names(self):
+    def names(self) -> Any:
         return "Focus below the top face, mm", "Width of the burnt line, mm"
 
-    def draw(self, painter, axes) -> None:
+    def draw(self, painter: QPainter, axes: Any) -> None:
         fit = self.decision.fit
         if fit is not None:
             low, high = (
@@ -301,16 +311,16 @@ class KerfChart(Chart):
 
     def __init__(self) -> None:
         super().__init__()
-        self.decision = None
+        self.decision: Any = None
 
-    def show_kerf(self, decision, note: str) -> None:
+    def show_kerf(self, decision: Any, note: str) -> None:
         if decision and decision.measured:
             self.decision = decision
         else:
             self.decision = None
         self.tell(decision.says if decision else note)
 
-    def scales(self):
+    def scales(self) -> Any:
         if self.decision is None:
             return None
         kerfs = [kerf for _, _, kerf in self.decision.measured]
@@ -320,7 +330,7 @@ class KerfChart(Chart):
         )  # a spread finer than the gauge's step must not fill the chart
         return (-0.5, 1.5), (max(0.0, low - gap), high + gap)
 
-    def names(self):
+    def names(self) -> Any:
         return "Filled: slots of the comb.  Open: stacks.", "Kerf, mm"
 
     def x_text(self, value: float) -> str:
@@ -329,7 +339,7 @@ class KerfChart(Chart):
     def y_text(self, value: float) -> str:
         return f"{value:.3f}".rstrip("0")
 
-    def draw(self, painter, axes) -> None:
+    def draw(self, painter: QPainter, axes: Any) -> None:
         for n, axis in enumerate(self.AXES):
             told = [(how, kerf) for a, how, kerf in self.decision.measured if a == axis]
             row = self.decision.of(axis)
@@ -362,13 +372,13 @@ class ToneChart(Chart):
 
     def __init__(self) -> None:
         super().__init__()
-        self.table = None
+        self.table: Any = None
 
-    def show_table(self, table, note: str) -> None:
+    def show_table(self, table: Any, note: str) -> None:
         self.table = table
         self.tell(table.says if table else note)
 
-    def scales(self):
+    def scales(self) -> Any:
         if self.table is None:
             return None
         tones = [tone for _, tone in self.table.measured] + [
@@ -378,13 +388,13 @@ class ToneChart(Chart):
             min(tones), max(tones)
         )
 
-    def names(self):
+    def names(self) -> Any:
         return "Power", "Lightness L*"
 
     def x_text(self, value: float) -> str:
         return f"{percent_text(value)} %"
 
-    def draw(self, painter, axes) -> None:
+    def draw(self, painter: QPainter, axes: Any) -> None:
         top = max(power for power, _ in self.table.measured)
         powers = np.linspace(0, top, 200)
         self.curve(painter, axes, powers, self.table.curve.lightness(powers))

@@ -1,7 +1,11 @@
 """The readings that the model does not expect, each with what it expected and what may be wrong."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
@@ -9,6 +13,9 @@ from olive_almanac.core.units import passes_text, percent_text, speed_text
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
 
 LINE = 74.0
 AGREES = "No reading stands out: each is likely, given all the others."
@@ -31,7 +38,7 @@ class OutlierList(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Outliers: readings that the model does not expect")
 
-    def show_outliers(self, outliers, session, note: str) -> None:
+    def show_outliers(self, outliers: Any, session: Session, note: str) -> None:
         """Show the readings of the coupon on the desk first; those of earlier coupons cannot be
         gone to.
         """
@@ -58,7 +65,7 @@ class OutlierList(Painted):
         self.setAccessibleDescription(" ".join(words) or self.note)
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if not self.rows:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
@@ -112,12 +119,12 @@ class OutlierList(Painted):
                 foot, MIDDLE_LEFT, "Enter, or a click, goes to the cell. All other readings agree."
             )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         _, y = self.logical(event)
         first = max(0, self.at - int(self.height() / LIVE.scale // LINE) + 1)
         self._go(first + int(y // LINE))
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
         if step is not None and self.rows:
             self.at = max(0, min(len(self.rows) - 1, self.at + step))

@@ -2,9 +2,14 @@
 pen that writes into the book.
 """
 
+from __future__ import annotations
+
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
@@ -38,6 +43,10 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.active import ActiveTrial
+    from olive_almanac.views.window import MainWindow
+
 NOTHING_READ = "Nothing has been read yet for this stock."
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
@@ -48,11 +57,11 @@ TITLES = {"focus": "Where the focus lies", "kerf": "What the beam takes away", "
 class DecidePage(StationPage):
     """Starts the work when the readings have changed and shows each result as it comes."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.presenter = DecidePresenter(self.session, self)
-        self._worker = None
+        self._worker: Any = None
         self.title = label("", "h1")
         self.leaf = Segments(["map", "slices", "outliers"], 0, "What is shown; keys M, S and O")
         self.leaf.chosen.connect(self._turn)
@@ -91,7 +100,7 @@ class DecidePage(StationPage):
         across.addLayout(left, 1)
         across.addWidget(self._build_right())
 
-    def _build_right(self):
+    def _build_right(self) -> Any:
         self.ways, self.rules = label("", "h2"), label("", "small", "second")
         self.says = label("", "ui", wrap=True)
         self.aims = Segments(["right", "lightest", "mid", "darkest"], 0, "Tone to aim at")
@@ -182,7 +191,7 @@ class DecidePage(StationPage):
 
     # -- a setting ---------------------------------------------------------------------------------
 
-    def _show_setting(self, active, note: str) -> None:
+    def _show_setting(self, active: ActiveTrial, note: str) -> None:
         found, decision = self.presenter.found, self.presenter.decision
         unit, task = self.session.preferences.speed_unit, self.session.subject.task
         self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
@@ -213,11 +222,11 @@ class DecidePage(StationPage):
         self._show_limits(task)
 
     @staticmethod
-    def _can_aim(task: str, known) -> bool:
+    def _can_aim(task: str, known: Any) -> bool:
         """Whether a tone can be aimed at: where lightness was measured."""
         return task in ("engrave", "mark") and known is not None and known.curve is not None
 
-    def _show_photo(self, active, task: str) -> None:
+    def _show_photo(self, active: ActiveTrial, task: str) -> None:
         """Offer the coupon's photo where there is one, and show it once it is squared up: that
         takes a moment, in a worker.
         """
@@ -238,12 +247,12 @@ class DecidePage(StationPage):
             )
         self.photo.show_coupon(active, rectified)
 
-    def _take_photo(self, active, codes) -> None:
+    def _take_photo(self, active: ActiveTrial, codes: Any) -> None:
         if self._rectified[0] == active.trial.id:
             self._rectified = (active.trial.id, codes)
             self.show_decision()
 
-    def _show_remarks(self, remarks) -> None:
+    def _show_remarks(self, remarks: Sequence[str]) -> None:
         """Show as many remarks as there is room for beside the cards; all of them stand in
         the tip.
         """
@@ -273,7 +282,7 @@ class DecidePage(StationPage):
         self.closer.setVisible(closer)
         set_kind(self.closer, "" if main else "main")
 
-    def _says(self, decision, unit: str) -> str:
+    def _says(self, decision: Any, unit: str) -> str:
         """What stands in the way of a pick, and the cells to burn next in the shop's unit, each
         with what it tells.
         """
@@ -319,7 +328,7 @@ class DecidePage(StationPage):
             self.limits.addWidget(fact(name, value))
             self.limits.addWidget(hair())
 
-    def _show_key(self, task: str, decision) -> None:
+    def _show_key(self, task: str, decision: Any) -> None:
         clear_layout(self.key_holder)
         if self.stack.currentWidget() is self.photo:
             self.key_holder.addWidget(
@@ -338,7 +347,7 @@ class DecidePage(StationPage):
             )
         self.key_holder.addWidget(self.key_line)
 
-    def _show_cards(self, decision, task: str, unit: str) -> None:
+    def _show_cards(self, decision: Any, task: str, unit: str) -> None:
         if decision:
             picks = decision.picks
         else:
@@ -391,13 +400,13 @@ class DecidePage(StationPage):
             decided, self.says.text()
         )
 
-    def _facts(self, title: str, rows) -> None:
+    def _facts(self, title: str, rows: Any) -> None:
         self.limits.addWidget(Heading(title))
         for name, value in rows:
             self.limits.addWidget(fact(name, value))
             self.limits.addWidget(hair())
 
-    def _show_focus(self, decision, note: str) -> None:
+    def _show_focus(self, decision: Any, note: str) -> None:
         self.focus_chart.show_focus(decision, note)
         fit = None
         if decision:
@@ -426,7 +435,7 @@ class DecidePage(StationPage):
             )
         self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
 
-    def _show_kerf(self, decision, note: str) -> None:
+    def _show_kerf(self, decision: Any, note: str) -> None:
         self.kerf_chart.show_kerf(decision, note)
         for thickness in (
             dict.fromkeys(one.thickness_mm for one in decision.rows) if decision else ()
@@ -454,7 +463,7 @@ class DecidePage(StationPage):
         writable = bool(decision and decision.measured and self.session.entry is not None)
         self._offer("Keep with the entry" if writable else "", False)
 
-    def _show_tone(self, table, note: str) -> None:
+    def _show_tone(self, table: Any, note: str) -> None:
         self.tone_chart.show_table(table, note)
         if table is not None:
             setting, unit = table.setting, self.session.preferences.speed_unit
@@ -508,7 +517,7 @@ class DecidePage(StationPage):
             self._start()
             self.show_decision()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         text, key = event.text().upper(), event.key()
         if event.modifiers() & (
             Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier

@@ -1,7 +1,11 @@
 """One way to set it: the numbers, the margin bar with the house rule, time and edge."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
 from olive_almanac.core.deciding.decision import aim_word
@@ -10,6 +14,9 @@ from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, C, F, compact, px
+
+if TYPE_CHECKING:
+    from olive_almanac.core.deciding.decision import Pick
 
 __all__ = ["PickCard", "limit_facts"]
 
@@ -20,7 +27,7 @@ EDGE_WORDS = ("clean edge", "brown edge", "charred edge", "may flare")
 class PickCard(QAbstractButton):
     """One way to set it: the numbers, the margin bar with the house rule, time and edge."""
 
-    def __init__(self, letter: str, pick, task: str, unit: str) -> None:
+    def __init__(self, letter: str, pick: Pick, task: str, unit: str) -> None:
         super().__init__()
         self.letter, self.pick, self.unit = letter, pick, unit
         self.name = aim_word(pick.aim, task)
@@ -41,7 +48,7 @@ class PickCard(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(px(340), px(126))
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.scale(LIVE.scale, LIVE.scale)
@@ -83,7 +90,7 @@ class PickCard(QAbstractButton):
             return "over 99 % sure"
         return f"{100 * chance:.0f} % sure"
 
-    def _paint_numbers(self, painter, x: float, base: float) -> None:
+    def _paint_numbers(self, painter: QPainter, x: float, base: float) -> None:
         setting = self.pick.setting
         passes = "passes"
         if setting.passes == 1:
@@ -102,7 +109,7 @@ class PickCard(QAbstractButton):
             painter.drawText(QPointF(x, base), unit)
             x += QFontMetricsF(F("ui")).horizontalAdvance(unit) + 20
 
-    def _paint_foot(self, painter, left: float, inner: float, h: float) -> None:
+    def _paint_foot(self, painter: QPainter, left: float, inner: float, h: float) -> None:
         margin, y = self.pick.margin, h - compact(44, 50)
         known = self.pick.margins.speed is not None
         painter.setFont(F("ui_b"))
@@ -140,7 +147,7 @@ class PickCard(QAbstractButton):
         return ""
 
 
-def limit_facts(pick) -> list[tuple[str, str]]:
+def limit_facts(pick: Pick) -> list[tuple[str, str]]:
     """Return how far each thing may drift alone, as name and value, only those that have a
     limit.
     """

@@ -2,11 +2,14 @@
 the margin drawn.
 """
 
+from __future__ import annotations
+
 import math
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.deciding.decision import CHAR_LIMIT
@@ -23,6 +26,9 @@ from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.read.cell_grid import shown_verdict
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.active import ActiveTrial
+
 LETTERS = "ABC"
 LEFT, TOP, RIGHT, FOOT = 62.0, 44.0, 8.0, 46.0
 # where the mark of a cell to burn next may move, px: up and down rather than aside
@@ -33,7 +39,7 @@ NEXT_STEPS = sorted(
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
-def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, float]]]:
+def contour(axis_p: Any, axis_v: Any, values: Any, level: float) -> list[list[tuple[float, float]]]:
     """Return the pieces of a contour as lists of (speed, power), by marching squares with linear
     interpolation.
     """
@@ -56,7 +62,7 @@ def contour(axis_p, axis_v, values, level: float) -> list[list[tuple[float, floa
     return _joined(segments)
 
 
-def _joined(segments) -> list[list[tuple[float, float]]]:
+def _joined(segments: Any) -> list[list[tuple[float, float]]]:
     """Join segments that share an end into lines."""
     ends: dict[tuple[float, float], list[int]] = {}
     key = lambda point: (round(point[0], 9), round(point[1], 9))  # noqa: E731
@@ -102,7 +108,9 @@ class SettingMapView(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.map = self.active = self.decision = None
+        self.map: Any = None
+        self.active: Any = None
+        self.decision: Any = None
         self.chosen = 0
         self.unit = "mm/s"
         self.note = ""
@@ -112,7 +120,13 @@ class SettingMapView(Painted):
         self.setAccessibleName("Map of power and speed")
 
     def show_map(
-        self, active, decision, setting_map, chosen: int, unit: str, note: str = ""
+        self,
+        active: ActiveTrial,
+        decision: Any,
+        setting_map: Any,
+        chosen: int,
+        unit: str,
+        note: str = "",
     ) -> None:
         self.active, self.decision, self.map, self.chosen, self.unit, self.note = (
             active,
@@ -138,7 +152,7 @@ class SettingMapView(Painted):
             area.bottom() - (power - p0) / (p1 - p0) * area.height(),
         )
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.map is None:
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
@@ -165,7 +179,7 @@ class SettingMapView(Painted):
         painter.setBrush(NO_BRUSH)
         painter.drawRect(area)
 
-    def _region(self, field, area: QRectF) -> QPainterPath:
+    def _region(self, field: Any, area: QRectF) -> QPainterPath:
         """The region of the map where a field [p, v] is above 0, bounded by closed contours."""
         path = QPainterPath()
         path.setFillRule(Qt.FillRule.OddEvenFill)
@@ -187,7 +201,7 @@ class SettingMapView(Painted):
     def _cut(self) -> bool:
         return self.active.trial.task == "cut"
 
-    def _fill_areas(self, painter, area) -> None:
+    def _fill_areas(self, painter: QPainter, area: QRectF) -> None:
         odds = [_log_odds(values) for values in (self.map.chance, self.map.low, self.map.high)]
         chance, low, high = odds
         at = lambda share: _log_odds(np.array(share))  # noqa: E731
@@ -214,7 +228,7 @@ class SettingMapView(Painted):
         painter.fillPath(paths["met"], C("olive_wash"))
         self._regions = {name: field > 0 for name, field in fields.items()}
 
-    def _draw_contours(self, painter, area) -> None:
+    def _draw_contours(self, painter: QPainter, area: QRectF) -> None:
         if self._cut:
             levels = ((0.5, 1.6, [2, 2]), (0.95, 2.8, None), (0.99, 1.4, [6, 3]))
         else:
@@ -246,7 +260,7 @@ class SettingMapView(Painted):
 
     # -- axes, cells, picks ------------------------------------------------------------------------
 
-    def _draw_axes(self, painter, area) -> None:
+    def _draw_axes(self, painter: QPainter, area: QRectF) -> None:
         settings = [cell.setting for cell, _ in self._cells] or [
             pick.setting for pick in self.decision.picks
         ]
@@ -282,7 +296,7 @@ class SettingMapView(Painted):
         painter.drawText(QRectF(0, TOP - 26, 60, 18), MIDDLE_LEFT, "Power")
         self._draw_time_scale(painter, area)
 
-    def _draw_time_scale(self, painter, area) -> None:
+    def _draw_time_scale(self, painter: QPainter, area: QRectF) -> None:
         """Time depends on speed alone at a fixed pass count: a scale along the top, fine lines
         down.
         """
@@ -329,7 +343,7 @@ class SettingMapView(Painted):
         return f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
 
     @property
-    def _cells(self):
+    def _cells(self) -> Any:
         """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with
         their readings.
         """
@@ -341,7 +355,7 @@ class SettingMapView(Painted):
                 if alike and abs(setting.mean_focus_mm - self.map.focus_mm) < FOCUS_NEAR_MM:
                     yield cell, known.get(cell.id)
 
-    def _reserve(self, area) -> None:
+    def _reserve(self, area: QRectF) -> None:
         """Keep labels off the cells and picks."""
         for cell, _ in self._cells:
             at = self._point(area, cell.setting.speed_mm_s, cell.setting.power)
@@ -350,7 +364,7 @@ class SettingMapView(Painted):
             radius = (15 if n == self.chosen else 9) + 2
             self._taken.append(QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius))
 
-    def _draw_cells(self, painter, area) -> None:
+    def _draw_cells(self, painter: QPainter, area: QRectF) -> None:
         cells = list(self._cells)
         side = 12.0
         if len(cells) <= 120:
@@ -366,7 +380,7 @@ class SettingMapView(Painted):
                     halo=C("field"),
                 )
 
-    def _draw_next(self, painter, area) -> None:
+    def _draw_next(self, painter: QPainter, area: QRectF) -> None:
         """The cells to burn next: open diamonds, with the number of passes where it is another than
         the map's.  Where one would lie on a mark it moves a little, on a stem from its place.
         """
@@ -400,16 +414,16 @@ class SettingMapView(Painted):
                 painter.setPen(C("ink"))
                 painter.drawText(QRectF(at.x() - 10, at.y() - 9, 20, 18), CENTRE, str(cell.passes))
 
-    def _is_free(self, box, area) -> bool:
+    def _is_free(self, box: Any, area: QRectF) -> bool:
         return area.contains(box) and not any(box.intersects(taken) for taken in self._taken)
 
-    def _pick_points(self, area):
+    def _pick_points(self, area: QRectF) -> Any:
         return [
             self._point(area, pick.setting.speed_mm_s, pick.setting.power)
             for pick in self.decision.picks
         ]
 
-    def _draw_picks(self, painter, area) -> None:
+    def _draw_picks(self, painter: QPainter, area: QRectF) -> None:
         """The rings of the picks, and where their letters will stand."""
         for n, at in enumerate(self._pick_points(area)):
             on = n == self.chosen
@@ -449,7 +463,7 @@ class SettingMapView(Painted):
                     ):
                         break
 
-    def _draw_margin(self, painter, area) -> None:
+    def _draw_margin(self, painter: QPainter, area: QRectF) -> None:
         """Two arrows from the chosen pick to where it would fail: quicker, and weaker."""
         if not self.decision.picks:
             return
@@ -492,7 +506,7 @@ class SettingMapView(Painted):
             )
             self._plate(painter, middle, text, "small_b", area)
 
-    def _draw_head(self, painter, start: QPointF, end: QPointF) -> None:
+    def _draw_head(self, painter: QPainter, start: QPointF, end: QPointF) -> None:
         angle = math.atan2(end.y() - start.y(), end.x() - start.x())
         points = [end] + [
             end - QPointF(11 * math.cos(angle + turn), 11 * math.sin(angle + turn))
@@ -504,7 +518,7 @@ class SettingMapView(Painted):
 
     # -- names -------------------------------------------------------------------------------------
 
-    def _name_areas(self, painter, area) -> None:
+    def _name_areas(self, painter: QPainter, area: QRectF) -> None:
         if self._cut:
             names = {
                 "lost": "does not get through",
@@ -533,7 +547,7 @@ class SettingMapView(Painted):
                     ):
                         break
 
-    def _name_region(self, painter, area, mask, name: str) -> None:
+    def _name_region(self, painter: QPainter, area: QRectF, mask: Any, name: str) -> None:
         """Put a name where it lies deepest inside its region and covers nothing; leave it out where
         there is no room.
         """
@@ -553,7 +567,9 @@ class SettingMapView(Painted):
             ):
                 return
 
-    def _plate(self, painter, centre: QPointF, text: str, role: str, area: QRectF) -> bool:
+    def _plate(
+        self, painter: QPainter, centre: QPointF, text: str, role: str, area: QRectF
+    ) -> bool:
         """Draw a text on a plate of ground colour unless it would cover something; returns whether
         it was drawn.
         """
@@ -573,7 +589,7 @@ class SettingMapView(Painted):
         self._taken.append(rect)
         return True
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.map is None or self.decision is None:
             return
         x, y = self.logical(event)
@@ -589,13 +605,13 @@ class SettingMapView(Painted):
                 return
 
 
-def _log_odds(chance):
+def _log_odds(chance: Any) -> Any:
     """ln(p / (1 - p)): contours between grid points run straight on this scale."""
     p = np.clip(chance, 1e-6, 1 - 1e-6)
     return np.log(p / (1 - p))
 
 
-def _depth(mask):
+def _depth(mask: Any) -> Any:
     """How many steps each true point of a mask lies from the nearest false point or the border
     (city blocks).
     """
@@ -614,7 +630,7 @@ def _depth(mask):
     return depth
 
 
-def _round_times(low: float, high: float):
+def _round_times(low: float, high: float) -> Any:
     steps = [1, 1.5, 2, 3, 4, 5, 6, 7, 8, 10, 12, 15, 20, 25, 30, 40, 50]
     times = sorted({s * unit for unit in (1, 60, 3600) for s in steps})
     return [t for t in times if low <= t <= high]
@@ -630,7 +646,7 @@ def _short_time(seconds: float) -> str:
     return f"{seconds:g} s"
 
 
-def draw_badge(painter, rect: QRectF, letter: str, on: bool) -> None:
+def draw_badge(painter: QPainter, rect: QRectF, letter: str, on: bool) -> None:
     painter.save()
     painter.setPen(QPen(C("ink"), 2))
     painter.setBrush(C("ink") if on else C("field"))

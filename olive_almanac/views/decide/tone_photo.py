@@ -2,12 +2,19 @@
 and Enter.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, C, F
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.active import ActiveTrial
 
 STEPS = {
     Qt.Key.Key_Left: (-1, 0),
@@ -26,7 +33,7 @@ class TonePhoto(PhotoPicture):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_coupon(self, active, codes) -> None:
+    def show_coupon(self, active: ActiveTrial, codes: Any) -> None:
         """Show the photo; codes None: not there yet."""
         if active is not None:
             cells = [cell.id for cell in active.trial.cells]
@@ -41,11 +48,11 @@ class TonePhoto(PhotoPicture):
             {},
         )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
         self.setFocus()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.active is None:
             super().keyPressEvent(event)
         elif event.key() in STEPS:
@@ -74,7 +81,7 @@ class TonePhoto(PhotoPicture):
                 ).id
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         super().paint(painter, width, height)
         if self.image is None:
             painter.setFont(F("ui"))

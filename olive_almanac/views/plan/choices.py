@@ -2,6 +2,11 @@
 coupon is laid.
 """
 
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
 
@@ -29,6 +34,10 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.stock import Sheet
+    from olive_almanac.views.plan.page import PlanPage
+
 # a field that has no widget of its own name -> the fields to mark
 FIELDS_OF = {"place": ("x", "y")}
 ENDS = ("from", "to", "steps", "list")
@@ -49,7 +58,7 @@ class Slot(QWidget):
     the levels that come out.
     """
 
-    def __init__(self, page, slot: str, where: str) -> None:
+    def __init__(self, page: PlanPage, slot: str, where: str) -> None:
         super().__init__()
         self._page, self._slot, self.factor = page, slot, ""
         self.name = WordPicker("h3", name=f"Factor {where}")
@@ -108,7 +117,7 @@ class Slot(QWidget):
             for part, end in zip((self.from_, self.to, self.steps, self.list), ENDS, strict=True)
         }
 
-    def show_texts(self, factor_id: str, texts: dict[str, str], unit: str, *, choices) -> None:
+    def show_texts(self, factor_id: str, texts: dict[str, str], unit: str, *, choices: Any) -> None:
         self.factor = factor_id
         self.setVisible(bool(factor_id))
         if not factor_id:
@@ -153,7 +162,7 @@ class Choices(Page):
     sheet_chosen = Signal(str)
     kind_chosen = Signal(str)
 
-    def __init__(self, page) -> None:
+    def __init__(self, page: PlanPage) -> None:
         super().__init__()
         self._page = page
         self.setFixedWidth(px(compact(330, 360)))
@@ -187,7 +196,7 @@ class Choices(Page):
         self.pickers[key] = made
         return made
 
-    def _line(self, key: str, name: str, *parts) -> QWidget:
+    def _line(self, key: str, name: str, *parts: Any) -> QWidget:
         made = box(row(label(name, "h3"), 2, *parts, None, gap=compact(4, 6)))
         self.rows[key] = made
         return made
@@ -383,7 +392,14 @@ class Choices(Page):
         return {**self.own, **self.up.fields(), **self.across.fields()}
 
     def show_texts(
-        self, texts: dict[str, str], unit: str, *, task: str, source: str, name: str, sheets
+        self,
+        texts: dict[str, str],
+        unit: str,
+        *,
+        task: str,
+        source: str,
+        name: str,
+        sheets: Sequence[Sheet],
     ) -> None:
         kind, slots = kind_of(texts["kind"]), slots_of(texts)
         factors = [factor for factor in FACTORS if factor.applies(task, source)]

@@ -2,7 +2,10 @@
 will cost.
 """
 
+from __future__ import annotations
+
 from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
@@ -47,6 +50,12 @@ from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.design.plan import TrialPlan
+    from olive_almanac.core.records.machine import Machine
+    from olive_almanac.core.records.trial import SheetOnBed
+    from olive_almanac.views.window import MainWindow
+
 REMAKE_AFTER_MS = 60  # the plan is remade when the keys rest for a moment
 
 
@@ -55,14 +64,14 @@ class InShort(Page):
     buttons.
     """
 
-    def __init__(self, page) -> None:
+    def __init__(self, page: PlanPage) -> None:
         super().__init__()
         self.setFixedWidth(px(compact(226, 262)))
         layout = QVBoxLayout(self)
         page_margins(layout, left=compact(14, 18), right=compact(14, 20))
         layout.addLayout(head(label("In short", "h2"), None))
         layout.addSpacing(px(4))
-        self.values = {}
+        self.values: Any = {}
         for name, unit in (
             ("Cells", ""),
             ("Burning", ""),
@@ -102,7 +111,7 @@ class InShort(Page):
             layout.addWidget(part)
             layout.addSpacing(px(compact(2, 6)))
 
-    def show_plan(self, plan, energy_unit: str, *, basis: str, currency: str) -> None:
+    def show_plan(self, plan: TrialPlan, energy_unit: str, *, basis: str, currency: str) -> None:
         from olive_almanac.core.design.plan import used_area_mm2
 
         trial = plan.trial
@@ -142,7 +151,7 @@ class InShort(Page):
         self.write.setEnabled(True)
         self.key.setEnabled(True)
 
-    def show_problem(self, text: str, fixes, take) -> None:
+    def show_problem(self, text: str, fixes: Any, take: Any) -> None:
         for value, unit in self.values.values():
             value.setText("none")
             unit.setText("")
@@ -167,7 +176,7 @@ class InShort(Page):
         if words:
             self._show_notes([("stop", "clear", "Writing", words[:1].upper() + words[1:] + ".")])
 
-    def _show_notes(self, notes) -> None:
+    def _show_notes(self, notes: Any) -> None:
         clear_layout(self.mind)
         for kind, level, words, detail in notes:
             text = col(
@@ -187,7 +196,7 @@ def _left_out(count: int) -> str:
 class PlanPage(StationPage):
     """Joins the three columns; the presenter remakes the plan at every change."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.presenter = PlanPresenter(self.session, self)
         self.choices, self.short = Choices(self), InShort(self)
@@ -252,7 +261,8 @@ class PlanPage(StationPage):
         self._rest = QTimer(self)  # the outlook is reckoned once the plan has stood still
         self._rest.setSingleShot(True)
         self._rest.timeout.connect(self._ask_outlook)
-        self._reckoning = self._writing = None
+        self._reckoning: Any = None
+        self._writing: Any = None
         self._opens_key = False
 
     def enter(self) -> None:
@@ -342,7 +352,7 @@ class PlanPage(StationPage):
         self.short.next.setEnabled(False)
         self.main_window.work(self.presenter.next_work(), self._take_next)
 
-    def _take_next(self, cells) -> None:
+    def _take_next(self, cells: Any) -> None:
         self.short.next.setEnabled(True)
         if cells:
             self.presenter.plan_next(cells)
@@ -381,7 +391,7 @@ class PlanPage(StationPage):
             sheets=stock.sheets if stock else (),
         )
 
-    def show_plan(self, plan) -> None:
+    def show_plan(self, plan: TrialPlan) -> None:
         unit, trial = self.session.preferences.speed_unit, plan.trial
         self.show_choices(self.presenter.texts)
         self.choices.mark_bad("")
@@ -408,7 +418,7 @@ class PlanPage(StationPage):
         self.short.next.setVisible(bool(self.presenter.pairs))
         self._rest.start(250)
 
-    def _show_title(self, machine, sheet) -> None:
+    def _show_title(self, machine: Machine, sheet: SheetOnBed | None) -> None:
         self.centre_title.setText(
             f"Sheet {sheet.number + 1}" if sheet is not None else machine.name
         )
@@ -435,7 +445,7 @@ class PlanPage(StationPage):
             return
         wanted = self.presenter.plan
 
-        def take(item) -> None:
+        def take(item: Any) -> None:
             if (
                 self.presenter.plan is not None
                 and wanted is not None

@@ -2,8 +2,12 @@
 what is expected.
 """
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainterPath, QPen, QPolygonF
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -18,6 +22,10 @@ from olive_almanac.views.coupon import (
 from olive_almanac.views.marks import dots, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, RAMP, C, F, Painted, ink_on
+
+if TYPE_CHECKING:
+    from olive_almanac.core.deciding.outlook import Outlook
+    from olive_almanac.core.design.plan import TrialPlan
 
 CUT_WORDS = (
     ("through", "gets through"),
@@ -37,7 +45,7 @@ EDGE_DASH = [
 ]  # the line on which it is as likely as not (chart rule: 50 % short dash, 1.6)
 
 
-def draw_expected(painter, rect: QRectF, expected: str) -> None:
+def draw_expected(painter: QPainter, rect: QRectF, expected: str) -> None:
     """A cell as it is expected to come out, told by texture alone: plain is good, hatch is less
     likely, dots too much.
     """
@@ -70,7 +78,9 @@ class PlanSheet(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plan = self.outlook = self.ground = None
+        self.plan: Any = None
+        self.outlook: Any = None
+        self.ground: Any = None
         self.unit = "mm/s"
         self.whole_bed = self.expects = False
         self._grab: tuple[float, float] | None = None
@@ -78,7 +88,7 @@ class PlanSheet(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The coupon to scale")
 
-    def show_ground(self, ground) -> None:
+    def show_ground(self, ground: Any) -> None:
         """Show what the coupon would lie on (machine, stock, sheet on the bed), or nothing, in
         place of a plan.
         """
@@ -91,7 +101,7 @@ class PlanSheet(Painted):
         )
         self.update()
 
-    def show_plan(self, plan, unit: str) -> None:
+    def show_plan(self, plan: TrialPlan, unit: str) -> None:
         same = self.plan is not None and plan.trial.cells == self.plan.trial.cells
         trial, self.plan, self.unit = plan.trial, plan, unit
         self.ground = (trial.machine, trial.stock, trial.sheet)
@@ -104,7 +114,7 @@ class PlanSheet(Painted):
         )
         self.update()
 
-    def take_outlook(self, outlook) -> None:
+    def take_outlook(self, outlook: Outlook) -> None:
         self.outlook = outlook
         self.update()
 
@@ -117,7 +127,7 @@ class PlanSheet(Painted):
         self.setCursor(Qt.CursorShape.OpenHandCursor if whole else Qt.CursorShape.ArrowCursor)
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.plan is None and self.ground is not None:
             self._paint_bed(painter, width, height)
         elif self.plan is None:
@@ -137,7 +147,7 @@ class PlanSheet(Painted):
 
     # -- the coupon large --------------------------------------------------------------------------
 
-    def _paint_coupon(self, painter, rect: QRectF) -> None:
+    def _paint_coupon(self, painter: QPainter, rect: QRectF) -> None:
         trial = self.plan.trial
         scale = CouponScale(trial, rect)
         colour = stock_colour(trial.stock)
@@ -147,7 +157,7 @@ class PlanSheet(Painted):
         self._draw_axes(painter, scale)
         self._draw_size(painter, scale)
 
-    def _draw_cells(self, painter, scale: CouponScale, colour: QColor) -> None:
+    def _draw_cells(self, painter: QPainter, scale: CouponScale, colour: QColor) -> None:
         trial, ink = self.plan.trial, ink_on(colour)
         shares = energy_shares(trial)
         if self.outlook is not None and self.expects:
@@ -185,7 +195,7 @@ class PlanSheet(Painted):
                 )
 
     def _draw_turn(
-        self, painter, rect: QRectF, text: str, *, ground: bool, light: bool, share: float
+        self, painter: QPainter, rect: QRectF, text: str, *, ground: bool, light: bool, share: float
     ) -> None:
         if ground:  # a halo keeps the number legible on a hatch
             half = painter.fontMetrics().horizontalAdvance(text) / 2 + 3
@@ -197,7 +207,7 @@ class PlanSheet(Painted):
             painter.setPen(QColor("#22190D") if share < 0.45 else QColor("#FFF8E4"))
         painter.drawText(rect, CENTRE, text)
 
-    def _draw_edge(self, painter, scale: CouponScale) -> None:
+    def _draw_edge(self, painter: QPainter, scale: CouponScale) -> None:
         """The line on which the good outcome is as likely as not, with its name where there is room
         for it.
         """
@@ -239,7 +249,7 @@ class PlanSheet(Painted):
                 painter.drawRoundedRect(QRectF(x - half, y - 10, 2 * half, 19), 3, 3)
                 painter.drawText(QRectF(x - half, y - 10, 2 * half, 19), CENTRE, text)
 
-    def _draw_axes(self, painter, scale: CouponScale) -> None:
+    def _draw_axes(self, painter: QPainter, scale: CouponScale) -> None:
         """Words beside rows and columns; one that would overlap its neighbour is left out."""
         plan, board = self.plan, scale.board
         painter.setFont(F("small_b"))
@@ -272,7 +282,7 @@ class PlanSheet(Painted):
                 f"{plan.up} ↑",
             )
 
-    def _draw_size(self, painter, scale: CouponScale) -> None:
+    def _draw_size(self, painter: QPainter, scale: CouponScale) -> None:
         coupon, board = self.plan.trial.coupon, scale.board
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
@@ -308,11 +318,11 @@ class PlanSheet(Painted):
         k = min((width - 60) / (x1 - x0), (height - 44) / (y1 - y0))
         return k, 46 + (width - 60 - k * (x1 - x0)) / 2 - k * x0, 6 + k * (y1 - y0) + k * y0
 
-    def _paint_bed(self, painter, width, height) -> None:
+    def _paint_bed(self, painter: QPainter, width: float, height: float) -> None:
         _, stock, lies = self.ground
         k, left, foot = self._bed_scale(width, height)
 
-        def box(b) -> QRectF:
+        def box(b: Any) -> QRectF:
             return QRectF(left + k * b[0], foot - k * b[3], k * (b[2] - b[0]), k * (b[3] - b[1]))
 
         painter.setPen(QPen(C("edge"), 1.4))
@@ -345,7 +355,7 @@ class PlanSheet(Painted):
             painter.drawRoundedRect(tag, 3, 3)
             painter.drawText(tag, CENTRE, "drag to move")
 
-    def _draw_sheet(self, painter, lies, box, colour: QColor) -> None:
+    def _draw_sheet(self, painter: QPainter, lies: Any, box: Any, colour: QColor) -> None:
         """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance
         dashed around them).
         """
@@ -391,7 +401,7 @@ class PlanSheet(Painted):
                 box((clamp[0] - keep, clamp[1] - keep, clamp[2] + keep, clamp[3] + keep))
             )
 
-    def _draw_rulers(self, painter, k, left, foot) -> None:
+    def _draw_rulers(self, painter: QPainter, k: float, left: float, foot: float) -> None:
         x0, y0, x1, y1 = self._shown()
         base, side = foot - k * y0, left + k * x0
         step = next(s for s in (10, 20, 50, 100, 200, 500, 1000) if s * k > 42)
@@ -410,12 +420,12 @@ class PlanSheet(Painted):
 
     # -- dragging and keys -------------------------------------------------------------------------
 
-    def _bed_point(self, event) -> tuple[float, float]:
+    def _bed_point(self, event: QEvent) -> tuple[float, float]:
         x, y = self.logical(event)
         k, left, foot = self._bed_scale(self.width() / LIVE.scale, self.height() / LIVE.scale)
         return (x - left) / k, (foot - y) / k
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.plan is None or not self.whole_bed or kind_of(self.plan.trial.kind).spread:
             return
         x, y = self._bed_point(event)
@@ -424,17 +434,17 @@ class PlanSheet(Painted):
             self._grab = (x - left, y - low)
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._grab is None or self.plan is None:
             return
         x, y = self._bed_point(event)
         self.dragged.emit(x - self._grab[0], y - self._grab[1])
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grab = None
         self.show_whole_bed(self.whole_bed)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 1.0
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             step = 10.0
@@ -478,7 +488,7 @@ class PlanKey(Painted):
         self.expects = shows
         self.update()
 
-    def take_outlook(self, outlook) -> None:
+    def take_outlook(self, outlook: Outlook) -> None:
         read = outlook.cells_read
         if read:
             self.rests_on = f"from {read} cells read"
@@ -486,7 +496,7 @@ class PlanKey(Painted):
             self.rests_on = "from the physics alone: wide of the mark at first"
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.empty:
             return
         painter.fillRect(QRectF(0, 0, width, 1), C("rule"))
@@ -512,7 +522,7 @@ class PlanKey(Painted):
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(34 if self.refused else 0, 45), note)
 
-    def _paint_ramp(self, painter, width) -> None:
+    def _paint_ramp(self, painter: QPainter, width: float) -> None:
         painter.drawText(QPointF(0, 21), self.words)
         x = painter.fontMetrics().horizontalAdvance(self.words) + 14
         for i, colour in enumerate(RAMP if self.high > 1.001 * self.low else RAMP[2:3]):
@@ -526,7 +536,7 @@ class PlanKey(Painted):
             painter.drawText(QPointF(x + 30, 21), number_text(value, 2))
             x += 66
 
-    def _paint_textures(self, painter, width) -> None:
+    def _paint_textures(self, painter: QPainter, width: float) -> None:
         x = 0.0
         for expected, words in CUT_WORDS if self.task == "cut" else TONE_WORDS:
             need = 34 + painter.fontMetrics().horizontalAdvance(words) + 12

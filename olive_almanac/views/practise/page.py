@@ -1,7 +1,11 @@
 """Practise: choose an exercise, and see how the last ones went."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPen
+from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout
 
 from olive_almanac.core.records.entry import day_text
@@ -27,6 +31,11 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import NO_BRUSH, C, Painted, compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.setting import Setting
+    from olive_almanac.steps.practise import Score
+    from olive_almanac.views.window import MainWindow
+
 
 class PointsBar(Painted):
     """Points of a part out of the most there are: an outlined bar, filled as far as they go."""
@@ -39,7 +48,7 @@ class PointsBar(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{words}: {points} of {most} points")
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         bar = QRectF(0.5, 3.5, width - 1, height - 7)
         painter.fillRect(
             QRectF(bar.left(), bar.top(), bar.width() * self.points / self.most, bar.height()),
@@ -53,7 +62,7 @@ class PointsBar(Painted):
 class PractisePage(StationPage):
     """Left the exercises, right the score in hand and those before it."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         left, right = Page(), Page()
         self._exercises, self._score = QVBoxLayout(), QVBoxLayout()
@@ -138,7 +147,7 @@ class PractisePage(StationPage):
             self._exercises.addWidget(hair())
             self.first = self.first or begin
 
-    def _show_score(self, score) -> None:
+    def _show_score(self, score: Score) -> None:
         unit = self.session.preferences.speed_unit
         task = exercise_of(score.exercise).task
         self._score_title.setText(f"{title_of(score)}: {score.total} of 100")
@@ -162,7 +171,7 @@ class PractisePage(StationPage):
         if rasters(task):
             per = "100 cm²"
 
-        def said(setting, seconds) -> str:
+        def said(setting: Setting, seconds: float) -> str:
             return (
                 f"{percent_text(setting.power)} %, {speed_text(setting.speed_mm_s, unit)}, "
                 f"{setting.passes} ×: {duration_text(seconds)} per {per}"
@@ -210,7 +219,7 @@ class PractisePage(StationPage):
                 )
             )
 
-    def _show_before(self, scores) -> None:
+    def _show_before(self, scores: Any) -> None:
         if not scores:
             return
         self._score.addWidget(Heading("Before"))

@@ -1,12 +1,19 @@
 """The strip under the subject line that says what is practised."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import button, label, row
 from olive_almanac.views.theme import C, px
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.exercises import Exercise
 
 
 class PracticeStrip(QWidget):
@@ -34,7 +41,7 @@ class PracticeStrip(QWidget):
         layout.setContentsMargins(px(20), px(4), px(16), px(4))
         self.setLayout(layout)
 
-    def show_practice(self, exercise, left: int) -> None:
+    def show_practice(self, exercise: Exercise, left: int) -> None:
         self.words.setText(f"Practice: {exercise.title.lower()}. {exercise.asks}")
         self.left.setText(f"{left} of {exercise.cells} cells left")
 
@@ -42,7 +49,7 @@ class PracticeStrip(QWidget):
         self.finish.setEnabled(not scoring)
         self.finish.setText("Scoring ..." if scoring else "Finish and score")
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), C("brass_wash"))
         painter.fillRect(0, self.height() - 1, self.width(), 1, C("edge"))

@@ -2,11 +2,15 @@
 far.
 """
 
+from __future__ import annotations
+
 import itertools
 import math
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPointF, QRectF, Signal
-from PySide6.QtGui import QColor, QPen, QPolygonF
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import CHAR_WORDS, HOLDS, VERDICT_WORDS, flared
@@ -15,10 +19,15 @@ from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.reading import Reading
+    from olive_almanac.core.records.trial import Cell
+    from olive_almanac.steps.active import ActiveTrial
+
 EDGE_LINES = ((0.5, 2.4, None), (0.1, 1.3, [2, 3]), (0.9, 1.3, [2, 3]))  # chance, weight and dash
 
 
-def shown_verdict(reading) -> str:
+def shown_verdict(reading: Reading | None) -> str:
     """Return the mark of a reading: its verdict, a flare, or unread."""
     if reading is None:
         return "unread"
@@ -27,7 +36,7 @@ def shown_verdict(reading) -> str:
     return reading.verdict or "unread"
 
 
-def crossings(line, level: float) -> list[float]:
+def crossings(line: Any, level: float) -> list[float]:
     """Return where the chance passes a level along a row of (x, chance), straight in log odds
     between two cells.
     """
@@ -56,14 +65,22 @@ class CellGrid(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.active = None
+        self.active: Any = None
         self.current = ""
         self.unit = "mm/s"
         self.readings = self.suggested = self.differ = {}
         self.chance: dict[str, float] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_cells(self, active, current: str, unit: str, readings, suggested, differ) -> None:
+    def show_cells(
+        self,
+        active: ActiveTrial,
+        current: str,
+        unit: str,
+        readings: Mapping[str, Reading],
+        suggested: Mapping[str, Reading],
+        differ: Any,
+    ) -> None:
         self.active, self.current, self.unit = active, current, unit
         self.readings, self.suggested, self.differ = readings, suggested, differ
         if active is not None:
@@ -71,14 +88,14 @@ class CellGrid(Painted):
             self.setAccessibleName(f"Cell {current}, {VERDICT_WORDS[shown_verdict(known)]}")
         self.update()
 
-    def show_chance(self, chance) -> None:
+    def show_chance(self, chance: Any) -> None:
         """Draw where the good outcome turns, by the chance of each cell (by id); nothing without
         any.
         """
         self.chance = chance
         self.update()
 
-    def _draw_edge(self, painter) -> None:
+    def _draw_edge(self, painter: QPainter) -> None:
         """Lines through the rows where the chance passes one half, and dotted ones where it is 10
         and 90 %.
         """
@@ -108,7 +125,7 @@ class CellGrid(Painted):
                     painter.setBrush(NO_BRUSH)
                     painter.drawPolyline(path)
 
-    def _places(self):
+    def _places(self) -> Any:
         """Each cell with its rect; rows are drawn with the highest power on top."""
         width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
         cols = 1 + max(cell.col for cell in self.active.trial.cells)
@@ -125,14 +142,14 @@ class CellGrid(Painted):
                 ),
             )
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.active is not None:
             x, y = self.logical(event)
             for cell, rect in self._places():
                 if rect.contains(x, y):
                     self.cell_clicked.emit(cell.id)
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.active is None:
             return
         heads, sides = {}, {}
@@ -162,7 +179,7 @@ class CellGrid(Painted):
                     rows.get(at, ""),
                 )
 
-    def _paint_ground(self, painter, cell, rect) -> None:
+    def _paint_ground(self, painter: QPainter, cell: Cell, rect: QRectF) -> None:
         """A cell's box: below the edge, which lies below the marks."""
         reading = self.readings.get(cell.id)
         pen = QPen(C("edge"), 1.2)
@@ -176,7 +193,7 @@ class CellGrid(Painted):
             painter.setBrush(C("brass_wash"))
             painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 4, 4)
 
-    def _paint_marks(self, painter, cell, rect) -> None:
+    def _paint_marks(self, painter: QPainter, cell: Cell, rect: QRectF) -> None:
         reading, burnt = self.readings.get(cell.id), cell.id in self.active.burnt
         photo = self.suggested.get(cell.id)
         verdict = shown_verdict(reading)
@@ -218,13 +235,13 @@ class CellGrid(Painted):
             painter.drawRect(corner)
 
     @staticmethod
-    def _lightness(reading, photo):
+    def _lightness(reading: Reading | None, photo: Reading | None) -> Any:
         for one in (reading, photo):
             if one is not None and one.lightness is not None and not one.flags:
                 return one.lightness
         return None
 
-    def _below(self, cell, reading, photo) -> str:
+    def _below(self, cell: Cell, reading: Reading | None, photo: Reading | None) -> str:
         """The word under a cell's mark: its tone, its edge, or what the photo suggests."""
         light = self._lightness(reading, photo)
         if self.active.trial.task != "cut" and light is not None:

@@ -2,7 +2,12 @@
 corners are picked.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QBuffer, QIODevice, Qt, Signal
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
@@ -11,8 +16,12 @@ from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import Number, button, col, label, row
 from olive_almanac.views.read.photo_view import CORNERS, CornerPicker
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.reading import Reading
+    from olive_almanac.core.records.trial import Cell
 
-def flag_words(flags) -> list[str]:
+
+def flag_words(flags: Any) -> list[str]:
     """Return why a cell is not judged, in words; what the back adds is said to be of the back."""
     words = []
     for flag in flags:
@@ -22,7 +31,9 @@ def flag_words(flags) -> list[str]:
     return list(dict.fromkeys(words))
 
 
-def measured_words(reading, photo, differs: str, kerf) -> str:
+def measured_words(
+    reading: Reading | None, photo: Reading | None, differs: str, kerf: float | None
+) -> str:
     """What is known of a cell besides its verdict, in one line."""
     if reading is not None and (reading.lightness is not None or reading.kerf_mm is not None):
         source = reading
@@ -51,7 +62,7 @@ def measured_words(reading, photo, differs: str, kerf) -> str:
     return text[:1].upper() + text[1:]
 
 
-def png_of(image) -> bytes:
+def png_of(image: QImage) -> bytes:
     """Return a pasted picture as PNG bytes."""
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -89,7 +100,7 @@ class GaugeFields(QWidget):
         self.setLayout(row(*parts, label("mm", "small", "second"), gap=4))
         self.setToolTip("G: type what the gauge says, Enter keeps it")
 
-    def show_fields(self, cell, reading, task: str) -> None:
+    def show_fields(self, cell: Cell, reading: Reading | None, task: str) -> None:
         gauged = cell.mark in ("comb", "stack")
         wanted = {
             "depth": task in ("cut", "score")
@@ -124,7 +135,7 @@ class GaugeFields(QWidget):
         self.words["kerf"].setText("Measured" if gauged else "Width")
         self.setVisible(any(wanted.values()))
 
-    def _typed(self, what: str, field) -> None:
+    def _typed(self, what: str, field: Any) -> None:
         if field.text() != self._shown.get(what, ""):
             self._shown[what] = field.text()
             self.measured.emit(what, field.text())
@@ -168,7 +179,7 @@ class CornerPage(QWidget):
         layout.addWidget(self.picker, 1)
         layout.addLayout(row(None, leave, read, gap=8))
 
-    def show_photo(self, picture, scale: float, why: str, side: str) -> None:
+    def show_photo(self, picture: Any, scale: float, why: str, side: str) -> None:
         what = "box around all cells, as the labels read"
         if side == "back":
             what = "box around the holes, as seen from the back"

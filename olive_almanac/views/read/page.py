@@ -2,10 +2,22 @@
 hand below.
 """
 
-from pathlib import Path
+from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QGuiApplication, QKeySequence, QPen
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QMimeData, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import (
     QAbstractButton,
     QFileDialog,
@@ -13,6 +25,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QSizePolicy,
     QVBoxLayout,
+    QWidget,
 )
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -66,6 +79,12 @@ from olive_almanac.views.theme import (
 )
 from olive_almanac.views.worker import once
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.reading import Reading
+    from olive_almanac.core.records.trial import Cell
+    from olive_almanac.steps.active import ActiveTrial
+    from olive_almanac.views.window import MainWindow
+
 EDGE_KEYS = ("1", "2", "3")
 EDGE_PAUSE_MS = 30
 
@@ -83,7 +102,7 @@ class Progress(Painted):
         self.setAccessibleName(f"{done} of {total} read")
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if not self.total:
             return
         step = width / self.total
@@ -125,7 +144,7 @@ class VerdictKey(QAbstractButton):
         self.chosen, self.hinted = chosen, hinted
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter, w, h = _begin(self)
         rect = QRectF(1, 1, w - 2, h - 2)
         painter.setPen(
@@ -174,7 +193,7 @@ class EdgeKey(QAbstractButton):
         self.chosen = chosen
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter, w, h = _begin(self)
         painter.setPen(
             QPen(C("ink"), 2.4)
@@ -200,7 +219,7 @@ class EdgeKey(QAbstractButton):
         painter.drawText(QRectF(cap + 14, 0, w - cap - 14, h), MIDDLE_LEFT, self.text())
 
 
-def _begin(widget):
+def _begin(widget: QWidget) -> Any:
     from PySide6.QtGui import QPainter
 
     painter = QPainter(widget)
@@ -217,7 +236,7 @@ class ReadPage(StationPage):
     picker takes the page.
     """
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -240,8 +259,8 @@ class ReadPage(StationPage):
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
-        self._reading = None
-        self._edge_worker = None
+        self._reading: Any = None
+        self._edge_worker: Any = None
         self._edge_pause = QTimer(
             self
         )  # the verdict is drawn first; who types fast is not held up by every fit
@@ -268,7 +287,7 @@ class ReadPage(StationPage):
         for part in (self.picture, self.photo, self.grid):
             part.cell_clicked.connect(self.presenter.choose)
 
-    def _build_upper(self):
+    def _build_upper(self) -> Any:
         self.view = Segments(["drawing", "photo", "back"], 0, "What is shown")
         self.view.chosen.connect(lambda _: self.show_reading())
         self.add_photo = button(
@@ -306,7 +325,7 @@ class ReadPage(StationPage):
         across.addLayout(right, 55)
         return box(across)
 
-    def _build_lower(self):
+    def _build_lower(self) -> Any:
         self.now = label("", "h2")
         self.setting = label("", "ui", "second", wrap=True)
         self.measured = label("", "small", wrap=True)
@@ -462,7 +481,7 @@ class ReadPage(StationPage):
             self._edge_worker.halt()
             self._edge_worker = None
 
-    def _told_by(self, active) -> str:
+    def _told_by(self, active: ActiveTrial) -> str:
         photos = active.run.photos
         if photos:
             sides = [side for side in ("front", "back") if side in photos]
@@ -471,7 +490,7 @@ class ReadPage(StationPage):
             return "burnt on the stand-in bench"
         return "burnt on the machine"
 
-    def _show_pictures(self, active, cell) -> None:
+    def _show_pictures(self, active: ActiveTrial, cell: Cell) -> None:
         presenter, rectified = self.presenter, self.presenter.rectified
         side = "front"
         if self.view.at == 2:
@@ -507,7 +526,7 @@ class ReadPage(StationPage):
             self.says.setText(" ".join(dict.fromkeys(told)))
             self.says.setVisible(bool(told))
 
-    def _show_cell(self, active, cell, unit: str) -> None:
+    def _show_cell(self, active: ActiveTrial, cell: Cell, unit: str) -> None:
         presenter = self.presenter
         setting, reading, photo = (
             cell.setting,
@@ -551,7 +570,7 @@ class ReadPage(StationPage):
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
         self.agree_all.setText(f"Agree with all {agreeable}")
 
-    def _suggestion_words(self, active, photo) -> str:
+    def _suggestion_words(self, active: ActiveTrial, photo: Reading | None) -> str:
         if photo is None:
             return ""
         if photo.flags == (HOLDS,):
@@ -581,14 +600,14 @@ class ReadPage(StationPage):
     def read_file(self, name: str, side: str = "front") -> None:
         """Read a photo from a file, in a worker."""
 
-        def load():
+        def load() -> None:
             from olive_almanac.steps.files import read_bytes
 
             self.read_bytes(read_bytes(Path(name)), Path(name).name, side)
 
         self.session.attempt(load)
 
-    def read_bytes(self, data: bytes, source: str, side: str, corners=()) -> None:
+    def read_bytes(self, data: bytes, source: str, side: str, corners: Any = ()) -> None:
         work = self.presenter.photo_work(data, source, side, corners)
         if work is None or self._reading is not None:
             return
@@ -621,7 +640,7 @@ class ReadPage(StationPage):
         else:
             self.session.tell(str(problem))
 
-    def _read_with_corners(self, corners) -> None:
+    def _read_with_corners(self, corners: Any) -> None:
         waiting = self.presenter.waiting
         self._leave_corners()
         if waiting is not None:
@@ -642,7 +661,7 @@ class ReadPage(StationPage):
         if side in active.run.photos:
             number += len(active.run.photos[side].source) % 7
 
-        def shoot():
+        def shoot() -> Any:
             from olive_almanac.steps.lettering import letters
 
             return bench.photograph(
@@ -670,20 +689,20 @@ class ReadPage(StationPage):
         ):
             self.main_window.work(work[0], self._shown_again)
 
-    def _shown_again(self, item) -> None:
+    def _shown_again(self, item: Any) -> None:
         if self.view.at == 0:
             self.view.set_at(1)
         self.presenter.show_again(item)
 
-    def dragEnterEvent(self, event) -> None:
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls() or event.mimeData().hasImage():
             event.acceptProposedAction()
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         self._take_mime(event.mimeData())
         event.acceptProposedAction()
 
-    def _take_mime(self, mime) -> None:
+    def _take_mime(self, mime: QMimeData) -> None:
         """A file or a picture that was dropped or pasted; it goes to the side that is shown."""
         side = "front"
         if self.view.at == 2:
@@ -721,7 +740,7 @@ class ReadPage(StationPage):
 
     # -- keys --------------------------------------------------------------------------------------
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         text, key = event.text().upper(), event.key()
         moves = {
             Qt.Key.Key_Up: (1, 0),

@@ -2,13 +2,23 @@
 corners can be picked by hand.
 """
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPen
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import HOLDS
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
+
+if TYPE_CHECKING:
+    from olive_almanac.core.records.reading import Reading
+    from olive_almanac.core.records.trial import Cell
+    from olive_almanac.steps.active import ActiveTrial
 
 PAD_MM = 5.0  # around the coupon in the squared-up picture (core.photo.squared)
 LIGHT, DARK = QColor("#FFFDF6"), QColor("#1E1A10")
@@ -17,7 +27,7 @@ HANDLE = 13.0
 LOUPE, LOUPE_TIMES = 150.0, 3.0
 
 
-def image_of(bgr) -> QImage:
+def image_of(bgr: Any) -> QImage:
     """Return a picture that owns its pixels."""
     rgb = bgr[..., ::-1].copy()
     return QImage(
@@ -37,15 +47,24 @@ class PhotoPicture(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.active = self.image = None
+        self.active: Any = None
+        self.image: Any = None
         self.ring = False
         self.side, self.current = "front", ""
         self.readings = self.suggested = {}
-        self._shown = None
+        self._shown: Any = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Photo of the coupon")
 
-    def show_photo(self, active, codes, side: str, current: str, readings, suggested) -> None:
+    def show_photo(
+        self,
+        active: ActiveTrial,
+        codes: Any,
+        side: str,
+        current: str,
+        readings: Mapping[str, Reading],
+        suggested: Mapping[str, Reading],
+    ) -> None:
         if codes is not self._shown:
             self._shown = codes
             if codes is not None:
@@ -68,7 +87,7 @@ class PhotoPicture(Painted):
         w, h = k * coupon.width_mm, k * coupon.height_mm
         return k, QRectF(1 + (width - w) / 2, 1 + (height - h) / 2, w, h)
 
-    def _rect(self, cell, k: float, board: QRectF) -> QRectF:
+    def _rect(self, cell: Cell, k: float, board: QRectF) -> QRectF:
         x, y, w, h = cell.rect_mm
         if self.side == "back":
             left = self.active.trial.coupon.width_mm - x - w
@@ -76,7 +95,7 @@ class PhotoPicture(Painted):
             left = x
         return QRectF(board.left() + k * left, board.bottom() - k * (y + h), k * w, k * h)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.active is None or self.image is None:
             return
         x, y = self.logical(event)
@@ -86,7 +105,7 @@ class PhotoPicture(Painted):
                 self.cell_clicked.emit(cell.id)
                 return
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.active is None or self.image is None:
             return
         k, board = self._frame()
@@ -105,7 +124,7 @@ class PhotoPicture(Painted):
         painter.setBrush(NO_BRUSH)
         painter.drawRect(board)
 
-    def _ring(self, painter, k: float, board: QRectF) -> None:
+    def _ring(self, painter: QPainter, k: float, board: QRectF) -> None:
         cell = next((one for one in self.active.trial.cells if one.id == self.current), None)
         if cell is not None:
             rect = self._rect(cell, k, board)
@@ -118,7 +137,7 @@ class PhotoPicture(Painted):
                     0.78 * max(rect.width(), rect.height()),
                 )
 
-    def _mark(self, painter, cell, q: QRectF) -> None:
+    def _mark(self, painter: QPainter, cell: Cell, q: QRectF) -> None:
         painter.setBrush(NO_BRUSH)
         if cell.id == self.current:
             q = q.adjusted(-3, -3, 3, 3)
@@ -167,9 +186,10 @@ class CellCrop(Painted):
     def __init__(self, caption: str) -> None:
         super().__init__()
         self.caption = caption
-        self.image = self.source = None
+        self.image: Any = None
+        self.source: Any = None
 
-    def show_cell(self, active, cell, side: str, codes) -> None:
+    def show_cell(self, active: ActiveTrial, cell: Cell, side: str, codes: Any) -> None:
         self.image = None
         if active is not None and cell is not None and codes is not None:
             x, y, w, h = cell.rect_mm
@@ -194,7 +214,7 @@ class CellCrop(Painted):
         self.setVisible(self.image is not None)
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.image is None:
             return
         board = QRectF(0.5, 0.5, width - 1, height - 1)
@@ -233,7 +253,8 @@ class CornerPicker(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.image, self.scale = None, 1.0
+        self.image: Any = None
+        self.scale = 1.0
         self.points: list[QPointF] = []
         self.at = 0
         self._held = False
@@ -241,7 +262,7 @@ class CornerPicker(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
 
-    def show_picture(self, picture, scale: float) -> None:
+    def show_picture(self, picture: Any, scale: float) -> None:
         """Show a photo made small; the handles begin a fifth in from its corners."""
         self.image, self.scale = image_of(picture), scale
         w, h = self.image.width(), self.image.height()
@@ -267,12 +288,12 @@ class CornerPicker(Painted):
         k = min(width / self.image.width(), height / self.image.height())
         return k, (width - k * self.image.width()) / 2, (height - k * self.image.height()) / 2
 
-    def _to_image(self, event) -> QPointF:
+    def _to_image(self, event: QEvent) -> QPointF:
         x, y = self.logical(event)
         k, left, top = self._frame()
         return QPointF((x - left) / k, (y - top) / k)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.image is None:
             return
         spot = self._to_image(event)
@@ -281,11 +302,11 @@ class CornerPicker(Painted):
         self.choose(near)
         self._put(spot)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held:
             self._put(self._to_image(event))
 
-    def mouseReleaseEvent(self, _event) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._held = False
 
     def _put(self, spot: QPointF) -> None:
@@ -295,7 +316,7 @@ class CornerPicker(Painted):
         self.moved.emit()
         self.update()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 1.0
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             step = 10.0
@@ -313,7 +334,7 @@ class CornerPicker(Painted):
         else:
             super().keyPressEvent(event)
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.image is None:
             return
         k, left, top = self._frame()
@@ -342,7 +363,7 @@ class CornerPicker(Painted):
             painter.setBrush(NO_BRUSH)
             painter.drawRect(QRectF(1, 1, width - 2, height - 2))
 
-    def _paint_loupe(self, painter, width, height, spot: QPointF) -> None:
+    def _paint_loupe(self, painter: QPainter, width: float, height: float, spot: QPointF) -> None:
         """The surroundings of the handle in hand, larger, in the corner farthest from it."""
         if spot.x() > width / 2:
             x = 8.0

@@ -2,8 +2,14 @@
 line's tool at the right.
 """
 
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QAbstractButton,
     QGridLayout,
@@ -34,6 +40,9 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
 
 class CheckLine(QAbstractButton):
     """One line: a box to tick, the words large, its number below; the line in hand is framed."""
@@ -52,7 +61,7 @@ class CheckLine(QAbstractButton):
         self.setAccessibleName(f"{self.number}: {words}, {detail}, {state}")
         self.update()
 
-    def paintEvent(self, _event) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.scale(LIVE.scale, LIVE.scale)
@@ -110,15 +119,16 @@ class ToolDrawing(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.kind, self.drawing = "", None
+        self.kind = ""
+        self.drawing: Any = None
         self.setMinimumHeight(px(110))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_drawing(self, kind: str, drawing) -> None:
+    def show_drawing(self, kind: str, drawing: Any) -> None:
         self.kind, self.drawing = kind, drawing
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         paint = {
             "level": self._paint_level,
             "square": self._paint_edge,
@@ -127,7 +137,7 @@ class ToolDrawing(Painted):
         if paint is not None and self.drawing is not None:
             paint(painter, width, height)
 
-    def _paint_level(self, painter, width, height) -> None:
+    def _paint_level(self, painter: QPainter, width: float, height: float) -> None:
         level, read, (w, h) = self.drawing
         k = min((width - 150) / w, (height - 70) / h)
         left, foot = (width - k * w) / 2, (height + k * h) / 2
@@ -169,7 +179,7 @@ class ToolDrawing(Painted):
                 f"+ {number_text(shim, 2)} mm",
             )
 
-    def _paint_edge(self, painter, width, height) -> None:
+    def _paint_edge(self, painter: QPainter, width: float, height: float) -> None:
         skew = self.drawing
         y = height / 2
         painter.setPen(QPen(C("edge"), 1, Qt.PenStyle.DashLine))
@@ -208,14 +218,14 @@ class ToolDrawing(Painted):
             "the edge as touched, its slant exaggerated",
         )
 
-    def _paint_frame(self, painter, width, height) -> None:
+    def _paint_frame(self, painter: QPainter, width: float, height: float) -> None:
         frame, bed, clamps = self.drawing
         reach_x = max(bed[0], frame.left_mm + frame.width_mm) - min(0.0, frame.left_mm)
         reach_y = max(bed[1], frame.low_mm + frame.height_mm) - min(0.0, frame.low_mm)
         k = min((width - 40) / reach_x, (height - 30) / reach_y)
         left, foot = 20 - k * min(0.0, frame.left_mm), height - 10 + k * min(0.0, frame.low_mm)
 
-        def rect(box) -> QRectF:
+        def rect(box: Any) -> QRectF:
             return QRectF(
                 left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1])
             )
@@ -247,7 +257,7 @@ class ChecklistPage(Page):
     forms_asked = Signal()
     done_asked = Signal()
 
-    def __init__(self, session, now) -> None:
+    def __init__(self, session: Session, now: Callable[[], datetime]) -> None:
         super().__init__()
         self.session = session
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -255,7 +265,7 @@ class ChecklistPage(Page):
         self.count = label("", "ui_b")
         self.forms = button("Machine and stock", "plain", tip="what the numbers are filled in from")
         self.forms.clicked.connect(self.forms_asked)
-        self.lines = []
+        self.lines: Any = []
         left = QVBoxLayout()
         left.setSpacing(0)
         for number, _ in enumerate(CHECKS, 1):
@@ -279,7 +289,7 @@ class ChecklistPage(Page):
         layout.addLayout(across, 1)
         self._shown = ""
 
-    def _build_tool(self):
+    def _build_tool(self) -> Any:
         self.tool_title = label("", "h2")
         self.tool_fields = QWidget()
         self.grid = QGridLayout(self.tool_fields)
@@ -338,7 +348,7 @@ class ChecklistPage(Page):
         self.on.style().polish(self.on)
         self._show_tool(ticks)
 
-    def _show_tool(self, ticks) -> None:
+    def _show_tool(self, ticks: Any) -> None:
         check, fields = self.presenter.check, self.presenter.fields()
         self.tool_title.setText(check.words)
         if self._shown != check.key:
@@ -351,7 +361,7 @@ class ChecklistPage(Page):
         self.tick.setText("Take the tick away" if check.key in ticks else "Tick")
         self._show_result(self.presenter.result())
 
-    def _add_field(self, n: int, one) -> None:
+    def _add_field(self, n: int, one: Any) -> None:
         line, at = divmod(n, 2)
         words = label(one.words, "ui", "second")
         if one.choices:
@@ -377,7 +387,7 @@ class ChecklistPage(Page):
     def _typed(self, key: str, text: str) -> None:
         self._show_result(self.presenter.type(key, text))
 
-    def _show_result(self, result) -> None:
+    def _show_result(self, result: Any) -> None:
         self.result.setText(result.main)
         self.good.setVisible(not result.good)
         self.more.setText("\n".join(result.lines))
@@ -386,7 +396,7 @@ class ChecklistPage(Page):
 
     # -- keys --------------------------------------------------------------------------------------
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         key, text = event.key(), event.text()
         if key == Qt.Key.Key_Space:
             self.presenter.tick()

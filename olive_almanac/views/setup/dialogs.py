@@ -1,10 +1,13 @@
 """Two questions about a machine: what has changed on it, and where its focus lies."""
 
+from __future__ import annotations
+
 import math
+from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPen
-from PySide6.QtWidgets import QDialog, QLineEdit
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.units import number_text
@@ -27,7 +30,7 @@ class StateDialog(QDialog):
     it is confirmed.
     """
 
-    def __init__(self, presenter, parent) -> None:
+    def __init__(self, presenter: Any, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.presenter = presenter
         self.setWindowTitle("A new machine state")
@@ -81,14 +84,15 @@ class CausticDrawing(Painted):
 
     def __init__(self) -> None:
         super().__init__()
-        self.fit, self.points = None, ()
+        self.fit: Any = None
+        self.points = ()
         self.setMinimumSize(px(420), px(200))
 
-    def show_fit(self, fit, points) -> None:
+    def show_fit(self, fit: Any, points: Any) -> None:
         self.fit, self.points = fit, points
         self.update()
 
-    def paint(self, painter, width, height) -> None:
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.fit is None:
             return
         heights, widths = [z for z, _ in self.points], [d for _, d in self.points]
@@ -126,9 +130,10 @@ class FocusDialog(QDialog):
     with its error.
     """
 
-    def __init__(self, presenter, parent) -> None:
+    def __init__(self, presenter: Any, parent: QWidget | None) -> None:
         super().__init__(parent)
-        self.presenter, self.fit = presenter, None
+        self.presenter = presenter
+        self.fit: Any = None
         self.setWindowTitle("Focus test")
         self.heights = _field("Heights in mm", "-4 -3 -2 -1 0 1 2 3 4")
         self.widths = _field("Line widths in mm")

@@ -1,5 +1,9 @@
 """The Set up station: the machine at the left, the stock at the right, as sentences with fields."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -21,11 +25,15 @@ from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.machine import Machine
+    from olive_almanac.views.window import MainWindow
+
 
 class SetUpPage(StationPage):
     """Shows both forms and saves them through the presenter."""
 
-    def __init__(self, window) -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.machine_form, self.stock_form = (
             Form("machine", ("basics", "power and lens", "controller")),
@@ -132,7 +140,7 @@ class SetUpPage(StationPage):
         self.presenter.begin_new(form)
         self._form(form).focus_first()
 
-    def _form(self, form: str):
+    def _form(self, form: str) -> Any:
         if form == "machine":
             return self.machine_form
         return self.stock_form
@@ -171,7 +179,7 @@ class SetUpPage(StationPage):
             part.setVisible(machine is not None)
         self.safety.setVisible(self.session.subject.complete)
 
-    def _machine_fields(self, machine):
+    def _machine_fields(self, machine: Machine) -> Any:
         self.machine_form.parts.setVisible(machine is not None)
         part = 0
         if machine is not None:
@@ -209,7 +217,7 @@ class SetUpPage(StationPage):
             self.stock_form.done.setText("Kept.")
             self._lead_on()
 
-    def _ask(self, kind, asker) -> None:
+    def _ask(self, kind: Any, asker: Any) -> None:
         dialog = kind(self.presenter, self)
         dialog.finished.connect(lambda _: asker.setFocus())
         dialog.open()

@@ -2,6 +2,10 @@
 task.
 """
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.materials.catalogue import verdict_of
@@ -12,6 +16,10 @@ from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.parts import Heading, clear_layout, col, label
 from olive_almanac.views.theme import px
 
+if TYPE_CHECKING:
+    from olive_almanac.core.records.stock import Stock
+    from olive_almanac.steps.session import Session
+
 TASKS = (("cut", "Cut"), ("score", "Score"), ("engrave", "Engrave"), ("mark", "Mark"))
 
 
@@ -20,7 +28,7 @@ class VerdictPanel(QWidget):
     question.
     """
 
-    def __init__(self, session) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.lines = QVBoxLayout()
@@ -64,7 +72,7 @@ class VerdictPanel(QWidget):
             self.lines.addWidget(label(entry.advice, "small", "second", wrap=True))
         self.question.show_permission(permission)
 
-    def _show_thickness(self, stock) -> None:
+    def _show_thickness(self, stock: Stock) -> None:
         if len(stock.measured_mm) > 1:
             spread = max(stock.measured_mm) - min(stock.measured_mm)
             self.lines.addWidget(
