@@ -24,6 +24,7 @@ check: $(VENV)/test.done
 	$(PY) -m ruff check .
 	$(PY) -m mypy
 	$(PY) run_tests.py tests/rules
+	$(PY) -m bench.house
 
 screenshots: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests

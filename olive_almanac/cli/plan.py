@@ -12,13 +12,13 @@ from olive_almanac.cli.console import add_json, load_machine, load_stock, number
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import all_kinds
-from olive_almanac.core.design.plan import TrialPlan, energy_unit, plan_trial
+from olive_almanac.core.design.plan import TrialPlan, plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.errors import Finding
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.setting import TASKS
+from olive_almanac.core.records.setting import TASKS, energy_unit
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.core.units import count_text, duration_text, number_text

@@ -371,7 +371,10 @@ def _evidence(entry: Entry) -> list[str]:
         words.append(f"{duration_text(evidence.seconds_per_m)} per metre")
     if evidence.seconds_per_100cm2 is not None:
         words.append(f"{duration_text(evidence.seconds_per_100cm2)} per 100 cm²")
-    words.append(f"from {evidence.cells_read} cells" if evidence.cells_read else "not yet burnt")
+    if evidence.cells_read:
+        words.append(f"from {evidence.cells_read} cells")
+    else:
+        words.append("not yet burnt")
     return words
 
 

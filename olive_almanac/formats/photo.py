@@ -167,7 +167,8 @@ def _patient(data: bytes, reduced: int, name: str) -> NDArray[np.uint8]:
 
 def _heic(image: object, name: str) -> NDArray[np.uint8]:
     try:
-        return np.ascontiguousarray(np.asarray(image.convert("RGB"))[..., ::-1])  # type: ignore[attr-defined]
+        pixels = np.asarray(image.convert("RGB"))  # type: ignore[attr-defined]
+        return np.ascontiguousarray(pixels[..., ::-1])
     except Exception as problem:
         raise BadFile(
             f"{name} is damaged and cannot be decoded. Copy it from the phone again."

@@ -14,14 +14,19 @@ from datetime import datetime
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.motion.program import cell_joules
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.run import CellBurn, RunEvent, RunRecord
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text
+from olive_almanac.formats.gcode import gcode_parts, write_gcode
+from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.ports import Bench, BurntCell, Wire
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+from olive_almanac.steps.trial_files import limits_of
 
 __all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "check_rest", "remaining_trial"]
 
@@ -188,8 +193,6 @@ class BurnPresenter:
     @property
     def energy_j(self) -> float:
         """The energy that the beam has sent into the burnt cells, J."""
-        from olive_almanac.core.motion.program import cell_joules
-
         active = self.active
         if active:
             return sum(
@@ -216,9 +219,6 @@ class BurnPresenter:
         active = self.active
         if active is None or self.is_going:
             return
-        from olive_almanac.formats.gcode import gcode_parts
-        from olive_almanac.steps.lettering import letters
-
         rest = remaining_trial(active.trial, active.run)
         if rest is None:
             return
@@ -497,11 +497,6 @@ def check_rest(trial: Trial, run: RunRecord) -> None:
     """Check what is still to be sent with the independent checker; raises AlmanacError with the
     first finding.
     """
-    from olive_almanac.formats.gcode import write_gcode
-    from olive_almanac.formats.gcode_check import check_gcode
-    from olive_almanac.steps.lettering import letters
-    from olive_almanac.steps.trial_files import limits_of
-
     rest = remaining_trial(trial, run)
     if rest is None:
         raise AlmanacError("Nothing is left to burn.")

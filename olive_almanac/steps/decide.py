@@ -7,21 +7,33 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
 
+import numpy as np
+from scipy.ndimage import zoom
+
+from olive_almanac.core.deciding import cut, engrave
+from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES, know_cut
+from olive_almanac.core.deciding.decision import Decision, Pick
+from olive_almanac.core.deciding.focus import decide_focus
+from olive_almanac.core.deciding.kerf import decide_kerf
+from olive_almanac.core.deciding.outliers import outlying_readings
+from olive_almanac.core.deciding.shop_drift import drift_of_records
+from olive_almanac.core.deciding.weekly import said_of_check
 from olive_almanac.core.design.kinds.kind import Question, kind_of
+from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.tone_table import tone_table_of
 from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.formats.tone_csv import write_tone_csv
 from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.files import write_file
 from olive_almanac.steps.session import Session
-
-if TYPE_CHECKING:
-    from olive_almanac.core.deciding.decision import Decision, Pick
 
 __all__ = [
     "Basis",
@@ -103,15 +115,8 @@ def decide_trial(
     """Return the decision from trials of one subject and what is known (CutKnowledge or
     ToneKnowledge).
     """
-    import numpy as np
-
     trial, basis = pairs[-1][0], basis or Basis(pairs)
     if trial.task == "cut":
-        from olive_almanac.core.deciding import cut
-        from olive_almanac.core.deciding.cut_knowledge import know_cut
-        from olive_almanac.core.deciding.shop_drift import drift_of_records
-        from olive_almanac.core.design.suggest import flare_limit_of
-
         drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
         every = [*basis.related, *pairs]
         known = know_cut(
@@ -136,8 +141,6 @@ def decide_trial(
         return cut.decide_cut(
             known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count
         ), known
-    from olive_almanac.core.deciding import engrave
-
     tone = engrave.know_tone(trial.machine, trial.stock, pairs, task=trial.task)
     return engrave.decide_engrave(
         tone, pairs, target=target or engrave.TARGET, lightness=lightness
@@ -154,16 +157,10 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
     trial, readings = pairs[-1]
     question = question_of(trial)
     if question == "focus":
-        from olive_almanac.core.deciding.focus import decide_focus
-
         yield "focus", decide_focus(trial, readings)
     elif question == "kerf":
-        from olive_almanac.core.deciding.kerf import decide_kerf
-
         yield "kerf", decide_kerf([*basis.related, *pairs])
     elif question == "tone":
-        from olive_almanac.core.fitting.tone_table import tone_table_of
-
         try:
             yield "tone", tone_table_of(trial, readings)
         except OutOfRange as problem:
@@ -175,8 +172,6 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
 def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, Any]]:
     decision, known = decide_trial(basis.pairs, lightness=lightness, basis=basis)
     if kind_of(basis.pairs[-1][0].kind).weekly:
-        from olive_almanac.core.deciding.weekly import said_of_check
-
         said = said_of_check(basis.pairs[-1][0], basis.weekly)
         if said:
             decision = replace(decision, remarks=(said, *decision.remarks))
@@ -186,8 +181,6 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
     yield "known", known
     yield "map", _map_of(basis.pairs, decision, known)
     if basis.pairs[-1][0].task == "cut":
-        from olive_almanac.core.deciding.outliers import outlying_readings
-
         yield "slices", _slices_of(basis.pairs, decision, known)
         yield "outliers", outlying_readings(known, basis.pairs)
 
@@ -200,8 +193,6 @@ def _base_of(pairs: Pairs, decision: Decision) -> Setting:
 
 
 def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
-    import numpy as np
-
     trial, base = pairs[-1][0], _base_of(pairs, decision)
     shown = [cell.setting for cell in trial.cells] + [pick.setting for pick in decision.picks]
     powers, speeds = [s.power for s in shown], [s.speed_mm_s for s in shown]
@@ -217,8 +208,6 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
         indexing="ij",
     )
     if trial.task == "cut":
-        from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES
-
         chance = known.chance(
             power=p,
             speed_mm_s=v,
@@ -244,9 +233,6 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
 
 def _finer(chance: Any) -> Any:
     """The chances between the points of the grid: a spline through their log odds."""
-    import numpy as np
-    from scipy.ndimage import zoom
-
     p = np.clip(chance, 1e-6, 1 - 1e-6)
     return 1 / (
         1
@@ -263,8 +249,6 @@ def _finer(chance: Any) -> Any:
 
 
 def _slices_of(pairs: Pairs, decision: Decision, known: Any) -> Slices:
-    import numpy as np
-
     base = _base_of(pairs, decision)
     burnt = sorted(
         {cell.setting.passes for trial, _ in pairs for cell in trial.cells}
@@ -474,9 +458,6 @@ class DecidePresenter:
         """Write the tone curve as a table; False where it could not be written, or there
         is none.
         """
-        from olive_almanac.formats.tone_csv import write_tone_csv
-        from olive_almanac.steps.files import write_file
-
         table = self.found.get("tone")
         if table is None or isinstance(table, str):
             return False

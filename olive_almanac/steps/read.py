@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, Protocol, cast
+from typing import Any, Protocol, cast
 
+from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.fitting.kerf import kerf_figures, kerf_of, square_error
+from olive_almanac.core.photo.judge import Limits, Taught
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import count_text, percent_text, read_length_mm
+from olive_almanac.formats.photo import suffix_of
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.photo import (
@@ -27,10 +31,6 @@ from olive_almanac.steps.photo import (
     taught_by,
 )
 from olive_almanac.steps.session import Session
-
-if TYPE_CHECKING:
-    from olive_almanac.core.deciding.outlook import Outlook
-    from olive_almanac.core.photo.judge import Limits, Taught
 
 __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 
@@ -401,8 +401,6 @@ class ReadPresenter:
 
     def kerf_of(self, cell: Cell) -> float | None:
         """Return the kerf that the reading of a comb's slot or a stack tells, mm."""
-        from olive_almanac.core.fitting.kerf import kerf_of
-
         reading = self.readings.get(cell.id)
         if reading is not None:
             return kerf_of(cell, reading)
@@ -410,8 +408,6 @@ class ReadPresenter:
 
     def kerf_words(self) -> str:
         """Return kerf along X and along Y as measured so far, with what the gauge leaves open."""
-        from olive_almanac.core.fitting.kerf import kerf_figures, square_error
-
         by_way: dict[str, list[float]] = {"x": [], "y": []}
         for cell in self.readable:
             kerf = self.kerf_of(cell)
@@ -454,8 +450,6 @@ class ReadPresenter:
         )
 
         def work() -> Iterator[tuple[object, Any]]:
-            from olive_almanac.core.deciding.outlook import expect
-
             yield wanted, expect(trial, pairs, previous=previous)
 
         return work()
@@ -463,7 +457,6 @@ class ReadPresenter:
     @staticmethod
     def make_ready() -> None:
         """Load what the edge needs, in a worker, before the first verdict asks for it."""
-        from olive_almanac.core.deciding import outlook  # noqa: F401
 
     def take_edge(self, item: tuple[object, Any]) -> None:
         """Take the outlook, unless the readings have changed since."""
@@ -627,8 +620,6 @@ class ReadPresenter:
         self._view.show_reading()
 
     def _keep_photo(self, read: PhotoRead) -> None:
-        from olive_almanac.formats.photo import suffix_of
-
         active = self.session.active
         if active is None or active.trial.id != read.trial_id:
             return  # another coupon is open by now: the photo is none of it

@@ -5,14 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from olive_almanac.core.errors import CannotWrite, Finding
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.formats.cells_csv import write_cells
+from olive_almanac.formats.drawing import write_dxf, write_svg
+from olive_almanac.formats.gcode import gcode_blocks
+from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
+from olive_almanac.formats.letters import letters
+from olive_almanac.formats.pdf import write_key
+from olive_almanac.formats.station_files import write_trial
 from olive_almanac.steps.files import write_together
-
-if TYPE_CHECKING:
-    from olive_almanac.formats.gcode_check import CheckLimits
 
 __all__ = [
     "TrialFiles",
@@ -73,8 +77,6 @@ def limits_of(trial: Trial) -> CheckLimits:
     """Return what a file of this trial must keep to: the machine's limits, the coupon's area, the
     clamps with the head's room.
     """
-    from olive_almanac.formats.gcode_check import CheckLimits
-
     machine, area, keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
     clamps = tuple(
         (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
@@ -93,13 +95,8 @@ def write_trial_files(
     Nothing is in place before all of it is: whoever stops the iteration stops the writing.  Raises
     CannotWrite.
     """
-    from olive_almanac.formats.letters import letters
-
     lettering = letters()
     yield WritingProgress(trial, "writing")
-    from olive_almanac.formats.gcode import gcode_blocks
-    from olive_almanac.formats.gcode_check import CheckReport, check_lines
-
     gcode = b"".join(gcode_blocks(trial, lettering))
     limits = limits_of(trial)
     report = CheckReport((), 0)
@@ -112,14 +109,8 @@ def write_trial_files(
             + _first(report.findings)
         )
     yield WritingProgress(trial, "drawing")
-    from olive_almanac.formats.cells_csv import write_cells
-    from olive_almanac.formats.drawing import write_dxf, write_svg
-    from olive_almanac.formats.station_files import write_trial
-
     svg, dxf = write_svg(trial, lettering), write_dxf(trial, lettering)
     yield WritingProgress(trial, "key")
-    from olive_almanac.formats.pdf import write_key
-
     files = trial_files(folder)
     content: dict[Path, str | bytes] = {
         files.gcode: gcode,

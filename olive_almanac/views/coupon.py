@@ -10,11 +10,13 @@ from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.placing.corner import corner_lines
+from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import group_of
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE
@@ -79,8 +81,6 @@ def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QCol
     painter.drawRect(scale.board)
     ink = ink_on(colour)
     if trial.fiducials:
-        from olive_almanac.core.placing.fiducials import burnt_boxes
-
         for mark in trial.fiducials:
             for left, low, right, high in burnt_boxes(mark):
                 painter.fillRect(scale.rect((left, low, right - left, high - low)), ink)
@@ -89,8 +89,6 @@ def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QCol
         for (x0, y0), (x1, y1) in corner_lines():
             painter.drawLine(scale.point(x0, y0), scale.point(x1, y1))
     if trial.labels and trial.labels[0].height_mm * scale.k > 5:
-        from olive_almanac.steps.lettering import letters
-
         painter.setPen(QPen(ink, max(1.0, 0.1 * trial.labels[0].height_mm * scale.k)))
         for label in trial.labels:
             for stroke in letters().strokes(label.text, label.height_mm):
@@ -286,9 +284,7 @@ class CouponPicture(Painted):
 
 def energy_shares(trial: Trial) -> dict[str, float]:
     """Return each cell's place in the trial's range of energy, 0 coolest to 1 hottest."""
-    from olive_almanac.core.design.plan import cell_energy
-
-    energy = {cell.id: cell_energy(trial, cell) for cell in trial.cells}
+    energy = {cell.id: trial.energy_of(cell) for cell in trial.cells}
     low, high = min(energy.values()), max(energy.values())
     return {
         cell: (value - low) / (high - low) if high > 1.001 * low else 0.5

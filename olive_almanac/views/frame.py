@@ -114,7 +114,10 @@ class SubjectLine(QWidget):
         state, reason = self.session.state
         self.mark.set_key(state)
         self.mark.setVisible(subject.complete)
-        self.state.setText(STATE_WORDS[state][0] if subject.complete else "")
+        if subject.complete:
+            self.state.setText(STATE_WORDS[state][0])
+        else:
+            self.state.setText("")
         entry = self.session.entry
         if state == "proven" and entry is not None and entry.prove_again_by is not None:
             reason = "until " + day_text(entry.prove_again_by).rsplit(" ", 1)[0]

@@ -73,7 +73,10 @@ def hair(kind: str = "hair") -> QFrame:
     if kind == "vhair":
         frame.setFixedWidth(1)
     else:
-        frame.setFixedHeight(1 if kind == "hair" else px(2))
+        if kind == "hair":
+            frame.setFixedHeight(1)
+        else:
+            frame.setFixedHeight(px(2))
     return frame
 
 
@@ -421,7 +424,10 @@ class Segments(QWidget):
     def set_at(self, at: int) -> None:
         """Choose a word without telling; -1: none of them."""
         self.at = at
-        self.setAccessibleDescription(self.words[at] if at >= 0 else "")
+        if at >= 0:
+            self.setAccessibleDescription(self.words[at])
+        else:
+            self.setAccessibleDescription("")
         self.update()
 
     def set_word(self, at: int, word: str) -> None:
@@ -470,7 +476,10 @@ class Segments(QWidget):
                 painter.setPen(NO_PEN)
                 painter.setBrush(C("olive"))
                 painter.drawRoundedRect(rect.adjusted(2, 2, -2, -2), 3, 3)
-            painter.setPen(C("on_olive") if i == self.at else C("ink2"))
+            if i == self.at:
+                painter.setPen(C("on_olive"))
+            else:
+                painter.setPen(C("ink2"))
             painter.setFont(F("small_b" if i == self.at else "small"))
             painter.drawText(rect, CENTRE, word)
             x += self._widths[i]
@@ -485,7 +494,10 @@ class Number(QLineEdit):
     def __init__(self, name: str, width: int = 58, *, grows: bool = True) -> None:
         super().__init__()
         self.setFont(scaled_font("field"))
-        self.setAlignment(CENTRE if grows else MIDDLE_LEFT)
+        if grows:
+            self.setAlignment(CENTRE)
+        else:
+            self.setAlignment(MIDDLE_LEFT)
         self._least = px(width)
         self.setFixedSize(self._least, px(38))
         self.setAccessibleName(name)
@@ -555,7 +567,10 @@ class Figure(Painted):
         painter.setPen(C("ink"))
         painter.drawText(QPointF(-1, base), self.number)
         painter.setFont(unit_font)
-        painter.setPen(C("ink") if big else C("ink2"))
+        if big:
+            painter.setPen(C("ink"))
+        else:
+            painter.setPen(C("ink2"))
         painter.drawText(
             QPointF(metrics.horizontalAdvance(self.number) + (7 if big else 5), base), self.unit
         )

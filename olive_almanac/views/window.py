@@ -52,6 +52,7 @@ class MainWindow(QMainWindow):
         self.pages: dict[str, StationPage] = {}
         self._area: Any = None
         self._workers: list[Worker] = []
+        self._closed = False
         self._offered: Callable[[], None] = self._understood
         self.opening = Opening(self)
         self.practising = Practising(self)
@@ -87,6 +88,8 @@ class MainWindow(QMainWindow):
 
     def _build(self) -> None:
         """Build the frame and the present page from the session."""
+        if self._closed:
+            return  # asked for before the window went
         self.session.forget_listeners()
         self._leave_pages()
         self.pages = {}
@@ -332,8 +335,9 @@ class MainWindow(QMainWindow):
         worker.item.connect(take)
         worker.failed.connect(fail or self.work_failed)
         worker.finished.connect(lambda: self._forget(worker))
-        self._workers.append(worker)
-        worker.start()
+        if not self._closed:  # a thread must not outlive the window
+            self._workers.append(worker)
+            worker.start()
         return worker
 
     def _forget(self, worker: Worker) -> None:
@@ -398,6 +402,7 @@ class MainWindow(QMainWindow):
         if burn is not None and burn.is_running() and not self._may_leave_run():
             event.ignore()
             return
+        self._closed = True
         # also those that have told their end but whose thread is still winding up
         for worker in self.findChildren(Worker):
             worker.halt()

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.levels import even_levels, read_levels, round_level, speed_reader
-from olive_almanac.core.design.plan import cell_energy, coupon_size, plan_trial
+from olive_almanac.core.design.plan import coupon_size, plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.materials.catalogue import may_burn, verdict_of
@@ -100,7 +100,7 @@ class GridTest(unittest.TestCase):
 
     def test_burns_from_low_energy_to_high(self):
         for trial in (cut_trial(), engrave_trial(), plan(small_choices(passes=(1, 3))).trial):
-            energies = [cell_energy(trial, cell) for cell in trial.in_order]
+            energies = [trial.energy_of(cell) for cell in trial.in_order]
             for before, after in itertools.pairwise(
                 energies
             ):  # cells of about the same energy may change places
@@ -109,9 +109,9 @@ class GridTest(unittest.TestCase):
 
     def test_energy_of_a_cell(self):
         trial = plan(small_choices(passes=(2,))).trial
-        self.assertAlmostEqual(cell_energy(trial, trial.cell("A2")), 2 * 0.5 * 60 / 10)
+        self.assertAlmostEqual(trial.energy_of(trial.cell("A2")), 2 * 0.5 * 60 / 10)
         engraved = plan(small_choices(pitch_mm=(0.1,)), task="engrave").trial
-        self.assertAlmostEqual(cell_energy(engraved, engraved.cell("A2")), 0.5 * 60 / 10 / 0.1)
+        self.assertAlmostEqual(engraved.energy_of(engraved.cell("A2")), 0.5 * 60 / 10 / 0.1)
 
     def test_cells_lie_inside_the_coupon_and_apart(self):
         for trial in (cut_trial(), engrave_trial(NORTH), plan(small_choices(passes=(1, 2))).trial):

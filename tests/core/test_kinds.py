@@ -13,7 +13,6 @@ from olive_almanac.core.deciding.outlook import expect
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
-from olive_almanac.core.design.plan import cell_energy
 from olive_almanac.core.design.suggest import Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import trial_seconds
@@ -61,7 +60,7 @@ class WhatVariesTest(unittest.TestCase):
 
     def test_a_pitch_strip_keeps_the_energy_per_area_also_crossed(self):
         trial = kind_plan("pitch", "engrave").trial
-        energies = [cell_energy(trial, cell) for cell in trial.cells]
+        energies = [trial.energy_of(cell) for cell in trial.cells]
         self.assertLess(max(energies) / min(energies), 1.001)
         self.assertEqual({cell.setting.crosshatch for cell in trial.cells}, {False, True})
 
@@ -202,7 +201,7 @@ class LayoutTest(unittest.TestCase):
 
     def test_labels_are_burnt_gently_and_as_the_operator_says(self):
         trial = kind_plan("grid").trial
-        quiet, coolest = trial.label_setting, min(cell_energy(trial, cell) for cell in trial.cells)
+        quiet, coolest = trial.label_setting, min(trial.energy_of(cell) for cell in trial.cells)
         self.assertLess(LONG.watts(quiet.power) / quiet.speed_mm_s, coolest)
         chosen = kind_plan("grid", label_power=0.2, label_speed_mm_s=80.0).trial.label_setting
         self.assertEqual((chosen.power, chosen.speed_mm_s), (0.2, 80.0))

@@ -101,14 +101,12 @@ class PowerCurveTest(unittest.TestCase):
                 replace(NORTH, power_table=tuple((float(a), float(b)) for a, b in table))
 
     def test_energies_and_fits_count_with_measured_watts(self):
-        from olive_almanac.core.design.plan import cell_energy
         from olive_almanac.core.fitting.cut import case_of
 
         trial = replace(cut_trial(NORTH), machine=self.machine)
         cell = trial.cells[0]
         self.assertAlmostEqual(
-            cell_energy(trial, cell),
-            self.machine.watts(cell.setting.power) / cell.setting.speed_mm_s,
+            trial.energy_of(cell), self.machine.watts(cell.setting.power) / cell.setting.speed_mm_s
         )
         case = case_of(self.machine, BIRCH)
         for fraction in (0.05, 0.3, 0.55, 1.0):

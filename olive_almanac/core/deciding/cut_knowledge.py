@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -268,7 +269,8 @@ def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:
         return float(np.interp(0.0, [-margin[i - 1], -margin[i]], [steps[i - 1], steps[i]]))
 
     def limit(change: Callable[[Floats], dict[str, ArrayLike]], steps: Floats) -> float | None:
-        return crossing(steps, knowledge.mean_margin(**(base | change(steps))))  # type: ignore[arg-type]
+        changed: dict[str, Any] = base | change(steps)
+        return crossing(steps, knowledge.mean_margin(**changed))
 
     thickness, focus = knowledge.case.thickness_mm, setting.focus_mm
     thicker = np.linspace(1, 2, 21)

@@ -13,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, FittedCut, know_cut
+from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell, Trial
 
@@ -99,11 +101,6 @@ def _cut(trial: Trial, known: FittedCut) -> tuple[dict[str, Expected], dict[str,
 
 
 def _tone(trial: Trial, pairs: Pairs) -> tuple[dict[str, Expected], dict[str, float], int]:
-    from olive_almanac.core.deciding.engrave import (
-        know_tone,
-    )  # SciPy comes with it: a cut does without
-    from olive_almanac.core.fitting.tone import areal_energy_of
-
     known = know_tone(trial.machine, trial.stock, pairs, task=trial.task)
     judged = [cell for cell in trial.cells if trial.task == "score" or cell.setting.pitch_mm > 0]
     expected: dict[str, Expected] = {cell.id: "unknown" for cell in trial.cells}

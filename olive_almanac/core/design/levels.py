@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.units import SPEED_UNITS, read_number
+from olive_almanac.core.units import SPEED_UNITS, read_number, read_speed_mm_s
 
 __all__ = [
     "MOST_LEVELS",
@@ -80,8 +80,6 @@ def read_levels(
 
 def speed_reader(default_unit: str = "mm/s") -> Callable[[str], float]:
     """Return a reader of one speed for `read_levels`."""
-    from olive_almanac.core.units import read_speed_mm_s
-
     return lambda text: read_speed_mm_s(text, default_unit=default_unit)
 
 

@@ -54,9 +54,7 @@ __all__ = [
     "NoRoom",
     "Refusal",
     "TrialPlan",
-    "cell_energy",
     "coupon_size",
-    "energy_unit",
     "least_cell_mm",
     "plan_trial",
     "room_for",
@@ -123,21 +121,8 @@ class TrialPlan:
 
     @cached_property
     def energy_range(self) -> tuple[float, float]:
-        energies = [cell_energy(self.trial, cell) for cell in self.trial.cells]
+        energies = [self.trial.energy_of(cell) for cell in self.trial.cells]
         return min(energies), max(energies)
-
-
-def energy_unit(task: Task) -> str:
-    if rasters(task):
-        return "J/mm²"
-    return "J/mm"
-
-
-def cell_energy(trial: Trial, cell: Cell) -> float:
-    """Return the energy of a cell over all its passes: line energy (J/mm), or areal energy of a
-    raster (J/mm2).
-    """
-    return trial.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
 
 
 def plan_trial(

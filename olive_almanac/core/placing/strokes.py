@@ -83,7 +83,10 @@ def _stack(
             ends = ((x + i * piece, y), (x + i * piece, y + h))
         else:
             ends = ((x, y + i * piece), (x + w, y + i * piece))
-        strokes.append(ends if i % 2 == 0 else ends[::-1])
+        if i % 2 == 0:
+            strokes.append(ends)
+        else:
+            strokes.append(ends[::-1])
     if along_x:
         edges = (((x, y), (x + w, y)), ((x + w, y + h), (x, y + h)))
     else:

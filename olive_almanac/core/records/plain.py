@@ -188,7 +188,8 @@ def _tuple_reader(items: tuple[Any, ...]) -> Reader:
             _is_not(plain, "a list")
         if len(plain) != len(readers):
             raise _Wrong(f" holds {len(plain)} values: {len(readers)} are expected.")
-        return tuple(_item(read, one, at) for at, (read, one) in enumerate(zip(readers, plain)))  # noqa: B905
+        pairs = enumerate(zip(readers, plain, strict=True))
+        return tuple(_item(read, one, at) for at, (read, one) in pairs)
 
     return fixed
 

@@ -7,7 +7,18 @@ from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number
 
-__all__ = ["AIRS", "TASKS", "TASK_WORDS", "Air", "Beam", "Direction", "Setting", "Task", "rasters"]
+__all__ = [
+    "AIRS",
+    "TASKS",
+    "TASK_WORDS",
+    "Air",
+    "Beam",
+    "Direction",
+    "Setting",
+    "Task",
+    "energy_unit",
+    "rasters",
+]
 
 Task = Literal["cut", "score", "engrave", "mark"]
 TASKS: tuple[Task, ...] = ("cut", "score", "engrave", "mark")
@@ -92,6 +103,13 @@ class Setting:
         if self.crosshatch:
             ways = 2
         return self.passes * ways / (self.speed_mm_s * (self.pitch_mm or 1.0))
+
+
+def energy_unit(task: str) -> str:
+    """Return the unit in which the energy of a task's cells is told."""
+    if rasters(task):
+        return "J/mm²"
+    return "J/mm"
 
 
 def rasters(task: str) -> bool:

@@ -199,6 +199,12 @@ class Trial:
         """The cells in the order in which they burn."""
         return tuple(sorted(self.cells, key=lambda cell: cell.order))
 
+    def energy_of(self, cell: Cell) -> float:
+        """Return the energy of a cell over all its passes: line energy (J/mm), or areal energy of a
+        raster (J/mm2).
+        """
+        return self.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
+
     def cell(self, cell_id: str) -> Cell:
         """Return the cell of that id; raises KeyError for an unknown one."""
         for cell in self.cells:

@@ -278,7 +278,10 @@ class EntryPage(Page):
             self._show_way_in()
             return
         self.title.setText(f"{subject.stock.short_name}, {TASK_WORDS[subject.task]}")
-        self.lot.setText(f"lot {subject.stock.lot}" if subject.stock.lot else "")
+        if subject.stock.lot:
+            self.lot.setText(f"lot {subject.stock.lot}")
+        else:
+            self.lot.setText("")
         state, reason = self.session.state
         self.mark.set_key(state)
         self.state.setText(STATE_WORDS[state][0])
@@ -287,7 +290,10 @@ class EntryPage(Page):
         if entry and state == "proven":
             by = entry.prove_again_by
         self.reason.setText("" if by else reason if state not in ("barred", "cannot") else "")
-        self.by.setText(f"prove again by {day_text(by)}" if by else "")
+        if by:
+            self.by.setText(f"prove again by {day_text(by)}")
+        else:
+            self.by.setText("")
         if not self.session.permission.allowed:
             self._show_refusal()
         elif entry is None:

@@ -177,10 +177,16 @@ class BookPage(StationPage):
 
     def _refresh_index(self) -> None:
         empty = not self.session.catalogue.machines and not self.session.catalogue.stocks
-        self._stack.setCurrentWidget(self.welcome if empty else self.left)
+        if empty:
+            self._stack.setCurrentWidget(self.welcome)
+        else:
+            self._stack.setCurrentWidget(self.left)
         if not empty:
             self.left.show_catalogue(self.session)
-        self._holder.setFixedWidth(self.welcome.width() if empty else self.left.width())
+        if empty:
+            self._holder.setFixedWidth(self.welcome.width())
+        else:
+            self._holder.setFixedWidth(self.left.width())
         self._holder.setFixedWidth(
             self.welcome.minimumWidth() if empty else self.left.minimumWidth()
         )

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import math
 import time
-from typing import TYPE_CHECKING, Any
+from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QSize, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import (
     duration_text,
     number_text,
@@ -29,11 +31,13 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
+from olive_almanac.views.burn.port_dialog import PortDialog
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
@@ -52,12 +56,8 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
+from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import once
-
-if TYPE_CHECKING:
-    from olive_almanac.core.records.trial import Cell, Trial
-    from olive_almanac.steps.active import ActiveTrial
-    from olive_almanac.views.window import MainWindow
 
 PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
 PUMP_EVERY_MS = 12
@@ -258,7 +258,10 @@ class BurnPage(StationPage):
         self.nothing.setVisible(active is None)
         alarm = self.presenter.alarm
         self.alarm.setVisible(alarm is not None)
-        self.alarm_text.setText(alarm.text if alarm is not None else "")
+        if alarm is not None:
+            self.alarm_text.setText(alarm.text)
+        else:
+            self.alarm_text.setText("")
         if active is None:
             self.title.setText("Burn")
             self.progress.setText("")
@@ -442,7 +445,10 @@ class BurnPage(StationPage):
         alarmed = self.presenter.alarm is not None
         if alarmed != self.alarm.isVisibleTo(self):
             if self.session.practice is not None:  # time to answer, at any pace
-                self._set_pace(0 if alarmed else self.pace.at)
+                if alarmed:
+                    self._set_pace(0)
+                else:
+                    self._set_pace(self.pace.at)
             self.show_run()
 
     def stop(self) -> None:
@@ -467,8 +473,6 @@ class BurnPage(StationPage):
         self.show_run()
 
     def _ask_port(self) -> None:
-        from olive_almanac.views.burn.port_dialog import PortDialog
-
         dialog = PortDialog(self.session, self)
         dialog.finished.connect(lambda _: self.show_run())
         dialog.open()
@@ -523,8 +527,6 @@ class BurnPage(StationPage):
             self.session.attempt(lambda: self._copy_into(active.trial, folder))
 
     def _copy_into(self, trial: Trial, folder: str) -> None:
-        from pathlib import Path
-
         source = burn_folder(self.main_window.folder, trial)
         for name in ("coupon.nc", "coupon.svg"):
             try:

@@ -274,7 +274,10 @@ class FocusChart(Chart):
             self.decision = decision
         else:
             self.decision = None
-        self.tell(decision.says if decision else note)
+        if decision:
+            self.tell(decision.says)
+        else:
+            self.tell(note)
 
     def scales(self) -> Any:
         if self.decision is None:
@@ -318,7 +321,10 @@ class KerfChart(Chart):
             self.decision = decision
         else:
             self.decision = None
-        self.tell(decision.says if decision else note)
+        if decision:
+            self.tell(decision.says)
+        else:
+            self.tell(note)
 
     def scales(self) -> Any:
         if self.decision is None:
@@ -352,7 +358,10 @@ class KerfChart(Chart):
             for i, (how, kerf) in enumerate(told):
                 at = axes.at(n + 0.36 * ((i + 0.5) / len(told) - 0.5), kerf)
                 painter.setPen(QPen(C("ink"), 2))
-                painter.setBrush(C("ink") if how == "slot" else C("field"))
+                if how == "slot":
+                    painter.setBrush(C("ink"))
+                else:
+                    painter.setBrush(C("field"))
                 painter.drawEllipse(at, 5, 5) if how == "slot" else painter.drawRect(
                     QRectF(at.x() - 5, at.y() - 5, 10, 10)
                 )
@@ -376,7 +385,10 @@ class ToneChart(Chart):
 
     def show_table(self, table: Any, note: str) -> None:
         self.table = table
-        self.tell(table.says if table else note)
+        if table:
+            self.tell(table.says)
+        else:
+            self.tell(note)
 
     def scales(self) -> Any:
         if self.table is None:

@@ -6,14 +6,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
@@ -42,10 +43,7 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
-
-if TYPE_CHECKING:
-    from olive_almanac.steps.active import ActiveTrial
-    from olive_almanac.views.window import MainWindow
+from olive_almanac.views.window import MainWindow
 
 NOTHING_READ = "Nothing has been read yet for this stock."
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
@@ -176,7 +174,10 @@ class DecidePage(StationPage):
         name = ""
         if active:
             name = f"{active.trial.name[0].lower()}{active.trial.name[1:]}"
-        self.title.setText(f"From {name}" if active and active.readings else "Decide")
+        if active and active.readings:
+            self.title.setText(f"From {name}")
+        else:
+            self.title.setText("Decide")
         note = "Working it out …"
         if not active or not active.readings:
             note = NOTHING_READ
@@ -194,7 +195,10 @@ class DecidePage(StationPage):
     def _show_setting(self, active: ActiveTrial, note: str) -> None:
         found, decision = self.presenter.found, self.presenter.decision
         unit, task = self.session.preferences.speed_unit, self.session.subject.task
-        self.stack.setCurrentIndex(self.leaf.at if task == "cut" else 0)
+        if task == "cut":
+            self.stack.setCurrentIndex(self.leaf.at)
+        else:
+            self.stack.setCurrentIndex(0)
         self._show_photo(active, task)
         self.map.show_map(active, decision, self.presenter.map, self.presenter.chosen, unit, note)
         self.slices.show_slices(
@@ -217,7 +221,10 @@ class DecidePage(StationPage):
             "" if picked else note if decision is None else self._says(decision, unit)
         )
         self.says.setVisible(not picked)
-        self._show_remarks(decision.remarks if decision else ())
+        if decision:
+            self._show_remarks(decision.remarks)
+        else:
+            self._show_remarks(())
         self._offer("Write into the book" if picked else "", bool(decision and decision.next_cells))
         self._show_limits(task)
 
@@ -368,7 +375,10 @@ class DecidePage(StationPage):
             2: "Two ways to set it",
             3: "Three ways to set it",
         }[len(picks)]
-        self.ways.setText(count if decision else "Ways to set it")
+        if decision:
+            self.ways.setText(count)
+        else:
+            self.ways.setText("Ways to set it")
         aims_at = None
         if task != "cut":
             aims_at = self.presenter.lightness
@@ -500,7 +510,10 @@ class DecidePage(StationPage):
         tones = None
         if known is not None:
             tones = known.tones()
-        self.presenter.aim_at(None if at == 0 or tones is None else tones[at - 1])
+        if at == 0 or tones is None:
+            self.presenter.aim_at(None)
+        else:
+            self.presenter.aim_at(tones[at - 1])
         self._start()
         self.show_decision()
 
@@ -570,8 +583,6 @@ class DecidePage(StationPage):
             self.main_window.navigate("plan", PlanCells(decision.next_cells))
 
     def copy_numbers(self) -> None:
-        from PySide6.QtGui import QGuiApplication
-
         pick, unit = self.presenter.pick, self.session.preferences.speed_unit
         if pick is not None:
             setting = pick.setting

@@ -136,7 +136,10 @@ class SettingMapView(Painted):
             unit,
             note,
         )
-        self.setAccessibleDescription(decision.says if decision else note)
+        if decision:
+            self.setAccessibleDescription(decision.says)
+        else:
+            self.setAccessibleDescription(note)
         self.update()
 
     # -- axes --------------------------------------------------------------------------------------
@@ -430,7 +433,10 @@ class SettingMapView(Painted):
             radius = 9
             if on:
                 radius = 15
-            painter.setBrush(NO_BRUSH if on else C("field"))
+            if on:
+                painter.setBrush(NO_BRUSH)
+            else:
+                painter.setBrush(C("field"))
             for colour, width in (("field", 6), ("ink", 2.4)):
                 painter.setPen(QPen(C(colour), width))
                 painter.drawEllipse(at, radius, radius)
@@ -649,9 +655,15 @@ def _short_time(seconds: float) -> str:
 def draw_badge(painter: QPainter, rect: QRectF, letter: str, on: bool) -> None:
     painter.save()
     painter.setPen(QPen(C("ink"), 2))
-    painter.setBrush(C("ink") if on else C("field"))
+    if on:
+        painter.setBrush(C("ink"))
+    else:
+        painter.setBrush(C("field"))
     painter.drawRoundedRect(rect, 4, 4)
     painter.setFont(F("h3"))
-    painter.setPen(C("page") if on else C("ink"))
+    if on:
+        painter.setPen(C("page"))
+    else:
+        painter.setPen(C("ink"))
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, letter)
     painter.restore()

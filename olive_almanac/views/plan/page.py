@@ -13,9 +13,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.design.plan import energy_unit
 from olive_almanac.core.records.factors import factor_of
-from olive_almanac.core.records.setting import rasters
+from olive_almanac.core.records.setting import energy_unit, rasters
 from olive_almanac.core.units import (
     duration_text,
     lengths_text,
@@ -132,15 +131,24 @@ class InShort(Page):
         }
         for name, text in texts.items():
             self.values[name][0].setText(text)
-        self.values["Area"][1].setText("mm²" if kind_of(trial.kind).spread else "mm")
+        if kind_of(trial.kind).spread:
+            self.values["Area"][1].setText("mm²")
+        else:
+            self.values["Area"][1].setText("mm")
         self.values["Energy"][1].setText(energy_unit)
-        self.values["Cost"][1].setText(currency if trial.cost is not None else "")
+        if trial.cost is not None:
+            self.values["Cost"][1].setText(currency)
+        else:
+            self.values["Cost"][1].setText("")
         self.values["Cost"][0].setToolTip(
             ""
             if trial.cost is not None
             else "Set up takes a rate for the machine and a price for the stock."
         )
-        self.basis.setText("Levels " + basis + "." if basis else "")
+        if basis:
+            self.basis.setText("Levels " + basis + ".")
+        else:
+            self.basis.setText("")
         if plan.refused:
             notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)]
         else:
@@ -171,7 +179,10 @@ class InShort(Page):
 
     def show_writing(self, words: str) -> None:
         """While the files are written the main button stops it and says how far it is."""
-        self.write.setText("Stop writing" if words else "Write the burn file")
+        if words:
+            self.write.setText("Stop writing")
+        else:
+            self.write.setText("Write the burn file")
         self.key.setEnabled(not words)
         if words:
             self._show_notes([("stop", "clear", "Writing", words[:1].upper() + words[1:] + ".")])

@@ -124,7 +124,10 @@ class PlanSheet(Painted):
 
     def show_whole_bed(self, whole: bool) -> None:
         self.whole_bed = whole
-        self.setCursor(Qt.CursorShape.OpenHandCursor if whole else Qt.CursorShape.ArrowCursor)
+        if whole:
+            self.setCursor(Qt.CursorShape.OpenHandCursor)
+        else:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:

@@ -47,7 +47,10 @@ class PracticeStrip(QWidget):
 
     def show_scoring(self, scoring: bool) -> None:
         self.finish.setEnabled(not scoring)
-        self.finish.setText("Scoring ..." if scoring else "Finish and score")
+        if scoring:
+            self.finish.setText("Scoring ...")
+        else:
+            self.finish.setText("Finish and score")
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

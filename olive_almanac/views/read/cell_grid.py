@@ -183,7 +183,10 @@ class CellGrid(Painted):
         """A cell's box: below the edge, which lies below the marks."""
         reading = self.readings.get(cell.id)
         pen = QPen(C("edge"), 1.2)
-        painter.setBrush(C("field") if reading else NO_BRUSH)
+        if reading:
+            painter.setBrush(C("field"))
+        else:
+            painter.setBrush(NO_BRUSH)
         if reading is None:
             pen.setDashPattern([3, 3])
         painter.setPen(pen)

@@ -27,7 +27,10 @@ def flag_words(flags: Any) -> list[str]:
     for flag in flags:
         plain = flag.removeprefix("back_")
         text = FLAG_WORDS.get(plain, plain.replace("_", " "))
-        words.append(f"on the back {text}" if plain != flag else text)
+        if plain != flag:
+            words.append(f"on the back {text}")
+        else:
+            words.append(text)
     return list(dict.fromkeys(words))
 
 
@@ -132,7 +135,10 @@ class GaugeFields(QWidget):
                 field.setText(self._shown[what])
             field.setVisible(wanted[what])
             self.words[what].setVisible(wanted[what])
-        self.words["kerf"].setText("Measured" if gauged else "Width")
+        if gauged:
+            self.words["kerf"].setText("Measured")
+        else:
+            self.words["kerf"].setText("Width")
         self.setVisible(any(wanted.values()))
 
     def _typed(self, what: str, field: Any) -> None:

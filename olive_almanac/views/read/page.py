@@ -5,7 +5,7 @@ hand below.
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PySide6.QtCore import QMimeData, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
@@ -36,8 +36,13 @@ from olive_almanac.core.records.reading import (
     DEFECTS,
     HOLDS,
     VERDICT_WORDS,
+    Reading,
 )
+from olive_almanac.core.records.trial import Cell
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
+from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.files import read_bytes
+from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.coupon import CellPicture, CouponPicture
@@ -47,6 +52,7 @@ from olive_almanac.views.parts import (
     Segments,
     box,
     button,
+    clear_layout,
     col,
     draw_keycap,
     hair,
@@ -77,13 +83,8 @@ from olive_almanac.views.theme import (
     px,
     scaled_font,
 )
+from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import once
-
-if TYPE_CHECKING:
-    from olive_almanac.core.records.reading import Reading
-    from olive_almanac.core.records.trial import Cell
-    from olive_almanac.steps.active import ActiveTrial
-    from olive_almanac.views.window import MainWindow
 
 EDGE_KEYS = ("1", "2", "3")
 EDGE_PAUSE_MS = 30
@@ -220,8 +221,6 @@ class EdgeKey(QAbstractButton):
 
 
 def _begin(widget: QWidget) -> Any:
-    from PySide6.QtGui import QPainter
-
     painter = QPainter(widget)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.scale(LIVE.scale, LIVE.scale)
@@ -370,7 +369,10 @@ class ReadPage(StationPage):
     def enter(self) -> None:
         self.presenter.start()
         self._show_keys()
-        self.reader.set_at(1 if self.presenter.second else 0)
+        if self.presenter.second:
+            self.reader.set_at(1)
+        else:
+            self.reader.set_at(0)
         self._leave_corners()
         self._reopen()
         self.main_window.work(once(self.presenter.make_ready), lambda _: None)
@@ -394,8 +396,6 @@ class ReadPage(StationPage):
         return active is None or cell is None or cell not in active.trial.cells
 
     def _show_keys(self) -> None:
-        from olive_almanac.views.parts import clear_layout
-
         clear_layout(self.key_row)
         self.keys = {}
         task = self.session.subject.task
@@ -472,7 +472,10 @@ class ReadPage(StationPage):
 
     def _show_edge(self) -> None:
         outlook = self.presenter.outlook
-        self.grid.show_chance(outlook.chance if outlook is not None else {})
+        if outlook is not None:
+            self.grid.show_chance(outlook.chance)
+        else:
+            self.grid.show_chance({})
 
     def leave(self) -> None:
         self._edge_pause.stop()
@@ -559,7 +562,10 @@ class ReadPage(StationPage):
             noted = [one for one in reading.defects if one != "flare"]
         else:
             noted = []
-        self.defects.setText("Defects" if not noted else f"Defects: {len(noted)}")
+        if not noted:
+            self.defects.setText("Defects")
+        else:
+            self.defects.setText(f"Defects: {len(noted)}")
         self.gauge.show_fields(cell, reading, active.trial.task)
         kerfs = ""
         if kind_of(active.trial.kind).tells_kerf:
@@ -601,8 +607,6 @@ class ReadPage(StationPage):
         """Read a photo from a file, in a worker."""
 
         def load() -> None:
-            from olive_almanac.steps.files import read_bytes
-
             self.read_bytes(read_bytes(Path(name)), Path(name).name, side)
 
         self.session.attempt(load)
@@ -615,7 +619,10 @@ class ReadPage(StationPage):
         self.says.show()
         self._reading = self.main_window.work(work, self.presenter.take_photo, self._photo_failed)
         self._reading.finished.connect(self._photo_done)
-        self.view.set_at(2 if side == "back" else 1)
+        if side == "back":
+            self.view.set_at(2)
+        else:
+            self.view.set_at(1)
         self.show_reading()
 
     def _photo_done(self) -> None:
@@ -662,8 +669,6 @@ class ReadPage(StationPage):
             number += len(active.run.photos[side].source) % 7
 
         def shoot() -> Any:
-            from olive_almanac.steps.lettering import letters
-
             return bench.photograph(
                 active.trial, letters(), number=number, side=side, burnt=frozenset(active.burnt)
             )

@@ -348,7 +348,10 @@ class CornerPicker(Painted):
             painter.drawPolygon(spots)
         for i, spot in enumerate(spots):
             painter.setPen(QPen(DARK, 1.5))
-            painter.setBrush(C("brass_fill") if i == self.at else LIGHT)
+            if i == self.at:
+                painter.setBrush(C("brass_fill"))
+            else:
+                painter.setBrush(LIGHT)
             painter.drawEllipse(spot, HANDLE, HANDLE)
             painter.setPen(DARK)
             painter.setFont(F("small_b"))

@@ -75,7 +75,10 @@ class CheckLine(QAbstractButton):
         painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
         box = QRectF(14, h / 2 - 16, 30, 30)
         painter.setPen(QPen(C("olive") if self.ticked else C("edge"), 2))
-        painter.setBrush(C("olive") if self.ticked else C("field"))
+        if self.ticked:
+            painter.setBrush(C("olive"))
+        else:
+            painter.setBrush(C("field"))
         painter.drawRoundedRect(box, 4, 4)
         if self.ticked:
             painter.setPen(round_pen(C("on_olive"), 3.2))
@@ -337,7 +340,10 @@ class ChecklistPage(Page):
                 current=at == presenter.at,
             )
         left = presenter.left
-        self.count.setText(f"{left} of {len(CHECKS)} left" if left else "all ticked")
+        if left:
+            self.count.setText(f"{left} of {len(CHECKS)} left")
+        else:
+            self.count.setText("all ticked")
         self.on.setText(
             "Plan a trial"
             if self.session.active is None or self.session.active.stage == "book"
@@ -358,7 +364,10 @@ class ChecklistPage(Page):
                 self._add_field(n, one)
         self.remarks.setText("  ".join(check.remarks))
         self.remarks.setVisible(bool(check.remarks))
-        self.tick.setText("Take the tick away" if check.key in ticks else "Tick")
+        if check.key in ticks:
+            self.tick.setText("Take the tick away")
+        else:
+            self.tick.setText("Tick")
         self._show_result(self.presenter.result())
 
     def _add_field(self, n: int, one: Any) -> None:

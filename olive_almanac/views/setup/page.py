@@ -97,7 +97,10 @@ class SetUpPage(StationPage):
         ready = self.session.subject.complete and not (
             self.presenter.new_machine or self.presenter.new_stock
         )
-        self.show_part(self.checklist if ready else self.forms)
+        if ready:
+            self.show_part(self.checklist)
+        else:
+            self.show_part(self.forms)
 
     def show_part(self, part: QWidget) -> None:
         """Show the forms or the checklist."""
@@ -174,7 +177,10 @@ class SetUpPage(StationPage):
             can_add=stock is not None,
         )
         self.verdicts.refresh(shown=stock is not None)
-        self.facts.setText(machine_facts(machine) if machine else "")
+        if machine:
+            self.facts.setText(machine_facts(machine))
+        else:
+            self.facts.setText("")
         for part in (self.facts, self.changed, self.focus_test):
             part.setVisible(machine is not None)
         self.safety.setVisible(self.session.subject.complete)
