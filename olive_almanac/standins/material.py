@@ -440,10 +440,6 @@ class Hidden:
     tilt: tuple[float, float]
     lumps: tuple[tuple[float, float, float, float], ...]
 
-    @property
-    def digs_j_mm3(self) -> float:
-        return self.made.digs
-
 
 def makeup_of(stock: Stock) -> str:
     """Return which material a stock is taken for."""
