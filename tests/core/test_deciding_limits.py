@@ -14,8 +14,10 @@ from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
 from olive_almanac.core.deciding.decision import Decision, Pick, aim_word
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
+from olive_almanac.core.deciding.focus import decide_focus
 from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.deciding.kerf import decide_kerf, expected_kerf
+from olive_almanac.core.deciding.outliers import outlying_readings
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import follow_checks, said_of_check
 from olive_almanac.core.design.next_cells import next_cut_cells
@@ -401,6 +403,81 @@ class DirectionsTest(unittest.TestCase):
         self.assertGreater(slow_y.x_mm_s, slow_y.y_mm_s)
         self.assertIn("X", slow_x.says.split(".")[0])
         self.assertIn("Y", slow_y.says.split(".")[0])
+
+
+class FocusLimitsTest(unittest.TestCase):
+    """Lines of a known caustic: where the focus lies, and when that is not said."""
+
+    def setUp(self):
+        self.trial = kind_plan("focus").trial
+        self.heights = sorted(cell.setting.focus_mm for cell in self.trial.cells)
+
+    def decide(self, waist_mm, rayleigh_mm=None, cells=None):
+        rayleigh_mm = rayleigh_mm or LONG.rayleigh_mm
+        readings = [
+            Reading(
+                cell.id,
+                kerf_mm=0.2
+                * math.sqrt(1 + ((cell.setting.focus_mm - waist_mm) / rayleigh_mm) ** 2),
+            )
+            for cell in self.trial.cells[:cells]
+        ]
+        return decide_focus(self.trial, readings)
+
+    def test_above_and_below_the_face_are_told_apart(self):
+        below, above = self.decide(1.0), self.decide(-1.0)
+        self.assertAlmostEqual(below.fit.focus_mm, 1.0, delta=0.15)
+        self.assertAlmostEqual(above.fit.focus_mm, -1.0, delta=0.15)
+        self.assertIn("below the top face", below.says)
+        self.assertIn("above the top face", above.says)
+        self.assertIn("1 mm", above.says)
+        self.assertTrue(below.decided and above.decided)
+
+    def test_a_waist_beyond_the_heights_burnt_asks_to_burn_further(self):
+        for waist in (self.heights[-1] + 1.5, self.heights[0] - 1.5):
+            found = self.decide(waist)
+            self.assertFalse(found.decided)
+            self.assertIn("outside the heights burnt", found.says)
+
+    def test_lines_that_hardly_differ_decide_nothing(self):
+        found = self.decide(0.0, rayleigh_mm=40.0)
+        self.assertFalse(found.decided)
+
+    def test_too_few_lines_say_how_many_more(self):
+        found = self.decide(0.0, cells=2)
+        self.assertIsNone(found.fit)
+        self.assertRegex(found.says, "measure the width of [2-9] more lines")
+        self.assertEqual(len(found.lines), 2)
+
+
+class OutlierLimitsTest(unittest.TestCase):
+    def setUp(self):
+        self.trial = cut_trial()
+        self.readings = read_by_energy(self.trial, EDGE_J_MM)
+        self.by_energy = sorted(
+            self.trial.cells, key=lambda c: c.setting.power / c.setting.speed_mm_s
+        )
+
+    def found(self, changes):
+        readings = [
+            replace(one, verdict=changes.get(one.cell, one.verdict)) for one in self.readings
+        ]
+        pairs = [(self.trial, readings)]
+        return outlying_readings(know(*pairs), pairs)
+
+    def test_a_hot_cell_not_through_and_a_cold_one_through_stand_out(self):
+        hot, cold = self.by_energy[-1].id, self.by_energy[0].id
+        told = {one.cell: one for one in self.found({hot: "not_through", cold: "free"})}
+        self.assertEqual(set(told), {hot, cold})
+        self.assertEqual((told[hot].expected, told[cold].expected), ("free", "not_through"))
+        self.assertTrue(all(0 <= one.chance < 0.08 for one in told.values()))
+
+    def test_a_reading_beside_the_edge_does_not(self):
+        edge = min(
+            self.trial.cells,
+            key=lambda c: abs(60 * c.setting.power / c.setting.speed_mm_s - EDGE_J_MM),
+        )
+        self.assertEqual(self.found({edge.id: "hangs"}), ())
 
 
 class ToneLimitsTest(unittest.TestCase):

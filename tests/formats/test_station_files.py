@@ -1,14 +1,21 @@
 """The JSON files between stations: schemas, round trips, and bad files told in words."""
 
+import dataclasses
 import json
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from jsonschema import Draft202012Validator
 
 from olive_almanac.core.deciding.decision import Decision
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Cell, TestedLevels, Trial
 from olive_almanac.formats import station_files as files
 from olive_almanac.steps.decide import decide_trial
 from tests.samples import (
@@ -53,6 +60,32 @@ class SchemaTest(unittest.TestCase):
         for kind, text in documents:
             with self.subTest(kind):
                 validate(kind, text)
+
+    def test_schemas_name_the_very_fields_of_the_records(self):
+        trial = json.loads((SCHEMAS / "trial.schema.json").read_text())["properties"]
+        entry = json.loads((SCHEMAS / "entry.schema.json").read_text())["properties"]["entry"]
+        cell = trial["cells"]["items"]["properties"]
+        readings = json.loads((SCHEMAS / "readings.schema.json").read_text())["properties"]
+        for kind, properties in (
+            (Machine, trial["machine"]["properties"]),
+            (Stock, trial["stock"]["properties"]),
+            (Setting, cell["setting"]["properties"]),
+            (Cell, cell),
+            (TestedLevels, trial["factors"]["items"]["properties"]),
+            (Trial, trial),
+            (Reading, readings["readings"]["items"]["properties"]),
+            (Entry, entry["properties"]),
+        ):
+            fields = {one.name for one in dataclasses.fields(kind)} - {"extra"}
+            with self.subTest(kind.__name__):
+                self.assertEqual(set(properties) - {"format", "version"}, fields)
+
+    def test_a_pulse_rate_fits_the_schema(self):
+        trial = cut_trial()
+        cells = tuple(
+            replace(cell, setting=replace(cell.setting, pulse_khz=30.0)) for cell in trial.cells
+        )
+        validate("trial", files.write_trial(replace(trial, cells=cells)))
 
     def test_schemas_refuse_what_is_wrong(self):
         plain = json.loads(files.write_trial(cut_trial()))

@@ -210,8 +210,13 @@ class Choices(Page):
             Slot(self._page, "across", "along the foot"),
         )
         self.held_heading = Heading("Held")
+        # what few sources have stands beside the air: most screens keep their height
+        rare = [line for factor in FACTORS if factor.optional for line in self._held_lines(factor)]
         lines = [
-            line for factor in FACTORS if factor.is_number for line in self._held_lines(factor)
+            line
+            for factor in FACTORS
+            if factor.is_number and not factor.optional
+            for line in self._held_lines(factor)
         ]
         lines += [
             self._line(
@@ -232,7 +237,7 @@ class Choices(Page):
                 self._number("repeats", "Repeats", 48),
                 Word("over the sheet", "ui"),
             ),
-            self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
+            box(row(self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")), *rare)),
             self._line("beam", "Beam", self._picker("beam", "Beam mode")),
         ]
         leaf = QWidget()
