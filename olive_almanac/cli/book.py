@@ -15,7 +15,7 @@ from olive_almanac.steps.files import write_file
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.session import Session
-from olive_almanac.steps.share import merge_work, take_in_work, write_book_work
+from olive_almanac.steps.share import BOOK_FILES, merge_work, take_in_work, write_book_work
 
 __all__ = ["add_arguments", "run"]
 
@@ -35,7 +35,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--save",
         type=Path,
         metavar="FILE",
-        help="save the book: .pdf printed, .csv a table, .json the whole library",
+        help="save the book: "
+        + ", ".join(f"{kind.suffix} {kind.name.lower()}" for kind in BOOK_FILES),
     )
     parser.add_argument(
         "--take-in",

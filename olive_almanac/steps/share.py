@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from olive_almanac.core.notes.entries import Brought, Notes
 
 __all__ = [
+    "BOOK_FILES",
+    "BookFile",
     "NotesDesk",
     "book_lines",
     "label_work",
@@ -48,32 +50,60 @@ def book_lines(session: Session) -> list[Line]:
     return lines
 
 
+@dataclass(frozen=True)
+class BookFile:
+    """A kind of file that the whole book is saved as: its suffix, its name in words, its writer."""
+
+    suffix: str
+    name: str
+    write: Callable[[Session, Path], str]  # returns what was written, in words
+
+
+def _printed(session: Session, path: Path) -> str:
+    from olive_almanac.formats.book_pdf import write_book
+
+    lines, day = book_lines(session), session.today().isoformat()
+    write_file(path, write_book(lines, day=day, speed_unit=session.preferences.speed_unit))
+    return f"The book of {count_text(len(lines), 'setting')} is in {path}."
+
+
+def _table(session: Session, path: Path) -> str:
+    from olive_almanac.formats.book_csv import write_book_csv
+
+    lines = book_lines(session)
+    write_file(path, write_book_csv(lines))
+    return f"{count_text(len(lines), 'setting')} in {path}."
+
+
+def _whole_library(session: Session, path: Path) -> str:
+    from olive_almanac.formats.library_json import write_library
+
+    store = session.store
+    names = store.photo_names()
+    write_file(path, write_library(store.rows(), ((name, store.photo(name)) for name in names)))
+    return f"The whole library is in {path}, with {count_text(len(names), 'photo')}."
+
+
+BOOK_FILES = (
+    BookFile(".pdf", "Printed book", _printed),
+    BookFile(".csv", "Table", _table),
+    BookFile(".json", "Whole library", _whole_library),
+)
+
+
 def write_book_work(session: Session, path: Path) -> Iterator[str]:
-    """Write the whole book by the suffix of the path: .json (everything), .csv (a table), .pdf (the
-    printed book).
+    """Write the whole book as the file that the suffix of the path asks for.
 
-    Yields what was written, in words: for a worker.
+    Yields what was written, in words: for a worker.  Raises BadFile for another suffix.
     """
-    store, kind, lines = session.store, path.suffix.casefold(), book_lines(session)
-    unit, day = session.preferences.speed_unit, session.today().isoformat()
-    if kind == ".json":
-        from olive_almanac.formats.library_json import write_library
-
-        names = store.photo_names()
-        write_file(path, write_library(store.rows(), ((name, store.photo(name)) for name in names)))
-        yield f"The whole library is in {path}, with {count_text(len(names), 'photo')}."
-    elif kind == ".csv":
-        from olive_almanac.formats.book_csv import write_book_csv
-
-        write_file(path, write_book_csv(lines))
-        yield f"{count_text(len(lines), 'setting')} in {path}."
-    elif kind == ".pdf":
-        from olive_almanac.formats.book_pdf import write_book
-
-        write_file(path, write_book(lines, day=day, speed_unit=unit))
-        yield f"The book of {count_text(len(lines), 'setting')} is in {path}."
-    else:
-        raise BadFile(f"{path.name}: choose a name that ends in .json, .csv or .pdf.")
+    for kind in BOOK_FILES:
+        if kind.suffix == path.suffix.casefold():
+            yield kind.write(session, path)
+            return
+    known = [kind.suffix for kind in BOOK_FILES]
+    raise BadFile(
+        f"{path.name}: choose a name that ends in {', '.join(known[:-1])} or {known[-1]}."
+    )
 
 
 def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:

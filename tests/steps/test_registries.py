@@ -147,7 +147,7 @@ class PulseRateTest(unittest.TestCase):
     def test_varies_and_is_named_on_axes_and_beside_the_photo(self):
         self.assertEqual({c.setting.pulse_khz for c in self.trial.cells}, {20.0, 40.0, 60.0})
         self.assertEqual(self.plan.up, "Pulse rate, kHz")
-        self.assertEqual(axis_texts(self.trial, "mm/s")[0][0], "pulse rate, khz")
+        self.assertEqual(axis_texts(self.trial, "mm/s")[0][0], "pulse rate, kHz")
         tested = {one.name: (one.unit, one.levels) for one in self.trial.factors}
         self.assertEqual(tested["pulse rate"], ("kHz", (20.0, 40.0, 60.0)))
 

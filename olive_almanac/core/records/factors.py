@@ -93,7 +93,8 @@ class Factor:
 
     def short_axis(self, speed_unit: str) -> str:
         """Return what a row or column of cells is called beside a photo: "focus, mm"."""
-        return self.axis(speed_unit).lower()
+        axis = self.axis(speed_unit)
+        return axis[0].lower() + axis[1:]
 
     def told(self, value: Value, speed_unit: str) -> str:
         """Return a value with its unit: "85 %", "1.5 mm"."""

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, Q
 from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu
 from olive_almanac.steps.share import (
+    BOOK_FILES,
     label_work,
     merge_work,
     take_in_work,
@@ -251,7 +252,7 @@ class BookPage(StationPage):
             self,
             "Save or print the book",
             suggested,
-            "Printed book (*.pdf);;Table (*.csv);;Whole library (*.json)",
+            ";;".join(f"{kind.name} (*{kind.suffix})" for kind in BOOK_FILES),
         )
         if name:
             self.main_window.work(write_book_work(self.session, Path(name)), self.right.say)
