@@ -64,7 +64,7 @@ class FilesTest(unittest.TestCase):
     def test_a_coupon_that_fails_its_check_is_not_written(self):
         with (
             mock.patch(
-                "olive_almanac.formats.gcode.gcode_blocks", return_value=[b"G0 X9999\nM2\n"]
+                "olive_almanac.steps.trial_files.gcode_blocks", return_value=[b"G0 X9999\nM2\n"]
             ),
             self.assertRaisesRegex(CannotWrite, "did not pass its safety check"),
         ):
