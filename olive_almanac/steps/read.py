@@ -10,7 +10,7 @@ from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.fitting.kerf import kerf_figures, kerf_of, square_error
 from olive_almanac.core.photo.judge import Limits, Taught
-from olive_almanac.core.records.factors import FACTORS
+from olive_almanac.core.records.factors import FACTORS, Factor
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
@@ -61,13 +61,16 @@ def axis_texts(
     )
 
 
+def _teller(factor: Factor, unit: str) -> Callable[[Setting], str]:
+    """Return how a factor of a setting is told beside a photo."""
+    return lambda setting: factor.write(factor.of(setting), unit)
+
+
 def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, str]]:
     tellers: list[tuple[str, Callable[[Setting], str]]] = [
         ("power", lambda s: f"{percent_text(s.power)} %")
     ]
-    for factor in FACTORS[1:]:
-        words = factor.short_axis(unit)
-        tellers.append((words, lambda s, one=factor: one.write(one.of(s), unit)))  # type: ignore[misc]
+    tellers += [(factor.short_axis(unit), _teller(factor, unit)) for factor in FACTORS[1:]]
     tellers += [
         ("direction", lambda s: s.direction.upper()),
         ("lines", lambda s: "crossed" if s.crosshatch else "one way"),

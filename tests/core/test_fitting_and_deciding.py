@@ -403,8 +403,14 @@ class ToneTest(unittest.TestCase):
 
     def test_measured_lightness_meets_a_target(self):
         trial = engrave_trial()
-        truth = lambda f: 80 - 55 * (1 - np.exp(-((f / 0.6) ** 2)))  # noqa: E731
-        areal = lambda c: c.setting.power * 60 / (c.setting.speed_mm_s * c.setting.pitch_mm)  # noqa: E731
+
+        def truth(f):
+            return 80 - 55 * (1 - np.exp(-((f / 0.6) ** 2)))
+
+        def areal(cell):
+            setting = cell.setting
+            return setting.power * 60 / (setting.speed_mm_s * setting.pitch_mm)
+
         readings = [
             Reading(cell.id, lightness=round(float(truth(areal(cell))), 1)) for cell in trial.cells
         ]

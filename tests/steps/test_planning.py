@@ -313,7 +313,8 @@ class FilesTest(PlannerCase):
         folder = self.folder / "out"
         with (
             mock.patch(
-                "olive_almanac.formats.pdf.write_key", side_effect=CannotWrite("The disk is full.")
+                "olive_almanac.steps.trial_files.write_key",
+                side_effect=CannotWrite("The disk is full."),
             ),
             self.assertRaises(CannotWrite),
         ):

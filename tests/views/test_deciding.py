@@ -269,7 +269,10 @@ class EdgeWhileReadingTest(DecidingCase):
         while page.presenter.left:
             self.type(keys[known[page.presenter.cell.id]], page)
         self.wait_for(lambda: page.edge_is_drawn)
-        wrong = lambda chance: sum(abs(chance[c] - (v == "free")) for c, v in known.items())  # noqa: E731
+
+        def wrong(chance):
+            return sum(abs(chance[c] - (v == "free")) for c, v in known.items())
+
         self.assertLess(wrong(page.grid.chance), wrong(first))
 
 
