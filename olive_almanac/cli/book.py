@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from olive_almanac.cli.console import add_json, add_library, say
@@ -14,7 +15,7 @@ from olive_almanac.steps.book import STATE_WORDS, BookPresenter, clip_text
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.ports import Library
-from olive_almanac.steps.session import Session
+from olive_almanac.steps.session import Session, set_aside_words
 from olive_almanac.steps.share import BOOK_FILES, merge_work, take_in_work, write_book_work
 
 __all__ = ["add_arguments", "run"]
@@ -54,6 +55,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     store = services.open_library(library)
     try:
         session.attach(store)
+        if store.set_aside:
+            print(set_aside_words(store.set_aside), file=sys.stderr)
         for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
             if uid:
                 _note_proof(session, uid, passed=passed)

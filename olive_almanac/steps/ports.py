@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -33,6 +33,8 @@ class Library(Protocol):
     folder: Path
     server: str  # address of a shared library, else nothing
 
+    @property
+    def set_aside(self) -> Mapping[str, str]: ...
     def machines(self) -> tuple[Machine, ...]: ...
     def stocks(self) -> tuple[Stock, ...]: ...
     def entries(self) -> tuple[Entry, ...]: ...

@@ -6,7 +6,7 @@ Presenters change it, views listen to its signals.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
 from typing import Any, cast
@@ -26,8 +26,9 @@ from olive_almanac.steps.shop import Shop
 from olive_almanac.steps.signal import Signal
 from olive_almanac.steps.trials import KeptTrial, Trials, checks_of
 
-__all__ = ["Held", "Session", "read_all"]
+__all__ = ["Held", "Session", "read_all", "set_aside_words"]
 
+MOST_NAMED = 6
 Held = tuple[ShopCatalogue, tuple[KeptTrial, ...]]
 
 
@@ -45,6 +46,21 @@ def read_all(library: Library) -> Held:
         checks_of(library, trials),
     )
     return catalogue, trials
+
+
+def set_aside_words(set_aside: Mapping[str, str]) -> str:
+    """Return the sentence on records that could not be read, empty where there are none."""
+    if not set_aside:
+        return ""
+    names, more = list(set_aside)[:MOST_NAMED], len(set_aside) - MOST_NAMED
+    told, them = f"1 record cannot be read and is set aside: {set_aside[names[0]]}", "it"
+    if len(set_aside) > 1:
+        listed = ", ".join(names) + f" and {more} more" * (more > 0)
+        told, them = f"{len(set_aside)} records cannot be read and are set aside: {listed}.", "them"
+    return (
+        f"{told} Everything else is here, and nothing was deleted. To have {them} back, restore a "
+        f"backup from before, or merge the library that has {them}."
+    )
 
 
 def _today() -> date:
@@ -82,6 +98,7 @@ class Session:
         self.trials = Trials(self)
         self.subject_changed = Signal()
         self.preferences_changed = Signal()
+        self._standing = ""  # a problem that stays until it is understood
         self.problem_changed = Signal()
 
     def forget_listeners(self) -> None:
@@ -120,9 +137,14 @@ class Session:
         except AlmanacError as problem:
             self.tell(str(problem))
             return False
-        if self.problem:
-            self.tell("")
+        if self.problem != self._standing:
+            self.tell(self._standing)
         return True
+
+    def understood(self) -> None:
+        """The operator has read the problem: take it away."""
+        self._standing = ""
+        self.tell("")
 
     # -- the library -------------------------------------------------------------------------------
 
@@ -153,6 +175,13 @@ class Session:
         self.shop.keep_snapshot()
         for signal in (self.shop.changed, self.subject_changed, self.trials.changed):
             signal.emit()
+        self._tell_set_aside()
+
+    def _tell_set_aside(self) -> None:
+        """Say which records could not be read: all others are there."""
+        self._standing = set_aside_words(self.store.set_aside)
+        if self._standing:
+            self.tell(self._standing)
 
     def read_again(self) -> None:
         """Read everything anew after another library was taken in."""
@@ -160,6 +189,7 @@ class Session:
         self.shop.show(catalogue)
         self.attempt(self.trials.activate_newest)
         self.trials.changed.emit()
+        self._tell_set_aside()
 
     def take_news(self, held: Held) -> None:
         """Show what other workstations have written into a shared library since it was read."""
@@ -172,6 +202,7 @@ class Session:
 
     def close_library(self) -> None:
         """Let go of the library and of everything that belongs to it."""
+        self._standing = ""
         if self.library is not None:
             self.library.close()
             self.library = None

@@ -38,23 +38,37 @@ class Conflict:
 
 @dataclass(frozen=True)
 class Merged:
-    """What a merge took in, and where both sides had changed the same record."""
+    """What a merge took in, where both sides had changed the same record, and what was left out
+    because it could not be read.
+    """
 
     revisions: int
     photos: int
     conflicts: tuple[Conflict, ...]
+    left_out: tuple[str, ...] = ()
 
     @property
     def says(self) -> str:
-        told = f"{self.revisions} revisions and {self.photos} photos taken in."
+        told = "Nothing new: everything that can be read was here already."
+        if not self.left_out:
+            told = "Nothing new: everything was here already."
+        if self.revisions or self.photos:
+            told = f"{self.revisions} revisions and {self.photos} photos taken in."
         if self.conflicts:
             told += (
                 f" {len(self.conflicts)} records were changed on both sides; the newer one is "
                 "in force, the other is in the history."
             )
-        if self.revisions or self.photos:
-            return told
-        return "Nothing new: everything was here already."
+        if self.left_out:
+            told += f" {_left_out_words(self.left_out)}"
+        return told
+
+
+def _left_out_words(left_out: Sequence[str]) -> str:
+    """Which revisions were left out: the first with what is wrong in it."""
+    if len(left_out) == 1:
+        return f"1 revision cannot be read and was left out: {left_out[0]}"
+    return f"{len(left_out)} revisions cannot be read and were left out; the first: {left_out[0]}"
 
 
 def _content(row: Mapping[str, Any]) -> tuple[tuple[str, Any], ...]:

@@ -15,23 +15,25 @@ import json
 import os
 import sqlite3
 import threading
+import typing
 from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from sqlalchemy import Table, func, insert, select
 from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 
-from olive_almanac.core.errors import LibraryCode, LibraryTrouble
+from olive_almanac.core.errors import BadFile, LibraryCode, LibraryTrouble
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.storage import tables
+from olive_almanac.storage.door import let_in, record_of
 from olive_almanac.storage.engines import (
     FILE,
     begin_writing,
@@ -48,7 +50,6 @@ __all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
 BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
 BACKUPS_KEPT = 14
-R = TypeVar("R")
 _ENCODE = json.JSONEncoder(
     ensure_ascii=False, check_circular=False
 ).encode  # made once: every act waits for it
@@ -71,6 +72,7 @@ class Library:
         self._lock = threading.RLock()
         self._engine = engine_for(folder, self.server)
         self._held: Any = None  # the connection of a file, once something was written
+        self._set_aside: dict[tuple[str, str], str] = {}
 
     @classmethod
     def open(
@@ -165,10 +167,10 @@ class Library:
     # -- machines and stocks -----------------------------------------------------------------------
 
     def machines(self) -> tuple[Machine, ...]:
-        return self._current(tables.machine, Machine)
+        return tuple(record for _, record in self._readable(tables.machine))
 
     def stocks(self) -> tuple[Stock, ...]:
-        return self._current(tables.stock, Stock)
+        return tuple(record for _, record in self._readable(tables.stock))
 
     def save_machine(self, machine: Machine, why: str) -> None:
         self._add(tables.machine, machine.uid, why, machine, {})
@@ -215,12 +217,9 @@ class Library:
         """Return every trial with its stage and the time of its last change, the oldest change
         first.
         """
-        rows = self._rows(tables.trial)
-        rows.sort(key=lambda row: row["at"])
-        return tuple(
-            (from_plain(Trial, json.loads(row["body"]), row["uid"]), row["stage"], row["at"])
-            for row in rows
-        )
+        found = self._readable(tables.trial)
+        found.sort(key=lambda pair: pair[0]["at"])
+        return tuple((trial, row["stage"], row["at"]) for row, trial in found)
 
     def save_trial(self, trial: Trial, stage: str, why: str) -> str:
         """Write a trial or its next stage; return the time of the change, as `trials` gives it."""
@@ -242,13 +241,11 @@ class Library:
         return {who: readings for who, readings in self._all_readings(trial_uid).items() if who}
 
     def _all_readings(self, trial_uid: str) -> dict[str, tuple[Reading, ...]]:
-        rows = self._rows(tables.reading, tables.reading.c.trial_uid == trial_uid)
+        rows = self._readable(tables.reading, tables.reading.c.trial_uid == trial_uid)
         found: dict[str, list[Reading]] = {}
-        for row in rows:
+        for row, reading in rows:
             who = row["uid"].removeprefix(f"{trial_uid}/").partition("/")[2]
-            found.setdefault(who, []).append(
-                from_plain(Reading, json.loads(row["body"]), row["uid"])
-            )
+            found.setdefault(who, []).append(reading)
         return {who: tuple(readings) for who, readings in found.items()}
 
     def save_reading(self, trial_uid: str, reading: Reading, why: str, *, who: str = "") -> None:
@@ -345,10 +342,9 @@ class Library:
 
     def run_of(self, trial_uid: str) -> RunRecord | None:
         """Return what was kept of the trial's newest run, or None."""
-        rows = self._rows(tables.run, tables.run.c.uid == trial_uid)
-        if not rows:
-            return None
-        return from_plain(RunRecord, json.loads(rows[0]["body"]), f"run of {trial_uid}")
+        for _, run in self._readable(tables.run, tables.run.c.uid == trial_uid):
+            return typing.cast(RunRecord, run)
+        return None
 
     def save_run(self, trial_uid: str, run: RunRecord, why: str) -> None:
         """Write what is known of a trial's run."""
@@ -358,9 +354,7 @@ class Library:
 
     def rules(self) -> dict[str, bool]:
         """Return the shop's decision on each disputed family that it has decided."""
-        return {
-            row["uid"]: bool(json.loads(row["body"])["burns"]) for row in self._rows(tables.rule)
-        }
+        return {row["uid"]: burns for row, burns in self._readable(tables.rule)}
 
     def save_rule(self, family: str, burns: bool | None, why: str) -> None:
         """Record a decision; None takes it back."""
@@ -369,7 +363,7 @@ class Library:
     # -- entries -----------------------------------------------------------------------------------
 
     def entries(self) -> tuple[Entry, ...]:
-        return self._current(tables.entry, Entry)
+        return tuple(record for _, record in self._readable(tables.entry))
 
     def save_entry(self, entry: Entry, why: str) -> None:
         self.save_book((), (entry,), why)
@@ -398,15 +392,17 @@ class Library:
         it.
         """
         with self._working("read"), self._engine.connect() as connection:
-            rows = connection.execute(
-                select(tables.entry)
-                .where(tables.entry.c.uid == uid)
-                .order_by(tables.entry.c.revision)
-            ).mappings()
-            return tuple(
-                (from_plain(Entry, json.loads(row["body"]), uid), row["at"], row["why"], row["who"])
-                for row in rows
+            rows = list(
+                connection.execute(
+                    select(tables.entry)
+                    .where(tables.entry.c.uid == uid)
+                    .order_by(tables.entry.c.revision)
+                ).mappings()
             )
+        return tuple(
+            (entry, row["at"], row["why"], row["who"])
+            for row, entry in self._read_each(tables.entry, rows)
+        )
 
     # -- the whole library -------------------------------------------------------------------------
 
@@ -435,6 +431,7 @@ class Library:
         see `merged_rows`.
         """
         kept = set(self.photo_names())
+        good, left_out = let_in(rows)
         fresh = [name for name in names if name not in kept]
         for name in fresh:
             self.keep_photo(photos(name), Path(name).suffix)
@@ -443,7 +440,7 @@ class Library:
             lock_for_writing(connection)
             for name in TABLES:
                 table = tables.metadata.tables[name]
-                theirs = rows.get(name, [])
+                theirs = good.get(name, [])
                 if theirs:
                     ours = [dict(row) for row in connection.execute(select(table)).mappings()]
                 else:
@@ -453,7 +450,7 @@ class Library:
                     connection.execute(insert(table), added)
                 count += len(added)
                 conflicts += differ
-        return Merged(count, len(fresh), tuple(conflicts))
+        return Merged(count, len(fresh), tuple(conflicts), left_out)
 
     # -- below -------------------------------------------------------------------------------------
 
@@ -548,10 +545,23 @@ class Library:
         with self._working("read"), self._engine.connect() as connection:
             return list(connection.execute(query.where(~table.c.removed)).mappings())
 
-    def _current(self, table: Table, kind: type[R]) -> tuple[R, ...]:
-        return tuple(
-            from_plain(kind, json.loads(row["body"]), row["uid"]) for row in self._rows(table)
-        )
+    def _readable(self, table: Table, *where: Any) -> list[tuple[Any, Any]]:
+        """The rows in force with the records in them; one that cannot be read is set aside."""
+        return self._read_each(table, self._rows(table, *where))
+
+    def _read_each(self, table: Table, rows: Sequence[Any]) -> list[tuple[Any, Any]]:
+        found = []
+        for row in rows:
+            try:
+                found.append((row, record_of(table.name, row)))
+            except BadFile as problem:
+                self._set_aside[table.name, row["uid"]] = str(problem)
+        return found
+
+    @property
+    def set_aside(self) -> dict[str, str]:
+        """The records that were met and could not be read, and what is wrong with each."""
+        return {f"{table} {uid}": why for (table, uid), why in self._set_aside.items()}
 
     @contextlib.contextmanager
     def _working(self, doing: str) -> Iterator[None]:

@@ -282,7 +282,7 @@ class MainWindow(QMainWindow):
         self.offer("Understood", self._understood)
 
     def _understood(self) -> None:
-        self.session.tell("")
+        self.session.understood()
 
     def offer(self, action: str, do: Callable[[], None]) -> None:
         """Show the present problem with one button, and what it does."""

@@ -2,6 +2,8 @@
 is wrong.
 """
 
+import contextlib
+import sqlite3
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
@@ -14,6 +16,7 @@ from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.steps.stations import STATIONS
 from olive_almanac.storage.library import Library
 from olive_almanac.views.book.index import IndexModel
 from olive_almanac.views.finder import Finder, FoundModel
@@ -52,6 +55,26 @@ class ShopCase(WindowCase):
 
     def fill(self, library):
         library.save_entry(sample_entry(), "chosen")
+
+
+class SetAsideTest(ShopCase):
+    def fill(self, library):
+        super().fill(library)
+        library.save_entry(replace(sample_entry(), uid="bad"), "chosen")
+        with contextlib.closing(sqlite3.connect(self.folder / "almanac.db")) as raw:
+            raw.execute("UPDATE entry SET body = '{' WHERE uid = 'bad'")
+            raw.commit()
+
+    def test_a_record_that_cannot_be_read_is_told_until_it_is_understood(self):
+        self.assertEqual(len(self.session.catalogue.entries), 1)
+        for one in STATIONS:
+            self.window.navigate(one.id)
+            self.settle()
+            self.assertIn("entry bad is damaged", self.window.strip.text.text(), one.id)
+        self.click(self.window.strip.button)
+        self.assertFalse(self.window.strip.isVisible())
+        self.window.navigate("read")
+        self.assertFalse(self.window.strip.isVisible())
 
 
 class BookTest(ShopCase):

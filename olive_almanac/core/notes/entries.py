@@ -54,7 +54,7 @@ FAMILY_STEMS = (  # word in a note, family; the first that is found
     ("polyprop", "pp"),
     ("vinyl", "vinyl"),
     ("pvc", "vinyl"),
-    ("polycarb", "polycarbonate"),
+    ("polycarb", "pc"),
     ("abs", "abs"),
     ("leatherette", "synthetic_leather"),
     ("faux leather", "synthetic_leather"),

@@ -25,9 +25,9 @@ def check_number(
     """
     try:
         good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
-    except TypeError:
+    except (TypeError, OverflowError):  # an integer may be larger than any float
         allowed = f"a number {_allowed(unit, low, high, above)}"
-        raise OutOfRange(field, repr(value), allowed, key=key) from None
+        raise OutOfRange(field, repr(value)[:40], allowed, key=key) from None
     if not good or isinstance(value, bool):
         raise OutOfRange(field, value, _allowed(unit, low, high, above), unit, key=key)
 

@@ -33,6 +33,8 @@ MARKS: tuple[Mark, ...] = get_args(Mark)
 Order = Literal["energy", "rows", "columns"]
 ORDERS: tuple[Order, ...] = get_args(Order)
 Box = tuple[float, float, float, float]  # left, low, right, high, mm
+FAR_MM = 20_000.0  # nothing of a coupon lies farther out
+FIDUCIALS = 50  # of the dictionary
 
 
 @dataclass(frozen=True)
@@ -68,10 +70,14 @@ class Cell:
             check_text("Cell id", self.id, 40)
             check_choice("Mark", self.mark, MARKS)
         if not (
-            0 < self.rect_mm[2] <= 2000
+            -FAR_MM <= self.rect_mm[0] <= FAR_MM
+            and -FAR_MM <= self.rect_mm[1] <= FAR_MM
+            and 0 < self.rect_mm[2] <= 2000
             and 0 < self.rect_mm[3] <= 2000
             and 0 <= self.seconds < math.inf
         ):
+            for corner in self.rect_mm[:2]:
+                check_number("Corner of a cell", corner, "mm", low=-FAR_MM, high=FAR_MM)
             for side in self.rect_mm[2:]:
                 check_number("Cell side", side, "mm", above=0, high=2000)
             check_number("Time of the cell", self.seconds, "s", low=0)
@@ -134,6 +140,12 @@ class Fiducial:
     id: int
     centre_mm: tuple[float, float]
     size_mm: float
+
+    def __post_init__(self) -> None:
+        check_number("Number of a photo mark", self.id, low=0, high=FIDUCIALS - 1)
+        check_number("Size of a photo mark", self.size_mm, "mm", low=1, high=100)
+        for place in self.centre_mm:
+            check_number("Place of a photo mark", place, "mm", low=-FAR_MM, high=FAR_MM)
 
 
 @dataclass(frozen=True)

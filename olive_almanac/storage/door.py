@@ -1,0 +1,134 @@
+"""The one door for what comes from elsewhere: a row that could not be read again is not let in."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.errors import AlmanacError, BadFile
+from olive_almanac.core.materials.families import FAMILIES
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import from_plain
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+
+__all__ = ["STAGES", "let_in", "record_of"]
+
+Row = Mapping[str, Any]
+STAGES = ("plan", "burn", "read", "decide", "book")
+MOST_REVISIONS = 1_000_000
+MOST_UID = 200
+_KINDS: dict[str, type] = {
+    "machine": Machine,
+    "stock": Stock,
+    "trial": Trial,
+    "reading": Reading,
+    "run": RunRecord,
+    "entry": Entry,
+}
+_NAMES_ITSELF = {"machine": "uid", "stock": "uid", "trial": "id", "entry": "uid"}
+
+
+def record_of(table: str, row: Row) -> Any:
+    """Return the record that a row of a table holds; of a rule, whether its family may burn.
+
+    Raises BadFile with what cannot be read in it.
+    """
+    try:
+        body = json.loads(row["body"])
+    except (TypeError, ValueError, RecursionError) as problem:
+        raise BadFile(f"{table} {row['uid']} is damaged ({problem}).") from problem
+    where = f"{table} {row['uid']}: "
+    if table == "rule":
+        if not isinstance(body, dict) or not isinstance(body.get("burns"), bool):
+            raise BadFile(f"{where}burns is missing or neither true nor false.")
+        return body["burns"]
+    record: Any = from_plain(_KINDS[table], body, where)
+    if table == "stock":
+        return _of_known_family(record)
+    if table == "trial":
+        _check_trial(record, row, where)
+        return replace(record, stock=_of_known_family(record.stock))
+    return record
+
+
+def _of_known_family(stock: Stock) -> Stock:
+    """A family that this program does not hold counts as unknown: the operator is asked."""
+    if stock.family in FAMILIES:
+        return stock
+    return replace(stock, family="unknown")
+
+
+def _check_trial(trial: Trial, row: Row, where: str) -> None:
+    if row["stage"] not in STAGES:
+        raise BadFile(f"{where}stage is {row['stage']!r}: one of {', '.join(STAGES)} is expected.")
+    try:
+        kind_of(trial.kind)
+    except AlmanacError as problem:
+        raise BadFile(f"{where}{problem}") from problem
+
+
+def let_in(
+    rows: Mapping[str, Sequence[Row]],
+) -> tuple[dict[str, list[dict[str, Any]]], tuple[str, ...]]:
+    """Return the rows of each table that can be read again, and what is wrong with each of the
+    others.
+    """
+    good: dict[str, list[dict[str, Any]]] = {}
+    left_out: list[str] = []
+    for table, lines in rows.items():
+        good[table] = []
+        for row in lines:
+            try:
+                _check_row(table, row)
+            except BadFile as problem:
+                left_out.append(str(problem))
+            else:
+                good[table].append(dict(row))
+    return good, tuple(left_out)
+
+
+def _check_row(table: str, row: Row) -> None:
+    uid = str(row["uid"]).encode(errors="replace").decode()
+    where = f"{table} {uid[:60]}"
+    for name, value in row.items():
+        if isinstance(value, str):
+            _check_whole(value, f"{where}: {name}")
+    if table == "reading":
+        _check_uid(row["trial_uid"], f"{where}: its trial")
+    else:
+        _check_uid(row["uid"], f"{where}: its id")
+    if not 1 <= row["revision"] <= MOST_REVISIONS:
+        raise BadFile(f"{where}: revision is outside 1 to {MOST_REVISIONS}.")
+    try:
+        datetime.fromisoformat(row["at"])
+    except ValueError:
+        raise BadFile(f"{where}: {row['at']!r} is no time.") from None
+    record = record_of(table, row)
+    own = row["uid"]
+    if table in _NAMES_ITSELF:
+        own = getattr(record, _NAMES_ITSELF[table])
+    if own != row["uid"]:
+        raise BadFile(f"{where}: the record in it calls itself {own!r}.")
+
+
+def _check_whole(text: str, where: str) -> None:
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        raise BadFile(f"{where} holds half a character.") from None
+
+
+def _check_uid(uid: str, where: str) -> None:
+    """An id names files and folders: it must not lead out of theirs."""
+    if not uid or uid.startswith(".") or not uid.isprintable() or "/" in uid or "\\" in uid:
+        raise BadFile(f"{where} cannot be one: it would name a file outside the library.")
+    if len(uid) > MOST_UID:
+        raise BadFile(f"{where} is longer than {MOST_UID} letters.")
