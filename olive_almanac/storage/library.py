@@ -32,7 +32,9 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import count_text
 from olive_almanac.storage import tables
+from olive_almanac.storage.backups import BACKUPS, copy_database, newest_backup, prune, put_back
 from olive_almanac.storage.door import let_in, record_of
 from olive_almanac.storage.engines import (
     FILE,
@@ -45,11 +47,9 @@ from olive_almanac.storage.engines import (
 )
 from olive_almanac.storage.exchange import TABLES, Conflict, Merged, merged_rows
 
-__all__ = ["BACKUPS_KEPT", "Library", "newest_backup", "restore_backup"]
+__all__ = ["Library", "restore_backup"]
 
-BACKUPS = "backups"
 PHOTOS = "photos"  # kept under the hash of their content
-BACKUPS_KEPT = 14
 _ENCODE = json.JSONEncoder(
     ensure_ascii=False, check_circular=False
 ).encode  # made once: every act waits for it
@@ -127,6 +127,8 @@ class Library:
                 )
         if version is not None:
             self.backup(label=f"before-{tables.SCHEMA}")
+        elif not self.server:
+            self._refuse_to_begin_anew()
         from alembic import command  # 1 s to import, so only when there is something to do
         from alembic.config import Config
 
@@ -142,9 +144,23 @@ class Library:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
+    def _refuse_to_begin_anew(self) -> None:
+        """A file that is gone or empty beside backups that are not was lost, not begun."""
+        found = newest_backup(self.folder)
+        if found is None:
+            return
+        backup, revisions = found
+        raise LibraryTrouble(
+            f"The library {self.folder / FILE} is gone or empty, but its backup {backup.name} "
+            f"holds {count_text(revisions, 'revision')}. Nothing was changed. olive-almanac "
+            "restore brings it back; to begin an empty book here, move the folder "
+            f"{BACKUPS} elsewhere.",
+            "restorable",
+        )
+
     def backup(self, *, label: str = "") -> Path:
         """Copy the database beside it by SQLite's online backup, one file a day (or `label`),
-        BACKUPS_KEPT kept.
+        BACKUPS_KEPT kept; while the book holds less than a backup of it, that one stays.
 
         A shared library is backed up where its server stands.
         """
@@ -152,16 +168,8 @@ class Library:
         if target.exists() or self.server:
             return target
         with self._working("back up"):
-            target.parent.mkdir(exist_ok=True)
-            part = target.with_suffix(".part")
-            with (
-                contextlib.closing(sqlite3.connect(self.folder / FILE)) as source,
-                contextlib.closing(sqlite3.connect(part)) as copy,
-            ):
-                source.backup(copy)
-            part.replace(target)
-            for old in sorted(target.parent.glob("almanac-2*.db"))[:-BACKUPS_KEPT]:
-                old.unlink()
+            copy_database(self.folder / FILE, target)
+        prune(self.folder, target)
         return target
 
     # -- machines and stocks -----------------------------------------------------------------------
@@ -615,9 +623,10 @@ class Library:
 
     def _damage(self, could_not: str) -> LibraryTrouble:
         damaged = f"{could_not}: its file {FILE} is damaged. It is left as it is."
-        backup = newest_backup(self.folder)
-        if backup is None:
+        found = newest_backup(self.folder)
+        if found is None:
             return LibraryTrouble(f"{damaged} There is no backup yet.", "damaged")
+        backup, _ = found
         offer = f"The newest good backup is {backup.name}: olive-almanac restore brings it back."
         return LibraryTrouble(f"{damaged} {offer}", "restorable")
 
@@ -690,39 +699,13 @@ def _reading_uid(trial_uid: str, cell: str, who: str) -> str:
     return f"{trial_uid}/{cell}"
 
 
-def newest_backup(folder: Path) -> Path | None:
-    """Return the newest backup of the library in `folder` that opens and passes SQLite's check, or
-    None.
-    """
-    for path in sorted(
-        (folder / BACKUPS).glob("almanac-*.db"), key=lambda p: p.stat().st_mtime, reverse=True
-    ):
-        with (
-            contextlib.suppress(sqlite3.DatabaseError),
-            contextlib.closing(sqlite3.connect(path)) as connection,
-        ):
-            if connection.execute("PRAGMA quick_check").fetchone() == ("ok",):
-                return path
-    return None
-
-
 def restore_backup(folder: Path, *, clock: Callable[[], datetime] = _now) -> tuple[Path, Path]:
-    """Put the newest good backup in place; the damaged file is set aside, never thrown away.
-
-    Returns the backup used and where the damaged file now lies.  Raises LibraryTrouble without a
-    good backup.
-    """
-    backup = newest_backup(folder)
-    if backup is None:
+    """Put the fullest good backup in place; see `backups.put_back`."""
+    try:
+        return put_back(folder, clock=clock)
+    except OSError as problem:
         raise LibraryTrouble(
-            f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.",
-            "damaged",
-        )
-    aside = folder / f"almanac-damaged-{clock():%Y-%m-%d-%H%M%S}.db"
-    for suffix in ("", "-wal", "-shm"):
-        if (folder / (FILE + suffix)).exists():
-            (folder / (FILE + suffix)).rename(aside.with_name(aside.name + suffix))
-    part = folder / (FILE + ".part")
-    part.write_bytes(backup.read_bytes())
-    part.replace(folder / FILE)
-    return backup, aside
+            f"The backup cannot be put in place in {folder}: {problem.strerror}. Nothing recorded "
+            "is lost; do it again when there is room.",
+            "restorable",
+        ) from problem

@@ -22,8 +22,9 @@ from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.storage.backups import BACKUPS_KEPT, newest_backup
 from olive_almanac.storage.engines import name_server
-from olive_almanac.storage.library import BACKUPS_KEPT, Library, newest_backup, restore_backup
+from olive_almanac.storage.library import Library, restore_backup
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, sample_entry
 from tests.storage.server import new_database
 
@@ -227,7 +228,72 @@ class BackupTest(LibraryCase):
         bad = good.with_name("almanac-2026-04-20.db")
         bad.write_bytes(b"no database")
         os.utime(bad, (time.time() + 100, time.time() + 100))
-        self.assertEqual(newest_backup(self.folder), good)
+        self.assertEqual(newest_backup(self.folder)[0], good)
+
+    def test_an_emptied_file_is_not_taken_for_a_fresh_book(self):
+        self.library.save_stock(BIRCH, "set up")
+        self.library.backup()
+        self.library.close()
+        for empty in (lambda file: file.write_bytes(b""), lambda file: file.unlink()):
+            for suffix in ("", "-wal", "-shm"):
+                (self.folder / f"almanac.db{suffix}").unlink(missing_ok=True)
+            (self.folder / "almanac.db").touch()
+            empty(self.folder / "almanac.db")
+            with self.assertRaisesRegex(
+                LibraryTrouble, "gone or empty.*almanac-2026-04-14.db holds 1 revision"
+            ) as caught:
+                self.open()
+            self.assertEqual(caught.exception.code, "restorable")
+            restore_backup(self.folder, clock=lambda: self.day)
+            reopened = self.open()
+            self.assertEqual(reopened.stocks(), (BIRCH,))
+            reopened.close()
+
+    def test_a_fuller_backup_is_never_pruned_nor_passed_over(self):
+        for n in range(8):
+            self.library.save_stock(replace(BIRCH, uid=f"s{n}"), "set up")
+        full = self.library.backup()
+        self.library.close()
+        for path in self.folder.glob("almanac.db*"):
+            path.unlink()
+        aside = self.folder / "aside"
+        full.parent.rename(aside)
+        self.library = self.open()  # a book begun anew
+        aside.rename(full.parent)
+        self.library.save_stock(BIRCH, "set up")
+        for _ in range(BACKUPS_KEPT + 5):
+            self.day += timedelta(days=1)
+            self.library.backup()
+        self.assertTrue(full.exists())
+        self.assertEqual(newest_backup(self.folder), (full, 8))
+
+    def test_a_backup_made_after_the_clock_was_set_back_stays(self):
+        self.library.save_stock(BIRCH, "set up")
+        for _ in range(BACKUPS_KEPT):
+            self.day += timedelta(days=1)
+            self.library.backup()
+        self.day -= timedelta(days=200)
+        self.assertTrue(self.library.backup().exists())
+
+    def test_foreign_and_empty_files_are_no_backups(self):
+        self.library.save_stock(BIRCH, "set up")
+        good = self.library.backup()
+        with contextlib.closing(sqlite3.connect(good.with_name("almanac-2027-01-01.db"))) as other:
+            other.execute("CREATE TABLE songs (name TEXT)")
+            other.commit()
+        good.with_name("almanac-2027-01-02.db").touch()
+        self.assertEqual(newest_backup(self.folder), (good, 1))
+
+    def test_two_restores_in_a_second_keep_both_files(self):
+        self.library.save_stock(BIRCH, "set up")
+        self.library.backup()
+        self.library.close()
+        kept = set()
+        for content in (b"first", b"second"):
+            (self.folder / "almanac.db").write_bytes(content)
+            _, aside = restore_backup(self.folder, clock=lambda: self.day)
+            kept.add(aside)
+        self.assertEqual({path.read_bytes() for path in kept}, {b"first", b"second"})
 
     def test_without_a_backup_nothing_is_touched(self):
         self.library.close()
