@@ -13,10 +13,13 @@ from olive_almanac.core.deciding.outlook import expect
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
+from olive_almanac.core.design.plan import sheet_on_bed
 from olive_almanac.core.design.suggest import Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import trial_seconds
+from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.formats.letters import letters
 from tests.samples import (
@@ -37,6 +40,48 @@ def rows_of(trial):
     for cell in trial.cells:
         rows.setdefault(cell.row, []).append(cell)
     return {row: sorted(cells, key=lambda cell: cell.col) for row, cells in rows.items()}
+
+
+class RegisteredTest(unittest.TestCase):
+    def test_what_each_kind_has(self):
+        def having(fact):
+            return {kind.id for kind in all_kinds() if getattr(kind, fact)}
+
+        self.assertEqual(having("shows_edge"), {"grid", "air", "direction", "detail", "weekly"})
+        self.assertEqual(having("tells_kerf"), {"kerf", "direction"})
+
+    def test_they_are_offered_from_the_plainest_on(self):
+        self.assertEqual(kinds_for("cut")[0].id, "grid")
+        self.assertEqual(len({kind.place for kind in all_kinds()}), len(all_kinds()))
+
+
+class OldNoteTest(unittest.TestCase):
+    def suggested(self, speed_mm_s):
+        noted = sample_entry(
+            setting=Setting(0.85, speed_mm_s, 1, 1.5), origin="guess", evidence=Evidence()
+        )
+        return suggest_levels(LONG, BIRCH, "cut", near=Neighbour(noted, LONG, BIRCH))
+
+    def test_a_note_is_followed_where_the_physics_can_believe_it(self):
+        self.assertIn("from the note in the book", self.suggested(12.0).basis)
+
+    def test_a_note_far_off_either_way_is_told_and_not_followed(self):
+        physics = suggest_levels(LONG, BIRCH, "cut").choices
+        for speed, word in ((0.5, "more"), (400.0, "less")):
+            told = self.suggested(speed)
+            self.assertRegex(told.basis, rf"note says [\d.]+ times {word} energy: check its units")
+            self.assertEqual(told.choices, physics)
+
+
+class ClampTest(unittest.TestCase):
+    def test_clamps_of_a_sheet_lie_where_the_sheet_lies(self):
+        sheet = Sheet(300.0, 200.0, clamps_mm=((0.0, 10.0, 20.0, 30.0),))
+        choices = TrialChoices(
+            (0.5,), (10.0,), sheet=sheet, sheet_number=1, sheet_at_mm=(40.0, 7.0)
+        )
+        on_bed = sheet_on_bed(choices)
+        self.assertEqual(on_bed.clamps_mm, ((40.0, 17.0, 60.0, 37.0),))
+        self.assertEqual((on_bed.x_mm, on_bed.y_mm, on_bed.number), (40.0, 7.0, 1))
 
 
 class WhatVariesTest(unittest.TestCase):
