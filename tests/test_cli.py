@@ -190,7 +190,7 @@ class WholePathTest(CliCase):
             "Nothing new", self.done(*other, "book", "--take-in", self.folder / "library")
         )
         self.assertIn(
-            ".json, .csv or .pdf", self.refused("book", "--save", self.folder / "book.doc")
+            ".pdf, .csv or .json", self.refused("book", "--save", self.folder / "book.doc")
         )
         self.assertIn("PostgreSQL server", self.refused("--library", "ftp://x", "book"))
 
