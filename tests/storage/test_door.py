@@ -6,12 +6,22 @@ import random
 import sqlite3
 import subprocess
 import sys
+from dataclasses import replace
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.formats.library_json import read_library, write_library
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.session import Session, read_all, set_aside_words
-from tests.demo_shop import copy_demo
+from tests.samples import (
+    BIRCH,
+    LEATHER,
+    LONG,
+    NORTH,
+    cut_trial,
+    read_by_energy,
+    sample_entry,
+    whole_run,
+)
 from tests.storage.test_sharing import ROOT, SharingCase
 
 POISONS = (
@@ -50,11 +60,26 @@ def with_value(plain, path, value):
     return poisoned
 
 
+def fill(library):
+    """A small shop: of each table more than one record."""
+    for machine in (LONG, NORTH):
+        library.save_machine(machine, "set up")
+    for stock in (BIRCH, LEATHER):
+        library.save_stock(stock, "set up")
+    for number in ("0001", "0002"):
+        trial = replace(cut_trial(), id=f"coupon-{number}")
+        library.save_trial(trial, "decide", "planned")
+        library.save_run(trial.id, whole_run(trial), "burnt")
+        library.save_readings(trial.id, read_by_energy(trial, 3.0), "read")
+    for uid in ("e1", "e2", "e3"):
+        library.save_entry(sample_entry(uid=uid), "chosen")
+
+
 class DoorTest(SharingCase):
     def setUp(self):
         super().setUp()
-        copy_demo(self.place / "demo")
         self.demo = self.open("demo")
+        fill(self.demo)
         self.document = json.loads(write_library(self.demo.rows(), ()))
 
     def merge(self, document, name="taken"):
@@ -117,7 +142,9 @@ class DoorTest(SharingCase):
 class SetAsideTest(SharingCase):
     def setUp(self):
         super().setUp()
-        copy_demo(self.place / "demo")
+        library = self.open("demo")
+        fill(library)
+        library.close()
 
     def poison(self, table, uid_like="%"):
         """Break the newest body of one record in the file; return its id."""
@@ -150,15 +177,15 @@ class SetAsideTest(SharingCase):
         self.assertIn("is damaged", library.set_aside[f"machine {uids[0]}"])
 
     def test_a_family_that_is_not_known_counts_as_unknown(self):
-        row = next(one for one in self.open("demo").rows()["stock"] if one["uid"] == "birch-3")
+        row = next(one for one in self.open("demo").rows()["stock"] if one["uid"] == BIRCH.uid)
         body = json.loads(row["body"]) | {"family": "polycarbonate"}
         with sqlite3.connect(self.place / "demo" / "almanac.db") as raw:
-            raw.execute("UPDATE stock SET body = ? WHERE uid = 'birch-3'", (json.dumps(body),))
+            raw.execute("UPDATE stock SET body = ? WHERE uid = ?", (json.dumps(body), BIRCH.uid))
         session = Session()
         session.attach(self.open("demo"))
-        stock = session.catalogue.stock("birch-3")
+        stock = session.catalogue.stock(BIRCH.uid)
         self.assertEqual(stock.family, "unknown")
-        session.choose(machine="long-bed", stock="birch-3", task="cut")
+        session.choose(machine=LONG.uid, stock=BIRCH.uid, task="cut")
         self.assertFalse(session.permission.allowed)
         self.assertTrue(find_entries(session.catalogue, "birch", session.today(), most=50))
 
@@ -184,7 +211,7 @@ class SetAsideTest(SharingCase):
         )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn(f"entry {uid} is damaged", done.stderr)
-        self.assertGreater(len(done.stdout.splitlines()), 5)
+        self.assertEqual(len(done.stdout.splitlines()), 2)
 
     def test_words(self):
         self.assertEqual(set_aside_words({}), "")
