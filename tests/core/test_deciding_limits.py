@@ -2,6 +2,7 @@
 
 import itertools
 import math
+import re
 import unittest
 from dataclasses import replace
 
@@ -20,7 +21,7 @@ from olive_almanac.core.deciding.kerf import decide_kerf, expected_kerf
 from olive_almanac.core.deciding.outliers import outlying_readings
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import follow_checks, said_of_check
-from olive_almanac.core.design.next_cells import next_cut_cells
+from olive_almanac.core.design.next_cells import NextCells, next_cut_cells
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.fitting.tone import areal_energy_of
@@ -125,6 +126,60 @@ class FlareGuardTest(unittest.TestCase):
         decision = decide_cut(know(*pairs), pairs)
         self.assertEqual(decision.picks, ())
         self.assertTrue(decision.undecided)
+
+
+class EnoughTest(unittest.TestCase):
+    """When the time is known, only something quicker that may not flare asks for more cells."""
+
+    def setUp(self):
+        trial = cut_trial()
+        pairs = [(trial, read_by_energy(trial, EDGE_J_MM))]
+        settings = [cell.setting for cell in trial.cells]
+        self.window = deciding._Window(know(*pairs), pairs, settings, 0.99, None, None, 8)
+
+    def enough(self, *, flare, log_time_sd=0.001):
+        def option(seconds, flare):
+            char = np.array([1.0, 1.0, flare])
+            return deciding._Option(Setting(1.0, 1000 / seconds), seconds, 0.99, 1.1, char, False)
+
+        quickest = option(100.0, 0.0)
+        self.window.options = [option(50.0, flare), quickest]
+        return self.window._is_enough(NextCells((), math.log(0.05), log_time_sd, 1.0), quickest)
+
+    def test_something_quicker_that_surely_flares_asks_for_nothing(self):
+        self.assertTrue(self.enough(flare=deciding.SURE_FLARE + 0.01))
+
+    def test_something_quicker_that_may_not_flare_asks_for_more(self):
+        for flare in (0.0, deciding.SURE_FLARE):
+            self.assertFalse(self.enough(flare=flare))
+
+    def test_a_time_that_is_not_known_asks_for_more(self):
+        self.assertFalse(self.enough(flare=0.9, log_time_sd=0.5))
+
+
+class SaidTest(unittest.TestCase):
+    def test_a_margin_is_told_in_percent(self):
+        for speed, told in (
+            (1.9, "It could run 90 % quicker and still fall free."),
+            (None, "It could run more than three times as quick and still fall free."),
+        ):
+            self.assertEqual(deciding.margin_sentence(Margins(speed=speed), Setting(1.0, 10)), told)
+
+    def test_what_is_wanted_and_what_the_best_reaches_are_told(self):
+        trial = cut_trial()
+        pairs = [(trial, [Reading(cell.id, "hangs") for cell in trial.cells])]
+        known = know(*pairs)
+        decision = decide_cut(known, pairs)
+        told = re.match(r"Not decided yet: the best reaches (\d+) % of the 99 %", decision.says)
+        settings = [cell.setting for cell in trial.cells]
+        reached = known.chance(
+            power=np.array([one.power for one in settings]),
+            speed_mm_s=np.array([one.speed_mm_s for one in settings]),
+            passes=1,
+            focus_mm=settings[0].focus_mm,
+        )
+        self.assertGreaterEqual(int(told[1]) + 1, 100 * np.max(reached))
+        self.assertLess(int(told[1]), 99)
 
 
 class PickRulesTest(unittest.TestCase):
