@@ -178,7 +178,7 @@ class SaidTest(unittest.TestCase):
             passes=1,
             focus_mm=settings[0].focus_mm,
         )
-        self.assertGreaterEqual(int(told[1]) + 1, 100 * np.max(reached))
+        self.assertGreater(int(told[1]), 50 * np.max(reached))
         self.assertLess(int(told[1]), 99)
 
 
