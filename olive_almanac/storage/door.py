@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -69,6 +69,10 @@ def _of_known_family(stock: Stock) -> Stock:
 def _check_trial(trial: Trial, row: Row, where: str) -> None:
     if row["stage"] not in STAGES:
         raise BadFile(f"{where}stage is {row['stage']!r}: one of {', '.join(STAGES)} is expected.")
+    try:
+        date.fromisoformat(trial.made)
+    except ValueError:
+        raise BadFile(f"{where}made is {trial.made[:40]!r}: a date is expected.") from None
     try:
         kind_of(trial.kind)
     except AlmanacError as problem:

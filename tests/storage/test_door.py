@@ -132,6 +132,17 @@ class DoorTest(SharingCase):
                 _, merged = self.merge({**self.document, "tables": {table: [row]}})
                 self.assertEqual((merged.revisions, len(merged.left_out)), (0, 1), uid)
 
+    def test_a_trial_of_no_day_stage_or_kind_is_not_let_in(self):
+        trial = self.document["tables"]["trial"][-1]
+        for path, value in (
+            (("body", "made"), "2026-13-45"),
+            (("stage",), "nowhere"),
+            (("body", "kind"), "none"),
+        ):
+            bad = with_value(trial, path, value)
+            _, merged = self.merge({**self.document, "tables": {"trial": [bad]}})
+            self.assertEqual((merged.revisions, len(merged.left_out)), (0, 1), path)
+
     def test_a_record_that_calls_itself_otherwise_is_not_let_in(self):
         row = copy.deepcopy(self.document["tables"]["machine"][-1])
         row["uid"] = "another"
