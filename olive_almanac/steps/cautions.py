@@ -121,9 +121,8 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         )
         is not None
     )
-    needed = (
-        "take its optical density from the machine’s manual, no formula here covers this wavelength"
-    )
+    unknown = "no formula here covers this wavelength"
+    needed = f"take its optical density from the machine’s manual, {unknown}"
     if densities:
         needed = (
             f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture "

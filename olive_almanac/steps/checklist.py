@@ -382,7 +382,8 @@ def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         duct_mm=read_length_mm(texts["duct"], "Duct"),
         air_speed_m_s=read_number(texts["speed"], "Air speed", "m/s"),
     )
-    changes = air_changes_per_hour(flow_m3_h=flow, room_m3=read_number(texts["room"], "Room", "m³"))
+    room_m3 = read_number(texts["room"], "Room", "m³")
+    changes = air_changes_per_hour(flow_m3_h=flow, room_m3=room_m3)
     minutes = clearance_minutes(air_changes_h=changes)
     _room_typed(texts)  # a slip is told while it is typed
     return ToolResult(
@@ -391,10 +392,8 @@ def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
             "fume is gone then."
         ),
         (
-            (
-                f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. Exhaust "
-                "outdoors or through a filter made for it."
-            ),
+            f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. "
+            "Exhaust outdoors or through a filter made for it.",
         ),
     )
 

@@ -312,9 +312,8 @@ def _pairs(text: str, field: str) -> list[tuple[str, float]]:
     for part in filter(str.strip, text.split(",")):
         name, _, number = part.strip().removesuffix("W").strip().rpartition(" ")
         if not name:
-            raise OutOfRange(
-                field, f"“{part.strip()}”", "two words in each part, with commas between the parts"
-            )
+            allowed = "two words in each part, with commas between the parts"
+            raise OutOfRange(field, f"“{part.strip()}”", allowed)
         pairs.append((name.strip(), read_number(number, field)))
     return pairs
 

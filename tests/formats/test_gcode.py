@@ -73,7 +73,7 @@ class WriterTest(unittest.TestCase):
     def test_lines_are_short_and_plain(self):
         text = write_gcode(
             cut_trial(
-                stock=replace(BIRCH, name="Birch (thin) − “seed” drawer front, a long name for it")
+                stock=replace(BIRCH, name="Birch (thin) − “seed” drawer front, a longish name")
             )
         )
         self.assertTrue(text.isascii())

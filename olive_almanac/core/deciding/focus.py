@@ -54,9 +54,8 @@ def decide_focus(trial: Trial, readings: Sequence[Reading]) -> FocusDecision:
         f"{number_text(abs(fit.focus_mm), 2)} mm {'below' if fit.focus_mm > 0 else 'above'} "
         "the top face"
     )
-    says = (
-        f"The line is narrowest with the focus set {where}, ± {number_text(fit.focus_se_mm, 2)} mm."
-    )
+    error = number_text(fit.focus_se_mm, 2)
+    says = f"The line is narrowest with the focus set {where}, ± {error} mm."
     if not heights[0] <= fit.focus_mm <= heights[-1]:
         return FocusDecision(
             fit,

@@ -343,9 +343,9 @@ class EntryPage(Page):
         question.show_permission(permission)
         self.body_layout.addWidget(question)
         self._paragraph(
-            "This is a caution from published properties, not a certification. The maker’s safety "
-            "sheet, the machine’s manual, "
-            "local codes and a qualified laser safety officer come first."
+            "This is a caution from published properties, not a certification. The maker’s "
+            "safety sheet, the machine’s manual, local codes and a qualified laser safety "
+            "officer come first."
         )
         self.body_layout.addStretch(1)
 
