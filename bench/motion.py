@@ -12,10 +12,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from bench.planned import planned
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import kinds_for
-from olive_almanac.core.design.plan import NoRoom, plan_trial
-from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.design.plan import NoRoom
 from olive_almanac.demo.shop import MACHINES, STOCKS
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.letters import letters
@@ -114,19 +114,7 @@ def _trials():
             focus_step_mm=draw.choice((0.0, 0.5)),
         )
         try:
-            yield plan_trial(
-                machine,
-                stock,
-                task,
-                choices,
-                permission=Permission(True),
-                trial_id="t",
-                name="Coupon 0001",
-                made="2026-04-14",
-                lettering=letters(),
-                engraves=True,
-                settle=True,
-            ).trial
+            yield planned(machine, stock, task, choices)
         except NoRoom:
             continue
         made += 1

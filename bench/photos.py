@@ -14,9 +14,8 @@ from dataclasses import replace
 import numpy as np
 from scipy.stats import spearmanr
 
-from olive_almanac.core.design.plan import plan_trial
+from bench.planned import planned
 from olive_almanac.core.design.suggest import suggest_levels
-from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.photo.locate import PhotoTrouble, face_points
 from olive_almanac.core.photo.reader import read_photo
 from olive_almanac.core.records.stock import Stock
@@ -66,19 +65,8 @@ def _trial(kind, task, machine, stock):
     choices = suggest_levels(
         machine, plain, task, kind=kind, lettering=letters(), engraves=True
     ).choices
-    return plan_trial(
-        machine,
-        plain,
-        task,
-        choices,
-        permission=Permission(True),
-        trial_id=f"{kind}-{task}-{stock.name}",
-        name="Coupon 0007",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=True,
-        settle=True,
-    ).trial
+    uid = f"{kind}-{task}-{stock.name}"
+    return planned(machine, plain, task, choices, trial_id=uid, name="Coupon 0007")
 
 
 def one_photo(number):

@@ -9,9 +9,8 @@ import subprocess
 import sys
 import time
 
+from bench.planned import planned
 from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.plan import plan_trial
-from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.demo.shop import MACHINES, STOCKS
 from olive_almanac.formats.gcode import gcode_parts
 from olive_almanac.formats.letters import letters
@@ -24,19 +23,7 @@ SEED = 4
 
 def _trial():
     levels = tuple(0.3 + 0.1 * n for n in range(8)), tuple(6.0 + 3.0 * n for n in range(8))
-    return plan_trial(
-        MACHINES[1],
-        STOCKS[0],
-        "cut",
-        TrialChoices(*levels, cell_mm=10.0),
-        permission=Permission(True),
-        trial_id="t",
-        name="Coupon 0001",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=True,
-        settle=True,
-    ).trial
+    return planned(MACHINES[1], STOCKS[0], "cut", TrialChoices(*levels, cell_mm=10.0))
 
 
 def shoot() -> str:
@@ -61,19 +48,12 @@ def measure():
     yield "burning and photographing a 64-cell trial, s", seconds, 6.0
     yield "memory while doing so, MB", float(peak_mb), 1000.0
     yield "photos of the same seed that differ", float(first != again), 0.0
-    trial = plan_trial(
+    trial = planned(
         MACHINES[1],
         STOCKS[0],
         "engrave",
         TrialChoices((0.3, 0.6), (100.0, 200.0), pitch_mm=(0.02,), cell_mm=12.0),
-        permission=Permission(True),
-        trial_id="t",
-        name="Coupon 0001",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=True,
-        settle=True,
-    ).trial
+    )
     wire = StandInWire(trial.machine, pace=math.inf)
     stream = Stream(wire, lines_of(gcode_parts(trial, letters())), LinkWords(), time.monotonic)
     began = time.perf_counter()

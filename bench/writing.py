@@ -14,9 +14,8 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+from bench.planned import planned
 from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.plan import plan_trial
-from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.demo.shop import MACHINES, STOCKS
 from olive_almanac.formats.gcode import gcode_blocks
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
@@ -26,22 +25,6 @@ from olive_almanac.steps.files import write_file
 RUNS = 11
 SIDE = 40
 RELAYOUTS = 31
-
-
-def _plan(machine, choices, task="engrave"):
-    return plan_trial(
-        machine,
-        STOCKS[0],
-        task,
-        choices,
-        permission=Permission(True),
-        trial_id="t",
-        name="Coupon 0001",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=True,
-        settle=True,
-    )
 
 
 def measure():
@@ -57,7 +40,7 @@ def measure():
         target = Path(folder) / "coupon.nc"
         for _ in range(RUNS):
             began = time.perf_counter()
-            trial = _plan(machine, choices).trial
+            trial = planned(machine, STOCKS[0], "engrave", choices)
             write_file(target, gcode_blocks(trial, letters()))
             ours.append(time.perf_counter() - began)
             data = target.read_bytes()

@@ -50,7 +50,7 @@ class CliCase(unittest.TestCase):
         self.assertNotIn("Traceback", err)
         return err
 
-    def plan(self, *more):
+    def plan(self, *more, task="cut", out=None):
         return (
             "plan",
             "--machine",
@@ -58,9 +58,9 @@ class CliCase(unittest.TestCase):
             "--stock",
             self.stock,
             "--task",
-            "cut",
+            task,
             "--out",
-            self.folder / "plan",
+            out or self.folder / "plan",
             *more,
         )
 
@@ -68,21 +68,7 @@ class CliCase(unittest.TestCase):
 class WholePathTest(CliCase):
     def path(self, task, *more, seed=3):
         plan, burn = self.folder / "plan", self.folder / "burn"
-        trial = json.loads(
-            self.done(
-                "plan",
-                "--machine",
-                self.machine,
-                "--stock",
-                self.stock,
-                "--task",
-                task,
-                "--out",
-                plan,
-                "--json",
-                *more,
-            )
-        )
+        trial = json.loads(self.done(*self.plan("--json", *more, task=task, out=plan)))
         validate("trial", json.dumps(trial))
         validate("trial", (plan / "trial.json").read_text())
         validate(
@@ -378,20 +364,7 @@ class BadInputTest(CliCase):
 
     def test_a_folder_that_cannot_be_written(self):
         (self.folder / "file").write_text("")
-        self.assertIn(
-            "Could not write",
-            self.refused(
-                "plan",
-                "--machine",
-                self.machine,
-                "--stock",
-                self.stock,
-                "--task",
-                "cut",
-                "--out",
-                self.folder / "file" / "x",
-            ),
-        )
+        self.assertIn("Could not write", self.refused(*self.plan(out=self.folder / "file" / "x")))
 
     def test_targets_out_of_range(self):
         self.done(*self.plan())

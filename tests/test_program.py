@@ -14,13 +14,11 @@ from collections import Counter
 from datetime import date
 from pathlib import Path
 
-from olive_almanac.core.records.plain import from_plain
-from olive_almanac.core.records.run import RunRecord
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.storage.library import Library
 from tests.demo_shop import copy_demo
-from tests.samples import cut_trial
+from tests.samples import cut_trial, whole_run
 
 ROOT = Path(__file__).parents[1]
 
@@ -181,17 +179,7 @@ class KillWhileReadingTest(unittest.TestCase):
             library.save_machine(trial.machine, "set up")
             library.save_stock(trial.stock, "set up")
             library.save_trial(trial, "read", "burnt")
-            library.save_run(
-                trial.id,
-                from_plain(
-                    RunRecord,
-                    {
-                        "by": "machine",
-                        "cells": {cell.id: {"flared": False} for cell in trial.cells},
-                    },
-                ),
-                "burnt",
-            )
+            library.save_run(trial.id, whole_run(trial), "burnt")
             library.close()
             reader = subprocess.Popen(
                 [sys.executable, "-c", READER, str(folder)],

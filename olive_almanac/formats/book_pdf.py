@@ -7,11 +7,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from olive_almanac.core.records.entry import Entry, day_text
-from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import count_text, number_text, passes_text, percent_text, speed_text
+from olive_almanac.core.units import count_text, percent_text, speed_text
 from olive_almanac.formats.pdf import (
     CAUTION,
     PAGES_MM,
@@ -32,17 +32,9 @@ Line = tuple[Entry, Machine, Stock, str, str]  # with the state and its reason i
 
 
 def _numbers(entry: Entry, unit: str) -> str:
-    s = entry.setting
-    words = [
-        f"{percent_text(s.power)} %",
-        speed_text(s.speed_mm_s, unit),
-        passes_text(s.passes),
-        f"focus {number_text(s.focus_mm)} mm",
-        f"air {s.air}",
-    ]
-    if s.pitch_mm:
-        words.append(f"line pitch {number_text(s.pitch_mm)} mm")
-    return ", ".join((*words, *further_words(s, unit)))
+    setting = entry.setting
+    speed = speed_text(setting.speed_mm_s, unit)
+    return ", ".join((f"{percent_text(setting.power)} %", speed, *setting_words(setting, unit)))
 
 
 class _Book:
@@ -211,7 +203,6 @@ def write_label(
         SANS,
     )
     s = entry.setting
-    passes = passes_text(s.passes)
     page.fitted(
         3,
         19,
@@ -220,7 +211,6 @@ def write_label(
         12,
         SANS_BOLD,
     )
-    words = (passes, f"focus {number_text(s.focus_mm)} mm", f"air {s.air}", *further_words(s))
-    page.fitted(3, 24.5, ", ".join(words), most, 9, SANS)
+    page.fitted(3, 24.5, ", ".join(setting_words(s, speed_unit)), most, 9, SANS)
     page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)
     return page.done()

@@ -18,17 +18,11 @@ from olive_almanac.core.records.entry import (
     day_text,
     proved_chance,
 )
-from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import (
-    duration_text,
-    number_text,
-    passes_text,
-    percent_text,
-    speed_text,
-)
+from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
@@ -164,16 +158,11 @@ def _group_rank(stock: Stock) -> int:
 def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: str) -> str:
     """Return the numbers of an entry as one line, for the clipboard."""
     setting = entry.setting
-    parts = [
+    parts = (
         f"{machine.label}, {stock.label}, {entry.task}: {percent_text(setting.power)} %",
         speed_text(setting.speed_mm_s, unit),
-        passes_text(setting.passes),
-        f"focus {number_text(setting.focus_mm)} mm",
-        f"air {setting.air}",
-    ]
-    if setting.pitch_mm:
-        parts.append(f"line pitch {number_text(setting.pitch_mm)} mm")
-    parts += further_words(setting, unit)
+        *setting_words(setting, unit),
+    )
     return ", ".join(parts) + f" ({STATE_WORDS[state][0].lower()})"
 
 

@@ -18,7 +18,7 @@ from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import group_of
-from olive_almanac.views.marks import draw_verdict
+from olive_almanac.views.marks import draw_verdict, square_pen
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on, ramp
 
@@ -270,15 +270,7 @@ class CouponPicture(Painted):
             return
         frame = rect.adjusted(-5, -5, 5, 5)
         for colour, pen_width in (("#1E1A10", 6.5), ("#FFFDF6", 3.2)):
-            painter.setPen(
-                QPen(
-                    QColor(colour),
-                    pen_width,
-                    Qt.PenStyle.SolidLine,
-                    Qt.PenCapStyle.SquareCap,
-                    Qt.PenJoinStyle.MiterJoin,
-                )
-            )
+            painter.setPen(square_pen(QColor(colour), pen_width))
             painter.drawRect(frame)
 
 

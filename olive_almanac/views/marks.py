@@ -24,6 +24,11 @@ def round_pen(colour: QColor, width: float) -> QPen:
     return QPen(colour, width, SOLID, ROUND_CAP, ROUND_JOIN)
 
 
+def square_pen(colour: QColor, width: float) -> QPen:
+    """A pen for frames: its corners stay sharp."""
+    return QPen(colour, width, SOLID, SQUARE_CAP, MITER_JOIN)
+
+
 def _square(rect: QRectF) -> QRectF:
     side = min(rect.width(), rect.height())
     return QRectF(rect.center().x() - side / 2, rect.center().y() - side / 2, side, side)

@@ -51,6 +51,22 @@ from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, 
 MIDDLE_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
 MIDDLE_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
 CENTRE = Qt.AlignmentFlag.AlignCenter
+ARROWS = {  # along and up
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, 1),
+    Qt.Key.Key_Down: (0, -1),
+}
+
+
+def arrow_step(event: QKeyEvent) -> tuple[float, float] | None:
+    """How far an arrow key moves a thing along and up: 1, with Shift 10; None for another key."""
+    if event.key() not in ARROWS:
+        return None
+    along, up = ARROWS[Qt.Key(event.key())]
+    if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        return 10.0 * along, 10.0 * up
+    return 1.0 * along, 1.0 * up
 
 
 def label(

@@ -78,13 +78,13 @@ class ChartTest(QtCase):
         trial = kind_plan("focus").trial
         readings = [Reading(c.id, kerf_mm=line_width(c.setting.focus_mm)) for c in trial.cells]
         chart = FocusChart()
-        chart.show_focus(decide_focus(trial, readings), "")
+        chart.show_decision(decide_focus(trial, readings), "")
         self.check(chart)
         self.assertIn("narrowest", chart.accessibleDescription())
-        chart.show_focus(decide_focus(trial, readings[:2]), "")
+        chart.show_decision(decide_focus(trial, readings[:2]), "")
         self.assertIsNotNone(chart.scales())  # what was measured is shown before it is decided
         self.check(chart)
-        chart.show_focus(None, "Working it out …")
+        chart.show_decision(None, "Working it out …")
         self.assertIsNone(chart.scales())
         self.assertEqual(chart.accessibleDescription(), "Working it out …")
 
@@ -93,7 +93,7 @@ class ChartTest(QtCase):
         combs = [c for c in trial.cells if c.mark == "comb"]
         chart = KerfChart()
         for chosen in (combs, [c for c in combs if c.setting.direction == "x"], combs[:1]):
-            chart.show_kerf(
+            chart.show_decision(
                 decide_kerf(
                     [
                         (
@@ -110,7 +110,7 @@ class ChartTest(QtCase):
             low, high = chart.scales()[1]
             self.assertTrue(low < 0.25 < high and high - low >= 0.039)
             self.check(chart)
-        chart.show_kerf(decide_kerf([(trial, [])]), "")
+        chart.show_decision(decide_kerf([(trial, [])]), "")
         self.assertIsNone(chart.scales())
 
     def test_tone_on_light_and_on_dark_stock(self):

@@ -12,9 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QLabel
 
-from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.run import RunRecord
 from olive_almanac.storage.library import Library
 from olive_almanac.views.theme import LIVE
 from tests.samples import (
@@ -26,6 +24,7 @@ from tests.samples import (
     read_by_energy,
     read_by_tone,
     sample_entry,
+    whole_run,
 )
 from tests.views.qt_case import WindowCase
 
@@ -42,17 +41,7 @@ class DecidingCase(WindowCase):
         library.save_machine(LONG, "set up")
         library.save_stock(BIRCH, "set up")
         library.save_trial(self.trial, "decide", "read")
-        library.save_run(
-            self.trial.id,
-            from_plain(
-                RunRecord,
-                {
-                    "by": "machine",
-                    "cells": {cell.id: {"flared": False} for cell in self.trial.cells},
-                },
-            ),
-            "burnt",
-        )
+        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
         library.save_readings(self.trial.id, self.readings, "read")
         self.fill(library)
         library.close()

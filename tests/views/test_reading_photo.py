@@ -11,8 +11,6 @@ from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.photo.locate import picked_box
 from olive_almanac.core.records.entry import Evidence
-from olive_almanac.core.records.plain import from_plain
-from olive_almanac.core.records.run import RunRecord
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.camera import photograph
@@ -21,7 +19,7 @@ from olive_almanac.views.book.entry import Evidence as DrawnEvidence
 from olive_almanac.views.book.entry import PhotoEvidence
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import LIVE
-from tests.samples import BIRCH, LONG, kind_plan, sample_entry
+from tests.samples import BIRCH, LONG, kind_plan, sample_entry, whole_run
 from tests.views.test_stations import ShopCase
 
 
@@ -30,18 +28,7 @@ class PhotoPageTest(ShopCase):
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")
-        library.save_run(
-            self.trial.id,
-            from_plain(
-                RunRecord,
-                {
-                    "by": "machine",
-                    "complete": True,
-                    "cells": {c.id: {"flared": False} for c in self.trial.cells},
-                },
-            ),
-            "burnt",
-        )
+        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
 
     def setUp(self):
         super().setUp()
@@ -236,18 +223,7 @@ class ToneOfPhotoTest(ShopCase):
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")
-        library.save_run(
-            self.trial.id,
-            from_plain(
-                RunRecord,
-                {
-                    "by": "machine",
-                    "complete": True,
-                    "cells": {c.id: {"flared": False} for c in self.trial.cells},
-                },
-            ),
-            "burnt",
-        )
+        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
 
     def test_a_cell_is_clicked_or_walked_to_and_its_lightness_is_aimed_at(self):
         self.session.choose(task="engrave")

@@ -12,9 +12,7 @@ from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QWidget
 
 from olive_almanac.core.errors import LibraryTrouble
-from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.storage.library import Library
@@ -398,17 +396,7 @@ class DecideTest(ShopCase):
             (replace(engrave_trial(), id="coupon-2"), read_by_tone(engrave_trial(), 0.5, 0.9)),
         ):
             library.save_trial(trial, "decide", "read")
-            library.save_run(
-                trial.id,
-                from_plain(
-                    RunRecord,
-                    {
-                        "by": "machine",
-                        "cells": {cell.id: {"flared": False} for cell in trial.cells},
-                    },
-                ),
-                "burnt",
-            )
+            library.save_run(trial.id, whole_run(trial), "burnt")
             for reading in readings:
                 library.save_reading(trial.id, reading, "read by eye")
 

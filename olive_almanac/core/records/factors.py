@@ -33,6 +33,7 @@ __all__ = [
     "factors_for",
     "further_factors",
     "further_words",
+    "setting_words",
 ]
 
 Value = float | int | str
@@ -317,6 +318,18 @@ def factor_of(factor_id: str) -> Factor:
     """Return a factor by its id; raises OutOfRange for an unknown one."""
     check_choice("Factor", factor_id, _BY_ID)
     return _BY_ID[factor_id]
+
+
+def setting_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]:
+    """Return in words what is set beside power and speed: "1 pass", "focus 1.5 mm", "air full"."""
+    words = [
+        passes_text(setting.passes),
+        f"focus {number_text(setting.focus_mm)} mm",
+        f"air {setting.air}",
+    ]
+    if setting.pitch_mm:
+        words.append(f"line pitch {number_text(setting.pitch_mm)} mm")
+    return (*words, *further_words(setting, speed_unit))
 
 
 def further_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]:

@@ -21,16 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import (
-    duration_text,
-    number_text,
-    passes_text,
-    percent_text,
-    speed_in,
-    speed_text,
-)
+from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import unticked
@@ -394,14 +387,7 @@ class BurnPage(StationPage):
             unit,
             "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
-        words = [
-            passes_text(setting.passes),
-            f"focus {number_text(setting.focus_mm)} mm",
-            f"air {setting.air}",
-        ]
-        if setting.pitch_mm:
-            words.append(f"line pitch {number_text(setting.pitch_mm)} mm")
-        self.more.setText(", ".join((*words, *further_words(setting, unit))))
+        self.more.setText(", ".join(setting_words(setting, unit)))
 
     # -- the run -----------------------------------------------------------------------------------
 

@@ -258,26 +258,33 @@ class SlicesChart(Chart):
         )
 
 
-class FocusChart(Chart):
-    """Line widths over the height of the focus, the fitted curve, the best height with its
-    doubt.
-    """
+class DecisionChart(Chart):
+    """Base of a chart of what was measured for one decision, named `MEASURED` there."""
 
-    NAME = "Line width over focus height"
+    MEASURED = ""
 
     def __init__(self) -> None:
         super().__init__()
         self.decision: Any = None
 
-    def show_focus(self, decision: Any, note: str) -> None:
-        if decision and decision.lines:
+    def show_decision(self, decision: Any, note: str) -> None:
+        """Show a decision, or a note where there is none yet."""
+        self.decision = None
+        if decision and getattr(decision, self.MEASURED):
             self.decision = decision
-        else:
-            self.decision = None
         if decision:
             self.tell(decision.says)
         else:
             self.tell(note)
+
+
+class FocusChart(DecisionChart):
+    """Line widths over the height of the focus, the fitted curve, the best height with its
+    doubt.
+    """
+
+    NAME = "Line width over focus height"
+    MEASURED = "lines"
 
     def scales(self) -> Any:
         if self.decision is None:
@@ -306,25 +313,12 @@ class FocusChart(Chart):
             self.plate(painter, axes.at(fit.focus_mm, axes.y[1]) + QPointF(0, 10), text, axes.area)
 
 
-class KerfChart(Chart):
+class KerfChart(DecisionChart):
     """Every measured kerf along X and along Y, with their means and errors."""
 
     NAME = "Kerf along X and Y"
+    MEASURED = "measured"
     AXES = ("x", "y")
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.decision: Any = None
-
-    def show_kerf(self, decision: Any, note: str) -> None:
-        if decision and decision.measured:
-            self.decision = decision
-        else:
-            self.decision = None
-        if decision:
-            self.tell(decision.says)
-        else:
-            self.tell(note)
 
     def scales(self) -> Any:
         if self.decision is None:

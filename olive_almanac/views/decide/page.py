@@ -12,8 +12,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
 
+from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
-from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
@@ -417,7 +418,7 @@ class DecidePage(StationPage):
             self.limits.addWidget(hair())
 
     def _show_focus(self, decision: Any, note: str) -> None:
-        self.focus_chart.show_focus(decision, note)
+        self.focus_chart.show_decision(decision, note)
         fit = None
         if decision:
             fit = decision.fit
@@ -446,7 +447,7 @@ class DecidePage(StationPage):
         self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
 
     def _show_kerf(self, decision: Any, note: str) -> None:
-        self.kerf_chart.show_kerf(decision, note)
+        self.kerf_chart.show_decision(decision, note)
         for thickness in (
             dict.fromkeys(one.thickness_mm for one in decision.rows) if decision else ()
         ):
@@ -586,11 +587,8 @@ class DecidePage(StationPage):
         pick, unit = self.presenter.pick, self.session.preferences.speed_unit
         if pick is not None:
             setting = pick.setting
-            passes = passes_text(setting.passes)
-            QGuiApplication.clipboard().setText(
-                f"{percent_text(setting.power)} %, "
-                f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, {passes}, "
-                f"focus {number_text(setting.focus_mm)} mm"
-            )
+            speed = speed_text(setting.speed_mm_s, unit)
+            words = (f"{percent_text(setting.power)} %", speed, *setting_words(setting, unit))
+            QGuiApplication.clipboard().setText(", ".join(words))
         elif self.presenter.question != "setting" and self.says.text():
             QGuiApplication.clipboard().setText(self.says.text())

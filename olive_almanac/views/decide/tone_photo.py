@@ -9,19 +9,12 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from olive_almanac.views.parts import CENTRE
+from olive_almanac.views.parts import ARROWS, CENTRE
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, C, F
 
 if TYPE_CHECKING:
     from olive_almanac.steps.active import ActiveTrial
-
-STEPS = {
-    Qt.Key.Key_Left: (-1, 0),
-    Qt.Key.Key_Right: (1, 0),
-    Qt.Key.Key_Up: (0, 1),
-    Qt.Key.Key_Down: (0, -1),
-}
 
 
 class TonePhoto(PhotoPicture):
@@ -55,8 +48,8 @@ class TonePhoto(PhotoPicture):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.active is None:
             super().keyPressEvent(event)
-        elif event.key() in STEPS:
-            self._move(*STEPS[event.key()])
+        elif event.key() in ARROWS:
+            self._move(*ARROWS[Qt.Key(event.key())])
         elif (
             event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space) and self.current
         ):

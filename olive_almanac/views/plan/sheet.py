@@ -20,7 +20,7 @@ from olive_almanac.views.coupon import (
     stock_colour,
 )
 from olive_almanac.views.marks import dots, hatch
-from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
+from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT, arrow_step
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, RAMP, C, F, Painted, ink_on
 
 if TYPE_CHECKING:
@@ -448,18 +448,9 @@ class PlanSheet(Painted):
         self.show_whole_bed(self.whole_bed)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 1.0
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            step = 10.0
-        ways = {
-            Qt.Key.Key_Left: (-1, 0),
-            Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Down: (0, -1),
-            Qt.Key.Key_Up: (0, 1),
-        }
-        if event.key() in ways and self.plan is not None:
-            dx, dy = ways[event.key()]
-            self.nudged.emit(step * dx, step * dy)
+        step = arrow_step(event)
+        if step is not None and self.plan is not None:
+            self.nudged.emit(*step)
         elif event.key() == Qt.Key.Key_R:
             self.turned.emit()
         else:

@@ -9,6 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QMimeData, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
+    QColor,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
@@ -48,6 +49,7 @@ from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
+    ARROWS,
     MIDDLE_LEFT,
     Segments,
     box,
@@ -122,20 +124,45 @@ class Progress(Painted):
                 painter.drawRect(bar.adjusted(0.5, 0.5, -0.5, -0.5))
 
 
-class VerdictKey(QAbstractButton):
-    """A verdict as a key for a gloved finger: mark, word, key cap."""
+class _Key(QAbstractButton):
+    """A key of the keyboard on screen, for a gloved finger: its cap, its word, and a frame that
+    says whether it is chosen, has the focus or lies under the mouse.
+    """
 
-    def __init__(self, verdict: str, key: str) -> None:
+    def __init__(self, key: str, word: str, height: int) -> None:
         super().__init__()
-        self.verdict, self.key = verdict, key
-        self.chosen = self.hinted = False
-        self.setText(VERDICT_WORDS[verdict])
-        self.setAccessibleName(VERDICT_WORDS[verdict])
+        self.key, self.chosen = key, False
+        self.setText(word)
+        self.setAccessibleName(word)
         self.setAccessibleDescription(f"key {key}")
-        self.setFixedHeight(px(compact(76, 88)))
-        self.setMinimumWidth(px(96))
+        self.setFixedHeight(px(height))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def draw_frame(self, painter: QPainter, rect: QRectF, *, marked: bool) -> QColor:
+        """Draw the frame, on brass where it is `marked`; return the colour of its ground."""
+        pen, ground = QPen(C("edge"), 1), C("field")
+        if self.hasFocus():
+            pen = QPen(C("olive"), 2)
+        if self.chosen:
+            pen = QPen(C("ink"), 2.4)
+        if self.underMouse() or self.isDown():
+            ground = C("wash")
+        if marked:
+            ground = C("brass_wash")
+        painter.setPen(pen)
+        painter.setBrush(ground)
+        painter.drawRoundedRect(rect, 4, 4)
+        return ground
+
+
+class VerdictKey(_Key):
+    """A verdict: mark, word, key cap."""
+
+    def __init__(self, verdict: str, key: str) -> None:
+        super().__init__(key, VERDICT_WORDS[verdict], compact(76, 88))
+        self.verdict, self.hinted = verdict, False
+        self.setMinimumWidth(px(96))
 
     def sizeHint(self) -> QSize:
         return QSize(px(118), px(88))
@@ -148,21 +175,7 @@ class VerdictKey(QAbstractButton):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter, w, h = _begin(self)
         rect = QRectF(1, 1, w - 2, h - 2)
-        painter.setPen(
-            QPen(C("ink"), 2.4)
-            if self.chosen
-            else QPen(C("olive"), 2)
-            if self.hasFocus()
-            else QPen(C("edge"), 1)
-        )
-        if self.chosen or self.hinted:
-            ground = C("brass_wash")
-        elif self.underMouse() or self.isDown():
-            ground = C("wash")
-        else:
-            ground = C("field")
-        painter.setBrush(ground)
-        painter.drawRoundedRect(rect, 4, 4)
+        ground = self.draw_frame(painter, rect, marked=self.chosen or self.hinted)
         if self.hinted:
             draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), "Enter")
         draw_verdict(
@@ -174,18 +187,11 @@ class VerdictKey(QAbstractButton):
         painter.drawText(QRectF(13, h - 34, w - 16, 24), MIDDLE_LEFT, self.text())
 
 
-class EdgeKey(QAbstractButton):
+class EdgeKey(_Key):
     """An edge grade, skip or take back: key cap and word."""
 
     def __init__(self, key: str, word: str) -> None:
-        super().__init__()
-        self.key, self.chosen = key, False
-        self.setText(word)
-        self.setAccessibleName(word)
-        self.setAccessibleDescription(f"key {key}")
-        self.setFixedHeight(px(44))
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__(key, word, 44)
 
     def sizeHint(self) -> QSize:
         return QSize(px(compact(84, 104)), px(44))
@@ -196,21 +202,7 @@ class EdgeKey(QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter, w, h = _begin(self)
-        painter.setPen(
-            QPen(C("ink"), 2.4)
-            if self.chosen
-            else QPen(C("olive"), 2)
-            if self.hasFocus()
-            else QPen(C("edge"), 1)
-        )
-        painter.setBrush(
-            C("brass_wash")
-            if self.chosen
-            else C("wash")
-            if self.underMouse() or self.isDown()
-            else C("field")
-        )
-        painter.drawRoundedRect(QRectF(1, 1, w - 2, h - 2), 4, 4)
+        self.draw_frame(painter, QRectF(1, 1, w - 2, h - 2), marked=self.chosen)
         cap = 30
         if len(self.key) == 1:
             cap = 22
@@ -747,12 +739,6 @@ class ReadPage(StationPage):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         text, key = event.text().upper(), event.key()
-        moves = {
-            Qt.Key.Key_Up: (1, 0),
-            Qt.Key.Key_Down: (-1, 0),
-            Qt.Key.Key_Left: (0, -1),
-            Qt.Key.Key_Right: (0, 1),
-        }
         if event.matches(QKeySequence.StandardKey.Paste):
             self._take_mime(QGuiApplication.clipboard().mimeData())
         elif event.modifiers() & (
@@ -775,8 +761,9 @@ class ReadPage(StationPage):
             self.gauge.focus_first()
         elif key == Qt.Key.Key_Backspace:
             self.presenter.take_back()
-        elif key in moves:
-            self.presenter.move(*moves[key])
+        elif key in ARROWS:
+            along, up = ARROWS[Qt.Key(key)]
+            self.presenter.move(up, along)
         else:
             super().keyPressEvent(event)
 

@@ -12,7 +12,8 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import HOLDS
-from olive_almanac.views.parts import CENTRE
+from olive_almanac.views.marks import square_pen
+from olive_almanac.views.parts import CENTRE, arrow_step
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
 
 if TYPE_CHECKING:
@@ -142,15 +143,7 @@ class PhotoPicture(Painted):
         if cell.id == self.current:
             q = q.adjusted(-3, -3, 3, 3)
             for colour, pen_width in ((DARK, 7.0), (LIGHT, 3.6)):
-                painter.setPen(
-                    QPen(
-                        colour,
-                        pen_width,
-                        Qt.PenStyle.SolidLine,
-                        Qt.PenCapStyle.SquareCap,
-                        Qt.PenJoinStyle.MiterJoin,
-                    )
-                )
+                painter.setPen(square_pen(colour, pen_width))
                 painter.drawRect(q)
             return
         arm = min(9.0 if cell.id in self.readings else 4.0, q.width() / 3)
@@ -158,15 +151,7 @@ class PhotoPicture(Painted):
             flag != HOLDS for flag in getattr(self.suggested.get(cell.id), "flags", ())
         )
         for colour, pen_width in ((DARK, 4.2), (LIGHT, 1.8)):
-            painter.setPen(
-                QPen(
-                    colour,
-                    pen_width,
-                    Qt.PenStyle.SolidLine,
-                    Qt.PenCapStyle.SquareCap,
-                    Qt.PenJoinStyle.MiterJoin,
-                )
-            )
+            painter.setPen(square_pen(colour, pen_width))
             for x, y, dx, dy in (
                 (q.left(), q.top(), 1, 1),
                 (q.right(), q.top(), -1, 1),
@@ -317,18 +302,9 @@ class CornerPicker(Painted):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 1.0
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            step = 10.0
-        ways = {
-            Qt.Key.Key_Left: (-1, 0),
-            Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, -1),
-            Qt.Key.Key_Down: (0, 1),
-        }
-        if self.image is not None and event.key() in ways:
-            dx, dy = ways[event.key()]
-            self._put(self.points[self.at] + QPointF(step * dx, step * dy))
+        step = arrow_step(event)
+        if self.image is not None and step is not None:
+            self._put(self.points[self.at] + QPointF(step[0], -step[1]))
         elif event.text() in ("1", "2", "3", "4"):
             self.choose(int(event.text()) - 1)
         else:

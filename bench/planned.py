@@ -1,0 +1,24 @@
+"""Trials as the measurements plan them: on the shop's machines, lettered and settled."""
+
+from olive_almanac.core.design.plan import plan_trial
+from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.formats.letters import letters
+
+__all__ = ["planned"]
+
+
+def planned(machine, stock, task, choices, *, trial_id="t", name="Coupon 0001"):
+    """Return the trial; raises NoRoom where it does not fit."""
+    return plan_trial(
+        machine,
+        stock,
+        task,
+        choices,
+        permission=Permission(True),
+        trial_id=trial_id,
+        name=name,
+        made="2026-04-14",
+        lettering=letters(),
+        engraves=True,
+        settle=True,
+    ).trial
