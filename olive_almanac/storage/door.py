@@ -17,12 +17,11 @@ from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.trial import STAGES, Trial
 
-__all__ = ["STAGES", "let_in", "record_of"]
+__all__ = ["let_in", "record_of"]
 
 Row = Mapping[str, Any]
-STAGES = ("plan", "burn", "read", "decide", "book")
 MOST_REVISIONS = 1_000_000
 MOST_UID = 200
 _KINDS: dict[str, type] = {

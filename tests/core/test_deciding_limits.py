@@ -22,6 +22,7 @@ from olive_almanac.core.deciding.outliers import outlying_readings
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import follow_checks, said_of_check
 from olive_almanac.core.design.next_cells import NextCells, next_cut_cells
+from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.fitting.tone import areal_energy_of
@@ -426,6 +427,14 @@ class GuessTest(unittest.TestCase):
         self.assertAlmostEqual(60 * setting.power / setting.speed_mm_s, 1.0, delta=0.07)
         self.assertIsNone(evidence.seconds_per_100cm2)
         self.assertAlmostEqual(evidence.seconds_per_m, 1000 / setting.speed_mm_s, places=6)
+
+    def test_where_the_suggested_passes_are_too_few_twice_and_then_four_times_are_taken(self):
+        for thickness, times in ((18.0, 1), (22.0, 2), (26.0, 4)):
+            thick = replace(
+                BIRCH, thickness_mm=thickness, measured_mm=(thickness,), uid=f"b{thickness:g}"
+            )
+            suggested = suggest_levels(LONG, thick, "cut").choices.passes[0]
+            self.assertEqual(self.guess("cut", stock=thick)[0].passes, times * suggested)
 
     def test_what_no_machine_here_cuts_is_refused(self):
         block = replace(BIRCH, thickness_mm=60.0, measured_mm=(60.0,), uid="block")

@@ -7,7 +7,13 @@ import unittest
 from dataclasses import replace
 
 from olive_almanac.core.design.choices import choices_of
-from olive_almanac.core.design.levels import even_levels, read_levels, round_level, speed_reader
+from olive_almanac.core.design.levels import (
+    MOST_LEVELS,
+    even_levels,
+    read_levels,
+    round_level,
+    speed_reader,
+)
 from olive_almanac.core.design.plan import coupon_size, plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
@@ -54,6 +60,12 @@ class LevelsTest(unittest.TestCase):
     def test_from_to_steps(self):
         self.assertEqual(even_levels(55, 100, 4), (55, 70, 85, 100))
         self.assertEqual(even_levels(8, 8, 1), (8,))
+
+    def test_as_many_levels_as_a_coupon_bears_and_not_one_more(self):
+        self.assertEqual(len(even_levels(1, 40, MOST_LEVELS)), MOST_LEVELS)
+        for low, high, steps in ((1, 40, MOST_LEVELS + 1), (1, 40, 0), (1, 2, 1), (2, 2, 3)):
+            with self.subTest(steps=steps), self.assertRaises(OutOfRange):
+                even_levels(low, high, steps)
 
     def test_written_as_range_or_list(self):
         self.assertEqual(

@@ -4,6 +4,7 @@ and timed.
 
 import itertools
 import math
+import re
 import unittest
 from dataclasses import replace
 
@@ -71,6 +72,39 @@ class OldNoteTest(unittest.TestCase):
             told = self.suggested(speed)
             self.assertRegex(told.basis, rf"note says [\d.]+ times {word} energy: check its units")
             self.assertEqual(told.choices, physics)
+
+
+class RefusedTest(unittest.TestCase):
+    def test_a_slope_that_is_too_steep_says_which_is_not(self):
+        heights = (-2.0, -1.0, 0.0, 1.0, 2.0)
+        with self.assertRaisesRegex(OutOfRange, "Slope must be at most") as caught:
+            kind_plan("ramp", focus_mm=heights, slope=0.5)
+        most = float(re.search(r"at most ([\d.]+)", str(caught.exception))[1])
+        kind_plan("ramp", focus_mm=heights, slope=0.98 * most)
+        with self.assertRaisesRegex(OutOfRange, "Slope"):
+            kind_plan("ramp", focus_mm=heights, slope=1.1 * most)
+
+    def test_a_raster_needs_a_pitch(self):
+        for pitch in (0.0, -0.1):
+            with self.subTest(pitch), self.assertRaisesRegex(OutOfRange, "Line pitch"):
+                kind_plan("grid", "engrave", pitch_mm=(pitch,))
+
+    def test_how_many_factors_vary_is_told(self):
+        with self.assertRaisesRegex(OutOfRange, "at most 3.*, not 4"):
+            kind_plan("grid", passes=(1, 2), focus_mm=(0.0, 1.0))
+
+
+class LadderTest(unittest.TestCase):
+    def test_one_number_of_passes_is_set_against_each_below_it(self):
+        for passes, counts in ((1, [1, 2]), (2, [1, 2]), (3, [1, 2, 3])):
+            rows = rows_of(kind_plan("passes", passes=(passes,), speed_mm_s=(60.0,)).trial)
+            self.assertEqual([cell.setting.passes for cell in rows[0]], counts)
+
+    def test_the_one_slow_pass_stays_below_what_flares(self):
+        thick = replace(BIRCH, thickness_mm=6.0, measured_mm=(6.0,), uid="b6")
+        choices = suggest_levels(LONG, thick, "cut", kind="passes").choices
+        slow = choices.speed_mm_s[0] / max(choices.passes)
+        self.assertLessEqual(LONG.watts(choices.power[0]) / slow, flare_limit_of(thick).of(1))
 
 
 class ClampTest(unittest.TestCase):

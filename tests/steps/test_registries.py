@@ -11,25 +11,36 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
+import pypdf
+
 from olive_almanac.cli import command
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds import kind as kinds
 from olive_almanac.core.design.kinds.kind import TrialKind, kind_of, kinds_for, register
 from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.records.factors import FACTORS, factor_of, factors_for, further_words
+from olive_almanac.core.records.factors import (
+    FACTORS,
+    factor_of,
+    factors_for,
+    further_words,
+    setting_words,
+)
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.trial import STAGES, Trial
+from olive_almanac.formats.book_pdf import write_label
 from olive_almanac.formats.cells_csv import HEADS, write_cells
 from olive_almanac.formats.drawing import layers_of
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.station_files import read_trial, write_machine, write_stock, write_trial
+from olive_almanac.steps.book import clip_text
 from olive_almanac.steps.decide import question_of
 from olive_almanac.steps.plan.form import choices_from, slots_of, texts_of
 from olive_almanac.steps.read import axis_texts
 from olive_almanac.steps.stations import STATIONS, station_of
-from tests.samples import BIRCH, LONG, MARKER, PLATE, kind_plan
+from olive_almanac.views.station_page import StationPage
+from tests.samples import BIRCH, LONG, MARKER, PLATE, kind_plan, sample_entry
 from tests.test_cli import CliCase
 
 
@@ -102,6 +113,17 @@ class FactorsTest(unittest.TestCase):
                     )
                 else:
                     self.assertEqual(back, value)
+
+    def test_what_is_set_beside_power_and_speed_is_told_alike_everywhere(self):
+        setting = Setting(0.85, 12.5, 3, -0.5, 0.1, "low", pulse_khz=30.0)
+        words = ("3 passes", "focus −0.5 mm", "air low", "line pitch 0.1 mm", "pulse rate 30 kHz")
+        self.assertEqual(setting_words(setting), words)
+        entry = sample_entry(task="engrave", setting=setting)
+        pages = pypdf.PdfReader(io.BytesIO(write_label(entry, LONG, BIRCH, "Proven"))).pages
+        told = (pages[0].extract_text(), clip_text(entry, LONG, BIRCH, "proven", "mm/s"))
+        for text in told:
+            for word in words:
+                self.assertIn(word, text)
 
     def test_a_value_out_of_range_is_told_with_the_factors_name(self):
         for factor, bad in (
@@ -189,11 +211,12 @@ class PulseByCommandLineTest(CliCase):
 class StationsTest(unittest.TestCase):
     def test_each_has_a_page_a_key_and_its_verbs(self):
         self.assertEqual(len({station.key for station in STATIONS}), len(STATIONS))
+        self.assertEqual([one.id for one in STATIONS if one.thread], ["set_up", *STAGES])
         self.assertEqual(len({station.id for station in STATIONS}), len(STATIONS))
         for station in STATIONS:
             module, _, name = station.page.partition(":")
             page = getattr(importlib.import_module(f"olive_almanac.views.{module}"), name)
-            self.assertTrue(page.__doc__ or module)
+            self.assertTrue(issubclass(page, StationPage))
             for verb in station.verbs:
                 found = importlib.import_module(f"olive_almanac.cli.{verb.name}")
                 self.assertTrue(callable(found.run) and callable(found.add_arguments))

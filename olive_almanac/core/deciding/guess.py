@@ -41,8 +41,10 @@ def compute_guess(
     related: Pairs = (),
     aim: float | None = None,
 ) -> tuple[Setting, Evidence]:
-    """Return the setting that is expected to work from the family's prior, or from `kin`: readings
-    of other lots, thicknesses or machines, widened and scaled; and its evidence (no cells read).
+    """Return the setting that is expected to work, and its evidence (no cells read).
+
+    It comes from the family's prior, or from `related`: readings of other lots, thicknesses or
+    machines, widened and scaled.
 
     `aim` is the areal (score: line) energy to take instead of the family's usual one.
 

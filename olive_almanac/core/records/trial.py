@@ -14,6 +14,7 @@ from olive_almanac.core.records.stock import Stock
 
 __all__ = [
     "ORDERS",
+    "STAGES",
     "Cell",
     "CouponSize",
     "Fiducial",
@@ -32,6 +33,7 @@ Kind = str  # the id of a kind of trial: core/design/kinds holds them
 MARKS: tuple[Mark, ...] = get_args(Mark)
 Order = Literal["energy", "rows", "columns"]
 ORDERS: tuple[Order, ...] = get_args(Order)
+STAGES = ("plan", "burn", "read", "decide", "book")  # the station that is next for a trial
 Box = tuple[float, float, float, float]  # left, low, right, high, mm
 FAR_MM = 20_000.0  # nothing of a coupon lies farther out
 FIDUCIALS = 50  # of the dictionary

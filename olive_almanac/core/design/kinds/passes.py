@@ -28,10 +28,13 @@ class PassesLadder(TrialKind):
         fast = choices.speed_mm_s[-1]
         if ground.aim.passes == 1:
             fast *= 2
+        speed = ground.one_speed(min(max(fast, coolest), machine.max_speed_mm_s))
+        if speed[0] < coolest:  # rounding went below what is allowed
+            speed = ground.one_speed(min(1.05 * coolest, machine.max_speed_mm_s))
         return replace(
             choices,
             power=(power,),
-            speed_mm_s=ground.one_speed(min(max(fast, coolest), machine.max_speed_mm_s)),
+            speed_mm_s=speed,
             passes=tuple(range(1, most + 1)),
         )
 
