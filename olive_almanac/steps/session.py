@@ -59,7 +59,7 @@ def set_aside_words(set_aside: Mapping[str, str]) -> str:
         told, them = f"{len(set_aside)} records cannot be read and are set aside: {listed}.", "them"
     return (
         f"{told} Everything else is here, and nothing was deleted. To have {them} back, restore a "
-        f"backup from before, or merge the library that has {them}."
+        f"backup from before, or take in another library that has {them}."
     )
 
 

@@ -8,6 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from olive_almanac.core.units import count_text
+
 __all__ = ["TABLES", "Conflict", "Merged", "merged_rows"]
 
 TABLES = (
@@ -53,11 +55,12 @@ class Merged:
         if not self.left_out:
             told = "Nothing new: everything was here already."
         if self.revisions or self.photos:
-            told = f"{self.revisions} revisions and {self.photos} photos taken in."
+            revisions, photos = count_text(self.revisions, "revision"), self.photos
+            told = f"{revisions} and {count_text(photos, 'photo')} taken in."
         if self.conflicts:
             told += (
-                f" {len(self.conflicts)} records were changed on both sides; the newer one is "
-                "in force, the other is in the history."
+                f" {count_text(len(self.conflicts), 'record')} changed on both sides; the newer "
+                "one is in force, the other is in the history."
             )
         if self.left_out:
             told += f" {_left_out_words(self.left_out)}"

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import time
+from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
 from unittest import mock
@@ -19,13 +20,14 @@ from PySide6.QtWidgets import QFileDialog
 from olive_almanac.core.records.entry import Proof, proved_chance
 from olive_almanac.formats.book_csv import HEADS, harmless
 from olive_almanac.formats.book_pdf import write_label
+from olive_almanac.formats.library_json import write_library
 from olive_almanac.formats.pdf import entry_code
 from olive_almanac.steps.find import find_entries
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
 from olive_almanac.views.finder import Finder
 from olive_almanac.views.worker import once
-from tests.samples import BIRCH, DAY, LONG, sample_entry
+from tests.samples import BIRCH, DAY, LONG, NORTH, sample_entry
 from tests.storage.server import new_database
 from tests.views.qt_case import WindowCase
 from tests.views.test_stations import ShopCase
@@ -37,7 +39,19 @@ def proofs(day, count=3, lot="7"):
     return tuple(Proof(day, "passed", lot) for _ in range(count))
 
 
-class BookSharingTest(ShopCase):
+class MenuCase(ShopCase):
+    def menu(self, words):
+        """Choose a line of the book's menu as the keyboard does."""
+        self.ctrl(Qt.Key.Key_B)
+        menu = self.app.activePopupWidget()
+        action = next(one for one in menu.actions() if one.text() == words)
+        self.assertTrue(action.isEnabled(), words)
+        menu.setActiveAction(action)
+        self.key(Qt.Key.Key_Return, widget=menu)
+        self.settle(60)
+
+
+class BookSharingTest(MenuCase):
     def fill(self, library):
         library.save_entry(sample_entry(notes="=1+1"), "chosen")
         library.save_entry(
@@ -49,16 +63,6 @@ class BookSharingTest(ShopCase):
             ),
             "failed",
         )
-
-    def menu(self, words):
-        """Choose a line of the book's menu as the keyboard does."""
-        self.ctrl(Qt.Key.Key_B)
-        menu = self.app.activePopupWidget()
-        action = next(one for one in menu.actions() if one.text() == words)
-        self.assertTrue(action.isEnabled(), words)
-        menu.setActiveAction(action)
-        self.key(Qt.Key.Key_Return, widget=menu)
-        self.settle(60)
 
     def test_the_due_list_puts_the_failed_first_and_enter_plans_its_confirm_run(self):
         self.menu("Due this week")
@@ -124,6 +128,7 @@ class BookSharingTest(ShopCase):
             self.menu(words)
         self.wait_for(target.exists)
         self.wait_for(lambda: str(target) in self.page().right.said.text())
+        self.assertTrue(self.page().right.said.isVisible())
         return target.read_bytes()
 
     def test_the_book_goes_out_as_table_print_and_library(self):
@@ -193,7 +198,50 @@ class BookSharingTest(ShopCase):
             self.menu("Take in another library")
         self.wait_for(lambda: "taken in" in self.page().right.said.text())
         self.assertIn("changed on both sides", self.page().right.said.text())
+        self.assertTrue(self.page().right.said.isVisible())
         self.assertIn("Ben", {who for *_, who in self.session.store.entry_history("e1")})
+
+
+class UntriedTest(MenuCase):
+    """The present subject has no entry: what is said is to be seen all the same."""
+
+    def fill(self, library):
+        pass
+
+    def take_in(self, change):
+        other = Library.open(self.folder.parent / "other", who="Ben")
+        other.save_machine(replace(NORTH, uid="second", name="Second"), "set up")
+        document = json.loads(write_library(other.rows(), ()))
+        other.close()
+        change(document["tables"])
+        file = self.folder.parent / "theirs.json"
+        file.write_text(json.dumps(document))
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(file), "")):
+            self.menu("Take in another library")
+        self.wait_for(lambda: "Second" in {one.name for one in self.session.catalogue.machines})
+
+    def test_what_was_taken_in_is_seen(self):
+        self.take_in(lambda tables: None)
+        self.assertIn("1 revision and 0 photos taken in", self.page().right.said.text())
+        self.assertTrue(self.page().right.said.isVisible())
+        self.assertFalse(self.window.strip.isVisible())
+
+    def test_what_was_left_out_is_told_until_it_is_understood(self):
+        def poison(tables):
+            row = tables["machine"][0]
+            tables["machine"].append({**row, "uid": "../../evil"})
+
+        self.take_in(poison)
+        self.assertIn("1 revision cannot be read and was left out", self.window.strip.text.text())
+        self.click(self.window.strip.button)
+        self.assertFalse(self.window.strip.isVisible())
+
+    def test_the_book_that_was_saved_is_seen(self):
+        target = self.folder.parent / "book.csv"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.menu("Save or print the book")
+        self.wait_for(lambda: str(target) in self.page().right.said.text())
+        self.assertTrue(self.page().right.said.isVisible())
 
 
 class HarmlessTest(ShopCase):

@@ -32,6 +32,8 @@ class BurnKeysTest(ShopCase):
         page.pace.set_at(1)
         self.press("Burn on the stand-in")
         self.wait_for(lambda: len(self.session.active.burnt) >= 3)
+        self.settle(60)
+        self.assertIn(" of 24 burnt", [one.word for one in self.window.rail.buttons][2])
         page.presenter.wire._ours.shutdown(2)
         self.wait_for(lambda: page.presenter.running == "interrupted")
         self.wait_for(lambda: any("connection was lost" in text for text in self.labels()))

@@ -309,6 +309,11 @@ class EntryPage(Page):
         self.body_layout.addWidget(line)
         self.body_layout.addSpacing(px(10))
 
+    def _end_page(self) -> None:
+        """What is said stands below everything else."""
+        self.body_layout.addWidget(self.said)
+        self.body_layout.addStretch(1)
+
     def _show_way_in(self) -> None:
         self.body_layout.addSpacing(px(14))
         self._paragraph(
@@ -332,7 +337,7 @@ class EntryPage(Page):
             line = row(label(str(number), "num3"), label(text, "ui"), None, gap=14)
             self.body_layout.addLayout(line)
             self.body_layout.addSpacing(px(6))
-        self.body_layout.addStretch(1)
+        self._end_page()
 
     def _show_refusal(self) -> None:
         permission = self.session.permission
@@ -347,7 +352,7 @@ class EntryPage(Page):
             "safety sheet, the machine’s manual, local codes and a qualified laser safety "
             "officer come first."
         )
-        self.body_layout.addStretch(1)
+        self._end_page()
 
     def _show_untried(self) -> None:
         self.body_layout.addSpacing(px(16))
@@ -364,7 +369,7 @@ class EntryPage(Page):
         )
         guess.clicked.connect(self.presenter.reckon)
         self.body_layout.addLayout(row(self.main_button, guess, None, gap=10))
-        self.body_layout.addStretch(1)
+        self._end_page()
 
     # -- an entry ----------------------------------------------------------------------------------
 

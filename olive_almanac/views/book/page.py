@@ -280,6 +280,8 @@ class BookPage(StationPage):
     def _taken_in(self, merged: Merged) -> None:
         self.session.read_again()
         told = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts[:6]]
+        if merged.left_out:
+            self.session.tell(merged.says)
         self.right.say(" ".join([merged.says, *told]))
 
     def show_building(self) -> None:

@@ -82,6 +82,7 @@ class BurnPage(StationPage):
         self.presenter = BurnPresenter(
             self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
+        self._told_on_rail = -1  # how many burnt cells the rail shows
         self.timer = QTimer(self)
         self.timer.setInterval(PUMP_EVERY_MS)
         self.timer.timeout.connect(self._tick)
@@ -261,6 +262,9 @@ class BurnPage(StationPage):
             return
         cell, broke_off = self.presenter.current, self.presenter.broke_off
         burnt, cells = len(active.burnt), len(active.trial.cells)
+        if burnt != self._told_on_rail:
+            self._told_on_rail = burnt
+            self.main_window.rail.refresh(self.main_window.station)
         self.title.setText(f"Burn {active.trial.name[0].lower()}{active.trial.name[1:]}")
         if broke_off:
             word = "broken off"
