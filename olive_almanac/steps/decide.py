@@ -13,6 +13,7 @@ import numpy as np
 from scipy.ndimage import zoom
 
 from olive_almanac.core.deciding import cut, engrave
+from olive_almanac.core.deciding.apart import levels_of, soonest
 from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES, know_cut
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.focus import decide_focus
@@ -96,7 +97,7 @@ class Basis:
     weekly: Pairs = ()
     focus_heights_mm: tuple[float, ...] = ()
     kept: Setting | None = None
-    previous: Any = None  # CutKnowledge of the same subject: makes the fit quicker
+    previous: Any = None  # FittedCut of the same subject: makes the fit quicker
 
 
 def question_of(trial: Trial) -> Question:
@@ -112,10 +113,40 @@ def decide_trial(
     basis: Basis | None = None,
     count: int = 8,
 ) -> tuple[Decision, Any]:
-    """Return the decision from trials of one subject and what is known (CutKnowledge or
-    ToneKnowledge).
+    """Return the decision from trials of one subject and what is known (FittedCut or
+    FittedTone).
+
+    Of several pulse rates that were read, the one that is done soonest counts.
     """
-    trial, basis = pairs[-1][0], basis or Basis(pairs)
+    decision, known, _ = _decide_level(
+        pairs, target=target, lightness=lightness, basis=basis or Basis(pairs), count=count
+    )
+    return decision, known
+
+
+def _decide_level(
+    pairs: Pairs, *, target: float | None, lightness: float | None, basis: Basis, count: int
+) -> tuple[Decision, Any, Pairs]:
+    """The decision, what is known, and the readings that count: those of one level of what no
+    model knows.
+    """
+    levels = levels_of(pairs)
+    made = [
+        _decide(level.pairs, target=target, lightness=lightness, basis=basis, count=count)
+        for level in levels
+    ]
+    at = soonest([decision for decision, _ in made])
+    decision, known = made[at]
+    if len(levels) > 1:
+        counts = f"For {levels[at].words}: done soonest of the {len(levels)} that were read."
+        decision = replace(decision, remarks=(counts, *decision.remarks))
+    return levels[at].set_in(decision), known, levels[at].pairs
+
+
+def _decide(
+    pairs: Pairs, *, target: float | None, lightness: float | None, basis: Basis, count: int
+) -> tuple[Decision, Any]:
+    trial = pairs[-1][0]
     if trial.task == "cut":
         drift = drift_of_records(trial.stock, focus_heights_mm=basis.focus_heights_mm)
         every = [*basis.related, *pairs]
@@ -170,19 +201,19 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
 
 
 def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, Any]]:
-    decision, known = decide_trial(basis.pairs, lightness=lightness, basis=basis)
+    decision, known, pairs = _decide_level(
+        basis.pairs, target=None, lightness=lightness, basis=basis, count=8
+    )
     if kind_of(basis.pairs[-1][0].kind).weekly:
         said = said_of_check(basis.pairs[-1][0], basis.weekly)
         if said:
             decision = replace(decision, remarks=(said, *decision.remarks))
-        else:
-            decision = decision
     yield "decision", decision
     yield "known", known
-    yield "map", _map_of(basis.pairs, decision, known)
-    if basis.pairs[-1][0].task == "cut":
-        yield "slices", _slices_of(basis.pairs, decision, known)
-        yield "outliers", outlying_readings(known, basis.pairs)
+    yield "map", _map_of(pairs, decision, known)
+    if pairs[-1][0].task == "cut":
+        yield "slices", _slices_of(pairs, decision, known)
+        yield "outliers", outlying_readings(known, pairs)
 
 
 def _base_of(pairs: Pairs, decision: Decision) -> Setting:

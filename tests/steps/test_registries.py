@@ -35,12 +35,21 @@ from olive_almanac.formats.drawing import layers_of
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.station_files import read_trial, write_machine, write_stock, write_trial
 from olive_almanac.steps.book import clip_text
-from olive_almanac.steps.decide import question_of
+from olive_almanac.steps.decide import decide_trial, question_of
 from olive_almanac.steps.plan.form import choices_from, slots_of, texts_of
 from olive_almanac.steps.read import axis_texts
 from olive_almanac.steps.stations import STATIONS, station_of
 from olive_almanac.views.station_page import StationPage
-from tests.samples import BIRCH, LONG, MARKER, PLATE, kind_plan, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    MARKER,
+    PLATE,
+    kind_plan,
+    read_by_energy,
+    read_by_tone,
+    sample_entry,
+)
 from tests.test_cli import CliCase
 
 
@@ -206,6 +215,46 @@ class PulseByCommandLineTest(CliCase):
             trial = json.loads((folder / "out" / "trial.json").read_text())
         rates = {cell["setting"]["pulse_khz"] for cell in trial["cells"]}
         self.assertEqual(rates, {20.0, 40.0, 60.0})
+
+
+class PulseRateDecidedTest(unittest.TestCase):
+    """No model knows the pulse rate: readings at several rates are decided apart."""
+
+    def decided(self, energies, **changes):
+        """Decide a world where each rate wants the right tone between energies of its own."""
+        trial = kind_plan("grid", "engrave", machine=MARKER, stock=PLATE, **changes).trial
+        readings = [
+            next(one for one in read_by_tone(trial, *energies(cell)) if one.cell == cell.id)
+            for cell in trial.cells
+        ]
+        return trial, decide_trial([(trial, readings)])[0]
+
+    def test_a_rate_that_was_held_stands_in_every_cell_and_in_the_picks(self):
+        trial, decision = self.decided(lambda cell: (0.8, 1.4), pulse_khz=(35.0,))
+        self.assertEqual({cell.setting.pulse_khz for cell in trial.cells}, {35.0})
+        self.assertEqual({pick.setting.pulse_khz for pick in decision.picks}, {35.0})
+        self.assertEqual(decision.cells_read, len(trial.cells))
+
+    def test_cells_to_burn_next_keep_the_rate(self):
+        trial = kind_plan("grid", "cut", machine=MARKER, stock=PLATE, pulse_khz=(35.0,)).trial
+        decision, _ = decide_trial([(trial, read_by_energy(trial, 3.5))])
+        self.assertTrue(decision.next_cells)
+        self.assertEqual({setting.pulse_khz for setting in decision.next_cells}, {35.0})
+
+    def test_of_several_rates_the_one_that_is_done_soonest_counts_alone(self):
+        def energies(cell):
+            return (0.5, 0.9) if cell.setting.pulse_khz == 35.0 else (0.8, 1.4)
+
+        rates = (20.0, 35.0, 50.0)
+        _, decision = self.decided(energies, up="pulse", pulse_khz=rates, power=(0.9,))
+        self.assertEqual({pick.setting.pulse_khz for pick in decision.picks}, {35.0})
+        self.assertEqual(decision.cells_read, 6)
+        self.assertIn("For pulse rate 35 kHz: done soonest of the 3", decision.remarks[0])
+
+    def test_another_source_has_none(self):
+        for rates in ((35.0,), (20.0, 40.0)):
+            with self.assertRaisesRegex(OutOfRange, "Pulse rate .*only a fibre source has one"):
+                kind_plan("grid", "engrave", pulse_khz=rates)
 
 
 class StationsTest(unittest.TestCase):

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.views.finder import Finder
-from tests.samples import BIRCH, LEATHER, LONG, NORTH, cut_trial, read_by_energy
+from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, PLATE, cut_trial, read_by_energy
 from tests.views.test_stations import ShopCase
 
 SHEETS = (Sheet(400, 250, clamps_mm=((0, 100, 15, 130),)), Sheet(130, 90))
@@ -131,6 +131,24 @@ class FieldsTest(PlanCase):
                 )
                 self.assertEqual(self.clipped(), [])
                 self.becomes(key, text, check)
+
+    def test_a_pulse_rate_is_the_sources_own_until_it_is_typed_or_varied(self):
+        choices = self.page().choices
+        self.assertFalse(choices.rows["pulse"].isVisible())
+        self.session.shop.keep_stock(PLATE, "set up")
+        self.session.choose(machine=MARKER.uid, stock=PLATE.uid, task="engrave")
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        field = self.fields["pulse"]
+        self.assertTrue(field.isVisible())
+        self.assertEqual((field.text(), field.placeholderText()), ("", "own"))
+        self.assertEqual({c.setting.pulse_khz for c in self.trial.cells}, {0.0})
+        self.becomes("pulse", "35", lambda t: {c.setting.pulse_khz for c in t.cells} == {35.0})
+        self.becomes("pulse", "", lambda t: {c.setting.pulse_khz for c in t.cells} == {0.0})
+        self.choose_word(choices.up.name, "Pulse")
+        self.wait_for(lambda: len({c.setting.pulse_khz for c in self.trial.cells}) == 5)
+        rates = {c.setting.pulse_khz for c in self.trial.cells}
+        self.assertEqual((min(rates), max(rates)), (20.0, 80.0))
+        self.assertEqual(self.clipped(), [])
 
     def test_factors_spacing_order_beam_and_marks_are_picked(self):
         choices = self.page().choices

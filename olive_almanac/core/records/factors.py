@@ -65,6 +65,8 @@ class Factor:
     is_number: bool = True
     always_told: bool = False  # in files also where it is held
     optional: bool = False  # 0 means that the setting does without it
+    without: str = ""  # what an empty field of an optional one means, in a word
+    usual: tuple[float, float] = (0.0, 0.0)  # where an optional one usually lies
 
     def read(self, text: str, speed_unit: str) -> Value:
         """Return the value written in `text`; raises OutOfRange naming the factor."""
@@ -111,6 +113,8 @@ class Factor:
 
         `reach` is the depth of focus, mm.
         """
+        if self.optional and value == 0:
+            return self.usual
         return 0.5 * value, 1.5 * value
 
     @property
@@ -131,7 +135,7 @@ class Factor:
         """Whether a task on such a source has this factor; without a source all that a task has."""
         if self.tasks == "raster" and not rasters(task):
             return False
-        return not self.source or self.source == source
+        return not self.source or not source or self.source == source
 
     @property
     def spacings(self) -> tuple[str, ...]:
@@ -302,11 +306,13 @@ FACTORS: tuple[Factor, ...] = (
         "kHz",
         0,
         10000,
-        width=52,
+        width=66,
         source="fibre",
         behind="kHz",
-        tip="Pulse rate in kHz; 0: as the source has it",
+        tip="Pulse rate in kHz; empty: the source’s own",
         optional=True,
+        without="own",
+        usual=(20, 80),  # common practice, no source
         typed="kHz, a number or a list (fibre sources)",
     ),
 )

@@ -150,13 +150,16 @@ def _factor_texts(factor: Factor, choices: TrialChoices, unit: str) -> dict[str,
     joined = levels_text(factor, levels, unit)
     if not factor.is_number:
         return {key: joined}
+    held = joined
+    if factor.optional and levels == (0,):
+        held = ""
     return {
         f"{key}_from": factor.write(levels[0], unit),
         f"{key}_to": factor.write(levels[-1], unit),
         f"{key}_steps": str(len(levels)),
         f"{key}_space": _spacing([float(level) for level in levels]),
         f"{key}_list": joined,
-        key: joined,
+        key: held,
     }
 
 
@@ -176,6 +179,8 @@ def _number_levels(texts: Texts, factor: Factor, unit: str, *, varied: bool) -> 
         return float(factor.read(text, unit))
 
     key = factor.id
+    if factor.optional and not varied and not texts[key].strip():
+        return (0.0,)
     spacing = texts.get(f"{key}_space", "list")
     if not varied or spacing == "list":
         where = f"{key}_list" if varied else key

@@ -253,13 +253,13 @@ class PlanPresenter:
     def _widen(self, factor: Factor) -> None:
         """Give a factor that was held levels around its value."""
         try:
-            value = float(factor.read(self.texts[factor.id], self._unit))
+            level, *_ = levels_from(self.texts, factor, self._unit, varied=False)
         except AlmanacError:
             return
         reach = 1.0
         if self.session.subject.machine is not None:
             reach = self.session.subject.machine.rayleigh_mm
-        low, high = factor.around(value, reach)
+        low, high = factor.around(float(level), reach)
         self.texts |= {
             f"{factor.id}_from": factor.write(low, self._unit),
             f"{factor.id}_to": factor.write(high, self._unit),

@@ -260,7 +260,10 @@ class Choices(Page):
     def _held_lines(self, factor: Factor) -> list[QWidget]:
         """The line of a factor while it is held, and the one that only makes sense beside it."""
         number = self._number(factor.id, factor.tip, factor.width)
-        parts: list[QWidget] = [Word("at", "ui"), number]
+        number.setPlaceholderText(factor.without)
+        parts: list[QWidget] = [number]
+        if not factor.optional:  # the others share a line
+            parts.insert(0, Word("at", "ui"))
         if factor.behind:
             parts.append(Word(factor.behind, "ui"))
         elif factor.unit:

@@ -15,6 +15,7 @@ from olive_almanac.core.design.aim import Ground
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.pattern import Pattern
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice
 from olive_almanac.core.records.setting import TASKS, Setting, Task, rasters
@@ -126,4 +127,9 @@ def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices
         raise OutOfRange("Kind of trial", kind.name, "for " + " and ".join(kind.tasks))
     if rasters(task) and min(choices.pitch_mm) <= 0:
         raise OutOfRange("Line pitch", min(choices.pitch_mm), f"above 0 to {task}", "mm")
+    for factor in FACTORS:
+        level = max(map(float, choices.levels(factor.id))) if factor.optional else 0.0
+        if level and not factor.applies(task, machine.source):
+            allowed = f"left out on this machine: only a {factor.source} source has one"
+            raise OutOfRange(factor.name, level, allowed, factor.unit, key=factor.id)
     return kind.pattern(stock, task, choices)

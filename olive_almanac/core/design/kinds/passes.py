@@ -31,12 +31,7 @@ class PassesLadder(TrialKind):
         speed = ground.one_speed(min(max(fast, coolest), machine.max_speed_mm_s))
         if speed[0] < coolest:  # rounding went below what is allowed
             speed = ground.one_speed(min(1.05 * coolest, machine.max_speed_mm_s))
-        return replace(
-            choices,
-            power=(power,),
-            speed_mm_s=speed,
-            passes=tuple(range(1, most + 1)),
-        )
+        return replace(choices, power=(power,), speed_mm_s=speed, passes=tuple(range(1, most + 1)))
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         """Lower row: 1 to n passes at one speed.
