@@ -330,7 +330,8 @@ class FilterPopup(QFrame):
     def open_below(self, anchor: QWidget) -> None:
         metrics = QFontMetricsF(self.list.font())
         widest = max(
-            (metrics.horizontalAdvance(text) for text in [*self._keys, self._extra]), default=100
+            metrics.horizontalAdvance(text)
+            for text in (*self._keys, self._extra, self.filter.placeholderText())
         )
         lines = min(9, len(self._keys) + bool(self._extra))
         self.resize(max(anchor.width(), round(widest) + px(60)), px(46 + 38 * lines))

@@ -122,6 +122,8 @@ class StockTest(unittest.TestCase):
         self.assertEqual(replace(BIRCH, measured_mm=()).true_thickness_mm, 3.0)
 
     def test_label_carries_the_lot(self):
+        self.assertEqual(replace(NORTH, name="North Bench").label, "North Bench 10 W")
+        self.assertEqual(replace(NORTH, name="Bench 10 W").label, "Bench 10 W")
         self.assertEqual(BIRCH.label, "Birch ply 3.0 mm, lot 7")
         self.assertEqual(replace(BIRCH, lot="").label, "Birch ply 3.0 mm")
 

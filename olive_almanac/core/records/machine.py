@@ -162,8 +162,11 @@ class Machine:
 
     @property
     def label(self) -> str:
-        """Name with optical power, as the subject line shows it."""
-        return f"{self.name} {self.optical_power_w:g} W"
+        """Name with optical power, as the subject line shows it; once where the name ends in it."""
+        power = f"{self.optical_power_w:g} W"
+        if self.name.endswith(power):
+            return self.name
+        return f"{self.name} {power}"
 
 
 def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:
