@@ -341,7 +341,7 @@ def write_card(
         f"Line pitch {pitch}",
         *(f"{words[:1].upper()}{words[1:]}" for words in further_words(setting, speed_unit)),
     ]
-    page.text(left, 57.5, "     ".join(rows), 10)
+    page.fitted(left, 57.5, "     ".join(rows), right - left, 10, SANS)
     page.text(left, 64, "     ".join(_evidence(entry)), 10)
     page.text(
         left, 70.5, f"Also {speed_text(setting.speed_mm_s)}" if speed_unit != "mm/s" else "", 10

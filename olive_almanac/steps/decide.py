@@ -26,6 +26,7 @@ from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.tone_table import tone_table_of
 from olive_almanac.core.records.entry import Entry, Evidence, Room
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
@@ -56,7 +57,7 @@ FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 
 @dataclass(frozen=True)
 class SettingMap:
-    """The window over power x speed at the pick's passes, focus and pitch.
+    """The window over power x speed at the pick's passes, focus, pitch and `further` (in words).
 
     `power` [p] and `speed_mm_s` [v] are the axes; `chance` [p, v] is P(free) (cut) or P(right)
     (engrave); `low` and `high` [p, v] are P(charred or worse) and P(flare) (cut), or P(too light)
@@ -71,6 +72,7 @@ class SettingMap:
     passes: int
     focus_mm: float
     pitch_mm: float
+    further: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -259,7 +261,8 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
         np.linspace(low_speed, high_speed, FINE_POINTS),
     )
     good, low, high = (_finer(field) for field in fields)
-    return SettingMap(power, speed, good, low, high, base.passes, base.focus_mm, pitch)
+    further = further_words(base)
+    return SettingMap(power, speed, good, low, high, base.passes, base.focus_mm, pitch, further)
 
 
 def _finer(chance: Any) -> Any:

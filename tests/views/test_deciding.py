@@ -3,21 +3,27 @@ coupon is read.
 """
 
 import csv
+import io
 import math
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+import pypdf
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QLabel
 
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.formats.pdf import write_card
 from olive_almanac.storage.library import Library
+from olive_almanac.views.parts import Figure
 from olive_almanac.views.theme import LIVE
 from tests.samples import (
     BIRCH,
     LONG,
+    MARKER,
+    PLATE,
     cut_trial,
     engrave_trial,
     kind_plan,
@@ -93,7 +99,65 @@ class LeavesTest(DecidingCase):
         self.assertIn("1 pass", copied)
 
 
-class DisbelievedTest(DecidingCase):
+class PulseRateTest(DecidingCase):
+    """Five pulse rates up the side; 35 kHz needs less energy than the others."""
+
+    trial = kind_plan(
+        "grid",
+        "engrave",
+        machine=MARKER,
+        stock=PLATE,
+        up="pulse",
+        pulse_khz=(20.0, 35.0, 50.0, 65.0, 80.0),
+        power=(0.9,),
+    ).trial
+    at_35 = frozenset(cell.id for cell in trial.cells if cell.setting.pulse_khz == 35.0)
+
+    @property
+    def readings(self):
+        early = read_by_tone(self.trial, 0.5, 0.9)
+        late = read_by_tone(self.trial, 0.8, 1.4)
+        return [
+            one if one.cell in self.at_35 else other for one, other in zip(early, late, strict=True)
+        ]
+
+    def fill(self, library):
+        library.save_machine(MARKER, "set up")
+        library.save_stock(PLATE, "set up")
+
+    def decided(self):
+        self.session.choose(machine=MARKER.uid, stock=PLATE.uid, task="engrave")
+        return super().decided()
+
+    def test_map_and_numbers_are_of_the_rate_that_counts(self):
+        page = self.decided()
+        self.assertEqual({cell.id for cell, _ in page.map._cells}, self.at_35)
+        self.assertIn("pulse rate 35 kHz", page.map._held())
+        page.copy_numbers()
+        self.assertIn("air low", QGuiApplication.clipboard().text())
+        self.assertIn("pulse rate 35 kHz", QGuiApplication.clipboard().text())
+        self.assertTrue(any("For pulse rate 35 kHz" in text for text in self.shown()))
+
+    def test_the_entry_says_its_rate_and_rings_a_cell_of_it(self):
+        self.decided()
+        self.ctrl(Qt.Key.Key_Return)
+        self.alt(Qt.Key.Key_6)
+        self.settle(80)
+        below = {figure.name: figure.below for figure in self.page().findChildren(Figure)}
+        self.assertEqual(below["Air"], "pulse rate 35 kHz")
+        (caption,) = (text for text in self.shown() if "nearest cell" in text)
+        self.assertIn(caption.rpartition(" ")[2], self.at_35)
+        entry = self.session.entry
+        card = write_card(entry, MARKER, PLATE, "On trial", "0 of 3 confirming burns")
+        self.assertIn(
+            "Pulse rate 35 kHz", pypdf.PdfReader(io.BytesIO(card)).pages[0].extract_text()
+        )
+
+    def shown(self):
+        return [one.text() for one in self.window.findChildren(QLabel) if one.isVisible()]
+
+
+class OutliersTest(DecidingCase):
     hottest = max(cut_trial().cells, key=lambda c: c.setting.power / c.setting.speed_mm_s).id
 
     def fill(self, library):

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
@@ -402,7 +403,7 @@ class EntryPage(Page):
         else:
             below = "on the top face"
         focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
-        air.show_number(AIR_WORDS[setting.air])
+        air.show_number(AIR_WORDS[setting.air], "", ", ".join(further_words(setting, unit)))
         if setting.pitch_mm:
             pitch.show_number(
                 number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi"
@@ -469,8 +470,9 @@ class EntryPage(Page):
         nearest = min(
             active.trial.cells,
             key=lambda c: (
+                further_words(c.setting) != further_words(entry.setting),
                 abs(c.setting.power - entry.setting.power) / entry.setting.power
-                + abs(c.setting.speed_mm_s - entry.setting.speed_mm_s) / entry.setting.speed_mm_s
+                + abs(c.setting.speed_mm_s - entry.setting.speed_mm_s) / entry.setting.speed_mm_s,
             ),
         )
         picture.show_desk(active, nearest.id)

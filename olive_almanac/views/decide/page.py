@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout
 
-from olive_almanac.core.records.factors import setting_words
+from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.active import ActiveTrial
@@ -478,11 +478,16 @@ class DecidePage(StationPage):
         self.tone_chart.show_table(table, note)
         if table is not None:
             setting, unit = table.setting, self.session.preferences.speed_unit
+            further = [
+                (factor.file_name, factor.told(factor.of(setting), unit))
+                for factor in further_factors([setting])
+            ]
             self._facts(
                 "Holds for",
                 [
                     ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
                     ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
+                    *further,
                     ("power", f"up to {percent_text(float(table.power[-1]))} %"),
                     ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
                 ],

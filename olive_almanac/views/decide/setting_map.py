@@ -13,6 +13,7 @@ from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QP
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.deciding.decision import CHAR_LIMIT
+from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.units import (
     duration_text,
     number_text,
@@ -343,18 +344,20 @@ class SettingMapView(Painted):
         pitch = ""
         if self.map.pitch_mm:
             pitch = f", line pitch {number_text(self.map.pitch_mm)} mm"
-        return f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
+        held = f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
+        return ", ".join((held, *self.map.further))
 
     @property
     def _cells(self) -> Any:
-        """Tested cells of all coupons that were burnt at the map's passes, focus and pitch, with
-        their readings.
+        """Tested cells of all coupons that were burnt at what the map holds, with their
+        readings.
         """
         for trial, readings in self.active.pairs:
             known = {reading.cell: reading for reading in readings}
             for cell in trial.cells:
                 setting = cell.setting
                 alike = (setting.passes, setting.pitch_mm) == (self.map.passes, self.map.pitch_mm)
+                alike = alike and further_words(setting) == self.map.further
                 if alike and abs(setting.mean_focus_mm - self.map.focus_mm) < FOCUS_NEAR_MM:
                     yield cell, known.get(cell.id)
 
