@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
-from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -14,6 +13,9 @@ from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+
+if TYPE_CHECKING:  # start-up: the first picture places no labels
+    from olive_almanac.core.placing.labels import Lettering
 
 __all__ = ["Bench", "BurntCell", "Library", "Merged", "Wire"]
 

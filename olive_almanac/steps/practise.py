@@ -14,7 +14,6 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.steps.checklist import CHECKS
 from olive_almanac.steps.exercises import Exercise, Practice, exercise_of
 from olive_almanac.steps.files import read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
@@ -189,6 +188,8 @@ def _hazards(runs: list[tuple[Trial, RunRecord]]) -> tuple[str, ...]:
     """What was not minded: lines of the checklist left unticked, flare-ups and smoke not
     answered.
     """
+    from olive_almanac.steps.checklist import CHECKS  # start-up: a score is far from it
+
     told = []
     for trial, run in runs:
         if not run.cells:
