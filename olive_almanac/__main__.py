@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
-from olive_almanac.cli import command
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.steps.ports import Bench, Library, Wire
@@ -118,6 +116,8 @@ def make_demo(folder: Path, today: date | None = None) -> None:
 
 
 def _make_demo_folder() -> Path:
+    import tempfile
+
     folder = Path(tempfile.mkdtemp(prefix="olive-almanac-demo-"))
     make_demo(folder)
     return folder
@@ -160,6 +160,8 @@ services = CommandServices(
 
 
 def main() -> int:
+    from olive_almanac.cli import command  # start-up is measured without it
+
     return command.main(sys.argv[1:], services)
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import functools
 import json
-from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 from olive_almanac.core.materials.catalogue import Catalogue
@@ -19,7 +19,7 @@ __all__ = ["load_catalogue"]
 @functools.cache
 def load_catalogue() -> Catalogue:
     """Return the catalogue; it is read once and never changed."""
-    text = (files("olive_almanac.formats") / "catalogue.json").read_text(encoding="utf-8")
+    text = Path(__file__).with_name("catalogue.json").read_text(encoding="utf-8")
     written = json.loads(text)
     stocks = [_with_verdicts(stock) for stock in written["stocks"]]
     return from_plain(Catalogue, {**written, "stocks": stocks}, "catalogue.json: ")
@@ -28,7 +28,7 @@ def load_catalogue() -> Catalogue:
 def _with_verdicts(stock: dict[str, Any]) -> dict[str, Any]:
     """A stock with its verdicts as level and words."""
     told = {}
-    for name in ("verdicts", "clear", "light"):
+    for name in ("verdicts", "clear", "light", "mirror"):
         told[name] = {
             source: {task: _verdict(words) for task, words in tasks.items()}
             for source, tasks in stock.get(name, {}).items()

@@ -13,7 +13,7 @@ from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.units import number_text
-from olive_almanac.steps.permission import family_entry, group_of
+from olive_almanac.steps.permission import group_of, judged_stock
 from olive_almanac.steps.session import Session
 
 __all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
@@ -108,7 +108,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
     machine, stock = session.subject.machine, session.subject.stock
     if machine is None or stock is None:
         return ()
-    entry, permission = family_entry(stock), session.permission
+    judged, permission = judged_stock(stock), session.permission
     densities = ", ".join(
         f"OD {density:.1f} for {words}"
         for seconds, words in ((0.25, "a blink"), (10.0, "10 s"), (100.0, "100 s and more"))
@@ -129,10 +129,12 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
             f"({EDITION}, from memory)"
         )
     gives_off = "It is not known what it gives off."
-    if entry:
-        gives_off = f"{stock.name} gives off {entry.gives_off}." + (
-            f" Source: {entry.source}." if entry.source else ""
-        )
+    if judged:
+        gives_off = f"{stock.name} gives off {judged.entry.gives_off}."
+        if judged.entry.source:
+            gives_off += f" Source: {judged.entry.source}."
+        if judged.entry.id in ("mdf", "hdf"):
+            gives_off += f" {judged.entry.advice}"
     lines = [
         (
             "May it burn",
@@ -164,8 +166,8 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         (
             "Reflection",
             (
-                "Polished metal and mirrors throw the beam back: keep them off the lens axis, "
-                "mirrors face down."
+                "Polished metal throws the beam back at the head: dull it or leave it. A glass "
+                "mirror is silvered at its back: face down, the beam goes into the coating."
             ),
         ),
         (

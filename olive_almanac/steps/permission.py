@@ -8,8 +8,10 @@ from collections.abc import Mapping, Sequence
 
 from olive_almanac.core.materials.catalogue import (
     CatalogueStock,
+    Judged,
     Permission,
     Verdict,
+    judge,
     may_burn,
     verdict_of,
 )
@@ -24,6 +26,7 @@ __all__ = [
     "family_entry",
     "group_of",
     "groups",
+    "judged_stock",
     "permission_for",
     "verdict_for",
     "what_machines_can",
@@ -44,12 +47,10 @@ def verdict_for(machine: Machine, stock: Stock, task: str) -> Verdict | None:
     """Return the catalogue's verdict for a task on this machine, or None for a family that it does
     not hold.
     """
-    entry = family_entry(stock)
-    if entry is None:
+    judged = judged_stock(stock)
+    if judged is None:
         return None
-    return verdict_of(
-        entry, source=machine.source, task=task, opacity=stock.opacity, colour=stock.colour
-    )
+    return verdict_of(judged, source=machine.source, task=task)
 
 
 def engraves(machine: Machine, stock: Stock) -> bool:
@@ -85,6 +86,15 @@ def families() -> tuple[CatalogueStock, ...]:
 def family_entry(stock: Stock) -> CatalogueStock | None:
     """Return what the catalogue knows of a stock's family, or None."""
     return next((one for one in families() if one.id == stock.family), None)
+
+
+def judged_stock(stock: Stock) -> Judged | None:
+    """Return what a stock is taken for by all its fields, or None for a family that the catalogue
+    does not hold.
+    """
+    if family_entry(stock) is None:
+        return None
+    return judge(load_catalogue(), stock)
 
 
 def word_of(stock: Stock) -> str:

@@ -5,7 +5,7 @@ Presenters change it, views listen to its signals.
 
 from __future__ import annotations
 
-import secrets
+import os
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
@@ -68,7 +68,7 @@ def _today() -> date:
 
 
 def _random_id() -> str:
-    return secrets.token_hex(4)
+    return os.urandom(4).hex()
 
 
 class Session:

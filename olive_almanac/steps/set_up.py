@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.materials.names import opacity_named
 from olive_almanac.core.records.entry import day_text, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Sheet, Stock
@@ -525,6 +526,8 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
             values[key] = texts[key].strip()
     if before:
         return replace(before, **values)
+    if values["opacity"] == "opaque":  # nobody chose: what the name says counts
+        values["opacity"] = opacity_named(values["name"]) or "opaque"
     return Stock(uid=new_id(), **values)
 
 

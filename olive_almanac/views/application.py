@@ -7,7 +7,6 @@ import traceback
 from pathlib import Path
 from types import TracebackType
 
-import platformdirs
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
@@ -50,6 +49,8 @@ def run_window(folder: Path, services: WindowServices) -> int:
     def caught(
         kind: type[BaseException], value: BaseException, trace: TracebackType | None
     ) -> None:
+        import platformdirs  # start-up: a fault is rare
+
         path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
         window.session.tell(
             "Something went wrong in the program itself; what was recorded is safe. A report "

@@ -7,7 +7,7 @@ sizes through `px` and `scaled_font`.
 
 from __future__ import annotations
 
-from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QEvent, Qt
@@ -176,7 +176,7 @@ def scaled_font(role: str, size: int | None = None) -> QFont:
 
 
 def load_fonts() -> None:
-    for file in sorted((files("olive_almanac") / "fonts").iterdir(), key=lambda one: one.name):
+    for file in sorted((Path(__file__).parents[1] / "fonts").iterdir()):
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFont(str(file))
 
@@ -228,7 +228,7 @@ def apply_theme() -> None:
 def _style_sheet() -> str:
     import re
 
-    text = (files("olive_almanac.views") / "style.qss").read_text(encoding="utf-8")
+    text = Path(__file__).with_name("style.qss").read_text(encoding="utf-8")
     text = re.sub(r"@(\w+)@", lambda found: LIVE.colours[found[1]], text)
     return re.sub(
         r"(\d+)px",

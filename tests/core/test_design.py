@@ -17,7 +17,7 @@ from olive_almanac.core.design.levels import (
 from olive_almanac.core.design.plan import coupon_size, plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
-from olive_almanac.core.materials.catalogue import may_burn, verdict_of
+from olive_almanac.core.materials.catalogue import Judged, may_burn, verdict_of
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.records.stock import Stock
@@ -304,7 +304,7 @@ class CatalogueTest(unittest.TestCase):
                 self.assertEqual(one.state == "allowed", not one.reason)
                 for source in ("diode", "co2", "fibre"):
                     for task in ("cut", "score", "engrave", "mark"):
-                        verdict = verdict_of(one, source=source, task=task)
+                        verdict = verdict_of(Judged(one, "opaque"), source=source, task=task)
                         self.assertRegex(
                             verdict.phrase, r"^(works|works with \w.*|(poor|cannot): \w.*|barred)$"
                         )

@@ -7,9 +7,8 @@ from pathlib import Path
 import openpyxl
 
 from olive_almanac.core.errors import BadFile
-from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.notes.columns import unit_question
-from olive_almanac.core.notes.entries import FAMILY_STEMS, bring_in
+from olive_almanac.core.notes.entries import bring_in
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.notes import read_notes, read_pasted
 from tests.samples import BIRCH, DAY, LONG, MARKER, NORTH, sample_entry
@@ -123,10 +122,6 @@ class FiveStylesTest(unittest.TestCase):
 
 
 class NotesTest(unittest.TestCase):
-    def test_every_family_that_a_word_stands_for_is_known(self):
-        for word, family in FAMILY_STEMS:
-            self.assertIn(family, FAMILIES, word)
-
     def test_what_the_book_says_stands_against_other_notes(self):
         mine = sample_entry()
         found = brought(read_pasted(TIDY), entries=(mine,))

@@ -46,6 +46,7 @@ CORE_MAY_USE = {
     "re",
     "statistics",
     "types",
+    "unicodedata",
     "typing",
 }
 STANDINS_MAY_NOT = (

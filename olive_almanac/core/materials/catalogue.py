@@ -7,19 +7,35 @@ manual, the maker's safety sheet, local codes and a qualified laser safety offic
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.errors import Barred, OutOfRange
+from olive_almanac.core.materials.names import UNKNOWN, family_named, opacity_named
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import Task
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Opacity, Stock
 
-__all__ = ["Catalogue", "CatalogueStock", "Permission", "Verdict", "may_burn", "verdict_of"]
+__all__ = [
+    "Catalogue",
+    "CatalogueStock",
+    "Judged",
+    "Permission",
+    "Verdict",
+    "judge",
+    "may_burn",
+    "verdict_of",
+]
 
 CLEAR = ("clear", "translucent")
 LIGHT_COLOURS = ("white", "light", "cream", "natural white")
+STRICTNESS = ("allowed", "disputed", "barred")
+LEATHERS = ("leather", "leather_unknown")
+DARK_GLUE = ("dark", "black", "exterior", "outdoor", "phenol", "wbp", "marine")
+BAD_COATINGS = ("lead", "cadmium", "chrom", "nickel", "not known", "unknown", "?")
+ZINC = ("zinc", "galvan")
+POLISHED = ("polish", "mirror", "high gloss")
 DOING = {
     "engrave": "engraving",
     "mark": "marking",
@@ -56,9 +72,9 @@ Verdicts = dict[str, dict[str, Verdict]]
 class CatalogueStock:
     """What is known of one family.
 
-    `verdicts` maps source and task (cut, score, engrave, mark) to a verdict; `clear` and `light`
-    replace some of them for clear and for light-coloured stock. `practices` are the two schools
-    where it is disputed.
+    `verdicts` maps source and task (cut, score, engrave, mark) to a verdict; `clear`, `light` and
+    `mirror` replace some of them for clear, light-coloured and mirrored stock.
+    `practices` are the two schools where it is disputed.
     """
 
     id: str
@@ -73,6 +89,7 @@ class CatalogueStock:
     practices: tuple[str, ...] = ()
     clear: Verdicts = field(default_factory=dict, hash=False)
     light: Verdicts = field(default_factory=dict, hash=False)
+    mirror: Verdicts = field(default_factory=dict, hash=False)
     advice: str = ""
 
 
@@ -123,15 +140,73 @@ class Permission:
             raise Barred(self.sentence)
 
 
-def verdict_of(
-    entry: CatalogueStock, *, source: str, task: str, opacity: str = "opaque", colour: str = ""
-) -> Verdict:
-    """Return the catalogue's verdict for a source and task, with the stock's opacity and colour
-    taken into account.
+@dataclass(frozen=True)
+class Judged:
+    """What a stock is taken for when all its fields are read together.
+
+    `entry` is the strictest family that any of them says, `opacity` how light goes through it, and
+    `why` names the field where it is not the family chosen ("its glue line is dark").
     """
-    if opacity in CLEAR and task in entry.clear.get(source, {}):
+
+    entry: CatalogueStock
+    opacity: Opacity
+    light_coloured: bool = False
+    why: str = ""
+
+
+def judge(catalogue: Catalogue, stock: Stock) -> Judged:
+    """Return what a stock is, from its family, name, finish, process, glue line, tanning, coating
+    and mask together; raises OutOfRange for a family that the catalogue does not hold.
+    """
+    entry, why = catalogue.entry(stock.family), ""
+    for family, said in _said_otherwise(catalogue, stock):
+        other = catalogue.entry(family)
+        if STRICTNESS.index(other.state) > STRICTNESS.index(entry.state):
+            entry, why = other, said
+    look = stock.opacity
+    if look == "opaque":
+        look = opacity_named(f"{stock.name} {stock.finish} {stock.colour}") or look
+    polished = _says(f"{stock.name} {stock.finish}", POLISHED)
+    if entry.group == "Metal" and polished and entry.id != "coated_metal":
+        look = "mirror"
+    pale = _says(f"{stock.colour} {stock.name}", LIGHT_COLOURS)
+    return Judged(entry, look, pale, why)
+
+
+def _says(text: str, words: Iterable[str]) -> bool:
+    return any(word in text.casefold() for word in words)
+
+
+def _said_otherwise(catalogue: Catalogue, stock: Stock) -> Iterator[tuple[str, str]]:
+    """Families that other fields than the family speak for, each with that field in words."""
+    group = catalogue.entry(stock.family).group
+    fields = ("name", "finish", "process", "coating", "mask")
+    for field_name in fields:
+        named = family_named(getattr(stock, field_name))
+        if named not in (UNKNOWN, "leather_unknown"):
+            state = catalogue.entry(named).state
+            if state == "barred" or (
+                field_name == "name" and catalogue.entry(named).group == group
+            ):
+                yield named, f"its {field_name} is “{getattr(stock, field_name)}”"
+    if stock.family == "plywood" and _says(stock.glue_line, DARK_GLUE):
+        yield "plywood_exterior", "its glue line is dark"
+    if stock.family in LEATHERS and stock.tanning.strip():
+        yield family_named(f"{stock.tanning} leather"), f"its tanning is “{stock.tanning}”"
+    if group == "Metal" and _says(stock.coating, ZINC):
+        yield "galvanised", f"its coating is “{stock.coating}”"
+    if group == "Metal" and _says(stock.coating, BAD_COATINGS):
+        yield "unknown_coating", f"its coating is “{stock.coating}”"
+
+
+def verdict_of(judged: Judged, *, source: str, task: str) -> Verdict:
+    """Return the catalogue's verdict for a source and task on what a stock was judged to be."""
+    entry = judged.entry
+    if judged.opacity == "mirror" and task in entry.mirror.get(source, {}):
+        return entry.mirror[source][task]
+    if judged.opacity in CLEAR and task in entry.clear.get(source, {}):
         return entry.clear[source][task]
-    if colour.casefold() in LIGHT_COLOURS and task in entry.light.get(source, {}):
+    if judged.light_coloured and task in entry.light.get(source, {}):
         return entry.light[source][task]
     return entry.verdicts[source][task]
 
@@ -139,42 +214,47 @@ def verdict_of(
 def may_burn(
     catalogue: Catalogue, machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]
 ) -> Permission:
-    """Say whether this machine may burn this stock for this task.
+    """Say whether this machine may burn this stock for this task, judged by all its fields.
 
     `rules` holds the shop's own decisions on disputed families: True it burns them, False it does
-    not.
+    not.  Raises OutOfRange for a family that the catalogue does not hold.
     """
-    entry = catalogue.entry(stock.family)
+    judged = judge(catalogue, stock)
+    entry = judged.entry
+    taken_for = entry.word
+    if judged.why:
+        taken_for = f"taken for {entry.word}, since {judged.why}"
     if entry.state == "barred":
         return Permission(
-            False, f"{stock.name} is {entry.word}: {entry.reason}.", entry.instead, barred=True
+            False, f"{stock.name} is {taken_for}: {entry.reason}.", entry.instead, barred=True
         )
     if entry.state == "disputed" and not rules.get(entry.id, False):
+        reason = entry.reason
+        if judged.why:
+            reason = f"{stock.name} is {taken_for}. {reason}"
         if entry.id in rules:
             return Permission(
-                False, f"{entry.reason} This shop has decided not to burn it.", entry.instead
+                False, f"{reason} This shop has decided not to burn it.", entry.instead
             )
-        return Permission(False, entry.reason, entry.instead, ask=True, practices=entry.practices)
-    look = {"opacity": stock.opacity, "colour": stock.colour}
-    verdict = verdict_of(entry, source=machine.source, task=task, **look)
+        return Permission(False, reason, entry.instead, ask=True, practices=entry.practices)
+    verdict = verdict_of(judged, source=machine.source, task=task)
     if verdict.level == "cannot":
-        return Permission(False, _sentence(verdict.words), _what_would(entry, machine, task, look))
-    if verdict == Verdict("works"):
-        return Permission(True)
-    return Permission(True, mind=_sentence(verdict.phrase))
+        return Permission(False, _sentence(verdict.words), _what_would(judged, machine, task))
+    minded = [] if verdict == Verdict("works") else [_sentence(verdict.phrase)]
+    if task != "cut" and entry.group == "Plastic" and "film" in stock.mask.casefold():
+        minded.append("Take the film off first: it melts into the engraving.")
+    return Permission(True, mind=" ".join(minded))
 
 
 def _sentence(words: str) -> str:
     return f"{words[:1].upper()}{words[1:]}."
 
 
-def _what_would(
-    entry: CatalogueStock, machine: Machine, task: Task, look: Mapping[str, str]
-) -> str:
+def _what_would(judged: Judged, machine: Machine, task: Task) -> str:
     """Other machines that do this task, and other tasks that this machine does."""
 
     def works(source: str, other: str) -> bool:
-        return verdict_of(entry, source=source, task=other, **look).works
+        return verdict_of(judged, source=source, task=other).works
 
     machines = [
         SOURCES[source][0] for source in SOURCES if source != machine.source and works(source, task)
@@ -184,6 +264,6 @@ def _what_would(
     if machines:
         said.append(f"A {' or a '.join(machines)} machine would work.")
     for other in tasks[:1]:
-        verdict = verdict_of(entry, source=machine.source, task=other, **look)
+        verdict = verdict_of(judged, source=machine.source, task=other)
         said.append(f"On this one, {DOING[other]} {verdict.phrase}.")
-    return " ".join(said) or entry.instead
+    return " ".join(said) or judged.entry.instead

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.materials.names import family_named, opacity_named
 from olive_almanac.core.notes.columns import SPEED_PER_UNIT, find_columns, first_number, unit_in
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
@@ -25,64 +26,6 @@ TASK_STEMS: tuple[tuple[str, Task], ...] = (
     ("mark", "mark"),
     ("cut", "cut"),
     ("vector", "cut"),
-)
-FAMILY_STEMS = (  # word in a note, family; the first that is found
-    ("exterior ply", "plywood_exterior"),
-    ("ply", "plywood"),
-    ("mdf", "mdf"),
-    ("hdf", "hdf"),
-    ("veneer", "veneer"),
-    ("bamboo", "bamboo"),
-    ("cork", "cork"),
-    ("pine", "softwood"),
-    ("spruce", "softwood"),
-    ("cedar", "softwood"),
-    ("lime", "softwood"),
-    ("basswood", "softwood"),
-    ("oak", "hardwood"),
-    ("walnut", "hardwood"),
-    ("maple", "hardwood"),
-    ("cherry", "hardwood"),
-    ("beech", "hardwood"),
-    ("ash", "hardwood"),
-    ("alder", "hardwood"),
-    ("extruded", "acrylic"),
-    ("acryl", "acrylic"),
-    ("plexi", "acrylic"),
-    ("pmma", "acrylic"),
-    ("petg", "petg"),
-    ("polyprop", "pp"),
-    ("vinyl", "vinyl"),
-    ("pvc", "vinyl"),
-    ("polycarb", "pc"),
-    ("abs", "abs"),
-    ("leatherette", "synthetic_leather"),
-    ("faux leather", "synthetic_leather"),
-    ("leather", "leather"),
-    ("felt", "felt"),
-    ("cotton", "cotton"),
-    ("denim", "denim"),
-    ("wool", "wool"),
-    ("foam", "foam_eva"),
-    ("rubber", "rubber"),
-    ("silicone", "silicone"),
-    ("greyboard", "board"),
-    ("chipboard", "board"),
-    ("cardboard", "board"),
-    ("board", "board"),
-    ("card", "card"),
-    ("paper", "paper"),
-    ("glass", "glass"),
-    ("mirror", "mirror"),
-    ("slate", "slate"),
-    ("ceramic", "ceramic"),
-    ("tile", "ceramic"),
-    ("anodi", "anodised"),
-    ("alumin", "aluminium"),
-    ("stainless", "stainless"),
-    ("brass", "brass"),
-    ("steel", "steel"),
-    ("wood", "hardwood"),
 )
 ALIKE = 1e-3
 
@@ -336,7 +279,6 @@ class _Reader:
             self._by_name.get((key[0], thickness, "")) if not lot else None
         )
         if known is None:
-            family = next((f for stem, f in FAMILY_STEMS if stem in name.casefold()), "unknown")
             uid = "-".join(
                 re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold())
                 .strip("-")
@@ -347,7 +289,13 @@ class _Reader:
             self._taken.add(uid)
             colour = self.cell(row, "colour")
             known = Stock(
-                name[:1].upper() + name[1:], family, thickness, lot=lot, colour=colour, uid=uid
+                name[:1].upper() + name[1:],
+                family_named(name),
+                thickness,
+                opacity=opacity_named(f"{name} {colour}") or "opaque",
+                lot=lot,
+                colour=colour,
+                uid=uid,
             )
             self.stocks.append(known)
             self._by_name[key] = known

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from statistics import fmean
+from math import fsum
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
@@ -85,7 +85,7 @@ class Stock:
     def true_thickness_mm(self) -> float:
         """Mean of the caliper readings, or the nominal thickness where there are none."""
         if self.measured_mm:
-            return fmean(self.measured_mm)
+            return fsum(self.measured_mm) / len(self.measured_mm)
         return self.thickness_mm
 
     @property

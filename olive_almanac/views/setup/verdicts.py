@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from olive_almanac.core.materials.catalogue import verdict_of
 from olive_almanac.core.records.machine import SOURCES
 from olive_almanac.core.units import number_text
-from olive_almanac.steps.permission import family_entry
+from olive_almanac.steps.permission import judged_stock
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.parts import Heading, clear_layout, col, label
 from olive_almanac.views.theme import px
@@ -39,12 +39,13 @@ class VerdictPanel(QWidget):
     def refresh(self, *, shown: bool = True) -> None:
         clear_layout(self.lines)
         machine, stock = self.session.subject.machine, self.session.subject.stock
-        entry = None
+        judged = None
         if stock:
-            entry = family_entry(stock)
-        self.setVisible(shown and entry is not None)
-        if entry is None or stock is None:
+            judged = judged_stock(stock)
+        self.setVisible(shown and judged is not None)
+        if judged is None or stock is None:
             return
+        entry = judged.entry
         self._show_thickness(stock)
         source = "diode"
         if machine:
@@ -58,10 +59,9 @@ class VerdictPanel(QWidget):
                 )
             )
         if entry.state != "barred":
-            look = {"opacity": stock.opacity, "colour": stock.colour}
             told: dict[str, list[str]] = {}
             for task, word in TASKS:
-                verdict = verdict_of(entry, source=source, task=task, **look)
+                verdict = verdict_of(judged, source=source, task=task)
                 told.setdefault(verdict.phrase, []).append(word.lower())
             for phrase, tasks in told.items():
                 self.lines.addWidget(

@@ -7,19 +7,20 @@ from __future__ import annotations
 
 import functools
 import importlib
-import pkgutil
-from typing import ClassVar, Literal, TypeVar
+from typing import TYPE_CHECKING, ClassVar, Literal, TypeVar
 
 from olive_almanac.core.design import kinds as folder
-from olive_almanac.core.design.aim import Ground
-from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.pattern import Pattern
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import FACTORS
-from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice
 from olive_almanac.core.records.setting import TASKS, Setting, Task, rasters
-from olive_almanac.core.records.stock import Stock
+
+if TYPE_CHECKING:  # start-up: the first picture asks what a kind is, not what it burns
+    from olive_almanac.core.design.aim import Ground
+    from olive_almanac.core.design.choices import TrialChoices
+    from olive_almanac.core.design.pattern import Pattern
+    from olive_almanac.core.records.machine import Machine
+    from olive_almanac.core.records.stock import Stock
 
 __all__ = [
     "FREE",
@@ -95,6 +96,8 @@ def register(kind: K) -> K:
 @functools.cache
 def _load_all() -> None:
     """Import every file of this folder, so that each kind has registered itself."""
+    import pkgutil  # start-up: the first picture asks for no kind
+
     for module in pkgutil.iter_modules(folder.__path__):
         importlib.import_module(f"{folder.__name__}.{module.name}")
 
