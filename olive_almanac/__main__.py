@@ -106,6 +106,7 @@ def make_demo(folder: Path, today: date | None = None) -> None:
 
     library = _open_library(folder)
     try:
+        library.make_playground()
         for _ in build_shop(library, _make_bench(), today or _today()):
             pass
         first = Preferences(machine_uid="north-bench", stock_uid="birch-3")

@@ -82,6 +82,11 @@ class WholePathTest(CliCase):
             "readings",
             self.done("read", plan / "trial.json", burn / "seen.json", "--out", readings, "--json"),
         )
+        self.simulated = self.folder / "simulated.json"
+        readings.rename(self.simulated)
+        text = self.simulated.read_text()
+        self.assertIn('"simulated": true', text)
+        readings.write_text(text.replace('"simulated": true', '"simulated": false'))  # as if real
         decision = self.done("decide", plan / "trial.json", readings, "--json")
         validate("decision" if '"olive-almanac/decision"' in decision else "figures", decision)
         return json.loads(decision), plan / "trial.json", readings
@@ -99,6 +104,18 @@ class WholePathTest(CliCase):
         self.assertIn("(proven)", self.done("book", "--find", "birch"))
         self.done("book", "--failed", "long-bed-birch-3-cut")
         self.assertIn("(due again)", self.done("book", "--find", "birch"))
+
+    def test_simulated_readings_enter_no_book_but_that_of_a_demo(self):
+        _, trial, _ = self.path("cut")
+        said = self.refused("decide", trial, self.simulated, "--enter")
+        self.assertIn("stand-in", said)
+        self.assertIn("Nothing was written", said)
+        self.assertIn("Nothing in the book", self.done("book", "--find", "birch"))
+        photo = self.folder / "shot" / "photo.jpg"
+        self.done("burn", trial, "--out", photo.parent)
+        by_photo = self.folder / "by-photo.json"
+        self.done("read", trial, photo, "--out", by_photo)
+        self.assertIn("stand-in", self.refused("decide", trial, by_photo, "--enter"))
 
     def test_engraving_with_a_wanted_lightness(self):
         decision, trial, readings = self.path("engrave", "--pitch", "0.12")

@@ -15,7 +15,14 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
 from olive_almanac.formats.station_files import read_readings, write_decision, write_figures
-from olive_almanac.steps.decide import Basis, decide_trial, entry_of, question_of, work_out
+from olive_almanac.steps.decide import (
+    Basis,
+    check_burnt,
+    decide_trial,
+    entry_of,
+    question_of,
+    work_out,
+)
 from olive_almanac.steps.files import read_text
 
 __all__ = ["add_arguments", "run"]
@@ -140,6 +147,7 @@ def _enter(
     trial = pairs[-1][0]
     library = services.open_library(folder)
     try:
+        check_burnt(library, [reading for _, readings in pairs for reading in readings])
         machine = next((m for m in library.machines() if m.name == trial.machine.name), None)
         stock = next((s for s in library.stocks() if s.label == trial.stock.label), None)
         if machine is None:

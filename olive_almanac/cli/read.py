@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
@@ -62,9 +63,9 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 
 def _seen(trial: Trial, path: Path, side: str, **more: Any) -> Any:
-    """What one photo shows."""
+    """One photo as read."""
     work = photo_work(trial, read_bytes(path), path.name, cast(Any, side), **more)
-    return next(value for kind, value in work if kind == "read").seen
+    return next(value for kind, value in work if kind == "read")
 
 
 def _by_photo(
@@ -74,12 +75,13 @@ def _by_photo(
     judged is told with its reason.
     """
     corners = [numbers(one, "Corner", 2) for one in arguments.corners or ()]
-    front = _seen(trial, arguments.source, "front", corners_px=corners)
-    says, cells = [*front.says], front.cells
+    photo = _seen(trial, arguments.source, "front", corners_px=corners)
+    says, cells, simulated = [*photo.seen.says], photo.seen.cells, photo.simulated
     if arguments.back:
         out = frozenset(cell.cell for cell in cells if cell.out and not cell.flags)
-        back = _seen(trial, arguments.back, "back", out=out)
-        says, cells = [*says, *back.says], joined_sides(cells, back.cells)
+        photo = _seen(trial, arguments.back, "back", out=out)
+        says, cells = [*says, *photo.seen.says], joined_sides(cells, photo.seen.cells)
+        simulated = simulated or photo.simulated
     findings = [Finding("photo", arguments.source.name, word) for word in says]
     for cell in cells:
         flags = [flag.removeprefix("back_") for flag in cell.flags]
@@ -87,4 +89,5 @@ def _by_photo(
             words = "; ".join(FLAG_WORDS.get(flag, flag) for flag in flags)
             text = f"{cell.cell} is not judged: {words}."
             findings.append(Finding("not-judged", cell.cell, text))
-    return suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back)), findings
+    read = suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back))
+    return tuple(replace(one, simulated=simulated) for one in read), findings

@@ -375,6 +375,8 @@ def _evidence(entry: Entry) -> list[str]:
         words.append(f"from {evidence.cells_read} cells")
     else:
         words.append("not yet burnt")
+    if evidence.simulated:
+        words.insert(0, "Simulated, not burnt on a machine")
     return words
 
 

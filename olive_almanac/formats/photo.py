@@ -20,6 +20,7 @@ __all__ = ["Photo", "decode_photo", "suffix_of"]
 HALF_FROM_MP, QUARTER_FROM_MP = 34, 136
 MOST_MP_JPEG, MOST_MP_OTHER = 400, 120
 LEAST_PX = 300
+SOFTWARE = 0x0131  # the EXIF tag that names what made the picture
 _HEIC = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"avif")
 
 
@@ -34,6 +35,7 @@ class Photo:
     reduced: int = 1
     f35: float | None = None
     missing_from: int | None = None
+    simulated: bool = False  # taken by the stand-in's phone
 
     @property
     def says(self) -> tuple[str, ...]:
@@ -72,7 +74,7 @@ def decode_photo(data: bytes, name: str = "This file") -> Photo:
             f"{name} is not a picture that can be read (JPEG, PNG, WebP or HEIC). Choose the "
             "photo itself."
         )
-    size, f35, image = _header(data, name, kind)
+    size, f35, image, simulated = _header(data, name, kind)
     megapixels = size[0] * size[1] / 1e6
     if kind == "jpeg":
         most = MOST_MP_JPEG
@@ -94,15 +96,18 @@ def decode_photo(data: bytes, name: str = "This file") -> Photo:
     else:
         reduced = 1
     if kind == "heic":
-        return Photo(_heic(image, name), size, 1, f35)
+        return Photo(_heic(image, name), size, 1, f35, simulated=simulated)
     cut_off = kind == "jpeg" and _is_cut_off(data)
     pixels = _quick(data, reduced)
     if pixels is None or cut_off:
         pixels = _patient(data, reduced, name)
-    return Photo(pixels, size, reduced, f35, _rows_there(pixels) if cut_off else None)
+    missing_from = _rows_there(pixels) if cut_off else None
+    return Photo(pixels, size, reduced, f35, missing_from, simulated)
 
 
-def _header(data: bytes, name: str, kind: str) -> tuple[tuple[int, int], float | None, object]:
+def _header(
+    data: bytes, name: str, kind: str
+) -> tuple[tuple[int, int], float | None, object, bool]:
     from PIL import Image
 
     if kind == "heic":
@@ -112,10 +117,11 @@ def _header(data: bytes, name: str, kind: str) -> tuple[tuple[int, int], float |
     Image.MAX_IMAGE_PIXELS = None  # the size is judged here, before anything is decoded
     try:
         image = Image.open(io.BytesIO(data))
-        f35 = None
+        f35, simulated = None, False
         if kind in ("jpeg", "heic"):  # asking a PNG would decode it
-            value = image.getexif().get_ifd(0x8769).get(0xA405)
-            f35 = None
+            tags = image.getexif()
+            simulated = "stand-in" in str(tags.get(SOFTWARE, ""))
+            value = tags.get_ifd(0x8769).get(0xA405)
             if value:
                 f35 = float(value)
     except Exception as problem:  # whatever a damaged header makes the decoder raise
@@ -123,7 +129,7 @@ def _header(data: bytes, name: str, kind: str) -> tuple[tuple[int, int], float |
             f"{name} is damaged at its beginning and cannot be opened. Copy it from the phone "
             "again."
         ) from problem
-    return image.size, f35, image
+    return image.size, f35, image, simulated
 
 
 def _is_cut_off(data: bytes) -> bool:

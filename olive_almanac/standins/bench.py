@@ -212,7 +212,14 @@ def _cut(
             defects.append("stripes")
     elif trial.task == "score":
         verdict = _score_verdict(depth, thickness)
-    seen = Reading(cell.id, verdict, kerf_mm=max(0.0, measured), char=grade, defects=tuple(defects))
+    seen = Reading(
+        cell.id,
+        verdict,
+        kerf_mm=max(0.0, measured),
+        char=grade,
+        defects=tuple(defects),
+        simulated=True,
+    )
     halo = 0.05
     if heat > 0.4:
         halo = float(min(2.2, 0.10 + 0.32 * heat))
@@ -256,7 +263,11 @@ def _rastered(
         if there
     ]
     seen = Reading(
-        cell.id, tone_verdict(felt, hidden), lightness=round(felt, 1), defects=tuple(defects)
+        cell.id,
+        tone_verdict(felt, hidden),
+        lightness=round(felt, 1),
+        defects=tuple(defects),
+        simulated=True,
     )
     return BurntCell(
         cell.id,

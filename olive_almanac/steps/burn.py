@@ -222,6 +222,11 @@ class BurnPresenter:
         rest = remaining_trial(active.trial, active.run)
         if rest is None:
             return
+        if by == "stand-in" and not self.session.store.playground:
+            raise AlmanacError(
+                "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
+                "what it shows proves nothing of this machine."
+            )
         self.by, self.trial_id, self.alarm, self._told = by, active.trial.id, None, 0
         if by == "stand-in":
             self._results = {one.cell: one for one in self._make_bench().burn(active.trial)}
@@ -435,11 +440,12 @@ class BurnPresenter:
         self._view.show_run()
 
     def burnt_elsewhere(self) -> None:
-        """Note that the real machine has burnt the whole coupon."""
+        """Note that the real machine has burnt the coupon, or the rest of it."""
         active = self.active
         if active is None:
             return
-        cells = {cell.id: CellBurn() for cell in active.trial.cells}
+        rest = (cell.id for cell in active.trial.cells if cell.id not in active.run.left_out)
+        cells = {**dict.fromkeys(rest, CellBurn()), **active.burnt}
         self._keep("burnt on the machine", by="machine", complete=True, cells=cells)
         self.session.trials.keep(active.trial, "read", "burnt on the machine")
         self.session.trials.mark_used(active.trial)

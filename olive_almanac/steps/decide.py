@@ -4,7 +4,7 @@ the book.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol
@@ -23,7 +23,7 @@ from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import said_of_check
 from olive_almanac.core.design.kinds.kind import Question, kind_of
 from olive_almanac.core.design.suggest import flare_limit_of
-from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.fitting.tone_table import tone_table_of
 from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.factors import further_words
@@ -35,6 +35,7 @@ from olive_almanac.core.records.trial import Trial
 from olive_almanac.formats.tone_csv import write_tone_csv
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import write_file
+from olive_almanac.steps.ports import Library
 from olive_almanac.steps.session import Session
 
 __all__ = [
@@ -324,6 +325,7 @@ def entry_of(
         decision.edge_doubt,
         decision.says,
         room or Room(),
+        any(reading.simulated for _, readings in pairs for reading in readings),
     )
     return Entry(
         uid,
@@ -337,6 +339,17 @@ def entry_of(
         machine.state,
         evidence,
     )
+
+
+def check_burnt(library: Library, readings: Iterable[Reading]) -> None:
+    """Raise AlmanacError where readings of the stand-in bench would become evidence in a library
+    that is no playground.
+    """
+    if not library.playground and any(reading.simulated for reading in readings):
+        raise AlmanacError(
+            "This coupon was burnt on the stand-in bench: a rehearsal, which proves nothing of the "
+            "machine. Nothing was written. Burn its file on the machine and read that coupon."
+        )
 
 
 class ShowsDecision(Protocol):
@@ -479,6 +492,7 @@ class DecidePresenter:
             entry = replace(entry, kerf_x_mm=old.kerf_x_mm, kerf_y_mm=old.kerf_y_mm)
 
         def action() -> None:
+            check_burnt(self.session.store, active.readings.values())
             self.session.shop.keep_entry(
                 entry, f"chosen from {active.trial.name}", "entry in the book"
             )
@@ -512,8 +526,9 @@ class DecidePresenter:
         if not kerfs:
             return False
         changed = replace(entry, **kerfs)
-        return self.session.attempt(
-            lambda: self.session.shop.keep_entry(
-                changed, f"kerf measured on {active.trial.name}", "kerf"
-            )
-        )
+
+        def action() -> None:
+            check_burnt(self.session.store, active.readings.values())
+            self.session.shop.keep_entry(changed, f"kerf measured on {active.trial.name}", "kerf")
+
+        return self.session.attempt(action)

@@ -50,6 +50,7 @@ class PhotoRead:
     corners_px: tuple[tuple[float, float], ...]
     seen: PhotoSight
     phone: str
+    simulated: bool = False
 
 
 def shown_again_work(
@@ -122,6 +123,7 @@ def photo_work(
             tuple((float(x), float(y)) for x, y in corners_px),
             seen,
             phone,
+            photo.simulated,
         ),
     )
 
@@ -163,7 +165,9 @@ def suggestions(active: ActiveTrial, limits: Limits) -> tuple[Reading, ...]:
 def kept_photo(name: str, read: PhotoRead, at: str) -> KeptPhoto:
     """Return what is kept of a photo in the run."""
     cells = tuple(to_plain(one) for one in read.seen.cells)
-    return KeptPhoto(name, read.source, at, tuple(read.corners_px), tuple(read.seen.says), cells)
+    return KeptPhoto(
+        name, read.source, at, tuple(read.corners_px), tuple(read.seen.says), cells, read.simulated
+    )
 
 
 def taught_by(active: ActiveTrial) -> list[Taught]:

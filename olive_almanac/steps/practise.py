@@ -73,6 +73,7 @@ class Score:
 
 def begin(library: Library, exercise: Exercise) -> None:
     """Fill an empty library with the exercise's machine and stock.  Raises LibraryTrouble."""
+    library.make_playground()
     library.save_machine(exercise.machine, "practice")
     library.save_stock(exercise.stock, "practice")
 

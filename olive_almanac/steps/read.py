@@ -219,7 +219,7 @@ class ReadPresenter:
                 active.trial.task,
             ):
                 run = self.session.library.run_of(trial.id) or RunRecord()
-                if run.photos:
+                if run.photos and (self.session.library.playground or not run.is_simulated):
                     known = {one.cell: one for one in self.session.library.readings(trial.id)}
                     taught += taught_by(ActiveTrial(trial, "book", known, run))
         return taught

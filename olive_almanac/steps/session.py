@@ -13,7 +13,7 @@ from typing import Any, cast
 
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble
 from olive_almanac.core.materials.catalogue import Permission
-from olive_almanac.core.records.entry import Entry, State, Subject
+from olive_almanac.core.records.entry import Entry, State, Subject, as_rehearsed
 from olive_almanac.core.records.setting import Task
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
@@ -41,7 +41,9 @@ def read_all(library: Library) -> Held:
     catalogue = ShopCatalogue(
         library.machines(),
         library.stocks(),
-        library.entries(),
+        library.entries()
+        if library.playground
+        else tuple(as_rehearsed(entry) for entry in library.entries()),
         library.rules(),
         checks_of(library, trials),
     )

@@ -23,13 +23,20 @@ from olive_almanac.steps.signal import Signal
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
 
-__all__ = ["KeptTrial", "Trials", "checks_of"]
+__all__ = ["KeptTrial", "Trials", "checks_of", "counted"]
 
 KeptTrial = tuple[Trial, str, str]  # with its stage and when it was written
 MOST_APART = 0.35  # sd of ln energy up to which another subject's coupons are looked at
 MOST_RELATED = 4
 MOST_TESTS = 8
 MOST_CHECKS = 60
+
+
+def counted(library: Library, readings: Sequence[Reading]) -> tuple[Reading, ...]:
+    """Return the readings that are evidence: all in a playground, else those of real burns."""
+    if library.playground:
+        return tuple(readings)
+    return tuple(one for one in readings if not one.simulated)
 
 
 def checks_of(library: Library, trials: Sequence[KeptTrial]) -> tuple[WeeklyCheck, ...]:
@@ -43,7 +50,10 @@ def checks_of(library: Library, trials: Sequence[KeptTrial]) -> tuple[WeeklyChec
         return ()
     from olive_almanac.core.deciding.weekly import follow_checks  # start-up: loads NumPy
 
-    return follow_checks([(trial, library.readings(trial.id)) for trial in weekly[-MOST_CHECKS:]])
+    read = [
+        (trial, counted(library, library.readings(trial.id))) for trial in weekly[-MOST_CHECKS:]
+    ]
+    return follow_checks(read)
 
 
 class Trials:
@@ -95,7 +105,8 @@ class Trials:
 
     def _read(self, trials: Sequence[Trial]) -> Coupons:
         """Trials with their readings; those without any are left out."""
-        pairs = ((trial, self._session.store.readings(trial.id)) for trial in trials)
+        store = self._session.store
+        pairs = ((trial, counted(store, store.readings(trial.id))) for trial in trials)
         return tuple((trial, readings) for trial, readings in pairs if readings)
 
     def related_to(self, subject: Trial | Subject) -> Coupons:
@@ -143,7 +154,10 @@ class Trials:
         from olive_almanac.core.deciding.focus import decide_focus  # start-up: loads SciPy
 
         store = self._session.store
-        found = (decide_focus(trial, store.readings(trial.id)) for trial in tests[-MOST_TESTS:])
+        found = (
+            decide_focus(trial, counted(store, store.readings(trial.id)))
+            for trial in tests[-MOST_TESTS:]
+        )
         return tuple(one.fit.focus_mm for one in found if one.decided and one.fit is not None)
 
     def _earlier(self, trial: Trial) -> Coupons:
@@ -298,6 +312,7 @@ class Trials:
         if reading is None:
             store.take_back_reading(active.trial.id, cell)
         else:
+            reading = replace(reading, simulated=active.run.is_simulated)
             store.save_reading(active.trial.id, reading, "read by " + reading.by)
             readings[cell] = reading
         self.active = replace(active, readings=readings)
@@ -306,6 +321,7 @@ class Trials:
     def keep_others(self, who: str, readings: Sequence[Reading], why: str) -> None:
         """Write what a second person, or the photo, saw on the active trial's cells."""
         active = self._known()
+        readings = [replace(one, simulated=active.run.is_simulated) for one in readings]
         self._session.store.save_readings(active.trial.id, readings, why, who=who)
         seen = {**active.others.get(who, {}), **{one.cell: one for one in readings}}
         self.active = replace(active, others={**active.others, who: seen})

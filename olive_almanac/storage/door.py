@@ -18,6 +18,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import STAGES, Trial
+from olive_almanac.core.units import count_text
 
 __all__ = ["let_in", "record_of"]
 
@@ -79,10 +80,10 @@ def _check_trial(trial: Trial, row: Row, where: str) -> None:
 
 
 def let_in(
-    rows: Mapping[str, Sequence[Row]],
+    rows: Mapping[str, Sequence[Row]], *, playground: bool
 ) -> tuple[dict[str, list[dict[str, Any]]], tuple[str, ...]]:
     """Return the rows of each table that can be read again, and what is wrong with each of the
-    others.
+    others.  Into a library that is no `playground` nothing simulated is let in.
     """
     good: dict[str, list[dict[str, Any]]] = {}
     left_out: list[str] = []
@@ -95,7 +96,45 @@ def let_in(
                 left_out.append(str(problem))
             else:
                 good[table].append(dict(row))
+    if not playground:
+        good, simulated = _without_simulated(good)
+        left_out += simulated
     return good, tuple(left_out)
+
+
+def _without_simulated(
+    good: dict[str, list[dict[str, Any]]],
+) -> tuple[dict[str, list[dict[str, Any]]], list[str]]:
+    """The rows without trials burnt on the stand-in bench and what rests on them; and in words what
+    stayed out.
+    """
+    runs = {row["uid"] for row in good.get("run", ()) if record_of("run", row).is_simulated}
+    read = {
+        row["trial_uid"] for row in good.get("reading", ()) if record_of("reading", row).simulated
+    }
+    trials = runs | read
+    entries = {
+        row["uid"]
+        for row in good.get("entry", ())
+        if record_of("entry", row).evidence.simulated
+        or trials.intersection(record_of("entry", row).evidence.trial_ids)
+    }
+    if not trials and not entries:
+        return good, []
+    kept = {table: list(rows) for table, rows in good.items()}
+    for table, key, out in (
+        ("trial", "uid", trials),
+        ("run", "uid", trials),
+        ("reading", "trial_uid", trials),
+        ("entry", "uid", entries),
+    ):
+        kept[table] = [row for row in kept.get(table, ()) if row[key] not in out]
+    found = count_text(len(trials), "simulated trial")
+    resting = count_text(len(entries), "entry", "entries")
+    return kept, [
+        f"{found} and {resting} that rest on them: burnt on the stand-in bench, which proves "
+        "nothing of a machine."
+    ]
 
 
 def _check_row(table: str, row: Row) -> None:

@@ -59,6 +59,9 @@ def _now() -> datetime:
     return datetime.now(UTC)
 
 
+PLAYGROUND = "playground"  # a file of this name marks a library to play in
+
+
 class Library:
     """Open with `Library.open`; close when done.
 
@@ -73,6 +76,7 @@ class Library:
         self._engine = engine_for(folder, self.server)
         self._held: Any = None  # the connection of a file, once something was written
         self._set_aside: dict[tuple[str, str], str] = {}
+        self.playground = (folder / PLAYGROUND).exists()
 
     @classmethod
     def open(
@@ -100,6 +104,19 @@ class Library:
             library.close()
             raise
         return library
+
+    def make_playground(self) -> None:
+        """Mark the library as one of a demo, an exercise or a rehearsal: simulated burns count in
+        it.
+        """
+        words = "A library to play in: what was burnt on the stand-in bench counts here.\n"
+        try:
+            (self.folder / PLAYGROUND).write_text(words, encoding="utf-8")
+        except OSError as problem:
+            raise LibraryTrouble(
+                f"{self.folder / PLAYGROUND} cannot be written ({problem.strerror}).", "unwritable"
+            ) from problem
+        self.playground = True
 
     def close(self) -> None:
         if self._held is not None:
@@ -439,7 +456,7 @@ class Library:
         see `merged_rows`.
         """
         kept = set(self.photo_names())
-        good, left_out = let_in(rows)
+        good, left_out = let_in(rows, playground=self.playground)
         fresh = [name for name in names if name not in kept]
         for name in fresh:
             self.keep_photo(photos(name), Path(name).suffix)

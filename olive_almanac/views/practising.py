@@ -1,4 +1,6 @@
-"""Going into an exercise and back: the window on a library of its own, the real one not touched."""
+"""Going into an exercise or a rehearsal and back: the window on a library of its own; the real one
+is not touched.
+"""
 
 from __future__ import annotations
 
@@ -6,8 +8,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.exercises import Exercise, Practice
 from olive_almanac.steps.practise import Score, begin, cells_left, keep_score, score_work
+from olive_almanac.steps.rehearse import begin_rehearsal, rehearsal_folder, sweep_rehearsal
 from olive_almanac.views.practise.strip import PracticeStrip
 
 if TYPE_CHECKING:
@@ -22,7 +26,13 @@ class Practising:
     def __init__(self, window: MainWindow) -> None:
         self._window, self._session = window, window.session
         self._before = window.session.preferences
+        self._came_from = "practise"
+        self._rehearsed = ""  # the name of the coupon that is rehearsed
         self.strip: PracticeStrip
+
+    @property
+    def is_rehearsal(self) -> bool:
+        return bool(self._rehearsed)
 
     def make_strip(self) -> PracticeStrip:
         """Return the strip anew, for a window that is built anew; `show` fills it."""
@@ -34,8 +44,10 @@ class Practising:
     def show(self) -> None:
         """Show which exercise is open and how many cells are left of it."""
         practice = self._session.practice
-        self.strip.setVisible(practice is not None)
-        if practice is not None and self._session.library is not None:
+        self.strip.setVisible(practice is not None or bool(self._rehearsed))
+        if self._rehearsed:
+            self.strip.show_rehearsal(self._rehearsed)
+        elif practice is not None and self._session.library is not None:
             self.strip.show_practice(practice.exercise, cells_left(self._session))
 
     def begin(self, exercise: Exercise) -> None:
@@ -62,10 +74,39 @@ class Practising:
         )
         self._session.take_task(exercise.task)
 
+    def rehearse(self, trial: Trial) -> None:
+        """Open a coupon in a library of its own, where the stand-in bench may burn it."""
+        window, folder = self._window, rehearsal_folder(self._window.home)
+
+        def make() -> None:
+            sweep_rehearsal(window.home)
+            library = window.services.open_library(folder)
+            try:
+                begin_rehearsal(library, trial)
+            finally:
+                library.close()
+
+        if not self._session.attempt(make):
+            return
+        self._before, self._rehearsed, self._came_from = (
+            self._session.preferences,
+            trial.name,
+            "burn",
+        )
+        self._open(folder, None, f"Rehearsal: {trial.name}", "burn")
+
+    def close(self) -> None:
+        """The window closes: a rehearsal is thrown away."""
+        if self._rehearsed:
+            self._session.attempt(lambda: sweep_rehearsal(self._window.home))
+
     def leave(self) -> None:
-        """Go back to one's own library."""
-        known = self._before
-        self._open(self._window.home, None, "Olive Almanac", "practise")
+        """Go back to one's own library; a rehearsal is thrown away."""
+        known, station = self._before, self._came_from
+        rehearsed, self._rehearsed, self._came_from = self._rehearsed, "", "practise"
+        self._open(self._window.home, None, "Olive Almanac", station)
+        if rehearsed:
+            self._session.attempt(lambda: sweep_rehearsal(self._window.home))
         self._session.remember(
             machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task
         )

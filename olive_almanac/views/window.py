@@ -411,6 +411,7 @@ class MainWindow(QMainWindow):
         self.session.remember(window=(box.x(), box.y(), box.width(), box.height()))
         if self.session.library is not None:
             self.session.library.close()
+        self.practising.close()
         event.accept()
 
     def _may_leave_run(self) -> bool:

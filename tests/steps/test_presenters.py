@@ -79,6 +79,7 @@ class SessionCase(unittest.TestCase):
             new_id=lambda: f"id{next(ids)}",
         )
         self.library = Library.open(self.folder, clock=lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
+        self.library.make_playground()
         self.addCleanup(self.library.close)
         self.view = SpyView()
 

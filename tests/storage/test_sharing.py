@@ -244,7 +244,20 @@ class RoundTripTest(SharingCase):
         copy_demo(self.place / "demo")
         library = self.open("demo")
         library.keep_photo(b"\xff\xd8 a photo", ".jpg")
-        validate("library", self.check(library, self.open("copy")))
+        other = self.open("copy")
+        other.make_playground()
+        validate("library", self.check(library, other))
+
+    def test_nothing_simulated_comes_into_a_real_library(self):
+        copy_demo(self.place / "demo")
+        demo, real = self.open("demo"), self.open("real")
+        told = real.take_in(demo.rows(), demo.photo, demo.photo_names())
+        self.assertEqual(len(real.machines()), len(demo.machines()))
+        self.assertEqual([real.run_of(trial.id) for trial, _, _ in real.trials()], [None] * 2)
+        self.assertEqual({one.origin for one in real.entries()}, {"guess"})
+        self.assertRegex(
+            told.left_out[-1], r"\d+ simulated trials and \d+ entries .* stand-in bench"
+        )
 
     @settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
     @given(

@@ -19,6 +19,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
 from olive_almanac import __main__ as program
+from olive_almanac.storage.library import PLAYGROUND
 from olive_almanac.views.application import make_application
 from olive_almanac.views.window import MainWindow
 
@@ -65,7 +66,12 @@ class WindowCase(QtCase):
     def make_demo(self):
         return self.demo_folder
 
+    playground = True  # where the stand-in may burn
+
     def open(self, size=(1280, 800), **outside):
+        if self.playground:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            (self.folder / PLAYGROUND).touch()
         window = MainWindow(self.folder, replace(self.outside, **outside))
         window.resize(*size)
         window.show()

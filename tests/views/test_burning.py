@@ -7,7 +7,12 @@ import math
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QPushButton
 
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.run import RunRecord
 from olive_almanac.standins.controller import StandInWire
+from olive_almanac.steps.decide import check_burnt
+from olive_almanac.steps.trials import counted
 from tests.views.test_stations import ShopCase
 
 
@@ -117,6 +122,56 @@ class BurnKeysTest(ShopCase):
         self.press("Start the beam")
         self.assertIn("/dev/no-such-port cannot be opened", self.window.strip.text.text())
         self.assertIsNone(page.presenter.running)
+
+
+class RealLibraryTest(ShopCase):
+    """In the operator's own library nothing simulated passes for real."""
+
+    playground = False
+
+    def setUp(self):
+        super().setUp()
+        self.alt(Qt.Key.Key_2)
+        self.write_burn_file()
+
+    def visible(self):
+        return {b.text() for b in self.page().findChildren(QPushButton) if b.isVisible()}
+
+    def test_the_large_key_is_the_machine_and_the_stand_in_a_rehearsal(self):
+        self.assertEqual(self.page().main.text(), "It was burnt on the machine")
+        self.assertNotIn("Burn on the stand-in", self.visible())
+        self.assertFalse(self.page().pace_row.isVisible())
+        self.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier, self.page())
+        self.assertEqual(self.window.station, "read")
+        self.assertEqual(self.session.active.run.by, "machine")
+
+    def test_a_rehearsal_leaves_nothing_behind(self):
+        trial = self.session.active.trial
+        self.press("Rehearse it on the stand-in")
+        self.wait_for(lambda: self.session.library is not None and self.window.station == "burn")
+        strip = self.window.practising.strip
+        self.assertTrue(strip.isVisible() and strip.leave.isVisible())
+        self.assertIn("Nothing of it enters your book", strip.left.text())
+        self.page().pace._choose(2)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: self.page().presenter.running == "done", 30)
+        self.assertEqual(len(self.session.active.burnt), 24)
+        self.click(strip.leave)
+        self.wait_for(lambda: self.session.library is not None and self.window.station == "burn")
+        self.assertEqual((self.session.active.trial, self.session.active.burnt), (trial, {}))
+        self.assertFalse(self.window.practising.strip.isVisible())
+        self.assertFalse((self.folder / "rehearsal").exists())
+        self.assertIsNone(self.session.library.run_of(trial.id))
+
+    def test_readings_of_a_simulated_coupon_are_no_evidence(self):
+        trial, library = self.session.active.trial, self.session.library
+        library.save_run(trial.id, RunRecord(by="stand-in", complete=True), "burnt")
+        self.session.read_again()
+        self.session.trials.keep_reading("A1", Reading("A1", "free"))
+        self.assertTrue(library.readings(trial.id)[0].simulated)
+        self.assertEqual(counted(library, library.readings(trial.id)), ())
+        with self.assertRaisesRegex(AlmanacError, "Nothing was written"):
+            check_burnt(library, library.readings(trial.id))
 
 
 class PractiseTest(ShopCase):

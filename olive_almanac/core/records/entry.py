@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from typing import Literal
 
@@ -25,6 +25,7 @@ __all__ = [
     "Room",
     "State",
     "Subject",
+    "as_rehearsed",
     "proved_chance",
     "state_of",
 ]
@@ -108,6 +109,7 @@ class Evidence:
     edge_doubt: float | None = None  # one standard error of the edge, as a fraction of the speed
     says: str = ""
     room: Room = Room()
+    simulated: bool = field(default=False, metadata={"written": "if set"})  # on the stand-in bench
 
 
 @dataclass(frozen=True)
@@ -190,6 +192,16 @@ class Entry:
             if passed >= PROOFS_NEEDED:
                 return True
         return False
+
+
+def as_rehearsed(entry: Entry) -> Entry:
+    """Return an entry as it counts outside a playground: what rests on simulated burns is a guess
+    that says so.
+    """
+    if not entry.evidence.simulated:
+        return entry
+    says = "Simulated: burnt on the stand-in bench, never on the machine."
+    return replace(entry, origin="guess", evidence=Evidence(says=says, simulated=True), proofs=())
 
 
 def proved_chance(good: int) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
@@ -102,6 +102,7 @@ class Reading:
 
     `char` is 0 clean, 1 brown, 2 charred, 3 flared; `lightness` is L* 0..100 of the cell, `delta_l`
     its difference from the stock beside it; `confidence` is 0..1.
+    `simulated` says that the stand-in bench burnt the cell, which proves nothing of a machine.
     """
 
     cell: str
@@ -118,6 +119,7 @@ class Reading:
     by: By = "eye"
     confidence: float = 1.0
     flags: tuple[str, ...] = ()
+    simulated: bool = field(default=False, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_text("Cell of a reading", self.cell, 40)

@@ -44,6 +44,7 @@ class KeptPhoto:
     corners: tuple[tuple[float, float], ...] = ()
     says: tuple[str, ...] = ()
     cells: tuple[dict[str, Any], ...] = field(default=(), hash=False)
+    simulated: bool = field(default=False, metadata={"written": "if set"})
 
 
 @dataclass(frozen=True)
@@ -78,3 +79,8 @@ class RunRecord:
     @property
     def on_stand_in(self) -> bool:
         return self.by == "stand-in"
+
+    @property
+    def is_simulated(self) -> bool:
+        """Whether what is read of it comes from the stand-in bench or its phone."""
+        return self.on_stand_in or any(photo.simulated for photo in self.photos.values())

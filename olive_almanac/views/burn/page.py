@@ -57,6 +57,8 @@ PUMP_EVERY_MS = 12
 PUMP_AT_MOST_S = 0.008  # of the interface thread's time at each turn
 ARMED_FOR_MS = 60_000
 
+BURNT_THERE = "It was burnt on the machine"
+
 
 class BigKey(QPushButton):
     """A key for a gloved finger, 88 px high."""
@@ -93,7 +95,7 @@ class BurnPage(StationPage):
         self.armed = False
         self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
         self.pace.chosen.connect(self._set_pace)
-        self.burner = Segments(["stand-in", "serial port"], 0, "What burns the coupon")
+        self.burner = Segments(["by file", "serial port"], 0, "How the coupon gets burnt")
         self.burner.chosen.connect(lambda _: self._choose_burner())
         self.title, self.progress = label("", "h1"), label("", "ui_b")
         self.picture = CouponPicture()
@@ -171,7 +173,7 @@ class BurnPage(StationPage):
         self.pace_row = box(row(self.pace_label, None, self.pace))
         layout.addWidget(self.pace_row)
         layout.addSpacing(px(6))
-        self.main = BigKey("Burn on the stand-in", "main")
+        self.main = BigKey("", "main")
         self.main.setToolTip("Ctrl+Enter; Space holds and goes on")
         self.main.clicked.connect(self.main_action)
         self.stop_key = BigKey("Stop", "fail")
@@ -198,16 +200,22 @@ class BurnPage(StationPage):
         )
         self.port_key.clicked.connect(self._ask_port)
         self.elsewhere = button(
-            "It was burnt on the machine", tip="the whole coupon has been burnt; go on to read it"
+            BURNT_THERE, tip="the whole coupon has been burnt; go on to read it"
         )
         self.elsewhere.clicked.connect(self._burnt_elsewhere)
+        self.rehearse = button(
+            "Rehearse it on the stand-in",
+            "plain",
+            tip="burns and reads a copy that is thrown away: nothing of it enters the book",
+        )
+        self.rehearse.clicked.connect(self._rehearse)
         title = row(label("For your machine", "h3"), None, self.burner, gap=6)
         return box(
             col(
                 title,
                 self.where,
                 row(open_folder, copy, gap=8),
-                row(self.elsewhere, self.port_key, None, gap=4),
+                row(self.elsewhere, self.rehearse, self.port_key, None, gap=4),
                 gap=6,
             )
         )
@@ -216,6 +224,12 @@ class BurnPage(StationPage):
 
     def is_running(self) -> bool:
         return self.presenter.is_going
+
+    @property
+    def plays(self) -> bool:
+        """Whether the stand-in bench may burn here: demo, exercise, rehearsal."""
+        library = self.session.library
+        return library is not None and library.playground
 
     @property
     def on_port(self) -> bool:
@@ -295,10 +309,13 @@ class BurnPage(StationPage):
 
     def _show_keys(self, active: ActiveTrial, cell: Cell, broke_off: str) -> None:
         going, done = self.is_running(), cell is None
-        self.files.setVisible(not going and not broke_off)
+        rehearsed = self.main_window.practising.is_rehearsal
+        self.files.setVisible(not going and not broke_off and not rehearsed)
         self.burner.setVisible(bool(self.session.preferences.port))
-        self.elsewhere.setVisible(not active.burnt)
-        self.pace_row.setVisible(not done and not self.on_port)
+        by_file = not self.plays and not self.on_port
+        self.elsewhere.setVisible(not active.burnt and not by_file)
+        self.rehearse.setVisible(not self.plays and not active.burnt)
+        self.pace_row.setVisible(not done and self.plays and not self.on_port)
         self.stop_key.setVisible(going)
         self.close_key.setVisible(bool(broke_off) and not going and bool(active.burnt) and not done)
         if done:
@@ -309,10 +326,14 @@ class BurnPage(StationPage):
             words = "Arm the port"
             if self.armed:
                 words = "Start the beam"
-        else:
+        elif self.plays:
             words = "Burn on the stand-in"
             if active.burnt or active.run.started:
                 words = "Burn the rest"
+        else:
+            words = BURNT_THERE
+            if active.burnt:
+                words = "The rest was burnt too"
         self.main.setText(words)
 
     def _show_notes(self, broke_off: str) -> None:
@@ -404,6 +425,8 @@ class BurnPage(StationPage):
             self.main_window.navigate("read")
         elif self.on_port:
             self._start_port()
+        elif not self.plays:
+            self._burnt_elsewhere()
         elif self.session.attempt(lambda: self.presenter.start(pace=PACES[self.pace.at][1])):
             self.timer.start()
 
@@ -527,6 +550,11 @@ class BurnPage(StationPage):
                     "again in Plan."
                 ) from problem
             write_file(Path(folder) / f"{trial.id}-{name}", content)
+
+    def _rehearse(self) -> None:
+        active = self.session.active
+        if active is not None:
+            self.main_window.practising.rehearse(active.trial)
 
     def _burnt_elsewhere(self) -> None:
         if self.session.attempt(self.presenter.burnt_elsewhere):

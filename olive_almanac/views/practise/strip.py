@@ -41,7 +41,15 @@ class PracticeStrip(QWidget):
         layout.setContentsMargins(px(20), px(4), px(16), px(4))
         self.setLayout(layout)
 
+    def show_rehearsal(self, name: str) -> None:
+        self.words.setText(f"Rehearsal of {name[0].lower()}{name[1:]} on the stand-in bench.")
+        self.left.setText("Nothing of it enters your book.")
+        self.finish.setVisible(False)
+        self.leave.setText("End the rehearsal")
+
     def show_practice(self, exercise: Exercise, left: int) -> None:
+        self.finish.setVisible(True)
+        self.leave.setText("Leave it")
         self.words.setText(f"Practice: {exercise.title.lower()}. {exercise.asks}")
         self.left.setText(f"{left} of {exercise.cells} cells left")
 
