@@ -5,6 +5,7 @@ sentence.
 import contextlib
 import io
 import json
+import re
 import tempfile
 import unittest
 from dataclasses import replace
@@ -91,18 +92,23 @@ class WholePathTest(CliCase):
         validate("decision" if '"olive-almanac/decision"' in decision else "figures", decision)
         return json.loads(decision), plan / "trial.json", readings
 
+    def entered(self, said):
+        return re.search(r"as (\w+):", said)[1]
+
     def test_from_plan_to_a_proven_entry_found_again(self):
         decision, trial, readings = self.path("cut")
         self.assertTrue(decision["picks"], decision["says"])
-        self.assertIn("on trial", self.done("decide", trial, readings, "--enter"))
+        said = self.done("decide", trial, readings, "--enter")
+        self.assertIn("on trial", said)
+        uid = self.entered(said)
         for _ in range(3):
-            self.done("book", "--confirm", "long-bed-birch-3-cut")
+            self.done("book", "--confirm", uid)
         found = self.done("book", "--find", "3 mm birch cut", "--json")
         validate("found", found)
         entry = json.loads(found)["entries"][0]
         self.assertEqual((entry["state"], len(entry["entry"]["proofs"])), ("proven", 3))
         self.assertIn("(proven)", self.done("book", "--find", "birch"))
-        self.done("book", "--failed", "long-bed-birch-3-cut")
+        self.done("book", "--failed", uid)
         self.assertIn("(due again)", self.done("book", "--find", "birch"))
 
     def test_simulated_readings_enter_no_book_but_that_of_a_demo(self):
@@ -116,6 +122,18 @@ class WholePathTest(CliCase):
         by_photo = self.folder / "by-photo.json"
         self.done("read", trial, photo, "--out", by_photo)
         self.assertIn("stand-in", self.refused("decide", trial, by_photo, "--enter"))
+
+    def test_another_machine_under_a_taken_id_replaces_nothing(self):
+        _, trial, readings = self.path("cut")
+        first = self.entered(self.done("decide", trial, readings, "--enter"))
+        written = trial.read_text()
+        self.assertIn('"Long Bed"', written)
+        trial.write_text(written.replace('"Long Bed"', '"Loud Bed"'))
+        second = self.entered(self.done("decide", trial, readings, "--enter"))
+        self.assertNotEqual(first, second)
+        found = json.loads(self.done("book", "--find", "birch", "--json"))["entries"]
+        self.assertEqual(len(found), 2)
+        self.assertEqual(len({one["entry"]["machine_uid"] for one in found}), 2)
 
     def test_engraving_with_a_wanted_lightness(self):
         decision, trial, readings = self.path("engrave", "--pitch", "0.12")
@@ -153,9 +171,9 @@ class WholePathTest(CliCase):
 
     def test_an_entry_is_carried_over_to_thicker_stock_as_a_guess(self):
         _, trial, readings = self.path("cut")
-        self.done("decide", trial, readings, "--enter")
+        uid = self.entered(self.done("decide", trial, readings, "--enter"))
         entry, thick = self.folder / "entry.json", self.folder / "thick.json"
-        self.done("book", "--write", "long-bed-birch-3-cut", "--out", entry)
+        self.done("book", "--write", uid, "--out", entry)
         validate("entry", entry.read_text())
         thick.write_text(
             write_stock(replace(BIRCH, thickness_mm=4.0, measured_mm=(), uid="birch-4"))

@@ -11,7 +11,9 @@ from olive_almanac.cli.console import add_json, add_library, dialled, load_trial
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.deciding.decision import Decision, Pick, aim_word
 from olive_almanac.core.errors import BadFile, OutOfRange
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
 from olive_almanac.formats.station_files import read_readings, write_decision, write_figures
@@ -24,6 +26,8 @@ from olive_almanac.steps.decide import (
     work_out,
 )
 from olive_almanac.steps.files import read_text
+from olive_almanac.steps.ids import random_id
+from olive_almanac.steps.ports import Library
 
 __all__ = ["add_arguments", "run"]
 
@@ -148,15 +152,9 @@ def _enter(
     library = services.open_library(folder)
     try:
         check_burnt(library, [reading for _, readings in pairs for reading in readings])
-        machine = next((m for m in library.machines() if m.name == trial.machine.name), None)
-        stock = next((s for s in library.stocks() if s.label == trial.stock.label), None)
-        if machine is None:
-            machine = replace(trial.machine, uid=trial.machine.uid or _slug(trial.machine.name))
-            library.save_machine(machine, "came with a decision")
-        if stock is None:
-            stock = replace(trial.stock, uid=trial.stock.uid or _slug(trial.stock.label))
-            library.save_stock(stock, "came with a decision")
-        uid = f"{machine.uid}-{stock.uid}-{trial.task}"
+        machine = _machine_in(library, trial.machine)
+        stock = _stock_in(library, trial.stock)
+        uid = _entry_uid(library, machine, stock, trial)
         written = services.today().isoformat()
         entry = entry_of(
             pick, decision, pairs, uid=uid, written=written, machine=machine, stock=stock
@@ -167,6 +165,36 @@ def _enter(
     return f"Written into the book as {uid}: on trial until 3 confirming burns pass."
 
 
-def _slug(text: str) -> str:
-    letters = (letter if letter.isalnum() else " " for letter in text.casefold())
-    return "-".join("".join(letters).split())
+def _machine_in(library: Library, wanted: Machine) -> Machine:
+    """The library's machine of that name, or the trial's, written under an id that is free."""
+    known = library.machines()
+    machine = next((one for one in known if one.name == wanted.name), None)
+    if machine is None:
+        machine = replace(wanted, uid=_free_id(wanted.uid, [one.uid for one in known]))
+        library.save_machine(machine, "came with a decision")
+    return machine
+
+
+def _stock_in(library: Library, wanted: Stock) -> Stock:
+    """The library's stock of that name, thickness and lot, or the trial's."""
+    known = library.stocks()
+    stock = next((one for one in known if one.label == wanted.label), None)
+    if stock is None:
+        stock = replace(wanted, uid=_free_id(wanted.uid, [one.uid for one in known]))
+        library.save_stock(stock, "came with a decision")
+    return stock
+
+
+def _free_id(wanted: str, taken: Sequence[str]) -> str:
+    if wanted and wanted not in taken:
+        return wanted
+    return random_id()
+
+
+def _entry_uid(library: Library, machine: Machine, stock: Stock, trial: Trial) -> str:
+    """The id of the subject's entry, of which this is the next revision, or a fresh one."""
+    subject = (machine.uid, stock.uid, trial.task)
+    for entry in library.entries():
+        if (entry.machine_uid, entry.stock_uid, entry.task) == subject:
+            return entry.uid
+    return random_id()

@@ -24,7 +24,7 @@ from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.core.units import count_text, duration_text, number_text
 from olive_almanac.formats.station_files import write_trial
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves, permission_for
+from olive_almanac.steps.permission import engraves, judged_stock, permission_for
 from olive_almanac.steps.plan.form import choice_from, levels_from
 from olive_almanac.steps.trial_files import write_trial_files
 
@@ -105,7 +105,7 @@ def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made
         arguments.task,
         choices,
         permission=_permission(arguments, machine, stock),
-        trial_id=_trial_id(name, made, choices),
+        trial_id=_trial_id(name, made, (machine, stock, arguments.task, choices)),
         name=name,
         made=made,
         lettering=letters(),
@@ -118,7 +118,8 @@ def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made
 def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Permission:
     rules = {}
     if arguments.we_burn_it:
-        rules[stock.family] = True
+        judged = judged_stock(stock)
+        rules[judged.entry.id if judged else stock.family] = True
     return permission_for(machine, stock, arguments.task, rules)
 
 
@@ -164,9 +165,9 @@ def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoice
     return placed
 
 
-def _trial_id(name: str, made: str, choices: object) -> str:
+def _trial_id(name: str, made: str, planned: object) -> str:
     """An id that is the same for the same plan on the same day."""
-    return f"coupon-{made}-{hashlib.sha256(f'{name}{choices}'.encode()).hexdigest()[:8]}"
+    return f"coupon-{made}-{hashlib.sha256(f'{name}{planned}'.encode()).hexdigest()[:8]}"
 
 
 def _in_short(plan: TrialPlan) -> str:

@@ -220,9 +220,11 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
 
 
 def _base_of(pairs: Pairs, decision: Decision) -> Setting:
-    settings = [cell.setting for one, _ in pairs for cell in one.cells if cell.mark != "line"]
     if decision.picks:
         return decision.picks[0].setting
+    cells = [cell for trial, _ in pairs for cell in trial.cells]
+    squares = [cell for cell in cells if cell.mark != "line"]  # lines are there for the focus
+    settings = [cell.setting for cell in squares or cells]
     return max(settings, key=lambda s: (s.power, -s.speed_mm_s))
 
 

@@ -5,7 +5,6 @@ Presenters change it, views listen to its signals.
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
@@ -19,6 +18,7 @@ from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.commands import UndoStack
 from olive_almanac.steps.exercises import Practice
+from olive_almanac.steps.ids import random_id
 from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.preferences import Preferences
@@ -69,10 +69,6 @@ def _today() -> date:
     return datetime.now().astimezone().date()
 
 
-def _random_id() -> str:
-    return os.urandom(4).hex()
-
-
 class Session:
     """What the stations share: `shop` holds the catalogue, `trials` the active trial.
 
@@ -86,7 +82,7 @@ class Session:
         self,
         preferences: Preferences | None = None,
         today: Callable[[], date] = _today,
-        new_id: Callable[[], str] = _random_id,
+        new_id: Callable[[], str] = random_id,
     ) -> None:
         self.library: Library | None = None
         self.preferences = preferences or Preferences()

@@ -225,6 +225,7 @@ class NotesDesk:
             entries=catalogue.entries,
             speed_unit=self.unit,
             day=self.session.today().isoformat(),
+            new_id=self.session.new_id,
             columns=self.columns,
         )
 

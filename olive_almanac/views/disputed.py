@@ -44,6 +44,6 @@ class DisputedQuestion(QWidget):
             line.setText(practice)
 
     def _decide(self, burns: bool) -> None:
-        stock = self.session.subject.stock
-        if stock is not None:
-            self.session.attempt(lambda: self.session.shop.keep_rule(stock.family, burns=burns))
+        family = self.session.permission.family
+        if family:
+            self.session.attempt(lambda: self.session.shop.keep_rule(family, burns=burns))

@@ -386,6 +386,7 @@ class NotesNeverBreakTest(unittest.TestCase):
             entries=(),
             speed_unit="mm/s",
             day=DAY,
+            new_id=lambda: "id",
         )
         self.assertLessEqual(len(found.entries) + len(found.left_out), len(notes.rows))
 
@@ -402,7 +403,14 @@ class NotesNeverBreakTest(unittest.TestCase):
         self.assertEqual(len(rows), 1)
         notes = read_pasted(f"{thickness}mm {name} cut {power}% {speed}mm/s x{passes}")
         (entry,) = bring_in(
-            notes, machine=LONG, machines=(LONG,), stocks=(), entries=(), speed_unit="mm/s", day=DAY
+            notes,
+            machine=LONG,
+            machines=(LONG,),
+            stocks=(),
+            entries=(),
+            speed_unit="mm/s",
+            day=DAY,
+            new_id=lambda: "id",
         ).entries
         self.assertEqual(entry.setting, Setting(power / 100, float(speed), passes))
         self.assertEqual(heads[0], "stock")

@@ -1,6 +1,7 @@
 """Five shops' old notes, each in its own style, come into the book with at most one question."""
 
 import io
+import itertools
 import unittest
 from pathlib import Path
 
@@ -28,6 +29,7 @@ IMPERIAL = (
     'Job\tStock\tPwr\tFeed\tRuns\nengrave\t1/8" walnut\t35 W\t600 ipm\t1\ncut\t1/4" '
     "acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
 )
+IDS = (f"id-{number}" for number in itertools.count())
 LINES = (
     "3mm birch ply cut 80% 14mm/s x1\n2 mm leather - engrave 25 % 200mm/s 300dpi\nboard 1.5mm "
     "cut 30% 1800 mm/min 1 pass\n\n"
@@ -43,6 +45,7 @@ def brought(notes, unit="mm/s", entries=(), stocks=(BIRCH,)):
         entries=entries,
         speed_unit=unit,
         day=DAY,
+        new_id=lambda: next(IDS),
     )
 
 
@@ -55,9 +58,10 @@ class FiveStylesTest(unittest.TestCase):
         notes = read_pasted(TIDY, "old.csv")
         self.assertIsNone(asked(notes))
         found = brought(notes)
+        names = {stock.uid: stock.name for stock in (BIRCH, *found.stocks)}
         self.assertEqual(
-            [(e.stock_uid, e.task) for e in found.entries],
-            [("birch-3", "cut"), ("poplar-ply-4", "cut"), ("cork-3", "cut")],
+            [(names[e.stock_uid], e.task) for e in found.entries],
+            [("Birch ply", "cut"), ("Poplar ply", "cut"), ("Cork", "cut")],
         )
         self.assertEqual(found.entries[0].setting, Setting(0.85, 12.0, 1))
         self.assertEqual([stock.family for stock in found.stocks], ["plywood", "cork"])
@@ -122,6 +126,14 @@ class FiveStylesTest(unittest.TestCase):
 
 
 class NotesTest(unittest.TestCase):
+    def test_names_that_differ_only_in_signs_script_or_length_never_share_an_id(self):
+        long = "Offcut of the seventh crate from the north wall of yard "
+        lines = [f"{name} 3mm cut 80% 20mm/s" for name in ("липа", "дуб", "樫", long + "A", "!?")]
+        found = brought(read_pasted("\n".join(lines)), stocks=())
+        self.assertEqual(len({stock.uid for stock in found.stocks}), 5)
+        self.assertEqual(len({entry.uid for entry in found.entries}), 5)
+        self.assertEqual({stock.family for stock in found.stocks}, {"unknown"})
+
     def test_what_the_book_says_stands_against_other_notes(self):
         mine = sample_entry()
         found = brought(read_pasted(TIDY), entries=(mine,))

@@ -111,9 +111,9 @@ class BookSharingTest(MenuCase):
         dialog.unit.picked.emit("mm/min")
         self.assertIn("600 is 10 mm/s", dialog.question.text())
         self.click(dialog.keep)
-        stocks = {stock.name for stock in self.session.catalogue.stocks}
-        self.assertTrue({"Oak", "Pine"} <= stocks)
-        oak = next(e for e in self.session.catalogue.entries if e.stock_uid == "oak-5")
+        stocks = {stock.name: stock.uid for stock in self.session.catalogue.stocks}
+        self.assertTrue({"Oak", "Pine"} <= stocks.keys())
+        oak = next(e for e in self.session.catalogue.entries if e.stock_uid == stocks["Oak"])
         self.assertEqual((oak.origin, oak.setting.speed_mm_s), ("guess", 10.0))
         self.window.activateWindow()
         self.wait_for(self.window.isActiveWindow)

@@ -129,6 +129,7 @@ class Permission:
     barred: bool = False
     ask: bool = False
     practices: tuple[str, ...] = ()
+    family: str = ""  # what the stock was taken for: the shop's decision is on it
 
     @property
     def sentence(self) -> str:
@@ -236,7 +237,9 @@ def may_burn(
             return Permission(
                 False, f"{reason} This shop has decided not to burn it.", entry.instead
             )
-        return Permission(False, reason, entry.instead, ask=True, practices=entry.practices)
+        return Permission(
+            False, reason, entry.instead, ask=True, practices=entry.practices, family=entry.id
+        )
     verdict = verdict_of(judged, source=machine.source, task=task)
     if verdict.level == "cannot":
         return Permission(False, _sentence(verdict.words), _what_would(judged, machine, task))

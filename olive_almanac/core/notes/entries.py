@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.errors import OutOfRange
@@ -96,6 +96,7 @@ def bring_in(
     entries: Sequence[Entry],
     speed_unit: str,
     day: str,
+    new_id: Callable[[], str],
     columns: Mapping[str, int] | None = None,
 ) -> Brought:
     """Return the entries that the notes hold, for `machine` where a row names none that is known.
@@ -104,7 +105,9 @@ def bring_in(
     same subject is a conflict: the book's, or the first row's, stands, and the other is kept in the
     notes of the first.
     """
-    reader = _Reader(notes, columns or notes.columns, machine, machines, list(stocks), speed_unit)
+    reader = _Reader(
+        notes, columns or notes.columns, machine, machines, list(stocks), speed_unit, new_id
+    )
     left_out, duplicates, conflicts = [], [], []
     known = {(e.machine_uid, e.stock_uid, e.task): e for e in entries}
     brought: dict[tuple[str, str, str], Entry] = {}
@@ -133,9 +136,8 @@ def bring_in(
             )
         else:
             evidence = Evidence(says=f"Brought in from {notes.name}, {where}; not burnt since.")
-            uid = f"{on.uid}-{stock.uid}-{task}"[:60]
             brought[key] = Entry(
-                uid,
+                new_id(),
                 on.uid,
                 stock.uid,
                 task,
@@ -176,7 +178,9 @@ class _Reader:
         machines: Sequence[Machine],
         stocks: list[Stock],
         speed_unit: str,
+        new_id: Callable[[], str],
     ) -> None:
+        self._new_id = new_id
         self.notes, self.columns, self.machine = notes, columns, machine
         self.stocks, self.speed_unit = stocks, speed_unit
         heads = {
@@ -186,7 +190,6 @@ class _Reader:
         powers = [first_number(self.cell(row, "power")) or 0.0 for row in notes.rows]
         self.most_power = max(powers, default=0.0)
         self._machine_names = [(_plain(m.name), m) for m in machines if _plain(m.name)]
-        self._taken = {stock.uid for stock in stocks}
         self._by_name: dict[tuple[str, float, str], Stock] = {}
         for stock in stocks:
             self._by_name.setdefault((_plain(stock.name), stock.thickness_mm, stock.lot), stock)
@@ -279,14 +282,6 @@ class _Reader:
             self._by_name.get((key[0], thickness, "")) if not lot else None
         )
         if known is None:
-            uid = "-".join(
-                re.sub(r"[^a-z0-9]+", "-", f"{name} {thickness:g} {lot}".casefold())
-                .strip("-")
-                .split()
-            )[:50]
-            while uid in self._taken or not uid:
-                uid += "x"
-            self._taken.add(uid)
             colour = self.cell(row, "colour")
             known = Stock(
                 name[:1].upper() + name[1:],
@@ -295,7 +290,7 @@ class _Reader:
                 opacity=opacity_named(f"{name} {colour}") or "opaque",
                 lot=lot,
                 colour=colour,
-                uid=uid,
+                uid=self._new_id(),
             )
             self.stocks.append(known)
             self._by_name[key] = known
@@ -319,4 +314,4 @@ class _Reader:
 
 
 def _plain(text: str) -> str:
-    return re.sub(r"[^a-z0-9]+", " ", text.casefold()).strip()
+    return re.sub(r"[\W_]+", " ", text.casefold()).strip()
