@@ -83,6 +83,8 @@ LibraryCode = Literal[
     "full",
     "missing",
     "server",
+    "replaced",
+    "conflict",
     "failed",
 ]
 
@@ -93,7 +95,8 @@ class LibraryTrouble(AlmanacError):
     `code` says what is the matter: still "opening", "busy" (locked), "damaged" (no backup to go
     back to), "restorable" (damaged, with a good backup), "newer" than this program, "unwritable"
     (read-only, not reachable), disk "full", "missing" (a part of it), "server" (not reached,
-    refused), "failed".
+    refused), "replaced" (by another file while open), "conflict" (changed in another window
+    meanwhile), "failed".
     """
 
     def __init__(self, text: str, code: LibraryCode = "failed") -> None:

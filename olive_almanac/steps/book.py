@@ -24,7 +24,7 @@ from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
-from olive_almanac.steps.files import write_file
+from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
 from olive_almanac.steps.session import Session
 
@@ -278,7 +278,7 @@ class BookPresenter:
             from olive_almanac.formats.pdf import write_card
 
             state, reason = self.session.state
-            path = self.session.store.folder / "cards" / f"{entry.uid}.pdf"
+            path = below(self.session.store.folder / "cards", f"{entry.uid}.pdf")
             write_file(
                 path,
                 write_card(

@@ -6,51 +6,75 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
-from collections.abc import Iterable, Mapping
+import stat
+import time
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 
 from olive_almanac.core.errors import BadFile, CannotWrite
 
-__all__ = ["read_bytes", "read_text", "write_file", "write_together"]
+__all__ = ["below", "read_bytes", "read_text", "sweep_parts", "write_file", "write_together"]
 
 MOST_BYTES = 50_000_000
 MOST_PHOTO_BYTES = 300_000_000
+LEFT_S = 3600.0  # a part that old belongs to no run that is still going
 
 
 def read_text(path: Path) -> str:
     """Return the text of a file; raises BadFile with a sentence when it cannot be had."""
+    content = _content(path, MOST_BYTES, "no file of this program")
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadFile(
-                f"{path} is larger than {MOST_BYTES // 1_000_000} MB: that is no file of this "
-                "program."
-            )
-        return path.read_text(encoding="utf-8")
-    except FileNotFoundError:
-        raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
-    except IsADirectoryError:
-        raise BadFile(f"{path} is a folder, not a file.") from None
+        return content.decode("utf-8")
     except UnicodeDecodeError:
         raise BadFile(f"{path} is not a text file in UTF-8.") from None
-    except OSError as problem:
-        raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
 
 
 def read_bytes(path: Path) -> bytes:
     """Return the bytes of a file; raises BadFile with a sentence when it cannot be had."""
+    return _content(path, MOST_PHOTO_BYTES, "no photo")
+
+
+def _content(path: Path, most: int, what: str) -> bytes:
+    """The bytes of an ordinary file; a device or a pipe may never end, so none is opened."""
     try:
-        if path.stat().st_size > MOST_PHOTO_BYTES:
-            raise BadFile(
-                f"{path} is larger than {MOST_PHOTO_BYTES // 1_000_000} MB: that is no photo."
-            )
-        return path.read_bytes()
+        mode = path.stat().st_mode
+        if stat.S_ISDIR(mode):
+            raise BadFile(f"{path} is a folder, not a file.")
+        if not stat.S_ISREG(mode):
+            raise BadFile(f"{path} is a device or a pipe, not a file. Save it as a file first.")
+        with path.open("rb") as file:
+            content = file.read(most + 1)
     except FileNotFoundError:
         raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
-    except IsADirectoryError:
-        raise BadFile(f"{path} is a folder, not a file.") from None
     except OSError as problem:
         raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
+    except ValueError:
+        raise BadFile(f"{str(path)!r} cannot be the name of a file.") from None
+    if len(content) > most:
+        raise BadFile(f"{path} is larger than {most // 1_000_000} MB: that is {what}.")
+    return content
+
+
+def below(folder: Path, name: str) -> Path:
+    """Return the path of a name inside a folder.
+
+    Raises BadFile where it would lead anywhere else.
+    """
+    path = folder / name
+    if not name or name in (".", "..") or path.name != name or "\0" in name:
+        raise BadFile(f"“{name[:60]}” would name a file outside {folder}. Nothing was written.")
+    return path
+
+
+def sweep_parts(folder: Path) -> None:
+    """Delete what killed runs have left half written in a folder's burn files, cards and photos."""
+    before = time.time() - LEFT_S
+    for part in folder.glob("**/*.part"):
+        with contextlib.suppress(OSError):  # somebody else swept it: nothing is lost
+            if part.stat().st_mtime < before:
+                part.unlink()
 
 
 def write_file(path: Path, content: str | bytes | Iterable[bytes]) -> None:
@@ -67,19 +91,47 @@ def write_together(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> No
 
     Raises CannotWrite.
     """
+    for path in contents:
+        _check_target(path)
+    path = next(iter(contents))
+    try:
+        for path in contents:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        with _alone_in({path.parent for path in contents}):
+            _write_and_swap(contents)
+    except _AtFile as problem:
+        raise CannotWrite(_told(problem.path, problem.fault)) from problem.fault
+    except OSError as problem:
+        raise CannotWrite(_told(path, problem)) from problem
+
+
+class _AtFile(Exception):
+    def __init__(self, path: Path, fault: OSError) -> None:
+        super().__init__(str(fault))
+        self.path, self.fault = path, fault
+
+
+@contextlib.contextmanager
+def _alone_in(folders: Collection[Path]) -> Iterator[None]:
+    """Hold folders while files are written into them, so that what two programs write at the same
+    time never mixes.
+    """
+    with contextlib.ExitStack() as held:
+        for folder in sorted(folders):
+            handle = os.open(folder, os.O_RDONLY)
+            held.callback(os.close, handle)
+            with contextlib.suppress(OSError):  # a disk without locks: as before
+                fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+
+
+def _write_and_swap(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> None:
     parts = {path: path.with_name(path.name + ".part") for path in contents}
     path = next(iter(contents))
     try:
         for path, content in contents.items():
-            path.parent.mkdir(parents=True, exist_ok=True)
             with open(parts[path], "wb") as handle:
-                if isinstance(content, str):
-                    pieces: Iterable[bytes] = [content.encode()]
-                elif isinstance(content, bytes):
-                    pieces = [content]
-                else:
-                    pieces = content
-                handle.writelines(pieces)
+                handle.writelines(_pieces(content))
                 handle.flush()
                 os.fsync(handle.fileno())
         for path, part in parts.items():
@@ -88,7 +140,29 @@ def write_together(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> No
         for part in parts.values():
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
+        raise _AtFile(path, problem) from problem
+
+
+def _pieces(content: str | bytes | Iterable[bytes]) -> Iterable[bytes]:
+    if isinstance(content, str):
+        return [content.encode(errors="replace")]
+    if isinstance(content, bytes):
+        return [content]
+    return content
+
+
+def _check_target(path: Path) -> None:
+    """Refuse what is no name of a file, and what is there and no ordinary file: swapping would
+    replace a device.
+    """
+    if "\0" in str(path) or not path.name:
+        raise CannotWrite(f"{str(path)!r} cannot be the name of a file. Choose another.")
+    try:
+        ordinary = not path.exists() or path.is_file()
+    except OSError as problem:
         raise CannotWrite(_told(path, problem)) from problem
+    if not ordinary:
+        raise CannotWrite(f"Could not write {path}: it is no ordinary file. Choose another name.")
 
 
 def _told(path: Path, problem: OSError) -> str:

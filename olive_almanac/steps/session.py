@@ -133,6 +133,8 @@ class Session:
         try:
             action()
         except AlmanacError as problem:
+            if isinstance(problem, LibraryTrouble) and problem.code == "conflict":
+                self.read_again()  # what stands now is shown
             self.tell(str(problem))
             return False
         if self.problem != self._standing:

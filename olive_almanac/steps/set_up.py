@@ -24,7 +24,7 @@ from olive_almanac.core.units import (
 )
 from olive_almanac.steps.cautions import safety_lines
 from olive_almanac.steps.commands import Change
-from olive_almanac.steps.files import write_file
+from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.permission import families, group_of
 from olive_almanac.steps.session import Session
 
@@ -736,7 +736,9 @@ class SetUpPresenter:
         def action() -> None:
             from olive_almanac.formats.pdf import write_safety
 
-            path = self.session.store.folder / "cards" / f"safety-{machine.uid}-{stock.uid}.pdf"
+            path = below(
+                self.session.store.folder / "cards", f"safety-{machine.uid}-{stock.uid}.pdf"
+            )
             write_file(path, write_safety(machine, stock, safety_lines(self.session)))
             written.append(path)
 

@@ -79,16 +79,15 @@ class Shop:
         before = self.catalogue.entry_by_uid.get(entry.uid)
 
         def do() -> None:
-            store.save_entry(entry, why)
-            self.show(self.catalogue.with_entries((entry,)))
+            self.show(self.catalogue.with_entries((store.save_entry(entry, why),)))
 
         def undo() -> None:
             if before is None:
                 store.remove("entry", entry.uid, "undone: " + why)
                 self.show(self.catalogue.with_entries((), (entry,)))
             else:
-                store.save_entry(before, "undone: " + why)
-                self.show(self.catalogue.with_entries((before,)))
+                written = store.save_entry(before, "undone: " + why)
+                self.show(self.catalogue.with_entries((written,)))
 
         self._session.undo_stack.push(Change(label, do, undo))
 

@@ -16,7 +16,7 @@ from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_li
 from olive_almanac.formats.letters import letters
 from olive_almanac.formats.pdf import write_key
 from olive_almanac.formats.station_files import write_trial
-from olive_almanac.steps.files import write_together
+from olive_almanac.steps.files import below, write_together
 
 __all__ = [
     "TrialFiles",
@@ -70,7 +70,7 @@ def trial_files(folder: Path) -> TrialFiles:
 
 def burn_folder(library_folder: Path, trial: Trial) -> Path:
     """Return where a trial's files are written: below the library, one folder a trial."""
-    return library_folder / "burn" / trial.id
+    return below(library_folder / "burn", trial.id)
 
 
 def limits_of(trial: Trial) -> CheckLimits:

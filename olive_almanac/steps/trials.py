@@ -269,8 +269,8 @@ class Trials:
     def keep_run(self, run: RunRecord, why: str) -> None:
         """Write what is known of the active trial's run."""
         active = self._known()
-        self._session.store.save_run(active.trial.id, run, why)
-        self.active = replace(active, run=run)
+        written = self._session.store.save_run(active.trial.id, run, why)
+        self.active = replace(active, run=written)
 
     @property
     def ticks(self) -> dict[str, str]:

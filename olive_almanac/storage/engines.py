@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, inspect
-from sqlalchemy.engine import make_url
+from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError
 from sqlalchemy.pool import StaticPool
 
@@ -96,7 +96,7 @@ def engine_for(folder: Path, url: str) -> Engine:
             connect_args={"connect_timeout": 5},
         )
     engine = create_engine(
-        f"sqlite:///{folder / FILE}",
+        URL.create("sqlite", database=str(folder / FILE)),  # the path may hold any sign
         poolclass=StaticPool,
         connect_args={"check_same_thread": False, "timeout": PATIENCE_S},
     )

@@ -27,6 +27,7 @@ from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 from olive_almanac.core.errors import BadFile, LibraryCode, LibraryTrouble
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.merge import merge_changes
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
@@ -59,6 +60,7 @@ def _now() -> datetime:
     return datetime.now(UTC)
 
 
+MERGED = frozenset(("machine", "stock", "entry", "run"))  # written whole by several windows
 PLAYGROUND = "playground"  # a file of this name marks a library to play in
 
 
@@ -77,6 +79,10 @@ class Library:
         self._held: Any = None  # the connection of a file, once something was written
         self._set_aside: dict[tuple[str, str], str] = {}
         self.playground = (folder / PLAYGROUND).exists()
+        # what this window knows of each record: its newest revision, and what it said
+        self._known: dict[tuple[str, str], tuple[int, Any]] = {}
+        self._pending: dict[tuple[str, str], tuple[int, Any]] = {}  # until it is written
+        self._opened: tuple[int, int] | None = None  # the file that was opened
 
     @classmethod
     def open(
@@ -100,6 +106,7 @@ class Library:
         try:
             with library._working("open"):
                 library._bring_up_to_date(new=new)
+            library._opened = library._file_now()
         except LibraryTrouble:
             library.close()
             raise
@@ -371,9 +378,10 @@ class Library:
             return typing.cast(RunRecord, run)
         return None
 
-    def save_run(self, trial_uid: str, run: RunRecord, why: str) -> None:
-        """Write what is known of a trial's run."""
+    def save_run(self, trial_uid: str, run: RunRecord, why: str) -> RunRecord:
+        """Write what is known of a trial's run; return it with what another window added."""
         self._add(tables.run, trial_uid, why, run, {})
+        return typing.cast(RunRecord, self._known["run", trial_uid][1])
 
     # -- rules of the shop -------------------------------------------------------------------------
 
@@ -390,8 +398,10 @@ class Library:
     def entries(self) -> tuple[Entry, ...]:
         return tuple(record for _, record in self._readable(tables.entry))
 
-    def save_entry(self, entry: Entry, why: str) -> None:
+    def save_entry(self, entry: Entry, why: str) -> Entry:
+        """Write an entry; return it with what another window changed in it meanwhile."""
         self.save_book((), (entry,), why)
+        return typing.cast(Entry, self._known["entry", entry.uid][1])
 
     def save_book(
         self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, *, removed: bool = False
@@ -513,14 +523,35 @@ class Library:
         nothing stands between.
         """
         with self._working("write"), self._driver() as connection:
+            self._check_file()
+            self._pending = {}
             cursor = connection.cursor()
             try:
                 cursor.execute(begin_writing(self._engine.dialect.name))
                 yield cursor
                 connection.commit()
+                self._known.update(self._pending)
             except BaseException:
                 connection.rollback()
                 raise
+
+    def _file_now(self) -> tuple[int, int] | None:
+        """Which file lies under the library's name; None for a server."""
+        if self.server:
+            return None
+        state = (self.folder / FILE).stat()
+        return state.st_dev, state.st_ino
+
+    def _check_file(self) -> None:
+        """Raise LibraryTrouble where another file was put in place of the one that is open: what is
+        written into the old one would vanish.
+        """
+        if self._opened is not None and self._file_now() != self._opened:
+            raise LibraryTrouble(
+                f"The file {self.folder / FILE} was replaced while it was open here, by a restore "
+                "for instance. Nothing was written: close this window and start again.",
+                "replaced",
+            )
 
     @contextlib.contextmanager
     def _driver(self) -> Iterator[Any]:
@@ -547,12 +578,40 @@ class Library:
         if not rows:
             return stamp
         told, more = (stamp, self.who, why), tuple(rows[0][3])
+        if table.name in MERGED:
+            rows = [self._with_other_changes(cursor, table, row) for row in rows]
         values = [
             (uid, *told, removed, _ENCODE(to_plain(record)), *(columns[name] for name in more), uid)
             for uid, record, removed, columns in rows
         ]
         cursor.executemany(_next_revision(table.name, more, self._engine.dialect.name), values)
         return stamp
+
+    def _with_other_changes(
+        self, cursor: Any, table: Table, row: tuple[str, Any, bool, dict[str, str]]
+    ) -> tuple[str, Any, bool, dict[str, str]]:
+        """A row to be written, with what another window has written of the same record since this
+        one read it.  Raises LibraryTrouble where both changed the same.
+        """
+        uid, record, removed, columns = row
+        known = self._known.get((table.name, uid))
+        cursor.execute(_newest(table.name, self._engine.dialect.name), (uid,))
+        newest = cursor.fetchone()
+        revision = newest[0] if newest else 0
+        if known is not None and newest is not None and revision > known[0] and not newest[2]:
+            theirs = record_of(table.name, {"uid": uid, "body": newest[1]})
+            record, clashes = merge_changes(known[1], record, theirs)
+            if clashes:
+                self._known[table.name, uid] = (revision, theirs)
+                fields = ", ".join(name.replace("_", " ") for name in clashes[:4])
+                raise LibraryTrouble(
+                    f"This {table.name} was changed in another window meanwhile ({fields}). What "
+                    "you just did was not written. Look at what stands now and do it again if it "
+                    "still holds.",
+                    "conflict",
+                )
+        self._pending[table.name, uid] = (revision + 1, record)
+        return uid, record, removed, columns
 
     def _rows(self, table: Table, *where: Any) -> list[Any]:
         """The newest revision of each uid, removals left out, in the order in which the uids were
@@ -578,7 +637,10 @@ class Library:
         found = []
         for row in rows:
             try:
-                found.append((row, record_of(table.name, row)))
+                record = record_of(table.name, row)
+                found.append((row, record))
+                if table.name in MERGED:
+                    self._known[table.name, row["uid"]] = (row["revision"], record)
             except BadFile as problem:
                 self._set_aside[table.name, row["uid"]] = str(problem)
         return found
@@ -685,6 +747,16 @@ def _sqlite_code(fault: object) -> LibraryCode:
 def _faults() -> tuple[type[Exception], ...]:
     """What SQLAlchemy and the drivers below it raise."""
     return (DBAPIError, sqlite3.DatabaseError, *server_faults())
+
+
+@functools.cache
+def _newest(table: str, dialect: str) -> str:
+    """The statement that finds the newest revision of a uid."""
+    mark = "?" if dialect == "sqlite" else "%s"
+    return (
+        f"SELECT revision, body, removed FROM {table} WHERE uid = {mark} "
+        "ORDER BY revision DESC LIMIT 1"
+    )
 
 
 @functools.cache

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer
 
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble
+from olive_almanac.steps.files import sweep_parts
 from olive_almanac.steps.find import index_of
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.session import Held, read_all
@@ -22,6 +23,12 @@ __all__ = ["Opening"]
 NEWS_MS = 20_000  # how often a shared library is asked what others wrote
 NEWS_LATER_MS = 500  # how soon it is asked again when other work was under way
 MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
+
+
+def _keep_tidy(library: Library) -> None:
+    """In a worker, once a library is open: its backup of the day, and what killed runs left."""
+    library.backup()
+    sweep_parts(library.folder)
 
 
 class Opening(QObject):
@@ -63,7 +70,7 @@ class Opening(QObject):
             return
         then, self._then = self._then, lambda: None
         then()
-        self._window.work(once(library.backup), lambda _: None)
+        self._window.work(once(lambda: _keep_tidy(library)), lambda _: None)
         if library.server:
             self._news.start()
         else:

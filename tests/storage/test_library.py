@@ -16,9 +16,11 @@ import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from unittest import mock
 
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.entry import Proof, Room
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
@@ -163,7 +165,9 @@ class RecordsTest(LibraryCase):
     def test_two_programs_share_one_library(self):
         other = self.open()
         for n in range(10):
-            (self.library if n % 2 else other).save_entry(sample_entry(notes=str(n)), "turn")
+            library = self.library if n % 2 else other
+            library.entries()  # what stands now is what one builds on
+            library.save_entry(sample_entry(notes=str(n)), "turn")
         self.assertEqual(len(self.library.entry_history("e1")), 10)
         self.assertEqual(other.entries()[0].notes, "9")
 
@@ -193,6 +197,79 @@ class SharedRecordsTest(RecordsTest):
             Library.open(away)
         with self.assertRaisesRegex(LibraryTrouble, "no address of a library|PostgreSQL server"):
             Library.open(name_server("mysql://x/y", self.folder))
+
+
+class TwoWindowsTest(LibraryCase):
+    """Two programs on one library: nothing of the one is lost in the other."""
+
+    def setUp(self):
+        super().setUp()
+        self.library.save_entry(sample_entry(proofs=()), "chosen")
+        self.library.save_run("coupon-1", RunRecord(by="machine", ticks={}), "started")
+        self.other = self.open()
+        self.addCleanup(self.other.close)
+        (self.entry,) = self.library.entries()
+        self.other.entries()
+        self.run_record = self.other.run_of("coupon-1")
+
+    def proved(self, outcome):
+        return replace(self.entry, proofs=(Proof("2026-04-14", outcome),))
+
+    def test_a_failure_there_stays_beside_a_good_burn_here(self):
+        self.other.save_entry(self.proved("failed"), "failed")
+        written = self.library.save_entry(self.proved("passed"), "passed")
+        self.assertEqual([one.outcome for one in written.proofs], ["failed", "passed"])
+        self.assertEqual(self.other.entries(), (written,))
+
+    def test_ticks_there_stay_beside_the_air_noted_here(self):
+        self.other.save_run("coupon-1", replace(self.run_record, ticks={"focus": "9:00"}), "tick")
+        self.library.save_run("coupon-1", replace(self.run_record, room=Room(21.0)), "air")
+        kept = self.library.run_of("coupon-1")
+        self.assertEqual((kept.ticks, kept.room), ({"focus": "9:00"}, Room(21.0)))
+
+    def test_the_same_changed_twice_is_told_once_and_then_counts(self):
+        theirs = replace(self.entry, setting=replace(self.entry.setting, power=0.4))
+        mine = replace(self.entry, setting=replace(self.entry.setting, power=0.6))
+        self.other.save_entry(theirs, "changed")
+        with self.assertRaisesRegex(LibraryTrouble, r"another window meanwhile \(setting.power"):
+            self.library.save_entry(mine, "changed")
+        self.assertEqual(self.library.entries(), (theirs,))
+        self.assertEqual(self.library.save_entry(mine, "again"), mine)
+
+    def test_what_is_written_beside_a_restore_is_told_and_not_lost_silently(self):
+        self.library.backup()
+        restore_backup(self.folder)
+        with self.assertRaisesRegex(LibraryTrouble, "replaced while it was open") as caught:
+            self.library.save_entry(self.proved("passed"), "passed")
+        self.assertEqual(caught.exception.code, "replaced")
+        fresh = self.open()
+        self.addCleanup(fresh.close)
+        self.assertEqual(fresh.entries(), (self.entry,))
+
+    def test_a_write_that_fails_leaves_the_next_one_right(self):
+        self.other.save_entry(self.proved("failed"), "failed")
+        with (
+            mock.patch.object(Library, "_stamp", side_effect=OSError(28, "No space")),
+            self.assertRaises(LibraryTrouble),
+        ):
+            self.library.save_entry(self.proved("passed"), "passed")
+        written = self.library.save_entry(self.proved("passed"), "passed")
+        self.assertEqual(len(written.proofs), 2)
+
+
+class OddPathTest(unittest.TestCase):
+    def test_signs_in_the_path_lead_to_no_other_place(self):
+        with tempfile.TemporaryDirectory() as holder:
+            for name in ("what?", "a?mode=memory", "50% #1", "it's", "липа"):
+                folder = Path(holder) / name
+                with contextlib.closing(Library.open(folder)) as library:
+                    library.save_machine(LONG, "set up")
+                    library.backup()
+                self.assertTrue((folder / "almanac.db").exists(), name)
+                self.assertTrue(list((folder / "backups").glob("almanac-2*.db")), name)
+                with contextlib.closing(Library.open(folder)) as library:
+                    self.assertEqual(library.machines(), (LONG,))
+            self.assertEqual(len(list(Path(holder).iterdir())), 5)
 
 
 class BackupTest(LibraryCase):
@@ -399,6 +476,7 @@ class MigrationTest(unittest.TestCase):
 WRITER = """
 import sys
 from pathlib import Path
+from olive_almanac.core.records.entry import Proof, Room
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.storage.library import Library
 library = Library.open(Path(sys.argv[1]))

@@ -39,6 +39,7 @@ CENTRE_SD = 1.0  # prior spread of ln(right areal energy)
 HALF_WIDTH, HALF_WIDTH_SD = 0.25, 0.6  # of ln F, and its spread in log
 NOISE, NOISE_SD = 0.12, 0.5
 LIGHTNESS_SD = 1.5
+FARTHEST = np.array((6.0, 2.0, 6.0))  # ln: where readings that follow no curve drive one stops
 
 
 @dataclass(frozen=True)
@@ -212,14 +213,9 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     over = max(float(energy[extreme]), half) * 1.6
 
     def curve(z: Floats) -> ToneCurve:
+        energy_1, steepness, energy_over = np.exp(np.clip(z[[2, 3, 5]], -FARTHEST, FARTHEST))
         return ToneCurve(
-            z[0],
-            z[1],
-            float(np.exp(z[2])),
-            float(np.exp(z[3])),
-            z[4],
-            float(np.exp(z[5])),
-            LIGHTNESS_SD,
+            z[0], z[1], float(energy_1), float(steepness), z[4], float(energy_over), LIGHTNESS_SD
         )
 
     def residuals(z: Floats) -> Floats:
