@@ -11,6 +11,7 @@ import tempfile
 import time
 import unittest
 from collections import Counter
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.storage.library import Library
 from tests.demo_shop import copy_demo
-from tests.samples import cut_trial, whole_run
+from tests.samples import BIRCH, LONG, cut_trial, sample_entry, whole_run
 
 ROOT = Path(__file__).parents[1]
 
@@ -168,6 +169,47 @@ while page.presenter.left:
     QTest.keyClicks(page, "n")
     print(len(window.session.active.readings), flush=True)
 """
+
+
+ASK = ("book", "--find", "birch")
+
+
+class OutputTest(unittest.TestCase):
+    """The answer of a verb on outputs that are full, closed or know few signs."""
+
+    def ask(self, output, **more):
+        with tempfile.TemporaryDirectory() as folder:
+            library = Library.open(Path(folder))
+            library.save_machine(replace(LONG, name="Гравер"), "set up")
+            library.save_stock(BIRCH, "set up")
+            library.save_entry(sample_entry(), "chosen")
+            library.close()
+            return subprocess.run(
+                [sys.executable, "-m", "olive_almanac", "--library", folder, *ASK],
+                stdout=output,
+                stderr=subprocess.PIPE,
+                env={**environment(), **more},
+            )
+
+    def test_a_full_device_is_told(self):
+        with open("/dev/full", "wb") as full:
+            answer = self.ask(full)
+        self.assertEqual(answer.returncode, 1)
+        self.assertIn(b"the answer was cut off: No space left on device.", answer.stderr)
+        self.assertNotIn(b"Traceback", answer.stderr)
+
+    def test_a_terminal_with_few_signs_gets_question_marks(self):
+        for encoding in ("ascii", "latin-1"):
+            answer = self.ask(subprocess.PIPE, PYTHONIOENCODING=encoding)
+            self.assertEqual((answer.returncode, answer.stderr), (0, b""))
+            self.assertIn(b"?????? 60 W, Birch ply", answer.stdout)
+
+    def test_a_reader_that_goes_away_is_no_fault(self):
+        reading, writing = os.pipe()
+        os.close(reading)
+        answer = self.ask(writing)
+        os.close(writing)
+        self.assertEqual((answer.returncode, answer.stderr), (1, b""))
 
 
 class KillWhileReadingTest(unittest.TestCase):

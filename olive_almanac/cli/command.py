@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import argparse
 import importlib
+import io
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -62,17 +64,38 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
 
 def main(argv: Sequence[str], services: CommandServices) -> int:
     """Run one verb and return the exit status."""
+    _speak_any_language()
     try:
         arguments = parser(only=argv).parse_args(_with_negative_levels(argv))
     except SystemExit as leaving:
         return int(leaving.code or 0)
     try:
-        return _run(arguments, services)
+        status = _run(arguments, services)
+        sys.stdout.flush()
+        return status
     except AlmanacError as problem:
         print(f"olive-almanac: {problem}", file=sys.stderr)
         return 1
     except BrokenPipeError:
-        return 1
+        return _close_output()
+    except OSError as problem:  # of the output: what the verbs open tells its own faults
+        print(f"olive-almanac: the answer was cut off: {problem.strerror}.", file=sys.stderr)
+        return _close_output()
+
+
+def _speak_any_language() -> None:
+    """Let a terminal that lacks a sign show a question mark in its place."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
+
+
+def _close_output() -> int:
+    """Drop what the output did not take, so that it is not tried once more at the end."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, sys.stdout.fileno())
+    os.close(nowhere)
+    return 1
 
 
 def _run(arguments: argparse.Namespace, services: CommandServices) -> int:

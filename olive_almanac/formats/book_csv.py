@@ -12,8 +12,9 @@ from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.formats.plain_text import cell_text
 
-__all__ = ["HEADS", "harmless", "write_book_csv"]
+__all__ = ["HEADS", "write_book_csv"]
 
 HEADS = (
     "entry",
@@ -41,27 +42,7 @@ HEADS = (
     "written",
     "notes",
 )
-STARTS = (
-    "=",
-    "+",
-    "-",
-    "@",
-    "\t",
-    "\r",
-    "\n",
-    "|",
-    "%",
-)  # what a spreadsheet may take for the start of a formula
 Line = tuple[Entry, Machine, Stock, str, str]
-
-
-def harmless(text: str) -> str:
-    """Return the text with an apostrophe before it where a spreadsheet could take it for a
-    formula.
-    """
-    if text.lstrip(" ").startswith(STARTS) or text.startswith(STARTS):
-        return "'" + text
-    return text
 
 
 def write_book_csv(lines: Iterable[Line]) -> str:
@@ -80,14 +61,14 @@ def write_book_csv(lines: Iterable[Line]) -> str:
         else:
             margin = round(100 * (e.margins.speed - 1), 1)
         words = [
-            harmless(text)
+            cell_text(text)
             for text in (entry.uid, state, reason, machine.label, stock.name, stock.family)
         ]
         table.writerow(
             [
                 *words,
                 stock.thickness_mm,
-                harmless(stock.lot),
+                cell_text(stock.lot),
                 entry.task,
                 round(100 * s.power, 2),
                 round(s.speed_mm_s, 4),
@@ -102,8 +83,8 @@ def write_book_csv(lines: Iterable[Line]) -> str:
                 e.seconds_per_m,
                 e.seconds_per_100cm2,
                 len(entry.passed_in_a_row),
-                entry.written,
-                harmless(entry.notes),
+                cell_text(entry.written),
+                cell_text(entry.notes),
                 *(factor.of(s) for factor in further),
             ]
         )

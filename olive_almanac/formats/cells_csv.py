@@ -7,6 +7,7 @@ import io
 
 from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.formats.plain_text import cell_text
 
 __all__ = ["HEADS", "write_cells"]
 
@@ -45,9 +46,9 @@ def write_cells(trial: Trial) -> str:
         s = cell.setting
         table.writerow(
             [
-                cell.id,
+                cell_text(cell.id),
                 cell.order,
-                cell.mark,
+                cell_text(cell.mark),
                 *cell.rect_mm,
                 cell.nominal_mm,
                 round(100 * s.power, 4),

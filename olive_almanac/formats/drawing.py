@@ -18,6 +18,7 @@ from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
+from olive_almanac.formats.plain_text import printable
 
 __all__ = ["Layer", "layer_name", "layers_of", "write_dxf", "write_svg"]
 
@@ -126,7 +127,8 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
         height=f"{height:g}mm",
         viewBox=f"0 0 {width:g} {height:g}",
     )
-    ET.SubElement(root, "title").text = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
+    title = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
+    ET.SubElement(root, "title").text = printable(title)
     for number, layer in enumerate(layers_of(trial, lettering)):
         if not layer.cells:
             colour = "#555555"
@@ -144,7 +146,7 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
         )
         ET.SubElement(group, "title").text = layer.name
         if layer.cells:
-            ET.SubElement(group, "desc").text = "cells " + " ".join(layer.cells)
+            ET.SubElement(group, "desc").text = printable("cells " + " ".join(layer.cells))
         for left, low, right, high in layer.fills:
             ET.SubElement(
                 group,

@@ -45,6 +45,7 @@ M_KNOWN = {0, 1, 2, 3, 4, 5, 7, 8, 9, 30}
 LETTERS = set("FGIJKMNPRSTXYZ")
 LINES_A_STEP = 20_000
 MOST_KNOWN = 50_000
+MOST_FINDINGS = 500
 
 
 @dataclass(frozen=True)
@@ -147,6 +148,12 @@ class _Interpreter:
             words = known[raw]
             if words is not None:
                 self.block(words)
+            if len(self.findings) >= MOST_FINDINGS:
+                text = (
+                    f"More than {MOST_FINDINGS} faults: from line {self.line} on it was not read."
+                )
+                self.findings.append(Finding("too-many", f"line {self.line}", text))
+                break
         if self.beam_on:
             self.report(
                 "beam-left-on",

@@ -10,16 +10,22 @@ from datetime import date, datetime
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.notes.columns import ROLES, find_columns
 from olive_almanac.core.notes.entries import Notes, rows_of_lines
+from olive_almanac.formats.sheet_extent import check_extent
 
 __all__ = ["read_notes", "read_pasted"]
 
-MOST_ROWS = 200_000
-SHEETS = (b"PK\x03\x04",)
+MOST_ROWS = 3000
+MOST_CELL = 500  # letters of a cell that are read
+MOST_LINE = 2000
+SHEET = b"PK\x03\x04"
+OLD_SHEET = b"\xd0\xcf\x11\xe0"
 
 
 def read_notes(data: bytes, name: str) -> Notes:
     """Return the table of a file by its content.  Raises BadFile where it holds none."""
-    if data[:4] in SHEETS or data[:4] == b"\xd0\xcf\x11\xe0":
+    if data[:4] == OLD_SHEET:
+        raise BadFile(f"{name} is in an old or locked format. Save it as XLSX, ODS or CSV.")
+    if data[:4] == SHEET:
         return _from_sheet(data, name)
     for encoding in (
         ("utf-8-sig", "utf-16")
@@ -36,6 +42,7 @@ def read_notes(data: bytes, name: str) -> Notes:
 def _from_sheet(data: bytes, name: str) -> Notes:
     from python_calamine import CalamineError, CalamineWorkbook
 
+    check_extent(data, name)
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
         sheets = [book.get_sheet_by_name(sheet) for sheet in book.sheet_names]
@@ -47,7 +54,8 @@ def _from_sheet(data: bytes, name: str) -> Notes:
             f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV."
         ) from problem
     filled = [
-        [(number, [_text(cell) for cell in row]) for number, row in table] for table in tables
+        [(number, [_text(cell)[:MOST_CELL] for cell in row]) for number, row in table]
+        for table in tables
     ]
     table = max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
     return _table(
@@ -73,11 +81,12 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     lines = [line for _, line in numbered]
     if "\x00" in text or not lines:
         raise BadFile(f"{name} holds no rows.")
+    _check_lines(numbered, name)
     for mark in ("\t", ";", "|", ","):
         try:
             table = csv.reader(lines, delimiter=mark)
             rows = [
-                (numbered[table.line_num - 1][0], [cell.strip() for cell in row])
+                (numbered[table.line_num - 1][0], [cell[:MOST_CELL].strip() for cell in row])
                 for row in table
                 if any(cell.strip() for cell in row)
             ]
@@ -93,6 +102,20 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     heads, free = rows_of_lines("\n".join(lines))
     told = [(number, row) for (number, _), row in zip(numbered, free, strict=True) if any(row)]
     return Notes(heads, tuple(row for _, row in told), name, tuple(number for number, _ in told))
+
+
+def _check_lines(numbered: list[tuple[int, str]], name: str) -> None:
+    if len(numbered) > MOST_ROWS:
+        raise _too_many(len(numbered), name)
+    for number, line in numbered:
+        if len(line) > MOST_LINE:
+            raise BadFile(
+                f"{name} is no table of notes: row {number} is {len(line):,} letters long."
+            )
+
+
+def _too_many(rows: int, name: str) -> BadFile:
+    return BadFile(f"{name} has {rows:,} rows; up to {MOST_ROWS:,} are read at a time. Split it.")
 
 
 def _decimal_commas(lines: list[str]) -> bool:
@@ -114,9 +137,7 @@ def _table(rows: list[tuple[int, list[str]]], name: str) -> Notes:
     if not rows:
         raise BadFile(f"{name} holds no rows.")
     if len(rows) > MOST_ROWS:
-        raise BadFile(
-            f"{name} has {len(rows)} rows; up to {MOST_ROWS} are read at a time. Split it."
-        )
+        raise _too_many(len(rows), name)
     heads, below = [""] * max(len(row) for _, row in rows), rows
     for at, (_, row) in enumerate(rows[:10]):
         if (

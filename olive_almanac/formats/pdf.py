@@ -23,6 +23,7 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.formats.plain_text import printable
 
 __all__ = [
     "CAUTION",
@@ -73,7 +74,7 @@ class Sheet:
         self.canvas: Any = Canvas(
             self.buffer, pagesize=(width_mm * MM, height_mm * MM), invariant=1
         )
-        self.canvas.setTitle(title)
+        self.canvas.setTitle(printable(title))
         self.canvas.setAuthor("Olive Almanac")
         self.new_page(first=True)
 
@@ -98,7 +99,7 @@ class Sheet:
             "right": self.canvas.drawRightString,
             "centre": self.canvas.drawCentredString,
         }
-        draw[align](x * MM, (self.height - y) * MM, words)
+        draw[align](x * MM, (self.height - y) * MM, printable(words))
 
     def fitted(
         self, x: float, y: float, words: str, most_mm: float, size: float, font: str

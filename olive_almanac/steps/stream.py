@@ -21,6 +21,11 @@ State = Literal["starting", "running", "held", "stopped", "lost", "refused", "do
 ASK_EVERY_S = 0.05
 MOST_NONSENSE = 5
 LINES_A_PUMP = 2000
+_FIGURE = r"\d{1,9}(?:\.\d{0,9})?"
+_PLACE = re.compile(
+    rf"\S+ X(-?{_FIGURE}) Y(-?{_FIGURE}) Z-?{_FIGURE} (\w+) (\d{{1,9}})(?: clock ({_FIGURE}))?.*",
+    re.ASCII,
+)
 
 
 @dataclass(frozen=True)
@@ -181,10 +186,11 @@ class Stream:
     def _answer(self, text: str) -> None:
         words, parts = self.words, text.split()
         known = True
-        if parts[0] == words.takes:
+        if parts[0] == words.takes and not self._flying:
+            known = False  # nothing was sent that it could have taken
+        elif parts[0] == words.takes:
             self.taken += 1
-            if self._flying:
-                self._flying.popleft()
+            self._flying.popleft()
             if not words.done_lines:
                 self._note_done(
                     self.sent
@@ -210,10 +216,8 @@ class Stream:
             self._lose(f"the controller answers what makes no sense (“{text[:40]}”)")
 
     def _place(self, text: str) -> bool:
-        found = re.match(
-            r"\S+ X(-?[\d.]+) Y(-?[\d.]+) Z-?[\d.]+ (\w+) (\d+)(?: clock ([\d.]+))?", text
-        )
-        if found is None:
+        found = _PLACE.fullmatch(text)
+        if found is None or int(found[4]) > self.sent:  # done before it was sent: not to be trusted
             return False
         self.place_mm = (float(found[1]), float(found[2]))
         if found[5]:

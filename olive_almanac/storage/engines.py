@@ -79,7 +79,7 @@ def engine_for(folder: Path, url: str) -> Engine:
     if url:
         try:
             address = make_url(url)
-        except ArgumentError as problem:
+        except (ArgumentError, ValueError) as problem:
             raise LibraryTrouble(
                 f"“{url}” is no address of a library: postgresql://user@host/name is expected.",
                 "server",

@@ -27,6 +27,7 @@ from olive_almanac.views.parts import (
     hair,
     label,
     row,
+    tip_text,
 )
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, compact, px
 
@@ -121,7 +122,7 @@ class SubjectLine(QWidget):
         entry = self.session.entry
         if state == "proven" and entry is not None and entry.prove_again_by is not None:
             reason = "until " + day_text(entry.prove_again_by).rsplit(" ", 1)[0]
-        self.reason.setToolTip(reason)
+        self.reason.setToolTip(tip_text(reason))
         self.reason.setText(_short(reason))
         self.reason.setVisible(subject.complete and not compact(True, False))
 
@@ -348,11 +349,11 @@ class MarginNote(QWidget):
                 else:
                     most = 44
                 detail = label(_short(note.detail, most), "small", "second")
-                detail.setToolTip(note.detail)
+                detail.setToolTip(tip_text(note.detail))
                 lines.append(detail)
             words = box(col(*lines, None, gap=0))
             words.setAccessibleName(f"{note.words}. {note.detail}")
-            words.setToolTip(f"{note.detail}. {FULL_CAUTION}")
+            words.setToolTip(tip_text(f"{note.detail}. {FULL_CAUTION}"))
             self._row.addLayout(
                 row(Mark(note.kind, note.level, compact(28, 30)), words, None, gap=9),
                 2 if note.kind == "stop" else 1,

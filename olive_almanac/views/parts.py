@@ -4,6 +4,7 @@ pages.
 
 from __future__ import annotations
 
+import html
 from typing import Any
 
 from PySide6.QtCore import (
@@ -80,6 +81,13 @@ def label(
     if wrap:
         made.setWordWrap(True)
     return made
+
+
+def tip_text(words: str) -> str:
+    """Return words for a tool tip, which would take a name with signs of a page for one."""
+    if "<" in words:
+        return f"<span>{html.escape(words)}</span>".replace("\n", "<br>")
+    return words
 
 
 def hair(kind: str = "hair") -> QFrame:

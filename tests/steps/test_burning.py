@@ -2,14 +2,19 @@
 unseen.
 """
 
+import itertools
 import math
 import os
 import signal
 import subprocess
 import sys
 import time
+import unittest
 from dataclasses import replace
 from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from olive_almanac.core.errors import LibraryTrouble, OutOfRange
 from olive_almanac.core.motion.program import cell_joules
@@ -300,6 +305,74 @@ class AlarmTest(BurningCase):
             burner.pump()
             self.bench_line.let(0.02)
         self.assertEqual([event.answered for event in self.session.active.run.events], [False])
+
+
+class Babbler:
+    """A wire whose other end answers what it likes."""
+
+    def __init__(self, answers):
+        self.answers, self.sent = list(answers), b""
+
+    def write(self, data):
+        self.sent += data
+        return len(data)
+
+    def read(self):
+        return self.answers.pop(0) if self.answers else b""
+
+    def close(self):
+        pass
+
+
+class ForeignAnswersTest(unittest.TestCase):
+    LINES = tuple((b"G1 X%d" % n, f"A{n // 10}") for n in range(100))
+
+    def stream(self, answers):
+        clock = itertools.count()
+        return Stream(
+            Babbler(answers),
+            iter(self.LINES),
+            LinkWords(lines_ahead=60),
+            lambda: next(clock) * 0.01,
+        )
+
+    def test_a_line_that_was_never_sent_is_not_done(self):
+        stream = self.stream([b"ready\n", b"at X0 Y0 Z0 run 912 clock 1.0\n"])
+        for _ in range(8):
+            stream.pump()
+        self.assertEqual((stream.sent, stream.done_line, stream.finished), (60, 0, []))
+
+    def test_more_lines_taken_than_were_sent_count_for_nothing(self):
+        stream = self.stream([b"ready\n", b"taken\n" * 63])
+        stream.pump()
+        stream.pump()
+        self.assertEqual(stream.taken, 60)
+
+    @settings(max_examples=400, deadline=None)
+    @given(
+        st.lists(
+            st.one_of(
+                st.binary(max_size=60),
+                st.builds(
+                    "{} X{} Y{} Z{} {} {} clock {}\n".format,
+                    st.sampled_from(("at", "ready", "taken", "refused")),
+                    *[st.sampled_from(("1", "-3.5", "1.2.3", "9" * 400, ".", "inf", "١"))] * 3,
+                    st.sampled_from(("run", "hold", "")),
+                    st.sampled_from(("0", "5", "60", "912", "9" * 4500, "-1")),
+                    st.sampled_from(("1.0", "1..0", "9" * 500)),
+                ).map(str.encode),
+                st.sampled_from((b"taken\n", b"ready\n", b"refused\n", b"\n", b"at\n")),
+            ),
+            max_size=12,
+        )
+    )
+    def test_no_answer_raises_or_counts_a_cell_that_was_not_sent(self, answers):
+        stream = self.stream(answers)
+        for _ in range(len(answers) + 3):
+            stream.pump()
+        self.assertLessEqual(stream.done_line, stream.sent)
+        sent = {self.LINES[n][1] for n in range(stream.sent)}
+        self.assertLessEqual(set(stream.finished), sent)
 
 
 class StreamTest(SessionCase):

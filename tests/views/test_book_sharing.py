@@ -17,12 +17,11 @@ import pypdfium2
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
-from olive_almanac.core.records.entry import Proof, proved_chance
-from olive_almanac.formats.book_csv import HEADS, harmless
+from olive_almanac.core.records.entry import Proof
+from olive_almanac.formats.book_csv import HEADS
 from olive_almanac.formats.book_pdf import write_label
 from olive_almanac.formats.library_json import write_library
 from olive_almanac.formats.pdf import entry_code
-from olive_almanac.steps.find import find_entries
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
 from olive_almanac.views.finder import Finder
@@ -242,21 +241,6 @@ class UntriedTest(MenuCase):
             self.menu("Save or print the book")
         self.wait_for(lambda: str(target) in self.page().right.said.text())
         self.assertTrue(self.page().right.said.isVisible())
-
-
-class HarmlessTest(ShopCase):
-    def test_what_a_spreadsheet_could_run_gets_an_apostrophe(self):
-        for text in ("=cmd()", "+1", "-2", "@x", "\t=1", "  =1", "|x"):
-            self.assertEqual(harmless(text)[0], "'")
-        self.assertEqual(harmless("Birch 3 mm"), "Birch 3 mm")
-
-    def test_what_good_burns_alone_prove(self):
-        # 0.05^(1/n): Clopper & Pearson, Biometrika 26:404 (1934), n of n, one-sided 95 %; 3 of 3
-        # gives 0.368, 59 of 59 gives 0.95
-        self.assertAlmostEqual(proved_chance(3), 0.3684, places=4)
-        self.assertAlmostEqual(proved_chance(59), 0.9505, places=4)
-        self.assertEqual(proved_chance(0), 0.0)
-        self.assertEqual(find_entries(self.session.catalogue, entry_code("nobody"), TODAY), ())
 
 
 class SharedWindowTest(WindowCase):

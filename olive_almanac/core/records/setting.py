@@ -27,6 +27,7 @@ Air = Literal["off", "low", "full"]
 AIRS: tuple[Air, ...] = ("off", "low", "full")
 Beam = Literal["constant", "follows-speed"]
 Direction = Literal["x", "y", "xy"]
+LEAST_PITCH_MM = 0.005  # no beam is a tenth as wide
 
 
 @dataclass(frozen=True)
@@ -66,7 +67,7 @@ class Setting:
                 and type(self.passes) is int
                 and -100 <= self.focus_mm <= 100
                 and 0 <= self.focus_step_mm <= 20
-                and 0 <= self.pitch_mm <= 10
+                and (self.pitch_mm == 0 or LEAST_PITCH_MM <= self.pitch_mm <= 10)
                 and 0 <= self.pulse_khz <= 10000
                 and self.air in AIRS
                 and self.beam in ("constant", "follows-speed")
@@ -83,7 +84,8 @@ class Setting:
             check_choice("Passes", self.passes, ("a whole number",))
         check_number("Focus", self.focus_mm, "mm", low=-100, high=100)
         check_number("Focus step", self.focus_step_mm, "mm", low=0, high=20)
-        check_number("Line pitch", self.pitch_mm, "mm", low=0, high=10)
+        if self.pitch_mm:
+            check_number("Line pitch", self.pitch_mm, "mm", low=LEAST_PITCH_MM, high=10)
         check_number("Pulse rate", self.pulse_khz, "kHz", low=0, high=10000)
         check_choice("Air", self.air, AIRS)
         check_choice("Beam mode", self.beam, ("constant", "follows-speed"))

@@ -28,7 +28,7 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_columns, index_rows
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
-from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT
+from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, tip_text
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, compact, px
 
 if TYPE_CHECKING:
@@ -96,7 +96,7 @@ class IndexModel(QAbstractTableModel):
             return ""
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole) and state:
             column = self.columns[index.column() - 1]
-            return (
+            return tip_text(
                 f"{line.label}, {TASK_WORDS[column.task]}, {column.machine.name}: "
                 f"{STATE_WORDS[state][0]}, {STATE_WORDS[state][1]}"
             )

@@ -41,6 +41,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
     set_kind,
+    tip_text,
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
@@ -275,7 +276,7 @@ class DecidePage(StationPage):
                 break
             shown.append(remark)
         self.remarks.setText("\n".join(shown))
-        self.remarks.setToolTip("\n".join(remarks))
+        self.remarks.setToolTip(tip_text("\n".join(remarks)))
         self.remarks.setVisible(bool(remarks))
 
     def _offer(self, main: str, closer: bool) -> None:

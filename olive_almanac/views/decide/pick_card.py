@@ -12,7 +12,7 @@ from olive_almanac.core.deciding.decision import aim_word
 from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
-from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT
+from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, tip_text
 from olive_almanac.views.theme import LIVE, C, F, compact, px
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ class PickCard(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         setting = pick.setting
         self.setText(self.name)
-        self.setToolTip(pick.why)
+        self.setToolTip(tip_text(pick.why))
         self.setAccessibleName(
             f"{letter}: {self.name}, {percent_text(setting.power)} %, "
             f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
