@@ -53,6 +53,8 @@ class Practising:
     def begin(self, exercise: Exercise) -> None:
         """Open an exercise in a library of its own."""
         window = self._window
+        if window.is_burning:
+            return
         started = window.services.now()
         seed = int(started.timestamp()) % 1_000_000
         folder = window.home / "practice" / f"{exercise.id}-{seed}"
@@ -77,6 +79,8 @@ class Practising:
     def rehearse(self, trial: Trial) -> None:
         """Open a coupon in a library of its own, where the stand-in bench may burn it."""
         window, folder = self._window, rehearsal_folder(self._window.home)
+        if window.is_burning:
+            return
 
         def make() -> None:
             sweep_rehearsal(window.home)
@@ -102,6 +106,8 @@ class Practising:
 
     def leave(self) -> None:
         """Go back to one's own library; a rehearsal is thrown away."""
+        if self._window.is_burning:
+            return
         known, station = self._before, self._came_from
         rehearsed, self._rehearsed, self._came_from = self._rehearsed, "", "practise"
         self._open(self._window.home, None, "Olive Almanac", station)

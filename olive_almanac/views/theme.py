@@ -199,11 +199,19 @@ def ink_on(colour: QColor) -> QColor:
 
 
 def apply_theme() -> None:
-    """Give the application the present theme's style, font and colours."""
+    """Give the application the present theme's style, font and colours.
+
+    Nothing is done where it has them: every widget would be laid out anew.
+    """
     app = QApplication.instance()
     assert isinstance(app, QApplication)
+    style_sheet, font = _style_sheet(), scaled_font("ui")
+    look = f"{font.toString()} {style_sheet}"
+    if app.property("look") == look:
+        return
+    app.setProperty("look", look)
     app.setStyle("Fusion")
-    app.setFont(scaled_font("ui"))
+    app.setFont(font)
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, token in (
@@ -222,7 +230,7 @@ def apply_theme() -> None:
     ):
         palette.setColor(role, C(token))
     app.setPalette(palette)
-    app.setStyleSheet(_style_sheet())
+    app.setStyleSheet(style_sheet)
 
 
 def _style_sheet() -> str:
@@ -242,10 +250,13 @@ class Painted(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.scale(LIVE.scale, LIVE.scale)
-        self.paint(painter, self.width() / LIVE.scale, self.height() / LIVE.scale)
+        try:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.scale(LIVE.scale, LIVE.scale)
+            self.paint(painter, self.width() / LIVE.scale, self.height() / LIVE.scale)
+        finally:
+            painter.end()  # also where painting failed
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         raise NotImplementedError

@@ -52,6 +52,7 @@ class MainWindow(QMainWindow):
         self.pages: dict[str, StationPage] = {}
         self._area: Any = None
         self._workers: list[Worker] = []
+        self._retired: list[StationPage] = []  # pages of an earlier look, until no work needs them
         self._closed = False
         self._offered: Callable[[], None] = self._understood
         self.opening = Opening(self)
@@ -91,9 +92,7 @@ class MainWindow(QMainWindow):
         if self._closed:
             return  # asked for before the window went
         self.session.forget_listeners()
-        self._leave_pages()
-        self.pages = {}
-        self._area = None
+        self._retire_pages()
         self.subject_line, self.strip = SubjectLine(self.session), ProblemStrip()
         self.rail, self.margin = Rail(self.session), MarginNote(self.session)
         self._lay_out()
@@ -105,6 +104,7 @@ class MainWindow(QMainWindow):
         self._listen()
         self.navigate(self.station)
         self._show_problem()
+        self._sweep_pages()
 
     def _lay_out(self) -> None:
         centre = QWidget()
@@ -125,6 +125,26 @@ class MainWindow(QMainWindow):
     def _leave_pages(self) -> None:
         for page in self.pages.values():
             page.leave()
+
+    def _retire_pages(self) -> None:
+        """Leave every page; one that burns is kept as it is, for its run must go on."""
+        if self._area is not None:
+            self._area.takeWidget()
+            self._area = None
+        burning = {name: page for name, page in self.pages.items() if page.is_running()}
+        for name, page in self.pages.items():
+            if name not in burning:
+                page.leave()
+                page.hide()
+                self._retired.append(page)
+        self.pages = burning
+
+    def _sweep_pages(self) -> None:
+        """Let go of retired pages once no work can come back to them."""
+        if not self._workers:
+            for page in self._retired:
+                page.deleteLater()
+            self._retired = []
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -208,6 +228,7 @@ class MainWindow(QMainWindow):
         from olive_almanac.views.finder import Finder  # start-up: opened seldom
 
         finder = Finder(self.session, self)
+        finder.finished.connect(finder.deleteLater)
         finder.opened.connect(self._open_found)
         finder.trial_asked.connect(lambda trial: self._open_trial(trial, finder))
         middle, top = self.rect().center().x(), self.rect().top()
@@ -303,6 +324,8 @@ class MainWindow(QMainWindow):
 
     def open_demo(self) -> None:
         """Open the demo shop in place of the empty library; the real one is not touched."""
+        if self.is_burning:
+            return
         self.session.tell("")
         self.page("book").show_building()
         self.work(once(self.services.make_demo), self._show_demo)
@@ -315,6 +338,14 @@ class MainWindow(QMainWindow):
         self.open_library()
 
     # -- work in threads ---------------------------------------------------------------------------
+
+    @property
+    def is_burning(self) -> bool:
+        """Whether a coupon is burning; says so, for whoever would leave it alone."""
+        if not any(page.is_running() for page in self.pages.values()):
+            return False
+        self.session.tell("A coupon is burning. Stop the run first, then do it again.")
+        return True
 
     @property
     def is_busy(self) -> bool:
@@ -343,6 +374,9 @@ class MainWindow(QMainWindow):
     def _forget(self, worker: Worker) -> None:
         if worker in self._workers:
             self._workers.remove(worker)
+        worker.wait()  # it has told its end; its thread may still be winding up
+        worker.setParent(None)  # so that it goes when nobody looks at it any more
+        self._sweep_pages()
 
     def work_failed(self, problem: Exception) -> None:
         """Tell a fault of the world; raise one of ours."""

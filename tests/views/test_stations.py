@@ -154,7 +154,7 @@ class FinderTest(ShopCase):
         self.type(" granite", finder.field)
         self.assertTrue(finder.nothing.isVisible())
         self.key(Qt.Key.Key_Escape, widget=finder.field)
-        self.assertFalse(finder.isVisible())
+        self.assertIsNone(self.window.findChild(Finder))
 
     def test_opens_from_the_field_in_the_head(self):
         self.click(self.window.subject_line.find)
@@ -337,9 +337,14 @@ class BurnTest(ShopCase):
         self.press("Understood")
         self.assertFalse(self.window.strip.isVisible())
         self.assertIsNone(page.presenter.running)  # nothing was sent
+
+        def full_from_the_third_cell_on(*what):
+            if len(self.session.active.burnt) >= 2:
+                full()
+            return real(*what)
+
+        self.session.library.save_run = full_from_the_third_cell_on
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: len(self.session.active.burnt) >= 2)
-        self.session.library.save_run = full
         self.wait_for(lambda: self.session.problem != "")
         self.assertEqual(page.presenter.running, "paused")
         self.session.library.save_run = real

@@ -545,6 +545,7 @@ class EntryPage(Page):
         layout.setStretch(2, 1)
         dialog.setLayout(layout)
         dialog.resize(px(900), px(640))
+        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _add_buttons(self, entry: Entry, state: str) -> None:

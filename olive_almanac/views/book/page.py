@@ -244,6 +244,7 @@ class BookPage(StationPage):
 
     def _open(self, kind: Any) -> None:
         self.dialog = kind(self.main_window)
+        self.dialog.finished.connect(self.dialog.deleteLater)
         self.dialog.open()
 
     def _save_book(self) -> None:

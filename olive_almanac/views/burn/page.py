@@ -488,6 +488,7 @@ class BurnPage(StationPage):
     def _ask_port(self) -> None:
         dialog = PortDialog(self.session, self)
         dialog.finished.connect(lambda _: self.show_run())
+        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _start_port(self) -> None:

@@ -226,6 +226,7 @@ class SetUpPage(StationPage):
     def _ask(self, kind: Any, asker: Any) -> None:
         dialog = kind(self.presenter, self)
         dialog.finished.connect(lambda _: asker.setFocus())
+        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _print_safety(self) -> None:
