@@ -97,7 +97,9 @@ def _dialled(
     elif power > 0.8:
         power = 0.8
         speed_mm_s = machine.watts(power) / line_energy_j_mm
+    # as it can be dialled in; rounded up it could be quicker than the machine goes
     power, speed_mm_s = round(power, 3), max(0.1, float(f"{speed_mm_s:.3g}"))
+    speed_mm_s = min(speed_mm_s, machine.max_speed_mm_s)
     return Setting(power, speed_mm_s, 1, 0.0, pitch_mm, "low", direction="x" if pitch_mm else "xy")
 
 
