@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: demo run test check screenshots bench lock clean
+.PHONY: soak demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -29,6 +29,10 @@ check: $(VENV)/test.done
 screenshots: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests
 	$(PY) scripts/screenshots.py docs/screenshots
+
+soak: $(VENV)/test.done
+	@sh scripts/system_libraries.sh tests
+	$(PY) -m bench.soak
 
 bench: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests
