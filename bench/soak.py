@@ -220,7 +220,7 @@ def _sown(whole: bytes, rng: random.Random) -> bytes:
 
 
 def merges(rng: random.Random) -> Iterator[Figure]:
-    """Poisoned libraries taken in: whatever comes in, the library opens again and shows its rest."""
+    """Poisoned libraries taken in: whatever comes in, the library opens again with its rest."""
     tried, lost = Tried(), 0
     with tempfile.TemporaryDirectory() as holder:
         demo = Path(holder) / "demo"

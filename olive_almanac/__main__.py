@@ -58,6 +58,12 @@ def _preferences_file() -> Path:
     return platformdirs.user_config_path("olive-almanac") / "preferences.json"
 
 
+def _fault_file() -> Path:
+    import platformdirs
+
+    return platformdirs.user_state_path("olive-almanac") / "fault.txt"
+
+
 def _now() -> datetime:
     return datetime.now().astimezone()
 
@@ -91,6 +97,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
         "restore_library": _restore_library,
         "make_bench": _make_bench,
         "make_demo": _make_demo_folder,
+        "fault_file": _fault_file,
         "now": _now,
         "connect": _connect,
         "open_port": _open_port,

@@ -32,11 +32,10 @@ def make_application() -> QApplication:
 
 
 def report_fault(
-    folder: Path, kind: type[BaseException], value: BaseException, trace: TracebackType | None
+    path: Path, kind: type[BaseException], value: BaseException, trace: TracebackType | None
 ) -> Path:
-    """Write our own fault into a report in the state folder and return where it lies."""
-    path = folder / "fault.txt"
-    folder.mkdir(parents=True, exist_ok=True)
+    """Write our own fault into a file and return where it lies."""
+    path.parent.mkdir(parents=True, exist_ok=True)
     path.write_text("".join(traceback.format_exception(kind, value, trace)), encoding="utf-8")
     return path
 
@@ -49,9 +48,7 @@ def run_window(folder: Path, services: WindowServices) -> int:
     def caught(
         kind: type[BaseException], value: BaseException, trace: TracebackType | None
     ) -> None:
-        import platformdirs  # start-up: a fault is rare
-
-        path = report_fault(platformdirs.user_state_path("olive-almanac"), kind, value, trace)
+        path = report_fault(services.fault_file(), kind, value, trace)
         window.session.tell(
             "Something went wrong in the program itself; what was recorded is safe. A report "
             f"lies in {path}."

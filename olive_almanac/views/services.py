@@ -22,6 +22,7 @@ class WindowServices:
     restore_library: Callable[[Path], tuple[Path, Path]]
     make_bench: Callable[..., Bench]  # with a seed, or with its own
     make_demo: Callable[[], Path]
+    fault_file: Callable[[], Path]  # where the last fault of the program is kept
     now: Callable[[], datetime]
     preferences_file: Path
     connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace

@@ -59,6 +59,7 @@ class WindowCase(QtCase):
             Path(holder.name) / "preferences.json",
             make_bench=lambda seed=3: program._make_bench(seed),
             make_demo=self.make_demo,
+            fault_file=lambda: Path(holder.name) / "state" / "fault.txt",
             now=lambda: NOON,
         )
         self.window = None

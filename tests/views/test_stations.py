@@ -3,13 +3,17 @@ is wrong.
 """
 
 import contextlib
+import json
 import sqlite3
+import zipfile
 from dataclasses import replace
+from pathlib import Path
+from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QAbstractItemModelTester
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
@@ -73,6 +77,29 @@ class SetAsideTest(ShopCase):
         self.assertFalse(self.window.strip.isVisible())
         self.window.navigate("read")
         self.assertFalse(self.window.strip.isVisible())
+
+    def test_the_report_holds_the_version_the_fault_and_the_record_but_no_names(self):
+        fault = self.outside.fault_file()
+        fault.parent.mkdir()
+        fault.write_text(f"File {Path.home()}/almanac.py")
+        with contextlib.closing(sqlite3.connect(self.folder / "almanac.db")) as raw:
+            body = json.dumps({"uid": "bad", "notes": "for Ada", "setting": {"power": "x"}})
+            raw.execute("UPDATE entry SET body = ? WHERE uid = 'bad'", (body,))
+            raw.commit()
+        self.window.navigate("book")
+        target = self.folder.parent / "report.zip"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.page()._write_report()
+        self.wait_for(lambda: "Nothing was sent" in self.page().right.said.text())
+        with zipfile.ZipFile(target) as report:
+            parts = {name: report.read(name).decode() for name in report.namelist()}
+        self.assertEqual(set(parts), {"version.txt", "fault.txt", "records.json"})
+        self.assertIn("Olive Almanac 0.", parts["version.txt"])
+        self.assertEqual(parts["fault.txt"], "File ~/almanac.py")
+        (record,) = json.loads(parts["records.json"])
+        self.assertEqual(record["record"], "entry bad")
+        self.assertEqual(record["body"]["notes"], "(7 letters)")
+        self.assertNotIn("Ada", "".join(parts.values()))
 
 
 class BookTest(ShopCase):
@@ -503,5 +530,7 @@ class TroubleTest(WindowCase):
         try:
             raise ZeroDivisionError("ours")
         except ZeroDivisionError as error:
-            path = report_fault(self.folder / "state", type(error), error, error.__traceback__)
+            path = report_fault(
+                self.folder / "state" / "fault.txt", type(error), error, error.__traceback__
+            )
         self.assertIn("ZeroDivisionError: ours", path.read_text())

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.book import ORDERS, BookPresenter
+from olive_almanac.steps.fault_report import fault_report_work
 from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu
 from olive_almanac.steps.share import (
     BOOK_FILES,
@@ -220,6 +221,7 @@ class BookPage(StationPage):
             ("Label for the rack", lambda: self._write("label.pdf", label_work), ready and entry),
             ("", None, True),
             ("Take in another library", self._take_in, ready),
+            ("Report of what went wrong", self._write_report, ready),
         ):
             if act is None:
                 menu.addSeparator()
@@ -264,6 +266,14 @@ class BookPage(StationPage):
         )
         if name:
             self.main_window.work(work(self.session, Path(name)), self.right.say)
+
+    def _write_report(self) -> None:
+        suggested = str(self.session.store.folder / "fault-report.zip")
+        name, _ = QFileDialog.getSaveFileName(self, "Write", suggested, "Report (*.zip)")
+        if name:
+            fault_file = self.main_window.services.fault_file()
+            work = fault_report_work(self.session.store, fault_file, Path(name))
+            self.main_window.work(work, self.right.say)
 
     def _take_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
