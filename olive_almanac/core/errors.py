@@ -78,6 +78,7 @@ LibraryCode = Literal[
     "busy",
     "damaged",
     "restorable",
+    "shrunk",
     "newer",
     "unwritable",
     "full",
@@ -93,7 +94,8 @@ class LibraryTrouble(AlmanacError):
     """The library cannot be read or written.
 
     `code` says what is the matter: still "opening", "busy" (locked), "damaged" (no backup to go
-    back to), "restorable" (damaged, with a good backup), "newer" than this program, "unwritable"
+    back to), "restorable" (damaged, with a good backup), "shrunk"
+    (holds less than its backup), "newer" than this program, "unwritable"
     (read-only, not reachable), disk "full", "missing" (a part of it), "server" (not reached,
     refused), "replaced" (by another file while open), "conflict" (changed in another window
     meanwhile), "failed".

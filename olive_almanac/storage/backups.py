@@ -17,7 +17,15 @@ from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.storage.engines import FILE
 from olive_almanac.storage.exchange import TABLES
 
-__all__ = ["BACKUPS", "BACKUPS_KEPT", "copy_database", "newest_backup", "prune", "put_back"]
+__all__ = [
+    "BACKUPS",
+    "BACKUPS_KEPT",
+    "copy_database",
+    "newest_backup",
+    "prune",
+    "put_back",
+    "revisions_in",
+]
 
 BACKUPS = "backups"
 BACKUPS_KEPT = 14
@@ -31,7 +39,7 @@ def newest_backup(folder: Path) -> tuple[Path, int] | None:
     """
     best: tuple[int, float, Path] | None = None
     for path in (folder / BACKUPS).glob("almanac-*.db"):
-        revisions = _revisions_in(path)
+        revisions = revisions_in(path)
         if revisions and _is_whole(path):
             best = max(best or (0, 0.0, path), (revisions, path.stat().st_mtime, path))
     if best is None:
@@ -62,9 +70,9 @@ def prune(folder: Path, newest: Path) -> None:
     doomed, kept = daily[:-few], [*daily[-few:], newest]
     if not doomed:
         return
-    most = max(_revisions_in(path) for path in kept)
+    most = max(revisions_in(path) for path in kept)
     for path in reversed(doomed):
-        revisions = _revisions_in(path)
+        revisions = revisions_in(path)
         if revisions > most:
             most = revisions
         else:
@@ -108,12 +116,13 @@ def _free_name(folder: Path, stem: str, suffixes: Sequence[str]) -> Path:
 
 
 def _opened(path: Path) -> contextlib.closing[sqlite3.Connection]:
-    """A backup, opened so that nothing is written beside it."""
-    address = f"file:{quote(str(path.absolute()))}?mode=ro&immutable=1"
+    """A database, opened to be read; nothing is written beside a backup."""
+    alone = "&immutable=1" if path.parent.name == BACKUPS else ""
+    address = f"file:{quote(str(path.absolute()))}?mode=ro{alone}"
     return contextlib.closing(sqlite3.connect(address, uri=True))
 
 
-def _revisions_in(path: Path) -> int:
+def revisions_in(path: Path) -> int:
     """How many revisions a file holds; 0 where it is no library of ours or cannot be read."""
     try:
         with _opened(path) as connection:

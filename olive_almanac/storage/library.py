@@ -35,7 +35,14 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 from olive_almanac.storage import tables
-from olive_almanac.storage.backups import BACKUPS, copy_database, newest_backup, prune, put_back
+from olive_almanac.storage.backups import (
+    BACKUPS,
+    copy_database,
+    newest_backup,
+    prune,
+    put_back,
+    revisions_in,
+)
 from olive_almanac.storage.door import let_in, record_of
 from olive_almanac.storage.engines import (
     FILE,
@@ -182,16 +189,37 @@ class Library:
             "restorable",
         )
 
+    def _refuse_to_rotate(self, today: Path) -> None:
+        """A book only grows: one that holds less than a backup of it is another, or was lost."""
+        if today.exists():
+            backup, revisions = today, revisions_in(today)
+        else:
+            backup, revisions = newest_backup(self.folder) or (today, 0)
+        here = revisions_in(self.folder / FILE)
+        if revisions <= here:
+            return
+        raise LibraryTrouble(
+            f"This book holds {count_text(here, 'revision')}, its backup {backup.name} "
+            f"{count_text(revisions, 'revision')}: something was lost. Nothing is backed up over "
+            "it. Restore the backup; or, if this is the right book, move the folder "
+            f"{BACKUPS} elsewhere.",
+            "shrunk",
+        )
+
     def backup(self, *, label: str = "") -> Path:
         """Copy the database beside it by SQLite's online backup, one file a day (or `label`),
-        BACKUPS_KEPT kept; while the book holds less than a backup of it, that one stays.
+        BACKUPS_KEPT kept.  Raises LibraryTrouble ("shrunk") where the book holds less than one.
 
         A shared library is backed up where its server stands.
         """
         target = self.folder / BACKUPS / f"almanac-{label or self._clock().date().isoformat()}.db"
-        if target.exists() or self.server:
+        if self.server:
             return target
         with self._working("back up"):
+            if not label:
+                self._refuse_to_rotate(target)
+            if target.exists():
+                return target
             copy_database(self.folder / FILE, target)
         prune(self.folder, target)
         return target

@@ -70,7 +70,8 @@ class Opening(QObject):
             return
         then, self._then = self._then, lambda: None
         then()
-        self._window.work(once(lambda: _keep_tidy(library)), lambda _: None)
+        work = once(lambda: _keep_tidy(library))
+        self._window.work(work, lambda _: None, self._not_backed_up)
         if library.server:
             self._news.start()
         else:
@@ -84,6 +85,18 @@ class Opening(QObject):
             self._window.offer("Restore the backup", self._restore)
         else:
             self._window.offer("Try again", self._try_again)
+
+    def _not_backed_up(self, problem: Exception) -> None:
+        self._window.work_failed(problem)
+        if isinstance(problem, LibraryTrouble) and problem.code == "shrunk":
+            self._window.offer("Restore the backup", self._restore_instead)
+
+    def _restore_instead(self) -> None:
+        """Put the backup in place of the open library; what was open is set aside by it."""
+        if self._window.is_burning:
+            return
+        self._session.close_library()
+        self._restore()
 
     def _try_again(self) -> None:
         self._session.tell("")

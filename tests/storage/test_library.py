@@ -326,7 +326,7 @@ class BackupTest(LibraryCase):
             self.assertEqual(reopened.stocks(), (BIRCH,))
             reopened.close()
 
-    def test_a_fuller_backup_is_never_pruned_nor_passed_over(self):
+    def test_a_book_that_shrank_is_not_backed_up_over_a_fuller_one(self):
         for n in range(8):
             self.library.save_stock(replace(BIRCH, uid=f"s{n}"), "set up")
         full = self.library.backup()
@@ -340,9 +340,13 @@ class BackupTest(LibraryCase):
         self.library.save_stock(BIRCH, "set up")
         for _ in range(BACKUPS_KEPT + 5):
             self.day += timedelta(days=1)
-            self.library.backup()
-        self.assertTrue(full.exists())
+            with self.assertRaisesRegex(LibraryTrouble, "1 revision, its backup .* 8") as caught:
+                self.library.backup()
+            self.assertEqual(caught.exception.code, "shrunk")
         self.assertEqual(newest_backup(self.folder), (full, 8))
+        self.assertEqual(len(list(full.parent.iterdir())), 1)
+        full.parent.rename(self.folder / "elsewhere")  # the operator says that it is right so
+        self.assertTrue(self.library.backup().exists())
 
     def test_a_backup_made_after_the_clock_was_set_back_stays(self):
         self.library.save_stock(BIRCH, "set up")

@@ -102,6 +102,26 @@ class SetAsideTest(ShopCase):
         self.assertNotIn("Ada", "".join(parts.values()))
 
 
+class ShrunkTest(ShopCase):
+    def fill(self, library):
+        super().fill(library)
+        library.backup()
+        library.close()
+        backups, aside = self.folder / "backups", self.folder.parent / "aside"
+        backups.rename(aside)
+        for path in self.folder.glob("almanac.db*"):
+            path.unlink()
+        Library.open(self.folder).close()  # a fresh book where the full one was
+        aside.rename(backups)
+
+    def test_an_emptied_book_asks_before_anything_is_backed_up_and_comes_back(self):
+        self.wait_for(lambda: "something was lost" in self.window.strip.text.text())
+        self.assertEqual(self.session.catalogue.entries, ())
+        self.click(self.window.strip.button)
+        self.wait_for(lambda: len(self.session.catalogue.entries) == 1)
+        self.assertTrue((self.folder / "almanac.db").exists())
+
+
 class BookTest(ShopCase):
     def test_index_marks_are_walked_by_arrows_and_opened_by_a_click(self):
         index = self.page().left.index
