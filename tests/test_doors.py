@@ -1,0 +1,35 @@
+"""Every door a little, with the same means as `make soak`: foreign files, poisoned libraries, odd
+readings.  Seeded, so that a fault comes back.
+"""
+
+import random
+import unittest
+from unittest import mock
+
+from bench import soak
+
+
+class DoorsTest(unittest.TestCase):
+    def check(self, part, share, seed=16):
+        with mock.patch.object(soak, "SHARE", share):
+            for what, value, most in part(random.Random(seed)):
+                with self.subTest(what):
+                    self.assertLessEqual(value, most)
+
+    def test_sown_files_are_read_or_told(self):
+        self.check(soak.files, 0.008)
+
+    def test_poisoned_libraries_open_again(self):
+        self.check(soak.merges, 0.02)
+
+    def test_odd_readings_of_any_kind_are_decided_or_told(self):
+        self.check(soak.decisions, 0.012)
+
+    def test_random_plans_pass_the_checker(self):
+        self.check(soak.plans, 0.004)
+
+    def test_a_fault_is_counted(self):
+        tried = soak.Tried()
+        with mock.patch("builtins.print"), tried.one("a door"):
+            raise KeyError("ours")
+        self.assertEqual([value for _, value, _ in tried.figures("doors")], [1, 0])
