@@ -107,37 +107,36 @@ def write_book_work(session: Session, path: Path) -> Iterator[str]:
 
 
 def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:
-    """Write the wall card of the present machine as PDF."""
-    from olive_almanac.formats.book_pdf import write_wall_card
+    """Return the work that writes the wall card of the machine that is present now, as PDF."""
+    machine, lines, day = session.subject.machine, book_lines(session), session.today().isoformat()
+    unit = session.preferences.speed_unit
 
-    machine = session.subject.machine
-    if machine is None:
-        raise BadFile("Choose a machine first.")
-    lines = [line for line in book_lines(session) if line[1].uid == machine.uid]
-    write_file(
-        path,
-        write_wall_card(
-            machine,
-            lines,
-            day=session.today().isoformat(),
-            speed_unit=session.preferences.speed_unit,
-        ),
-    )
-    yield f"The card of {count_text(len(lines), 'setting')} is in {path}."
+    def work() -> Iterator[str]:
+        from olive_almanac.formats.book_pdf import write_wall_card
+
+        if machine is None:
+            raise BadFile("Choose a machine first.")
+        mine = [line for line in lines if line[1].uid == machine.uid]
+        write_file(path, write_wall_card(machine, mine, day=day, speed_unit=unit))
+        yield f"The card of {count_text(len(mine), 'setting')} is in {path}."
+
+    return work()
 
 
 def label_work(session: Session, path: Path) -> Iterator[str]:
-    """Write the label of the present entry as PDF."""
-    from olive_almanac.formats.book_pdf import write_label
-
+    """Return the work that writes the label of the entry that is present now, as PDF."""
     entry, machine, stock = session.entry, session.subject.machine, session.subject.stock
-    if entry is None or machine is None or stock is None:
-        raise BadFile("There is no entry here to write a label of.")
-    state = STATE_WORDS[session.state[0]][0]
-    write_file(
-        path, write_label(entry, machine, stock, state, speed_unit=session.preferences.speed_unit)
-    )
-    yield f"The label is in {path}."
+    state, unit = STATE_WORDS[session.state[0]][0], session.preferences.speed_unit
+
+    def work() -> Iterator[str]:
+        from olive_almanac.formats.book_pdf import write_label
+
+        if entry is None or machine is None or stock is None:
+            raise BadFile("There is no entry here to write a label of.")
+        write_file(path, write_label(entry, machine, stock, state, speed_unit=unit))
+        yield f"The label is in {path}."
+
+    return work()
 
 
 def take_in_work(store: Library, path: Path) -> Iterator[Merged]:

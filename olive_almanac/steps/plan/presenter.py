@@ -199,8 +199,11 @@ class PlanPresenter:
         self.change("focus", number_text(round(focus_mm, 1)))
 
     def next_work(self) -> Iterator[tuple[Setting, ...]]:
-        """Yield the cells that teach most, by the readings of the subject: for a worker."""
-        yield decide_trial(self.pairs)[0].next_cells
+        """Return the work that yields the cells that teach most, by the readings of the subject as
+        they are now: for a worker.
+        """
+        pairs = self.pairs
+        return (decide_trial(one)[0].next_cells for one in (pairs,))
 
     def _take(self, choices: TrialChoices) -> None:
         self._base = choices

@@ -92,7 +92,7 @@ class BurnPage(StationPage):
         self._disarm.setSingleShot(True)
         self._disarm.setInterval(ARMED_FOR_MS)
         self._disarm.timeout.connect(self._disarmed)
-        self.armed = False
+        self._armed_for: Trial | None = None  # whose program was checked
         self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
         self.pace.chosen.connect(self._set_pace)
         self.burner = Segments(["by file", "serial port"], 0, "How the coupon gets burnt")
@@ -226,6 +226,10 @@ class BurnPage(StationPage):
         return self.presenter.is_going
 
     @property
+    def armed(self) -> bool:
+        return self._armed_for is not None
+
+    @property
     def plays(self) -> bool:
         """Whether the stand-in bench may burn here: demo, exercise, rehearsal."""
         library = self.session.library
@@ -257,6 +261,8 @@ class BurnPage(StationPage):
         ):
             self.timer.stop()
             self.presenter.let_go()  # another coupon lies on the desk now
+        if self.armed and (active is None or active.trial != self._armed_for):
+            self._disarmed()
         self.show_run()
 
     def show_run(self) -> None:
@@ -504,7 +510,8 @@ class BurnPage(StationPage):
             active = self.session.active
             self.main.setEnabled(False)
             worker = self.main_window.work(
-                once(lambda: check_rest(active.trial, active.run)), lambda _: self._arm()
+                once(lambda: check_rest(active.trial, active.run)),
+                lambda _: self._arm(active.trial),
             )
             worker.finished.connect(lambda: self.main.setEnabled(True))
             return
@@ -518,15 +525,17 @@ class BurnPage(StationPage):
         if self.session.attempt(start):
             self.timer.start()
 
-    def _arm(self) -> None:
-        self.armed = True
+    def _arm(self, checked: Trial) -> None:
+        if self.session.active is None or self.session.active.trial != checked:
+            return  # another coupon lies on the desk by now: its program was not checked
+        self._armed_for = checked
         self._disarm.start()
         self.show_run()
 
     def _disarmed(self) -> None:
         self._disarm.stop()
         if self.armed:
-            self.armed = False
+            self._armed_for = None
             self.show_run()
 
     # -- files for a machine -----------------------------------------------------------------------

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import energy_unit, rasters
 from olive_almanac.core.units import (
@@ -361,10 +362,14 @@ class PlanPage(StationPage):
     def ask_next(self) -> None:
         """Ask the fit for the cells that teach most; the answer comes from a worker."""
         self.short.next.setEnabled(False)
-        self.main_window.work(self.presenter.next_work(), self._take_next)
+        subject = self.session.subject
+        work = self.presenter.next_work()
+        self.main_window.work(work, lambda cells: self._take_next(cells, subject))
 
-    def _take_next(self, cells: Any) -> None:
+    def _take_next(self, cells: Any, subject: Subject) -> None:
         self.short.next.setEnabled(True)
+        if self.session.subject != subject:
+            return  # they were asked for something else
         if cells:
             self.presenter.plan_next(cells)
         else:

@@ -39,7 +39,7 @@ from olive_almanac.core.records.reading import (
     VERDICT_WORDS,
     Reading,
 )
-from olive_almanac.core.records.trial import Cell
+from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
@@ -668,12 +668,15 @@ class ReadPage(StationPage):
         self.says.setText("The stand-in’s phone takes a photo ...")
         self.says.show()
         self._reading = self.main_window.work(
-            once(shoot), lambda data: self._photographed(data, side)
+            once(shoot), lambda data: self._photographed(data, side, active.trial)
         )
         self.show_reading()
 
-    def _photographed(self, data: bytes, side: str) -> None:
+    def _photographed(self, data: bytes, side: str, trial: Trial) -> None:
         self._reading = None
+        if self.session.active is None or self.session.active.trial.id != trial.id:
+            self.show_reading()
+            return  # another coupon is open by now
         self.read_bytes(data, f"stand-in photo of the {side}", side)
 
     def _reopen(self) -> None:
@@ -684,9 +687,12 @@ class ReadPage(StationPage):
             and self.session.attempt(lambda: work.append(self.presenter.reopen_work()))
             and work[0] is not None
         ):
-            self.main_window.work(work[0], self._shown_again)
+            trial_id = self.presenter.trial.id if self.presenter.trial else ""
+            self.main_window.work(work[0], lambda item: self._shown_again(item, trial_id))
 
-    def _shown_again(self, item: Any) -> None:
+    def _shown_again(self, item: Any, trial_id: str) -> None:
+        if self.presenter.trial is None or self.presenter.trial.id != trial_id:
+            return  # another coupon is open by now
         if self.view.at == 0:
             self.view.set_at(1)
         self.presenter.show_again(item)
