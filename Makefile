@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: soak demo run test check screenshots bench lock clean
+.PHONY: soak fuzz demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -33,6 +33,10 @@ screenshots: $(VENV)/test.done
 soak: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests
 	$(PY) -m bench.soak
+
+fuzz: $(VENV)/test.done
+	@$(PIP_INSTALL) -r requirements/fuzz.txt
+	$(PY) -m bench.guided
 
 bench: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests

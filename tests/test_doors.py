@@ -6,7 +6,7 @@ import random
 import unittest
 from unittest import mock
 
-from bench import soak
+from bench import guided, soak
 
 
 class DoorsTest(unittest.TestCase):
@@ -27,6 +27,14 @@ class DoorsTest(unittest.TestCase):
 
     def test_random_plans_pass_the_checker(self):
         self.check(soak.plans, 0.004)
+
+    def test_what_once_reached_new_code_is_still_read_or_told(self):
+        for name in guided.DOORS:
+            told, kept = guided.door_of(name), sorted((guided.CORPUS / name).iterdir())
+            self.assertGreater(len(kept), 5, name)
+            for path in kept:
+                with self.subTest(door=name, input=path.name):
+                    told(path.read_bytes())
 
     def test_a_fault_is_counted(self):
         tried = soak.Tried()

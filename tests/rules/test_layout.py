@@ -141,13 +141,13 @@ class LayoutTest(unittest.TestCase):
 class LockTest(unittest.TestCase):
     def test_locks_carry_hashes_and_no_address(self):
         locks = sorted((ROOT / "requirements").glob("*.txt"))
-        self.assertEqual(len(locks), 2)
+        self.assertEqual([path.stem for path in locks], ["fuzz", "runtime", "test"])
         for path in locks:
             text = path.read_text()
             with self.subTest(path.name):
                 self.assertNotIn("http", text)
                 pinned = [line for line in text.splitlines() if "==" in line]
-                self.assertGreater(len(pinned), 3)
+                self.assertGreaterEqual(len(pinned), 1 if path.stem == "fuzz" else 4)
                 for line in pinned:
                     self.assertTrue(line.endswith("\\"), f"no hash behind {line}")
 
