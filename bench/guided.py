@@ -1,4 +1,4 @@
-"""Fuzzing that is guided by what the code does: `make fuzz`, or `python -m bench.guided DOOR SECONDS`.
+"""Fuzzing that follows what the code does: `make fuzz`, or `python -m bench.guided DOOR SECONDS`.
 
 What reached new code is kept in tests/corpus, one folder a door, and is read again by the tests; a
 fault leaves its input beside them.
