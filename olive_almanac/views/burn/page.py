@@ -153,11 +153,12 @@ class BurnPage(StationPage):
             label("", "num4"),
         )
         layout.addSpacing(px(4))
-        for words, value in (
+        lines = (
             ("Burnt so far", self.elapsed),
             ("Still to burn", self.left_time),
             ("Energy so far", self.energy),
-        ):
+        )
+        for words, value in lines[: compact(2, 3)]:
             layout.addLayout(row(label(words, "ui", "second"), None, value))
         layout.addSpacing(px(6))
         layout.addWidget(hair())
@@ -169,7 +170,7 @@ class BurnPage(StationPage):
         self.files = self._build_files()
         layout.addWidget(self.files)
         layout.addSpacing(px(8))
-        self.pace_label = label("Stand-in bench", "h3")
+        self.pace_label = label(compact("", "Stand-in bench"), "h3")
         self.pace_row = box(row(self.pace_label, None, self.pace))
         layout.addWidget(self.pace_row)
         layout.addSpacing(px(6))
@@ -309,7 +310,9 @@ class BurnPage(StationPage):
         self.log.setPlainText("\n".join(self.presenter.log[-200:] or list(active.run.log[-200:])))
         self.log.setVisible(bool(self.log.toPlainText()))
         self.log.verticalScrollBar().setValue(self.log.verticalScrollBar().maximum())
-        self.where.setText(str(burn_folder(self.main_window.folder, active.trial)))
+        folder = burn_folder(self.main_window.folder, active.trial)
+        self.where.setText(compact(f"{folder.parent.name}/{folder.name}", str(folder)))
+        self.where.setToolTip(str(folder))
         self._show_keys(active, cell, broke_off)
         self._show_notes(broke_off)
 
@@ -374,7 +377,7 @@ class BurnPage(StationPage):
             self._note(
                 "stop",
                 "act" if self.on_port else "mind",
-                f"Checklist: {ticked} of 7 ticked",
+                compact(f"{ticked} of 7 ticked", f"Checklist: {ticked} of 7 ticked"),
                 f"Next: {left[0].lower()}.",
                 beside=there,
             )
@@ -541,7 +544,7 @@ class BurnPage(StationPage):
     # -- files for a machine -----------------------------------------------------------------------
 
     def _open_folder(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(self.where.text()))
+        QDesktopServices.openUrl(QUrl.fromLocalFile(self.where.toolTip()))
 
     def _copy_files(self) -> None:
         active = self.session.active
