@@ -325,6 +325,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
     from PySide6.QtCore import QEvent, Qt
     from PySide6.QtWidgets import QApplication
 
+    from olive_almanac.views.finder import Finder
     from tests.views.test_stations import ShopCase
 
     class Use(ShopCase):
@@ -349,8 +350,8 @@ def use(rng: random.Random) -> Iterator[Figure]:
         elif act == 6:
             case.window.find()
             case.settle(20)
-            for finder in case.window.findChildren(type(case.window.focusWidget().window())):
-                finder.close()
+            for finder in case.window.findChildren(Finder):
+                finder.reject()
         else:
             case.window.resize(rng.choice((1000, 1280, 1500)), rng.choice((700, 800)))
             case.session.choose(stock=rng.choice(("birch-3", "leather-2")))

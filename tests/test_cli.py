@@ -123,6 +123,14 @@ class WholePathTest(CliCase):
         self.done("read", trial, photo, "--out", by_photo)
         self.assertIn("stand-in", self.refused("decide", trial, by_photo, "--enter"))
 
+    def test_hotter_plans_what_is_expected_to_flare_and_says_so(self):
+        hot = ("--power", "100", "--speed", "6, 10, 20", "--json")
+        plain = json.loads(self.done(*self.plan(*hot, out=self.folder / "plain")))
+        hotter = json.loads(self.done(*self.plan(*hot, "--hotter", out=self.folder / "hot")))
+        self.assertLess(len(plain["cells"]), len(hotter["cells"]))
+        self.assertTrue(hotter["choices"]["hotter"])
+        self.assertNotIn("hotter", plain["choices"])
+
     def test_another_machine_under_a_taken_id_replaces_nothing(self):
         _, trial, readings = self.path("cut")
         first = self.entered(self.done("decide", trial, readings, "--enter"))

@@ -71,6 +71,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
     parser.add_argument("--name", default="", help="name of the coupon")
     parser.add_argument(
+        "--hotter",
+        action="store_true",
+        help="plan also what is expected to flare up: low energy first, stop at the first flare",
+    )
+    parser.add_argument(
         "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
     )
     parser.add_argument("--out", type=Path, required=True)
@@ -150,6 +155,7 @@ def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoice
     placed = replace(
         choices,
         turned=arguments.turn,
+        hotter=arguments.hotter,
         labels=not arguments.no_labels,
         fiducials=not arguments.no_marks,
     )

@@ -21,6 +21,7 @@ from olive_almanac.core.deciding.kerf import decide_kerf
 from olive_almanac.core.deciding.outliers import outlying_readings
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import said_of_check
+from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.design.kinds.kind import Question, kind_of
 from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import AlmanacError, OutOfRange
@@ -172,6 +173,8 @@ def _decide(
                 ),
             )
         limit = flare_limit_of(trial.stock, pairs)
+        if any(is_hotter(one) for one, _ in pairs):
+            limit = limit.known
         return cut.decide_cut(
             known, pairs, target=target or cut.TARGET, limit=limit, kept=basis.kept, count=count
         ), known

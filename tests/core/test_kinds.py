@@ -11,12 +11,13 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.deciding.outlook import expect
-from olive_almanac.core.design.choices import TrialChoices, choices_of
+from olive_almanac.core.design.choices import TrialChoices, choices_of, is_hotter
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
-from olive_almanac.core.design.plan import sheet_on_bed
+from olive_almanac.core.design.plan import plan_trial, sheet_on_bed
 from olive_almanac.core.design.suggest import Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.motion.program import trial_seconds
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.reading import Reading
@@ -24,7 +25,9 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.formats.letters import letters
 from tests.samples import (
+    ALLOWED,
     BIRCH,
+    DAY,
     LEATHER,
     LONG,
     MARKER,
@@ -321,6 +324,39 @@ class LayoutTest(unittest.TestCase):
         plan = kind_plan("grid", power=(1.0,), speed_mm_s=(60 / limit * 0.9, 60 / limit * 1.1))
         self.assertEqual([one.cell.id for one in plan.refused], ["A1"])
         self.assertIn("expected to flare up", plan.refused[0].why)
+        self.assertTrue(plan.refused[0].expected)
+
+    def test_hotter_by_an_act_of_its_own_burns_what_is_expected_to_flare_low_energy_first(self):
+        limit = flare_limit_of(BIRCH).of(1)
+        hot = {"power": (1.0,), "speed_mm_s": (60 / limit * 0.9, 60 / limit * 1.1)}
+        plan = kind_plan("grid", **hot, hotter=True, burn_order="rows")
+        self.assertEqual((plan.refused, len(plan.trial.cells)), ((), 2))
+        energies = [60 / cell.setting.speed_mm_s for cell in plan.trial.in_order]
+        self.assertEqual(energies, sorted(energies))
+        self.assertIn("stop at the first flare", plan.remarks[0])
+        self.assertTrue(is_hotter(plan.trial))
+        self.assertTrue(choices_of(plan.trial).hotter)
+        self.assertFalse(is_hotter(kind_plan("grid").trial))
+
+    def test_what_flared_is_never_planned_again_however_hot(self):
+        seen = FlareLimit(4.0, ((5.0, 1),))
+        self.assertEqual((seen.of(1), seen.known.of(1)), (4.0, 0.98 * 5.0))
+        self.assertEqual(FlareLimit(4.0).known.of(3), float("inf"))
+        choices = suggest_levels(LONG, BIRCH, "cut").choices
+        choices = replace(choices, power=(1.0,), speed_mm_s=(12.5, 10.0), hotter=True)
+        plan = plan_trial(
+            LONG,
+            BIRCH,
+            "cut",
+            choices,
+            permission=ALLOWED,
+            trial_id="t",
+            name="T",
+            made=DAY,
+            limit=seen,
+        )
+        self.assertEqual([60 / one.cell.setting.speed_mm_s for one in plan.refused], [6.0])
+        self.assertFalse(plan.refused[0].expected)
         seen = kind_plan("grid", power=(1.0,), speed_mm_s=(20.0, 30.0)).trial
         low = flare_limit_of(BIRCH, [(seen, [Reading("A2", None, char=3, defects=("flare",))])])
         self.assertLessEqual(low.of(1), 0.98 * 60 / 30 + 1e-9)

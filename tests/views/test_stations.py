@@ -13,7 +13,7 @@ from unittest import mock
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QAbstractItemModelTester
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QLabel, QWidget
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
@@ -249,6 +249,24 @@ class SetUpTest(ShopCase):
 
 
 class PlanTest(ShopCase):
+    def test_what_is_expected_to_flare_is_planned_by_an_act_of_its_own(self):
+        self.alt(Qt.Key.Key_2)
+        presenter = self.page().presenter
+        for key, text in (("speed_from", "300"), ("speed_to", "1500"), ("speed_steps", "6")):
+            presenter.change(key, text)
+        self.settle(100)
+        left_out = len(presenter.plan.refused)
+        self.assertGreater(left_out, 0)
+        self.press("Plan them too, hotter")
+        self.assertEqual(presenter.plan.refused, ())
+        self.assertTrue(presenter.plan.trial.choices["hotter"])
+        self.assertIn("stop at the first flare", presenter.plan.remarks[0])
+        self.write_burn_file()
+        self.assertIn(
+            "Hotter than expected",
+            [one.text() for one in self.page().findChildren(QLabel) if one.isVisible()],
+        )
+
     def test_typing_redraws_the_plan_and_a_bad_number_is_told(self):
         self.alt(Qt.Key.Key_2)
         page = self.page()

@@ -14,7 +14,7 @@ from olive_almanac.core.records.setting import Air, Beam, Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import Kind, Order, Place, Trial
 
-__all__ = ["TrialChoices", "choices_of", "holding"]
+__all__ = ["TrialChoices", "choices_of", "holding", "is_hotter"]
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,8 @@ class TrialChoices:
 
     A factor with one level is held.  In a grid `up` and `across` name the factors of its rows and
     columns; one further factor with several levels repeats the grid.  `slope` is the rise of a
-    ramp, mm per mm; `slots_mm` the widths of a comb; `settings` the cells of kind "next".
+    ramp, mm per mm; `slots_mm` the widths of a comb; `settings` the cells of kind "next".  `hotter`
+    says that the operator burns above what is expected to flare, low energy first.
     """
 
     power: tuple[float, ...]
@@ -55,6 +56,7 @@ class TrialChoices:
     label_speed_mm_s: float | None = None
     fiducials: bool = True
     marks_set: int = 0
+    hotter: bool = field(default=False, metadata={"written": "if set"})
     sheet_number: int | None = None
     sheet: Sheet | None = None
     sheet_at_mm: tuple[float, float] = (0.0, 0.0)
@@ -87,6 +89,11 @@ class TrialChoices:
 def holding(setting: Setting) -> dict[str, Any]:
     """Return the changes of choices that hold every factor at its value in a setting."""
     return {factor.field: (factor.of(setting),) for factor in FACTORS}
+
+
+def is_hotter(trial: Trial) -> bool:
+    """Return whether a trial was planned above what is expected to flare."""
+    return trial.choices.get("hotter") is True
 
 
 def choices_of(trial: Trial) -> TrialChoices:

@@ -63,6 +63,7 @@ __all__ = [
 ]
 
 BLOCK_GAP_MM = 8.0
+HOTTER = "Hotter than expected: low energy first, stop at the first flare."
 EDGE_MM = 3.0  # bare stock around everything that is burnt on a coupon
 LABEL_GAP_MM = 1.5
 MOST_CELLS = 1600
@@ -96,10 +97,11 @@ class NoRoom(OutOfRange):
 
 @dataclass(frozen=True)
 class Refusal:
-    """A cell that is not burnt, and why."""
+    """A cell that is not burnt, and why; `expected` where it is only expected to flare."""
 
     cell: Cell
     why: str
+    expected: bool = False
 
 
 @dataclass(frozen=True)
@@ -144,11 +146,14 @@ def plan_trial(
 
     With `settle` it lies at the free place nearest to the chosen one, else exactly there. Without
     `lettering` no labels are set; `engraves` says that this machine engraves this
-    stock (fiducials need it); `limit` keeps cells out that are expected to flare.
+    stock (fiducials need it); `limit` keeps cells out that are expected to flare, and of choices
+    that are `hotter`, which burn low energy first, only what has flared.
     Raises Barred where the stock must not or cannot burn, NoRoom where the coupon does not fit,
     OutOfRange where no cell is left or a choice is out of range.
     """
     permission.insist()
+    if choices.hotter:
+        choices, limit = replace(choices, burn_order="energy"), limit and limit.known
     pattern = patches_of(machine, stock, task, choices)
     if len(pattern.patches) > MOST_CELLS:
         raise OutOfRange("Number of cells", len(pattern.patches), f"at most {MOST_CELLS}")
@@ -203,7 +208,10 @@ def plan_trial(
     return TrialPlan(
         trial,
         tuple(refused),
-        _remarks(machine, ordered, shows=shows, wanted=choices.fiducials),
+        (
+            *[HOTTER] * choices.hotter,
+            *_remarks(machine, ordered, shows=shows, wanted=choices.fiducials),
+        ),
         rows,
         cols,
         up,
@@ -632,7 +640,13 @@ def _cells(
     """Return the cells in the order in which they burn, and those that are left out."""
     whys = [_beyond(machine, patch.setting, limit) for patch in pattern.patches]
     refused = [
-        Refusal(_cell(pattern, i, rects[i], 0, 0.0), why) for i, why in enumerate(whys) if why
+        Refusal(
+            _cell(pattern, i, rects[i], 0, 0.0),
+            why,
+            not _beyond(machine, pattern.patches[i].setting, limit and limit.known),
+        )
+        for i, why in enumerate(whys)
+        if why
     ]
     kept = [i for i, why in enumerate(whys) if not why]
     if not kept:

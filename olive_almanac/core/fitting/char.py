@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -81,6 +81,11 @@ class FlareLimit:
 
     j_mm: float
     seen: tuple[tuple[float, int], ...] = ()
+
+    @property
+    def known(self) -> FlareLimit:
+        """The limit by what has flared alone, without what is merely expected."""
+        return replace(self, j_mm=float("inf"))
 
     def of(self, passes: int) -> float:
         """Return the highest line energy of a pass that may be planned with that many

@@ -11,7 +11,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import lengths_text, read_length_mm
 from olive_almanac.steps.plan.form import slots_of
 
-__all__ = ["Fix", "what_fits"]
+__all__ = ["HOTTER", "Fix", "what_fits"]
 
 MOST_FIXES = 3
 SMALLER_CELLS_MM = (30, 25, 20, 16, 14, 12, 10, 9, 8, 7, 6, 5, 4)
@@ -24,6 +24,9 @@ class Fix:
 
     words: str
     texts: dict[str, str]
+
+
+HOTTER = Fix("hotter, low energy first", {"hotter": "yes", "order": "energy"})
 
 
 def what_fits(

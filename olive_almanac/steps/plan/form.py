@@ -108,6 +108,7 @@ _FIELDS = (
     _Field("gap", "gap_mm", _length("Gap between cells"), number_text),
     _Field("rest", "rest_s", _number("Rest", "s"), number_text),
     _Field("turned", "turned", bool, _yes),
+    _Field("hotter", "hotter", bool, _yes),
     _Field("repeats", "repeats", _whole("Repeats"), str),
     _Field("slope", "slope", _number("Slope"), number_text),
     _Field("slots", "slots_mm", _lengths("Slot widths"), _lengths_text),

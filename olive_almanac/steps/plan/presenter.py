@@ -28,7 +28,7 @@ from olive_almanac.core.units import number_text
 from olive_almanac.steps.decide import decide_trial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves
-from olive_almanac.steps.plan.fixes import Fix, what_fits
+from olive_almanac.steps.plan.fixes import HOTTER, Fix, what_fits
 from olive_almanac.steps.plan.form import (
     choices_from,
     clamps_text,
@@ -380,6 +380,8 @@ class PlanPresenter:
             fixes: tuple[Fix, ...] = ()
             if isinstance(problem, NoRoom):
                 fixes = what_fits(self.texts, subject.stock.sheets, self._would_fit)
+            elif isinstance(problem, OutOfRange) and self._would_fit(HOTTER):
+                fixes = (HOTTER,)
             self._view.show_problem(_key_of(problem), str(problem), fixes)
         else:
             place = self.plan.trial.on_sheet or Place(0.0, 0.0)
@@ -428,6 +430,10 @@ class PlanPresenter:
         except AlmanacError:
             return False
         return True
+
+    def plan_hotter(self) -> None:
+        """Plan also what is expected to flare, low energy first: an act of the operator's own."""
+        self.take_fix(HOTTER)
 
     def take_fix(self, fix: Fix) -> None:
         """Take a change that fits."""

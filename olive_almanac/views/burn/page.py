@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.trial import Cell, Trial
@@ -380,6 +381,10 @@ class BurnPage(StationPage):
                 compact(f"{ticked} of 7 ticked", f"Checklist: {ticked} of 7 ticked"),
                 f"Next: {left[0].lower()}.",
                 beside=there,
+            )
+        if presenter.active is not None and is_hotter(presenter.active.trial):
+            self._note(
+                "fire", "act", "Hotter than expected", "Low energy first. Stop at the first flare."
             )
         if self.armed:
             self._note(

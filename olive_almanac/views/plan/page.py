@@ -66,6 +66,7 @@ class InShort(Page):
 
     def __init__(self, page: PlanPage) -> None:
         super().__init__()
+        self._page = page
         self.setFixedWidth(px(compact(226, 262)))
         layout = QVBoxLayout(self)
         page_margins(layout, left=compact(14, 18), right=compact(14, 20))
@@ -156,6 +157,14 @@ class InShort(Page):
             notes = []
         notes += [("stop", "mind", "Mind this", remark) for remark in plan.remarks]
         self._show_notes(notes)
+        if any(refusal.expected for refusal in plan.refused):
+            offer = button(
+                "Plan them too, hotter",
+                "plain",
+                tip="low energy first; stop at the first flare; kept with the trial",
+            )
+            offer.clicked.connect(self._page.presenter.plan_hotter)
+            self.mind.addWidget(offer)
         self.suggest.show()
         self.write.setEnabled(True)
         self.key.setEnabled(True)
@@ -170,7 +179,7 @@ class InShort(Page):
         self.basis.setText("")
         self._show_notes([("stop", "act", "Not possible so", text)])
         if fixes:
-            self.mind.addWidget(label("These would fit:", "ui_b"))
+            self.mind.addWidget(label("A way on:", "ui_b"))
         for fix in fixes:
             offer = button(fix.words[:1].upper() + fix.words[1:], "plain")
             offer.clicked.connect(lambda _=False, fix=fix: take(fix))
