@@ -179,7 +179,10 @@ class InShort(Page):
         self.basis.setText("")
         self._show_notes([("stop", "act", "Not possible so", text)])
         if fixes:
-            self.mind.addWidget(label("A way on:", "ui_b"))
+            way = "These would fit:"
+            if "hotter" in fixes[0].texts:
+                way = "A way on:"
+            self.mind.addWidget(label(way, "ui_b"))
         for fix in fixes:
             offer = button(fix.words[:1].upper() + fix.words[1:], "plain")
             offer.clicked.connect(lambda _=False, fix=fix: take(fix))
