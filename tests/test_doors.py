@@ -17,13 +17,13 @@ class DoorsTest(unittest.TestCase):
                     self.assertLessEqual(value, most)
 
     def test_sown_files_are_read_or_told(self):
-        self.check(soak.files, 0.008)
+        self.check(soak.files, 0.005)
 
     def test_poisoned_libraries_open_again(self):
-        self.check(soak.merges, 0.02)
+        self.check(soak.merges, 0.01)
 
     def test_odd_readings_of_any_kind_are_decided_or_told(self):
-        self.check(soak.decisions, 0.012)
+        self.check(soak.decisions, 0.006)
 
     def test_random_plans_pass_the_checker(self):
         self.check(soak.plans, 0.004)

@@ -266,7 +266,7 @@ class RoundTripTest(SharingCase):
             told.left_out[-1], r"\d+ simulated trials and \d+ entries .* stand-in bench"
         )
 
-    @settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
     @given(
         st.lists(entry_strategy, max_size=4),
         st.lists(reading_strategy, max_size=4),

@@ -79,7 +79,10 @@ class LateWorkTest(ShopCase):
             self.assertEqual(self.session.subject.stock.uid, LEATHER.uid)
             self.assertEqual(presenter.found["known"].case.thickness_mm, LEATHER.thickness_mm)
 
-        self.check_each("decide", lambda: self.page()._start(), nothing_of_birch_is_shown)
+        def begin():
+            self.page()._start()
+
+        self.check_each("decide", begin, nothing_of_birch_is_shown, moments_ms=(40,))
 
     def test_the_next_cells(self):
         def no_cells_of_birch_are_planned():
