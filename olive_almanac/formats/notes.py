@@ -14,9 +14,11 @@ from olive_almanac.formats.sheet_extent import check_extent
 
 __all__ = ["read_notes", "read_pasted"]
 
-MOST_ROWS = 3000
+MOST_ROWS = 12_000
+MOST_COLUMNS = 60
 MOST_CELL = 500  # letters of a cell that are read
-MOST_LINE = 2000
+MOST_LINE = 5000
+MOST_NOTE = 300  # letters of a free line that are read
 SHEET = b"PK\x03\x04"
 OLD_SHEET = b"\xd0\xcf\x11\xe0"
 
@@ -54,7 +56,10 @@ def _from_sheet(data: bytes, name: str) -> Notes:
             f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV."
         ) from problem
     filled = [
-        [(number, [_text(cell)[:MOST_CELL] for cell in row]) for number, row in table]
+        [
+            (number, [_text(cell)[:MOST_CELL] for cell in row[:MOST_COLUMNS]])
+            for number, row in table
+        ]
         for table in tables
     ]
     table = max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
@@ -86,7 +91,10 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
         try:
             table = csv.reader(lines, delimiter=mark)
             rows = [
-                (numbered[table.line_num - 1][0], [cell[:MOST_CELL].strip() for cell in row])
+                (
+                    numbered[table.line_num - 1][0],
+                    [cell[:MOST_CELL].strip() for cell in row[:MOST_COLUMNS]],
+                )
                 for row in table
                 if any(cell.strip() for cell in row)
             ]
@@ -99,7 +107,7 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
             and (mark != "," or _has_heads(rows[0][1]) or not _decimal_commas(lines))
         ):
             return _table(rows, name)
-    heads, free = rows_of_lines("\n".join(lines))
+    heads, free = rows_of_lines("\n".join(line[:MOST_NOTE] for line in lines))
     told = [(number, row) for (number, _), row in zip(numbered, free, strict=True) if any(row)]
     return Notes(heads, tuple(row for _, row in told), name, tuple(number for number, _ in told))
 

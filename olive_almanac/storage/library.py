@@ -89,6 +89,8 @@ class Library:
         # what this window knows of each record: its newest revision, and what it said
         self._known: dict[tuple[str, str], tuple[int, Any]] = {}
         self._pending: dict[tuple[str, str], tuple[int, Any]] = {}  # until it is written
+        self._untouched: int | None = None  # SQLite's count of foreign changes when it was opened
+        self._file = str(folder / FILE)
         self._opened: tuple[int, int] | None = None  # the file that was opened
 
     @classmethod
@@ -114,6 +116,8 @@ class Library:
             with library._working("open"):
                 library._bring_up_to_date(new=new)
             library._opened = library._file_now()
+            with library._working("open"), library._driver() as connection:
+                library._is_alone(connection.cursor())
         except LibraryTrouble:
             library.close()
             raise
@@ -567,7 +571,7 @@ class Library:
         """Which file lies under the library's name; None for a server."""
         if self.server:
             return None
-        state = (self.folder / FILE).stat()
+        state = os.stat(self._file)
         return state.st_dev, state.st_ino
 
     def _check_file(self) -> None:
@@ -600,14 +604,15 @@ class Library:
         why: str,
     ) -> str:
         """Write each record as the next revision of its uid, in order; return the time they are
-        stamped with.
+        stamped with, nothing where there are none.
         """
-        stamp = self._stamp()
         if not rows:
-            return stamp
+            return ""
+        stamp = self._stamp()
         told, more = (stamp, self.who, why), tuple(rows[0][3])
         if table.name in MERGED:
-            rows = [self._with_other_changes(cursor, table, row) for row in rows]
+            alone = self._is_alone(cursor)
+            rows = [self._with_other_changes(cursor, table, row, alone=alone) for row in rows]
         values = [
             (uid, *told, removed, _ENCODE(to_plain(record)), *(columns[name] for name in more), uid)
             for uid, record, removed, columns in rows
@@ -615,14 +620,26 @@ class Library:
         cursor.executemany(_next_revision(table.name, more, self._engine.dialect.name), values)
         return stamp
 
+    def _is_alone(self, cursor: Any) -> bool:
+        """Whether nobody else has written since this window first asked: what it knows is so."""
+        if self.server:
+            return False
+        version = int(cursor.execute("PRAGMA data_version").fetchone()[0])
+        if self._untouched is None:
+            self._untouched = version
+        return version == self._untouched
+
     def _with_other_changes(
-        self, cursor: Any, table: Table, row: tuple[str, Any, bool, dict[str, str]]
+        self, cursor: Any, table: Table, row: tuple[str, Any, bool, dict[str, str]], *, alone: bool
     ) -> tuple[str, Any, bool, dict[str, str]]:
         """A row to be written, with what another window has written of the same record since this
         one read it.  Raises LibraryTrouble where both changed the same.
         """
         uid, record, removed, columns = row
         known = self._known.get((table.name, uid))
+        if alone and known is not None:
+            self._pending[table.name, uid] = (known[0] + 1, record)
+            return row
         cursor.execute(_newest(table.name, self._engine.dialect.name), (uid,))
         newest = cursor.fetchone()
         revision = newest[0] if newest else 0
