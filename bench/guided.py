@@ -18,32 +18,19 @@ USUAL_SECONDS = 120
 def door_of(name: str) -> Callable[[bytes], object]:
     """Return what a door does with bytes; what it tells in a sentence is no fault."""
     from olive_almanac.core.errors import AlmanacError
-    from olive_almanac.core.notes.entries import bring_in
     from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
     from olive_almanac.formats.library_json import read_library
     from olive_almanac.formats.notes import read_notes
     from olive_almanac.formats.photo import decode_photo
     from olive_almanac.formats.station_files import read_trial
     from olive_almanac.storage.door import let_in
-    from tests.samples import BIRCH, DAY, LONG
+    from tests.samples import bring_in_plainly
 
     limits = CheckLimits((900.0, 600.0), 500.0, 1000.0, (10.0, 10.0, 100.0, 80.0), ())
 
-    def notes(data: bytes) -> object:
-        return bring_in(
-            read_notes(data, "f"),
-            machine=LONG,
-            machines=(LONG,),
-            stocks=(BIRCH,),
-            entries=(),
-            speed_unit="mm/s",
-            day=DAY,
-            new_id=lambda: "id",
-        )
-
     read = {
         "checker": lambda data: check_gcode(data.decode("latin-1"), limits),
-        "notes": notes,
+        "notes": lambda data: bring_in_plainly(read_notes(data, "f")),
         "library": lambda data: let_in(
             read_library(data.decode("utf-8", "replace"), "f")[0], playground=False
         ),

@@ -8,6 +8,7 @@ from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.notes.entries import bring_in
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -163,6 +164,13 @@ def read_by_tone(trial, light_j_mm2: float, dark_j_mm2: float):
             )
         )
     return readings
+
+
+def bring_in_plainly(notes, **changes):
+    """What old notes bring into an empty book of one machine and one stock."""
+    shop = {"machine": LONG, "machines": (LONG,), "stocks": (BIRCH,), "entries": ()}
+    usual = {"speed_unit": "mm/s", "day": DAY, "new_id": lambda: "id"}
+    return bring_in(notes, **{**shop, **usual, **changes})
 
 
 def sample_entry(**changes) -> Entry:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 from olive_almanac.cli.console import add_json, add_library, dialled, load_trial, say, warn
 from olive_almanac.cli.services import CommandServices
@@ -32,6 +33,7 @@ from olive_almanac.steps.ports import Library
 __all__ = ["add_arguments", "run"]
 
 USUAL_BATCH = 8  # cells that a decision proposes to burn next
+R = TypeVar("R", Machine, Stock)
 Pairs = list[tuple[Trial, tuple[Reading, ...]]]
 
 
@@ -152,8 +154,12 @@ def _enter(
     library = services.open_library(folder)
     try:
         check_burnt(library, [reading for _, readings in pairs for reading in readings])
-        machine = _machine_in(library, trial.machine)
-        stock = _stock_in(library, trial.stock)
+        machine = _known_or_kept(
+            trial.machine, library.machines(), lambda one: one.name, library.save_machine
+        )
+        stock = _known_or_kept(
+            trial.stock, library.stocks(), lambda one: one.label, library.save_stock
+        )
         uid = _entry_uid(library, machine, stock, trial)
         written = services.today().isoformat()
         entry = entry_of(
@@ -165,30 +171,20 @@ def _enter(
     return f"Written into the book as {uid}: on trial until 3 confirming burns pass."
 
 
-def _machine_in(library: Library, wanted: Machine) -> Machine:
-    """The library's machine of that name, or the trial's, written under an id that is free."""
-    known = library.machines()
-    machine = next((one for one in known if one.name == wanted.name), None)
-    if machine is None:
-        machine = replace(wanted, uid=_free_id(wanted.uid, [one.uid for one in known]))
-        library.save_machine(machine, "came with a decision")
-    return machine
-
-
-def _stock_in(library: Library, wanted: Stock) -> Stock:
-    """The library's stock of that name, thickness and lot, or the trial's."""
-    known = library.stocks()
-    stock = next((one for one in known if one.label == wanted.label), None)
-    if stock is None:
-        stock = replace(wanted, uid=_free_id(wanted.uid, [one.uid for one in known]))
-        library.save_stock(stock, "came with a decision")
-    return stock
-
-
-def _free_id(wanted: str, taken: Sequence[str]) -> str:
-    if wanted and wanted not in taken:
-        return wanted
-    return random_id()
+def _known_or_kept(
+    wanted: R, known: Sequence[R], called: Callable[[R], str], keep: Callable[[R, str], None]
+) -> R:
+    """The library's record that is called the same; else the trial's, written under an id that is
+    free.
+    """
+    for one in known:
+        if called(one) == called(wanted):
+            return one
+    fresh = wanted
+    if not wanted.uid or wanted.uid in [one.uid for one in known]:
+        fresh = replace(wanted, uid=random_id())
+    keep(fresh, "came with a decision")
+    return fresh
 
 
 def _entry_uid(library: Library, machine: Machine, stock: Stock, trial: Trial) -> str:

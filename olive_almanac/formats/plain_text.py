@@ -9,7 +9,8 @@ import unicodedata
 
 __all__ = ["cell_text", "printable"]
 
-FORMULA_STARTS = tuple("=+-@|%＝＋－＠｜％−")  # what a spreadsheet may take for a formula's start
+# what a spreadsheet may take for a formula's start, as typed and in full width
+FORMULA_STARTS = tuple("=+-@|%\uff1d\uff0b\uff0d\uff20\uff5c\uff05\u2212")
 _ACTING = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}  # control, direction, halves, not assigned
 
 

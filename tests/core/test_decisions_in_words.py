@@ -22,7 +22,7 @@ from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, open_speeds, scan_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
 from olive_almanac.core.errors import BadFile
-from olive_almanac.core.notes.entries import bring_in, rows_of_lines
+from olive_almanac.core.notes.entries import rows_of_lines
 from olive_almanac.core.records.entry import Entry, Margins
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
@@ -34,9 +34,9 @@ from olive_almanac.formats.notes import read_pasted
 from olive_almanac.storage.exchange import merged_rows
 from tests.samples import (
     BIRCH,
-    DAY,
     LONG,
     NORTH,
+    bring_in_plainly,
     cut_trial,
     engrave_trial,
     kind_plan,
@@ -378,16 +378,7 @@ class NotesNeverBreakTest(unittest.TestCase):
             notes = read_pasted(text)
         except BadFile:
             return
-        found = bring_in(
-            notes,
-            machine=LONG,
-            machines=(LONG,),
-            stocks=(BIRCH,),
-            entries=(),
-            speed_unit="mm/s",
-            day=DAY,
-            new_id=lambda: "id",
-        )
+        found = bring_in_plainly(notes)
         self.assertLessEqual(len(found.entries) + len(found.left_out), len(notes.rows))
 
     @settings(max_examples=100, deadline=None)
@@ -402,15 +393,6 @@ class NotesNeverBreakTest(unittest.TestCase):
         heads, rows = rows_of_lines(f"{thickness}mm {name} cut {power}% {speed}mm/s x{passes}")
         self.assertEqual(len(rows), 1)
         notes = read_pasted(f"{thickness}mm {name} cut {power}% {speed}mm/s x{passes}")
-        (entry,) = bring_in(
-            notes,
-            machine=LONG,
-            machines=(LONG,),
-            stocks=(),
-            entries=(),
-            speed_unit="mm/s",
-            day=DAY,
-            new_id=lambda: "id",
-        ).entries
+        (entry,) = bring_in_plainly(notes, stocks=()).entries
         self.assertEqual(entry.setting, Setting(power / 100, float(speed), passes))
         self.assertEqual(heads[0], "stock")
