@@ -157,11 +157,11 @@ class RealLibraryTest(ShopCase):
         self.wait_for(lambda: self.page().presenter.running == "done", 30)
         self.assertEqual(len(self.session.active.burnt), 24)
         self.click(strip.leave)
-        self.wait_for(lambda: not (self.folder / "rehearsal").exists())
+        self.wait_for(lambda: not (self.folder / "rehearsal-to-throw-away").exists())
         self.wait_for(lambda: self.session.active is not None)
         self.assertEqual((self.session.active.trial, self.session.active.burnt), (trial, {}))
         self.assertFalse(self.window.practising.strip.isVisible())
-        self.assertFalse((self.folder / "rehearsal").exists())
+        self.assertFalse((self.folder / "rehearsal-to-throw-away").exists())
         self.assertIsNone(self.session.library.run_of(trial.id))
 
     def test_readings_of_a_simulated_coupon_are_no_evidence(self):

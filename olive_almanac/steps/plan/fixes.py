@@ -11,7 +11,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import lengths_text, read_length_mm
 from olive_almanac.steps.plan.form import slots_of
 
-__all__ = ["HOTTER", "Fix", "what_fits"]
+__all__ = ["AS_EXPECTED", "HOTTER", "Fix", "what_fits"]
 
 MOST_FIXES = 3
 SMALLER_CELLS_MM = (30, 25, 20, 16, 14, 12, 10, 9, 8, 7, 6, 5, 4)
@@ -27,6 +27,8 @@ class Fix:
 
 
 HOTTER = Fix("hotter, low energy first", {"hotter": "yes", "order": "energy"})
+
+AS_EXPECTED = Fix("leave out what is expected to flare", {"hotter": ""})
 
 
 def what_fits(

@@ -28,7 +28,7 @@ from olive_almanac.core.units import number_text
 from olive_almanac.steps.decide import decide_trial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves
-from olive_almanac.steps.plan.fixes import HOTTER, Fix, what_fits
+from olive_almanac.steps.plan.fixes import AS_EXPECTED, HOTTER, Fix, what_fits
 from olive_almanac.steps.plan.form import (
     choices_from,
     clamps_text,
@@ -434,6 +434,10 @@ class PlanPresenter:
     def plan_hotter(self) -> None:
         """Plan also what is expected to flare, low energy first: an act of the operator's own."""
         self.take_fix(HOTTER)
+
+    def plan_as_expected(self) -> None:
+        """Leave out again what is expected to flare."""
+        self.take_fix(AS_EXPECTED)
 
     def take_fix(self, fix: Fix) -> None:
         """Take a change that fits."""

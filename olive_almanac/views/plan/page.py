@@ -11,7 +11,7 @@ from PySide6.QtCore import QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from olive_almanac.core.design.choices import choices_of
+from olive_almanac.core.design.choices import choices_of, is_hotter
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.factors import factor_of
@@ -164,6 +164,10 @@ class InShort(Page):
                 tip="low energy first; stop at the first flare; kept with the trial",
             )
             offer.clicked.connect(self._page.presenter.plan_hotter)
+            self.mind.addWidget(offer)
+        elif is_hotter(trial):
+            offer = button("Leave them out again", "plain")
+            offer.clicked.connect(self._page.presenter.plan_as_expected)
             self.mind.addWidget(offer)
         self.suggest.show()
         self.write.setEnabled(True)
