@@ -14,7 +14,7 @@ __all__ = ["begin_rehearsal", "rehearsal_folder", "sweep_rehearsal"]
 
 def rehearsal_folder(home: Path) -> Path:
     """Return where the one rehearsal of a library lies."""
-    return home / "rehearsal"
+    return home / "rehearsal-to-throw-away"  # nobody calls a folder of their own so
 
 
 def sweep_rehearsal(home: Path) -> None:

@@ -261,6 +261,7 @@ class PlanTest(ShopCase):
         self.assertEqual(presenter.plan.refused, ())
         self.assertTrue(presenter.plan.trial.choices["hotter"])
         self.assertIn("stop at the first flare", presenter.plan.remarks[0])
+        self.assertIs(self.window.focusWidget(), self.page().short.write)
         self.press("Leave them out again")
         self.assertEqual(len(presenter.plan.refused), left_out)
         self.press("Plan them too, hotter")

@@ -4,7 +4,7 @@ will cost.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QTimer, QUrl
@@ -163,15 +163,20 @@ class InShort(Page):
                 "plain",
                 tip="low energy first; stop at the first flare; kept with the trial",
             )
-            offer.clicked.connect(self._page.presenter.plan_hotter)
+            offer.clicked.connect(lambda: self._take_offer(self._page.presenter.plan_hotter))
             self.mind.addWidget(offer)
         elif is_hotter(trial):
             offer = button("Leave them out again", "plain")
-            offer.clicked.connect(self._page.presenter.plan_as_expected)
+            offer.clicked.connect(lambda: self._take_offer(self._page.presenter.plan_as_expected))
             self.mind.addWidget(offer)
         self.suggest.show()
         self.write.setEnabled(True)
         self.key.setEnabled(True)
+
+    def _take_offer(self, take: Callable[[], None]) -> None:
+        """Take an offer; its key goes, so the eye and the keys go on to what is next."""
+        take()
+        self.write.setFocus()
 
     def show_problem(self, text: str, fixes: Any, take: Any) -> None:
         for value, unit in self.values.values():
