@@ -11,6 +11,7 @@ import time
 
 PARTS = (
     "writing",
+    "practice",
     "startup",
     "catalogue",
     "redraw",

@@ -1,7 +1,8 @@
 """Deciding on hidden worlds: how well the fit foretells, how soon the pick is good, how often it is
 safe, how quick it is.
 
-Run alone with a number of seeds for the long study: python -m bench.deciding 20
+Run alone with a number of seeds, and the first of them, for the long study:
+python -m bench.deciding 20, or python -m bench.deciding 10 200
 """
 
 import os
@@ -414,21 +415,31 @@ def _milliseconds():
 # -- all together ----------------------------------------------------------------------------------
 
 
-def measure(seeds=SEEDS):
+def measure(seeds=SEEDS, first=0):
     jobs = [
         (subject, seed, (subject + seed) % GP_EVERY == 0)
         for subject in range(len(SUBJECTS))
-        for seed in range(seeds)
+        for seed in range(first, first + seeds)
     ]
     with get_context("spawn").Pool(2) as pool:
         told = pool.map(_foretell, jobs, chunksize=1)
         decided = pool.map(_decide, jobs, chunksize=1)
-        stalls = np.array([row for rows in pool.map(_stalls, range(max(4, seeds))) for row in rows])
+        stalls = np.array(
+            [row for rows in pool.map(_stalls, range(first, first + max(4, seeds))) for row in rows]
+        )
         tones = np.array(
-            [miss for rows in pool.map(_tone_misses, range(5 * seeds)) for miss in rows]
+            [
+                miss
+                for rows in pool.map(_tone_misses, range(first, first + 5 * seeds))
+                for miss in rows
+            ]
         )
         focus = np.array(
-            [miss for rows in pool.map(_focus_misses, range(10 * seeds)) for miss in rows]
+            [
+                miss
+                for rows in pool.map(_focus_misses, range(first, first + 10 * seeds))
+                for miss in rows
+            ]
         )
     yield from _foretelling_lines(told)
     yield from _deciding_lines(decided)
@@ -526,7 +537,7 @@ def _deciding_lines(decided):
 
 
 if __name__ == "__main__":
-    for name, value, limit in measure(int(sys.argv[1]) if len(sys.argv) > 1 else SEEDS):
+    for name, value, limit in measure(*map(int, sys.argv[1:])):
         print(
             f"{'ok  ' if value <= limit else 'OVER'}  {name}: {value:.3f} (at most {limit:g})",
             flush=True,

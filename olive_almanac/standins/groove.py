@@ -24,6 +24,8 @@ Floats = NDArray[np.float64]
 BITES = 16  # steps in which the energy of one pass is spent
 AIR_CLOGS = np.array([1.5, 1.0, 0.75])  # off, low, full: what char takes from the next pass
 AIR_COOLS = np.array([1.35, 1.0, 0.86])
+AIR_SMOKES = np.array([1.0, 0.1, 0.0])  # share of the smoke that stays in the slot
+THIN, THICKER = 0.4, 0.2  # an edge's heat is spread over so much more where the stock is thick
 WAYS = {"x": 0, "y": 1, "xy": 2}
 
 
@@ -131,8 +133,9 @@ def dig(hidden: Hidden, machine: Machine, dials: Dials, thickness_mm: float) -> 
         * (1 - hidden.lens_loss)
     )
     slow = dials.speed_mm_s
-    heat = sent / slow / (1 + (made.sideways / slow) ** 0.7)  # J/mm that stays where the beam goes
+    heat = sent / slow / (1 + (made.sideways / slow) ** 0.95)  # J/mm that stays where the beam goes
     starts = made.starts * (1 - dials.warm)
+    haze = made.smoke * AIR_SMOKES[dials.air]
     along = [
         i for i, way in enumerate(("x", "y")) if (dials.way == i).any() or (dials.way == 2).any()
     ]
@@ -148,8 +151,10 @@ def dig(hidden: Hidden, machine: Machine, dials: Dials, thickness_mm: float) -> 
                 break
             focus = dials.focus_mm + dials.shift_mm + number * dials.step_mm
             for _ in range(BITES):
-                width = spread_of_beam(hidden, machine, across, reached - focus)
-                flux = clean * heat / width
+                off = reached - focus
+                guided = np.where(off > 0, off / made.guides, off)
+                width = spread_of_beam(hidden, machine, across, guided)
+                flux = clean * heat / width * np.exp(-haze * reached)
                 over = np.where(
                     flux > starts, flux * (1 - (starts / np.maximum(flux, 1e-12)) ** 0.8), 0.0
                 )
@@ -171,5 +176,6 @@ def dig(hidden: Hidden, machine: Machine, dials: Dials, thickness_mm: float) -> 
         )
     left = made.left * AIR_COOLS[dials.air] / AIR_COOLS[1]
     kept = (1 - left**dials.passes) / (1 - left)  # each pass finds some of the last one's heat
-    edge = AIR_COOLS[dials.air] * heat * kept * (1 + 0.5 * dials.warm) / made.scorch
+    spread = made.scorch * (THIN + THICKER * thickness_mm)
+    edge = AIR_COOLS[dials.air] * heat * kept * (1 + 0.5 * dials.warm) / spread
     return Groove(depth, top, np.where(depth >= thickness_mm, back, 0.0), edge)

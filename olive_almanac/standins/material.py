@@ -24,8 +24,10 @@ class Makeup:
 
     `clog` is the share that char takes from each further pass; `left` the share of an edge's heat
     that is still there at the next pass; `flares` the heat of the edge (1 where it browns) at which
-    half the cells flare up; `grip` how far past its thickness a cut must dig to fall free;
-    `welds_below` the speed under which a melting cut closes again.
+    half the cells flare up; `guides` how much further its walls carry the beam; `smoke` how fast,
+    over depth (1/mm), what no air blows out of the slot dims the beam; `grip` how far past its
+    thickness a cut must dig to fall free; `welds_below` the speed under which a melting cut closes
+    again.
     """
 
     digs: float
@@ -47,12 +49,15 @@ class Makeup:
     uneven: float
     grain: float  # spread of the bare stock's own tone
     knots: float = 0.0  # share of cells on a knot or glue pocket
+    guides: float = 1.0
+    smoke: float = 1.0
     cracks: float = 0.0  # areal energy from which the surface cracks, 0: never
     takes: tuple[float, float, float] = (
         0.85,
         0.90,
         0.30,
     )  # share that heats the stock: diode, CO2, fibre
+    marks: tuple[float, float, float] = (1.0, 1.0, 1.0)  # how much more it colours than it digs
     hue: tuple[float, float] = (4.0, 18.0)  # a*, b* of the bare stock
     char_hue: tuple[float, float] = (3.0, 6.0)
 
@@ -62,8 +67,8 @@ def _made(base: Makeup, **changes: object) -> Makeup:
 
 
 _PLY = Makeup(
-    digs=2.7,
-    starts=1.8,
+    digs=1.55,
+    starts=1.0,
     sideways=0.5,
     clog=0.050,
     shade=0.10,
@@ -74,41 +79,46 @@ _PLY = Makeup(
     welds_below=0.0,
     bare_l=80,
     burnt_l=24,
-    soft=0.40,
-    hard=0.80,
-    over=4.0,
+    soft=0.2,
+    hard=0.4,
+    over=2.4,
     over_l=9,
     uneven=1.2,
     grain=1.6,
     knots=0.015,
+    takes=(0.95, 0.90, 0.30),
+    smoke=1.5,
 )
 _ACRYLIC = Makeup(
-    digs=2.5,
-    starts=1.3,
-    sideways=1.3,
+    digs=2.1,
+    starts=1.0,
+    sideways=0.6,
     clog=0.012,
     shade=0.07,
     scorch=3.4,
     left=0.35,
     flares=4.6,
     grip=0.07,
-    welds_below=5.0,
+    welds_below=2.0,
     bare_l=22,
     burnt_l=78,
-    soft=0.35,
-    hard=0.70,
-    over=4.5,
+    soft=0.16,
+    hard=0.33,
+    over=2.4,
     over_l=-6,
     uneven=0.9,
     grain=0.3,
-    takes=(0.80, 0.95, 0.10),
+    takes=(0.68, 0.95, 0.10),
     hue=(0.0, 0.0),
     char_hue=(0.0, 0.0),
+    guides=1.7,
+    smoke=0.25,
+    marks=(0.6, 1.0, 1.0),
 )
 _MELTS = Makeup(
-    digs=2.1,
-    starts=1.2,
-    sideways=2.2,
+    digs=1.85,
+    starts=1.0,
+    sideways=1.4,
     clog=0.020,
     shade=0.07,
     scorch=2.6,
@@ -118,19 +128,21 @@ _MELTS = Makeup(
     welds_below=9.0,
     bare_l=70,
     burnt_l=40,
-    soft=0.40,
-    hard=0.80,
-    over=3.0,
+    soft=0.25,
+    hard=0.5,
+    over=2.2,
     over_l=6,
     uneven=1.6,
     grain=0.4,
     takes=(0.55, 0.92, 0.15),
     hue=(0.0, 3.0),
     char_hue=(2.0, 8.0),
+    smoke=0.4,
+    marks=(1.2, 1.0, 3.0),
 )
 _HIDE = Makeup(
-    digs=2.2,
-    starts=1.7,
+    digs=1.3,
+    starts=1.0,
     sideways=1.0,
     clog=0.070,
     shade=0.12,
@@ -141,17 +153,20 @@ _HIDE = Makeup(
     welds_below=0.0,
     bare_l=58,
     burnt_l=20,
-    soft=0.22,
-    hard=0.50,
-    over=1.6,
+    soft=0.11,
+    hard=0.25,
+    over=1.0,
     over_l=8,
     uneven=1.8,
     grain=2.0,
     hue=(9.0, 24.0),
+    takes=(0.55, 0.90, 0.30),
+    smoke=1.0,
+    marks=(1.6, 1.0, 1.0),
 )
 _CLOTH = Makeup(
-    digs=0.9,
-    starts=0.9,
+    digs=0.44,
+    starts=0.44,
     sideways=1.3,
     clog=0.040,
     shade=0.06,
@@ -162,20 +177,21 @@ _CLOTH = Makeup(
     welds_below=0.0,
     bare_l=62,
     burnt_l=30,
-    soft=0.16,
-    hard=0.34,
-    over=1.0,
+    soft=0.075,
+    hard=0.16,
+    over=0.6,
     over_l=8,
     uneven=2.2,
     grain=2.6,
     hue=(1.0, 8.0),
+    smoke=0.5,
 )
 _PAPER = Makeup(
-    digs=0.7,
-    starts=0.6,
+    digs=0.95,
+    starts=0.04,
     sideways=1.0,
     clog=0.030,
-    shade=0.08,
+    shade=1.2,
     scorch=0.5,
     left=0.40,
     flares=3.0,
@@ -183,13 +199,16 @@ _PAPER = Makeup(
     welds_below=0.0,
     bare_l=72,
     burnt_l=30,
-    soft=0.14,
-    hard=0.28,
-    over=0.9,
+    soft=0.075,
+    hard=0.15,
+    over=0.6,
     over_l=12,
     uneven=1.0,
     grain=0.8,
     hue=(0.0, 4.0),
+    takes=(0.7, 0.90, 0.30),
+    smoke=0.6,
+    marks=(1.3, 1.0, 1.0),
 )
 _STONE = Makeup(
     digs=40.0,
@@ -236,14 +255,15 @@ _METAL = Makeup(
     takes=(0.20, 0.03, 0.38),
     hue=(0.0, 1.0),
     char_hue=(0.5, 2.0),
+    marks=(1.0, 1.0, 7.0),
 )
 MAKEUPS: dict[str, Makeup] = {
     "plywood": _PLY,
-    "softwood": _made(_PLY, digs=1.6, scorch=1.5, knots=0.02, grain=2.6, bare_l=82),
+    "softwood": _made(_PLY, digs=1.0, scorch=1.5, knots=0.02, grain=2.6, bare_l=82),
     "hardwood": _made(
         _PLY,
-        digs=3.4,
-        starts=2.3,
+        digs=1.95,
+        starts=1.3,
         sideways=0.9,
         clog=0.07,
         bare_l=62,
@@ -251,13 +271,36 @@ MAKEUPS: dict[str, Makeup] = {
         grain=2.2,
         knots=0.0,
         hue=(9.0, 20.0),
+        takes=(0.62, 0.90, 0.30),
+        soft=0.25,
+        hard=0.5,
+        marks=(1.45, 1.0, 1.0),
     ),
-    "bamboo": _made(_PLY, digs=3.0, scorch=2.1, bare_l=75, soft=0.35, knots=0.0),
-    "veneer": _made(_PLY, digs=1.8, scorch=1.2, knots=0.0, soft=0.32),
+    "bamboo": _made(
+        _PLY,
+        digs=1.95,
+        scorch=2.1,
+        bare_l=75,
+        soft=0.19,
+        knots=0.0,
+        starts=1.2,
+        takes=(0.60, 0.90, 0.30),
+        marks=(1.5, 1.0, 1.0),
+    ),
+    "veneer": _made(
+        _PLY,
+        digs=0.75,
+        scorch=1.2,
+        knots=0.0,
+        soft=0.17,
+        starts=0.75,
+        takes=(0.55, 0.90, 0.30),
+        marks=(1.6, 1.0, 1.0),
+    ),
     "mdf": _made(
         _PLY,
-        digs=3.7,
-        starts=2.4,
+        digs=1.75,
+        starts=1.1,
         clog=0.08,
         shade=0.12,
         scorch=2.0,
@@ -265,11 +308,13 @@ MAKEUPS: dict[str, Makeup] = {
         burnt_l=26,
         grain=0.7,
         knots=0.0,
+        takes=(0.50, 0.90, 0.30),
+        marks=(1.8, 1.0, 1.0),
     ),
     "hdf": _made(
         _PLY,
-        digs=4.2,
-        starts=2.6,
+        digs=2.0,
+        starts=1.25,
         clog=0.09,
         shade=0.12,
         scorch=2.1,
@@ -277,36 +322,48 @@ MAKEUPS: dict[str, Makeup] = {
         burnt_l=22,
         grain=0.5,
         knots=0.0,
+        takes=(0.50, 0.90, 0.30),
+        marks=(1.8, 1.0, 1.0),
     ),
     "cork": _made(
         _PLY,
-        digs=1.5,
-        starts=1.6,
+        digs=0.55,
+        starts=0.6,
         sideways=1.2,
         scorch=1.0,
         bare_l=60,
         burnt_l=22,
-        soft=0.18,
-        hard=0.35,
-        over=1.6,
+        soft=0.1,
+        hard=0.2,
+        over=1.0,
         grip=0.06,
         uneven=3.0,
         grain=4.5,
         knots=0.0,
         hue=(9.0, 26.0),
+        takes=(0.46, 0.90, 0.30),
+        marks=(1.9, 1.0, 1.0),
     ),
     "card": _PAPER,
-    "paper": _made(_PAPER, digs=0.5, starts=0.45, scorch=0.35, bare_l=88),
-    "board": _made(_PAPER, digs=0.9, scorch=0.6, bare_l=68, uneven=1.3),
+    "paper": _made(_PAPER, digs=0.55, starts=0.05, scorch=0.35, bare_l=88, takes=(0.5, 0.90, 0.30)),
+    "board": _made(_PAPER, digs=1.0, scorch=0.6, bare_l=68, uneven=1.3, starts=0.3),
     "acrylic": _ACRYLIC,
-    "acrylic_extruded": _made(_ACRYLIC, digs=2.1, welds_below=9.0, burnt_l=62, over=3.0, grip=0.09),
+    "acrylic_extruded": _made(_ACRYLIC, digs=1.7, welds_below=5.0, burnt_l=62, over=2.0, grip=0.09),
     "pp": _MELTS,
-    "petg": _made(_MELTS, digs=2.6, welds_below=11.0, bare_l=74),
-    "abs": _made(_MELTS, digs=2.4, scorch=1.7, clog=0.05, flares=2.8),
-    "pom": _made(_MELTS, digs=1.9, welds_below=5.0, bare_l=84, burnt_l=70),
+    "petg": _made(_MELTS, digs=2.1, welds_below=11.0, bare_l=74),
+    "abs": _made(
+        _MELTS,
+        digs=2.3,
+        scorch=1.7,
+        clog=0.05,
+        flares=2.8,
+        takes=(0.75, 0.92, 0.40),
+        marks=(1.2, 1.0, 5.0),
+    ),
+    "pom": _made(_MELTS, digs=2.2, welds_below=5.0, bare_l=84, burnt_l=70, starts=1.4),
     "foam_eva": Makeup(
-        digs=0.3,
-        starts=0.4,
+        digs=0.17,
+        starts=0.23,
         sideways=1.8,
         clog=0.050,
         shade=0.05,
@@ -317,33 +374,50 @@ MAKEUPS: dict[str, Makeup] = {
         welds_below=3.0,
         bare_l=55,
         burnt_l=30,
-        soft=0.12,
-        hard=0.30,
-        over=0.9,
+        soft=0.08,
+        hard=0.2,
+        over=0.6,
         over_l=5,
         uneven=2.4,
         grain=1.6,
         hue=(0.0, 2.0),
+        takes=(0.55, 0.90, 0.30),
+        smoke=0.2,
+        marks=(1.6, 1.0, 1.0),
     ),
     "rubber": _made(
-        _HIDE, digs=2.8, starts=1.9, scorch=1.8, bare_l=45, burnt_l=24, hue=(6.0, 4.0), grain=0.8
+        _HIDE,
+        digs=4.4,
+        starts=2.4,
+        scorch=1.8,
+        bare_l=45,
+        burnt_l=24,
+        hue=(6.0, 4.0),
+        grain=0.8,
+        soft=0.45,
+        hard=0.95,
+        over=3.0,
     ),
     "leather": _HIDE,
     "felt": _CLOTH,
-    "cotton": _made(_CLOTH, digs=0.7, scorch=0.5, bare_l=84),
-    "denim": _made(_CLOTH, digs=1.1, bare_l=34, burnt_l=62, over=0.8, over_l=-8, hue=(-1.0, -16.0)),
-    "polyester": _made(_CLOTH, digs=1.0, welds_below=7.0, clog=0.02, scorch=1.1),
+    "cotton": _made(_CLOTH, digs=0.3, scorch=0.5, bare_l=84, starts=0.3),
+    "denim": _made(
+        _CLOTH, digs=1.05, bare_l=34, burnt_l=62, over=0.5, over_l=-8, hue=(-1.0, -16.0), starts=0.7
+    ),
+    "polyester": _made(_CLOTH, digs=0.55, welds_below=7.0, clog=0.02, scorch=1.1),
     "glass": _made(
         _STONE,
         bare_l=30,
         burnt_l=62,
-        hard=1.5,
+        hard=0.5,
         uneven=3.4,
         grain=0.3,
-        cracks=2.6,
-        takes=(0.02, 0.84, 0.02),
+        cracks=1.2,
+        takes=(0.01, 0.84, 0.01),
+        soft=0.2,
+        over=2.5,
     ),
-    "slate": _made(_STONE, bare_l=30, burnt_l=60, soft=0.32, hard=0.85, uneven=1.8),
+    "slate": _made(_STONE, bare_l=30, burnt_l=60, soft=0.22, hard=0.6, uneven=1.8),
     "stone": _STONE,
     "ceramic": _made(_STONE, bare_l=86, burnt_l=42, over_l=8, takes=(0.5, 0.85, 0.6)),
     "anodised": _made(
@@ -357,6 +431,7 @@ MAKEUPS: dict[str, Makeup] = {
         over_l=-9,
         uneven=0.8,
         takes=(0.55, 0.75, 0.6),
+        marks=(1.0, 1.0, 4.0),
     ),
     "coated_metal": _made(
         _METAL,
@@ -368,10 +443,17 @@ MAKEUPS: dict[str, Makeup] = {
         over_l=-10,
         uneven=1.2,
         takes=(0.7, 0.85, 0.55),
+        marks=(1.0, 1.0, 4.0),
     ),
     "steel": _METAL,
     "bright_metal": _made(
-        _METAL, bare_l=76, burnt_l=44, soft=3.5, hard=7.5, takes=(0.12, 0.02, 0.08)
+        _METAL,
+        bare_l=76,
+        burnt_l=44,
+        soft=3.5,
+        hard=7.5,
+        takes=(0.12, 0.02, 0.08),
+        marks=(1.0, 1.0, 35.0),
     ),
 }
 _LIKE = {
@@ -405,6 +487,7 @@ _LIKE = {
     "unknown": "plywood",
 }
 _SOURCES = ("diode", "co2", "fibre")
+CREEPS = {"diode": 2.2, "co2": 0.0, "fibre": 0.0}  # heat lost sideways more than usual, mm/s
 # share taken up, unevenness added (L*): what lies on clear stock so that a diode or fibre beam
 # marks it
 MEDIA = {
@@ -412,7 +495,9 @@ MEDIA = {
     "paint": (0.82, 1.0),
     "wet paper": (0.55, 8.0),
     "marking": (0.70, 1.4),
+    "paste": (0.70, 1.4),
 }
+ON_METAL = ("marking", "paste")  # what makes bare metal take up a CO2 beam, too
 
 
 @dataclass(frozen=True)
@@ -427,6 +512,7 @@ class Hidden:
     kind: str
     made: Makeup
     takes_up: float
+    marks: float
     dead_zone: float
     bend: float
     slip_mm: tuple[float, float]
@@ -456,7 +542,7 @@ def _medium_of(stock: Stock) -> str:
 def _takes_up(machine: Machine, stock: Stock, makeup: Makeup) -> float:
     share = makeup.takes[_SOURCES.index(machine.source)]
     medium = _medium_of(stock)
-    if medium and machine.source != "co2":
+    if medium and (machine.source != "co2" or medium in ON_METAL):
         return MEDIA[medium][0]
     if (
         machine.source != "co2"
@@ -464,11 +550,9 @@ def _takes_up(machine: Machine, stock: Stock, makeup: Makeup) -> float:
         and stock.opacity in ("clear", "translucent")
     ):
         if stock.opacity == "clear":
-            return 0.02
+            return 0.01
         return 0.25
-    if machine.source == "diode" and any(
-        word in stock.colour.casefold() for word in ("white", "light")
-    ):
+    if machine.source == "diode" and "white" in stock.colour.casefold():
         share *= 0.75
     return share
 
@@ -491,7 +575,7 @@ def hidden_of(machine: Machine, stock: Stock, seed: int) -> Hidden:
         usual,
         digs=usual.digs * spread(of_stock, 0.12),
         starts=usual.starts * spread(of_stock, 0.15),
-        sideways=usual.sideways * spread(of_stock, 0.2),
+        sideways=(usual.sideways + CREEPS[machine.source]) * spread(of_stock, 0.2),
         clog=usual.clog * spread(of_stock, 0.2),
         shade=usual.shade * spread(of_stock, 0.2),
         scorch=usual.scorch * spread(of_stock, 0.12),
@@ -520,6 +604,7 @@ def hidden_of(machine: Machine, stock: Stock, seed: int) -> Hidden:
         kind,
         made,
         takes_up=min(0.98, _takes_up(machine, stock, usual) * spread(of_machine, 0.05)),
+        marks=usual.marks[_SOURCES.index(machine.source)],
         dead_zone=float(of_machine.uniform(0.0, 0.05))
         if machine.source != "fibre"
         else float(of_machine.uniform(0.0, 0.02)),

@@ -51,6 +51,7 @@ def tone(
         watts_of(hidden, machine, dials.fraction)
         * dials.strength
         * hidden.takes_up
+        * hidden.marks
         * (1 - hidden.lens_loss)
     )
     off = -(dials.focus_mm + dials.shift_mm)

@@ -45,7 +45,7 @@ from tests.samples import (
     sample_entry,
 )
 
-EDGE_J_MM = 3.5
+EDGE_J_MM = 2.2
 
 
 def know(*pairs, machine=LONG, stock=BIRCH):
@@ -67,17 +67,32 @@ class FlareGuardTest(unittest.TestCase):
     def test_a_setting_at_the_limit_may_burn_and_one_above_may_not(self):
         limit = FlareLimit(6.0)
         for passes in (1, 2, 6):
-            at = LONG.watts(1.0) / limit.of(passes)  # the speed at which the limit is met
+            at = limit.slowest(LONG.watts(1.0), passes)
             with self.subTest(passes=passes):
                 window = self.window(limit)
                 self.assertTrue(window._may_burn(Setting(1.0, 1.001 * at, passes)))
                 self.assertFalse(window._may_burn(Setting(1.0, 0.999 * at, passes)))
 
-    def test_half_the_power_may_burn_at_half_the_speed(self):
-        window = self.window(FlareLimit(6.0))
-        self.assertTrue(window._may_burn(Setting(0.5, 5.1)))
-        self.assertFalse(window._may_burn(Setting(1.0, 5.1)))
-        self.assertFalse(window._may_burn(Setting(0.5, 4.9)))
+    def test_half_the_power_may_burn_at_less_than_half_the_speed(self):
+        window = self.window(FlareLimit(6.0))  # 60 W / (8.5 + 1.5) mm/s, 30 W / (3.5 + 1.5) mm/s
+        self.assertTrue(window._may_burn(Setting(1.0, 8.6)))
+        self.assertFalse(window._may_burn(Setting(1.0, 8.4)))
+        self.assertTrue(window._may_burn(Setting(0.5, 3.6)))
+        self.assertFalse(window._may_burn(Setting(0.5, 3.4)))
+
+    def test_a_beam_too_weak_to_set_it_alight_may_burn_at_any_speed(self):
+        limit = FlareLimit(6.0)  # 8 W cannot bring 6 J/mm together: they spread at 1.5 mm/s
+        self.assertEqual((limit.slowest(8.0, 1), limit.most_j_mm(8.0, 1)), (0.0, math.inf))
+        self.assertTrue(limit.allows(8.0, 0.01, 1))
+        self.assertGreater(limit.slowest(8.0, 6), 0.0)
+
+    def test_what_was_burnt_and_did_not_flare_counts_for_more_than_what_is_expected(self):
+        limit = FlareLimit(4.0, held=((7.0, 2),))
+        self.assertAlmostEqual(limit.slowest(60.0, 2), 60 / 7 - 1.5)
+        self.assertAlmostEqual(limit.slowest(60.0, 1), 60 / 7 - 1.5)  # fewer passes no hotter
+        self.assertGreater(limit.slowest(60.0, 3), 60 / 7 - 1.5)
+        flared = FlareLimit(4.0, seen=((6.0, 2),), held=((7.0, 2),))
+        self.assertAlmostEqual(flared.most_j_mm(60.0, 2), 0.98 * 6.0)
 
     def test_without_a_limit_everything_may_burn(self):
         self.assertTrue(self.window(None)._may_burn(Setting(1.0, 0.1)))
@@ -89,9 +104,8 @@ class FlareGuardTest(unittest.TestCase):
         ).settings
         self.assertTrue(cells)
         for cell in cells:
-            self.assertLessEqual(
-                LONG.watts(cell.power) / cell.speed_mm_s, 1.001 * limit.of(cell.passes)
-            )
+            watts = LONG.watts(cell.power)
+            self.assertGreaterEqual(1.001 * cell.speed_mm_s, limit.slowest(watts, cell.passes))
 
     def test_cells_that_ask_whether_it_flares_keep_below_the_limit_too(self):
         readings = [
@@ -102,14 +116,16 @@ class FlareGuardTest(unittest.TestCase):
         limit = FlareLimit(9.0, ((60 / 9, 1),))
         decision = decide_cut(know(*pairs), pairs, limit=limit)
         for cell in decision.next_cells:
-            self.assertLessEqual(60 * cell.power / cell.speed_mm_s, 1.001 * limit.of(cell.passes))
+            slowest = limit.slowest(60 * cell.power, cell.passes)
+            self.assertGreaterEqual(1.001 * cell.speed_mm_s, slowest)
 
     def test_a_flare_seen_bars_from_98_percent_of_it_on_and_more_passes_earlier(self):
         limit = FlareLimit(50.0, ((6.0, 2),))
-        self.assertAlmostEqual(limit.of(2), 0.98 * 6.0, places=6)
-        self.assertLess(limit.of(3), limit.of(2))
-        self.assertGreater(limit.of(1), limit.of(2))
-        self.assertLess(limit.of(1), 6.0 * math.exp(0.65 / 2))  # errs on the cool side
+        once, twice, thrice = (limit.most_j_mm(60.0, n) for n in (1, 2, 3))
+        self.assertAlmostEqual(twice, 0.98 * 6.0, places=6)
+        self.assertLess(thrice, twice)
+        self.assertGreater(once, twice)
+        self.assertLess(once, 6.0 * math.exp(0.65 / 2))  # errs on the cool side
 
     def test_picks_flare_no_more_often_than_once_in_ten(self):
         decision = decide_cut(self.known, self.pairs)
@@ -119,9 +135,12 @@ class FlareGuardTest(unittest.TestCase):
             self.assertLessEqual(above[2], deciding.FLARE_LIMIT)
 
     def test_where_whatever_gets_through_flares_nothing_is_picked(self):
+        hot = {  # so that two passes of half the energy are too hot, too
+            cell.id: 60 * cell.setting.power / cell.setting.speed_mm_s > 0.6 * EDGE_J_MM
+            for cell in self.trial.cells
+        }
         readings = [
-            replace(one, char=3, verdict=None) if one.verdict == "free" else one
-            for one in self.pairs[0][1]
+            replace(one, char=3, verdict=None) if hot[one.cell] else one for one in self.pairs[0][1]
         ]
         pairs = [(self.trial, readings)]
         decision = decide_cut(know(*pairs), pairs)
@@ -171,7 +190,11 @@ class SaidTest(unittest.TestCase):
         pairs = [(trial, [Reading(cell.id, "hangs") for cell in trial.cells])]
         known = know(*pairs)
         decision = decide_cut(known, pairs)
-        told = re.match(r"Not decided yet: the best reaches (\d+) % of the 99 %", decision.says)
+        told = re.match(
+            r"Not decided yet: the surest setting falls free ([\d.]+) % of the time, the house "
+            r"rule asks for 99 %",
+            decision.says,
+        )
         settings = [cell.setting for cell in trial.cells]
         reached = known.chance(
             power=np.array([one.power for one in settings]),
@@ -179,8 +202,8 @@ class SaidTest(unittest.TestCase):
             passes=1,
             focus_mm=settings[0].focus_mm,
         )
-        self.assertGreater(int(told[1]), 50 * np.max(reached))
-        self.assertLess(int(told[1]), 99)
+        self.assertGreater(float(told[1]), 95 * np.max(reached))
+        self.assertLess(float(told[1]), 99)
 
 
 class PickRulesTest(unittest.TestCase):
@@ -364,9 +387,10 @@ class CarryTest(unittest.TestCase):
         wanted = areal_energy_of(entry.setting, LONG, 150.0)
         setting, _ = self.carry(entry, to_stock=leather)
         ratio = areal_energy_of(setting, LONG, setting.speed_mm_s) / wanted
-        from olive_almanac.core.materials.families import family_of
+        from olive_almanac.core.materials.families import tone_prior
 
-        expected = family_of(leather).tone.right_j_mm2 / family_of(BIRCH).tone.right_j_mm2
+        energies = [tone_prior(one, "co2").right_j_mm2 for one in (leather, BIRCH)]
+        expected = energies[0] / energies[1]
         self.assertNotAlmostEqual(expected, 1.0, places=1)
         self.assertAlmostEqual(ratio / expected, 1.0, delta=0.1)
 
@@ -415,9 +439,9 @@ class GuessTest(unittest.TestCase):
         )
 
     def test_tones_get_the_familys_energy_or_the_one_aimed_at(self):
-        from olive_almanac.core.materials.families import family_of
+        from olive_almanac.core.materials.families import tone_prior
 
-        for aim, wanted in ((None, family_of(BIRCH).tone.right_j_mm2), (0.4, 0.4)):
+        for aim, wanted in ((None, tone_prior(BIRCH, "co2").right_j_mm2), (0.4, 0.4)):
             setting, evidence = self.guess("engrave", aim=aim)
             energy = areal_energy_of(setting, LONG, setting.speed_mm_s)
             self.assertAlmostEqual(energy / wanted, 1.0, delta=0.06)
@@ -429,7 +453,7 @@ class GuessTest(unittest.TestCase):
         self.assertAlmostEqual(evidence.seconds_per_m, 1000 / setting.speed_mm_s, places=6)
 
     def test_where_the_suggested_passes_are_too_few_twice_and_then_four_times_are_taken(self):
-        for thickness, times in ((18.0, 1), (22.0, 2), (26.0, 4)):
+        for thickness, times in ((12.0, 1), (14.0, 2), (15.0, 4)):
             thick = replace(
                 BIRCH, thickness_mm=thickness, measured_mm=(thickness,), uid=f"b{thickness:g}"
             )
@@ -458,11 +482,11 @@ class DirectionsTest(unittest.TestCase):
         middle = 10 / (math.sqrt(min(speeds) * max(speeds)))
         pair = self.strips(x_edge * middle, y_edge * middle)
         known = know(pair, pair, pair, machine=NORTH)
-        setting = replace(pair[0].cells[0].setting, direction="xy")
+        setting = replace(pair[0].cells[-1].setting, direction="xy")
         return compare_directions(known, setting, target=0.5)
 
     def test_the_direction_that_needs_more_is_named_as_slower(self):
-        slow_x, slow_y = self.compare(1.25, 0.8), self.compare(0.8, 1.25)
+        slow_x, slow_y = self.compare(1.15, 0.85), self.compare(0.85, 1.15)
         self.assertLess(slow_x.x_mm_s, slow_x.y_mm_s)
         self.assertGreater(slow_y.x_mm_s, slow_y.y_mm_s)
         self.assertIn("X", slow_x.says.split(".")[0])
@@ -660,10 +684,10 @@ class WeeklyLimitsTest(unittest.TestCase):
 
     def test_a_ladder_that_turns_later_needs_so_much_more(self):
         middle = self.middle()
-        pairs = [self.check("2026-04-01", middle), self.check("2026-04-08", 1.08 * middle)]
+        pairs = [self.check("2026-04-01", middle), self.check("2026-04-08", 1.1 * middle)]
         first, second = follow_checks(pairs)
         self.assertAlmostEqual(first.needs, 0.0, places=6)
-        self.assertTrue(0.03 < second.needs < 0.2, second.needs)  # ln 1.08, in steps of 8 %
+        self.assertTrue(0.03 < second.needs < 0.2, second.needs)  # ln 1.1, in steps of 8 %
         self.assertTrue(0 < second.sd < 0.1)
         weaker = [pairs[0], self.check("2026-04-08", 1.17 * middle)]
         self.assertIn("% more energy", said_of_check(weaker[1][0], weaker))

@@ -53,7 +53,7 @@ def know(*pairs, **more):
 class CutWordsTest(unittest.TestCase):
     def setUp(self):
         self.trial = cut_trial()
-        self.pairs = [(self.trial, read_by_energy(self.trial, 3.5))]
+        self.pairs = [(self.trial, read_by_energy(self.trial, 2.2))]
         self.known = know(*self.pairs)
 
     def test_the_last_pick_stays_while_it_is_nearly_as_quick_and_goes_when_it_is_not(self):
@@ -67,7 +67,7 @@ class CutWordsTest(unittest.TestCase):
 
     def test_a_well_read_edge_is_enough_and_says_how_many_cells_were_saved(self):
         fine = cut_trial(power=(1.0,), speed_mm_s=tuple(np.round(np.geomspace(10, 26, 20), 2)))
-        pairs = [*self.pairs, (replace(fine, id="fine"), read_by_energy(fine, 3.5, band=0.05))]
+        pairs = [*self.pairs, (replace(fine, id="fine"), read_by_energy(fine, 2.2, band=0.05))]
         decision = decide_cut(know(*pairs), pairs)
         self.assertEqual(
             decision.enough, any("Good enough" in remark for remark in decision.remarks)
@@ -107,7 +107,7 @@ class CutWordsTest(unittest.TestCase):
         )
         readings = [
             replace(r, char=2 if passes.cell(r.cell).setting.speed_mm_s < 17 else 0)
-            for r in read_by_energy(passes, 3.5)
+            for r in read_by_energy(passes, 2.2)
         ]
         pairs = [(passes, readings)]
         decision = decide_cut(know(*pairs), pairs)

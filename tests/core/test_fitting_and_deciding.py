@@ -89,7 +89,7 @@ class GrooveIndependent(unittest.TestCase):
 class CutFitTest(unittest.TestCase):
     def test_finds_the_edge_of_a_known_world(self):
         trial = cut_trial()
-        for edge in (2.5, 4.0, 5.5):
+        for edge in (1.5, 2.2, 3.0):
             known = know_cut(LONG, BIRCH, [(trial, read_by_energy(trial, edge))], rng=rng())
             speeds = np.geomspace(3, 40, 300)
             chance = known.chance(power=1.0, speed_mm_s=speeds, passes=1, focus_mm=1.5)
@@ -99,7 +99,7 @@ class CutFitTest(unittest.TestCase):
 
     def test_more_power_slower_speed_and_more_passes_never_hurt(self):
         trial = cut_trial()
-        known = know_cut(LONG, BIRCH, [(trial, read_by_energy(trial, 4.0))], rng=rng())
+        known = know_cut(LONG, BIRCH, [(trial, read_by_energy(trial, 2.5))], rng=rng())
         at = {"power": 0.8, "speed_mm_s": 12.0, "passes": 1, "focus_mm": 1.5}
         for change, sign in (
             ({"power": np.linspace(0.3, 1, 12)}, 1),
@@ -111,7 +111,7 @@ class CutFitTest(unittest.TestCase):
 
     def test_same_draws_give_the_same_answer(self):
         trial = cut_trial()
-        data = data_of(case_of(LONG, BIRCH), [(trial, read_by_energy(trial, 4.0))])
+        data = data_of(case_of(LONG, BIRCH), [(trial, read_by_energy(trial, 2.5))])
         one, two = (fit_cut(case_of(LONG, BIRCH), data, rng=rng()) for _ in range(2))
         np.testing.assert_array_equal(one.weight, two.weight)
         self.assertAlmostEqual(float(one.weight.sum()), 1.0, places=9)
@@ -120,7 +120,7 @@ class CutFitTest(unittest.TestCase):
     def test_a_previous_fit_leads_to_the_same_place(self):
         trial = cut_trial()
         case = case_of(LONG, BIRCH)
-        data = data_of(case, [(trial, read_by_energy(trial, 4.0))])
+        data = data_of(case, [(trial, read_by_energy(trial, 2.5))])
         cold = fit_cut(case, data, rng=rng())
         warm = fit_cut(case, data, rng=rng(), previous=cold)
         edge = [know.weight @ know.groove.theta[:, 0] for know in (cold, warm)]
@@ -133,7 +133,7 @@ class CutFitTest(unittest.TestCase):
 
     def test_a_measured_depth_narrows_the_doubt(self):
         trial = cut_trial()
-        plain = read_by_energy(trial, 9.0)
+        plain = read_by_energy(trial, 5.6)
         deep = [replace(r, depth_mm=2.0) if r.cell in ("D1", "D2", "D3") else r for r in plain]
         doubts = [
             know_cut(LONG, BIRCH, [(trial, readings)], rng=rng()).edge_doubt(
@@ -155,7 +155,7 @@ class CutFitTest(unittest.TestCase):
 class DecideCutTest(unittest.TestCase):
     def setUp(self):
         self.trial = cut_trial()
-        self.decision = decide(self.trial, read_by_energy(self.trial, 3.5))
+        self.decision = decide(self.trial, read_by_energy(self.trial, 2.2))
 
     def test_picks_meet_the_target_and_stay_in_the_tested_range(self):
         self.assertTrue(self.decision.picks)
@@ -184,8 +184,8 @@ class DecideCutTest(unittest.TestCase):
         self.assertAlmostEqual(pick.margins.speed * pick.margins.power, 1.0, delta=0.15)
 
     def test_a_stricter_target_is_slower(self):
-        strict = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.999)
-        easy = decide(self.trial, read_by_energy(self.trial, 3.5), target=0.9)
+        strict = decide(self.trial, read_by_energy(self.trial, 2.2), target=0.999)
+        easy = decide(self.trial, read_by_energy(self.trial, 2.2), target=0.9)
         self.assertGreater(
             strict.pick("quickest").seconds_per_m, easy.pick("quickest").seconds_per_m
         )
@@ -193,7 +193,7 @@ class DecideCutTest(unittest.TestCase):
     def test_char_grades_keep_the_pick_away_from_flares(self):
         hot = [
             replace(r, char=3, verdict=None) if r.verdict == "free" else r
-            for r in read_by_energy(self.trial, 3.5)
+            for r in read_by_energy(self.trial, 2.2)
         ]
         coolest = min(
             60 * c.setting.power / c.setting.speed_mm_s
@@ -252,7 +252,7 @@ class ContradictionTest(unittest.TestCase):
         decision = decide_cut(know_cut(LONG, BIRCH, pairs, rng=rng()), pairs)
         self.assertEqual(decision.cells_read, 24 * 60)
         self.assertTrue(decision.picks or decision.next_cells)
-        alone = decide(self.trial, read_by_energy(self.trial, 3.5))
+        alone = decide(self.trial, read_by_energy(self.trial, 2.2))
         self.assertGreater(decision.edge_doubt, 0)
         self.assertLess(decision.edge_doubt, alone.edge_doubt)
 
@@ -274,33 +274,32 @@ class ContradictionTest(unittest.TestCase):
             replace(
                 r, verdict={"free": "not_through", "not_through": "free"}.get(r.verdict, r.verdict)
             )
-            for r in read_by_energy(self.trial, 3.5)
+            for r in read_by_energy(self.trial, 2.2)
         ]
         self.assertTrue(decide(self.trial, flipped).says)
 
 
 class CharTest(unittest.TestCase):
     def test_more_energy_chars_more_and_readings_move_it(self):
-        trial, prior = cut_trial(), FAMILIES["plywood"].groove
+        trial, edge = cut_trial(), FAMILIES["plywood"].groove.char_j_mm
         clean = fit_char(
-            prior, [(trial, [Reading(cell.id, "free", char=0) for cell in trial.cells])], rng=rng()
+            edge, [(trial, [Reading(cell.id, "free", char=0) for cell in trial.cells])], rng=rng()
         )
         burnt = fit_char(
-            prior, [(trial, [Reading(cell.id, "free", char=2) for cell in trial.cells])], rng=rng()
+            edge, [(trial, [Reading(cell.id, "free", char=2) for cell in trial.cells])], rng=rng()
         )
         self.assertLess(
-            clean.expected(line_energy_j_mm=3, passes=1),
-            burnt.expected(line_energy_j_mm=3, passes=1),
+            clean.expected(heat_j_mm=3, passes=1), burnt.expected(heat_j_mm=3, passes=1)
         )
-        above = clean.above(line_energy_j_mm=np.array([1.0, 3.0, 9.0]), passes=1)
+        above = clean.above(heat_j_mm=np.array([1.0, 3.0, 9.0]), passes=1)
         self.assertTrue((np.diff(above, axis=1) > 0).all())
         self.assertTrue(
             (np.diff(above, axis=0) <= 1e-9).all()
         )  # charred or worse is never likelier than brown or worse
 
     def test_each_further_pass_adds_less_heat(self):
-        char = fit_char(FAMILIES["plywood"].groove, [], rng=rng())
-        grades = [char.expected(line_energy_j_mm=3, passes=n) for n in (1, 2, 6, 12)]
+        char = fit_char(FAMILIES["plywood"].groove.char_j_mm, [], rng=rng())
+        grades = [char.expected(heat_j_mm=3, passes=n) for n in (1, 2, 6, 12)]
         self.assertEqual(grades, sorted(grades))
         self.assertGreater(grades[1] - grades[0], 3 * (grades[3] - grades[2]))
 
@@ -310,8 +309,8 @@ class CharTest(unittest.TestCase):
 
         def flares(odd):
             seen = [*brown[:4], replace(brown[4], char=odd), *brown[5:]]
-            char = fit_char(FAMILIES["plywood"].groove, [(trial, seen)], rng=rng())
-            return float(char.above(line_energy_j_mm=60 / 5.2, passes=1)[2])
+            char = fit_char(FAMILIES["plywood"].groove.char_j_mm, [(trial, seen)], rng=rng())
+            return float(char.above(heat_j_mm=60 / 5.2, passes=1)[2])
 
         calm, slip, flare = flares(1), flares(2), flares(3)
         self.assertLess(slip, 3 * calm + 0.005)
@@ -351,7 +350,9 @@ class CharTest(unittest.TestCase):
         ]
         modes = [
             fit_char(
-                FAMILIES["plywood"].groove, [(trial, readings)], rng=np.random.default_rng(n)
+                FAMILIES["plywood"].groove.char_j_mm,
+                [(trial, readings)],
+                rng=np.random.default_rng(n),
             ).mode
             for n in range(6)
         ]
@@ -379,7 +380,7 @@ class ToneTest(unittest.TestCase):
     def test_from_too_dark_and_too_light_alone_it_looks_in_between(self):
         trial = engrave_trial(power=(0.10, 0.30), speed_mm_s=(200.0,))
         readings = [Reading("A1", "too_light"), Reading("B1", "too_dark")]
-        posterior = fit_tone(FAMILIES["plywood"].tone, tone_data_of([(trial, readings)]))
+        posterior = fit_tone(FAMILIES["plywood"].tones["co2"], tone_data_of([(trial, readings)]))
         energies = np.geomspace(0.05, 5, 200)
         best = energies[posterior.chances(energies)[1].argmax()]
         low, high = (
@@ -389,7 +390,7 @@ class ToneTest(unittest.TestCase):
         self.assertTrue(low < best < high)
 
     def test_chances_add_up_to_one(self):
-        posterior = fit_tone(FAMILIES["leather"].tone, tone_data_of([]))
+        posterior = fit_tone(FAMILIES["leather"].tones["co2"], tone_data_of([]))
         np.testing.assert_allclose(
             posterior.chances(np.geomspace(0.01, 10, 50)).sum(0), 1.0, atol=1e-9
         )

@@ -319,9 +319,15 @@ class PriorTest(unittest.TestCase):
         )
         weight = np.full(300, 1 / 300)
         lot = carried_prior(
-            cloud, weight, family, transfer_between(LONG, BIRCH, LONG, replace(BIRCH, lot="8"))
+            cloud,
+            weight,
+            family,
+            family,
+            transfer_between(LONG, BIRCH, LONG, replace(BIRCH, lot="8")),
         )
-        other = carried_prior(cloud, weight, family, transfer_between(NORTH, BIRCH, LONG, BIRCH))
+        other = carried_prior(
+            cloud, weight, family, family, transfer_between(NORTH, BIRCH, LONG, BIRCH)
+        )
         self.assertIsInstance(lot, Prior)
         self.assertAlmostEqual(float(lot.mean[SHIFT]), float(MEAN[SHIFT]) + 0.9, delta=0.05)
         self.assertAlmostEqual(float(other.mean[SHIFT]), float(family.mean[SHIFT]), places=9)
@@ -353,19 +359,19 @@ class PriorTest(unittest.TestCase):
         trial = cut_trial(power=(1.0,), speed_mm_s=tuple(np.geomspace(8, 30, 24)))
         sharp = fit_cut(
             CASE,
-            data_of(CASE, [(trial, read_by_energy(trial, 4.0, band=0.01))]),
+            data_of(CASE, [(trial, read_by_energy(trial, 2.5, band=0.01))]),
             rng=np.random.default_rng(1),
         )
         wide = fit_cut(
             CASE,
-            data_of(CASE, [(trial, read_by_energy(trial, 4.0, band=0.5))]),
+            data_of(CASE, [(trial, read_by_energy(trial, 2.5, band=0.5))]),
             rng=np.random.default_rng(1),
         )
         band = [float(one.weight @ one.groove.theta[:, HANG]) for one in (sharp, wide)]
         self.assertGreater(band[1], band[0] + 0.4)
         mixed = [
             Reading(r.cell, "free" if n % 2 else "not_through")
-            for n, r in enumerate(read_by_energy(trial, 4.0))
+            for n, r in enumerate(read_by_energy(trial, 2.5))
         ]
         noisy = fit_cut(CASE, data_of(CASE, [(trial, mixed)]), rng=np.random.default_rng(1))
         noise = [float(one.weight @ one.groove.theta[:, NOISE]) for one in (sharp, noisy)]

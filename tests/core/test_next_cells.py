@@ -43,7 +43,8 @@ class NextCellsTest(unittest.TestCase):
         limit = flare_limit_of(BIRCH)
         for cell in cells:
             self.assertLessEqual(
-                LONG.watts(cell.power) / cell.speed_mm_s, 1.01 * limit.of(cell.passes)
+                LONG.watts(cell.power) / cell.speed_mm_s,
+                1.01 * limit.most_j_mm(LONG.watts(cell.power), cell.passes),
             )
             self.assertLessEqual(cell.speed_mm_s, LONG.max_speed_mm_s)
 
@@ -124,19 +125,20 @@ class NextCellsTest(unittest.TestCase):
 
     def test_the_limit_falls_with_passes_and_with_what_was_seen(self):
         limit = FlareLimit(8.0)
-        self.assertEqual(limit.of(1), 8.0)
-        falls = [limit.of(n) for n in (1, 2, 4, 12)]
+        self.assertAlmostEqual(limit.slowest(80.0, 1), 80 / 8.0 - 1.5)
+        falls = [80 / (limit.slowest(80.0, n) + 1.5) for n in (1, 2, 4, 12)]
         self.assertEqual(falls, sorted(falls, reverse=True))
         self.assertGreater(
             falls[0] - falls[1], falls[2] - falls[3]
         )  # each further pass finds less heat left
-        self.assertAlmostEqual(FlareLimit(8.0, ((5.0, 1),)).of(1), 4.9)
+        self.assertAlmostEqual(FlareLimit(8.0, ((5.0, 1),)).most_j_mm(80.0, 1), 4.9)
 
     def test_after_a_flare_with_many_passes_fewer_may_still_take_somewhat_more(self):
         limit = FlareLimit(50.0, ((5.0, 6),))
-        self.assertAlmostEqual(limit.of(6), 4.9)
-        self.assertTrue(4.9 < limit.of(1) < 1.5 * 4.9)
-        self.assertLess(limit.of(12), 4.9)
+        once, six, twelve = (limit.most_j_mm(80.0, n) for n in (1, 6, 12))
+        self.assertAlmostEqual(six, 4.9)
+        self.assertTrue(4.9 < once < 1.5 * 4.9)
+        self.assertLess(twelve, 4.9)
 
 
 class MarksTest(unittest.TestCase):

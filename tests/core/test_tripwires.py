@@ -40,7 +40,7 @@ from olive_almanac.core.fitting.cut import case_of, data_of, expected_edge_speed
 from olive_almanac.core.fitting.logit import fit_logit
 from olive_almanac.core.fitting.prior import family_prior
 from olive_almanac.core.fitting.tone_table import tone_table, tone_table_of
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import edge_energy, groove_prior
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
@@ -92,13 +92,13 @@ def rounded(value):
 def decisions_of_cuts():
     """A cut decided, with flares, on thin stock, stalled, hopeless, and with coupons of others."""
     grid = cut_trial(passes=(1, 2))
-    plain = [(grid, read_by_energy(grid, 3.5))]
+    plain = [(grid, read_by_energy(grid, 2.2))]
     flaring = [
         (
             grid,
             [
                 replace(one, verdict=None, char=3) if cell.setting.speed_mm_s < 9 else one
-                for cell, one in zip(grid.cells, read_by_energy(grid, 3.0), strict=True)
+                for cell, one in zip(grid.cells, read_by_energy(grid, 1.9), strict=True)
             ],
         )
     ]
@@ -116,7 +116,7 @@ def decisions_of_cuts():
         "flaring": (flaring, {"limit": flare_limit_of(BIRCH, flaring)}),
         "hopeless": (hopeless, {}),
         "few": ([(grid, plain[0][1][:6])], {}),
-        "related": ([(other, read_by_energy(other, 3.8)), (grid, plain[0][1][::3])], {}),
+        "related": ([(other, read_by_energy(other, 2.4)), (grid, plain[0][1][::3])], {}),
         "stricter": (plain, {"target": 0.995, "count": 5}),
     }
     told = {}
@@ -177,7 +177,7 @@ def what_is_known_of_a_cut():
         "priors": [
             [prior.mean, prior.root]
             for prior in (
-                family_prior(family_of(stock).groove)
+                family_prior(groove_prior(stock, "co2"))
                 for stock in (BIRCH, LEATHER, replace(BIRCH, family="unknown"))
             )
         ],
@@ -308,15 +308,19 @@ def what_special_trials_tell():
 def chars_of_readings():
     grid = cut_trial(passes=(1, 2))
     fitted = fit_char(
-        family_of(BIRCH).groove, [(grid, read_by_energy(grid, 3.5))], rng=np.random.default_rng(4)
+        edge_energy(BIRCH), [(grid, read_by_energy(grid, 2.2))], rng=np.random.default_rng(4)
     )
-    at = {"line_energy_j_mm": np.array([1.0, 3.0, 6.0, 12.0]), "passes": np.array([1, 2, 3, 6])}
+    at = {"heat_j_mm": np.array([1.0, 3.0, 6.0, 12.0]), "passes": np.array([1, 2, 3, 6])}
     return {
         "above": fitted.above(**at),
         "low": fitted.above(**at, air="off"),
-        "expected": fitted.expected(line_energy_j_mm=5.0, passes=2),
-        "limits": [[flare_limit_of(s).of(n) for n in (1, 2, 6)] for s in (BIRCH, LEATHER)],
-        "seen": flare_limit_of(BIRCH, [(grid, [Reading(grid.cells[0].id, char=3)])]).of(2),
+        "expected": fitted.expected(heat_j_mm=5.0, passes=2),
+        "limits": [
+            [flare_limit_of(s).slowest(60.0, n) for n in (1, 2, 6)] for s in (BIRCH, LEATHER)
+        ],
+        "seen": flare_limit_of(BIRCH, [(grid, [Reading(grid.cells[0].id, char=3)])]).slowest(
+            60.0, 2
+        ),
     }
 
 
@@ -334,7 +338,7 @@ def guesses():
     thick = replace(BIRCH, thickness_mm=4.0, measured_mm=(4.0,), uid="b4", lot="8")
     evidence = replace(sample_entry().evidence, margins=Margins(speed=1.25))
     for name, entry in (
-        ("cut", sample_entry(evidence=evidence)),
+        ("cut", sample_entry(evidence=evidence, setting=Setting(1.0, 26.0, 1, 1.5))),
         ("engrave", sample_entry(task="engrave", setting=Setting(0.3, 150.0, pitch_mm=0.1))),
         ("score", sample_entry(task="score", setting=Setting(0.4, 60.0))),
     ):

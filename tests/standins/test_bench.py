@@ -88,12 +88,12 @@ class TradeFactsTest(unittest.TestCase):
         self.assertLess(both.top_mm[1], both.top_mm[0])
 
     def test_usual_speeds(self):
-        """40 to 60 W through 3 mm ply at 8 to 25 mm/s, 10 W of blue at 1 to 6 mm/s; 60 W through 3
-        mm acrylic at 15 to 40.
+        """60 W just through 3 mm ply at 20 to 50 mm/s, 10 W of blue at 3 to 10 mm/s; 60 W through 3
+        mm acrylic at 20 to 50 (practised speeds keep a margin to it).
         """
-        self.assertTrue(8 < through_speed(LONG, BIRCH) < 30, through_speed(LONG, BIRCH))
-        self.assertTrue(1 < through_speed(NORTH, BIRCH) < 6, through_speed(NORTH, BIRCH))
-        self.assertTrue(15 < through_speed(LONG, CLEAR) < 40, through_speed(LONG, CLEAR))
+        self.assertTrue(20 < through_speed(LONG, BIRCH) < 50, through_speed(LONG, BIRCH))
+        self.assertTrue(3 < through_speed(NORTH, BIRCH) < 10, through_speed(NORTH, BIRCH))
+        self.assertTrue(20 < through_speed(LONG, CLEAR) < 50, through_speed(LONG, CLEAR))
 
     def test_a_spot_that_is_longer_along_x_cuts_worse_along_y(self):
         """The beam's width across the cut counts: along Y that is the spot's X side."""
@@ -290,7 +290,7 @@ class BenchTest(unittest.TestCase):
     def test_success_falls_as_the_cut_gets_quicker(self):
         hidden = hidden_of(LONG, BIRCH, 3)
         chances = success(
-            hidden, LONG, BIRCH, "cut", [Setting(1.0, v, 1, 1.5) for v in (4.0, 12.0, 40.0)]
+            hidden, LONG, BIRCH, "cut", [Setting(1.0, v, 1, 1.5) for v in (8.0, 24.0, 60.0)]
         )
         self.assertTrue(
             chances[0] > 0.99 and chances[2] < 0.01 and chances[0] >= chances[1] >= chances[2],

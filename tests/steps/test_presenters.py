@@ -118,7 +118,7 @@ class SessionCase(unittest.TestCase):
             lambda: self.bench_line.now,
         )
 
-    def read(self, edge=3.5):
+    def read(self, edge=2.2):
         self.burnt()
         reader = ReadPresenter(self.session, self.view)
         for reading in read_by_energy(self.session.active.trial, edge):
@@ -525,7 +525,7 @@ class DecideTest(SessionCase):
         self.assertEqual([len(readings) for _, readings in self.session.active.pairs], [24, 0])
         self.burner().burnt_elsewhere()
         reader = ReadPresenter(self.session, self.view)
-        for reading in read_by_energy(self.session.active.trial, 3.5):
+        for reading in read_by_energy(self.session.active.trial, 2.2):
             reader.choose(reading.cell)
             reader.verdict(reading.verdict)
         decider = DecidePresenter(self.session, self.view)

@@ -230,14 +230,14 @@ class PulseRateDecidedTest(unittest.TestCase):
         return trial, decide_trial([(trial, readings)])[0]
 
     def test_a_rate_that_was_held_stands_in_every_cell_and_in_the_picks(self):
-        trial, decision = self.decided(lambda cell: (0.8, 1.4), pulse_khz=(35.0,))
+        trial, decision = self.decided(lambda cell: (0.25, 0.45), pulse_khz=(35.0,))
         self.assertEqual({cell.setting.pulse_khz for cell in trial.cells}, {35.0})
         self.assertEqual({pick.setting.pulse_khz for pick in decision.picks}, {35.0})
         self.assertEqual(decision.cells_read, len(trial.cells))
 
     def test_cells_to_burn_next_keep_the_rate(self):
         trial = kind_plan("grid", "cut", machine=MARKER, stock=PLATE, pulse_khz=(35.0,)).trial
-        decision, _ = decide_trial([(trial, read_by_energy(trial, 3.5))])
+        decision, _ = decide_trial([(trial, read_by_energy(trial, 2.2))])
         self.assertTrue(decision.next_cells)
         self.assertEqual({setting.pulse_khz for setting in decision.next_cells}, {35.0})
 

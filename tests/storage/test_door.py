@@ -70,7 +70,7 @@ def fill(library):
         trial = replace(cut_trial(), id=f"coupon-{number}")
         library.save_trial(trial, "decide", "planned")
         library.save_run(trial.id, whole_run(trial), "burnt")
-        library.save_readings(trial.id, read_by_energy(trial, 3.0), "read")
+        library.save_readings(trial.id, read_by_energy(trial, 1.9), "read")
     for uid in ("e1", "e2", "e3"):
         library.save_entry(sample_entry(uid=uid), "chosen")
 

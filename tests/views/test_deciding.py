@@ -39,7 +39,7 @@ class DecidingCase(WindowCase):
     """A library with one read trial of the subject."""
 
     trial = cut_trial()
-    readings = tuple(read_by_energy(trial, 3.5))
+    readings = tuple(read_by_energy(trial, 2.2))
 
     def setUp(self):
         super().setUp()
@@ -312,7 +312,7 @@ class EdgeWhileReadingTest(DecidingCase):
         self.alt(Qt.Key.Key_4)
         page = self.page()
         self.assertEqual(page.grid.chance, {})
-        known = {r.cell: r.verdict for r in read_by_energy(self.trial, 3.5)}
+        known = {r.cell: r.verdict for r in read_by_energy(self.trial, 2.2)}
         keys = {"free": "t", "hangs": "h", "not_through": "n"}
         for _ in range(12):
             self.type(keys[known[page.presenter.cell.id]], page)

@@ -299,7 +299,7 @@ class OutlookTest(PlanCase):
     def test_next_cells_come_from_the_readings_and_lie_on_the_same_sheet(self):
         trial = replace(cut_trial(stock=replace(BIRCH, sheets=SHEETS)), id="read-1")
         self.session.trials.keep(trial, "decide", "read")
-        for reading in read_by_energy(trial, 3.0):
+        for reading in read_by_energy(trial, 1.9):
             self.session.trials.keep_reading(reading.cell, reading)
         self.session.trials.changed.emit()
         self.settle()

@@ -466,7 +466,7 @@ class ReadTest(ShopCase):
 class DecideTest(ShopCase):
     def fill(self, library):
         for trial, readings in (
-            (cut_trial(), read_by_energy(cut_trial(), 3.5)),
+            (cut_trial(), read_by_energy(cut_trial(), 2.2)),
             (replace(engrave_trial(), id="coupon-2"), read_by_tone(engrave_trial(), 0.5, 0.9)),
         ):
             library.save_trial(trial, "decide", "read")

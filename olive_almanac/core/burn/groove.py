@@ -1,7 +1,7 @@
 """The groove: how many passes a cut needs, from an energy balance at its bottom.
 
     P_e  = P x^b                                    power: x the dial, b its bend
-    phi  = P_e / (v + vc)                           line energy less what goes sideways, J/mm
+    phi  = P_e e^(-2 g a) / (v + vc)                line energy less what goes sideways, J/mm
     w(z) = w0 sqrt(1 + ((z - f - dz) / (zR zm))^2)  beam radius at depth z, mm
     F(z) = sqrt(2/pi) phi / w(z)                    fluence at the groove's bottom, J/mm2
     L(z) = (1 + s z / 2 w0) / smooth(F(z)/Fth - 1)  load: how threshold and walls hinder it there
@@ -11,7 +11,8 @@
                                                     what N passes are worth
 
 s is what the walls of a deep groove take, k the share of each pass's fluence that char takes from
-the next, a the steps of air below full, d the offset of the machine's better direction.  A pass
+the next, a the steps of air below full (smoke and soot left in the groove take from the beam, too,
+and char stays), d the offset of the machine's better direction.  A pass
 counts by what its fluence has above the threshold, so strained grooves tire sooner, and A is held
 at its most.  The energy margin of a cut is m = ln A(N) - ln S(t): it is through when m > 0. A
 separable balance, our own; sections and figures in docs/methods.md.  Results are float32: the doubt
@@ -48,6 +49,7 @@ PARAMETERS = (
 REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG, WALLS, BEND, AIR, WAY = (
     range(len(PARAMETERS))
 )
+SMOKE = 2.0  # how much more a step of air costs the beam than it adds to the char's share
 SOFTNESS = 0.06  # smooths the threshold so that the fit has slopes
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(4)
 F4 = np.float32
@@ -292,6 +294,9 @@ class Groove:
         (dial,), which = burns.dials
         if dial.any():
             strength *= _each(np.exp(self._column(BEND) * dial), which)
+        (_, air), which = burns.runs
+        if air.any():
+            strength *= _each(np.exp(-F4(SMOKE) * self._column(AIR) * air), which)
         return strength
 
     def _narrowness(self, depth: Reals | np.float32, focus: Reals, radius: Reals) -> Reals:

@@ -12,7 +12,7 @@ from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.materials.catalogue import Permission
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import tone_prior
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading, Verdict
@@ -65,9 +65,8 @@ def carry_entry(
         if entry.task == "score":  # a line's energy goes with the spot it is spread over
             energy *= to_machine.spot_longer_mm / machine.spot_longer_mm
         if entry.task != "score":
-            energy *= family_of(to_stock).tone.right_j_mm2 / family_of(stock).tone.right_j_mm2
-        else:
-            energy *= 1.0
+            energy *= tone_prior(to_stock, to_machine.source).right_j_mm2
+            energy /= tone_prior(stock, machine.source).right_j_mm2
         setting, evidence = compute_guess(
             to_machine, to_stock, entry.task, permission, rng=rng, aim=energy
         )

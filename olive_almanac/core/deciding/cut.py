@@ -16,10 +16,12 @@ from olive_almanac.core.deciding.cut_knowledge import (
     FittedCut,
     margins_of,
 )
+from olive_almanac.core.deciding.dead_end import SURE_STALL, dead_end
 from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
+from olive_almanac.core.deciding.weak_beam import weak_beam
 from olive_almanac.core.design.next_cells import (
     ENOUGH_SD,
     FOCUS_SHARES,
@@ -54,7 +56,6 @@ UNTRIED_GAIN = (
 KEPT_GAIN = 0.015  # by how much quicker a new pick must be to take the place of the last one
 FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
 NEVER = 0.03  # chance that anything gets through below which it is given up
-SURE_STALL = 0.9
 NOTHING_READ = "Nothing has been read yet, so there is nothing to decide from."
 ONLY_LINES = "Lines show where the focus lies, not what falls free: burn a grid to decide."
 
@@ -384,8 +385,8 @@ class _Window:
 
     def _may_burn(self, setting: Setting) -> bool:
         """Whether a setting keeps below the line energy from which flare-ups are expected."""
-        energy = float(self.knowledge.case.power_w(setting.power)) / setting.speed_mm_s
-        return self.limit is None or energy <= self.limit.of(setting.passes)
+        watts = float(self.knowledge.case.power_w(setting.power))
+        return self.limit is None or self.limit.allows(watts, setting.speed_mm_s, setting.passes)
 
     def _is_enough(self, next_cells: NextCells, quickest: _Option) -> bool:
         """Whether further cells would hardly change the pick: the least time is known, and nothing
@@ -473,7 +474,7 @@ class _Window:
     def _remarks(
         self, picks: list[Pick], quickest: _Option, *, enough: bool, doubt: float
     ) -> tuple[str, ...]:
-        remarks = []
+        remarks = list(self._asked)
         if quickest.char[1] > 0.5:
             cleaner = next((p for p in picks if p.aim == "cleanest"), None)
             if cleaner is not None and quickest.setting.passes < cleaner.setting.passes:
@@ -535,6 +536,12 @@ class _Window:
             power=setting.power, passes=setting.passes, focus_mm=setting.focus_mm
         )
 
+    @property
+    def _asked(self) -> list[str]:
+        """What the operator is asked about the machine."""
+        asked = weak_beam(self.knowledge, self.top)
+        return [asked] if asked else []
+
     def _none_found(self, next_cells: NextCells) -> Decision:
         known = self.knowledge
         n, f, v = np.unravel_index(int(self.chance.argmax()), self.chance.shape)
@@ -549,16 +556,18 @@ class _Window:
             proposed = (
                 f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed, low energy first."
             )
+        end = dead_end(known, [pair for pair in self.pairs if pair[0].id in known.own])
         base = Decision(
             (),
             self.target,
             known.cells_read,
             "",
-            stall=stall > SURE_STALL,
+            stall=stall > SURE_STALL or end is not None,
             undecided=True,
             next_cells=next_cells.settings,
             next_reasons=tuple(cell.reason for cell in next_cells.cells),
             edge_doubt=self._doubt_at(self.top),
+            remarks=tuple(self._asked),
         )
         if next_cells.possible < NEVER:
             says = (
@@ -571,6 +580,8 @@ class _Window:
                     "thinner stock or another machine."
                 )
             return replace(base, says=says, never=True, undecided=False)
+        if end is not None:
+            return replace(base, says=f"{end.says} {proposed}".strip())
         if stall > SURE_STALL:
             says = (
                 "It stalls: more passes will not get through. Go slower, refocus between passes, "
@@ -578,20 +589,38 @@ class _Window:
             )
             return replace(base, says=f"{says} {proposed}".strip())
         if self.options:
-            says = "Every setting that gets through may flare or char through. " + (
-                (
-                    f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed: quicker "
-                    "passes, more of them."
-                )
-                if next_cells.cells
-                else "Nothing cooler is left to try."
-            )
+            return replace(base, says=self._too_hot(len(next_cells.cells)))
+        says = (
+            f"Not decided yet: the surest setting falls free {self._surest(best)} % of the time, "
+            f"the house rule asks for {100 * self.target:g} %. "
+        )
+        return replace(base, says=says + (proposed or "Nothing is left to try here."))
+
+    def _too_hot(self, proposed: int) -> str:
+        """What is said where settings get through, but none without a flare-up being likely."""
+        if any(flared(reading) for _, readings in self.pairs for reading in readings):
+            says = "Every setting that gets through may flare up."
         else:
-            says = (
-                f"Not decided yet: the best reaches {100 * best:.0f} % of the "
-                f"{100 * self.target:g} % wanted. "
-            ) + (proposed or "Nothing is left to try here.")
-        return replace(base, says=says)
+            says = "Every setting that gets through may flare up; nothing has flared yet."
+        if not proposed:
+            return f"{says} Nothing cooler is left to try."
+        cells = count_text(proposed, "cell")
+        return f"{says} Burn the {cells} proposed: quicker passes, more of them."
+
+    def _surest(self, best: float) -> str:
+        """The highest chance of what was burnt or reckoned, in percent, cut rather than rounded up:
+        what falls short of the target never reads as if it reached it.
+        """
+        burnt = self.knowledge.chance(
+            power=[s.power for s in self.settings],
+            speed_mm_s=[s.speed_mm_s for s in self.settings],
+            passes=[s.passes for s in self.settings],
+            focus_mm=[s.mean_focus_mm for s in self.settings],
+        )
+        chance = 100 * max(best, float(burnt.max()))
+        if chance < 98:
+            return f"{chance:.0f}"
+        return f"{int(10 * chance) / 10:g}"
 
 
 def _log_odds(chance: NDArray[np.floating]) -> NDArray[np.floating]:

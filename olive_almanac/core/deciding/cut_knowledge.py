@@ -17,7 +17,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import Burns, Groove, fast_phi
 from olive_almanac.core.deciding.scan import USUAL_DRIFT, ShopDrift, chance_under_drift
-from olive_almanac.core.fitting.char import CharPosterior, fit_char
+from olive_almanac.core.fitting.char import CharPosterior, fit_char, heat_of
 from olive_almanac.core.fitting.cut import (
     CutCase,
     CutData,
@@ -119,8 +119,8 @@ class FittedCut:
 
     def char_above(self, *, power: ArrayLike, speed_mm_s: ArrayLike, passes: ArrayLike) -> Floats:
         """Return P(brown or worse), P(charred or worse), P(flares), [3, ...]."""
-        energy = self.case.power_w(power) / np.asarray(speed_mm_s, float)
-        return self.char.above(line_energy_j_mm=energy, passes=passes, air=self.air)
+        heat = heat_of(power_w=self.case.power_w(power), speed_mm_s=speed_mm_s)
+        return self.char.above(heat_j_mm=heat, passes=passes, air=self.air)
 
     def edge_doubt(self, *, power: float, passes: float, focus_mm: float) -> float:
         """Return one standard deviation of ln(edge speed) over the posterior: how well the edge is
@@ -192,7 +192,8 @@ def know_cut(
     air: Air = "full"
     if airs:  # the one burnt most; of two burnt as often the stronger
         air = max(AIRS, key=lambda one: (airs.count(one), AIRS.index(one)))
-    char = fit_char(case.prior, own or pairs, rng=rng, previous=before.char if before else None)
+    last = before.char if before else None
+    char = fit_char(case.prior.char_j_mm, own or pairs, rng=rng, previous=last)
     return FittedCut(
         case,
         posterior,
@@ -243,8 +244,9 @@ def _prior_from_related(
         data = data_of(there, group)
         if len(data):
             posterior = fit_cut(there, data, rng=rng, prior=prior)
+            usual = family_prior(case.prior)
             prior = carried_prior(
-                posterior.groove, posterior.weight, family_prior(case.prior), nearness
+                posterior.groove, posterior.weight, family_prior(there.prior), usual, nearness
             )
             carried.append(f"{count_text(len(data), 'cell')} of {', '.join(nearness.words)}")
     return prior, tuple(reversed(carried)), own

@@ -22,7 +22,7 @@ from olive_almanac.core.fitting.tone import (
     fit_tone,
     tone_data_of,
 )
-from olive_almanac.core.materials.families import TonePrior, family_of
+from olive_almanac.core.materials.families import TonePrior, tone_prior
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
@@ -104,7 +104,7 @@ def know_tone(
     if task == "score":
         prior = score_prior(machine, stock)
     else:
-        prior = family_of(stock).tone
+        prior = tone_prior(stock, machine.source)
     highest = 0.0
     if len(data.verdict):
         highest = float(np.exp(data.log_energy.max()))

@@ -11,11 +11,11 @@ import numpy as np
 from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.design.suggest import suggest_levels
+from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.materials.catalogue import Permission
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import tone_prior
 from olive_almanac.core.motion.profile import raster_seconds
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.core.records.machine import Machine
@@ -57,8 +57,11 @@ def compute_guess(
             if task == "score":
                 aim = score_prior(machine, stock).right_j_mm2
             else:
-                aim = family_of(stock).tone.right_j_mm2
+                aim = tone_prior(stock, machine.source).right_j_mm2
         pitch, speed = start.pitch_mm[0], start.speed_mm_s[len(start.speed_mm_s) // 2]
+        most = machine.watts(1.0) / (aim * (pitch or 1.0))  # full power is no stronger at any speed
+        if speed > most:
+            speed = round_level(most)
         power = min(1.0, round_level(machine.fraction_for(aim * speed * (pitch or 1.0))))
         setting = Setting(
             power, speed, 1, 0.0, pitch, start.air[0], direction="x" if rasters(task) else "xy"
@@ -80,11 +83,16 @@ def compute_guess(
         says = f"Carried over from {' and '.join(knowledge.carried)}."
     else:
         says = RECKONED
-    speeds = np.geomspace(0.2, machine.max_speed_mm_s, 80)
+    limit, best = flare_limit_of(stock, related), 0.0
     for passes in (start.passes[0], 2 * start.passes[0], 4 * start.passes[0]):
+        slowest = max(0.2, 1.001 * limit.slowest(machine.watts(1.0), passes))
+        if slowest > machine.max_speed_mm_s:
+            continue  # whatever the machine can run would flare up
+        speeds = np.geomspace(slowest, machine.max_speed_mm_s, 80)
         chance = knowledge.chance(
             power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0]
         )
+        best = max(best, float(chance.max()))
         if (chance >= WANTED).any():
             at = int(np.flatnonzero(chance >= WANTED)[-1])
             setting = Setting(
@@ -99,6 +107,6 @@ def compute_guess(
             )
     raise OutOfRange(
         "Chance to cut through",
-        float(chance.max()),
+        best,
         f"at least {WANTED:g}; this machine is not expected to cut it",
     )

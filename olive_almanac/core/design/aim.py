@@ -6,6 +6,7 @@ Light: what works out an aim stands in `suggest`.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.levels import round_level
@@ -13,6 +14,9 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS
+
+if TYPE_CHECKING:
+    from olive_almanac.core.fitting.char import FlareLimit
 
 __all__ = ["Aim", "Ground", "spread_speeds"]
 
@@ -44,7 +48,7 @@ class Ground:
     task: Task
     aim: Aim
     quiet: Setting  # what a label burns at
-    most_in_one_pass: float  # line energy from which the stock is expected to flare up, J/mm
+    expected: FlareLimit  # from where the stock is expected to flare up
     speed_unit: str
 
     def middle(self, choices: TrialChoices) -> tuple[float, float]:

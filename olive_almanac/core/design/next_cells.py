@@ -124,8 +124,9 @@ def next_cut_cells(
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
     allowed = np.ones(len(grid), bool)
     if limit is not None:
-        most = np.array([limit.of(int(n)) for n in passes])
-        allowed = float(case.power_w(power)) / speed <= most
+        watts = float(case.power_w(power))
+        slowest = {n: limit.slowest(watts, n) for n in TRIED_PASSES}
+        allowed = speed >= np.array([slowest[int(n)] for n in passes])
     if not allowed.any():
         return NextCells((), *figures)
     free, hangs = _outcomes(posterior, case, power, tried, speeds, air)

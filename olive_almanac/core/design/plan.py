@@ -734,8 +734,9 @@ def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None) -> str
     if setting.power <= 0:
         return "No power: nothing would burn."
     if limit is not None:
-        energy, most = machine.watts(setting.power) / setting.speed_mm_s, limit.of(setting.passes)
-        if energy > most * (1 + 1e-9):
+        watts = machine.watts(setting.power)
+        if not limit.allows(watts, setting.speed_mm_s, setting.passes):
+            energy, most = watts / setting.speed_mm_s, limit.most_j_mm(watts, setting.passes)
             return (
                 f"{number_text(energy)} J/mm in a pass: from {number_text(most)} J/mm on, this "
                 "stock is expected to flare up."

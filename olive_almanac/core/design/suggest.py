@@ -18,9 +18,9 @@ from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.plan import coupon_size, least_cell_mm
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.fitting.char import FlareLimit, flare_energy
+from olive_almanac.core.fitting.char import FlareLimit, flare_energy, heat_of
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import edge_energy, tone_prior
 from olive_almanac.core.placing.labels import Lettering, label_setting
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
@@ -37,9 +37,10 @@ PASSES = (1, 2, 3, 4, 6)
 SLOWEST_USEFUL_MM_S = 1.5
 CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
+RUN_UP_SHARE = 0.15  # of the bed's width that a raster line may take to come up to speed
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
 WIDE, NEAR, ZOOM = (
-    (0.4, 1.6),
+    (0.3, 1.5),
     (0.6, 1.5),
     (0.75, 1.3),
 )  # how far around the expected edge the speeds reach
@@ -75,16 +76,35 @@ def flare_limit_of(stock: Stock, pairs: Pairs = ()) -> FlareLimit:
     """Return the line energy from which this stock is expected to flare up, from its family and
     what was read.
     """
-    seen = []
+    seen, held = [], []
     for trial, readings in pairs:
         cells = {cell.id: cell for cell in trial.cells}
+        akin = _burns_alike(stock, trial.stock)
         for reading in readings:
-            if flared(reading) and reading.cell in cells:
-                setting = cells[reading.cell].setting
-                seen.append(
-                    (trial.machine.watts(setting.power) / setting.speed_mm_s, setting.passes)
-                )
-    return FlareLimit(flare_energy(family_of(stock).groove, pairs), tuple(seen))
+            if reading.cell not in cells:
+                continue
+            setting = cells[reading.cell].setting
+            watts = trial.machine.watts(setting.power)
+            if flared(reading):
+                seen.append((watts / setting.speed_mm_s, setting.passes))
+            elif akin and (reading.verdict is not None or reading.char is not None):
+                heat = float(heat_of(power_w=watts, speed_mm_s=setting.speed_mm_s))
+                held.append((heat, setting.passes))
+    return FlareLimit(flare_energy(edge_energy(stock), pairs), tuple(seen), _hottest_of_each(held))
+
+
+def _burns_alike(stock: Stock, other: Stock) -> bool:
+    """Whether what did not flare on another coupon's stock need not flare on this one."""
+    ratio = stock.true_thickness_mm / other.true_thickness_mm
+    return stock.family == other.family and stock.colour == other.colour and 0.9 < ratio < 1.1
+
+
+def _hottest_of_each(held: Sequence[tuple[float, int]]) -> tuple[tuple[float, int], ...]:
+    """The hottest of each number of passes: the others say nothing more."""
+    most: dict[int, float] = {}
+    for heat, passes in held:
+        most[passes] = max(heat, most.get(passes, 0.0))
+    return tuple((heat, passes) for passes, heat in most.items())
 
 
 def suggest_levels(
@@ -110,8 +130,7 @@ def suggest_levels(
     limit = limit or flare_limit_of(stock, pairs)
     aim = _aim(machine, stock, task, near, pairs, limit)
     quiet = label_setting(machine, stock, "engrave", ())
-    in_one_pass = flare_limit_of(stock).of(1)
-    ground = Ground(machine, stock, task, aim, quiet, in_one_pass, speed_unit)
+    ground = Ground(machine, stock, task, aim, quiet, flare_limit_of(stock), speed_unit)
     for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
         grid = _grid(machine, stock, task, aim, limit, speed_unit, shrink)
         choices = wanted.suggest(ground, replace(grid, kind=kind))
@@ -169,7 +188,7 @@ def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float,
     case, focus = case_of(machine, stock), held_focus(stock)
     for passes in PASSES:
         edge = expected_edge_speed(case, power=1.0, passes=passes, focus_mm=focus)
-        hottest = machine.watts(1.0) / limit.of(passes)
+        hottest = limit.slowest(machine.watts(1.0), passes)
         if edge >= SLOWEST_USEFUL_MM_S and edge >= 1.4 * hottest:
             break
     return edge, passes
@@ -178,7 +197,7 @@ def _cut_edge(machine: Machine, stock: Stock, limit: FlareLimit) -> tuple[float,
 def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
     if task == "score":
         return score_prior(machine, stock).right_j_mm2
-    return family_of(stock).tone.right_j_mm2
+    return tone_prior(stock, machine.source).right_j_mm2
 
 
 def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> Aim:
@@ -274,7 +293,8 @@ def _grid(
 def _cut_grid(
     machine: Machine, task: Task, aim: Aim, limit: FlareLimit, unit: str, shrink: float
 ) -> TrialChoices:
-    low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * machine.watts(1.0) / limit.of(aim.passes))
+    hottest = limit.slowest(machine.watts(1.0), aim.passes)
+    low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * hottest)
     high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
     if low > high:
         raise OutOfRange(
@@ -300,15 +320,17 @@ def _tone_grid(
     if rasters(task):
         pitch = default_pitch(machine.spot_y_mm)
     per_watt = 1 / (pitch or 1.0)
-    speed = shrink * min(
-        machine.watts(0.6) * per_watt / aim.energy,
-        (0.5 if rasters(task) else 0.3) * machine.max_speed_mm_s,
-    )
+    quickest = 0.3 * machine.max_speed_mm_s
+    if rasters(task):  # a line's run-up must stay short beside the bed
+        run_up = RUN_UP_SHARE * machine.bed_mm[0]
+        reached = (2 * machine.acceleration_mm_s2 * run_up) ** 0.5
+        quickest = min(0.5 * machine.max_speed_mm_s, reached / aim.reach[1])
+    speed = shrink * min(machine.watts(0.6) * per_watt / aim.energy, quickest)
     power = float(np.clip(machine.fraction_for(aim.energy * speed / per_watt), 0.02, 0.65))
     powers = tuple(
         round_level(float(p)) for p in np.linspace(0.5 * power, min(1.0, 1.5 * power), 4)
     )
-    low = max(aim.reach[0] * speed, 1.001 * machine.watts(powers[-1]) / limit.of(1))
+    low = max(aim.reach[0] * speed, 1.001 * limit.slowest(machine.watts(powers[-1]), 1))
     speeds = spread_speeds(
         low, max(min(aim.reach[1] * speed, machine.max_speed_mm_s), 1.2 * low), 6, unit
     )

@@ -1,7 +1,8 @@
-"""How charred the edge is expected to be: an ordered probit on the line energy, the number of
-passes and the air.
+"""How charred the edge is expected to be: an ordered probit on the line energy that stays, the
+number of passes and the air.
 
-    H = -b1 ln Ec + b1 ln(P/v) + b2 (1 - 1/N) + b3 a
+    Q = P/(v + 1.5 mm/s)                       a beam that creeps loses its heat to the sides
+    H = -b1 ln Ec + b1 ln Q + b2 (1 - 1/N) + b3 a
     P(grade > g) = Phi((H - c_g) / s),    c = 0, c_1, c_1 + c_2
 
 with a steps of air below full.  Further passes add ever less heat: each finds what the ones before
@@ -20,17 +21,16 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.burn.groove import fast_phi
 from olive_almanac.core.fitting.sampler import Softening, laplace_draws
-from olive_almanac.core.materials.families import GroovePrior
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import AIRS, Air
 from olive_almanac.core.records.trial import Trial
 
-__all__ = ["CharPosterior", "FlareLimit", "fit_char", "flare_energy"]
+__all__ = ["CharPosterior", "FlareLimit", "fit_char", "flare_energy", "heat_of"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 SD = np.array(
-    [0.8, 0.2, 0.2, 0.2, 0.5, 0.15, 0.2]
+    [0.45, 0.2, 0.2, 0.2, 0.5, 0.15, 0.2]
 )  # of -b1 ln Ec, b1, b2, ln c_1, ln s, b3, ln c_2
 TAILS = np.full(len(SD), 1e6)
 LAPSE = 0.05  # share of grades that say nothing
@@ -42,8 +42,16 @@ STEP_MEAN, FLARE_STEP_MEAN = (
 NOISE_MEAN = 0.22
 ENERGY_MEAN, PASSES_MEAN, AIR_MEAN = 0.9, 0.65, 0.2  # priors of b1, b2, b3
 SURE_PASSES = 0.45  # of b2: relied on where fewer passes are allowed more energy after a flare-up
+SPREADS_MM_S = 1.5  # how fast an edge's heat spreads away (common practice, no source)
 UNGRADED = -1  # read, but no edge grade given: at least it did not flare
 DRAWS = 64
+
+
+def heat_of(*, power_w: ArrayLike, speed_mm_s: ArrayLike) -> Floats:
+    """Return the line energy that stays where the beam goes, J/mm, in the broadcast shape: what a
+    weak beam burns in slowly spreads away before it can set anything alight.
+    """
+    return np.asarray(power_w, float) / (np.asarray(speed_mm_s, float) + SPREADS_MM_S)
 
 
 @dataclass(frozen=True)
@@ -55,47 +63,66 @@ class CharPosterior:
     draws: Floats
     mode: Floats | None = None
 
-    def above(self, *, line_energy_j_mm: ArrayLike, passes: ArrayLike, air: Air = "full") -> Floats:
+    def above(self, *, heat_j_mm: ArrayLike, passes: ArrayLike, air: Air = "full") -> Floats:
         """Return P(grade > 0), P(> 1), P(> 2) for each setting, [3, ...] in the broadcast shape."""
-        energy, count = np.broadcast_arrays(
-            np.asarray(line_energy_j_mm, float), np.asarray(passes, float)
-        )
+        energy, count = np.broadcast_arrays(np.asarray(heat_j_mm, float), np.asarray(passes, float))
         short = np.full(energy.size, len(AIRS) - 1 - AIRS.index(air))
         flat = _above(self.draws, np.log(energy.ravel()), 1 - 1 / count.ravel(), short)
         result: Floats = flat.mean(1, dtype=float).reshape(3, *energy.shape)
         return result
 
-    def expected(self, *, line_energy_j_mm: float, passes: float, air: Air = "full") -> float:
+    def expected(self, *, heat_j_mm: float, passes: float, air: Air = "full") -> float:
         """Return the expected grade, 0 clean to 3 flared."""
-        return float(self.above(line_energy_j_mm=line_energy_j_mm, passes=passes, air=air).sum())
+        return float(self.above(heat_j_mm=heat_j_mm, passes=passes, air=air).sum())
 
 
 @dataclass(frozen=True)
 class FlareLimit:
-    """Line energy of a single pass, J/mm, above which a flare-up is expected; less with more
+    """Heat of a single pass, J/mm (`heat_of`), above which a flare-up is expected; less with more
     passes.
 
-    `seen` are line energy and passes of the flare-ups seen on this stock: nothing is planned from
-    98 % of one on.  Fewer passes than flared may take a little more, which errs on the cool side.
+    `seen` are line energy (J/mm) and passes of the flare-ups seen on this stock: nothing is planned
+    from 98 % of one on.  Fewer passes than flared may take a little more, which errs on the cool
+    side.  `held` are heat and passes of what was burnt on it and did not flare: that counts for
+    more than what is expected.
     """
 
-    j_mm: float
+    heat_j_mm: float
     seen: tuple[tuple[float, int], ...] = ()
+    held: tuple[tuple[float, int], ...] = ()
 
     @property
     def known(self) -> FlareLimit:
         """The limit by what has flared alone, without what is merely expected."""
-        return replace(self, j_mm=float("inf"))
+        return replace(self, heat_j_mm=float("inf"))
 
-    def of(self, passes: int) -> float:
-        """Return the highest line energy of a pass that may be planned with that many
-        passes, J/mm.
+    def slowest(self, watts: float, passes: int) -> float:
+        """Return the lowest speed, mm/s, that may be planned for a beam of that power with that
+        many passes; 0 where it cannot set this stock alight.
         """
-        most = [self.j_mm * np.exp(PASSES_MEAN * (1 / passes - 1))]
+        slowest = watts / self._heat(passes) - SPREADS_MM_S
         for energy, flared_with in self.seen:
             left = 1 / passes - 1 / flared_with
-            most.append(0.98 * energy * np.exp((SURE_PASSES if left > 0 else PASSES_MEAN) * left))
-        return float(min(most))
+            cooler = SURE_PASSES if left > 0 else PASSES_MEAN
+            slowest = max(slowest, watts / (0.98 * energy * np.exp(cooler * left)))
+        return max(0.0, float(slowest))
+
+    def allows(self, watts: float, speed_mm_s: float, passes: int) -> bool:
+        """Whether such a burn keeps below the limit."""
+        return speed_mm_s >= self.slowest(watts, passes) * (1 - 1e-9)
+
+    def most_j_mm(self, watts: float, passes: int) -> float:
+        """Return the highest line energy of a pass that may be planned, J/mm; inf where any may."""
+        slowest = self.slowest(watts, passes)
+        if not slowest:
+            return float("inf")
+        return watts / slowest
+
+    def _heat(self, passes: int) -> float:
+        most = [self.heat_j_mm * np.exp(PASSES_MEAN * (1 / passes - 1))]
+        for heat, burnt_with in self.held:
+            most.append(heat * np.exp(PASSES_MEAN * min(0.0, 1 / passes - 1 / burnt_with)))
+        return float(max(most))
 
 
 def _above(draws: Floats, log_energy: Floats, earlier: Floats, air: ArrayLike) -> Reals:
@@ -110,13 +137,14 @@ def _above(draws: Floats, log_energy: Floats, earlier: Floats, air: ArrayLike) -
 
 
 def fit_char(
-    prior: GroovePrior,
+    char_j_mm: float,
     pairs: Sequence[tuple[Trial, Sequence[Reading]]],
     *,
     rng: np.random.Generator,
     previous: CharPosterior | None = None,
 ) -> CharPosterior:
-    """Return the posterior of the char grade from every reading; a `previous` one makes it quicker.
+    """Return the posterior of the char grade from every reading, `char_j_mm` being the heat at
+    which the edge is expected to char; a `previous` one makes it quicker.
 
     A flare counts as grade 3; a cell read without a grade counts as not flared.
     """
@@ -136,7 +164,7 @@ def fit_char(
                 grade = 3
             if cell is not None and (grade is not None or reading.verdict is not None):
                 setting = cell.setting
-                energy = watts[setting.power] / setting.speed_mm_s
+                energy = float(heat_of(power_w=watts[setting.power], speed_mm_s=setting.speed_mm_s))
                 short = len(AIRS) - 1 - AIRS.index(setting.air)
                 rows.append(
                     (
@@ -148,7 +176,7 @@ def fit_char(
                 )
     mean = np.array(
         [
-            -ENERGY_MEAN * np.log(prior.char_j_mm),
+            -ENERGY_MEAN * np.log(char_j_mm),
             ENERGY_MEAN,
             PASSES_MEAN,
             *np.log([STEP_MEAN, NOISE_MEAN]),
@@ -187,13 +215,13 @@ def fit_char(
     return CharPosterior(mean + SD * z, mode)
 
 
-def flare_energy(prior: GroovePrior, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:
-    """Return the line energy of a single pass, J/mm, above which a flare-up is more likely than
-    not; before anything was read a seventh less, to err on the cool side.
+def flare_energy(char_j_mm: float, pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> float:
+    """Return the heat of a single pass, J/mm, above which a flare-up is more likely than not;
+    before anything was read a seventh less, to err on the cool side.
     """
     if not any(readings for _, readings in pairs):
-        return float(prior.char_j_mm * np.exp(STEP_MEAN + FLARE_STEP_MEAN))
-    char = fit_char(prior, pairs, rng=np.random.default_rng(0))
-    energies = prior.char_j_mm * np.geomspace(0.5, 60, 200)
-    likely = char.above(line_energy_j_mm=energies, passes=1.0)[2] > 0.5
+        return float(char_j_mm * np.exp(STEP_MEAN + FLARE_STEP_MEAN))
+    char = fit_char(char_j_mm, pairs, rng=np.random.default_rng(0))
+    energies = char_j_mm * np.geomspace(0.5, 60, 200)
+    likely = char.above(heat_j_mm=energies, passes=1.0)[2] > 0.5
     return float(energies[int(likely.argmax())] if likely.any() else energies[-1])

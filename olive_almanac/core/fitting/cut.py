@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 from olive_almanac.core.burn.groove import AIR, BEND, REMOVAL, WAY, Burns, Groove, fast_phi
 from olive_almanac.core.fitting.prior import Prior, family_prior
 from olive_almanac.core.fitting.sampler import Bend, Softening, sample_posterior
-from olive_almanac.core.materials.families import GroovePrior, family_of
+from olive_almanac.core.materials.families import GroovePrior, groove_prior
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import HOLDS, Reading, flared
@@ -215,7 +215,7 @@ def case_of(machine: Machine, stock: Stock) -> CutCase:
         stock.true_thickness_mm,
         machine.max_speed_mm_s,
         machine.acceleration_mm_s2,
-        family_of(stock).groove,
+        groove_prior(stock, machine.source),
     )
 
 

@@ -23,7 +23,7 @@ from olive_almanac.core.burn.groove import (
     Groove,
 )
 from olive_almanac.core.fitting.transfer import Transfer
-from olive_almanac.core.materials.families import GENERIC, GroovePrior
+from olive_almanac.core.materials.families import GroovePrior
 
 __all__ = ["Prior", "carried_prior", "family_prior"]
 
@@ -41,10 +41,7 @@ TAILS = np.array(
 )  # a wrong family must be able to lose
 CARRIED_TAILS = 6.0
 NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.058, 0.07, 0.02, 0.06, 0.25
-STRETCH_MEAN, SHIFT_MEAN = (
-    0.1,
-    0.15,
-)  # a groove's walls lead light further down than it would reach in the open
+SHIFT_MEAN = 0.15  # a groove's walls lead light further down than it would reach in the open
 OPTICS = (STRETCH, SHIFT, BEND, WAY)  # what belongs to a machine in one state
 LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
@@ -68,26 +65,29 @@ def family_prior(prior: GroovePrior) -> Prior:
     logs = np.log([prior.removal_j_mm3, prior.threshold_j_mm2, prior.char_loss])
     usual = np.log([prior.side_loss_mm_s, NOISE_MEAN, HANG_MEAN, WALLS_MEAN])
     root = np.diag(SPREAD)
-    if prior == GENERIC:
+    if not prior.known:
         root[REMOVAL, REMOVAL], root[THRESHOLD, REMOVAL], root[THRESHOLD, THRESHOLD] = (
             GENERIC_REMOVAL,
             GENERIC_ALONG,
             GENERIC_THRESHOLD,
         )
-    return Prior(
-        np.array([*logs, STRETCH_MEAN, SHIFT_MEAN, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS
-    )
+    optics = np.log(prior.guiding), SHIFT_MEAN
+    return Prior(np.array([*logs, *optics, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS)
 
 
-def carried_prior(groove: Groove, weight: Floats, family: Prior, related: Transfer) -> Prior:
-    """Return the prior that another subject's posterior gives: its mean and covariance, widened by
-    the transfer.
+def carried_prior(
+    groove: Groove, weight: Floats, there: Prior, family: Prior, related: Transfer
+) -> Prior:
+    """Return the prior that another subject's posterior gives: its mean and covariance, moved by
+    what the families' priors (`there`, and `family` of this subject) differ, widened by the
+    transfer.
 
     What belongs to a machine's optics starts anew from the family's prior where the optics are not
     the same.
     """
     mean = weight @ groove.theta
     off = groove.theta - mean
+    mean = mean + family.mean - there.mean
     spread = (off * weight[:, None]).T @ off
     if not related.same_optics:
         for index in OPTICS:

@@ -363,7 +363,7 @@ def _line_shifts(
 
 
 def _line_darkens(trial: Trial) -> bool:
-    return family_of(trial.stock).tone.darkens or bare_lightness(trial) > 45
+    return family_of(trial.stock).darkens or bare_lightness(trial) > 45
 
 
 def _lines(

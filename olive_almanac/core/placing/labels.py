@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.families import edge_energy, family_of, tone_prior
 from olive_almanac.core.placing.strokes import Polyline
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting, rasters
@@ -64,10 +64,8 @@ def label_setting(machine: Machine, stock: Stock, task: str, cells: Sequence[Cel
     Never more than half of what chars the edge, and never hotter than the coolest cell of a trial
     that is burnt in lines.
     """
-    family = family_of(stock)
-    energy = min(
-        family.tone.right_j_mm2 * machine.spot_longer_mm, CHAR_SHARE * family.groove.char_j_mm
-    )
+    tone = tone_prior(stock, machine.source)
+    energy = min(tone.right_j_mm2 * machine.spot_longer_mm, CHAR_SHARE * edge_energy(stock))
     if not rasters(task):
         energy = min(
             [energy, *(machine.watts(c.setting.power) * c.setting.dose_per_watt for c in cells)]
@@ -84,7 +82,8 @@ def marker_setting(machine: Machine, stock: Stock, pitch_mm: float) -> Setting:
         150.0,
         (2 * MARK_RUN_UP_MM * machine.acceleration_mm_s2) ** 0.5,
     )
-    return _dialled(machine, family_of(stock).tone.right_j_mm2 * pitch_mm, speed, pitch_mm)
+    tone = tone_prior(stock, machine.source)
+    return _dialled(machine, tone.right_j_mm2 * pitch_mm, speed, pitch_mm)
 
 
 def _dialled(
@@ -113,5 +112,5 @@ def marks_show(stock: Stock, *, engraves: bool) -> bool:
     return (
         engraves
         and stock.opacity not in ("clear", "mirror")
-        and not (dark and family_of(stock).tone.darkens)
+        and not (dark and family_of(stock).darkens)
     )

@@ -24,7 +24,7 @@ class PassesLadder(TrialKind):
         machine, power = ground.machine, ground.full_power(choices)
         most = max(4, min(2 * ground.aim.passes, 8))
         # the one slow pass must not flare
-        coolest = 1.001 * most * machine.watts(power) / ground.most_in_one_pass
+        coolest = 1.001 * most * ground.expected.slowest(machine.watts(power), 1)
         fast = choices.speed_mm_s[-1]
         if ground.aim.passes == 1:
             fast *= 2

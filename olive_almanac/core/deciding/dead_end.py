@@ -1,0 +1,107 @@
+"""Where more passes have stopped helping: by measured depths, or by what the fit is sure of."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
+from olive_almanac.core.records.reading import Reading, flared
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import number_text, passes_text, speed_text
+
+__all__ = ["SURE_STALL", "DeadEnd", "dead_end"]
+
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
+SURE_STALL = 0.9
+FEWEST = 4  # passes from which a cell that is not through may be a dead end
+NO_DEEPER = 0.15  # of the depth that the earlier passes dug each
+LESS_STALL = 0.2  # by how much surer another way must be to be named
+LOWER_SHARE = 0.75  # of the thickness: the lowest focus worth a trial
+LOWER_MM = 0.3
+
+
+@dataclass(frozen=True)
+class DeadEnd:
+    """A burnt setting at which more passes dig no deeper, how deep they got where that was
+    measured, and in words how to go on.
+    """
+
+    setting: Setting
+    depth_mm: float | None
+    ways: tuple[str, ...]
+
+    @property
+    def says(self) -> str:
+        s = self.setting
+        where = "on the face"
+        if s.focus_mm > 0:
+            where = f"{number_text(s.focus_mm)} mm below the face"
+        elif s.focus_mm < 0:
+            where = f"{number_text(-s.focus_mm)} mm above the face"
+        reached = "do not get through"
+        if self.depth_mm is not None:
+            reached = f"reach {number_text(self.depth_mm)} mm"
+        told = (
+            f"With the focus {where}, {passes_text(s.passes)} at {speed_text(s.speed_mm_s)} "
+            f"{reached}, and more dig no deeper."
+        )
+        if not self.ways:
+            return f"{told} Refocus between passes, take thinner stock or another machine."
+        return f"{told} {' or '.join(self.ways).capitalize()} may get further."
+
+
+def dead_end(knowledge: FittedCut, pairs: Pairs) -> DeadEnd | None:
+    """Return the burnt setting of most passes at which more dig no deeper, or None."""
+    found = [one for one in _not_through(pairs) if one[0].passes >= FEWEST]
+    ends = [
+        (setting, depth)
+        for setting, depth in found
+        if _levelled(setting, found) or _stall(knowledge, setting) > SURE_STALL
+    ]
+    if not ends:
+        return None
+    setting, depth = max(ends, key=lambda one: (one[0].passes, one[1] or 0.0))
+    return DeadEnd(setting, depth, tuple(_ways_on(knowledge, setting)))
+
+
+def _not_through(pairs: Pairs) -> Iterator[tuple[Setting, float | None]]:
+    for trial, readings in pairs:
+        cells = {cell.id: cell for cell in trial.cells}
+        for reading in readings:
+            if reading.verdict == "not_through" and reading.cell in cells and not flared(reading):
+                yield cells[reading.cell].setting, reading.depth_mm
+
+
+def _levelled(setting: Setting, found: Sequence[tuple[Setting, float | None]]) -> bool:
+    """Whether the last passes of a setting dug next to nothing, by depths that were measured."""
+    depths = {
+        one.passes: depth
+        for one, depth in found
+        if depth and one == replace(setting, passes=one.passes)
+    }
+    fewer = [n for n in depths if n <= setting.passes - 2]
+    if setting.passes not in depths or not fewer:
+        return False
+    last = max(fewer)
+    gained = (depths[setting.passes] - depths[last]) / (setting.passes - last)
+    return gained < NO_DEEPER * depths[last] / last
+
+
+def _stall(knowledge: FittedCut, setting: Setting) -> float:
+    return knowledge.stall_chance(
+        power=setting.power, speed_mm_s=setting.speed_mm_s, focus_mm=setting.mean_focus_mm
+    )
+
+
+def _ways_on(knowledge: FittedCut, setting: Setting) -> Iterator[str]:
+    here = _stall(knowledge, setting)
+    lowest = LOWER_SHARE * knowledge.case.thickness_mm
+    if lowest > setting.focus_mm + LOWER_MM:
+        lower = replace(setting, focus_mm=lowest)
+        if _stall(knowledge, lower) < max(here - LESS_STALL, 1 - SURE_STALL):
+            yield f"a focus {number_text(lowest - setting.focus_mm, 2)} mm lower"
+    slower = replace(setting, speed_mm_s=setting.speed_mm_s / 2)
+    if _stall(knowledge, slower) < here - LESS_STALL:
+        yield f"half the speed, {speed_text(slower.speed_mm_s)},"
