@@ -42,12 +42,14 @@ from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.storage.library import Library
 from tests.demo_shop import copy_demo
 from tests.samples import BIRCH, LONG, MARKER, NORTH, PLATE, area_limits, cut_trial, kind_plan
+from tests.second_reader import faults_of
 from tests.storage.test_door import POISONS, leaves, with_value
 
 ROOT = Path(__file__).parents[1]
 SHARE = float(os.environ.get("SOAK_SHARE", "1"))
 MINUTES = float(os.environ.get("SOAK_MINUTES", "120"))
 SLOW_S = 10.0
+NETWORK = ("socket.connect", "socket.bind", "socket.getaddrinfo", "socket.sendto")
 Figure = tuple[str, float, float]  # what, the figure, the most that it may be
 
 
@@ -88,7 +90,7 @@ class Tried:
 
 def plans(rng: random.Random) -> Iterator[Figure]:
     """Random plans of every kind on random machines and sheets: the checker takes what we plan."""
-    tried, planned, refused = Tried(), 0, 0
+    tried, planned, refused, faulty = Tried(), 0, 0, 0
     for _ in range(count(10_000)):
         base = rng.choice((LONG, NORTH, MARKER))
         top = round(rng.uniform(5, base.max_speed_mm_s), rng.choice((0, 1, 2, 5)))
@@ -109,10 +111,15 @@ def plans(rng: random.Random) -> Iterator[Figure]:
             text = b"".join(part for _, part in gcode_parts(trial, letters())).decode()
             planned += 1
             report = check_gcode(text, limits_of(trial))
+            found = faults_of(text, limits_of(trial))
+            faulty += bool(found)
+            if found:
+                print(f"       {kind.id}, second reader: {found[0]}", flush=True)
             refused += not report.safe
             if not report.safe:
                 print(f"       {kind.id} refused: {report.findings[0].text}", flush=True)
     yield from tried.figures("plans")
+    yield "plans that a second reader finds faulty", faulty, 0
     yield f"plans refused by our checker, % of {planned}", 100 * refused / max(1, planned), 1
 
 
@@ -332,6 +339,8 @@ def use(rng: random.Random) -> Iterator[Figure]:
         def runTest(self) -> None:
             """Walk through the stations, looks, sizes and subjects."""
 
+    connections: list[str] = []
+    sys.addaudithook(lambda event, _: connections.append(event) if event in NETWORK else None)
     case = Use()
     Use.setUpClass()
     case.setUp()
@@ -379,6 +388,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
     print(f"       {before} before, {(memory, widgets, threads)} after {MINUTES:g} min", flush=True)
     yield "use: memory grown, % after it had settled", 100 * (memory / before[0] - 1), 5
     yield "use: widgets more", widgets - before[1], 1000
+    yield "use: connections opened", len(connections), 0
     yield "use: threads more", threads - before[2], 0
 
 

@@ -74,11 +74,23 @@ class DemoShopTest(unittest.TestCase):
         self.assertEqual(load_snapshot(self.folder), self.session.catalogue)
 
 
+DEMO_WATCHED = """
+import runpy
+import sys
+def watch(event, arguments):
+    if event in ("socket.connect", "socket.bind", "socket.getaddrinfo", "socket.sendto"):
+        print("network:", event, arguments, file=sys.stderr)
+sys.addaudithook(watch)
+sys.argv = ["olive_almanac", "demo", "--out", sys.argv[1]]
+runpy.run_module("olive_almanac", run_name="__main__", alter_sys=True)
+"""
+
+
 class HeadlessDemoTest(unittest.TestCase):
     def test_works_from_plan_to_entry_and_saves_a_picture_of_each_page(self):
         with tempfile.TemporaryDirectory() as folder:
             run = subprocess.run(
-                [sys.executable, "-m", "olive_almanac", "demo", "--out", folder],
+                [sys.executable, "-c", DEMO_WATCHED, folder],
                 capture_output=True,
                 text=True,
                 timeout=240,
@@ -87,6 +99,7 @@ class HeadlessDemoTest(unittest.TestCase):
             )
             self.assertEqual(run.returncode, 0, run.stderr)
             self.assertIn("confirmed three times: proven", run.stdout)
+            self.assertNotIn("network:", run.stderr)  # no connection unless it is asked for
             self.assertTrue(
                 {"set-up.png", "plan.png", "burn.png", "read.png", "decide.png", "book.png"}
                 <= {p.name for p in Path(folder).iterdir()}

@@ -23,6 +23,7 @@ from olive_almanac.core.motion.program import (
     moves_focus,
     program_of,
     travel,
+    way_home,
 )
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.factors import further_words
@@ -74,9 +75,7 @@ def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tu
             name = _comment(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
             named = step.name
         yield (cell.id if cell else ""), writer.burn(step, name)
-    home = [
-        writer.rapid(corner) for corner in travel(trial, writer.head, (0.0, 0.0), writer.clamps)
-    ]
+    home = [writer.rapid(corner) for corner in way_home(trial, writer.head, writer.clamps)]
     yield "", _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
 
 

@@ -389,6 +389,15 @@ class ToneTest(unittest.TestCase):
         )
         self.assertTrue(low < best < high)
 
+    def test_a_map_of_many_energies_is_what_one_by_one_gives(self):
+        trial = engrave_trial()
+        data = tone_data_of([(trial, read_by_tone(trial, 0.35, 0.6))])
+        posterior = fit_tone(FAMILIES["plywood"].tones["co2"], data)
+        energies = np.geomspace(0.02, 20, 3600)
+        few = posterior.chances(energies[::60])
+        many = posterior.chances(energies.reshape(60, 60)).reshape(3, -1)[:, ::60]
+        np.testing.assert_allclose(many, few, atol=0.002)
+
     def test_chances_add_up_to_one(self):
         posterior = fit_tone(FAMILIES["leather"].tones["co2"], tone_data_of([]))
         np.testing.assert_allclose(

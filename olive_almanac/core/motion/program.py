@@ -47,6 +47,7 @@ __all__ = [
     "clamps_in_the_way",
     "program_of",
     "trial_seconds",
+    "way_home",
 ]
 
 
@@ -399,6 +400,15 @@ def travel(trial: Trial, start: Point, end: Point, clamps: Sequence[Box]) -> tup
     return (end,)
 
 
+def way_home(trial: Trial, at: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
+    """Return the corners to pass from the last burn to the coupon's lower left corner; none where a
+    clamp lies there: then the head stays.
+    """
+    if any(left < 0 < right and low < 0 < high for left, low, right, high in clamps):
+        return ()
+    return travel(trial, at, (0.0, 0.0), clamps)
+
+
 def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
     """Return the time of the whole file, s: from the coupon's lower left corner and back to it,
     everything included.
@@ -419,16 +429,18 @@ def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
             *shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2
         )
         burns.append(((x + start[0], y + start[1]), (x + end[0], y + end[1]), cell.seconds, s))
-    home = (0.0, 0.0)
-    for start, end, seconds, setting in [*burns, (home, home, 0.0, None)]:
+    for start, end, seconds, setting in burns:
         for corner in travel(trial, at, start, clamps):
             total += _way(at, corner, machine)
             at = corner
-        if focus_moves and setting is not None:
+        if focus_moves:
             total += abs(setting.focus_mm - focus) / machine.focus_speed_mm_s
             focus = setting.focus_mm + setting.focus_step_mm * (setting.passes - 1)
         total += seconds
         at = end
+    for corner in way_home(trial, at, clamps):
+        total += _way(at, corner, machine)
+        at = corner
     return total
 
 
