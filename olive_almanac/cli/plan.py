@@ -140,7 +140,7 @@ def _choices(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> T
     ).choices
     changes: dict[str, Any] = {}
     for factor in FACTORS:
-        text = getattr(arguments, factor.id)
+        text = getattr(arguments, factor.id.replace("-", "_"))
         if text:
             changes[factor.field] = levels_from({factor.id: text}, factor, UNIT, varied=False)
     for key in ("cell", "gap", "rest", "order", "repeats"):

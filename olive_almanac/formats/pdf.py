@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
 
+from olive_almanac.core.burn.pulses import overlaps_text
 from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.factors import further_factors, further_words
@@ -224,6 +225,9 @@ def _held(trial: Trial, unit: str) -> str:
     for name, texts in told:
         if len(texts) == 1:
             words.append(f"{name} {texts.pop()}")
+    overlap = overlaps_text(trial.machine, settings)
+    if overlap:
+        words.append(f"overlap of the pulses {overlap}")
     return "In every cell: " + ", ".join(words) + "."
 
 

@@ -8,6 +8,7 @@ from datetime import date
 from functools import cached_property, partial
 from pathlib import Path
 
+from olive_almanac.core.burn.pulses import overlaps_text
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.entry import (
     PROOFS_NEEDED,
@@ -342,6 +343,8 @@ def facts_of(
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves
         proved += f", alone they prove {100 * proved_chance(good):.0f} %"
     facts.append(("Confirming burns", proved))
+    if machine is not None and (overlap := overlaps_text(machine, [entry.setting])):
+        facts.append(("Pulse overlap", overlap))
     kerfs = [
         f"{axis} {kerf:.3f}"
         for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm))

@@ -208,6 +208,19 @@ def power_fields(machine: Machine) -> tuple[Field, ...]:
             "",
             "1 is perfect; a bare diode has 5 to 20",
         ),
+        *(_pulse_fields(machine) if machine.source == "fibre" else ()),
+    )
+
+
+def _pulse_fields(machine: Machine) -> tuple[Field, ...]:
+    """Return the form of a pulsed source's own pulses."""
+    rate, width = (
+        "" if value is None else number_text(value, 5)
+        for value in (machine.pulse_khz, machine.pulse_ns)
+    )
+    return (
+        Field("pulse_khz", "Pulse rate", rate, "kHz", "of the source unless a setting says else"),
+        Field("pulse_ns", "Pulse width", width, "ns", "where the source tells it; may stay empty"),
     )
 
 
@@ -340,6 +353,8 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     ),
     "lens_focal_mm": _optional(lambda text: read_length_mm(text, "Focal length")),
     "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
+    "pulse_khz": _optional(lambda text: read_number(text, "Pulse rate", "kHz")),
+    "pulse_ns": _optional(lambda text: read_number(text, "Pulse width", "ns")),
     "m2": _optional(lambda text: read_number(text, "Beam quality M²")),
     "file_units": lambda text: text,
     "head_clearance_mm": lambda text: read_length_mm(text, "Head clearance"),

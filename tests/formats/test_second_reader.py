@@ -58,7 +58,9 @@ class ClampAtHomeTest(unittest.TestCase):
         self.assertEqual(faults_of(text, area_limits(trial)), [])
         self.assertTrue(check_gcode(text, area_limits(trial)).safe)
         free = kind_plan("confirm", "cut", machine, BIRCH, sheet=replace(sheet, clamps_mm=()))
-        self.assertTrue(write_gcode(free.trial, letters()).rstrip().splitlines()[-2].startswith("G0"))
+        self.assertTrue(
+            write_gcode(free.trial, letters()).rstrip().splitlines()[-2].startswith("G0")
+        )
 
 
 if __name__ == "__main__":

@@ -151,7 +151,7 @@ class FactorsTest(unittest.TestCase):
     def test_tasks_and_sources_have_their_own(self):
         self.assertEqual(
             [one.id for one in factors_for("mark", "fibre")],
-            ["power", "speed", "passes", "focus", "pitch", "air", "pulse"],
+            ["power", "speed", "passes", "focus", "pitch", "air", "pulse", "pulse-width"],
         )
         self.assertEqual(
             [one.id for one in factors_for("cut", "co2")],

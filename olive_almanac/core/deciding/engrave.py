@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from scipy.special import ndtr
 
 from olive_almanac.core.burn.energy import dose_ripple
+from olive_almanac.core.burn.pulses import overlaps_text
 from olive_almanac.core.deciding.decision import Aim, Decision, Pick
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.fitting.tone import (
@@ -176,6 +177,9 @@ def _remarks(
             f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple "
             f"{100 * ripple:.0f} %.{lines}"
         )
+    overlap = overlaps_text(knowledge.machine, settings)
+    if overlap:
+        remarks.append(f"Overlap of the pulses along a line: {overlap}.")
     remarks += _texture(knowledge.machine, pairs, energy)
     seen = [reading.defects for _, readings in pairs for reading in readings]
     for defect, advice in (

@@ -35,6 +35,7 @@ class TrialChoices:
     pitch_mm: tuple[float, ...] = (0.0,)
     air: tuple[Air, ...] = ("full",)
     pulse_khz: tuple[float, ...] = field(default=(0.0,), metadata={"written": "if set"})
+    pulse_ns: tuple[float, ...] = field(default=(0.0,), metadata={"written": "if set"})
     cell_mm: float = 10.0
     gap_mm: float = 4.0
     rest_s: float = 0.0

@@ -315,6 +315,22 @@ FACTORS: tuple[Factor, ...] = (
         usual=(20, 80),  # common practice, no source
         typed="kHz, a number or a list (fibre sources)",
     ),
+    Factor(
+        "pulse-width",
+        "pulse_ns",
+        "Pulse width",
+        "ns",
+        0,
+        10000,
+        width=66,
+        source="fibre",
+        behind="ns",
+        tip="Pulse width in ns; empty: the source’s own",
+        optional=True,
+        without="own",
+        usual=(10, 200),  # common practice, no source
+        typed="ns, a number or a list (fibre sources that can change it)",
+    ),
 )
 NUMBER_FACTORS = tuple(factor for factor in FACTORS if factor.is_number)
 _BY_ID = {factor.id: factor for factor in FACTORS}

@@ -41,7 +41,8 @@ class Machine:
     `optical_power_w` is what reaches the work in the mode in use; the electrical input is
     `rated_power_w`, kept apart and never computed with.  `spot_x_mm` and `spot_y_mm` are 1/e2
     diameters; `rayleigh_mm` is the height over which the spot grows by a factor of sqrt 2.
-    `power_scale` is the S word of full power in this controller.
+    `power_scale` is the S word of full power in this controller; `pulse_khz` and `pulse_ns` are
+    what a pulsed source burns at unless a setting says otherwise.
     """
 
     name: str
@@ -64,6 +65,8 @@ class Machine:
     lens_focal_mm: float | None = None
     beam_at_lens_mm: float | None = None
     m2: float | None = None
+    pulse_khz: float | None = field(default=None, metadata={"written": "if set"})
+    pulse_ns: float | None = field(default=None, metadata={"written": "if set"})
     power_table: tuple[
         tuple[float, float], ...
     ] = ()  # power as dialled in percent, watts by a meter; rising
@@ -106,6 +109,10 @@ class Machine:
                 check_number(name, value, "mm", above=0, high=2000)
         if self.m2 is not None:
             check_number("M²", self.m2, low=1, high=100)
+        if self.pulse_khz is not None:
+            check_number("Pulse rate", self.pulse_khz, "kHz", above=0, high=10000)
+        if self.pulse_ns is not None:
+            check_number("Pulse width", self.pulse_ns, "ns", above=0, high=10000)
         for percent, watts in self.power_table:
             check_number("Power of the meter table", percent, "%", low=0, high=100)
             check_number("Measured power", watts, "W", low=0, high=20000)

@@ -37,7 +37,8 @@ class Setting:
     `power` is the fraction of optical power; `focus_mm` is positive when the focus lies below the
     top face; `pitch_mm` is the distance of raster lines, 0 for a single line; `crosshatch` rasters
     a second time, turned by 90 degrees; `focus_step_mm` lowers the focus by that much after each
-    pass; `pulse_khz` is the pulse rate of a pulsed source, 0 where it keeps its own.
+    pass; `pulse_khz` and `pulse_ns` are the pulse rate and pulse width of a pulsed source, 0 where
+    it keeps its own.
     """
 
     power: float
@@ -51,6 +52,7 @@ class Setting:
     crosshatch: bool = False
     focus_step_mm: float = 0.0
     pulse_khz: float = field(default=0.0, metadata={"written": "if set"})
+    pulse_ns: float = field(default=0.0, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         if (
@@ -69,6 +71,7 @@ class Setting:
                 and 0 <= self.focus_step_mm <= 20
                 and (self.pitch_mm == 0 or LEAST_PITCH_MM <= self.pitch_mm <= 10)
                 and 0 <= self.pulse_khz <= 10000
+                and 0 <= self.pulse_ns <= 10000
                 and self.air in AIRS
                 and self.beam in ("constant", "follows-speed")
                 and self.direction in ("x", "y", "xy")
@@ -87,6 +90,7 @@ class Setting:
         if self.pitch_mm:
             check_number("Line pitch", self.pitch_mm, "mm", low=LEAST_PITCH_MM, high=10)
         check_number("Pulse rate", self.pulse_khz, "kHz", low=0, high=10000)
+        check_number("Pulse width", self.pulse_ns, "ns", low=0, high=10000)
         check_choice("Air", self.air, AIRS)
         check_choice("Beam mode", self.beam, ("constant", "follows-speed"))
         check_choice("Direction", self.direction, ("x", "y", "xy"))

@@ -113,6 +113,7 @@ class InShort(Page):
             layout.addSpacing(px(compact(2, 6)))
 
     def show_plan(self, plan: TrialPlan, energy_unit: str, *, basis: str, currency: str) -> None:
+        from olive_almanac.core.burn.pulses import overlaps_text
         from olive_almanac.core.design.plan import used_area_mm2
 
         trial = plan.trial
@@ -147,10 +148,13 @@ class InShort(Page):
             if trial.cost is not None
             else "Set up takes a rate for the machine and a price for the stock."
         )
+        told = []
         if basis:
-            self.basis.setText("Levels " + basis + ".")
-        else:
-            self.basis.setText("")
+            told.append(f"Levels {basis}.")
+        overlap = overlaps_text(trial.machine, (cell.setting for cell in trial.cells))
+        if overlap:
+            told.append(f"Overlap of the pulses along a line: {overlap}.")
+        self.basis.setText(" ".join(told))
         if plan.refused:
             notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)]
         else:
