@@ -35,7 +35,7 @@ from olive_almanac.core.design.next_cells import next_cut_cells
 from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.fitting.cut import case_of, data_of, fit_cut
 from olive_almanac.core.fitting.tone_table import tone_table
-from olive_almanac.core.materials.families import GENERIC
+from olive_almanac.core.materials.families import groove_prior
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
@@ -63,7 +63,7 @@ def _loss(chance, outcome):
 
 
 def _foretell(job):
-    """Held-out log-loss of the fit, of the fit with a generic prior, of a logistic and of a
+    """Held-out log-loss of the fit, of the fit with the prior of no known family, of a logistic and of a
     Gaussian process, by readings.
     """
     subject, seed, with_gp = job
@@ -93,7 +93,8 @@ def _foretell(job):
         known = train[:count]
         told = np.array([burnt[i].seen.verdict == "free" for i in known])
         figures = []
-        for prior in (case, replace(case, prior=GENERIC)):
+        unknown = groove_prior(replace(stock, family="unknown"), machine.source)
+        for prior in (case, replace(case, prior=unknown)):
             posterior = fit_cut(
                 prior, data_of(prior, _read(coupons, [burnt[i].seen for i in known])), rng=rng(1)
             )

@@ -4,7 +4,7 @@ coupon is laid.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
@@ -210,8 +210,8 @@ class Choices(Page):
             Slot(self._page, "across", "along the foot"),
         )
         self.held_heading = Heading("Held")
-        # what few sources have stands beside the air: most screens keep their height
-        rare = [line for factor in FACTORS if factor.optional for line in self._held_lines(factor)]
+        # what few sources have shares a line, and so do air and beam: screens keep their height
+        rare = list(self._rare_lines())
         lines = [
             line
             for factor in FACTORS
@@ -237,8 +237,13 @@ class Choices(Page):
                 self._number("repeats", "Repeats", 48),
                 Word("over the sheet", "ui"),
             ),
-            box(row(self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")), *rare)),
-            self._line("beam", "Beam", self._picker("beam", "Beam mode")),
+            box(row(*rare)),
+            box(
+                row(
+                    self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
+                    self._line("beam", "Beam", self._picker("beam", "Beam mode")),
+                )
+            ),
         ]
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
@@ -257,7 +262,17 @@ class Choices(Page):
         layout.addStretch(1)
         return leaf
 
-    def _held_lines(self, factor: Factor) -> list[QWidget]:
+    def _rare_lines(self) -> Iterator[QWidget]:
+        """The lines of what few sources have; a word that they share is told once: "Pulse rate",
+        "width".
+        """
+        told = ""
+        for factor in FACTORS:
+            if factor.optional:
+                yield from self._held_lines(factor, factor.name.removeprefix(told))
+                told = factor.name.split()[0] + " "
+
+    def _held_lines(self, factor: Factor, name: str = "") -> list[QWidget]:
         """The line of a factor while it is held, and the one that only makes sense beside it."""
         number = self._number(factor.id, factor.tip, factor.width)
         number.setPlaceholderText(factor.without)
@@ -269,7 +284,7 @@ class Choices(Page):
         elif factor.unit:
             self.shop_units.append(label("", "ui", "second"))
             parts.append(self.shop_units[-1])
-        lines = [self._line(factor.id, factor.name, *parts)]
+        lines = [self._line(factor.id, name or factor.name, *parts)]
         if factor.id == "focus":
             lines.append(
                 self._line(
