@@ -63,8 +63,8 @@ def _loss(chance, outcome):
 
 
 def _foretell(job):
-    """Held-out log-loss of the fit, of the fit with the prior of no known family, of a logistic and of a
-    Gaussian process, by readings.
+    """Held-out log-loss by readings: of the fit, of the fit with the prior of no known family, of a
+    logistic, of a Gaussian process.
     """
     subject, seed, with_gp = job
     machine, stock = SUBJECTS[subject]
