@@ -3,6 +3,7 @@
 import unittest
 from dataclasses import replace
 
+from olive_almanac.core.design.plan import NoRoom
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.gcode_check import check_gcode
@@ -61,6 +62,12 @@ class ClampAtHomeTest(unittest.TestCase):
         self.assertTrue(
             write_gcode(free.trial, letters()).rstrip().splitlines()[-2].startswith("G0")
         )
+
+    def test_pieces_with_no_way_past_the_clamps_between_them_are_not_planned(self):
+        wall = ((140.0, 5.0, 150.0, 25.0), (140.0, 40.0, 150.0, 62.0))
+        machine = replace(LONG, bed_mm=(430.0, 450.0))
+        with self.assertRaisesRegex(NoRoom, "No way past the clamps.*Move a clamp"):
+            kind_plan("confirm", "cut", machine, BIRCH, sheet=Sheet(275.9, 63.4, (), wall))
 
 
 if __name__ == "__main__":

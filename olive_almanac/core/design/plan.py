@@ -23,7 +23,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.motion.profile import peak_speed
-from olive_almanac.core.motion.program import cell_seconds, trial_seconds
+from olive_almanac.core.motion.program import cell_seconds, has_clear_ways, trial_seconds
 from olive_almanac.core.placing.fiducials import FIDUCIAL_PITCH_MM, fiducials_of, zone_of
 from olive_almanac.core.placing.labels import (
     Lettering,
@@ -196,6 +196,12 @@ def plan_trial(
         turned=choices.turned,
         choices=to_plain(replace(choices, place=place)),
     )
+    if not has_clear_ways(trial, lettering):
+        raise NoRoom(
+            "No way past the clamps from one piece to the next. Move a clamp, take fewer pieces, "
+            "or lay the coupon elsewhere.",
+            0.0,
+        )
     seconds = round(trial_seconds(trial, lettering), 3)
     trial = replace(trial, seconds=seconds, cost=_cost(machine, stock, trial, seconds))
     rows, cols = layout.axes(rects)

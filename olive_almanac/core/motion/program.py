@@ -45,6 +45,7 @@ __all__ = [
     "cell_joules",
     "cell_seconds",
     "clamps_in_the_way",
+    "has_clear_ways",
     "program_of",
     "trial_seconds",
     "way_home",
@@ -393,11 +394,43 @@ def burn_area(trial: Trial) -> Box:
 
 def travel(trial: Trial, start: Point, end: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
     """Return the corners to pass between two points with the beam off, then the end: clear of every
-    clamp.
+    clamp.  Where no way over the coupon is clear it goes straight, which the check of the file
+    refuses.
     """
-    if clamps:
-        return route(start, end, clamps, within=burn_area(trial))
-    return (end,)
+    if not clamps:
+        return (end,)
+    return route(start, end, clamps, within=burn_area(trial)) or (end,)
+
+
+def has_clear_ways(trial: Trial, lettering: Lettering | None) -> bool:
+    """Whether the head gets from each burn to the next over the coupon, clear of every clamp."""
+    clamps = clamps_in_the_way(trial)
+    if not clamps:
+        return True
+    burns = _burns_of(trial, lettering)
+    return all(
+        route(before[1], after[0], clamps, within=burn_area(trial))
+        for before, after in itertools.pairwise(burns)
+    )
+
+
+def _burns_of(
+    trial: Trial, lettering: Lettering | None
+) -> list[tuple[Point, Point, float, Setting]]:
+    """Where each burn of a file starts and ends, its time, s, and its setting, in their order."""
+    machine = trial.machine
+    burns = [
+        (step.start, step.end, step_seconds(step, machine), step.setting)
+        for step in mark_steps(trial, lettering)
+    ]
+    for cell in trial.in_order:
+        (x, y, w, h), s = cell.rect_mm, cell.setting
+        shape = (cell.mark, w, h, cell.nominal_mm)
+        start, end = _ends(
+            *shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2
+        )
+        burns.append(((x + start[0], y + start[1]), (x + end[0], y + end[1]), cell.seconds, s))
+    return burns
 
 
 def way_home(trial: Trial, at: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
@@ -418,18 +451,7 @@ def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
     machine, clamps = trial.machine, clamps_in_the_way(trial)
     total, at, focus = trial.rest_s * (len(trial.cells) - 1), (0.0, 0.0), 0.0
     focus_moves = moves_focus(trial)
-    burns = [
-        (step.start, step.end, step_seconds(step, machine), step.setting)
-        for step in mark_steps(trial, lettering)
-    ]
-    for cell in trial.in_order:
-        (x, y, w, h), s = cell.rect_mm, cell.setting
-        shape = (cell.mark, w, h, cell.nominal_mm)
-        start, end = _ends(
-            *shape, s.speed_mm_s, s.pitch_mm, s.direction, s.crosshatch, machine.acceleration_mm_s2
-        )
-        burns.append(((x + start[0], y + start[1]), (x + end[0], y + end[1]), cell.seconds, s))
-    for start, end, seconds, setting in burns:
+    for start, end, seconds, setting in _burns_of(trial, lettering):
         for corner in travel(trial, at, start, clamps):
             total += _way(at, corner, machine)
             at = corner

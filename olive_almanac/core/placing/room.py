@@ -210,10 +210,9 @@ def route(
     start: Point, end: Point, around: Iterable[Box], *, within: Box | None = None
 ) -> tuple[Point, ...]:
     """Return the shortest way from start to end that enters none of the boxes: the corners to pass,
-    then the end.
+    then the end; empty where there is none.
 
-    Shortest path over the corners of the boxes (Dijkstra).  Falls back to the straight way where
-    there is none.
+    Shortest path over the corners of the boxes (Dijkstra).
     """
     boxes = tuple(around)
     if not any(_crosses(start, end, box) for box in boxes):
@@ -248,7 +247,7 @@ def route(
                 best[to], came[to] = total, at
                 heapq.heappush(heap, (total, to))
     if 1 not in came:
-        return (end,)
+        return ()
     way, at = [], 1
     while at != 0:
         way.append(nodes[at])
