@@ -38,6 +38,8 @@ SLOWEST_USEFUL_MM_S = 1.5
 CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 RUN_UP_SHARE = 0.15  # of the bed's width that a raster line may take to come up to speed
+LONGEST_CELL_MM = 16.0  # a side of a cut cell that a coupon is worth
+LEAST_SHARE = 0.3  # of full power, at which the source still burns evenly
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
 WIDE, NEAR, ZOOM = (
     (0.3, 1.5),
@@ -293,9 +295,10 @@ def _grid(
 def _cut_grid(
     machine: Machine, task: Task, aim: Aim, limit: FlareLimit, unit: str, shrink: float
 ) -> TrialChoices:
-    hottest = limit.slowest(machine.watts(1.0), aim.passes)
-    low = max(aim.reach[0] * aim.speed_mm_s, 1.001 * hottest)
-    high = min(max(aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
+    share = _share_of_power(machine, aim)
+    hottest = limit.slowest(machine.watts(share), aim.passes)
+    low = max(share * aim.reach[0] * aim.speed_mm_s, 1.001 * hottest)
+    high = min(max(share * aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
     if low > high:
         raise OutOfRange(
             "Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s"
@@ -303,13 +306,21 @@ def _cut_grid(
     speeds = spread_speeds(low, high, 6, unit)
     side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))
     return TrialChoices(
-        CUT_POWERS,
+        tuple(round_level(share * power) for power in CUT_POWERS),
         speeds,
         (aim.passes,),
         (aim.focus_mm,),
         cell_mm=round(side * shrink, 1),
         speed_unit=unit,
     )
+
+
+def _share_of_power(machine: Machine, aim: Aim) -> float:
+    """The highest power of a grid of cuts: less than full where thin stock would be cut so fast
+    that only long cells reach the speed.
+    """
+    reached = (machine.acceleration_mm_s2 * LONGEST_CELL_MM) ** 0.5
+    return min(1.0, max(LEAST_SHARE, reached / (aim.reach[1] * aim.speed_mm_s)))
 
 
 def _tone_grid(
