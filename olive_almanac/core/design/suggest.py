@@ -320,7 +320,8 @@ def _share_of_power(machine: Machine, aim: Aim) -> float:
     that only long cells reach the speed.
     """
     reached = (machine.acceleration_mm_s2 * LONGEST_CELL_MM) ** 0.5
-    return min(1.0, max(LEAST_SHARE, reached / (aim.reach[1] * aim.speed_mm_s)))
+    wanted = aim.reach[1] * aim.speed_mm_s
+    return float(min(1.0, max(LEAST_SHARE, reached / wanted)))
 
 
 def _tone_grid(
