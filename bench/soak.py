@@ -378,10 +378,14 @@ def use(rng: random.Random) -> Iterator[Figure]:
     end = time.monotonic() + 60 * MINUTES
     settled = time.monotonic() + min(600.0, 60 * MINUTES / 3)
     before: tuple[float, int, int] | None = None
+    told = settled
     while time.monotonic() < end:
         step()
-        if before is None and time.monotonic() > settled:
-            before = measured()
+        if time.monotonic() > told:  # how it goes on: a cache fills and is full, a leak does not
+            told += (end - settled) / 6
+            now = measured()
+            before = before or now
+            print(f"       {now[0]:.1f} MB, {now[1]} widgets, {now[2]} threads", flush=True)
     memory, widgets, threads = measured()
     case.doCleanups()
     assert before is not None
