@@ -358,6 +358,21 @@ class CarryTest(unittest.TestCase):
         self.assertEqual(evidence.says, "Carried over from an entry for the same.")
         self.assertEqual(evidence.cells_read, 0)
 
+    def test_power_passes_and_focus_of_what_was_proven_are_kept_and_the_speed_changes(self):
+        clean = Setting(0.2, 18.0, 2, 0.6, air="low")
+        entry = sample_entry(setting=clean)
+        other = replace(BIRCH, lot="8", uid="b8")
+        setting, _ = self.carry(entry, to_stock=other)
+        self.assertEqual(replace(setting, speed_mm_s=18.0), clean)
+        self.assertAlmostEqual(setting.speed_mm_s / 18.0, 1.0, delta=0.4)
+        thick = replace(BIRCH, thickness_mm=4.5, measured_mm=(4.5,), uid="b45")
+        setting, _ = self.carry(entry, to_stock=thick)
+        self.assertAlmostEqual(setting.focus_mm, 0.6 * 4.5 / 3.02, places=1)
+        self.assertLess(setting.speed_mm_s / setting.passes, 9.0)
+        weak = replace(LONG, optical_power_w=30.0, uid="weak", name="Weak")
+        setting, _ = self.carry(entry, to_machine=weak)
+        self.assertAlmostEqual(weak.watts(setting.power), LONG.watts(0.2), delta=0.6)
+
     def test_an_entry_with_more_margin_leads_to_a_quicker_setting(self):
         evidence = sample_entry().evidence
         close = sample_entry(evidence=replace(evidence, margins=Margins(speed=1.1)))

@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.deciding.guess import compute_guess
+from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.materials.catalogue import Permission
@@ -44,8 +45,9 @@ def carry_entry(
     its evidence.
 
     A cut's edge, known from the entry's margin, counts as readings there; what they teach is
-    widened by all that differs and scaled to the other power, optics and thickness.  An engraving
-    keeps its areal energy.  Raises Barred, OutOfRange.
+    widened by all that differs and scaled to the other power, optics and thickness; its watts,
+    passes and focus are kept, the speed changes first.  An engraving keeps its areal energy.
+    Raises Barred, OutOfRange.
     """
     differs = transfer_between(machine, stock, to_machine, to_stock).words
     says = "Carried over from an entry for the same."
@@ -59,6 +61,7 @@ def carry_entry(
             permission,
             rng=rng,
             related=[_as_readings(entry, machine, stock)],
+            kept=_as_proven(entry.setting, machine, stock, to_machine, to_stock),
         )
     else:
         energy = areal_energy_of(entry.setting, machine, entry.setting.speed_mm_s)
@@ -71,6 +74,15 @@ def carry_entry(
             to_machine, to_stock, entry.task, permission, rng=rng, aim=energy
         )
     return setting, replace(evidence, says=says)
+
+
+def _as_proven(
+    setting: Setting, machine: Machine, stock: Stock, to_machine: Machine, to_stock: Stock
+) -> Setting:
+    """The proven setting with its watts and the share of the thickness at which its focus lies."""
+    deeper = to_stock.true_thickness_mm / stock.true_thickness_mm
+    power = min(1.0, to_machine.fraction_for(machine.watts(setting.power)))
+    return replace(setting, power=round_level(power), focus_mm=round(setting.focus_mm * deeper, 2))
 
 
 def _as_readings(entry: Entry, machine: Machine, stock: Stock) -> tuple[Trial, list[Reading]]:

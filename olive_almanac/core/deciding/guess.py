@@ -4,7 +4,8 @@ was burnt.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -40,13 +41,16 @@ def compute_guess(
     rng: np.random.Generator,
     related: Pairs = (),
     aim: float | None = None,
+    kept: Setting | None = None,
 ) -> tuple[Setting, Evidence]:
     """Return the setting that is expected to work, and its evidence (no cells read).
 
     It comes from the family's prior, or from `related`: readings of other lots, thicknesses or
     machines, widened and scaled.
 
-    `aim` is the areal (score: line) energy to take instead of the family's usual one.
+    `aim` is the areal (score: line) energy to take instead of the family's usual one.  `kept` is a
+    setting whose power, passes and focus a cut keeps where they will do: its speed changes first,
+    then its passes, then the power.
 
     Raises Barred where the stock must not burn, OutOfRange where the prior sees no way through.
     """
@@ -83,21 +87,21 @@ def compute_guess(
         says = f"Carried over from {' and '.join(knowledge.carried)}."
     else:
         says = RECKONED
+    usual = Setting(1.0, 1.0, start.passes[0], start.focus_mm[0], air=start.air[0])
     limit, best = flare_limit_of(stock, related), 0.0
-    for passes in (start.passes[0], 2 * start.passes[0], 4 * start.passes[0]):
-        slowest = max(0.2, 1.001 * limit.slowest(machine.watts(1.0), passes))
+    for tried in _tries(usual, kept):
+        power, passes = tried.power, tried.passes
+        slowest = max(0.2, 1.001 * limit.slowest(machine.watts(power), passes))
         if slowest > machine.max_speed_mm_s:
             continue  # whatever the machine can run would flare up
         speeds = np.geomspace(slowest, machine.max_speed_mm_s, 80)
         chance = knowledge.chance(
-            power=1.0, speed_mm_s=speeds, passes=passes, focus_mm=start.focus_mm[0]
+            power=power, speed_mm_s=speeds, passes=passes, focus_mm=tried.focus_mm
         )
         best = max(best, float(chance.max()))
         if (chance >= WANTED).any():
             at = int(np.flatnonzero(chance >= WANTED)[-1])
-            setting = Setting(
-                1.0, round_level(float(speeds[at])), passes, start.focus_mm[0], air=start.air[0]
-            )
+            setting = replace(tried, speed_mm_s=round_level(float(speeds[at])))
             return setting, Evidence(
                 probability=float(chance[at]),
                 target=WANTED,
@@ -110,3 +114,16 @@ def compute_guess(
         best,
         f"at least {WANTED:g}; this machine is not expected to cut it",
     )
+
+
+def _tries(usual: Setting, kept: Setting | None) -> Iterator[Setting]:
+    """Settings whose speed is looked for, in turn: what was kept, with more passes, at full power;
+    then what is usual, with more passes.
+    """
+    if kept is not None:
+        for times in (1, 2, 4):
+            yield replace(kept, passes=times * kept.passes)
+        if kept.power < 1:
+            yield replace(kept, power=1.0)
+    for times in (1, 2, 4):
+        yield replace(usual, passes=times * usual.passes)
