@@ -571,8 +571,8 @@ class _Window:
         )
         if next_cells.possible < NEVER:
             says = (
-                "This machine will not cut it reliably: nothing between its slowest and its "
-                "fastest meets the house rule."
+                "This machine will not cut it reliably: nothing from its fastest down to where a "
+                "flare-up is expected meets the house rule."
             )
             if stall > 0.5:
                 says = (

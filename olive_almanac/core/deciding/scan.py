@@ -8,7 +8,7 @@ docs/methods.md, section Decide.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from statistics import NormalDist
 
@@ -170,10 +170,13 @@ class Scan:
     def _at(self, passes: int) -> tuple[Reals, Reals]:
         return _margins(self.rows, self.burns.with_passes(passes), self.needed, self.drift)
 
-    def least_time(self, target: float) -> tuple[Floats, NDArray[np.bool_]]:
+    def least_time(
+        self, target: float, slowest: Callable[[int], float] = lambda _: 0.0
+    ) -> tuple[Floats, NDArray[np.bool_]]:
         """Return ln of the least passes/speed (s/mm) with P(falls free) >= target in each
         particle's world, and where there is one, [M] each; a world without any gets a penalty.  All
-        that drifts is taken together as one normal spread.
+        that drifts is taken together as one normal spread.  `slowest` gives the lowest speed, mm/s,
+        that may be burnt with a number of passes.
         """
         count = len(self.weight) // self.nodes
         kept = F4(NormalDist().inv_cdf(target))
@@ -195,7 +198,8 @@ class Scan:
                 here, next_ = ready[particle, f, at], ready[particle, f, at + 1]
                 along = np.clip(here / np.maximum(here - next_, 1e-6), 0, 1)
                 speed = log_speed[at] + along * (log_speed[at + 1] - log_speed[at])
-                best = np.where(reached > 0, np.minimum(best, np.log(passes) - speed), best)
+                works = (reached > 0) & (np.exp(speed) >= slowest(passes))
+                best = np.where(works, np.minimum(best, np.log(passes) - speed), best)
         possible = np.isfinite(best)
         ceiling = (float(np.median(best[possible])) if possible.any() else 0.0) + PENALTY
         return np.minimum(best, ceiling), possible

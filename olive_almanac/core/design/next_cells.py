@@ -109,7 +109,11 @@ def next_cut_cells(
         particles=PARTICLES,
         nodes=NODES,
     )
-    time, possible = scan.least_time(target)
+    watts = float(case.power_w(power))
+    slowest = {n: 0.0 for n in (*PASSES, *TRIED_PASSES)}
+    if limit is not None:
+        slowest = {n: limit.slowest(watts, n) for n in slowest}
+    time, possible = scan.least_time(target, lambda n: slowest[n])
     if possible.any():
         counted = time[possible]
     else:
@@ -122,11 +126,7 @@ def next_cut_cells(
     tried = np.unique(np.round(np.array([-1.0, 0.0, middle, thickness]), 2))
     grid = list(itertools.product(TRIED_PASSES, tried, speeds))
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
-    allowed = np.ones(len(grid), bool)
-    if limit is not None:
-        watts = float(case.power_w(power))
-        slowest = {n: limit.slowest(watts, n) for n in TRIED_PASSES}
-        allowed = speed >= np.array([slowest[int(n)] for n in passes])
+    allowed = speed >= np.array([slowest[int(n)] for n in passes])
     if not allowed.any():
         return NextCells((), *figures)
     free, hangs = _outcomes(posterior, case, power, tried, speeds, air)
