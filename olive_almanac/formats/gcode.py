@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import functools
 import re
+import textwrap
 from collections.abc import Iterator
 
 from olive_almanac.core.motion.program import (
@@ -37,6 +38,7 @@ Point = tuple[float, float]
 
 
 _PLAINER = str.maketrans({"(": "[", ")": "]", "−": "-", "×": "x", "₂": "2", "’": "'"})
+LONGEST_COMMENT = 76  # controllers take lines of 80
 _NOT_PLAIN = re.compile(r"[^A-Za-z0-9 .,:;%/+=#&'\"_\[\]-]")
 
 
@@ -72,7 +74,7 @@ def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tu
             continue
         name = ""
         if step.name != named:
-            name = _comment(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
+            name = _comments(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
             named = step.name
         yield (cell.id if cell else ""), writer.burn(step, name)
     home = [writer.rapid(corner) for corner in way_home(trial, writer.head, writer.clamps)]
@@ -253,11 +255,16 @@ def _said(setting: Setting) -> str:
     return ", ".join((words, *further_words(setting)))
 
 
+def _comments(text: str) -> str:
+    """A text as comment lines, as many as it needs: what is set must be told whole."""
+    return "\n".join(map(_comment, textwrap.wrap(text, LONGEST_COMMENT)))
+
+
 def _comment(text: str) -> str:
     """A comment of plain letters, figures and few signs: some controllers act on other signs at
     once, wherever they stand.
     """
-    return f"({_NOT_PLAIN.sub('_', text.translate(_PLAINER))[:76]})"
+    return f"({_NOT_PLAIN.sub('_', text.translate(_PLAINER))[:LONGEST_COMMENT]})"
 
 
 @functools.lru_cache(maxsize=65536)

@@ -220,11 +220,8 @@ def tone_brackets(row: Practised) -> bool:
 
 def tone_bars() -> Iterator[tuple[str, float, float]]:
     right = [row for row in practised_tones() if row.outcome == "right"]
-    yield "tones that the first grid does not bracket", _share(map(_outside, right)), 0.10
-
-
-def _outside(row: Practised) -> bool:
-    return not tone_brackets(row)
+    outside = _share(not tone_brackets(row) for row in right)
+    yield "tones that the first grid does not bracket", outside, 0.10
 
 
 def _share(these: Iterable[bool]) -> float:

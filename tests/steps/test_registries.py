@@ -184,6 +184,12 @@ class PulseRateTest(unittest.TestCase):
 
     def test_stands_in_comments_layers_and_tables(self):
         self.assertIn("pulse rate 40 kHz", write_gcode(self.trial))
+        both = replace(self.trial.cells[0].setting, pulse_ns=120.0, focus_mm=1.5)
+        whole = replace(self.trial, cells=(replace(self.trial.cells[0], setting=both),))
+        comments = [line for line in write_gcode(whole).splitlines() if line.startswith("(")]
+        self.assertLessEqual(max(map(len, comments)), 80)  # told whole, in lines that fit
+        told = " ".join(line.strip("()") for line in comments)
+        self.assertIn("pulse rate 20 kHz, pulse width 120 ns", told)
         names = [layer.name for layer in layers_of(self.trial)]
         self.assertTrue(any("pulse rate 60 kHz" in name for name in names))
         rows = list(csv.DictReader(io.StringIO(write_cells(self.trial))))
