@@ -384,7 +384,7 @@ class _Window:
         return replace(next_cells, cells=tuple(ordered))
 
     def _may_burn(self, setting: Setting) -> bool:
-        """Whether a setting keeps below the line energy from which flare-ups are expected."""
+        """Whether a setting keeps below the limit from which flare-ups are expected."""
         watts = float(self.knowledge.case.power_w(setting.power))
         return self.limit is None or self.limit.allows(watts, setting.speed_mm_s, setting.passes)
 

@@ -75,7 +75,7 @@ def held_focus(stock: Stock) -> float:
 
 
 def flare_limit_of(stock: Stock, pairs: Pairs = ()) -> FlareLimit:
-    """Return the line energy from which this stock is expected to flare up, from its family and
+    """Return the limit from which this stock is expected to flare up, from its family and
     what was read.
     """
     seen, held = [], []
