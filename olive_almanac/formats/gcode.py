@@ -257,6 +257,8 @@ def _said(setting: Setting) -> str:
 
 def _comments(text: str) -> str:
     """A text as comment lines, as many as it needs: what is set must be told whole."""
+    if len(text) <= LONGEST_COMMENT:  # wrapping is slow, and there are thousands
+        return _comment(text)
     return "\n".join(map(_comment, textwrap.wrap(text, LONGEST_COMMENT)))
 
 
