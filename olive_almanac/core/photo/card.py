@@ -24,6 +24,7 @@ Floats = NDArray[np.float64]
 PX_MM = 8.0
 SLOPE_PRIOR, BEND_PRIOR, READING_SD = 0.12, 0.03, 0.02
 MOST_CODE = 250
+MOST_OFF = 0.08  # ln, four times the error of a patch
 
 
 @dataclass(frozen=True)
@@ -48,12 +49,20 @@ CARD = CardPatches()
 
 @dataclass(frozen=True)
 class CardSight:
-    """The phone's curve by the card, and the light of its white in that curve (linear, at the
-    card's place).
+    """The phone's curve by the card, the light of its white in that curve (linear, at the card's
+    place), and how far off that curve the worst of its patches lies, ln.
     """
 
     curve: PhoneCurve
     white: float
+    off: float
+
+    @property
+    def agrees(self) -> bool:
+        """Whether one curve fits all patches: not where a shadow or a reflection crosses the
+        card.
+        """
+        return self.off < MOST_OFF
 
 
 def read_card(
@@ -96,7 +105,12 @@ def read_card(
         whites.append(white)
     if len(logs) < 2:
         return None
-    return CardSight(_curve(np.array(logs), np.array(truth)), float(np.median(whites)))
+    seen_logs, true_logs = np.array(logs), np.array(truth)
+    curve = _curve(seen_logs, true_logs)
+    patch, plain = seen_logs.T
+    fitted = curve.slope * (patch - plain) + curve.bend * (patch**2 - plain**2)
+    off = float(np.abs(fitted - true_logs).max())
+    return CardSight(curve, float(np.median(whites)), off)
 
 
 def _curve(logs: Floats, truth: Floats) -> PhoneCurve:

@@ -34,6 +34,10 @@ HALO_L = 3.0  # change of L* that still counts as halo
 ODD_COLOUR = 0.10  # allowed spread of burn colour at equal depth, ln ratio
 CLIPPED_CODE = 251
 SURFACE_DEGREE = 3
+GLARE = 0.2  # ln of light beside a cell, beyond what lights the coupon: a reflection adds to both
+GLARE_DEGREE = 2
+MOST_GLARE = 0.5  # share of the cells beyond which none is judged
+BRIGHTER_COUNTS = 0.3  # weight of what is brighter than the plain light: reflections only add
 FEW = 10  # cells from which the photo's own curve of burn colour is known
 
 
@@ -148,6 +152,32 @@ def light_surface(sectors: Sectors, middles: Floats, size_mm: tuple[float, float
     return LightSurface(polynomial(middles, size_mm, SURFACE_DEGREE) @ coefficients, left, spread)
 
 
+def _added_light(
+    sectors: Sectors, logs: Floats, middles: Floats, size_mm: tuple[float, float]
+) -> Floats:
+    """ln of the brightest stock beside each cell over the plain light there, [n]: a smooth surface
+    that leans to the darker of what is seen, for a reflection only adds light.
+    """
+    good = ~np.isnan(logs)
+    terms, values = polynomial(sectors.places_mm[good], size_mm, GLARE_DEGREE), logs[good]
+    weight: Floats = np.ones(len(values))
+    plain: Floats = np.zeros(terms.shape[1])
+    for _ in range(12):
+        weighted = terms * weight[:, None]
+        plain = np.linalg.solve(
+            weighted.T @ terms + 1e-6 * np.eye(terms.shape[1]), weighted.T @ values
+        )
+        rest = values - terms @ plain
+        spread = max(1.48 * float(np.median(np.abs(rest))), 0.01)
+        weight = np.where(rest > 0, BRIGHTER_COUNTS, 1.0) / np.maximum(1, np.abs(rest) / spread)
+    with np.errstate(all="ignore"):
+        brightest = np.nan_to_num(np.nanmax(logs, 1))
+    added: Floats = brightest - polynomial(middles, size_mm, GLARE_DEGREE) @ plain
+    if np.mean(added > GLARE) > MOST_GLARE:
+        return np.full(len(added), np.inf)  # the plain light itself is not known
+    return added
+
+
 def measure_fills(
     rectified: Rectified,
     lens: Lens,
@@ -190,13 +220,14 @@ def measure_fills(
     out = off_frame(lens, rects, 1.2, missing_from)
     odd = _odd_colour(ratio, ~clipped.any(1) & ~out)
     tinted = _tinted(logs, sectors.clipped)
+    glare = _added_light(sectors, logs[..., 1], middles, lens.size_mm)
     own = to_l * surface.spread
     uneven_limit = np.clip(5 * own, 4.5, 9.0)
     sd = np.hypot(own / np.sqrt(np.maximum(1, use.sum(1))), 0.4)
     tests: tuple[tuple[str, NDArray[np.bool_]], ...] = (
         ("off_frame", out),
         ("impossible", (stock_l + delta < -2) | (stock_l + delta > 103)),
-        ("uneven_light", to_l * unlike > uneven_limit),
+        ("uneven_light", (to_l * unlike > uneven_limit) | (glare > GLARE)),
         ("reference_off", to_l * np.abs(beside[:, 1]) > np.clip(5 * own, 5.0, 12.0)),
         ("odd_colour", odd > 1),
         ("bright_spot", cores.peak > 7.0),

@@ -52,6 +52,10 @@ LEAST_LINE, LINE_NEIGHBOURS, LINE_LEAST_L = (
 )  # cells from which like energy tells, how many of them, L*
 BENT_MM = 0.08
 STROKE_TRIM = 0.12
+CARD_UNEVEN = (
+    "A shadow or a reflection crosses the grey card, so its greys were not used. Lay it where the "
+    "light is even, take the photo again."
+)
 NOT_DARKNESS = ("clear", "mirror")
 # usual L* of the bare face where nothing better is known (common practice, no source)
 _USUAL_L = {
@@ -152,6 +156,9 @@ def read_photo(
     sight, pyramid = locate(picture, trial, side=side, corners_px=corners_px, f35=f35, out=out)
     picture, sight.missing_from = pyramid.full, missing_from
     card = read_card(picture, sight.found)
+    if card is not None and not card.agrees:
+        card = None
+        sight.says = (*sight.says, CARD_UNEVEN)
     if card is not None:
         used = card.curve
     else:

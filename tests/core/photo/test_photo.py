@@ -15,9 +15,10 @@ from PIL import Image
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.photo.judge import Limits, Taught, learned_limits, suggest
-from olive_almanac.core.photo.locate import PhotoTrouble, face_points, picked_box
+from olive_almanac.core.photo.locate import PhotoTrouble, face_points, locate, picked_box
 from olive_almanac.core.photo.reader import CellSight, read_photo
 from olive_almanac.core.photo.rectified import PhoneCurve
+from olive_almanac.core.placing.fiducials import CARD_IDS
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.letters import letters
@@ -167,6 +168,36 @@ class ReadTest(unittest.TestCase):
             seen.stock_l, hidden_of(GRID.machine, GRID.stock, SEED).made.bare_l, delta=6.0
         )
         self.assertEqual(len(CARD_L), 3)
+
+    def test_a_card_with_a_reflection_on_it_teaches_nothing(self):
+        picture = pixels(GRID, shot=replace(HELD, card=True, fill=0.5))
+        sight, _ = locate(picture, GRID, f35=26.0)
+        marks = np.concatenate([sight.found[mark][0] for mark in CARD_IDS])
+        area = np.zeros(picture.shape[:2], np.uint8)
+        cv2.fillConvexPoly(area, cv2.convexHull(marks.astype(np.int32)), 1)
+        dark = (area > 0) & (picture.max(2) < 95)
+        dark = cv2.morphologyEx(dark.astype(np.uint8), cv2.MORPH_OPEN, np.ones((25, 25))) > 0
+        shiny = picture.copy()
+        shiny[dark] += 70  # the darkest patch, too wide to be a part of a mark
+        seen = read_photo(shiny, GRID, f35=26.0)
+        self.assertFalse(seen.by_card)
+        self.assertEqual(seen.curve, PhoneCurve())
+        self.assertTrue(any("crosses the grey card" in words for words in seen.says))
+
+    def test_a_reflection_over_many_cells_is_flagged_not_read_as_tone(self):
+        black = Stock("Black cast acrylic", "acrylic", 3.0, colour="black")
+        trial = kind_plan("grid", "engrave", stock=black).trial
+        hidden, burnt = hidden_of(LONG, black, SEED), tuple(StandInBench(SEED).burn(trial))
+        truth, bare_l = {one.cell: one for one in burnt}, hidden.made.bare_l
+        shot = replace(HELD, card=True, glare=(0.46, 0.45, 0.136, 1.0))
+        taken = photograph(trial, burnt, hidden, letters(), seed=SEED, shot=shot)
+        seen = read_photo(decode_photo(taken.jpeg).pixels, known(trial), f35=26.0)
+        flagged = [cell for cell in seen.cells if cell.flags]
+        self.assertTrue(any("uneven_light" in cell.flags for cell in flagged))
+        for cell in seen.cells:
+            if not cell.flags:
+                true = truth[cell.cell].lightness - bare_l
+                self.assertAlmostEqual(cell.delta_l, true, delta=6.0, msg=cell.cell)
 
     def test_covered_shaded_and_glaring_cells_are_not_judged(self):
         target = max(GRID.cells, key=lambda cell: cell.order)
