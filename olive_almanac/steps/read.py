@@ -34,6 +34,7 @@ from olive_almanac.steps.session import Session
 
 __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 
+WITH_EDGE = ("free", "push", "hangs")  # verdicts whose edge shows well enough to be graded
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
 
@@ -102,6 +103,8 @@ class ReadPresenter:
         self.session, self._view = session, view
         self.cell: Cell | None = None
         self.edge: int | None = None
+        self._ungraded: Cell | None = None  # just read without a grade: the next grade is its own
+        self._grades_first = False  # this reader picks the grade before the verdict
         self.second = False
         self.rectified: dict[
             str, Any
@@ -234,6 +237,7 @@ class ReadPresenter:
                 self._trial_id = trial.id
             else:
                 self._trial_id = ""
+            self._ungraded, self._grades_first = None, False
             self.rectified, self.waiting, self.picture, self._taught_before, self.second = (
                 {},
                 None,
@@ -250,6 +254,15 @@ class ReadPresenter:
             self.cell = None
         self.edge = None
 
+    @property
+    def edge_of(self) -> str:
+        """The cell that was just read and still takes the edge's grade, empty for the one in
+        hand.
+        """
+        if self._ungraded is None:
+            return ""
+        return self._ungraded.id
+
     def read_as(self, *, second: bool) -> None:
         """Whose eyes read from now on."""
         self.second = second
@@ -262,6 +275,7 @@ class ReadPresenter:
         """
         if self.cell is None:
             return
+        self._ungraded = None
         if verdict == "flare":
             reading = self._seen(self.cell.id, None, 3, ("flare",))
         else:
@@ -271,7 +285,14 @@ class ReadPresenter:
             else:
                 defects = ()
             reading = self._seen(self.cell.id, cast(Verdict, verdict), self.edge, defects)
-        self._record(self.cell, reading)
+        if self.edge is not None and self.cell.id not in self.readings:
+            self._grades_first = True
+        done = self.cell
+        self._record(done, reading)
+        graded = reading.char is not None or self.session.subject.task != "cut"
+        if verdict in WITH_EDGE and not (graded or self._grades_first) and self.cell != done:
+            self._ungraded = done
+            self._view.show_reading()
 
     def _seen(
         self, cell_id: str, verdict: Verdict | None, char: int | None, defects: tuple[str, ...] = ()
@@ -331,9 +352,16 @@ class ReadPresenter:
         self._view.show_reading()
 
     def pick_edge(self, grade: int) -> None:
-        """Pick the edge grade for the cell in hand; a cell that is read already takes it
-        at once.
+        """Pick the edge grade for the cell in hand; a cell that is read already takes it at once.
+
+        So does one that was just read without a grade, where this reader grades after the verdict.
         """
+        if self._ungraded is not None and self.cell is not None:
+            just_read, self._ungraded = self._ungraded, None
+            old = self.readings.get(just_read.id)
+            if old is not None:
+                self._record(just_read, replace(old, char=grade), go_to=self.cell)
+                return
         if self.edge == grade:
             self.edge = None
         else:
@@ -469,7 +497,9 @@ class ReadPresenter:
 
     # -- keeping -----------------------------------------------------------------------------------
 
-    def _record(self, cell: Cell, reading: Reading, *, stay: bool = False) -> None:
+    def _record(
+        self, cell: Cell, reading: Reading, *, stay: bool = False, go_to: Cell | None = None
+    ) -> None:
         active, second = self.session.active, self.second
         assert active is not None
         before, trial_id = self.readings.get(cell.id), active.trial.id
@@ -481,7 +511,9 @@ class ReadPresenter:
                 self._keep_second(cell.id, value)
             else:
                 self.session.trials.keep_reading(cell.id, value)
-            if forward and not stay:
+            if forward and go_to is not None:
+                self.cell, self.edge = go_to, None
+            elif forward and not stay:
                 self._go_on(cell)
             else:
                 self.cell, self.edge = cell, value.char if value else None
@@ -546,6 +578,7 @@ class ReadPresenter:
 
     def take_back(self) -> None:
         """Take the newest change back."""
+        self._ungraded = None
         self.session.attempt(self.session.undo_stack.undo)
 
     def skip(self) -> None:
@@ -556,7 +589,7 @@ class ReadPresenter:
     def choose(self, cell_id: str) -> None:
         found = next((cell for cell in self.readable if cell.id == cell_id), None)
         if found is not None:
-            self.cell = found
+            self.cell, self._ungraded = found, None
             known = self.readings.get(found.id)
             if known:
                 self.edge = known.char

@@ -325,7 +325,8 @@ class ReadPage(StationPage):
         self.key_row = QHBoxLayout()
         self.key_row.setSpacing(px(8))
         self.edges = []
-        edge_row = [label("Edge", "ui_b")]
+        self.edge_of = label("Edge", "ui_b")
+        edge_row: list[Any] = [self.edge_of]
         for grade, key in enumerate(EDGE_KEYS):
             edge = EdgeKey(key, CHAR_WORDS[grade])
             edge.clicked.connect(lambda _=False, grade=grade: self.presenter.pick_edge(grade))
@@ -548,6 +549,7 @@ class ReadPage(StationPage):
                 made.verdict == shown_verdict(reading),
                 made.verdict == suggested and reading is None,
             )
+        self.edge_of.setText(f"Edge of {presenter.edge_of}".removesuffix(" of "))
         for grade, edge in enumerate(self.edges):
             edge.show_chosen(presenter.edge == grade)
         if reading:
