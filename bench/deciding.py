@@ -14,44 +14,66 @@ import time
 import warnings
 from dataclasses import replace
 from multiprocessing import get_context
+from typing import NamedTuple
 
 import numpy as np
 
+from bench.planned import planned
+from bench.second_truth import second_world
 from bench.worlds import (
     CO2,
     DIODE,
     SUBJECTS,
+    StandInWorld,
     burn,
     coupons_of,
     scattered_cells,
     trial_of,
-    without_knots,
 )
 from olive_almanac.core.beam.burnt_lines import fit_burnt_lines
 from olive_almanac.core.burn.groove import fast_phi
-from olive_almanac.core.deciding.cut import decide_cut
 from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES, know_cut
 from olive_almanac.core.design.next_cells import next_cut_cells
-from olive_almanac.core.design.suggest import flare_limit_of
+from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.design.telling import with_cells
 from olive_almanac.core.fitting.cut import case_of, data_of, fit_cut
 from olive_almanac.core.fitting.tone_table import tone_table
 from olive_almanac.core.materials.families import groove_prior
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.standins import truth
+from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import hidden_of
 from olive_almanac.standins.tone import tone
+from olive_almanac.steps.decide import Basis, decide_trial
 
 SEEDS = 2
 READ = (24, 64, 200)
 TRAINED, HELD = 300, 200
-BATCH, BATCHES = 8, 6
+BATCH, MOST_CELLS = 8, 48
+SURE = 0.95  # the chance at which a margin ends
+WORLDS = {"stand-in": StandInWorld, "second truth": second_world}
 GP_EVERY = 6  # the Gaussian process is slow: it is fitted in one world of so many
 KNOT = 0.004  # share that no setting tells: knots and slips
 rng = np.random.default_rng
+
+
+class Row(NamedTuple):
+    """What was decided after so many cells: a success or not, said never, stopped of itself; of the
+    pick its true chance and its time over the best, the true chance at its stated margin, by what
+    factor the focus it may take is overstated.
+    """
+
+    read: int
+    good: bool
+    never: bool
+    stopped: bool
+    chance: float = np.nan
+    slower: float = np.nan
+    at_margin: float = np.nan
+    focus_over: float = np.nan
 
 
 def _loss(chance, outcome):
@@ -165,82 +187,74 @@ def _gaussian_process(known, told, held):
 
 
 def _decide(job):
-    """Decide in batches of eight until the program stops of itself; and once from a fixed grid of
-    48 cells.
+    """Decide from an empty subject as window and command line go: what Plan suggests first, then
+    the cells that Decide asks for, until it stops of itself.
     """
-    subject, seed, _ = job
+    world_of, subject, seed, kind = job
     machine, stock = SUBJECTS[subject]
-    hidden = without_knots(machine, stock, seed)
-    best = truth.best(hidden, machine, stock, "cut", works_from=0.99)
+    world = WORLDS[world_of](machine, stock, seed)
+    best = world.best()
+    grid = _suggested(machine, stock, "grid")
+    choices = grid if kind == "grid" else _suggested(machine, stock, kind)
     pairs, rows, known, decision, read = [], [], None, None, 0
-    for batch in range(BATCHES):
-        known = know_cut(machine, stock, pairs, rng=rng(11), previous=known)
-        if decision is None:
-            cells = next_cut_cells(
-                known.posterior,
-                known.case,
-                drift=known.drift,
-                limit=flare_limit_of(stock),
-                count=BATCH,
-            ).settings
-        else:
-            cells = decision.next_cells
-        if not cells:
-            break
-        trial = trial_of(machine, stock, cells, f"w{seed}b{batch}", read)
-        pairs.append((trial, burn(trial, seed)))
-        read += len(pairs[-1][1])
-        known = know_cut(machine, stock, pairs, rng=rng(11), previous=known)
-        kept = decision.picks[0].setting if decision is not None and decision.picks else None
-        decision = decide_cut(
-            known, pairs, limit=flare_limit_of(stock, pairs), kept=kept, count=BATCH
+    while read < MOST_CELLS:
+        trial = planned(
+            machine,
+            stock,
+            "cut",
+            choices,
+            trial_id=f"w{seed}b{len(pairs)}",
+            limit=flare_limit_of(stock, pairs),
         )
-        rows.append(_scored(hidden, machine, stock, best, decision, read))
-        if batch and (decision.enough or decision.never):
+        pairs.append((trial, world.burn(trial)))
+        read += len(pairs[-1][1])
+        kept = decision.picks[0].setting if decision is not None and decision.picks else None
+        basis = Basis(pairs, kept=kept, previous=known)
+        decision, known = decide_trial(pairs, basis=basis, count=BATCH)
+        rows.append(_scored(world, best, decision, known, read))
+        if decision.enough or decision.never or not decision.next_cells:
             break
-    grid = trial_of(machine, stock, _fixed_grid(machine, stock), f"w{seed}grid")
-    whole = [(grid, burn(grid, seed))]
-    from_grid = decide_cut(
-        know_cut(machine, stock, whole, rng=rng(11)), whole, limit=flare_limit_of(stock, whole)
-    )
-    return best is not None, rows, _scored(hidden, machine, stock, best, from_grid, 48)
+        choices = with_cells(grid, decision.next_cells, machine)
+    return best is not None, rows
 
 
-def _scored(hidden, machine, stock, best, decision, read):
-    """Cells read, whether it succeeded, true chance and time over the best of the pick (nan: none),
-    said never, stopped.
-    """
+def _suggested(machine, stock, kind):
+    return suggest_levels(
+        machine, stock, "cut", kind=kind, lettering=letters(), engraves=True
+    ).choices
+
+
+def _scored(world, best, decision, known, read):
+    """What a decision is worth against the truth."""
     pick = decision.picks[0] if decision.picks else None
-    chance = (
-        float(truth.success(hidden, machine, stock, "cut", [pick.setting], draws=400)[0])
-        if pick
-        else np.nan
-    )
-    slower = pick.seconds_per_m / best[1] if pick and best else np.nan
-    good = (
-        bool(decision.never) if best is None else bool(pick and chance >= 0.97 and slower <= 1.10)
-    )
-    return read, good, chance, slower, decision.never, decision.enough or decision.never
+    stopped = decision.enough or decision.never
+    if pick is None:
+        good = best is None and decision.never
+        return Row(read, good, decision.never, stopped)
+    chance = float(world.success([pick.setting])[0])
+    slower = pick.seconds_per_m / best[1] if best else np.nan
+    at_margin, over = _margins_kept(world, pick)
+    good = best is not None and chance >= 0.97 and slower <= 1.10
+    return Row(read, good, decision.never, stopped, chance, slower, at_margin, over)
 
 
-def _fixed_grid(machine, stock):
-    """Passes 1, 2 and 4, focus on the face and in the middle, eight speeds around where the
-    family's edge is expected.
+def _margins_kept(world, pick):
+    """The true chance at the stated margin of speed, and by what factor that of the focus is
+    overstated, up or down, the larger.
     """
-    from olive_almanac.core.deciding.scan import open_speeds
-
-    known = know_cut(machine, stock, (), rng=rng(11))
-    middle = round(stock.true_thickness_mm / 2, 1)
-    speeds = open_speeds(
-        known.posterior, known.case, power=1.0, focus_mm=middle, most_passes=4, air="full", count=8
-    )
-    settings = [
-        Setting(1.0, float(round(v, 3)), n, f)
-        for n in (1, 2, 4)
-        for f in (0.0, middle)
-        for v in speeds
-    ]
-    return sorted(settings, key=lambda s: 1 / s.speed_mm_s)
+    setting, margins = pick.setting, pick.margins
+    at_margin = np.nan
+    if margins.speed is not None:
+        quicker = replace(setting, speed_mm_s=setting.speed_mm_s * margins.speed)
+        at_margin = float(world.success([quicker])[0])
+    over = []
+    for said, way in ((margins.focus_up_mm, -1), (margins.focus_down_mm, 1)):
+        if said:
+            steps = np.linspace(0, said, 13)
+            moved = [replace(setting, focus_mm=setting.focus_mm + way * step) for step in steps]
+            kept = np.flatnonzero(world.success(moved, draws=200) >= SURE)
+            over.append(said / max(float(steps[kept[-1]]) if len(kept) else 0.0, 0.05 * said))
+    return at_margin, max(over, default=np.nan)
 
 
 # -- stall, tone, focus ----------------------------------------------------------------------------
@@ -424,7 +438,10 @@ def measure(seeds=SEEDS, first=0):
     ]
     with get_context("spawn").Pool(2) as pool:
         told = pool.map(_foretell, jobs, chunksize=1)
-        decided = pool.map(_decide, jobs, chunksize=1)
+        decided = {
+            name: pool.map(_decide, [(name, *job[:2], "next") for job in jobs], chunksize=1)
+            for name in WORLDS
+        }
         stalls = np.array(
             [row for rows in pool.map(_stalls, range(first, first + max(4, seeds))) for row in rows]
         )
@@ -443,7 +460,8 @@ def measure(seeds=SEEDS, first=0):
             ]
         )
     yield from _foretelling_lines(told)
-    yield from _deciding_lines(decided)
+    for name, rows in decided.items():
+        yield from _deciding_lines(name, rows)
     said = stalls[stalls[:, 0] == 1]
     print(f"      a stall was said with over 0.9 at {len(said)} settings")
     yield (
@@ -499,42 +517,46 @@ def _foretelling_lines(told):
     yield "calibration error", sum(n * abs(p - q) for p, q, n in rows) / len(chance), 0.02
 
 
-def _deciding_lines(decided):
-    possible = np.array([there for there, _, _ in decided])
-    for cells, least in ((24, 0.80), (32, 0.88), (48, 0.90)):
-        last = [
-            ([row for row in rows if row[0] <= cells] or rows[:1])[-1] for _, rows, _ in decided
-        ]
-        good = float(np.mean([row[1] for row in last]))
-        yield f"adaptive: no success by {cells} cells", 1 - good, 1 - least
-        if cells == 24:
-            grid = float(np.mean([whole[1] for _, _, whole in decided]))
-            print(
-                f"      success from a fixed grid of 48 cells {grid:.3f}, adaptive with 24 "
-                f"{good:.3f}"
-            )
-            yield (
-                "success of a fixed grid of 48 over adaptive with half its cells",
-                grid / good,
-                1.0,
-            )
-    last = [rows[-1] for _, rows, _ in decided]
-    chance = np.array([row[2] for row in last if np.isfinite(row[2])])
-    slower = np.array([row[3] for row in last if np.isfinite(row[3])])
+def _deciding_lines(name, decided):
+    """The bars of the real path on one truth."""
+    works = [rows for there, rows in decided if there]
+    fails = [rows for there, rows in decided if not there]
+    for cells, least in ((24, 0.80), (32, 0.86), (48, 0.90)):
+        good = float(np.mean([_by(rows, cells).good for rows in works]))
+        yield f"{name}: no success by {cells} cells where something works", 1 - good, 1 - least
+    if fails:
+        never = float(np.mean([_by(rows, 32).never for rows in fails]))
+        print(f"      {name}: {len(fails)} worlds in which nothing works")
+        yield f"{name}: nothing works, not said by 32 cells", 1 - never, 0.20
+    wrongly = float(np.mean([rows[-1].never for rows in works]))
+    yield f"{name}: said never where something works", wrongly, 0.01
+    picks = [rows[-1] for rows in works if np.isfinite(rows[-1].chance)]
+    chance, slower = (
+        np.array([getattr(one, key) for one in picks]) for key in ("chance", "slower")
+    )
     print(
-        f"      picks: true success mean {chance.mean():.4f}, time over the best median "
+        f"      {name}: picks' true success mean {chance.mean():.4f}, time over the best median "
         f"{np.median(slower):.3f}, p90 {np.quantile(slower, 0.9):.3f}"
     )
-    yield "true failure of picks at target 0.99, mean", float(1 - chance.mean()), 0.015
-    yield "picks whose true success is below 0.97", float(np.mean(chance < 0.97)), 0.05
-    stops = [next((row[0] for row in rows if row[5]), 99) for _, rows, _ in decided]
-    yield "cells at which it stops of itself, median", float(np.median(stops)), 24
-    yield "cells at which it stops of itself, p90", float(np.quantile(stops, 0.9)), 40
+    yield f"{name}: picks whose true success is below 0.97", float(np.mean(chance < 0.97)), 0.03
+    yield f"{name}: time over the best, median", float(np.median(slower)), 1.03
+    yield f"{name}: time over the best, p90", float(np.quantile(slower, 0.9)), 1.08
+    stops = [next((row.read for row in rows if row.stopped), 99) for rows in works]
+    yield f"{name}: cells at which it stops of itself, median", float(np.median(stops)), 24
+    yield f"{name}: cells at which it stops of itself, p90", float(np.quantile(stops, 0.9)), 40
+    kept = np.array([one.at_margin for one in picks if np.isfinite(one.at_margin)])
     yield (
-        "said never where something works",
-        float(np.mean([row[4] for row, there in zip(last, possible, strict=True) if there])),
-        0.01,
+        f"{name}: true chance at the stated margin, off 0.95",
+        abs(float(kept.mean()) - 0.95),
+        0.02,
     )
+    over = np.array([one.focus_over for one in picks if np.isfinite(one.focus_over)])
+    yield f"{name}: focus overstated by over 20 %", float(np.mean(over > 1.2)), 0.05
+
+
+def _by(rows, cells):
+    """The last row up to so many cells; the first where that is over."""
+    return ([row for row in rows if row.read <= cells] or rows[:1])[-1]
 
 
 if __name__ == "__main__":

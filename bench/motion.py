@@ -99,7 +99,7 @@ def _trials():
             junction_mm=draw.choice((0.005, 0.01, 0.05)),
         )
         task = draw.choice(("cut", "score", "engrave"))
-        kind = draw.choice(kinds_for(task)).id
+        kind = draw.choice([one for one in kinds_for(task) if one.holds]).id
         choices = TrialChoices(
             (0.5, 1.0),
             tuple(sorted(draw.uniform(3, machine.max_speed_mm_s) for _ in range(3))),

@@ -7,7 +7,7 @@ from olive_almanac.formats.letters import letters
 __all__ = ["planned"]
 
 
-def planned(machine, stock, task, choices, *, trial_id="t", name="Coupon 0001"):
+def planned(machine, stock, task, choices, *, trial_id="t", name="Coupon 0001", limit=None):
     """Return the trial; raises NoRoom where it does not fit."""
     return plan_trial(
         machine,
@@ -20,5 +20,6 @@ def planned(machine, stock, task, choices, *, trial_id="t", name="Coupon 0001"):
         made="2026-04-14",
         lettering=letters(),
         engraves=True,
+        limit=limit,
         settle=True,
     ).trial

@@ -10,6 +10,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, CouponSize, Place, Trial
 from olive_almanac.demo.shop import MACHINES
+from olive_almanac.standins import truth
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import hidden_of
@@ -65,6 +66,26 @@ def without_knots(machine, stock, seed):
     """The hidden stock; knots are left out of the truth, since no setting helps against them."""
     hidden = hidden_of(machine, stock, seed)
     return replace(hidden, made=replace(hidden.made, knots=0.0))
+
+
+class StandInWorld:
+    """A stock on the stand-in bench as it truly is."""
+
+    def __init__(self, machine, stock, seed):
+        self.machine, self.stock, self._seed = machine, stock, seed
+        self._hidden = without_knots(machine, stock, seed)
+
+    def burn(self, trial):
+        """Burn in order as a careful person does, and read."""
+        return burn(trial, self._seed)
+
+    def success(self, settings, draws=400):
+        """Return the share of burns [n] that fall free over the days of a shop."""
+        return truth.success(self._hidden, self.machine, self.stock, "cut", settings, draws=draws)
+
+    def best(self):
+        """Return the quickest setting that truly works without a flare, and its seconds a metre."""
+        return truth.best(self._hidden, self.machine, self.stock, "cut", works_from=0.99)
 
 
 def trial_of(machine, stock, settings, name, first=0):

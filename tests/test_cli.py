@@ -236,6 +236,8 @@ class WholePathTest(CliCase):
                     "rows",
                     "--rest",
                     "1.5",
+                    "--kind",
+                    "grid",
                     "--json",
                 )
             )
@@ -288,8 +290,22 @@ class WholePathTest(CliCase):
     def test_two_coupons_decide_together(self):
         _, trial, readings = self.path("cut")
         both = json.loads(self.done("decide", trial, readings, trial, readings, "--json"))
-        self.assertEqual(both["cells_read"], 48)
+        self.assertEqual(both["cells_read"], 16)
         self.assertIn("in turn", self.refused("decide", trial, readings, trial))
+
+    def test_the_second_batch_follows_from_what_was_read(self):
+        decision, trial, readings = self.path("cut")
+        again = self.plan("--after", trial, readings, "--json", out=self.folder / "second")
+        second = json.loads(self.done(*again))
+        self.assertEqual(second["kind"], "next")
+        burnt, asked = (
+            sorted(one["setting"]["speed_mm_s"] for one in second["cells"]),
+            sorted(one["speed_mm_s"] for one in decision["next_cells"]),
+        )
+        for mine, wanted in zip(burnt, asked, strict=True):
+            self.assertAlmostEqual(mine / wanted, 1.0, delta=0.01)
+        wrong = self.refused(*self.plan("--after", trial, self.stock))
+        self.assertIn("not a readings file", wrong)
 
     def test_cells_beyond_the_machine_are_noted_and_left_out(self):
         status, out, err = self.run_cli(*self.plan("--speed", "100,900"))

@@ -9,13 +9,14 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from olive_almanac.core.errors import Finding, OutOfRange
+from olive_almanac.core.errors import BadFile, Finding, OutOfRange
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, percent_text, read_length_mm
-from olive_almanac.formats.station_files import read_machine, read_stock, read_trial
+from olive_almanac.formats.station_files import read_machine, read_readings, read_stock, read_trial
 from olive_almanac.steps.files import read_text
 
 __all__ = [
@@ -23,10 +24,12 @@ __all__ = [
     "add_library",
     "dialled",
     "load_machine",
+    "load_pairs",
     "load_stock",
     "load_trial",
     "numbers",
     "say",
+    "subject_of",
     "warn",
 ]
 
@@ -90,3 +93,29 @@ def dialled(setting: Setting) -> str:
     """Return what is dialled in first: "85 %, 8 mm/s, 2 x"."""
     power, speed = percent_text(setting.power), number_text(setting.speed_mm_s)
     return f"{power} %, {speed} mm/s, {setting.passes} x"
+
+
+def load_pairs(files: Sequence[Path]) -> list[tuple[Trial, tuple[Reading, ...]]]:
+    """Return the trials of one subject with their readings from files in turn, warning of what
+    could not be read; raises BadFile.
+    """
+    if len(files) % 2:
+        raise BadFile("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
+    pairs: list[tuple[Trial, tuple[Reading, ...]]] = []
+    for trial_path, readings_path in zip(files[::2], files[1::2], strict=True):
+        trial = load_trial(trial_path)
+        readings, findings = read_readings(read_text(readings_path), readings_path.name, trial)
+        warn(findings)
+        pairs.append((trial, readings))
+    first = pairs[0][0]
+    for trial, _ in pairs[1:]:
+        if subject_of(trial) != subject_of(first):
+            raise BadFile(
+                f"{trial.name} is about another machine, stock or task than {first.name}."
+            )
+    return pairs
+
+
+def subject_of(trial: Trial) -> tuple[str, str, str]:
+    """Return what a trial is about, by the names of machine and stock."""
+    return trial.machine.name, trial.stock.label, trial.task

@@ -8,16 +8,16 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar
 
-from olive_almanac.cli.console import add_json, add_library, dialled, load_trial, say, warn
+from olive_almanac.cli.console import add_json, add_library, dialled, load_pairs, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.deciding.decision import Decision, Pick, aim_word
-from olive_almanac.core.errors import BadFile, OutOfRange
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
-from olive_almanac.formats.station_files import read_readings, write_decision, write_figures
+from olive_almanac.formats.station_files import write_decision, write_figures
 from olive_almanac.steps.decide import (
     Basis,
     check_burnt,
@@ -26,7 +26,6 @@ from olive_almanac.steps.decide import (
     question_of,
     work_out,
 )
-from olive_almanac.steps.files import read_text
 from olive_almanac.steps.ids import random_id
 from olive_almanac.steps.ports import Library
 
@@ -57,7 +56,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Decide from the readings, tell it, and write the pick into the book where asked."""
-    pairs = _pairs(arguments.files)
+    pairs = load_pairs(arguments.files)
     _check_target(arguments.target, pairs[0][0])
     told = _other_decision(pairs)
     if told is not None:
@@ -70,28 +69,6 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         words += "\n" + _enter(services, library, pick, decision, pairs)
     say(arguments, words, write_decision(decision))
     return 0
-
-
-def _pairs(files: Sequence[Path]) -> Pairs:
-    if len(files) % 2:
-        raise BadFile("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
-    pairs: Pairs = []
-    for trial_path, readings_path in zip(files[::2], files[1::2], strict=True):
-        trial = load_trial(trial_path)
-        readings, findings = read_readings(read_text(readings_path), readings_path.name, trial)
-        warn(findings)
-        pairs.append((trial, readings))
-    first = pairs[0][0]
-    for trial, _ in pairs[1:]:
-        if _subject(trial) != _subject(first):
-            raise BadFile(
-                f"{trial.name} is about another machine, stock or task than {first.name}."
-            )
-    return pairs
-
-
-def _subject(trial: Trial) -> tuple[str, str, str]:
-    return trial.machine.name, trial.stock.label, trial.task
 
 
 def _check_target(target: float | None, trial: Trial) -> None:

@@ -8,13 +8,22 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from olive_almanac.cli.console import add_json, load_machine, load_stock, numbers, say, warn
+from olive_almanac.cli.console import (
+    add_json,
+    load_machine,
+    load_pairs,
+    load_stock,
+    numbers,
+    say,
+    subject_of,
+    warn,
+)
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.kinds.kind import all_kinds
+from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for
 from olive_almanac.core.design.plan import TrialPlan, plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
-from olive_almanac.core.errors import Finding
+from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
@@ -23,9 +32,11 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.core.units import count_text, duration_text, number_text
 from olive_almanac.formats.station_files import write_trial
+from olive_almanac.steps.decide import Pairs, decide_trial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves, judged_stock, permission_for
 from olive_almanac.steps.plan.form import choice_from, levels_from
+from olive_almanac.steps.plan.suggestion import cells_asked_for
 from olive_almanac.steps.trial_files import write_trial_files
 
 __all__ = ["add_arguments", "run"]
@@ -37,9 +48,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
     parser.add_argument(
         "--kind",
-        choices=[kind.id for kind in all_kinds() if kind.by_choice],
-        default="grid",
-        help="kind of trial (default: a power x speed grid)",
+        choices=[kind.id for kind in all_kinds() if kind.chosen_for],
+        help="kind of trial (default: for a cut the cells that tell most, for all else, and where "
+        "levels are given, a power x speed grid)",
     )
     parser.add_argument("--machine", type=Path, required=True)
     parser.add_argument("--stock", type=Path, required=True)
@@ -70,6 +81,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--no-marks", action="store_true", help="burn no photo marks")
     parser.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
     parser.add_argument("--name", default="", help="name of the coupon")
+    parser.add_argument(
+        "--after",
+        type=Path,
+        nargs="+",
+        default=[],
+        metavar="TRIAL READINGS",
+        help="earlier coupons of the subject with their readings, from which this one follows",
+    )
     parser.add_argument(
         "--hotter",
         action="store_true",
@@ -102,7 +121,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 
 def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made: str) -> TrialPlan:
-    choices = _choices(arguments, machine, stock)
+    pairs = _pairs(arguments, machine, stock)
+    choices = _choices(arguments, machine, stock, pairs)
     name = arguments.name or f"Coupon of {made}"
     return plan_trial(
         machine,
@@ -115,9 +135,18 @@ def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made
         made=made,
         lettering=letters(),
         engraves=engraves(machine, stock),
-        limit=flare_limit_of(stock),
+        limit=flare_limit_of(stock, pairs),
         settle=not arguments.at,
     )
+
+
+def _pairs(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Pairs:
+    if not arguments.after:
+        return []
+    pairs = load_pairs(arguments.after)
+    if subject_of(pairs[0][0]) != (machine.name, stock.label, arguments.task):
+        raise BadFile(f"{pairs[0][0].name} is about another machine, stock or task.")
+    return pairs
 
 
 def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Permission:
@@ -128,16 +157,26 @@ def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -
     return permission_for(machine, stock, arguments.task, rules)
 
 
-def _choices(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> TrialChoices:
+def _choices(
+    arguments: argparse.Namespace, machine: Machine, stock: Stock, pairs: Pairs
+) -> TrialChoices:
     """The suggested choices with what was asked for in their place."""
+    kind = _kind(arguments)
+    asks_the_fit = bool(pairs) and kind_of(kind).asks_the_fit
     suggested = suggest_levels(
         machine,
         stock,
         arguments.task,
-        kind=arguments.kind,
+        kind="grid" if asks_the_fit else kind,
+        pairs=pairs,
         lettering=letters(),
         engraves=engraves(machine, stock),
     ).choices
+    if asks_the_fit:
+        cells = decide_trial(pairs)[0].next_cells
+        if not cells:
+            raise BadFile("The readings leave no cell that would teach more within the limits.")
+        suggested = cells_asked_for(suggested, cells, machine, arguments.task).choices
     changes: dict[str, Any] = {}
     for factor in FACTORS:
         text = getattr(arguments, factor.id.replace("-", "_"))
@@ -149,6 +188,15 @@ def _choices(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> T
             choice, value = choice_from(key, text)
             changes[choice] = value
     return _placed(arguments, replace(suggested, **changes))
+
+
+def _kind(arguments: argparse.Namespace) -> str:
+    """The kind that was asked for; of levels that were typed a grid, else what is begun with."""
+    if arguments.kind:
+        return str(arguments.kind)
+    if any(getattr(arguments, factor.id.replace("-", "_")) for factor in FACTORS):
+        return "grid"
+    return kinds_for(arguments.task)[0].id
 
 
 def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoices:

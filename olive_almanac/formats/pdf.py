@@ -371,7 +371,8 @@ def write_card(
 def _evidence(entry: Entry) -> list[str]:
     evidence, words = entry.evidence, []
     if evidence.margins.speed is not None:
-        words.append(f"Margin {100 * (evidence.margins.speed - 1):.0f} % in speed")
+        sure = f", {100 * evidence.margins.keeps:.0f} % sure" if evidence.margins.is_sure else ""
+        words.append(f"Margin {100 * (evidence.margins.speed - 1):.0f} % in speed{sure}")
     if evidence.seconds_per_m is not None:
         words.append(f"{duration_text(evidence.seconds_per_m)} per metre")
     if evidence.seconds_per_100cm2 is not None:

@@ -53,6 +53,8 @@ __all__ = [
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 MAP_POINTS, FINE_POINTS = 25, 73  # computed, and drawn: a spline goes through the computed ones
+LEAST_SPREAD, WEAKEST = 0.02, 0.6  # of power
+FARTHEST, AROUND = 2.5, (0.6, 1.8)  # times the pick's speed
 SLICE_POINTS, MOST_SLICES = 80, 4
 FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 
@@ -234,9 +236,15 @@ def _base_of(pairs: Pairs, decision: Decision) -> Setting:
 def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     trial, base = pairs[-1][0], _base_of(pairs, decision)
     shown = [cell.setting for cell in trial.cells] + [pick.setting for pick in decision.picks]
+    if np.ptp([s.power for s in shown]) < LEAST_SPREAD:  # passes vary: those of the pick are shown
+        near = [cell.setting for one, _ in pairs for cell in one.cells]
+        shown = [s for s in near if s.passes == base.passes and _is_near(s, base)]
+        shown += [replace(base, speed_mm_s=share * base.speed_mm_s) for share in AROUND]
     powers, speeds = [s.power for s in shown], [s.speed_mm_s for s in shown]
-    spread, width = max(powers) - min(powers) or 0.2, max(speeds) - min(speeds) or 0.5 * max(speeds)
+    spread, width = max(powers) - min(powers), max(speeds) - min(speeds) or 0.5 * max(speeds)
     low_power, high_power = max(0.01, min(powers) - 0.12 * spread), max(powers) + 0.08 * spread
+    if spread < LEAST_SPREAD:  # burnt at one power: what a weaker beam would do
+        low_power, high_power = WEAKEST * max(powers), 1.03 * max(powers)
     low_speed, high_speed = (
         max(0.05 * min(speeds), min(speeds) - 0.08 * width),
         max(speeds) + 0.08 * width,
@@ -269,6 +277,10 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
     good, low, high = (_finer(field) for field in fields)
     further = further_words(base)
     return SettingMap(power, speed, good, low, high, base.passes, base.focus_mm, pitch, further)
+
+
+def _is_near(setting: Setting, base: Setting) -> bool:
+    return 1 / FARTHEST < setting.speed_mm_s / base.speed_mm_s < FARTHEST
 
 
 def _finer(chance: Any) -> Any:

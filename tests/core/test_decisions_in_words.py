@@ -118,7 +118,7 @@ class CutWordsTest(unittest.TestCase):
     def test_margins_fall_to_nothing_for_a_setting_beyond_the_edge(self):
         margins = margins_of(self.known, Setting(0.3, 60.0, 1, 1.5))
         self.assertEqual((margins.speed, margins.power), (1.0, 1.0))
-        self.assertIn("more than three times", margin_sentence(Margins(), Setting(1.0, 1.0)))
+        self.assertIn("more than twice", margin_sentence(Margins(), Setting(1.0, 1.0)))
         self.assertIn("30 % quicker", margin_sentence(Margins(speed=1.3), Setting(1.0, 1.0)))
 
     def test_the_scan_agrees_with_the_chance_of_single_settings(self):

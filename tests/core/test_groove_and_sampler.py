@@ -10,7 +10,16 @@ import numpy as np
 from scipy.special import ndtr
 
 from olive_almanac.core.burn import groove as parameters
-from olive_almanac.core.burn.groove import HANG, NOISE, SHIFT, WAY, Burns, Groove, fast_phi
+from olive_almanac.core.burn.groove import (
+    HANG,
+    NOISE,
+    PARAMETERS,
+    SHIFT,
+    WAY,
+    Burns,
+    Groove,
+    fast_phi,
+)
 from olive_almanac.core.fitting.cut import (
     case_of,
     data_of,
@@ -144,6 +153,11 @@ class GrooveTest(unittest.TestCase):
         ]
         self.assertEqual(worths, sorted(worths))  # less air: char takes more of each further pass
         self.assertLess(worths[0], worths[2])
+        four = CASE.burns(1.0, 12.0, 4, 1.5)
+        plain, gains = (float(groove(GAIN=c).margin(four, 3.0)[0, 0]) for c in (0.0, 0.1))
+        self.assertAlmostEqual(gains - plain, 0.1 * np.log(4), places=5)
+        once = [float(groove(GAIN=c).margin(at, 3.0)[0, 0]) for c in (0.0, 0.1)]
+        self.assertAlmostEqual(*once, places=6)  # one pass gains nothing by being several
         half = CASE.burns(0.5, 6.0, 1, 1.5)
         self.assertLess(
             float(groove(BEND=0.2).margin(half, 3.0)[0, 0]),
@@ -152,7 +166,7 @@ class GrooveTest(unittest.TestCase):
         case = case_of(NORTH, BIRCH)
         self.assertEqual(case.better_way, "y" if case.radii_mm[1] <= case.radii_mm[0] else "x")
         better, worse = (
-            Groove(MEAN[None] + np.eye(12)[WAY] * -0.2, case.rayleigh_mm).margin(
+            Groove(MEAN[None] + np.eye(len(PARAMETERS))[WAY] * -0.2, case.rayleigh_mm).margin(
                 case.burns(1.0, 4.0, 1, 1.0, direction=way), 3.0
             )
             for way in (case.better_way, "x" if case.better_way == "y" else "y")
@@ -309,13 +323,16 @@ class PriorTest(unittest.TestCase):
         self.assertGreater(
             (generic.root @ generic.root.T)[0, 1], 0
         )  # what is hard to remove starts late, too
-        np.testing.assert_allclose(known.theta(np.zeros((1, 12)))[0], known.mean)
+        np.testing.assert_allclose(known.theta(np.zeros((1, len(PARAMETERS))))[0], known.mean)
 
     def test_what_is_carried_over_is_wider_and_keeps_optics_only_on_the_same_machine(self):
         rng = np.random.default_rng(6)
         family = family_prior(CASE.prior)
         cloud = Groove(
-            MEAN + 0.05 * rng.standard_normal((300, 12)) + np.eye(12)[SHIFT] * 0.9, CASE.rayleigh_mm
+            MEAN
+            + 0.05 * rng.standard_normal((300, len(PARAMETERS)))
+            + np.eye(len(PARAMETERS))[SHIFT] * 0.9,
+            CASE.rayleigh_mm,
         )
         weight = np.full(300, 1 / 300)
         lot = carried_prior(

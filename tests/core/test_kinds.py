@@ -54,8 +54,9 @@ class RegisteredTest(unittest.TestCase):
         self.assertEqual(having("shows_edge"), {"grid", "air", "direction", "detail", "weekly"})
         self.assertEqual(having("tells_kerf"), {"kerf", "direction"})
 
-    def test_they_are_offered_from_the_plainest_on(self):
-        self.assertEqual(kinds_for("cut")[0].id, "grid")
+    def test_what_tells_most_is_offered_first_then_from_the_plainest_on(self):
+        self.assertEqual([kind.id for kind in kinds_for("cut")[:2]], ["next", "grid"])
+        self.assertEqual(kinds_for("engrave")[0].id, "grid")
         self.assertEqual(len({kind.place for kind in all_kinds()}), len(all_kinds()))
 
 
@@ -403,7 +404,7 @@ class SuggestBasisTest(unittest.TestCase):
 class ChoicesTest(unittest.TestCase):
     def test_a_kind_that_is_not_known_is_told_with_the_known_ones(self):
         with self.assertRaisesRegex(
-            OutOfRange, "Kind of trial must be one of grid, passes.*spiral"
+            OutOfRange, "Kind of trial must be one of next, grid, passes.*spiral"
         ):
             patches_of(LONG, BIRCH, "cut", replace(TrialChoices((1.0,), (10.0,)), kind="spiral"))
 

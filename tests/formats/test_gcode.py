@@ -11,6 +11,7 @@ from shapely.geometry import box
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for
 from olive_almanac.core.design.plan import NoRoom, plan_trial
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.formats.gcode import write_gcode
@@ -365,6 +366,11 @@ class RandomTrialsTest(unittest.TestCase):
             edge_mm=draw.uniform(0, 8),
             place=(draw.uniform(0, 300), draw.uniform(0, 300)),
         )
+        if kind == "next":
+            cells = range(draw.randint(1, 8))
+            speeds = [draw.uniform(2, machine.max_speed_mm_s) for _ in cells]
+            settings = tuple(Setting(0.8, v, draw.randint(1, 8), 1.5) for v in speeds)
+            choices = replace(choices, settings=settings)
         try:
             return plan_trial(
                 machine,

@@ -18,6 +18,7 @@ from olive_almanac.steps.commands import Change, UndoStack
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.plan.presenter import PlanPresenter
+from olive_almanac.steps.plan.wording import cell_groups
 from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.steps.session import Session
@@ -90,11 +91,17 @@ class SessionCase(unittest.TestCase):
             self.library.save_stock(stock, "set up")
         self.session.attach(self.library)
 
-    def written(self):
-        """The desk with a written trial."""
-        self.fill()
+    def grid(self):
+        """A planner with a plain grid."""
         planner = PlanPresenter(self.session, self.view)
         planner.start()
+        planner.suggest("grid")
+        return planner
+
+    def written(self):
+        """The desk with a written grid."""
+        self.fill()
+        planner = self.grid()
         planner.write()
         return planner
 
@@ -327,10 +334,38 @@ class SetUpTest(SessionCase):
 
 
 class PlanTest(SessionCase):
-    def test_starts_from_suggested_levels_in_the_shops_unit(self):
+    def test_a_cut_begins_with_the_most_telling_cells_and_the_next_lie_beside_them(self):
         self.fill()
         planner = PlanPresenter(self.session, self.view)
         planner.start()
+        first = planner.plan.trial
+        self.assertEqual((first.kind, len(first.cells)), ("next", 8))
+        groups = cell_groups([cell.setting for cell in first.cells], "mm/s")
+        self.assertRegex(groups[0][0], r"^1 pass, focus [\d.]+ mm$")
+        self.assertEqual(sum(words.count("·") + 1 for _, words in groups), 8)
+        planner.write()
+        self.burner().burnt_elsewhere()
+        reader = ReadPresenter(self.session, self.view)
+        for reading in read_by_energy(self.session.active.trial, 2.2):
+            reader.choose(reading.cell)
+            reader.verdict(reading.verdict)
+        again = PlanPresenter(self.session, self.view)
+        again.start()
+        second = again.plan.trial
+        self.assertEqual(second.kind, "next")
+        self.assertEqual(second.area_mm[1], first.area_mm[3])  # above the first, on one piece
+        self.assertFalse({c.setting for c in second.cells} & {c.setting for c in first.cells})
+
+    def test_a_tone_begins_with_a_grid(self):
+        self.fill()
+        self.session.choose(task="engrave")
+        planner = PlanPresenter(self.session, self.view)
+        planner.start()
+        self.assertEqual(planner.plan.trial.kind, "grid")
+
+    def test_starts_from_suggested_levels_in_the_shops_unit(self):
+        self.fill()
+        planner = self.grid()
         self.assertEqual(len(planner.plan.trial.cells), 24)
         self.assertEqual(
             planner.texts["speed_from"], f"{planner.plan.trial.factors[1].levels[0] * 60:.0f}"
@@ -338,8 +373,7 @@ class PlanTest(SessionCase):
 
     def test_bad_fields_are_told_and_leave_nothing_to_burn(self):
         self.fill()
-        planner = PlanPresenter(self.session, self.view)
-        planner.start()
+        planner = self.grid()
         good = dict(planner.texts)
         for key, text, marked in (
             ("power_to", "140", "power"),
@@ -401,8 +435,7 @@ class PlanTest(SessionCase):
 
     def test_the_next_cells_of_a_decision_become_a_plan(self):
         self.fill()
-        planner = PlanPresenter(self.session, self.view)
-        planner.start()
+        planner = self.grid()
         cells = [
             replace(planner.plan.trial.cells[0].setting, power=1.0, speed_mm_s=v, passes=2)
             for v in (40.0, 25.0, 15.0)
@@ -476,6 +509,32 @@ class ReadTest(SessionCase):
         self.assertEqual(self.session.active.readings["D1"].char, 1)
         self.assertEqual(reader.cell.id, "D1")
 
+    def test_a_grade_after_the_verdict_belongs_to_the_cell_that_was_just_read(self):
+        self.burnt()
+        reader = ReadPresenter(self.session, self.view)
+        reader.verdict("free")
+        self.assertEqual((reader.cell.id, reader.edge_of), ("D2", "D1"))
+        reader.pick_edge(1)
+        self.assertEqual(self.session.active.readings["D1"].char, 1)
+        self.assertEqual((reader.cell.id, reader.edge, reader.edge_of), ("D2", None, ""))
+        reader.take_back()
+        self.assertIsNone(self.session.active.readings["D1"].char)
+        reader.choose("D2")
+        reader.verdict("not_through")  # its edge does not show: the next grade is the next cell's
+        self.assertEqual(reader.edge_of, "")
+
+    def test_who_grades_before_the_verdict_is_not_taken_to_grade_after_it(self):
+        self.burnt()
+        reader = ReadPresenter(self.session, self.view)
+        reader.pick_edge(2)
+        reader.verdict("free")
+        reader.verdict("free")  # a cell without a grade in between
+        here = reader.cell.id
+        reader.pick_edge(1)
+        reader.verdict("hangs")
+        graded = {cell: one.char for cell, one in self.session.active.readings.items()}
+        self.assertEqual(graded, {"D1": 2, "D2": None, here: 1})
+
     def test_all_read_hands_over_to_decide_and_taking_back_returns(self):
         reader = self.read()
         self.assertEqual(self.session.active.stage, "decide")
@@ -519,8 +578,7 @@ class DecideTest(SessionCase):
 
     def test_earlier_coupons_of_the_same_lot_count_too(self):
         self.decided()
-        planner = PlanPresenter(self.session, self.view)
-        planner.start()
+        planner = self.grid()
         planner.write()
         self.assertEqual([len(readings) for _, readings in self.session.active.pairs], [24, 0])
         self.burner().burnt_elsewhere()

@@ -13,7 +13,6 @@ from olive_almanac.core.errors import BadFile, LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
-from olive_almanac.steps.plan.presenter import PlanPresenter
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.storage.library import Library
 from tests.steps.test_presenters import SessionCase
@@ -23,8 +22,7 @@ class ReadingCase(SessionCase):
     def burnt_coupon(self, task="cut", kind="grid"):
         self.fill()
         self.session.choose(task=task)
-        planner = PlanPresenter(self.session, self.view)
-        planner.start()
+        planner = self.grid()
         if kind != "grid":
             planner.choose_kind(kind)
         planner.write()

@@ -19,7 +19,7 @@ from tests.views.test_stations import ShopCase
 class BurnKeysTest(ShopCase):
     def setUp(self):
         super().setUp()
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         self.write_burn_file()
 
     def labels(self):
@@ -131,7 +131,7 @@ class RealLibraryTest(ShopCase):
 
     def setUp(self):
         super().setUp()
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         self.write_burn_file()
 
     def visible(self):
@@ -200,8 +200,7 @@ class PractiseTest(ShopCase):
         self.begin("Ply of unknown glue")
         self.assertIn("48 of 48 cells left", self.window.practising.strip.left.text())
         self.assertEqual([one.name for one in self.session.catalogue.stocks], ["Unmarked ply"])
-        self.alt(Qt.Key.Key_2)
-        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.plan_grid()
         for key in ("power_steps", "speed_steps"):
             self.page().presenter.change(key, "8")
         self.page().presenter.remake()

@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.views.finder import Finder
@@ -22,8 +23,7 @@ class PlanCase(ShopCase):
 
     def setUp(self):
         super().setUp()
-        self.alt(Qt.Key.Key_2)
-        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.plan_grid()
 
     @property
     def trial(self):
@@ -42,6 +42,21 @@ class PlanCase(ShopCase):
         self.assertTrue(self.fields[key].isVisible(), key)
         self.retype(self.fields[key], text)
         self.wait_for(lambda: self.page().presenter.plan is not None and check(self.trial))
+
+
+class FirstCellsTest(ShopCase):
+    def test_a_cut_begins_with_the_most_telling_cells_and_the_grid_is_a_word_away(self):
+        self.alt(Qt.Key.Key_2)
+        page = self.page()
+        self.assertEqual(page.short.values["Cells"][0].text(), "8")
+        self.assertIn("a plain grid of 24", page.short.basis.text())
+        words = [one.text() for one in page.choices.findChildren(QLabel) if one.isVisible()]
+        self.assertTrue(any(word.startswith("1 pass, focus") for word in words), words)
+        self.assertEqual(self.clipped(), [])
+        self.choose_word(page.choices.kind, "grid")
+        self.assertEqual(page.short.values["Cells"][0].text(), "24")
+        words = [one.text() for one in page.choices.findChildren(QLabel) if one.isVisible()]
+        self.assertFalse(any("pass, focus" in word for word in words))
 
 
 class FieldsTest(PlanCase):
@@ -304,6 +319,8 @@ class OutlookTest(PlanCase):
         self.session.trials.changed.emit()
         self.settle()
         self.wait_for(lambda: self.page().short.next.isVisible())
+        self.assertIn("where each tells most", self.page().short.basis.text())
+        self.page().presenter.suggest("grid")
         self.assertIn("24 cells", self.page().short.basis.text())
         self.press("Next cells")
         self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.kind == "next")
@@ -319,6 +336,7 @@ class OutlookTest(PlanCase):
             self.session.remember(speed_unit=unit)
             self.session.trials.changed.emit()
             self.settle()
+            self.page().presenter.suggest("grid")
             for steps in ("3", "20"):
                 for key in ("power_steps", "speed_steps"):
                     self.retype(self.fields[key], steps)

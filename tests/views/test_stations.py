@@ -58,6 +58,13 @@ class ShopCase(WindowCase):
     def fill(self, library):
         library.save_entry(sample_entry(), "chosen")
 
+    def plan_grid(self):
+        """Go to Plan and take a plain grid."""
+        self.alt(Qt.Key.Key_2)
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.page().presenter.suggest("grid")
+        self.settle()
+
 
 class SetAsideTest(ShopCase):
     def fill(self, library):
@@ -250,7 +257,7 @@ class SetUpTest(ShopCase):
 
 class PlanTest(ShopCase):
     def test_what_is_expected_to_flare_is_planned_by_an_act_of_its_own(self):
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         presenter = self.page().presenter
         for key, text in (("speed_from", "300"), ("speed_to", "1500"), ("speed_steps", "6")):
             presenter.change(key, text)
@@ -272,7 +279,7 @@ class PlanTest(ShopCase):
         )
 
     def test_typing_redraws_the_plan_and_a_bad_number_is_told(self):
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         page = self.page()
         self.retype(page.choices.fields["power_steps"], "3")
         self.wait_for(lambda: len(page.presenter.plan.trial.cells) == 18)
@@ -286,7 +293,7 @@ class PlanTest(ShopCase):
         self.assertTrue(page.short.write.isEnabled())
 
     def test_arrow_keys_step_a_number_and_the_wheel_does_not(self):
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         field = self.page().choices.fields["passes"]
         self.click(field)
         self.key(Qt.Key.Key_Up, widget=field)
@@ -294,7 +301,7 @@ class PlanTest(ShopCase):
         self.wait_for(lambda: self.page().presenter.plan.trial.cells[0].setting.passes == 2)
 
     def test_refused_cells_are_counted_with_the_reason(self):
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         page = self.page()
         self.retype(page.choices.fields["speed_to"], "60000")
         self.wait_for(lambda: page.presenter.plan is not None and page.presenter.plan.refused)

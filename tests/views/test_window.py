@@ -38,7 +38,7 @@ class LongUseTest(ShopCase):
         self.assertEqual(self.window.findChildren(Worker), [])
 
     def test_a_run_goes_on_through_another_look_and_is_not_left_for_an_exercise(self):
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         self.write_burn_file()
         page = self.page()
         page.pace.set_at(1)

@@ -7,12 +7,13 @@
     L(z) = (1 + s z / 2 w0) / smooth(F(z)/Fth - 1)  load: how threshold and walls hinder it there
     S(h) = e^d E/Fth int_0^h L dz                   passes needed to depth h, none being weaker
     q(h) = 2/h^2 int_0^h L z dz                     strain: the load that the later passes meet
-    A(N) = (1 + q) (1 - exp(-k N)) / (1 - exp(-k)) - q N,   k = kap e^(g a)
+    A(N) = N^c ((1 + q) (1 - exp(-k N)) / (1 - exp(-k)) - q N),   k = kap e^(g a)
                                                     what N passes are worth
 
 s is what the walls of a deep groove take, k the share of each pass's fluence that char takes from
 the next, a the steps of air below full (smoke and soot left in the groove take from the beam, too,
-and char stays), d the offset of the machine's better direction.  A pass
+and char stays), d the offset of the machine's better direction, c what passes gain or lose by being
+several: a slot that is dug bit by bit rids itself of its vapour.  A pass
 counts by what its fluence has above the threshold, so strained grooves tire sooner, and A is held
 at its most.  The energy margin of a cut is m = ln A(N) - ln S(t): it is through when m > 0. A
 separable balance, our own; sections and figures in docs/methods.md.  Results are float32: the doubt
@@ -45,10 +46,10 @@ PARAMETERS = (
     "power bend",
     "air gain",
     "direction offset",
+    "pass gain",
 )
-REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG, WALLS, BEND, AIR, WAY = (
-    range(len(PARAMETERS))
-)
+REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG = range(8)
+WALLS, BEND, AIR, WAY, GAIN = range(8, len(PARAMETERS))
 SMOKE = 2.0  # how much more a step of air costs the beam than it adds to the char's share
 SOFTNESS = 0.06  # smooths the threshold so that the fit has slopes
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(4)
@@ -152,7 +153,7 @@ class Needed:
 
 @dataclass(frozen=True)
 class Groove:
-    """Parameters of M grooves: `theta` has the shape [M, 12], columns as in PARAMETERS;
+    """Parameters of M grooves: `theta` has the shape [M, 13], columns as in PARAMETERS;
     `rayleigh_mm` is the beam's.
 
     Results have the shape [M, n]; inside, burns are the first axis, so that what several burns
@@ -201,6 +202,7 @@ class Groove:
         total, strain = self._load_and_strain(self._strength(burns), F4(depth_mm), burns.lenses)
         margin = self._worth(burns, strain)
         np.log(margin, out=margin)
+        margin += self._gained(burns)
         margin -= self._finished(total, burns, F4(depth_mm))
         return margin.T
 
@@ -210,7 +212,13 @@ class Groove:
         """
         spent = np.empty_like(strain.T)
         worth, spent = self._worth(burns, strain.T, spent).T, spent.T
-        return np.log(worth), strain * (worth - spent) / ((1 + strain) * worth)
+        log = np.log(worth) + self._gained(burns).T
+        return log, strain * (worth - spent) / ((1 + strain) * worth)
+
+    def _gained(self, burns: Burns) -> Reals:
+        """What several passes gain by being several, ln, [n, M]."""
+        (passes, _), which = burns.runs
+        return _each(np.log(passes) * self._column(GAIN), which)
 
     def _worth(self, burns: Burns, strain: Reals, spent: Reals | None = None) -> Reals:
         """A(N), [n, M]: beyond the most that A reaches further passes do nothing; `spent` takes how

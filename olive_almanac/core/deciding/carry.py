@@ -86,7 +86,7 @@ def _as_proven(
 
 
 def _as_readings(entry: Entry, machine: Machine, stock: Stock) -> tuple[Trial, list[Reading]]:
-    edge = entry.setting.speed_mm_s * (entry.evidence.margins.speed or USUAL_MARGIN)
+    edge = entry.setting.speed_mm_s * (entry.evidence.margins.even_speed or USUAL_MARGIN)
     told: tuple[tuple[float, Verdict], ...] = (
         (entry.setting.speed_mm_s, "free"),
         (edge * JUST_THROUGH, "free"),

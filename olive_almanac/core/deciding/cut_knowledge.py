@@ -7,7 +7,7 @@ quadrature, power drift as extra variance of the margin.  docs/methods.md, secti
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -36,13 +36,22 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 
-__all__ = ["MAP_PARTICLES", "PICK_NODES", "PICK_PARTICLES", "FittedCut", "know_cut", "margins_of"]
+__all__ = [
+    "KEEPS",
+    "MAP_PARTICLES",
+    "PICK_NODES",
+    "PICK_PARTICLES",
+    "FittedCut",
+    "know_cut",
+    "margins_of",
+]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PICK_PARTICLES, PICK_NODES = 224, 5
 MAP_PARTICLES, MAP_NODES = 32, 3
 MANY_PASSES = 30
+KEEPS = 0.95  # the chance to fall free up to which a change counts as within the margin
 AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
 
 
@@ -75,18 +84,19 @@ class FittedCut:
         speed_mm_s: ArrayLike,
         passes: ArrayLike,
         focus_mm: ArrayLike,
+        thickness_mm: float | None = None,
         particles: int = PICK_PARTICLES,
         nodes: int = PICK_NODES,
         drift: ShopDrift | None = None,
         direction: Direction = "xy",
     ) -> Floats:
-        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's
-        drift.
+        """Return P(falls free) of settings in any broadcast shape, allowing for the shop's drift;
+        in stock of `thickness_mm`, the subject's own where none is given.
         """
         flat, shape = _flatten(power, speed_mm_s, passes, focus_mm)
         groove, burns = self.posterior.resampled(particles), self._burns(flat, direction)
         return chance_under_drift(
-            groove, burns, self.case.thickness_mm, drift or self.drift, nodes
+            groove, burns, thickness_mm or self.case.thickness_mm, drift or self.drift, nodes
         ).reshape(shape)
 
     def _burns(self, flat: list[Floats], direction: Direction = "xy") -> Burns:
@@ -253,37 +263,49 @@ def _prior_from_related(
 
 
 def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:
-    """Return the single changes that bring the posterior mean margin to nought, each alone."""
-    base: dict[str, ArrayLike] = {
+    """Return the single changes up to which a setting falls free with the chance KEEPS, each alone
+    (no change where it does not to begin with), and the speed at which it does as often as not.
+    """
+    base: dict[str, Any] = {
         "power": setting.power,
         "speed_mm_s": setting.speed_mm_s,
         "passes": setting.passes,
         "focus_mm": setting.focus_mm,
     }
+    thickness, focus, speed = knowledge.case.thickness_mm, setting.focus_mm, setting.speed_mm_s
+    kept = _in_hand(float(knowledge.chance(**base)))
 
-    def crossing(steps: Floats, margin: Floats) -> float | None:
-        if margin[0] <= 0:
-            return float(steps[0])
-        below = np.flatnonzero(margin <= 0)
-        if not len(below):
-            return None
-        i = int(below[0])
-        return float(np.interp(0.0, [-margin[i - 1], -margin[i]], [steps[i - 1], steps[i]]))
+    def limit(name: str, changed: Floats, steps: Floats) -> float | None:
+        margin = _in_hand(knowledge.chance(**{**base, name: changed}))
+        return _crossing(steps, np.concatenate([[kept], margin[1:]]))
 
-    def limit(change: Callable[[Floats], dict[str, ArrayLike]], steps: Floats) -> float | None:
-        changed: dict[str, Any] = base | change(steps)
-        return crossing(steps, knowledge.mean_margin(**changed))
-
-    thickness, focus = knowledge.case.thickness_mm, setting.focus_mm
-    thicker = np.linspace(1, 2, 21)
-    margin = np.array(
-        [knowledge.mean_margin(**base, thickness_mm=thickness * step)[0] for step in thicker]
-    )
-    most = crossing(thicker, margin)
+    quicker, weaker, off = np.linspace(1, 2.5, 31), np.linspace(1, 0.3, 29), np.linspace(0, 6, 25)
+    thicker, far = np.linspace(1, 1.6, 13), np.linspace(1, 3, 41)
+    within = [float(knowledge.chance(**base, thickness_mm=thickness * step)) for step in thicker]
+    most = _crossing(thicker, _in_hand(within))
     return Margins(
-        speed=limit(lambda s: {"speed_mm_s": setting.speed_mm_s * s}, np.linspace(1, 3, 41)),
-        power=limit(lambda s: {"power": setting.power * s}, np.linspace(1, 0.2, 41)),
+        speed=limit("speed_mm_s", speed * quicker, quicker),
+        power=limit("power", setting.power * weaker, weaker),
         thickness_mm=None if most is None else thickness * (most - 1),
-        focus_up_mm=limit(lambda s: {"focus_mm": focus - s}, np.linspace(0, 8, 33)),
-        focus_down_mm=limit(lambda s: {"focus_mm": focus + s}, np.linspace(0, 8, 33)),
+        focus_up_mm=limit("focus_mm", focus - off, off),
+        focus_down_mm=limit("focus_mm", focus + off, off),
+        keeps=KEEPS,
+        edge=_crossing(far, knowledge.mean_margin(**{**base, "speed_mm_s": speed * far})),
     )
+
+
+def _in_hand(chance: ArrayLike) -> Floats:
+    """How far above KEEPS a chance lies, as odds, ln."""
+    p = np.clip(np.asarray(chance, float), 1e-6, 1 - 1e-6)
+    return np.asarray(np.log(p / (1 - p)) - np.log(KEEPS / (1 - KEEPS)), float)
+
+
+def _crossing(steps: Floats, margin: Floats) -> float | None:
+    """The step at which the margin passes nought; None where it stays above."""
+    if margin[0] <= 0:
+        return float(steps[0])
+    below = np.flatnonzero(margin <= 0)
+    if not len(below):
+        return None
+    i = int(below[0])
+    return float(np.interp(0.0, [-margin[i - 1], -margin[i]], [steps[i - 1], steps[i]]))

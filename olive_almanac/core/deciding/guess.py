@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
+from olive_almanac.core.deciding.cut_knowledge import KEEPS, know_cut, margins_of
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
@@ -105,7 +105,7 @@ def compute_guess(
             return setting, Evidence(
                 probability=float(chance[at]),
                 target=WANTED,
-                margins=margins_of(knowledge, setting),
+                margins=Margins(edge=margins_of(knowledge, setting).edge, keeps=KEEPS),
                 seconds_per_m=1000 * passes / setting.speed_mm_s,
                 says=says,
             )

@@ -9,19 +9,21 @@ cells.
 from __future__ import annotations
 
 import itertools
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.burn.groove import fast_phi
+from olive_almanac.core.burn.groove import Burns, fast_phi
 from olive_almanac.core.deciding.scan import PASSES, USUAL_DRIFT, ShopDrift, open_speeds, scan_cut
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.fitting.cut import LAPSE, CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air, Setting
 
-__all__ = ["NextCells", "Proposal", "next_cut_cells"]
+__all__ = ["BATCH", "NextCells", "Proposal", "next_cut_cells"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
@@ -32,15 +34,17 @@ FOCUS_SHARES = (
     0.6,
     0.75,
 )  # heights of the focus among which the quickest is sought, as shares of the thickness
+BATCH = 8  # cells that are burnt and read at a time
 SPEEDS = 24
 PARTICLES = 256
 NODES = 4
+SLOWEST_MM_S = 0.2  # no shop waits for less
 OUTLINE_MM = 40.0  # way of one pass around a cell of 10 mm
 HANDLING_S = 120.0  # a cell that burns this long costs twice the trouble
 # chance of a surprise up to which a cell is not worth burning (a verdict is mistaken with LAPSE /
 # 2)
 FORETOLD = 0.04
-ENOUGH_SD = 0.045  # of ln(least time): the time is known
+ENOUGH_SD = 0.035  # of ln(least time): the time is known
 
 
 @dataclass(frozen=True)
@@ -56,12 +60,17 @@ class Proposal:
 class NextCells:
     """Cells, low energy first; and over the posterior: mean and sd of ln(least seconds per mm) and
     the share of worlds in which something gets through.
+
+    `sd_after` is what is expected to be left of that sd once the cells are read, `sd_instead` what
+    the cells that they were compared with would leave.
     """
 
     cells: tuple[Proposal, ...]
     log_time: float
     log_time_sd: float
     possible: float
+    sd_after: float = math.nan
+    sd_instead: float = math.nan
 
     @property
     def settings(self) -> tuple[Setting, ...]:
@@ -78,13 +87,14 @@ def next_cut_cells(
     limit: FlareLimit | None = None,
     air: Air = "full",
     focus_mm: float | None = None,
-    count: int = 8,
+    count: int = BATCH,
+    instead: Sequence[Setting] = (),
 ) -> NextCells:
     """Return up to `count` cells at one power; none where every candidate would flare up.
 
     Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm`
     is the height tried beside the face, above it and the back (half the thickness where none is
-    given).
+    given).  `instead` are other cells to compare them with.
     """
     thickness = case.thickness_mm
     speeds = open_speeds(
@@ -123,24 +133,28 @@ def next_cut_cells(
         middle = thickness / 2
     else:
         middle = focus_mm
-    tried = np.unique(np.round(np.array([-1.0, 0.0, middle, thickness]), 2))
+    tried = np.unique(np.round(np.array([-1.0, 0.0, middle, thickness]), 1))
     grid = list(itertools.product(TRIED_PASSES, tried, speeds))
     passes, focuses, speed = (np.array(axis, float) for axis in zip(*grid, strict=True))
-    allowed = speed >= np.array([slowest[int(n)] for n in passes])
+    allowed = speed >= np.array([max(slowest[int(n)], SLOWEST_MM_S) for n in passes])
     if not allowed.any():
         return NextCells((), *figures)
-    free, hangs = _outcomes(posterior, case, power, tried, speeds, air)
+    free, hangs = _outcomes_of_all(posterior, case, power, tried, speeds, air)
     unsure = allowed & (free.mean(0) < 1 - FORETOLD) & (hangs.mean(0) > FORETOLD)
     if unsure.any():
         allowed = unsure
     else:
         allowed = allowed
-    score = (0.5 * (free + hangs))[:, allowed]
-    variance = (0.25 * (hangs - free) + free - (0.5 * (free + hangs)) ** 2).mean(0)[allowed]
+    score, variance = _scored(free[:, allowed], hangs[:, allowed])
     seconds = OUTLINE_MM * passes[allowed] / speed[allowed]
-    chosen = np.flatnonzero(allowed)[
-        _greedy(score, variance, time, 1 + seconds / HANDLING_S, count)
-    ]
+    best = _greedy(score, variance, time, 1 + seconds / HANDLING_S, count)
+    after = _sd_left(score[:, best], variance[best], time)
+    other = math.nan
+    if instead:
+        burns = case.burns_of(instead)
+        outcomes = _outcomes(posterior, case, [burns])
+        other = _sd_left(*_scored(*outcomes), time)
+    chosen = np.flatnonzero(allowed)[best]
     chance = free.mean(0)
     cells: dict[Setting, Proposal] = {}
     for i in chosen:
@@ -155,6 +169,8 @@ def next_cut_cells(
     return NextCells(
         tuple(sorted(cells.values(), key=lambda c: c.setting.passes / c.setting.speed_mm_s)),
         *figures,
+        after,
+        other,
     )
 
 
@@ -168,17 +184,24 @@ def _reason(setting: Setting, possible: float) -> str:
     return f"how quick {passes} may run"
 
 
-def _outcomes(
+def _outcomes_of_all(
     posterior: GroovePosterior, case: CutCase, power: float, focus: Floats, speeds: Floats, air: Air
 ) -> tuple[Reals, Reals]:
-    """P(falls free) and P(at least hangs) of each candidate under each particle, [particle,
-    candidate], with mistakes.
-    """
-    groove = posterior.resampled(PARTICLES)
+    """As `_outcomes`, of every candidate: passes, then focus, then speed."""
     grid_focus, grid_speed = (axis.ravel() for axis in np.meshgrid(focus, speeds, indexing="ij"))
     once = case.burns(power, grid_speed, 1, grid_focus, air=air)
-    needed = groove.needed(once, case.thickness_mm)
-    worth = [groove.worth(once.with_passes(n), needed.strain)[0] for n in TRIED_PASSES]
+    return _outcomes(posterior, case, [once.with_passes(n) for n in TRIED_PASSES])
+
+
+def _outcomes(
+    posterior: GroovePosterior, case: CutCase, runs: Sequence[Burns]
+) -> tuple[Reals, Reals]:
+    """P(falls free) and P(at least hangs) of each burn under each particle, [particle, burn], with
+    mistakes.  The runs differ in their passes alone.
+    """
+    groove = posterior.resampled(PARTICLES)
+    needed = groove.needed(runs[0], case.thickness_mm)
+    worth = [groove.worth(run, needed.strain)[0] for run in runs]
     margin = np.asarray(
         np.concatenate([one - needed.log for one in worth], axis=1) / groove.noise, np.float32
     )
@@ -187,6 +210,23 @@ def _outcomes(
     return (sure * fast_phi(margin - band) + np.float32(LAPSE / 2)), (
         sure * fast_phi(margin) + np.float32(LAPSE / 2)
     )
+
+
+def _scored(free: Reals, hangs: Reals) -> tuple[Reals, Floats]:
+    """What is expected to be read of each cell under each particle (free 1, hangs 0.5), and the
+    variance of a reading around it.
+    """
+    score = 0.5 * (free + hangs)
+    return score, (0.25 * (hangs - free) + free - score**2).mean(0)
+
+
+def _sd_left(score: Reals, variance: Floats, target: Floats) -> float:
+    """The sd of the target that is expected to be left once these cells are read."""
+    away, off = score - score.mean(0), target - target.mean()
+    spread = away.T @ away / len(away) + np.diag(variance + 1e-9)
+    shared = away.T @ off / len(away)
+    left = float((off**2).mean() - shared @ np.linalg.solve(spread, shared))
+    return math.sqrt(max(left, 0.0))
 
 
 def _greedy(score: Reals, variance: Floats, target: Floats, cost: Floats, count: int) -> list[int]:

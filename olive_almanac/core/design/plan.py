@@ -510,10 +510,11 @@ class _Layout:
         if self.carries_axes:
             words = [w for w in (self.pattern.across, self.pattern.up) if w]
             held.append(" / ".join(word.replace(", ", " ") for word in words))
-        held += [
-            f"x{c.passes[0]}" if len(c.passes) == 1 else "",
-            f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
-        ]
+        if kind_of(c.kind).holds:
+            held += [
+                f"x{c.passes[0]}" if len(c.passes) == 1 else "",
+                f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
+            ]
         parts = [name.replace("Coupon ", "C"), *(part for part in held if part)]
         if self.fiducials:
             side = self.zone + 1

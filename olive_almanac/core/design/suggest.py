@@ -17,6 +17,7 @@ from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.plan import coupon_size, least_cell_mm
+from olive_almanac.core.design.telling import CELL_MM, LONGEST_CELL_MM, most_telling
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit, flare_energy, heat_of
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
@@ -35,10 +36,8 @@ __all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_l
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PASSES = (1, 2, 3, 4, 6)
 SLOWEST_USEFUL_MM_S = 1.5
-CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 SHRINKS = (1.0, 0.8, 0.65, 0.5, 0.4, 0.3, 0.2)
 RUN_UP_SHARE = 0.15  # of the bed's width that a raster line may take to come up to speed
-LONGEST_CELL_MM = 16.0  # a side of a cut cell that a coupon is worth
 LEAST_SHARE = 0.3  # of full power, at which the source still burns evenly
 CUT_POWERS = (0.55, 0.70, 0.85, 1.0)
 WIDE, NEAR, ZOOM = (
@@ -118,7 +117,7 @@ def suggest_levels(
     speed_unit: str = "mm/s",
     near: Neighbour | None = None,
     pairs: Pairs = (),
-    limit: FlareLimit | None = None,
+    related: Pairs = (),
     lettering: Lettering | None = None,
     engraves: bool = False,
 ) -> Suggestion:
@@ -126,16 +125,20 @@ def suggest_levels(
     and the stock's limits.
 
     Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book
-    scaled by the model, else on the physics with the family's priors.
+    scaled by the model, else on the physics with the family's priors.  What kindred coupons
+    (`related`) say counts for the cells that tell most.
     """
     wanted = kind_of(kind)
-    limit = limit or flare_limit_of(stock, pairs)
+    limit = flare_limit_of(stock, pairs)
     aim = _aim(machine, stock, task, near, pairs, limit)
     quiet = label_setting(machine, stock, "engrave", ())
     ground = Ground(machine, stock, task, aim, quiet, flare_limit_of(stock), speed_unit)
     for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
         grid = _grid(machine, stock, task, aim, limit, speed_unit, shrink)
-        choices = wanted.suggest(ground, replace(grid, kind=kind))
+        choices, why = wanted.suggest(ground, replace(grid, kind=kind)), wanted.basis(aim.basis)
+        if wanted.asks_the_fit and task == "cut":
+            known = [*related, *pairs]
+            choices, why = most_telling(machine, stock, known, limit, grid) or (grid, why)
         if wanted.spread:
             break
         if shrink < 1:
@@ -147,7 +150,7 @@ def suggest_levels(
         sides = zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
         x, y = (max(0.0, min(10.0, (bed - size) / 2)) for bed, size in sides)
         choices = replace(choices, place=(round(x, 3), round(y, 3)))
-    return Suggestion(choices, wanted.basis(aim.basis))
+    return Suggestion(choices, why)
 
 
 # -- where the edge is expected --------------------------------------------------------------------
@@ -242,9 +245,8 @@ def _from_book(
         focus_mm=held_focus(near.stock),
     )
     quick, passes = _cut_edge(machine, stock, limit)
-    there_edge = (
-        setting.speed_mm_s * (entry.evidence.margins.speed or DRIFT_FREE) / max(setting.power, 0.05)
-    )
+    quicker = entry.evidence.margins.even_speed or DRIFT_FREE
+    there_edge = setting.speed_mm_s * quicker / max(setting.power, 0.05)
     edge = float(np.clip(quick * there_edge / there, 0.2, machine.max_speed_mm_s))
     return Aim(edge, passes, held_focus(stock), machine.watts(1.0) * passes / edge, NEAR, basis)
 

@@ -29,8 +29,8 @@ __all__ = ["Prior", "carried_prior", "family_prior"]
 
 Floats = NDArray[np.float64]
 NORMAL = 1e6  # degrees of freedom that make a Student-t a normal
-#            removal threshold char rayleigh shift side  noise hang  walls bend  air   way
-SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25, 0.12])
+#            removal threshold char rayleigh shift side  noise hang  walls bend  air   way  gain
+SPREAD = np.array([0.5, 0.7, 0.8, 0.18, 0.25, 0.6, 0.40, 0.50, 0.80, 0.05, 0.25, 0.12, 0.08])
 GENERIC_REMOVAL, GENERIC_ALONG, GENERIC_THRESHOLD = (
     1.0,
     0.6,
@@ -48,14 +48,14 @@ LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
 @dataclass(frozen=True)
 class Prior:
-    """Means [12], root [12, 12] and degrees of freedom [12] of a groove's parameters."""
+    """Means [13], root [13, 13] and degrees of freedom [13] of a groove's parameters."""
 
     mean: Floats
     root: Floats
     tails: Floats
 
     def theta(self, z: Floats) -> Floats:
-        """Return parameters [K, 12] for whitened ones [K, 12]."""
+        """Return parameters [K, 13] for whitened ones [K, 13]."""
         result: Floats = self.mean + z @ self.root.T
         return result
 
@@ -72,7 +72,7 @@ def family_prior(prior: GroovePrior) -> Prior:
             GENERIC_THRESHOLD,
         )
     optics = np.log(prior.guiding), SHIFT_MEAN
-    return Prior(np.array([*logs, *optics, *usual, BEND_MEAN, AIR_MEAN, 0.0]), root, TAILS)
+    return Prior(np.array([*logs, *optics, *usual, BEND_MEAN, AIR_MEAN, 0.0, 0.0]), root, TAILS)
 
 
 def carried_prior(

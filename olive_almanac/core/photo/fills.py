@@ -164,7 +164,7 @@ def _added_light(
     plain: Floats = np.zeros(terms.shape[1])
     for _ in range(12):
         weighted = terms * weight[:, None]
-        plain = np.linalg.solve(
+        plain[:] = np.linalg.solve(
             weighted.T @ terms + 1e-6 * np.eye(terms.shape[1]), weighted.T @ values
         )
         rest = values - terms @ plain

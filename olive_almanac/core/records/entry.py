@@ -34,6 +34,7 @@ State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"
+EVEN = 0.5  # as often as not
 LEAST_DRIFT, USUAL_DRIFT = (
     0.05,
     0.08,
@@ -56,10 +57,11 @@ class Subject:
 
 @dataclass(frozen=True)
 class Margins:
-    """How far one thing alone may change before the burn fails its target; None where no limit was
-    found.
+    """How far one thing alone may change; None where no limit was found.
 
-    `speed` and `power` are factors (1.31: 31 % quicker; 0.76: down to 76 % of the power).
+    `speed` and `power` are factors (1.31: 31 % quicker; 0.76: down to 76 % of the power).  Up to a
+    limit the burn comes out right with the chance `keeps` (entries from before it was kept: as
+    often as not); `edge` is the factor of speed at which it does as often as not.
     """
 
     speed: float | None = None
@@ -68,6 +70,22 @@ class Margins:
     focus_up_mm: float | None = None
     focus_down_mm: float | None = None
     power_up: float | None = None
+    keeps: float = field(default=EVEN, metadata={"written": "if set"})
+    edge: float | None = field(default=None, metadata={"written": "if set"})
+
+    @property
+    def even_speed(self) -> float | None:
+        """The factor of speed at which the burn comes out right as often as not, None if
+        unknown.
+        """
+        if self.keeps == EVEN:
+            return self.speed
+        return self.edge
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether nearly all burns come out right up to the limits."""
+        return self.keeps > EVEN
 
 
 @dataclass(frozen=True)
@@ -257,8 +275,8 @@ def state_of(
 
 
 def _drift_used_up(entry: Entry, more: float) -> float:
-    """How far a drift of ln energy has come towards what makes the entry due: half its margin in
-    power.
+    """How far a drift of ln energy has come towards what makes the entry due: its margin in power,
+    half of it where that ends at an even chance.
 
     A cut that needs less energy than before still falls free; a tone can turn out too dark as well
     as too light.
@@ -272,7 +290,8 @@ def _drift_used_up(entry: Entry, more: float) -> float:
     if not margin:
         limit = USUAL_DRIFT
     else:
-        limit = max(LEAST_DRIFT, 0.5 * abs(math.log(margin)))
+        share = 1.0 if entry.evidence.margins.is_sure else 0.5
+        limit = max(LEAST_DRIFT, share * abs(math.log(margin)))
     return abs(more) / limit
 
 

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.choices import TrialChoices, choices_of
-from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.design.kinds.kind import kind_of, kinds_for
 from olive_almanac.core.design.plan import NoRoom, TrialPlan, plan_trial, room_for, sheet_on_bed
 from olive_almanac.core.design.suggest import Suggestion, flare_limit_of
 from olive_almanac.core.errors import AlmanacError, OutOfRange
@@ -50,7 +50,6 @@ from olive_almanac.steps.trial_files import (
 __all__ = ["PlanPresenter", "ShowsPlan"]
 
 Pairs = list[tuple[Trial, tuple[Reading, ...]]]
-FIRST_KIND = "grid"
 
 
 class ShowsPlan(Protocol):
@@ -94,7 +93,7 @@ class PlanPresenter:
             self.basis = f"as planned on {trial.made}"
             self._attempt(lambda: self._take(choices_of(trial)))
         else:
-            self.suggest(FIRST_KIND)
+            self.suggest(self.first_kind)
 
     def _unburnt_trial(self) -> Trial | None:
         """The trial on the desk while it can still be planned otherwise."""
@@ -121,11 +120,16 @@ class PlanPresenter:
             self._view.show_problem(_key_of(problem), str(problem), ())
 
     @property
+    def first_kind(self) -> Kind:
+        """What a subject is begun with: for a cut the cells that tell most, else a plain grid."""
+        return kinds_for(self.session.subject.task)[0].id
+
+    @property
     def _kind(self) -> Kind:
-        kind = self.texts.get("kind", FIRST_KIND)
-        if kind_of(kind).by_choice:
+        kind = self.texts.get("kind", self.first_kind)
+        if self.session.subject.task in kind_of(kind).chosen_for:
             return kind
-        return FIRST_KIND
+        return self.first_kind
 
     @property
     def _unit(self) -> str:
@@ -146,7 +150,7 @@ class PlanPresenter:
             self.session.subject.task,
             catalogue=self.session.catalogue,
             pairs=self.pairs,
-            limit=self.limit,
+            related=self.session.trials.related_to(self.session.subject),
             speed_unit=self._unit,
             last=self.session.trials.last_of_kind(kind),
         )
@@ -159,7 +163,7 @@ class PlanPresenter:
         stock = self.session.subject.stock
         wanted = self.texts.get("sheet", "0")
         if stock is None or not stock.sheets or wanted == "":
-            return choices
+            return self._beside_the_last(choices)
         number = min(int(wanted), len(stock.sheets) - 1)
         at = (0.0, 0.0)
         if self._base is not None:
@@ -167,6 +171,19 @@ class PlanPresenter:
         return replace(
             choices, sheet_number=number, sheet=stock.sheets[number], sheet_at_mm=at, place=at
         )
+
+    def _beside_the_last(self, choices: TrialChoices) -> TrialChoices:
+        """On the bare bed the next cells continue the piece that the last ones were burnt on: above
+        them, or to their right where the bed ends.
+        """
+        active, bed = self.session.active, self._ground()[0].bed_mm
+        goes_on = active is not None and active.burnt and choices.kind == "next"
+        if active is None or not goes_on or active.trial.sheet is not None:
+            return choices
+        left, low, right, top = active.trial.area_mm
+        if top + (top - low) <= bed[1]:
+            return replace(choices, place=(left, top))
+        return replace(choices, place=(right, choices.place[1]))
 
     @property
     def pairs(self) -> Pairs:
@@ -187,15 +204,16 @@ class PlanPresenter:
         """Plan the very cells that a decision asks for."""
 
         def take() -> None:
-            found = cells_asked_for(self._suggested(FIRST_KIND).choices, cells)
+            grid = self._suggested("grid").choices
+            found = cells_asked_for(grid, cells, self._ground()[0], self.session.subject.task)
             self.basis = found.basis
-            self._take(found.choices)
+            self._take(self._on_sheet(found.choices))
 
         self._attempt(take)
 
     def plan_at_focus(self, focus_mm: float) -> None:
         """Plan a grid at the focus that was found."""
-        self.suggest(FIRST_KIND)
+        self.suggest("grid")
         self.change("focus", number_text(round(focus_mm, 1)))
 
     def next_work(self) -> Iterator[tuple[Setting, ...]]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from olive_almanac.core.design.choices import TrialChoices, choices_of, holding
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.suggest import Neighbour, Suggestion, suggest_levels
-from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.design.telling import with_cells
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -33,7 +33,7 @@ def suggestion_for(
     *,
     catalogue: ShopCatalogue,
     pairs: Pairs,
-    limit: FlareLimit | None,
+    related: Pairs,
     speed_unit: str,
     last: Trial | None,
 ) -> Suggestion:
@@ -46,7 +46,7 @@ def suggestion_for(
         speed_unit=speed_unit,
         near=nearest_entry(catalogue, machine, stock, task),
         pairs=pairs,
-        limit=limit,
+        related=related,
         lettering=letters(),
         engraves=engraves(machine, stock),
     )
@@ -102,8 +102,13 @@ def _bears(near: Neighbour, machine: Machine, stock: Stock) -> bool:
     return noted or near.entry.origin != "guess"
 
 
-def cells_asked_for(grid: TrialChoices, cells: Sequence[Setting]) -> Suggestion:
+def cells_asked_for(
+    grid: TrialChoices, cells: Sequence[Setting], machine: Machine, task: Task
+) -> Suggestion:
     """Return the choices of a trial of the very cells that a decision asks for."""
-    choices = replace(grid, **holding(cells[0]), kind="next", settings=tuple(cells))
+    if task == "cut":
+        choices = with_cells(grid, cells, machine)
+    else:
+        choices = replace(grid, **holding(cells[0]), kind="next", settings=tuple(cells))
     count = count_text(len(cells), "cell")
     return Suggestion(choices, f"{count} that teach most about the edge, by the readings so far")

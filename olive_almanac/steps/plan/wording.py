@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import itertools
+from collections.abc import Iterator, Sequence
 
-from olive_almanac.core.records.factors import Factor, Value
+from olive_almanac.core.records.factors import Factor, Value, factor_of
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.units import number_text, passes_text, percent_text
 from olive_almanac.steps.trial_files import WritingProgress
 
-__all__ = ["tested_levels", "writing_words"]
+__all__ = ["cell_groups", "tested_levels", "writing_words"]
 
 STEPS = {
     "writing": "writing the burn file",
@@ -18,6 +21,7 @@ STEPS = {
     "done": "putting the files in place",
 }
 MOST_LEVELS = 7
+Group = tuple[object, ...]
 
 
 def writing_words(progress: WritingProgress) -> str:
@@ -34,3 +38,23 @@ def tested_levels(factor: Factor, levels: Sequence[Value], unit: str) -> str:
     if len(texts) > MOST_LEVELS:
         texts = [*texts[:3], "…", *texts[-2:]]
     return " · ".join(texts)
+
+
+def cell_groups(cells: Sequence[Setting], unit: str) -> tuple[tuple[str, str], ...]:
+    """Return cells in words, those of the same passes, focus and power together: what they share,
+    and their speeds.
+    """
+    return tuple(_groups(sorted(cells, key=lambda s: (*_shared(s), -s.speed_mm_s)), unit))
+
+
+def _shared(setting: Setting) -> Group:
+    return setting.passes, setting.focus_mm, setting.power
+
+
+def _groups(ordered: Sequence[Setting], unit: str) -> Iterator[tuple[str, str]]:
+    for _, group in itertools.groupby(ordered, key=_shared):
+        alike = list(group)
+        first = alike[0]
+        shared = f"{passes_text(first.passes)}, focus {number_text(first.focus_mm)} mm"
+        speeds = " · ".join(factor_of("speed").write(one.speed_mm_s, unit) for one in alike)
+        yield shared, f"{speeds} {unit} at {percent_text(first.power)} %"

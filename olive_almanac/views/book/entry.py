@@ -89,7 +89,10 @@ class MarginGauge(Painted):
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
         painter.drawText(QPointF(at(0) - 3, top - 10), "set here")
-        painter.drawText(QPointF(at(share) - 2, top - 10), "starts to hang" if cut else "too light")
+        beyond = "too light"
+        if cut:
+            beyond = "some begin to hang" if margins.is_sure else "starts to hang"
+        painter.drawText(QPointF(at(share) - 2, top - 10), beyond)
         y = top + tall + 17
         painter.drawText(QPointF(at(0) + 12, y), speed_text(setting.speed_mm_s, self.unit))
         painter.drawText(
@@ -359,8 +362,8 @@ class EntryPage(Page):
         self.body_layout.addSpacing(px(16))
         self._paragraph("Nothing is known of this stock on this machine yet.", "h2", "")
         self._paragraph(
-            "A coupon of 24 cells usually decides it. The levels are suggested from the family of "
-            "the stock, the beam and the thickness; you can change every one."
+            "A few cells at a time usually decide it: they are suggested from the family of the "
+            "stock, the beam and the thickness, and a plain grid can be burnt instead."
         )
         self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
         self.main_button.clicked.connect(self.plan_asked)
@@ -425,8 +428,10 @@ class EntryPage(Page):
         words = "and the tone still be right"
         if entry.task == "cut":
             words = "and still fall free"
+            if margins.is_sure:
+                words += f" {round(20 * margins.keeps)} times in 20"
         if margins.speed is None:
-            told = "no limit found up to three times the speed"
+            told = "no limit found up to twice the speed"
             if not entry.evidence.cells_read:
                 told = "not known yet"
             self.body_layout.addLayout(

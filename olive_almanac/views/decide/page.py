@@ -48,6 +48,7 @@ from olive_almanac.views.theme import compact, px
 from olive_almanac.views.window import MainWindow
 
 NOTHING_READ = "Nothing has been read yet for this stock."
+STANDS = "Alone, and 19 in 20 still fall free"
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
 PHOTO = 6
@@ -328,7 +329,7 @@ class DecidePage(StationPage):
         if pick is None or compact(True, False) or len(self.cards) > 2:
             return
         self.limits.addWidget(
-            Heading("Alone, it stands" if task == "cut" else "Alone, the tone stands")
+            Heading(STANDS if task == "cut" else "Alone, the tone stands")
         )
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:

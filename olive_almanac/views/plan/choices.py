@@ -25,6 +25,7 @@ from olive_almanac.views.parts import (
     WordPicker,
     box,
     button,
+    clear_layout,
     col,
     hair,
     head,
@@ -210,6 +211,8 @@ class Choices(Page):
             Slot(self._page, "across", "along the foot"),
         )
         self.held_heading = Heading("Held")
+        self.cells_heading, self.cells = Heading("Burns"), QVBoxLayout()
+        self.cells.setSpacing(px(compact(3, 6)))
         # what few sources have shares a line, and so do air and beam: screens keep their height
         rare = list(self._rare_lines())
         lines = [
@@ -257,8 +260,10 @@ class Choices(Page):
             self.across,
             self.held_heading,
             *lines,
+            self.cells_heading,
         ):
             layout.addWidget(part)
+        layout.addLayout(self.cells)
         layout.addStretch(1)
         return leaf
 
@@ -476,9 +481,20 @@ class Choices(Page):
             shown.discard("pitch")
         if not rasters(task):
             shown.discard("crosshatch")
-        if "passes" in slots or texts["passes"] not in ("1", ""):
+        if kind.holds and ("passes" in slots or texts["passes"] not in ("1", "")):
             shown.add("focus_step")
         return shown
+
+    def show_cells(self, groups: Sequence[tuple[str, str]]) -> None:
+        """The cells of a trial whose settings are given one by one: what a group of them shares,
+        and what differs.
+        """
+        clear_layout(self.cells)
+        self.cells_heading.setVisible(bool(groups))
+        for shared, differs in groups:
+            self.cells.addWidget(
+                box(col(label(shared, "h3"), label(differs, "ui", "second", wrap=True), gap=0))
+            )
 
     def show_quiet(self, power: str, speed: str) -> None:
         """What labels burn at where the operator has said nothing: shown as a hint in the empty

@@ -26,7 +26,7 @@ from olive_almanac.core.units import (
 from olive_almanac.steps.permission import what_machines_can
 from olive_almanac.steps.plan.fixes import Fix
 from olive_almanac.steps.plan.presenter import PlanPresenter
-from olive_almanac.steps.plan.wording import tested_levels, writing_words
+from olive_almanac.steps.plan.wording import cell_groups, tested_levels, writing_words
 from olive_almanac.steps.requests import PlanAtFocus, PlanCells, PlanKind, Request
 from olive_almanac.steps.trial_files import WritingProgress
 from olive_almanac.views.disputed import DisputedQuestion
@@ -150,7 +150,7 @@ class InShort(Page):
         )
         told = []
         if basis:
-            told.append(f"Levels {basis}.")
+            told.append(f"{basis[:1].upper()}{basis[1:]}.")
         overlap = overlaps_text(trial.machine, (cell.setting for cell in trial.cells))
         if overlap:
             told.append(f"Overlap of the pulses along a line: {overlap}.")
@@ -441,6 +441,7 @@ class PlanPage(StationPage):
             percent_text(quiet.power), number_text(speed_in(quiet.speed_mm_s, unit), 3)
         )
         tested = choices_of(trial)
+        self.choices.show_cells(cell_groups(tested.settings, unit))
         for slot in (self.choices.up, self.choices.across):
             if slot.factor:
                 factor = factor_of(slot.factor)

@@ -49,7 +49,8 @@ class TrialKind:
     across: ClassVar[str] = ""  # along the foot
     fields: ClassVar[frozenset[str]] = frozenset({"beam"})  # further fields that it has
     holds: ClassVar[bool] = True  # its factors are held or varied, not given cell by cell
-    by_choice: ClassVar[bool] = True  # a person can choose it
+    chosen_for: ClassVar[tuple[Task, ...]] = TASKS  # tasks for which a person can choose it
+    asks_the_fit: ClassVar[bool] = False  # its cells are those that tell most by what is known
     lines: ClassVar[bool] = False  # burns thin lines, whatever the task
     spread: ClassVar[bool] = False  # over the whole sheet
     sloped: ClassVar[bool] = False  # on stock that is propped up: the head keeps its height
@@ -117,7 +118,7 @@ def kind_of(kind_id: str) -> TrialKind:
 
 def kinds_for(task: Task) -> tuple[TrialKind, ...]:
     """Return the kinds that a person can choose for a task."""
-    return tuple(kind for kind in all_kinds() if task in kind.tasks and kind.by_choice)
+    return tuple(kind for kind in all_kinds() if task in kind.tasks and task in kind.chosen_for)
 
 
 def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
