@@ -542,7 +542,7 @@ def _deciding_lines(name, decided):
     yield f"{name}: time over the best, median", float(np.median(slower)), 1.03
     yield f"{name}: time over the best, p90", float(np.quantile(slower, 0.9)), 1.08
     stops = [next((row.read for row in rows if row.stopped), 99) for rows in works]
-    yield f"{name}: cells at which it stops of itself, median", float(np.median(stops)), 24
+    yield f"{name}: cells at which it stops of itself, median", float(np.median(stops)), 32
     yield f"{name}: cells at which it stops of itself, p90", float(np.quantile(stops, 0.9)), 40
     kept = np.array([one.at_margin for one in picks if np.isfinite(one.at_margin)])
     yield (

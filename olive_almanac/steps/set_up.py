@@ -465,6 +465,13 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
                 )
             ),
         ),
+        Field(
+            "lightness",
+            "Bare face",
+            number_text(stock.lightness, 4) if stock and stock.lightness is not None else "",
+            "L*",
+            "its lightness: the grey card in a photo measures it; may stay empty",
+        ),
         Field("finish", "Finish", stock.finish if stock else "", short=True, help="may stay empty"),
         Field(
             "price_m2",
@@ -536,6 +543,9 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         "sheets": _sheets(texts.get("sheets", "")),
         "price_m2": _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", "")),
     }
+    if "lightness" in texts:
+        lightness = _optional(lambda text: read_number(text, "Lightness"))
+        values["lightness"] = lightness(texts["lightness"])
     for key in ("lot", "colour", "finish", "process", "glue_line", "tanning", "coating", "mask"):
         if key in texts:
             values[key] = texts[key].strip()

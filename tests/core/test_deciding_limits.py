@@ -299,8 +299,10 @@ class PickRulesTest(unittest.TestCase):
             self.assertAlmostEqual(chance, 0.95, delta=0.004)
         far = here | {"speed_mm_s": margins.edge * setting.speed_mm_s}
         self.assertAlmostEqual(float(self.known.mean_margin(**far, **held)[0]), 0.0, delta=0.02)
-        for up in (margins.focus_up_mm, margins.focus_down_mm):
-            self.assertTrue(up is None or up > 0)
+        for off in (-margins.focus_up_mm, margins.focus_down_mm):
+            focus = setting.focus_mm + off
+            chance = float(self.known.chance(**here, passes=setting.passes, focus_mm=focus))
+            self.assertAlmostEqual(chance, 0.98, delta=0.004)  # the focus is known least
 
     def test_the_words_and_the_numbers_of_a_pick_agree(self):
         pick = self.decision.picks[0]

@@ -318,6 +318,17 @@ class SetUpTest(SessionCase):
         for bad in ("300", "300x", "300x200 used 1,2", "0x5"):
             self.assertFalse(presenter.save_stock(self.texts(stock_fields(BIRCH), sheets=bad)), bad)
 
+    def test_the_lightness_of_the_bare_face_is_typed_and_stays_where_no_field_speaks_of_it(self):
+        self.fill()
+        presenter = SetUpPresenter(self.session, self.view)
+        self.assertTrue(presenter.save_stock(self.texts(stock_fields(BIRCH), lightness="78.5")))
+        self.assertEqual(self.session.subject.stock.lightness, 78.5)
+        texts = self.texts(stock_fields(self.session.subject.stock))
+        del texts["lightness"]
+        self.assertTrue(presenter.save_stock(texts))
+        self.assertEqual(self.session.subject.stock.lightness, 78.5)
+        self.assertFalse(presenter.save_stock(self.texts(stock_fields(BIRCH), lightness="140")))
+
     def test_adding_another_leaves_the_first(self):
         self.fill()
         presenter = SetUpPresenter(self.session, self.view)

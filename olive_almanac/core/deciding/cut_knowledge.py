@@ -51,6 +51,7 @@ Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PICK_PARTICLES, PICK_NODES = 224, 5
 MAP_PARTICLES, MAP_NODES = 32, 3
 MANY_PASSES = 30
+FOCUS_KEEPS = 0.98  # of the focus, which is known least: so that 0.95 is true of what is said
 KEEPS = 0.95  # the chance to fall free up to which a change counts as within the margin
 AT_THRESHOLD = 1.1  # fluence in units of the threshold up to which no number of passes helps
 
@@ -273,11 +274,11 @@ def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:
         "focus_mm": setting.focus_mm,
     }
     thickness, focus, speed = knowledge.case.thickness_mm, setting.focus_mm, setting.speed_mm_s
-    kept = _in_hand(float(knowledge.chance(**base)))
+    sure = float(knowledge.chance(**base))
 
-    def limit(name: str, changed: Floats, steps: Floats) -> float | None:
-        margin = _in_hand(knowledge.chance(**{**base, name: changed}))
-        return _crossing(steps, np.concatenate([[kept], margin[1:]]))
+    def limit(name: str, changed: Floats, steps: Floats, keeps: float = KEEPS) -> float | None:
+        chance = knowledge.chance(**{**base, name: changed})
+        return _crossing(steps, _in_hand(np.concatenate([[sure], chance[1:]]), keeps))
 
     quicker, weaker, off = np.linspace(1, 2.5, 31), np.linspace(1, 0.3, 29), np.linspace(0, 6, 25)
     thicker, far = np.linspace(1, 1.6, 13), np.linspace(1, 3, 41)
@@ -287,17 +288,17 @@ def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:
         speed=limit("speed_mm_s", speed * quicker, quicker),
         power=limit("power", setting.power * weaker, weaker),
         thickness_mm=None if most is None else thickness * (most - 1),
-        focus_up_mm=limit("focus_mm", focus - off, off),
-        focus_down_mm=limit("focus_mm", focus + off, off),
+        focus_up_mm=limit("focus_mm", focus - off, off, FOCUS_KEEPS),
+        focus_down_mm=limit("focus_mm", focus + off, off, FOCUS_KEEPS),
         keeps=KEEPS,
         edge=_crossing(far, knowledge.mean_margin(**{**base, "speed_mm_s": speed * far})),
     )
 
 
-def _in_hand(chance: ArrayLike) -> Floats:
-    """How far above KEEPS a chance lies, as odds, ln."""
+def _in_hand(chance: ArrayLike, keeps: float = KEEPS) -> Floats:
+    """How far above the chance that is to be kept a chance lies, as odds, ln."""
     p = np.clip(np.asarray(chance, float), 1e-6, 1 - 1e-6)
-    return np.asarray(np.log(p / (1 - p)) - np.log(KEEPS / (1 - KEEPS)), float)
+    return np.asarray(np.log(p / (1 - p)) - np.log(keeps / (1 - keeps)), float)
 
 
 def _crossing(steps: Floats, margin: Floats) -> float | None:

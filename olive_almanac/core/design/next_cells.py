@@ -44,7 +44,7 @@ HANDLING_S = 120.0  # a cell that burns this long costs twice the trouble
 # chance of a surprise up to which a cell is not worth burning (a verdict is mistaken with LAPSE /
 # 2)
 FORETOLD = 0.04
-ENOUGH_SD = 0.035  # of ln(least time): the time is known
+ENOUGH_SD = 0.04  # of ln(least time): the time is known
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from olive_almanac.core.photo.bars import Segment, measure_bars
 from olive_almanac.core.photo.card import read_card, stock_lightness
 from olive_almanac.core.photo.cuts import measure_cuts
 from olive_almanac.core.photo.fiducials import Picture, Pyramid
-from olive_almanac.core.photo.fills import measure_fills
+from olive_almanac.core.photo.fills import FillSight, measure_fills
 from olive_almanac.core.photo.grid import GridShift, edge_shifts, refit
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.locate import (
@@ -55,6 +55,13 @@ STROKE_TRIM = 0.12
 CARD_UNEVEN = (
     "A shadow or a reflection crosses the grey card, so its greys were not used. Lay it where the "
     "light is even, take the photo again."
+)
+STATED_SD_L, CARD_SD_L, GUESSED_SD_L = 1.0, 2.0, 8.0  # of the stock's own L*, by whence it is known
+MOST_DOUBT_L = 3.0  # of a change of tone, one sd, from the stock's L* alone
+CARD_FLAGS = {"needs_card", "needs_lightness"}
+RELATIVE = (
+    "How light the bare stock is has not been measured, so the tones are relative. Lay the grey "
+    "card beside the coupon once, or give the stock its L* in Set up."
 )
 NOT_DARKNESS = ("clear", "mirror")
 # usual L* of the bare face where nothing better is known (common practice, no source)
@@ -166,9 +173,11 @@ def read_photo(
     chosen = [i for i, cell in enumerate(trial.cells) if burnt is None or cell.id in burnt]
     rects = face_rects(trial, side)
     rectified = _refined(picture, pyramid, trial, sight, rects, chosen, used)
-    stock_l = bare_lightness(trial)
+    stock_l, off_l = bare_lightness(trial), STATED_SD_L
+    if trial.stock.lightness is None:
+        off_l = GUESSED_SD_L
     if card is not None and trial.stock.lightness is None:
-        stock_l = stock_lightness(rectified, card, sight.lens)
+        stock_l, off_l = stock_lightness(rectified, card, sight.lens), CARD_SD_L
     gap = gap_between(rects)
     cells: dict[int, CellSight] = {}
     for group in _groups(trial, rects, chosen):
@@ -176,7 +185,7 @@ def read_photo(
         if first.mark == "line":
             made = _lines(picture, trial, sight, group, used, side)
         elif first.setting.pitch_mm:
-            made = _fills(rectified, trial, sight, rects[group], gap, stock_l)
+            made = _fills(rectified, trial, sight, rects[group], gap, stock_l, off_l)
         elif first.mark in ("outline", "comb"):
             made = _outlines(rectified, picture, trial, sight, rects[group], gap, stock_l)
         else:
@@ -190,9 +199,10 @@ def read_photo(
     read = tuple(
         _with_doubts(cells[i], (*doubts, "position") if far[i] else doubts) for i in chosen
     )
-    return PhotoSight(
-        read, sight, rectified, _says(trial, sight, read), used, card is not None, stock_l
-    )
+    says = _says(trial, sight, read)
+    if off_l == GUESSED_SD_L and any(cell.delta_l is not None for cell in read):
+        says = (*says, RELATIVE)
+    return PhotoSight(read, sight, rectified, says, used, card is not None, stock_l)
 
 
 def gap_between(rects: Floats) -> float:
@@ -400,7 +410,13 @@ def _lines(
 
 
 def _fills(
-    rectified: Rectified, trial: Trial, sight: Sight, rects: Floats, gap: float, stock_l: float
+    rectified: Rectified,
+    trial: Trial,
+    sight: Sight,
+    rects: Floats,
+    gap: float,
+    stock_l: float,
+    off_l: float,
 ) -> list[CellSight]:
     if trial.stock.opacity in NOT_DARKNESS:
         return [CellSight("", 0.0, ("clear_stock",)) for _ in rects]
@@ -414,10 +430,11 @@ def _fills(
             replace(one, flags=(*one.flags, "needs_card")) if one.delta_l > LIGHT_MARK_L else one
             for one in seen
         ]
+    seen = [_relative(one, stock_l, off_l) for one in seen]
     return [
         CellSight(
             "",
-            0.25 * one.confidence if "needs_card" in one.flags else one.confidence,
+            0.25 * one.confidence if CARD_FLAGS & set(one.flags) else one.confidence,
             one.flags,
             round(one.delta_l, 2),
             round(float(np.clip(stock_l + one.delta_l, 0, 100)), 2),
@@ -427,6 +444,17 @@ def _fills(
         )
         for one in seen
     ]
+
+
+def _relative(one: FillSight, stock_l: float, off_l: float) -> FillSight:
+    """The cell, flagged where its change of tone hangs on a lightness of the stock that is only
+    guessed: it grows with how light the stock is taken to be.
+    """
+    doubt = abs(one.delta_l) / (stock_l + 16) * off_l
+    sure = replace(one, sd_l=float(np.hypot(one.sd_l, doubt)))
+    if doubt <= MOST_DOUBT_L:
+        return sure
+    return replace(sure, flags=(*one.flags, "needs_lightness"))
 
 
 def _out_of_line(trial: Trial, cells: dict[int, CellSight]) -> dict[int, CellSight]:

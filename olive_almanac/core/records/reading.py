@@ -87,6 +87,7 @@ FLAG_WORDS = {  # why a cell is not judged from a photo
     "ragged": "the line is ragged",
     "poor_fit": "the line has no clear edges",
     "out_of_line": "its tone does not fit the cells of like energy",
+    "needs_lightness": "how light the bare stock is has not been measured",
     "needs_card": "without a grey card so light a mark on dark stock cannot be told exactly",
     "holds": "the piece is still in, and the back tells whether it hangs",
     "clear_stock": "darkness cannot be told on clear stock",

@@ -425,11 +425,11 @@ class EntryPage(Page):
 
     def _add_margin(self, entry: Entry, unit: str) -> None:
         margins = entry.evidence.margins
-        words = "and the tone still be right"
+        words = "It could run this much quicker and the tone still be right."
         if entry.task == "cut":
-            words = "and still fall free"
+            words = "It could run this much quicker and still fall free."
             if margins.is_sure:
-                words += f" {round(20 * margins.keeps)} times in 20"
+                words = f"quicker, and {round(20 * margins.keeps)} in 20 still fall free."
         if margins.speed is None:
             told = "no limit found up to twice the speed"
             if not entry.evidence.cells_read:
@@ -443,7 +443,7 @@ class EntryPage(Page):
             row(
                 label("Margin", "h3"),
                 label(share, "num3"),
-                label(f"It could run this much quicker {words}.", "ui", "second"),
+                label(words, "ui", "second"),
                 None,
                 gap=10,
             )

@@ -328,9 +328,7 @@ class DecidePage(StationPage):
         pick = self.presenter.pick
         if pick is None or compact(True, False) or len(self.cards) > 2:
             return
-        self.limits.addWidget(
-            Heading(STANDS if task == "cut" else "Alone, the tone stands")
-        )
+        self.limits.addWidget(Heading(STANDS if task == "cut" else "Alone, the tone stands"))
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:
             facts.append(("kerf to expect", f"{number_text(pick.kerf_mm, 2)} mm"))

@@ -461,9 +461,10 @@ class PlanPage(StationPage):
         self._rest.start(250)
 
     def _show_title(self, machine: Machine, sheet: SheetOnBed | None) -> None:
-        self.centre_title.setText(
-            f"Sheet {sheet.number + 1}" if sheet is not None else machine.name
-        )
+        title = compact("", machine.name)  # where room is short: the line at the top names it
+        if sheet is not None:
+            title = f"Sheet {sheet.number + 1}"
+        self.centre_title.setText(title)
 
     def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None:
         if self.presenter.texts:

@@ -169,6 +169,28 @@ class ReadTest(unittest.TestCase):
         )
         self.assertEqual(len(CARD_L), 3)
 
+    def test_without_the_stocks_lightness_tones_are_relative_and_it_is_asked_for_once(self):
+        plain = read_photo(pixels(GRID), GRID, f35=26.0)
+        self.assertTrue(any("L* in Set up" in words for words in plain.says))
+        measured = read_photo(pixels(GRID), known(GRID), f35=26.0)
+        self.assertFalse(any("L* in Set up" in words for words in measured.says))
+        pairs = [
+            (relative, sure)
+            for relative, sure in zip(plain.cells, measured.cells, strict=True)
+            if not (relative.flags or sure.flags)
+        ]
+        self.assertTrue(pairs)
+        for relative, sure in pairs:
+            self.assertGreater(relative.sd_l, sure.sd_l)
+        black = Stock("Black cast acrylic", "acrylic", 3.0, colour="black")
+        trial = kind_plan("grid", "engrave", stock=black).trial
+        burnt = tuple(StandInBench(SEED).burn(trial))
+        taken = photograph(
+            trial, burnt, hidden_of(LONG, black, SEED), letters(), seed=SEED, shot=HELD
+        )
+        lighter = read_photo(decode_photo(taken.jpeg).pixels, trial, f35=26.0)
+        self.assertTrue(any("needs_lightness" in cell.flags for cell in lighter.cells))
+
     def test_a_card_with_a_reflection_on_it_teaches_nothing(self):
         picture = pixels(GRID, shot=replace(HELD, card=True, fill=0.5))
         sight, _ = locate(picture, GRID, f35=26.0)
