@@ -1,6 +1,6 @@
 """Energies and beam geometry.
 
-Source: CHECKS.md sections 1 and 2 (row ids in the tests), recomputed there with laserbeamsize 2.5.0
+Source: docs/checks.md, rows 1 and 2 (ids in the tests), recomputed there with laserbeamsize 2.5.0
 and scipy 1.17.1.
 """
 

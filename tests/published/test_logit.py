@@ -1,7 +1,7 @@
 """Logistic regression against published fits.
 
-Source: CHECKS.md rows 7.01 and 7.04c; data from Bliss, Ann. Appl. Biol. 22:134 (1935) and Venables
-& Ripley, MASS 4th ed., from memory, recomputed there with statsmodels 0.15.0.
+Source: docs/checks.md rows 7.01 and 7.04c; data from Bliss, Ann. Appl. Biol. 22:134 (1935) and
+Venables & Ripley, MASS 4th ed., from memory, recomputed there with statsmodels 0.15.0.
 """
 
 import unittest

@@ -1,6 +1,6 @@
 """Motion times.
 
-Source: CHECKS.md rows 4.01 to 4.07, recomputed there with ruckig 0.19.4 and closed forms.
+Source: docs/checks.md rows 4.01 to 4.07, recomputed there with ruckig 0.19.4 and closed forms.
 """
 
 import unittest

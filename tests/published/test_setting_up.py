@@ -1,7 +1,7 @@
 """Level, square, focus, eyes and fume.
 
-Source: CHECKS.md rows named in the tests, recomputed there with numpy, scikit-spatial, shapely,
-laserbeamsize and lasercalc; standards from memory.
+Source: docs/checks.md rows named in the tests, recomputed there with numpy, scikit-spatial,
+shapely, laserbeamsize and lasercalc; standards from memory.
 """
 
 import math

@@ -1,6 +1,6 @@
 """Conversions against exact definitions.
 
-Source: CHECKS.md rows 3.01 to 3.05, recomputed there with pint.
+Source: docs/checks.md rows 3.01 to 3.05, recomputed there with pint.
 """
 
 import unittest

@@ -1,8 +1,8 @@
 """Every text and control reads in both themes, also through orange goggles (R kept, G x 0.6, B =
 0).
 
-Floor: text 4.5, control outline 3.0 in both readings; contrast as in WCAG 2.x (CHECKS.md row 5.06,
-from memory).
+Floor: text 4.5, control outline 3.0 in both readings; contrast as in WCAG 2.x (docs/checks.md
+row 5.06, from memory).
 """
 
 import unittest
