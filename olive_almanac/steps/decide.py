@@ -267,7 +267,7 @@ def _map_of(pairs: Pairs, decision: Decision, known: Any) -> SettingMap:
         fields, pitch = (chance, char[1], char[2]), 0.0
     else:
         light, right, dark = known.chances(
-            power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, passes=base.passes
+            power=p, speed_mm_s=v, pitch_mm=base.pitch_mm, runs=base.runs
         )
         fields, pitch = (right, light, dark), base.pitch_mm
     power, speed = (

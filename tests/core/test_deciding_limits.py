@@ -623,7 +623,7 @@ class ToneLimitsTest(unittest.TestCase):
         setting = Setting(0.4, 200.0, 2, pitch_mm=0.08)
         energy = 2 * 60 * 0.4 / (200 * 0.08)
         by_setting = self.known.chances(
-            power=0.4, speed_mm_s=200.0, pitch_mm=0.08, passes=setting.passes
+            power=0.4, speed_mm_s=200.0, pitch_mm=0.08, runs=setting.passes
         )
         np.testing.assert_allclose(by_setting, self.known.chances_at(energy), rtol=1e-6)
         line = self.known.chances(power=0.4, speed_mm_s=20.0, pitch_mm=0.0)

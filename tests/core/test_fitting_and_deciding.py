@@ -370,6 +370,19 @@ class ToneTest(unittest.TestCase):
         self.assertGreater(pick.probability, 0.7)
         self.assertIn("J/mm²", decision.says)
 
+    def test_the_chance_of_a_pick_is_the_one_that_the_sentence_says_with_cross_hatch_too(self):
+        for crossed in (False, True):
+            trial = engrave_trial(crosshatch=crossed)
+            energies = sorted(60 * c.setting.power * c.setting.dose_per_watt for c in trial.cells)
+            low, high = energies[9], energies[14]
+            factor = 2 if crossed else 1
+            pairs = [(trial, read_by_tone(trial, low / factor, high / factor))]
+            decision = decide_engrave(know_tone(LONG, BIRCH, pairs), pairs)
+            pick = decision.pick("quickest")
+            self.assertEqual(pick.setting.crosshatch, crossed)
+            said = float(decision.says.split("with ")[1].split(" %")[0]) / 100
+            self.assertAlmostEqual(pick.probability, said, delta=0.03)
+
     def test_margins_lie_on_both_sides(self):
         trial = engrave_trial()
         pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]

@@ -74,13 +74,13 @@ class FittedTone:
         return float(faintest), float((faintest + strongest) / 2), strongest
 
     def chances(
-        self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, passes: ArrayLike = 1
+        self, *, power: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike, runs: ArrayLike = 1
     ) -> Floats:
         """Return P(too light), P(right), P(too dark) under the shop's drift, [3, ...] in the
-        broadcast shape.
+        broadcast shape; `runs` is how often every place is run over (`Setting.runs`).
         """
         energy = (
-            np.asarray(passes, float)
+            np.asarray(runs, float)
             * np.interp(np.asarray(power, float), *self.machine.power_curve)
             / (
                 np.asarray(speed_mm_s, float)
@@ -264,7 +264,7 @@ def _pick(knowledge: FittedTone, aim: Aim, setting: Setting, why: str) -> Pick:
         power=setting.power,
         speed_mm_s=setting.speed_mm_s,
         pitch_mm=setting.pitch_mm,
-        passes=setting.passes,
+        runs=setting.runs,
     )
     return _timed(
         knowledge, Pick(aim, setting, float(chance[1]), _margins(knowledge, setting), why=why)
@@ -276,8 +276,7 @@ def _timed(knowledge: FittedTone, pick: Pick) -> Pick:
     setting = pick.setting
     if not setting.pitch_mm:
         return replace(pick, seconds_per_m=1000 * setting.passes / setting.speed_mm_s)
-    ways = setting.passes * (2 if setting.crosshatch else 1)
-    seconds = ways * raster_seconds(
+    seconds = setting.runs * raster_seconds(
         PATCH_MM,
         PATCH_MM,
         setting.pitch_mm,

@@ -52,7 +52,7 @@ class ShopDrift:
     thickness: float = 0.05
     power: float = 0.05
     focus_mm: float = 1.0
-    patch: float = 0.03
+    patch: float = 0.04
     says: tuple[str, ...] = ()  # which of them come from the shop's own records
 
 

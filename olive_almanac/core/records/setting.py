@@ -105,10 +105,12 @@ class Setting:
         """Energy per watt over all passes: s/mm for a line, s/mm2 for a raster (both ways with
         cross-hatch).
         """
-        ways = 1
-        if self.crosshatch:
-            ways = 2
-        return self.passes * ways / (self.speed_mm_s * (self.pitch_mm or 1.0))
+        return self.runs / (self.speed_mm_s * (self.pitch_mm or 1.0))
+
+    @property
+    def runs(self) -> int:
+        """How often every place is run over: each pass twice with cross-hatch."""
+        return self.passes * (2 if self.crosshatch else 1)
 
 
 def energy_unit(task: str) -> str:
