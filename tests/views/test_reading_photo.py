@@ -2,6 +2,8 @@
 by keys; suggestions by Enter.
 """
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
@@ -219,7 +221,7 @@ class PhotoPageTest(ShopCase):
 class ToneOfPhotoTest(ShopCase):
     """Decide takes the tone to reach from a cell of the photo, by mouse and by keys."""
 
-    trial = kind_plan("grid", "engrave").trial
+    trial = kind_plan("grid", "engrave", stock=replace(BIRCH, lightness=80.0)).trial
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")

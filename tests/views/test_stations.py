@@ -348,7 +348,7 @@ class PlanTest(ShopCase):
 class BurnTest(ShopCase):
     def setUp(self):
         super().setUp()
-        self.alt(Qt.Key.Key_2)
+        self.plan_grid()
         self.write_burn_file()
 
     def test_pause_go_on_and_stop(self):

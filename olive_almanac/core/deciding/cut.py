@@ -57,7 +57,8 @@ KEPT_GAIN = 0.015  # by how much quicker a new pick must be to take the place of
 PROOF_FROM = 2.0  # doubt of ln(time), in units of what is enough, from which on the pick is proved
 PROOF_QUICKER = 1.08  # a cell so much quicker than the pick shows where its edge lies
 PROOF_SPEED, PROOF_FOCUS_MM = 0.10, 0.4  # ln speed and focus within which a cell counts as proof
-LAST_PASSES = (1, 3, 8)  # with which other heights of the focus are tried before giving up
+LAST_PASSES = (1, 4)  # with which other heights of the focus are tried before giving up
+SOME_FREE = 2  # cells that fell free: one may be a slip, of more it is not said that nothing does
 LAST_SHARE, LAST_LEAST_MM_S = 1.6, 1.0
 DEEP_ENOUGH, DEEP_ENOUGH_CELLS = 0.6, 3  # measured depths, as shares of the thickness
 FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
@@ -619,7 +620,9 @@ class _Window:
             edge_doubt=self._doubt_at(self.top),
             remarks=tuple(self._asked),
         )
-        if next_cells.possible < NEVER and not (elsewhere := self._other_heights()):
+        hopeless = next_cells.possible < NEVER and known.data.verdicts.count("free") < SOME_FREE
+        elsewhere = self._other_heights() if hopeless else []
+        if hopeless and not elsewhere:
             says = (
                 "This machine will not cut it reliably: nothing from its fastest down to where a "
                 "flare-up is expected meets the house rule."
@@ -630,7 +633,7 @@ class _Window:
                     "thinner stock or another machine."
                 )
             return replace(base, says=says, never=True, undecided=False)
-        if next_cells.possible < NEVER:
+        if hopeless:
             told = self._joined(replace(next_cells, cells=()), elsewhere)
             cells = count_text(len(elsewhere), "cell")
             return replace(
@@ -656,18 +659,20 @@ class _Window:
         return replace(base, says=says + (proposed or "Nothing is left to try here."))
 
     def _other_heights(self) -> list[Proposal]:
-        """The hottest cells that may be burnt with the focus on the face and in the middle, where
-        nothing as hot has been tried: what is believed of the focus may be wrong.
+        """The hottest cells that may be burnt with the focus on the face, in the middle and at the
+        back, where nothing as hot has been tried: what is believed of the focus may be wrong.
         """
         thickness, depths = self.knowledge.case.thickness_mm, self.knowledge.data.depth_mm
         depths = depths[np.isfinite(depths)]
         found: list[Proposal] = []
         if len(depths) >= DEEP_ENOUGH_CELLS and depths.max() < DEEP_ENOUGH * thickness:
             return found  # measured: no height of the focus makes up for that much
-        for focus in (0.0, round(thickness / 2, 2)):
-            near = [s for s in self.settings if abs(s.mean_focus_mm - focus) <= thickness / 4]
-            hottest = {n: self._slowest(n) for n in LAST_PASSES}
-            if any(s.speed_mm_s <= LAST_SHARE * hottest.get(s.passes, 0.0) for s in near):
+        burns, hottest = self.knowledge.data.burns, {n: self._slowest(n) for n in LAST_PASSES}
+        for focus in (0.0, round(thickness / 2, 1), round(thickness, 1)):
+            near = np.abs(burns.focus_mm - focus) <= thickness / 4
+            slow = [burns.speed_mm_s <= LAST_SHARE * self._slowest(n) for n in LAST_PASSES]
+            least = [burns.passes >= n for n in LAST_PASSES]
+            if any((near & a & b).any() for a, b in zip(slow, least, strict=True)):
                 continue
             found += [
                 Proposal(

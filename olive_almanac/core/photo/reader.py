@@ -57,7 +57,7 @@ CARD_UNEVEN = (
     "light is even, take the photo again."
 )
 STATED_SD_L, CARD_SD_L, GUESSED_SD_L = 1.0, 2.0, 8.0  # of the stock's own L*, by whence it is known
-MOST_DOUBT_L = 3.0  # of a change of tone, one sd, from the stock's L* alone
+MOST_DOUBT_L = 4.0  # of a change of tone, one sd, from the stock's L* alone
 CARD_FLAGS = {"needs_card", "needs_lightness"}
 RELATIVE = (
     "How light the bare stock is has not been measured, so the tones are relative. Lay the grey "
