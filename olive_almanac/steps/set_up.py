@@ -456,7 +456,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
                 zip(
                     OPACITIES,
                     (
-                        "not through (opaque)",
+                        "not through",
                         "a little through",
                         "through (clear)",
                         "back (mirror)",
@@ -467,10 +467,10 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
         ),
         Field(
             "lightness",
-            "Bare face",
+            "Bare face, L*",
             number_text(stock.lightness, 4) if stock and stock.lightness is not None else "",
-            "L*",
-            "its lightness: the grey card in a photo measures it; may stay empty",
+            beside="Face, L*",
+            help="its lightness: the grey card in a photo measures it; may stay empty",
         ),
         Field("finish", "Finish", stock.finish if stock else "", short=True, help="may stay empty"),
         Field(

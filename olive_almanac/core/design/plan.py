@@ -355,6 +355,8 @@ class _Layout:
             zone,
             EDGE_MM + (self.height + LABEL_GAP_MM if col_words or own else 0.0),
         )
+        if own and self.fiducials and self.pattern.ragged:
+            self.foot = max(self.foot, zone + LABEL_GAP_MM + self.height)  # labels above the marks
         self.left = left
         self.right_margin = max(EDGE_MM + reach_x, zone)
         self.top_margin = max(EDGE_MM + reach_y, zone)
