@@ -133,12 +133,15 @@ def suggest_levels(
     aim = _aim(machine, stock, task, near, pairs, limit)
     quiet = label_setting(machine, stock, "engrave", ())
     ground = Ground(machine, stock, task, aim, quiet, flare_limit_of(stock), speed_unit)
+    telling: tuple[TrialChoices, str] | None = None
     for shrink in SHRINKS:  # a small bed takes a smaller coupon: shorter run-ups, smaller cells
         grid = _grid(machine, stock, task, aim, limit, speed_unit, shrink)
         choices, why = wanted.suggest(ground, replace(grid, kind=kind)), wanted.basis(aim.basis)
         if wanted.asks_the_fit and task == "cut":
-            known = [*related, *pairs]
-            choices, why = most_telling(machine, stock, known, limit, grid) or (grid, why)
+            if telling is None:  # once: the fit does not hang on the size of the bed
+                known = [*related, *pairs]
+                telling = most_telling(machine, stock, known, limit, grid) or (grid, why)
+            choices, why = telling
         if wanted.spread:
             break
         if shrink < 1:
