@@ -455,12 +455,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             choices=tuple(
                 zip(
                     OPACITIES,
-                    (
-                        "not through",
-                        "a little through",
-                        "through (clear)",
-                        "back (mirror)",
-                    ),
+                    ("not through", "a little through", "through (clear)", "back (mirror)"),
                     strict=True,
                 )
             ),
