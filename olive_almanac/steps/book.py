@@ -321,9 +321,8 @@ def facts_of(
             ("Edge expected", ("clean", "brown", "charred", "flared")[min(3, round(evidence.char))])
         )
     if evidence.margins.thickness_mm is not None:
-        facts.append(
-            ("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm and it hangs")
-        )
+        end = "at most" if evidence.margins.is_sure else "and it hangs"
+        facts.append(("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm {end}"))
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (
             number_text(mm, 2)

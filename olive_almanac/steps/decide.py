@@ -14,7 +14,7 @@ from scipy.ndimage import zoom
 
 from olive_almanac.core.deciding import cut, engrave
 from olive_almanac.core.deciding.apart import levels_of, soonest
-from olive_almanac.core.deciding.cut_knowledge import MAP_NODES, MAP_PARTICLES, know_cut
+from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, MAP_NODES, MAP_PARTICLES, know_cut
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.focus import decide_focus
 from olive_almanac.core.deciding.kerf import decide_kerf
@@ -56,7 +56,6 @@ MAP_POINTS, FINE_POINTS = 25, 73  # computed, and drawn: a spline goes through t
 LEAST_SPREAD, WEAKEST = 0.02, 0.6  # of power
 FARTHEST, AROUND = 2.5, (0.6, 1.8)  # times the pick's speed
 SLICE_POINTS, MOST_SLICES = 80, 4
-FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 
 
 @dataclass(frozen=True)

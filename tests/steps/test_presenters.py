@@ -127,6 +127,10 @@ class SessionCase(unittest.TestCase):
 
     def read(self, edge=2.2):
         self.burnt()
+        return self.read_the_desk(edge)
+
+    def read_the_desk(self, edge):
+        """Read every cell of the burnt coupon on the desk."""
         reader = ReadPresenter(self.session, self.view)
         for reading in read_by_energy(self.session.active.trial, edge):
             reader.choose(reading.cell)
@@ -356,10 +360,7 @@ class PlanTest(SessionCase):
         self.assertEqual(sum(words.count("·") + 1 for _, words in groups), 8)
         planner.write()
         self.burner().burnt_elsewhere()
-        reader = ReadPresenter(self.session, self.view)
-        for reading in read_by_energy(self.session.active.trial, 2.2):
-            reader.choose(reading.cell)
-            reader.verdict(reading.verdict)
+        self.read_the_desk(2.2)
         again = PlanPresenter(self.session, self.view)
         again.start()
         second = again.plan.trial
@@ -593,10 +594,7 @@ class DecideTest(SessionCase):
         planner.write()
         self.assertEqual([len(readings) for _, readings in self.session.active.pairs], [24, 0])
         self.burner().burnt_elsewhere()
-        reader = ReadPresenter(self.session, self.view)
-        for reading in read_by_energy(self.session.active.trial, 2.2):
-            reader.choose(reading.cell)
-            reader.verdict(reading.verdict)
+        self.read_the_desk(2.2)
         decider = DecidePresenter(self.session, self.view)
         decider.take(next(decider.work()))
         self.assertEqual(decider.decision.cells_read, 48)

@@ -189,6 +189,13 @@ class _Window:
             count,
         )
         self.settings = settings
+        told = set(knowledge.data.cells)  # of flared cells nothing is known but that
+        self.read = [
+            cell.setting
+            for trial, _ in pairs
+            for cell in trial.cells
+            if (trial.id, cell.id) in told
+        ]
         self.top = max(settings, key=lambda s: (s.power, s.passes, -s.speed_mm_s))
         self.tried = {(s.passes, round(s.focus_mm, 2)) for s in settings}
         passes, focus = [s.passes for s in settings], [s.mean_focus_mm for s in settings]
@@ -410,15 +417,9 @@ class _Window:
         top = self.knowledge.case.max_speed_mm_s
         quicker = _dialled(min(PROOF_QUICKER * pick.speed_mm_s, top))
         wanted.append((replace(pick, speed_mm_s=quicker), "how much quicker the pick may run"))
-        chance = self.knowledge.chance(
-            power=pick.power,
-            speed_mm_s=[s.speed_mm_s for s, _ in wanted],
-            passes=pick.passes,
-            focus_mm=[s.focus_mm for s, _ in wanted],
-        )
         return [
-            Proposal(setting, float(sure), why)
-            for (setting, why), sure in zip(wanted, chance, strict=True)
+            Proposal(setting, self.target, why)
+            for setting, why in wanted
             if not self._was_read(setting)
         ]
 
@@ -429,10 +430,12 @@ class _Window:
 
     def _was_read(self, wanted: Setting) -> bool:
         """Whether a cell next to a setting has been read."""
-        burns = self.knowledge.data.burns
-        speed = np.abs(np.log(burns.speed_mm_s / wanted.speed_mm_s)) < PROOF_SPEED
-        focus = np.abs(burns.focus_mm - wanted.focus_mm) < PROOF_FOCUS_MM
-        return bool((speed & focus & (burns.passes == wanted.passes)).any())
+        return any(
+            (one.power, one.passes) == (wanted.power, wanted.passes)
+            and abs(np.log(one.speed_mm_s / wanted.speed_mm_s)) < PROOF_SPEED
+            and abs(one.mean_focus_mm - wanted.focus_mm) < PROOF_FOCUS_MM
+            for one in self.read
+        )
 
     def _may_burn(self, setting: Setting) -> bool:
         """Whether a setting keeps below the limit from which flare-ups are expected."""
@@ -667,12 +670,17 @@ class _Window:
         found: list[Proposal] = []
         if len(depths) >= DEEP_ENOUGH_CELLS and depths.max() < DEEP_ENOUGH * thickness:
             return found  # measured: no height of the focus makes up for that much
-        burns, hottest = self.knowledge.data.burns, {n: self._slowest(n) for n in LAST_PASSES}
+        hottest = {n: self._slowest(n) for n in LAST_PASSES}
+        hot = [
+            one
+            for one in self.read
+            if one.power == self.top.power
+            and any(
+                one.passes >= n and one.speed_mm_s <= LAST_SHARE * v for n, v in hottest.items()
+            )
+        ]
         for focus in (0.0, round(thickness / 2, 1), round(thickness, 1)):
-            near = np.abs(burns.focus_mm - focus) <= thickness / 4
-            slow = [burns.speed_mm_s <= LAST_SHARE * self._slowest(n) for n in LAST_PASSES]
-            least = [burns.passes >= n for n in LAST_PASSES]
-            if any((near & a & b).any() for a, b in zip(slow, least, strict=True)):
+            if any(abs(one.mean_focus_mm - focus) <= thickness / 4 for one in hot):
                 continue
             found += [
                 Proposal(

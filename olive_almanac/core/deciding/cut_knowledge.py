@@ -37,6 +37,7 @@ from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 
 __all__ = [
+    "FIT_SEED",
     "KEEPS",
     "MAP_PARTICLES",
     "PICK_NODES",
@@ -50,6 +51,7 @@ Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PICK_PARTICLES, PICK_NODES = 224, 5
 MAP_PARTICLES, MAP_NODES = 32, 3
+FIT_SEED = 11  # the fit's draws are fixed, so that a decision can be repeated
 MANY_PASSES = 30
 FOCUS_KEEPS = 0.98  # of the focus, which is known least: so that 0.95 is true of what is said
 KEEPS = 0.95  # the chance to fall free up to which a change counts as within the margin

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from olive_almanac.core.deciding.cut_knowledge import know_cut
+from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, know_cut
 from olive_almanac.core.design.choices import TrialChoices, holding
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.next_cells import NextCells, next_cut_cells
@@ -30,7 +30,6 @@ __all__ = ["CELL_MM", "LONGEST_CELL_MM", "most_telling", "with_cells"]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 LONGEST_CELL_MM = 16.0  # a side of a cut cell that a coupon is worth
-FIT_SEED = 11
 
 
 def most_telling(
@@ -61,7 +60,7 @@ def most_telling(
 def with_cells(grid: TrialChoices, cells: Sequence[Setting], machine: Machine) -> TrialChoices:
     """Return choices that burn these very cells of a cut, large enough to reach their speed."""
     unit = SPEED_UNITS[grid.speed_unit]
-    speeds = [min(_dialled(cell.speed_mm_s, unit), machine.max_speed_mm_s) for cell in cells]
+    speeds = [min(_dialled_up(cell.speed_mm_s, unit), machine.max_speed_mm_s) for cell in cells]
     cells = [replace(cell, speed_mm_s=v) for cell, v in zip(cells, speeds, strict=True)]
     fastest = max(speeds)
     side = min(LONGEST_CELL_MM, max(CELL_MM, least_cell_mm(machine, "cut", fastest)))
@@ -70,7 +69,7 @@ def with_cells(grid: TrialChoices, cells: Sequence[Setting], machine: Machine) -
     )
 
 
-def _dialled(speed_mm_s: float, unit: float) -> float:
+def _dialled_up(speed_mm_s: float, unit: float) -> float:
     """A speed rounded up to three digits in the shop's unit: never hotter than was asked for."""
     speed = speed_mm_s / unit
     scale = 10.0 ** (2 - math.floor(math.log10(speed)))

@@ -174,9 +174,10 @@ def read_photo(
     rects = face_rects(trial, side)
     rectified = _refined(picture, pyramid, trial, sight, rects, chosen, used)
     stock_l, off_l = bare_lightness(trial), STATED_SD_L
-    if trial.stock.lightness is None:
+    guessed = trial.stock.lightness is None and card is None
+    if guessed:
         off_l = GUESSED_SD_L
-    if card is not None and trial.stock.lightness is None:
+    elif card is not None and trial.stock.lightness is None:
         stock_l, off_l = stock_lightness(rectified, card, sight.lens), CARD_SD_L
     gap = gap_between(rects)
     cells: dict[int, CellSight] = {}
@@ -200,7 +201,7 @@ def read_photo(
         _with_doubts(cells[i], (*doubts, "position") if far[i] else doubts) for i in chosen
     )
     says = _says(trial, sight, read)
-    if off_l == GUESSED_SD_L and any(cell.delta_l is not None for cell in read):
+    if guessed and any(cell.delta_l is not None for cell in read):
         says = (*says, RELATIVE)
     return PhotoSight(read, sight, rectified, says, used, card is not None, stock_l)
 
