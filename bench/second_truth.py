@@ -21,18 +21,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bench.best_known import JUDGED_BY, quickest_that_works
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.setting import Setting
 from tests.practice import practised_cuts
 
 __all__ = ["SecondWorld", "second_world"]
 
 STEPS = 30  # of the time that the spot takes to pass
-MOST_PASSES = 12
-FOCUS_SHARES = (0.0, 0.3, 0.5, 0.7)
 FOCUS_DRIFT_MM, DRIFT = 1.0, 0.05
-SLOWEST_MM_S, HALVINGS = 0.2, 12
 MISTAKES, MISGRADED = 0.01, 0.05
 AKIN = {"board": "card", "hdf": "mdf", "veneer": "plywood", "bamboo": "hardwood"}
 
@@ -91,7 +88,7 @@ class SecondWorld:
         stays = watts / (speed + 2.0) ** 0.9 * passes**0.1
         return stays / (self.flares_at * self.stock.true_thickness_mm**0.6)
 
-    def success(self, settings, draws=400, seed=7):
+    def success(self, settings, draws=JUDGED_BY, seed=7):
         """Return the share of burns [n] that fall free over the days of a shop."""
         rng = np.random.default_rng(seed)
         n = len(settings)
@@ -103,32 +100,13 @@ class SecondWorld:
         depth = self.depth_mm(many, luck=luck, strength=strength, shift_mm=shift)
         return (depth >= thick * (1 + self.hangs)).reshape(n, draws).mean(1)
 
-    def best(self, works_from=0.99):
+    def keeps_cool(self, settings):
+        """Return whether settings [n] hardly ever flare."""
+        return self.heat(settings) < 0.85
+
+    def best(self):
         """Return the quickest setting that truly works without a flare, and its seconds a metre."""
-        thickness = self.stock.true_thickness_mm
-        tried = [
-            (n, share * thickness) for n in range(1, MOST_PASSES + 1) for share in FOCUS_SHARES
-        ]
-        low = np.full(len(tried), SLOWEST_MM_S)
-        high = np.full(len(tried), float(self.machine.max_speed_mm_s))
-
-        def at(speeds):
-            return [
-                Setting(1.0, float(v), n, float(f)) for v, (n, f) in zip(speeds, tried, strict=True)
-            ]
-
-        possible = self.success(at(low), 60) >= works_from
-        for _ in range(HALVINGS):
-            middle = np.sqrt(low * high)
-            good = self.success(at(middle), 60) >= works_from
-            low, high = np.where(good, middle, low), np.where(good, high, middle)
-        settings = at(low)
-        possible &= self.heat(settings) < 0.85
-        seconds = [1000 * s.passes / s.speed_mm_s for s in settings]
-        if not possible.any():
-            return None
-        quickest = int(np.where(possible, seconds, np.inf).argmin())
-        return settings[quickest], seconds[quickest]
+        return quickest_that_works(self)
 
     def burn(self, trial):
         """Burn in order as a careful person does, after a flare-up no hotter cell, and read."""

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from bench.best_known import JUDGED_BY, quickest_that_works
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, CouponSize, Place, Trial
@@ -18,6 +19,7 @@ from olive_almanac.standins.truth import edge_heat
 
 DIODE, CO2 = MACHINES[0], MACHINES[1]
 ON_COUPON = 48
+COOL = 0.82  # heat, as a share of where half the cells flare, up to which one in ten does
 
 
 def _stock(family, thickness_mm, **more):
@@ -79,13 +81,18 @@ class StandInWorld:
         """Burn in order as a careful person does, and read."""
         return burn(trial, self._seed)
 
-    def success(self, settings, draws=400):
+    def success(self, settings, draws=JUDGED_BY):
         """Return the share of burns [n] that fall free over the days of a shop."""
         return truth.success(self._hidden, self.machine, self.stock, "cut", settings, draws=draws)
 
     def best(self):
         """Return the quickest setting that truly works without a flare, and its seconds a metre."""
-        return truth.best(self._hidden, self.machine, self.stock, "cut", works_from=0.99)
+        return quickest_that_works(self)
+
+    def keeps_cool(self, settings):
+        """Return whether settings [n] hardly ever flare."""
+        heat = edge_heat(self._hidden, self.machine, self.stock, settings)
+        return heat < COOL * self._hidden.made.flares
 
 
 def trial_of(machine, stock, settings, name, first=0):

@@ -100,6 +100,7 @@ class WholePathTest(CliCase):
         self.assertTrue(decision["picks"], decision["says"])
         said = self.done("decide", trial, readings, "--enter")
         self.assertIn("on trial", said)
+        self.assertRegex(said, "in speed; (burnt as it is|reckoned)")
         uid = self.entered(said)
         for _ in range(3):
             self.done("book", "--confirm", uid)

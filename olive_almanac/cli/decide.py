@@ -10,7 +10,7 @@ from typing import TypeVar
 
 from olive_almanac.cli.console import add_json, add_library, dialled, load_pairs, say
 from olive_almanac.cli.services import CommandServices
-from olive_almanac.core.deciding.decision import Decision, Pick, aim_word
+from olive_almanac.core.deciding.decision import Decision, Pick, aim_word, came_from
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -113,7 +113,8 @@ def _lines(
     if pick is not None:
         lines.append(
             f"{aim_word(pick.aim, trial.task)}: {dialled(pick.setting)}, "
-            f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed."
+            f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed; "
+            f"{came_from(pick)}."
         )
     if arguments.next:
         for setting in decision.next_cells:

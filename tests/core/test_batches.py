@@ -94,31 +94,50 @@ class FirstBatchTest(unittest.TestCase):
 
 
 class BeforeItIsEnoughTest(unittest.TestCase):
-    def test_the_pick_is_proved_around_its_focus_before_it_is_called_enough(self):
-        choices, pairs, reasons, enough = first().choices, [], set(), False
+    @classmethod
+    def setUpClass(cls):
+        """The way to a pick that is enough: trials and readings, and every reason for a cell."""
+        choices, cls.pairs, cls.reasons = first().choices, [], set()
         grid = suggest_levels(LONG, BIRCH, "cut").choices
         for number in range(8):
             trial = planned(choices, number=number)
-            seen = [one.seen for one in StandInBench(4).burn(trial)]
-            pairs.append((trial, seen))
-            decision = decided(pairs)
-            if decision.enough:
-                enough = True
+            cls.pairs.append((trial, [one.seen for one in StandInBench(4).burn(trial)]))
+            cls.decision = decided(cls.pairs)
+            if cls.decision.enough:
                 break
-            reasons |= set(decision.next_reasons)
-            choices = with_cells(grid, decision.next_cells, LONG)
-        self.assertTrue(enough)
-        self.assertIn("whether the pick takes a focus 1 mm higher", reasons)
-        self.assertIn("whether the pick takes a focus 1 mm lower", reasons)
-        pick = decision.picks[0].setting
-        near = [
-            cell.setting.focus_mm - pick.focus_mm
-            for trial, _ in pairs
-            for cell in trial.cells
-            if cell.setting.passes == pick.passes
-            and abs(np.log(cell.setting.speed_mm_s / pick.speed_mm_s)) < 0.1
+            cls.reasons |= set(cls.decision.next_reasons)
+            choices = with_cells(grid, cls.decision.next_cells, LONG)
+
+    def near(self, setting):
+        pick = self.decision.picks[0].setting
+        quicker = abs(np.log(setting.speed_mm_s / pick.speed_mm_s))
+        return setting.passes == pick.passes and quicker < 0.1
+
+    def test_the_pick_is_proved_around_its_focus_before_it_is_called_enough(self):
+        self.assertTrue(self.decision.enough)
+        self.assertIn("whether the pick takes a focus 1 mm higher", self.reasons)
+        self.assertIn("whether the pick takes a focus 1 mm lower", self.reasons)
+        pick = self.decision.picks[0].setting
+        settings = [cell.setting for trial, _ in self.pairs for cell in trial.cells]
+        off = [one.focus_mm - pick.focus_mm for one in settings if self.near(one)]
+        self.assertTrue(min(off) < -0.6 and max(off) > 0.6, off)
+
+    def test_cells_of_another_power_are_no_proof(self):
+        off_focus = self.decision.picks[0].setting.focus_mm
+
+        def weaker(cell):
+            if not self.near(cell.setting) or abs(cell.setting.focus_mm - off_focus) < 0.6:
+                return cell
+            return replace(cell, setting=replace(cell.setting, power=0.99))
+
+        pairs = [
+            (replace(trial, cells=tuple(map(weaker, trial.cells))), seen)
+            for trial, seen in self.pairs
         ]
-        self.assertTrue(min(near) < -0.6 and max(near) > 0.6, near)
+        self.assertNotEqual(pairs, self.pairs)
+        again = decided(pairs)
+        self.assertFalse(again.enough)
+        self.assertIn("whether the pick takes a focus", " ".join(again.next_reasons))
 
 
 class BeforeItIsHopelessTest(unittest.TestCase):

@@ -454,6 +454,44 @@ class ToneTest(unittest.TestCase):
         self.assertTrue(0.5 < decision.picks[0].probability < 1)
         self.assertTrue(decide_engrave(known, pairs, lightness=2.0).never)
 
+    def uneven(self, verdicts):
+        """How far the pick's tone lies from the wanted L* 58 where the heat of the face rules it,
+        P / v^0.7 (a source that moves over a half space spreads its heat between P/v and P/v^0.5:
+        from memory), worst of four days; and what is remarked.
+        """
+        trial, worst, remarks = engrave_trial(), 0.0, ()
+        hot = [c.setting.power / c.setting.speed_mm_s**0.7 for c in trial.cells]
+        middle = float(np.median(hot))
+
+        def tone_at(setting):
+            heat = setting.power / setting.speed_mm_s**0.7 / middle
+            return 82 - 48 * heat**1.7 / (1 + heat**1.7)
+
+        def word(lightness):
+            return ("too_dark", "right", "too_light")[int(np.searchsorted((53, 63), lightness))]
+
+        for day in range(4):
+            noise = np.random.default_rng(day)
+            readings = []
+            for cell in trial.cells:
+                seen = tone_at(cell.setting) + noise.standard_normal()
+                told = {"verdict": word(seen)} if verdicts else {"lightness": round(seen, 1)}
+                readings.append(Reading(cell.id, **told))
+            pairs = [(trial, readings)]
+            wanted = None if verdicts else 58.0
+            decision = decide_engrave(know_tone(LONG, BIRCH, pairs), pairs, lightness=wanted)
+            off = [abs(tone_at(pick.setting) - 58.0) for pick in decision.picks]
+            worst, remarks = max(worst, *off), decision.remarks
+        return worst, " ".join(remarks)
+
+    def test_learns_that_power_and_speed_do_not_trade_evenly(self):
+        worst, remarks = self.uneven(verdicts=False)
+        self.assertLess(worst, 1.5)
+        self.assertIn("half the power at half the speed", remarks)
+
+    def test_learns_it_from_verdicts_too(self):
+        self.assertLess(self.uneven(verdicts=True)[0], 3.0)
+
     def test_a_target_without_measured_lightness_says_so(self):
         trial = engrave_trial()
         pairs = [(trial, read_by_tone(trial, 0.5, 0.9))]

@@ -314,7 +314,7 @@ class EdgeWhileReadingTest(DecidingCase):
         self.assertEqual(page.grid.chance, {})
         known = {r.cell: r.verdict for r in read_by_energy(self.trial, 2.2)}
         keys = {"free": "t", "hangs": "h", "not_through": "n"}
-        for _ in range(12):
+        for _ in range(6):
             self.type(keys[known[page.presenter.cell.id]], page)
         self.wait_for(lambda: page.edge_is_drawn and page.grid.chance)
         first = dict(page.grid.chance)

@@ -13,13 +13,15 @@ from scipy.special import ndtr
 
 from olive_almanac.core.burn.energy import dose_ripple
 from olive_almanac.core.burn.pulses import overlaps_text
-from olive_almanac.core.deciding.decision import Aim, Decision, Pick
+from olive_almanac.core.deciding.decision import Aim, Decision, Pick, alike
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.fitting.tone import (
     ToneCurve,
     TonePosterior,
     areal_energy_of,
+    counted_energy,
     fit_lightness,
+    fit_reciprocity,
     fit_tone,
     tone_data_of,
 )
@@ -46,19 +48,35 @@ SCORE_DEPTH_MM = 0.5  # a score that folds or shows, without cutting
 LEGIBLE_L = 15.0
 ALIKE = 0.25  # sd of ln energy over which cells are taken to look alike
 SEEN_L = 3.0  # L* off the wanted tone that the eye still lets pass (common practice, no source)
+PLAIN_TRADE = 0.15  # exponent from which it is said that power and speed do not trade evenly
 PLAIN_RIPPLE = 0.10  # dose ripple from which lines begin to show
 PATCH_MM = 100.0  # the time is told for a square of this side: 100 cm2
 
 
 @dataclass(frozen=True)
 class FittedTone:
-    """What the readings say of one subject's tone; `curve` where lightness was measured."""
+    """What the readings say of one subject's tone; `curve` where lightness was measured.
+
+    Its energies are areal energies as they count at full power, J/mm2: `reciprocity` says how much
+    more power counts than time (`core/fitting/tone.py`).
+    """
 
     machine: Machine
     posterior: TonePosterior
     curve: ToneCurve | None
     cells_read: int
     highest_j_mm2: float = 0.0  # of the energies read
+    reciprocity: float = 0.0
+
+    def counted(self, setting: Setting) -> float:
+        """Return the energy of a setting as it counts at full power, J/mm2; of a line J/mm."""
+        energy = areal_energy_of(setting, self.machine, setting.speed_mm_s)
+        return float(counted_energy(energy, self._share(setting.power), self.reciprocity))
+
+    def _share(self, power: ArrayLike) -> Floats:
+        """Powers at the work as shares of the most."""
+        watts = np.interp(np.asarray(power, float), *self.machine.power_curve)
+        return np.asarray(watts / self.machine.watts(1.0), float)
 
     def tones(self) -> tuple[float, float, float] | None:
         """Return L* of the lightest tone that is legible, of the middle, and of the darkest before
@@ -87,9 +105,10 @@ class FittedTone:
                 * np.where(np.asarray(pitch_mm, float) > 0, pitch_mm, 1.0)
             )
         )
-        return self.chances_at(energy)
+        return self.chances_at(counted_energy(energy, self._share(power), self.reciprocity))
 
     def chances_at(self, energy_j_mm2: ArrayLike) -> Floats:
+        """Return P(too light), P(right), P(too dark) at energies as they count at full power."""
         return self.posterior.chances(
             energy_j_mm2, extra_noise=float(np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD))
         )
@@ -106,12 +125,17 @@ def know_tone(
         prior = score_prior(machine, stock)
     else:
         prior = tone_prior(stock, machine.source)
+    curve = fit_lightness(data)
+    if curve is None:
+        reciprocity = fit_reciprocity(prior, data)
+    else:
+        reciprocity = curve.reciprocity
+    counted = data.counted(reciprocity)
     highest = 0.0
     if len(data.verdict):
-        highest = float(np.exp(data.log_energy.max()))
-    return FittedTone(
-        machine, fit_tone(prior, data), fit_lightness(data), len(data.verdict), highest
-    )
+        highest = float(np.exp(counted.log_energy.max()))
+    read = len(data.verdict)
+    return FittedTone(machine, fit_tone(prior, counted), curve, read, highest, reciprocity)
 
 
 def score_prior(machine: Machine, stock: Stock) -> TonePrior:
@@ -139,7 +163,7 @@ def decide_engrave(
             "Nothing has been read yet, so there is nothing to decide from.",
             undecided=True,
         )
-    energies = [areal_energy_of(s, knowledge.machine, s.speed_mm_s) for s in settings]
+    energies = [knowledge.counted(s) for s in settings]
     axis = np.geomspace(0.4 * min(energies), 2.5 * max(energies), 400)
     if lightness is not None:
         return _for_lightness(knowledge, pairs, settings, lightness, max(energies), target)
@@ -148,11 +172,13 @@ def decide_engrave(
     energy, top, doubt = float(axis[best]), float(chance[1, best]), knowledge.posterior.centre_doubt
     if top < LEAST or not min(energies) * 0.8 <= energy <= max(energies) * 1.25:
         return _undecided(knowledge, settings, energy, top, target, doubt)
+    picks = _with_burnt(_picks(knowledge, settings, energies, energy), pairs)
+    dialled = areal_energy_of(picks[0].setting, knowledge.machine, picks[0].setting.speed_mm_s)
     return Decision(
-        _picks(knowledge, settings, energies, energy),
+        picks,
         target,
         knowledge.cells_read,
-        f"{energy:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; "
+        f"{dialled:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; "
         f"known to ± {max(1, round(100 * doubt))} % from {knowledge.cells_read} cells.",
         edge_doubt=doubt,
         remarks=_remarks(knowledge, pairs, settings, energy),
@@ -180,7 +206,9 @@ def _remarks(
     overlap = overlaps_text(knowledge.machine, settings)
     if overlap:
         remarks.append(f"Overlap of the pulses along a line: {overlap}.")
-    remarks += _texture(knowledge.machine, pairs, energy)
+    if knowledge.curve is not None:  # verdicts alone tell it too vaguely to speak of it
+        remarks += _uneven_trade(knowledge.reciprocity)
+    remarks += _texture(knowledge, pairs, energy)
     seen = [reading.defects for _, readings in pairs for reading in readings]
     for defect, advice in (
         ("haze", "less air or a film keeps it off"),
@@ -192,7 +220,20 @@ def _remarks(
     return tuple(remarks)
 
 
-def _texture(machine: Machine, pairs: Pairs, energy: float) -> list[str]:
+def _uneven_trade(reciprocity: float) -> list[str]:
+    """What half the power at half the speed does, where it is not the same."""
+    if abs(reciprocity) < PLAIN_TRADE:
+        return []
+    share = 2.0**-reciprocity
+    if share < 1:
+        does = "weaker"
+    else:
+        does = "stronger"
+    says = "Power and speed do not trade evenly here: half the power at half the speed burns"
+    return [f"{says} {number_text(100 * abs(share - 1), 2)} % {does}."]
+
+
+def _texture(knowledge: FittedTone, pairs: Pairs, energy: float) -> list[str]:
     """How uneven the tone is and how far haze reaches, by what photos measured on cells of like
     energy.
     """
@@ -202,7 +243,7 @@ def _texture(machine: Machine, pairs: Pairs, energy: float) -> list[str]:
         for one in readings:
             if one.cell in cells and one.evenness is not None and not one.flags:
                 setting = cells[one.cell]
-                off = np.log(areal_energy_of(setting, machine, setting.speed_mm_s) / energy) / ALIKE
+                off = np.log(knowledge.counted(setting) / energy) / ALIKE
                 rows.append((np.exp(-0.5 * off**2), one.evenness, one.halo_mm or 0.0))
     if rows:
         weight, evenness, halo = np.array(rows).T
@@ -226,7 +267,7 @@ def _unit(settings: Sequence[Setting]) -> str:
 def _picks(
     knowledge: FittedTone, settings: Sequence[Setting], energies: Sequence[float], energy: float
 ) -> tuple[Pick, ...]:
-    quick = _fastest(knowledge.machine, settings, energy)
+    quick = _fastest(knowledge, settings, energy)
     picks = [
         _pick(
             knowledge,
@@ -245,17 +286,29 @@ def _picks(
     return tuple(picks)
 
 
-def _fastest(machine: Machine, settings: Sequence[Setting], energy: float) -> Setting:
+def _with_burnt(picks: Sequence[Pick], pairs: Pairs) -> tuple[Pick, ...]:
+    """The picks, those marked that were burnt and read as they are."""
+    told = {(trial.id, reading.cell) for trial, readings in pairs for reading in readings}
+    cells = [(trial.id, cell) for trial, _ in pairs for cell in trial.cells]
+    read = [cell.setting for trial, cell in cells if (trial, cell.id) in told]
+    return tuple(
+        replace(pick, burnt=any(alike(pick.setting, one) for one in read)) for pick in picks
+    )
+
+
+def _fastest(knowledge: FittedTone, settings: Sequence[Setting], energy: float) -> Setting:
     """The fastest tested speed whose power stays within the machine, at the tested pitch and
     passes.
     """
-    pattern = max(settings, key=lambda s: s.speed_mm_s)
-    needed = energy / (pattern.dose_per_watt * pattern.speed_mm_s)
-    speed = min(pattern.speed_mm_s, machine.watts(1.0) / needed)
+    pattern, machine = max(settings, key=lambda s: s.speed_mm_s), knowledge.machine
+    full = machine.watts(1.0)
+    needed = energy / (pattern.dose_per_watt * pattern.speed_mm_s)  # W s/mm at full power
+    speed = min(pattern.speed_mm_s, full / needed)
+    share = (needed * speed / full) ** (1 / (1 + knowledge.reciprocity))
     return replace(
         pattern,
         speed_mm_s=float(f"{speed:.3g}"),
-        power=min(1.0, round(machine.fraction_for(needed * speed), 3)),
+        power=min(1.0, round(machine.fraction_for(share * full), 3)),
     )
 
 
@@ -288,7 +341,7 @@ def _timed(knowledge: FittedTone, pick: Pick) -> Pick:
 
 def _margins(knowledge: FittedTone, setting: Setting) -> Margins:
     """How far the energy may drift either way before the right tone is less likely than not."""
-    energy = areal_energy_of(setting, knowledge.machine, setting.speed_mm_s)
+    energy = knowledge.counted(setting)
     factors = np.geomspace(1, 4, 200)
 
     def until_lost(direction: float) -> float | None:
@@ -297,8 +350,17 @@ def _margins(knowledge: FittedTone, setting: Setting) -> Margins:
             return float(factors[lost[0]] ** direction)
         return None
 
-    up, down = until_lost(1.0), until_lost(-1.0)
-    return Margins(speed=None if down is None else 1 / down, power=down, power_up=up)
+    return _two_sided(until_lost(-1.0), until_lost(1.0), knowledge.reciprocity)
+
+
+def _two_sided(down: float | None, up: float | None, reciprocity: float) -> Margins:
+    """Margins from the factors by which the counted energy may fall and rise (None: any)."""
+    of_power = 1 / (1 + reciprocity)
+    return Margins(
+        speed=None if down is None else 1 / down,
+        power=None if down is None else down**of_power,
+        power_up=None if up is None else up**of_power,
+    )
 
 
 def _undecided(
@@ -311,10 +373,7 @@ def _undecided(
 ) -> Decision:
     pattern = max(settings, key=lambda s: s.speed_mm_s)
     cells = tuple(
-        _fastest(
-            knowledge.machine, [replace(pattern, speed_mm_s=pattern.speed_mm_s)], energy * factor
-        )
-        for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
+        _fastest(knowledge, [pattern], energy * factor) for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
     )
     says = (
         f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with "
@@ -350,7 +409,7 @@ def _for_lightness(
             f"This stock does not reach L* {lightness:g} within the energies tested.",
             never=True,
         )
-    setting = _fastest(knowledge.machine, settings, energy)
+    setting = _fastest(knowledge, settings, energy)
     chance, margins = _around_tone(knowledge.curve, energy, lightness)
     pick = _timed(
         knowledge,
@@ -363,11 +422,12 @@ def _for_lightness(
         ),
     )
     reached = float(knowledge.curve.lightness(energy))
+    dialled = areal_energy_of(setting, knowledge.machine, setting.speed_mm_s)
     return Decision(
-        (pick,),
+        _with_burnt((pick,), pairs),
         target,
         knowledge.cells_read,
-        f"{energy:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
+        f"{dialled:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
         remarks=_remarks(knowledge, pairs, settings, energy),
     )
 
@@ -389,6 +449,5 @@ def _around_tone(curve: ToneCurve, energy: float, lightness: float) -> tuple[flo
     steps = energy * np.exp([-PATCH_SPREAD, PATCH_SPREAD])
     slope = float(np.diff(curve.lightness(steps))[0]) / (2 * PATCH_SPREAD)
     spread = float(np.hypot(curve.doubt, slope * np.hypot(POWER_DRIFT / np.sqrt(3), PATCH_SPREAD)))
-    up, down = until_off(1.0), until_off(-1.0)
-    chance = float(2 * ndtr(SEEN_L / max(spread, 1e-6)) - 1)
-    return chance, Margins(speed=None if down is None else 1 / down, power=down, power_up=up)
+    margins = _two_sided(until_off(-1.0), until_off(1.0), curve.reciprocity)
+    return float(2 * ndtr(SEEN_L / max(spread, 1e-6)) - 1), margins

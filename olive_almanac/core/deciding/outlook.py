@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from olive_almanac.core.deciding.cut_knowledge import MAP_PARTICLES, FittedCut, know_cut
 from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell, Trial
 
@@ -106,10 +105,7 @@ def _tone(trial: Trial, pairs: Pairs) -> tuple[dict[str, Expected], dict[str, fl
     expected: dict[str, Expected] = {cell.id: "unknown" for cell in trial.cells}
     chance = {cell.id: 0.0 for cell in trial.cells}
     if judged:
-        energies = [
-            areal_energy_of(cell.setting, trial.machine, cell.setting.speed_mm_s) for cell in judged
-        ]
-        chances = known.chances_at(energies)
+        chances = known.chances_at([known.counted(cell.setting) for cell in judged])
         words: tuple[Expected, ...] = ("too_light", "right", "too_dark")
         for i, cell in enumerate(judged):
             best = int(chances[:, i].argmax())

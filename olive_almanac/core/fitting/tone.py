@@ -3,13 +3,15 @@
 Verdicts (too light, right, too dark) are ordinal readings of ln F, F being the areal energy P/(v
 pitch): an ordered probit with the centre c and half width h of the right band and the noise s,
 solved on a grid.  Lightness follows L(F) = L0 + dL (1 - exp(-(F/F1)^p)) + ob o/(1+o), o =
-(F/Fo)^2.5.  docs/methods.md, section Engrave.
+(F/Fo)^2.5.  Where power and time do not trade evenly, F counts as F (P/P1)^g, P1 being full power:
+g is 0 where they do (a failure of reciprocity, as films have it: Schwarzschild 1900, from memory).
+docs/methods.md, section Engrave.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -28,7 +30,9 @@ __all__ = [
     "ToneData",
     "TonePosterior",
     "areal_energy_of",
+    "counted_energy",
     "fit_lightness",
+    "fit_reciprocity",
     "fit_tone",
     "tone_data_of",
 ]
@@ -40,18 +44,26 @@ CENTRE_SD = 1.0  # prior spread of ln(right areal energy)
 HALF_WIDTH, HALF_WIDTH_SD = 0.25, 0.6  # of ln F, and its spread in log
 NOISE, NOISE_SD = 0.12, 0.5
 LIGHTNESS_SD = 1.5
+RECIPROCITY_SD = 0.25  # prior spread of g around 0
+SOME_VERDICTS, SOME_POWERS = 6, 0.2  # readings, and range of ln power, that can tell of g
+FINE, COARSE = (121, 15, 11), (41, 7, 5)  # of the band's centre, half width and noise
 FARTHEST = np.array((6.0, 2.0, 6.0))  # ln: where readings that follow no curve drive one stops
 
 
 @dataclass(frozen=True)
 class ToneData:
     """Readings as arrays [n]: ln F and the verdict, -1 too light, 0 right, +1 too dark; lightness
-    or nan.
+    or nan; ln of the power as a share of the machine's full power.
     """
 
     log_energy: Floats
     verdict: Floats
     lightness: Floats
+    log_power: Floats
+
+    def counted(self, reciprocity: float) -> ToneData:
+        """Return the same readings with energies as they count at full power."""
+        return replace(self, log_energy=self.log_energy + reciprocity * self.log_power)
 
 
 @dataclass(frozen=True)
@@ -92,7 +104,9 @@ class TonePosterior:
 
 @dataclass(frozen=True)
 class ToneCurve:
-    """Lightness against areal energy; `doubt` is one standard error of a reading."""
+    """Lightness against areal energy as it counts at full power; `doubt` is one standard error of
+    a reading, `reciprocity` g.
+    """
 
     blank: float
     change: float
@@ -101,6 +115,7 @@ class ToneCurve:
     overburn: float
     energy_over: float
     doubt: float
+    reciprocity: float = 0.0
 
     def lightness(self, energy_j_mm2: ArrayLike) -> Floats:
         """Return L* at areal energies of any shape."""
@@ -134,6 +149,14 @@ def areal_energy_of(setting: Setting, machine: Machine, speed_mm_s: float) -> fl
     return machine.watts(setting.power) * setting.dose_per_watt * setting.speed_mm_s / speed_mm_s
 
 
+def counted_energy(energy_j_mm2: ArrayLike, power_share: ArrayLike, reciprocity: float) -> Floats:
+    """Return areal energies as they count at full power, of burns at shares of it; the arrays
+    broadcast.
+    """
+    share = np.maximum(np.asarray(power_share, float), 1e-3)
+    return np.asarray(np.asarray(energy_j_mm2) * share**reciprocity, float)
+
+
 def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
     """Return the readings that carry a verdict or a lightness: rastered cells, or scored lines."""
     rank = {"no_mark": -1.0, "too_light": -1.0, "right": 0.0, "too_dark": 1.0}
@@ -159,14 +182,45 @@ def tone_data_of(pairs: Sequence[tuple[Trial, Sequence[Reading]]]) -> ToneData:
                 lightness = np.nan
             else:
                 lightness = reading.lightness
+            share = trial.machine.watts(cell.setting.power) / trial.machine.watts(1.0)
             rows.append(
-                (np.log(max(energy, 1e-9)), rank.get(reading.verdict or "", np.nan), lightness)
+                (
+                    np.log(max(energy, 1e-9)),
+                    rank.get(reading.verdict or "", np.nan),
+                    lightness,
+                    np.log(max(share, 1e-3)),
+                )
             )
-    return ToneData(*np.array(rows, float).reshape(len(rows), 3).T)
+    return ToneData(*np.array(rows, float).reshape(len(rows), 4).T)
 
 
 def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
     """Return the posterior of the right band from verdicts; with none, the prior."""
+    centre, half, noise, log_weight = _weighed(prior, data, FINE)
+    weight = np.exp(log_weight - log_weight.max())
+    keep = weight > 1e-6
+    return TonePosterior(centre[keep], half[keep], noise[keep], weight[keep] / weight[keep].sum())
+
+
+def fit_reciprocity(prior: TonePrior, data: ToneData) -> float:
+    """Return the posterior mean of g from verdicts at several powers; 0 where they cannot tell."""
+    known = np.isfinite(data.verdict)
+    if known.sum() < SOME_VERDICTS or np.ptp(data.log_power[known]) < SOME_POWERS:
+        return 0.0
+    tried = RECIPROCITY_SD * np.linspace(-2.0, 2.0, 9)
+    log = np.empty(len(tried))
+    for i, one in enumerate(tried):
+        weights = _weighed(prior, data.counted(float(one)), COARSE)[-1]
+        log[i] = np.logaddexp.reduce(weights) - np.log(len(weights))
+    log -= 0.5 * (tried / RECIPROCITY_SD) ** 2
+    weight = np.exp(log - log.max())
+    return float(weight @ tried / weight.sum())
+
+
+def _weighed(
+    prior: TonePrior, data: ToneData, steps: tuple[int, int, int]
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Centre, half width and noise on a grid of so many steps, ln of their weights, [K] each."""
     middle = np.log(prior.right_j_mm2)
     known = data.log_energy[np.isfinite(data.verdict)]
     low, high = (
@@ -174,9 +228,9 @@ def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
         max([middle + 3 * CENTRE_SD, *(known + 1.0)]),
     )
     axes = (
-        np.linspace(low, high, 121),
-        HALF_WIDTH * np.exp(HALF_WIDTH_SD * np.linspace(-2.5, 2.5, 15)),
-        NOISE * np.exp(NOISE_SD * np.linspace(-2.5, 2.5, 11)),
+        np.linspace(low, high, steps[0]),
+        HALF_WIDTH * np.exp(HALF_WIDTH_SD * np.linspace(-2.5, 2.5, steps[1])),
+        NOISE * np.exp(NOISE_SD * np.linspace(-2.5, 2.5, steps[2])),
     )
     centre, half, noise = (axis.ravel() for axis in np.meshgrid(*axes, indexing="ij"))
     log_weight = -0.5 * (
@@ -194,9 +248,7 @@ def fit_tone(prior: TonePrior, data: ToneData) -> TonePosterior:
             else:
                 chance = 1 - light - dark
             log_weight = log_weight + np.log((1 - LAPSE) * np.maximum(chance, 0) + LAPSE / 3)
-    weight = np.exp(log_weight - log_weight.max())
-    keep = weight > 1e-6
-    return TonePosterior(centre[keep], half[keep], noise[keep], weight[keep] / weight[keep].sum())
+    return centre, half, noise, log_weight
 
 
 def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | None:
@@ -207,7 +259,8 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     measured = np.isfinite(data.lightness)
     if measured.sum() < 5:
         return None
-    energy, lightness = np.exp(data.log_energy[measured]), data.lightness[measured]
+    log_energy, log_power = data.log_energy[measured], data.log_power[measured]
+    energy, lightness = np.exp(log_energy), data.lightness[measured]
     if blank is None:
         start = float(lightness[energy.argmin()])
     else:
@@ -221,11 +274,19 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     def curve(z: Floats) -> ToneCurve:
         energy_1, steepness, energy_over = np.exp(np.clip(z[[2, 3, 5]], -FARTHEST, FARTHEST))
         return ToneCurve(
-            z[0], z[1], float(energy_1), float(steepness), z[4], float(energy_over), LIGHTNESS_SD
+            z[0],
+            z[1],
+            float(energy_1),
+            float(steepness),
+            z[4],
+            float(energy_over),
+            LIGHTNESS_SD,
+            float(z[6]),
         )
 
     def residuals(z: Floats) -> Floats:
-        misfit = 3 * np.arcsinh((curve(z).lightness(energy) - lightness) / LIGHTNESS_SD / 3)
+        counted = np.exp(log_energy + z[6] * log_power)
+        misfit = 3 * np.arcsinh((curve(z).lightness(counted) - lightness) / LIGHTNESS_SD / 3)
         return np.array(
             [
                 *misfit,
@@ -234,14 +295,15 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
                 (z[4] + sign * 6) / 6,
                 (z[5] - np.log(over)) / 0.6,
                 (z[1] - change) / 15,
+                z[6] / RECIPROCITY_SD,
             ]
         )
 
     tries = [
         least_squares(
             residuals,
-            [start, change * 1.05, np.log(half) + shift, np.log(2), -sign * 4, np.log(over)],
-            x_scale=[5, 5, 0.3, 0.3, 5, 0.5],
+            [start, change * 1.05, np.log(half) + shift, np.log(2), -sign * 4, np.log(over), 0.0],
+            x_scale=[5, 5, 0.3, 0.3, 5, 0.5, 0.2],
         )
         for shift in (-0.4, 0.0, 0.4)
     ]

@@ -70,7 +70,8 @@ def tone_table(
     if len(x) < LEAST_STEPS:
         raise OutOfRange("Steps with a lightness", len(x), f"at least {LEAST_STEPS}")
     curve = fit_lightness(
-        ToneData(np.log(np.maximum(x, 1e-6)), np.full(len(x), np.nan), y), blank=blank
+        ToneData(np.log(np.maximum(x, 1e-6)), np.full(len(x), np.nan), y, np.zeros(len(x))),
+        blank=blank,
     )
     fine = np.linspace(0.0, float(x[-1]), 2001)
     if curve is None:

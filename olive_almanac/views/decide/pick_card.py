@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
-from olive_almanac.core.deciding.decision import aim_word
+from olive_almanac.core.deciding.decision import aim_word, came_from
 from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
@@ -38,11 +38,12 @@ class PickCard(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         setting = pick.setting
         self.setText(self.name)
-        self.setToolTip(tip_text(pick.why))
+        came = came_from(pick)
+        self.setToolTip(tip_text(f"{pick.why}; {came}"))
         self.setAccessibleName(
             f"{letter}: {self.name}, {percent_text(setting.power)} %, "
             f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
-            f"{passes_text(setting.passes)}, {100 * pick.probability:.0f} % sure"
+            f"{passes_text(setting.passes)}, {100 * pick.probability:.0f} % sure, {came}"
         )
 
     def sizeHint(self) -> QSize:
@@ -135,16 +136,19 @@ class PickCard(QAbstractButton):
         painter.setFont(F("ui"))
         painter.setPen(C("ink2"))
         foot = QRectF(left, h - compact(30, 33), inner, 22)
-        painter.drawText(foot, MIDDLE_LEFT, self._time())
+        painter.drawText(foot, MIDDLE_LEFT, self._time_and_source())
         if self.pick.char is not None:
             painter.drawText(foot, MIDDLE_RIGHT, EDGE_WORDS[min(3, round(self.pick.char))])
 
-    def _time(self) -> str:
+    def _time_and_source(self) -> str:
+        how = "reckoned"
+        if self.pick.burnt:
+            how = "burnt"
         if self.pick.seconds_per_m is not None:
-            return f"{duration_text(self.pick.seconds_per_m)} per metre"
+            return f"{duration_text(self.pick.seconds_per_m)} per metre, {how}"
         if self.pick.seconds_per_100cm2 is not None:
-            return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm²"
-        return ""
+            return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm², {how}"
+        return how.capitalize()
 
 
 def limit_facts(pick: Pick) -> list[tuple[str, str]]:
