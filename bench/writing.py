@@ -90,6 +90,7 @@ def _relayout_ms() -> float:
         window.show()
         window.navigate("plan")
         presenter = window.page("plan").presenter
+        presenter.suggest("grid")
         presenter.choose_sheet("")
         for key in ("power_steps", "speed_steps"):
             presenter.change(key, "12")

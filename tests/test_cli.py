@@ -102,8 +102,9 @@ class WholePathTest(CliCase):
         self.assertIn("on trial", said)
         self.assertRegex(said, "in speed; (burnt as it is|reckoned)")
         uid = self.entered(said)
-        for _ in range(3):
-            self.done("book", "--confirm", uid)
+        for sheet in "123":
+            self.done("book", "--confirm", uid, "--piece", "frame", "--sheet", sheet)
+        self.assertIn("one a day", self.refused("book", "--confirm", uid, "--sheet", "3"))
         found = self.done("book", "--find", "3 mm birch cut", "--json")
         validate("found", found)
         entry = json.loads(found)["entries"][0]

@@ -27,6 +27,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
     parser.add_argument("--find", default="", help="any words, sizes, units")
     parser.add_argument("--confirm", metavar="ENTRY", help="note a confirming burn of this entry")
+    parser.add_argument("--piece", default="", help="with --confirm: the job or piece")
+    parser.add_argument("--sheet", default="", help="with --confirm: the sheet, one counts a day")
     parser.add_argument("--failed", metavar="ENTRY", help="note that this entry failed")
     parser.add_argument(
         "--write", metavar="ENTRY", help="write this entry with its machine and stock into a file"
@@ -59,7 +61,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             print(set_aside_words(store.set_aside), file=sys.stderr)
         for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
             if uid:
-                _note_proof(session, uid, passed=passed)
+                of_what = {"piece": arguments.piece, "sheet": arguments.sheet}
+                _note_proof(session, uid, passed=passed, **of_what)
         if arguments.take_in:
             print(_taken_in(store, arguments.take_in, services))
         elif arguments.save:
@@ -121,10 +124,12 @@ def _write_entry(session: Session, uid: str, out: Path | None) -> None:
     print(f"Written: {out}")
 
 
-def _note_proof(session: Session, uid: str, *, passed: bool) -> None:
+def _note_proof(
+    session: Session, uid: str, *, passed: bool, piece: str = "", sheet: str = ""
+) -> None:
     entry = _entry(session, uid)
     if entry is None:
         raise BadFile(f"The book has no entry “{uid}”. olive-almanac book --find lists them.")
     session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
-    if not BookPresenter(session).confirm(passed=passed):
+    if not BookPresenter(session).confirm(passed=passed, piece=piece, sheet=sheet):
         raise BadFile(session.problem)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property, partial
@@ -87,6 +87,7 @@ def index_columns(catalogue: ShopCatalogue) -> tuple[Column, ...]:
     )
 
 
+MOST_TOLD = 30  # letters of the pieces that fit beside a fact's name
 ORDERS = {
     "family": "Group by family",
     "state": "Group by state, for the machine and task chosen",
@@ -177,9 +178,9 @@ class BookPresenter:
     def entry(self) -> Entry | None:
         return self.session.entry
 
-    def confirm(self, *, passed: bool) -> bool:
-        """Add a confirming burn that fell free (or was right), or a failure, to the
-        present entry.
+    def confirm(self, *, passed: bool, piece: str = "", sheet: str = "") -> bool:
+        """Add a confirming burn that fell free (or was right), or a failure, to the present entry:
+        which job or piece it was, on which sheet; one good burn a day and sheet counts.
         """
         entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
         if entry is None or machine is None or stock is None:
@@ -189,7 +190,16 @@ class BookPresenter:
             "passed" if passed else "failed",
             stock.lot,
             machine.state,
+            piece.strip(),
+            sheet.strip(),
         )
+        if any(proof.repeats(other) for other in entry.proofs):
+            where = f"On {proof.sheet}" if proof.sheet else "On this sheet"
+            self.session.tell(
+                f"{where} a burn was noted today already: one a day and sheet counts. Name the "
+                "sheet where it was another one."
+            )
+            return False
         changed = replace(
             entry, proofs=(*entry.proofs, proof), lot=stock.lot, machine_state=machine.state
         )
@@ -240,11 +250,25 @@ class BookPresenter:
         return self.session.attempt(action)
 
     def confirmations_text(self) -> str:
-        """Return how many confirming burns passed in a row: "2 of 3"."""
+        """Return how many confirming burns passed in a row: "2 of 3", or "5 in a row"."""
         passed = 0
         if self.entry:
             passed = len(self.entry.passed_in_a_row)
-        return f"{min(passed, 99)} of {PROOFS_NEEDED}"
+        if passed > PROOFS_NEEDED:
+            return f"{passed} in a row"
+        return f"{passed} of {PROOFS_NEEDED}"
+
+    def confirm_note(self) -> str:
+        """Return what the read confirm run on the desk means for the entry, in one sentence."""
+        active, entry = self.session.active, self.entry
+        if active is None or entry is None:
+            return "There is no entry of this subject that it could confirm."
+        if not any(proof.trial_id == active.trial.id for proof in entry.proofs):
+            if active.run.is_simulated and not self.session.store.playground:
+                return "Burnt on the stand-in bench: a rehearsal, which confirms nothing."
+            return "The entry has another setting by now: these burns do not confirm it."
+        state, reason = self.session.state
+        return f"The entry is {STATE_WORDS[state][0]}: {reason}."
 
     def history(self) -> tuple[tuple[str, str], ...]:
         """Return day with who, and reason, of each revision of the present entry, newest first."""
@@ -298,6 +322,19 @@ class BookPresenter:
         return None
 
 
+def burns_text(proofs: Sequence[Proof]) -> str:
+    """Return the newest confirming burns, the good and the failed ones: day, pieces (squares of a
+    confirm run by their cells) and sheets.
+    """
+    newest = [proof for proof in proofs if proof.on == proofs[-1].on]
+    pieces = dict.fromkeys(proof.note for proof in newest if proof.note)
+    sheets = dict.fromkeys(f"sheet {proof.sheet}" for proof in newest if proof.sheet)
+    told = ", ".join([*pieces, *sheets])
+    if len(told) > MOST_TOLD:
+        told = told[: MOST_TOLD - 1].rstrip(" ,") + "…"
+    return f"{day_text(newest[-1].on)}{': ' if told else ''}{told}"
+
+
 def facts_of(
     entry: Entry, confirmations: str, machine: Machine | None = None
 ) -> tuple[tuple[str, str], ...]:
@@ -342,6 +379,8 @@ def facts_of(
     if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves
         proved += f", alone they prove {100 * proved_chance(good):.0f} %"
     facts.append(("Confirming burns", proved))
+    if entry.proofs:
+        facts.append(("Last burnt", burns_text(entry.proofs)))
     if machine is not None and (overlap := overlaps_text(machine, [entry.setting])):
         facts.append(("Pulse overlap", overlap))
     kerfs = [

@@ -14,6 +14,7 @@ from scipy.ndimage import zoom
 
 from olive_almanac.core.deciding import cut, engrave
 from olive_almanac.core.deciding.apart import levels_of, soonest
+from olive_almanac.core.deciding.confirm import decide_confirm
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, MAP_NODES, MAP_PARTICLES, know_cut
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.focus import decide_focus
@@ -188,8 +189,8 @@ def _decide(
 def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
     """Yield what the last trial can decide, piece by piece, for a worker.
 
-    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf" or "tone"
-    with its decision (of a tone that is not decided: a sentence).
+    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf", "confirm" or
+    "tone" with its decision (of a tone that is not decided: a sentence).
     """
     pairs = basis.pairs
     trial, readings = pairs[-1]
@@ -198,6 +199,8 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
         yield "focus", decide_focus(trial, readings)
     elif question == "kerf":
         yield "kerf", decide_kerf([*basis.related, *pairs])
+    elif question == "confirm":
+        yield "confirm", decide_confirm(trial, readings)
     elif question == "tone":
         try:
             yield "tone", tone_table_of(trial, readings)
@@ -517,6 +520,15 @@ class DecidePresenter:
         if self.session.attempt(action):
             return entry
         return None
+
+    def close_confirm_run(self) -> bool:
+        """Put a confirm run that is read to the end away: its burns are counted already."""
+        active, found = self.session.active, self.found.get("confirm")
+        if active is None or found is None or found.left:
+            return True
+        return self.session.attempt(
+            lambda: self.session.trials.keep(active.trial, "book", "counted in the book")
+        )
 
     def save_table(self, path: Path) -> bool:
         """Write the tone curve as a table; False where it could not be written, or there

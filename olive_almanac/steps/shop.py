@@ -91,6 +91,13 @@ class Shop:
 
         self._session.undo_stack.push(Change(label, do, undo))
 
+    def count_proofs(self, entry: Entry, why: str) -> None:
+        """Write an entry whose confirming burns were read anew: it is undone with their readings,
+        not by itself.
+        """
+        written = self._session.store.save_entry(entry, why)
+        self.show(self.catalogue.with_entries((written,)))
+
     def keep_book(
         self, stocks: Sequence[Stock], entries: Sequence[Entry], why: str, label: str
     ) -> None:

@@ -262,6 +262,26 @@ class Trials:
         if read and kind_of(trial.kind).weekly:
             self._session.shop.take_checks(checks_of(self._session.store, self.kept))
 
+    def _count_proofs(self) -> None:
+        """Count what a confirm run has shown so far with the entry that it confirms."""
+        active, session = self._known(), self._session
+        trial = active.trial
+        if kind_of(trial.kind).asks != "confirm":
+            return
+        entry = session.catalogue.entry_for(trial.machine.uid, trial.stock.uid, trial.task)
+        if entry is None or not entry.setting.burns_like(trial.cells[0].setting):
+            return
+        from olive_almanac.core.deciding.confirm import decide_confirm  # start-up: read seldom
+
+        found = decide_confirm(trial, counted(session.store, tuple(active.readings.values())))
+        lot, state = trial.stock.lot, trial.machine.state
+        burns = found.proofs(session.today().isoformat(), lot, state)
+        changed = entry.with_run(trial.id, burns)
+        if burns:
+            changed = replace(changed, lot=lot, machine_state=state)
+        if changed != entry:
+            session.shop.count_proofs(changed, f"{trial.name} read: {found.says}")
+
     def _known(self) -> ActiveTrial:
         assert self.active is not None
         return self.active
@@ -317,6 +337,7 @@ class Trials:
             readings[cell] = reading
         self.active = replace(active, readings=readings)
         self._follow_checks(active.trial)
+        self._count_proofs()
 
     def keep_others(self, who: str, readings: Sequence[Reading], why: str) -> None:
         """Write what a second person, or the photo, saw on the active trial's cells."""

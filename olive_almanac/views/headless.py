@@ -111,8 +111,8 @@ def work_through_demo(
         )
     else:
         window.page("decide").main_action()
-        for _ in range(3):
-            window.page("book").presenter.confirm(passed=True)
+        for sheet in ("1", "2", "3"):
+            window.page("book").presenter.confirm(passed=True, piece="test cut", sheet=sheet)
         state, reason = session.state
         say(f"Written into the book and confirmed three times: {state}, {reason}.")
         say("  " + window.page("book").presenter.clip())

@@ -12,7 +12,7 @@ from olive_almanac.core.deciding import cut as deciding
 from olive_almanac.core.deciding.carry import carry_entry
 from olive_almanac.core.deciding.cut import decide_cut
 from olive_almanac.core.deciding.cut_knowledge import know_cut, margins_of
-from olive_almanac.core.deciding.decision import Decision, Pick, aim_word, alike, came_from
+from olive_almanac.core.deciding.decision import Decision, Pick, aim_word, came_from
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.engrave import decide_engrave, know_tone
 from olive_almanac.core.deciding.focus import decide_focus
@@ -248,11 +248,11 @@ class PickRulesTest(unittest.TestCase):
 
     def test_picks_are_told_apart(self):
         for one, other in itertools.combinations(self.decision.picks, 2):
-            self.assertFalse(alike(one.setting, other.setting))
+            self.assertFalse(one.setting.burns_like(other.setting))
 
     def test_alike_is_power_speed_passes_and_focus(self):
         base = Setting(0.8, 10.0, 2, 1.5)
-        self.assertTrue(alike(base, replace(base, power=0.81, speed_mm_s=10.2)))
+        self.assertTrue(base.burns_like(replace(base, power=0.81, speed_mm_s=10.2)))
         for other in (
             replace(base, power=0.83),
             replace(base, speed_mm_s=10.5),
@@ -260,12 +260,12 @@ class PickRulesTest(unittest.TestCase):
             replace(base, passes=3),
             replace(base, focus_mm=1.0),
         ):
-            self.assertFalse(alike(base, other))
+            self.assertFalse(base.burns_like(other))
 
     def test_a_pick_says_whether_it_was_burnt_or_reckoned(self):
         burnt = [cell.setting for trial, seen in self.pairs for cell in trial.cells if seen]
         for pick in self.decision.picks:
-            self.assertEqual(pick.burnt, any(alike(pick.setting, one) for one in burnt))
+            self.assertEqual(pick.burnt, any(pick.setting.burns_like(one) for one in burnt))
             self.assertIn("burnt as it is" if pick.burnt else "reckoned", came_from(pick))
         self.assertIn(
             "beyond", came_from(replace(self.decision.picks[0], burnt=False, untried=True))

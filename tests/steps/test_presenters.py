@@ -4,7 +4,7 @@ import math
 import tempfile
 import unittest
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from itertools import count
 from pathlib import Path
 
@@ -610,14 +610,75 @@ class BookTest(SessionCase):
         decider.write_entry()
         book = BookPresenter(self.session)
         for n, state in ((1, "trial"), (2, "trial"), (3, "proven")):
-            book.confirm(passed=True)
+            self.assertTrue(book.confirm(passed=True, piece="frame", sheet=str(n)))
             self.assertEqual(self.session.state[0], state)
             self.assertEqual(book.confirmations_text(), f"{n} of 3")
+        self.assertIn("frame, sheet 1, sheet 2", dict(facts_of(book.entry, ""))["Last burnt"])
         book.confirm(passed=False)
         self.assertEqual(self.session.state, ("due", "failed on 14 April 2026"))
         self.session.undo_stack.undo()
         self.assertEqual(self.session.state[0], "proven")
         self.assertEqual(book.history()[0][1], "undone: failure noted")
+
+    def test_one_burn_a_day_and_sheet_counts(self):
+        self.decided().write_entry()
+        book = BookPresenter(self.session)
+        self.assertTrue(book.confirm(passed=True, piece="frame", sheet="A"))
+        self.assertFalse(book.confirm(passed=True, piece="lid", sheet="a"))
+        self.assertIn("one a day and sheet", self.session.problem)
+        self.assertTrue(book.confirm(passed=True, piece="lid", sheet="B"))
+        self.session.today = lambda: TODAY + timedelta(days=1)
+        self.assertTrue(book.confirm(passed=True, piece="box", sheet="A"))
+        self.assertEqual(book.confirmations_text(), "3 of 3")
+
+    def confirm_run(self):
+        """A burnt confirm run of the entry on the desk, and who reads it."""
+        self.decided().write_entry()
+        planner = PlanPresenter(self.session, self.view)
+        planner.start()
+        planner.suggest("confirm")
+        planner.write()
+        self.burner().burnt_elsewhere()
+        return ReadPresenter(self.session, self.view), BookPresenter(self.session)
+
+    def test_reading_a_confirm_run_sets_the_count_and_taking_back_unsets_it(self):
+        reader, book = self.confirm_run()
+        evidence = book.entry.evidence
+        for n, state in ((1, "trial"), (2, "trial"), (3, "proven")):
+            reader.verdict("free")
+            self.assertEqual(
+                (self.session.state[0], book.confirmations_text()), (state, f"{n} of 3")
+            )
+        self.assertEqual(
+            {proof.trial_id for proof in book.entry.proofs}, {self.session.active.trial.id}
+        )
+        self.assertEqual(book.entry.evidence, evidence)
+        self.assertIn("The entry is Proven", book.confirm_note())
+        reader.take_back()
+        self.assertEqual((self.session.state[0], book.confirmations_text()), ("trial", "2 of 3"))
+        reader.verdict("hangs")
+        self.assertEqual(self.session.state, ("due", "failed on 14 April 2026"))
+        decider = DecidePresenter(self.session, self.view)
+        ((kind, found),) = decider.work()
+        self.assertEqual((kind, found.left, len(found.good)), ("confirm", 0, 2))
+        self.assertRegex(found.says, r"^2 of 3 burns fell free\. \w+: hangs\.$")
+
+    def test_a_confirm_run_of_another_setting_confirms_nothing(self):
+        reader, book = self.confirm_run()
+        changed = replace(book.entry, setting=replace(book.entry.setting, power=0.5))
+        self.session.shop.keep_entry(changed, "changed", "entry")
+        reader.verdict("free")
+        self.assertEqual((book.entry.proofs, self.session.state[0]), ((), "trial"))
+        self.assertIn("another setting", book.confirm_note())
+
+    def test_a_rehearsed_confirm_run_confirms_nothing_in_a_real_library(self):
+        reader, book = self.confirm_run()
+        run = replace(self.session.active.run, by="stand-in")
+        self.session.trials.keep_run(run, "rehearsed")
+        self.library.playground = False
+        reader.verdict("free")
+        self.assertEqual(book.entry.proofs, ())
+        self.assertIn("a rehearsal", book.confirm_note())
 
     def test_a_guess_can_be_reckoned_where_nothing_is_known(self):
         self.fill()

@@ -261,4 +261,8 @@ class SharedWindowTest(WindowCase):
             lambda: (shown := self.page().right.main_button) is not None and shown.isVisible()
         )
         self.press("It fell free")
-        self.assertEqual(len(other.entries()[0].proofs), 1)
+        dialog = self.app.activeModalWidget()
+        self.type("lid of the tea box", dialog.piece)
+        self.key(Qt.Key.Key_Return, widget=dialog.piece)
+        proof = other.entries()[0].proofs[0]
+        self.assertEqual((proof.outcome, proof.note), ("passed", "lid of the tea box"))

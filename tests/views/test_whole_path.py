@@ -69,9 +69,20 @@ class WholePathTest(WindowCase):
         self.press("Write into the book")
         self.assertEqual(self.window.station, "book")
         self.assertEqual(self.session.state[0], "trial")
-        for _ in range(3):
-            self.press("It fell free")
+        chosen = self.session.entry
+        self.press("Confirm run")
+        self.assertEqual(self.window.station, "plan")
+        self.write_burn_file()
+        self.burn_at_once()
+        self.read_all_by_keys()
         self.assertEqual(self.session.state[0], "proven")
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertEqual(self.window.station, "decide")
+        self.wait_for(lambda: "3 of 3 burns fell free" in self.page().says.text())
+        self.assertIn("The entry is Proven", self.page().says.text())
+        self.press("Open the entry")
+        self.assertEqual(self.window.station, "book")
+        self.assertEqual(self.session.entry.evidence, chosen.evidence)
         wanted = self.session.entry
         self.shut()
 

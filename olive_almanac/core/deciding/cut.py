@@ -17,7 +17,7 @@ from olive_almanac.core.deciding.cut_knowledge import (
     margins_of,
 )
 from olive_almanac.core.deciding.dead_end import SURE_STALL, dead_end
-from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick, alike
+from olive_almanac.core.deciding.decision import AIMS, CHAR_LIMIT, Aim, Decision, Pick
 from olive_almanac.core.deciding.directions import compare_directions
 from olive_almanac.core.deciding.kerf import expected_kerf
 from olive_almanac.core.deciding.scan import PASSES, Scan, open_speeds, scan_cut
@@ -132,7 +132,7 @@ def _distinct(picks: list[Pick]) -> list[Pick]:
         no_cleaner = (
             pick.aim == "cleanest" and kept and (kept[0].char or 0) - (pick.char or 0) < LESS_CHAR
         )
-        if not no_cleaner and not any(alike(pick.setting, other.setting) for other in kept):
+        if not no_cleaner and not any(pick.setting.burns_like(other.setting) for other in kept):
             kept.append(pick)
     return kept
 
@@ -515,7 +515,7 @@ class _Window:
             kerf_mm=expected_kerf(self.pairs, energy, setting.passes),
             why=why,
             untried=not option.tried,
-            burnt=any(alike(setting, one) for one in self.read),
+            burnt=any(setting.burns_like(one) for one in self.read),
         )
 
     def _remarks(

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.setting import Setting
 
-__all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word", "alike", "came_from"]
+__all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word", "came_from"]
 
-SAME_POWER, SAME_SPEED = 0.02, 0.03
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 Aim = Literal["quickest", "cleanest", "widest"]
 AIMS: dict[str, str] = {
@@ -27,15 +25,6 @@ def aim_word(aim: str, task: str) -> str:
     if task != "cut":
         return TONE_AIMS.get(aim, AIMS[aim])
     return AIMS[aim]
-
-
-def alike(a: Setting, b: Setting) -> bool:
-    """Return whether two settings come to the same burn: 2 % of power and 3 % of speed apart at
-    most.
-    """
-    same = (a.runs, a.focus_mm, a.pitch_mm) == (b.runs, b.focus_mm, b.pitch_mm)
-    power, speed = abs(a.power - b.power), abs(math.log(a.speed_mm_s / b.speed_mm_s))
-    return same and power < SAME_POWER and speed < SAME_SPEED
 
 
 @dataclass(frozen=True)

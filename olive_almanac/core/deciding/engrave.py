@@ -13,7 +13,7 @@ from scipy.special import ndtr
 
 from olive_almanac.core.burn.energy import dose_ripple
 from olive_almanac.core.burn.pulses import overlaps_text
-from olive_almanac.core.deciding.decision import Aim, Decision, Pick, alike
+from olive_almanac.core.deciding.decision import Aim, Decision, Pick
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
 from olive_almanac.core.fitting.tone import (
     ToneCurve,
@@ -292,7 +292,7 @@ def _with_burnt(picks: Sequence[Pick], pairs: Pairs) -> tuple[Pick, ...]:
     cells = [(trial.id, cell) for trial, _ in pairs for cell in trial.cells]
     read = [cell.setting for trial, cell in cells if (trial, cell.id) in told]
     return tuple(
-        replace(pick, burnt=any(alike(pick.setting, one) for one in read)) for pick in picks
+        replace(pick, burnt=any(pick.setting.burns_like(one) for one in read)) for pick in picks
     )
 
 

@@ -132,13 +132,25 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Proof:
-    """One confirming burn: day, outcome, and under which lot and machine state."""
+    """One confirming burn: day, outcome, and under which lot and machine state; `note` is the job
+    or piece, `sheet` what it was burnt on, `trial_id` the confirm run that it belongs to.
+    """
 
     on: str
     outcome: Literal["passed", "failed"]
     lot: str = ""
     machine_state: int = 1
     note: str = ""
+    sheet: str = field(default="", metadata={"written": "if set"})
+    trial_id: str = field(default="", metadata={"written": "if set"})
+
+    def repeats(self, other: Proof) -> bool:
+        """Return whether two good burns are of one day and one sheet, outside a confirm run: they
+        count once.
+        """
+        same = (self.on, self.sheet.casefold()) == (other.on, other.sheet.casefold())
+        both = self.outcome == other.outcome == "passed"
+        return same and both and not (self.trial_id or other.trial_id)
 
 
 @dataclass(frozen=True)
@@ -170,6 +182,18 @@ class Entry:
     def is_note(self) -> bool:
         """A guess that somebody wrote down, not one that the model reckoned."""
         return self.origin == "guess" and self.evidence.probability is None
+
+    def with_run(self, trial_id: str, burns: Sequence[Proof]) -> Entry:
+        """Return the entry with the burns of a confirm run as they are read now, in the place of
+        those read before; the first keeps its day.
+        """
+        kept = [proof for proof in self.proofs if proof.trial_id != trial_id]
+        before = [i for i, proof in enumerate(self.proofs) if proof.trial_id == trial_id]
+        at, day = len(kept), ""
+        if before:
+            at, day = before[0], self.proofs[before[0]].on
+        run = [replace(burn, on=day or burn.on, trial_id=trial_id) for burn in burns]
+        return replace(self, proofs=(*kept[:at], *run, *kept[at:]))
 
     @property
     def passed_in_a_row(self) -> tuple[Proof, ...]:

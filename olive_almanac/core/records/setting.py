@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -27,6 +28,7 @@ Air = Literal["off", "low", "full"]
 AIRS: tuple[Air, ...] = ("off", "low", "full")
 Beam = Literal["constant", "follows-speed"]
 Direction = Literal["x", "y", "xy"]
+SAME_POWER, SAME_SPEED = 0.02, 0.03  # shares up to which nobody would dial anew
 LEAST_PITCH_MM = 0.005  # no beam is a tenth as wide
 
 
@@ -111,6 +113,16 @@ class Setting:
     def runs(self) -> int:
         """How often every place is run over: each pass twice with cross-hatch."""
         return self.passes * (2 if self.crosshatch else 1)
+
+    def burns_like(self, other: Setting) -> bool:
+        """Return whether another setting comes to the same burn: at most 2 % of power and 3 % of
+        speed apart, with the same air.
+        """
+        same = (self.runs, self.focus_mm, self.pitch_mm, self.air)
+        if same != (other.runs, other.focus_mm, other.pitch_mm, other.air):
+            return False
+        apart = abs(math.log(self.speed_mm_s / other.speed_mm_s))
+        return abs(self.power - other.power) < SAME_POWER and apart < SAME_SPEED
 
 
 def energy_unit(task: str) -> str:

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
+    QWidget,
 )
 
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -37,9 +39,10 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.theme import px, scaled_font
 
 if TYPE_CHECKING:
+    from olive_almanac.steps.book import BookPresenter
     from olive_almanac.views.window import MainWindow
 
-__all__ = ["CompareDialog", "DueDialog", "NotesDialog"]
+__all__ = ["BurnDialog", "CompareDialog", "DueDialog", "NotesDialog"]
 
 RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
 TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
@@ -103,6 +106,62 @@ class DueDialog(QDialog):
         self.accept()
         self.session.choose(machine=one.machine.uid, stock=one.stock.uid, task=one.entry.task)
         self.main_window.plan_confirm_run()
+
+
+class BurnDialog(QDialog):
+    """What came out right today: the job or piece, and the sheet; Enter notes it as a confirming
+    burn.
+    """
+
+    def __init__(self, presenter: BookPresenter, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.presenter = presenter
+        self.setWindowTitle("A burn that came out right")
+        self.piece, self.sheet = QLineEdit(), QLineEdit()
+        for field, name, example in (
+            (self.piece, "Job or piece", "for example: lid of the tea box"),
+            (self.sheet, "Sheet", "its number or name, where more than one was used today"),
+        ):
+            field.setFont(scaled_font("ui"))
+            field.setAccessibleName(name)
+            field.setPlaceholderText(example)
+            field.returnPressed.connect(self.note)
+        self.says = label("", "small", "second", wrap=True)
+        note = button("Note it", "main", tip="Enter")
+        note.setAutoDefault(False)
+        note.clicked.connect(self.note)
+        leave = button("Cancel")
+        leave.setAutoDefault(False)
+        leave.clicked.connect(self.reject)
+        layout = col(
+            label("Which job or piece was it?", "h2"),
+            hair("bold"),
+            label("Job or piece", "small", "second"),
+            self.piece,
+            label("Sheet", "small", "second"),
+            self.sheet,
+            self.says,
+            None,
+            row(note, leave, None, gap=10),
+            gap=8,
+            margins=(20, 16, 20, 16),
+        )
+        self.setLayout(layout)
+        self.resize(px(480), px(300))
+        self.piece.setFocus()
+
+    def note(self) -> None:
+        """Note the burn; without a piece it asks again."""
+        if not self.piece.text().strip():
+            self.says.setText("Name the job or piece: a burn that nobody can find proves little.")
+            self.piece.setFocus()
+            return
+        sheet = self.sheet.text()
+        if self.presenter.confirm(passed=True, piece=self.piece.text(), sheet=sheet):
+            self.accept()
+            return
+        self.says.setText(self.presenter.session.problem)
+        self.sheet.setFocus()
 
 
 class CompareDialog(QDialog):

@@ -558,14 +558,22 @@ class EntryPage(Page):
         if entry.task == "cut":
             good = "It fell free"
         trial = None
-        if state == "guess":
-            self.main_button = button("Plan the confirm run", "main", tip="Ctrl+Enter")
-            self.main_button.clicked.connect(self.confirm_asked)
-            trial = button(compact("Trial", "Plan a trial"))
-            trial.clicked.connect(self.plan_asked)
-        else:
+        if state == "proven":
             self.main_button = button(good, "main", tip="note a confirming burn, Ctrl+Enter")
-            self.main_button.clicked.connect(lambda: self.presenter.confirm(passed=True))
+            self.main_button.clicked.connect(self.note_burn)
+        else:
+            words = "Confirm run"
+            if state == "guess":
+                words = compact(words, "Plan the confirm run")
+            tip = "plan three squares of this very setting; Ctrl+Enter"
+            self.main_button = button(words, "main", tip=tip)
+            self.main_button.clicked.connect(self.confirm_asked)
+            if state == "guess":
+                trial = button(compact("Trial", "Plan a trial"))
+                trial.clicked.connect(self.plan_asked)
+            else:
+                trial = button(good, tip="a job or piece that was burnt with this setting")
+                trial.clicked.connect(self.note_burn)
         copy = button("Copy" if trial else compact("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
         copy.clicked.connect(self.copy_numbers)
         card = button("Card" if trial else compact("Card", "Print a card"), tip="as PDF, Ctrl+P")
@@ -578,6 +586,14 @@ class EntryPage(Page):
         if state != "guess":
             parts.append(failed)
         self.body_layout.addLayout(row(*parts, gap=compact(6, 10)))
+
+    def note_burn(self) -> None:
+        """Ask which job or piece came out right, and note it as a confirming burn."""
+        from olive_almanac.views.book.dialogs import BurnDialog  # start-up: opened seldom
+
+        dialog = BurnDialog(self.presenter, self.window())
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def copy_numbers(self) -> None:
         from PySide6.QtGui import QGuiApplication

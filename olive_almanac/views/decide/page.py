@@ -16,11 +16,12 @@ from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.book import BookPresenter
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
 from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells
-from olive_almanac.views.coupon import VerdictKeyLine
+from olive_almanac.views.coupon import CouponPicture, VerdictKeyLine
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
 from olive_almanac.views.decide.outliers import OutlierList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
@@ -50,9 +51,14 @@ from olive_almanac.views.window import MainWindow
 NOTHING_READ = "Nothing has been read yet for this stock."
 STANDS = "Alone, and 19 in 20 still fall free"
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
-LOOKS = {"focus": 3, "kerf": 4, "tone": 5}
+LOOKS = {"focus": 3, "kerf": 4, "tone": 5, "confirm": 7}
 PHOTO = 6
-TITLES = {"focus": "Where the focus lies", "kerf": "What the beam takes away", "tone": "Tone curve"}
+TITLES = {
+    "focus": "Where the focus lies",
+    "kerf": "What the beam takes away",
+    "tone": "Tone curve",
+    "confirm": "Confirm run",
+}
 
 
 class DecidePage(StationPage):
@@ -75,6 +81,7 @@ class DecidePage(StationPage):
         self.photo.cell_clicked.connect(self._aim_at_cell)
         self.map, self.slices, self.outliers = SettingMapView(), SlicesChart(), OutlierList()
         self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
+        self.coupon = CouponPicture()
         self.map.pick_clicked.connect(self.presenter.choose)
         self.map.cell_clicked.connect(self._aim_at_cell)
         self.outliers.chosen.connect(self._look_again)
@@ -87,6 +94,7 @@ class DecidePage(StationPage):
             self.kerf_chart,
             self.tone_chart,
             self.photo,
+            self.coupon,
         ):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
@@ -407,9 +415,12 @@ class DecidePage(StationPage):
         self.says.setText(
             note if found is None else found if isinstance(found, str) else found.says
         )
-        {"focus": self._show_focus, "kerf": self._show_kerf, "tone": self._show_tone}[question](
-            decided, self.says.text()
-        )
+        {
+            "focus": self._show_focus,
+            "kerf": self._show_kerf,
+            "tone": self._show_tone,
+            "confirm": self._show_confirm,
+        }[question](decided, self.says.text())
 
     def _facts(self, title: str, rows: Any) -> None:
         self.limits.addWidget(Heading(title))
@@ -494,6 +505,21 @@ class DecidePage(StationPage):
             )
         self._offer("Save the curve table" if table is not None else "", False)
 
+    def _show_confirm(self, decision: Any, _note: str) -> None:
+        active = self.session.active
+        if active is not None:
+            self.coupon.show_desk(active, "")
+        if decision is None:
+            self._offer("", False)
+            return
+        book = BookPresenter(self.session)
+        self.says.setText(f"{decision.says} {book.confirm_note()}")
+        if decision.bad:
+            self._facts("Did not come out right", decision.bad)
+        if self.session.entry is not None:
+            self._facts("In the book", [("confirming burns", book.confirmations_text())])
+        self._offer("Open the entry" if self.session.entry is not None else "", False)
+
     # -- acts --------------------------------------------------------------------------------------
 
     def _turn(self, at: int) -> None:
@@ -569,6 +595,9 @@ class DecidePage(StationPage):
         elif question == "tone":
             if self.write.isVisible():
                 self._save_table()
+        elif question == "confirm":
+            if self.write.isVisible() and self.presenter.close_confirm_run():
+                self.main_window.navigate("book")
         elif self.presenter.pick is not None:
             if self.presenter.write_entry() is not None:
                 self.main_window.navigate("book")

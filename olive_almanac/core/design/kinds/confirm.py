@@ -22,6 +22,7 @@ class ConfirmRun(TrialKind):
     place = 11
     fields = frozenset({"beam", "crosshatch", "repeats"})
     spread = True
+    asks = "confirm"
 
     def suggest(self, ground: Ground, choices: TrialChoices) -> TrialChoices:
         return replace(

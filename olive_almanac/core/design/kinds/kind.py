@@ -33,7 +33,7 @@ __all__ = [
     "register",
 ]
 
-Question = Literal["setting", "focus", "kerf", "tone"]
+Question = Literal["setting", "focus", "kerf", "tone", "confirm"]
 FREE = "*"  # the operator chooses the factor
 
 

@@ -1,0 +1,67 @@
+"""What a confirm run has shown: which of its burns came out right."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from olive_almanac.core.records.entry import Proof
+from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, flared
+from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import count_text
+
+__all__ = ["ConfirmRun", "decide_confirm"]
+
+RIGHT = ("free", "right")
+
+
+@dataclass(frozen=True)
+class ConfirmRun:
+    """The burns of a confirm run that were read: cell ids of the good ones and of the others, each
+    of these with what was seen; how many are left; one sentence for a person.
+    """
+
+    good: tuple[str, ...]
+    bad: tuple[tuple[str, str], ...]
+    left: int
+    says: str
+
+    def proofs(self, on: str, lot: str, machine_state: int) -> tuple[Proof, ...]:
+        """Return the burns as proofs of a day, the failed ones last."""
+        return (
+            *(Proof(on, "passed", lot, machine_state, cell) for cell in self.good),
+            *(
+                Proof(on, "failed", lot, machine_state, f"{cell}: {seen}")
+                for cell, seen in self.bad
+            ),
+        )
+
+
+def decide_confirm(trial: Trial, readings: Sequence[Reading]) -> ConfirmRun:
+    """Return what the readings of a confirm run prove; readings without a verdict say nothing."""
+    told = {one.cell: one for one in readings if one.verdict is not None or flared(one)}
+    good, bad = [], []
+    for cell in trial.cells:
+        seen = told.get(cell.id)
+        if seen is None:
+            continue
+        if flared(seen):
+            bad.append((cell.id, "flared up"))
+        elif seen.verdict in RIGHT:
+            good.append(cell.id)
+        elif seen.verdict is not None:
+            bad.append((cell.id, VERDICT_WORDS[seen.verdict].lower()))
+    left = len(trial.cells) - len(good) - len(bad)
+    return ConfirmRun(tuple(good), tuple(bad), left, _says(trial, len(good), bad, left))
+
+
+def _says(trial: Trial, good: int, bad: Sequence[tuple[str, str]], left: int) -> str:
+    did = "came out right"
+    if trial.task == "cut":
+        did = "fell free"
+    says = f"{good} of {count_text(good + len(bad), 'burn')} {did}."
+    if bad:
+        says += " " + "; ".join(f"{cell}: {seen}" for cell, seen in bad) + "."
+    if left:
+        says += f" {count_text(left, 'burn')} not read yet."
+    return says
