@@ -257,7 +257,7 @@ class QuestionsTest(unittest.TestCase):
     def test_each_kind_of_trial_has_its_question(self):
         kinds = {
             "grid": "setting",
-            "confirm": "setting",
+            "confirm": "confirm",
             "focus": "focus",
             "ramp": "focus",
             "kerf": "kerf",

@@ -52,6 +52,40 @@ class PlannerCase(SessionCase):
         self.begin()
 
 
+class ConfirmRunSheetTest(PlannerCase):
+    def confirm(self, stock):
+        """A planner of a confirm run on a stock with these sheets."""
+        self.session.shop.keep_stock(stock, "sheets noted")
+        self.planner = PlanPresenter(self.session, self.view)
+        self.planner.start()
+        self.planner.suggest("confirm")
+
+    def test_it_asks_for_its_sheet_and_puts_a_new_one_into_the_rack(self):
+        self.confirm(replace(BIRCH, sheets=()))
+        self.assertIsNone(self.planner.plan)
+        self.assertEqual(self.view.last("show_problem")[1], "sheet_size")
+        self.planner.change("sheet_size", "3")  # while it is being typed
+        self.assertIsNone(self.planner.plan)
+        self.planner.change("sheet_size", "300 x 200")
+        self.assertEqual((self.trial.sheet.width_mm, self.trial.sheet.height_mm), (300, 200))
+        for cell in self.trial.cells:
+            x, y, w, h = cell.rect_mm
+            self.assertTrue(x + w <= 300 and y + h <= 200)
+        self.assertEqual(self.session.subject.stock.sheets, ())
+        self.planner.write()
+        sheet = self.session.subject.stock.sheets[0]
+        self.assertEqual((sheet.width_mm, sheet.height_mm), (300, 200))
+
+    def test_a_sheet_of_the_rack_is_known_by_its_size(self):
+        self.confirm(replace(BIRCH, sheets=SHEETS))
+        self.assertEqual(self.trial.sheet.number, 0)
+        other = SHEETS[1]
+        self.planner.change("sheet_size", f"{other.width_mm:g}×{other.height_mm:g}")
+        self.assertEqual(self.trial.sheet.number, 1)
+        self.planner.write()
+        self.assertEqual(len(self.session.subject.stock.sheets), len(SHEETS))
+
+
 class KindsTest(PlannerCase):
     def test_a_weekly_check_takes_last_weeks_levels_again(self):
         self.planner.choose_kind("weekly")

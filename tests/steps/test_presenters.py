@@ -637,6 +637,7 @@ class BookTest(SessionCase):
         planner = PlanPresenter(self.session, self.view)
         planner.start()
         planner.suggest("confirm")
+        planner.change("sheet_size", "300 x 200")
         planner.write()
         self.burner().burnt_elsewhere()
         return ReadPresenter(self.session, self.view), BookPresenter(self.session)

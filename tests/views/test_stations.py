@@ -526,7 +526,7 @@ class DecideTest(ShopCase):
         self.assertIn("sure to fall free", page.map.accessibleDescription())
         self.assertRegex(
             page.cards[0].accessibleName(),
-            r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 pass, \d+ % sure$",
+            r"^A: Quickest safe, \d+ %, [\d.]+ mm/min, 1 pass, \d+ % sure, (burnt|reckoned).*$",
         )
 
 

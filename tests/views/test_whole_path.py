@@ -72,6 +72,7 @@ class WholePathTest(WindowCase):
         chosen = self.session.entry
         self.press("Confirm run")
         self.assertEqual(self.window.station, "plan")
+        self.retype(self.page().choices.own["sheet_size"], "400 x 300")
         self.write_burn_file()
         self.burn_at_once()
         self.read_all_by_keys()

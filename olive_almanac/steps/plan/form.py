@@ -18,6 +18,7 @@ from olive_almanac.core.errors import OutOfRange, field_key
 from olive_almanac.core.records.factors import FACTORS, Factor, Value
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import (
+    lengths_text,
     number_text,
     percent_text,
     read_length_mm,
@@ -98,6 +99,7 @@ def _yes(value: object) -> str:
     return ""
 
 
+SAME_SHEET_MM = 1.0
 _FIELDS = (
     _Field("kind", "kind", str, str),
     _Field("up", "up", str, str),
@@ -243,11 +245,12 @@ def texts_of(choices: TrialChoices, unit: str) -> dict[str, str]:
     for choice, (first, _), (second, _) in _PAIRS:
         pair = getattr(choices, choice)
         texts |= {first: number_text(pair[0], 4), second: number_text(pair[1], 4)}
-    texts |= {"sheet": "", "clamps": "", "label_power": "", "label_speed": ""}
+    texts |= {"sheet": "", "clamps": "", "label_power": "", "label_speed": "", "sheet_size": ""}
     if choices.sheet_number is not None:
         texts["sheet"] = str(choices.sheet_number)
     if choices.sheet is not None:
         texts["clamps"] = clamps_text(choices.sheet.clamps_mm)
+        texts["sheet_size"] = lengths_text(choices.sheet.width_mm, choices.sheet.height_mm)
     if choices.label_power is not None:
         texts["label_power"] = percent_text(choices.label_power)
     if choices.label_speed_mm_s is not None:
@@ -285,15 +288,47 @@ def _end(texts: Texts, key: str, name: str) -> float:
 
 
 def _sheet(texts: Texts, stock: Stock | None) -> tuple[int | None, Sheet | None]:
-    """Which of the stock's sheets is chosen, and that sheet with the clamps that were typed."""
-    if not texts["sheet"] or stock is None:
+    """Which of the stock's sheets is chosen, and that sheet with the clamps that were typed; one
+    past the last is a sheet that is not in the rack yet.
+    """
+    if stock is None:
         return None, None
-    number = int(texts["sheet"])
-    if number >= len(stock.sheets):
+    sheets = list(stock.sheets)
+    number = _chosen(texts["sheet"], len(sheets))
+    if "sheet_size" in kind_of(texts["kind"]).fields:
+        with field_key("sheet_size"):
+            number = _sheet_of_size(texts["sheet_size"], sheets, number)
+    if number is None:
         return None, None
     with field_key("clamps"):
         clamps = tuple(_box(part) for part in filter(str.strip, texts["clamps"].split(";")))
-    return number, replace(stock.sheets[number], clamps_mm=clamps)
+    return number, replace(sheets[number], clamps_mm=clamps)
+
+
+def _chosen(text: str, sheets: int) -> int | None:
+    if text and int(text) < sheets:
+        return int(text)
+    return None
+
+
+def _sheet_of_size(text: str, sheets: list[Sheet], chosen: int | None) -> int:
+    """Which sheet has the size that was typed: the chosen one, another of the rack, or a new one,
+    which is put last.
+    """
+    if not text.strip():
+        raise OutOfRange("The sheet", "left open", "told by its size, as 600 x 400 mm")
+    sides = [
+        read_length_mm(side, "The sheet") for side in text.lower().replace("×", "x").split("x")
+    ]
+    if len(sides) != 2:
+        raise OutOfRange("The sheet", f"“{text.strip()}”", "told by its size, as 600 x 400 mm")
+    order = range(len(sheets)) if chosen is None else (chosen, *range(len(sheets)))
+    for number in order:
+        known = (sheets[number].width_mm, sheets[number].height_mm)
+        if all(abs(a - b) < SAME_SHEET_MM for a, b in zip(known, sides, strict=True)):
+            return number
+    sheets.append(Sheet(sides[0], sides[1]))
+    return len(sheets) - 1
 
 
 def _box(text: str) -> Box:

@@ -22,9 +22,9 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import AIRS, Setting
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import lengths_text, number_text
 from olive_almanac.steps.decide import decide_trial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves
@@ -306,7 +306,9 @@ class PlanPresenter:
         stock = self.session.subject.stock
         self.texts["sheet"] = number
         if number and stock is not None:
-            self.texts["clamps"] = clamps_text(stock.sheets[int(number)].clamps_mm)
+            sheet = stock.sheets[int(number)]
+            self.texts["clamps"] = clamps_text(sheet.clamps_mm)
+            self.texts["sheet_size"] = lengths_text(sheet.width_mm, sheet.height_mm)
             self.texts |= {"x": self.texts["sheet_x"], "y": self.texts["sheet_y"]}
         self._view.show_choices(self.texts)
         self.remake()
@@ -490,7 +492,7 @@ class PlanPresenter:
         """Keep the very trial whose files have been written; the next station is Burn."""
 
         def action() -> None:
-            self._keep_clamps(trial)
+            self._keep_sheet(trial)
             self.session.trials.keep(trial, "burn", "burn file written")
 
         if self.session.attempt(action):
@@ -507,14 +509,16 @@ class PlanPresenter:
             return self.written(trial)
         return None
 
-    def _keep_clamps(self, trial: Trial) -> None:
-        """Remember where this sheet is clamped."""
-        stock = self.session.subject.stock
-        if trial.sheet is None or stock is None or trial.sheet.number >= len(stock.sheets):
+    def _keep_sheet(self, trial: Trial) -> None:
+        """Remember where this sheet is clamped; one that is not in the rack yet is put there."""
+        stock, lies = self.session.subject.stock, trial.sheet
+        if lies is None or stock is None or lies.number > len(stock.sheets):
             return
-        x, y = trial.sheet.x_mm, trial.sheet.y_mm
-        clamps = tuple((b[0] - x, b[1] - y, b[2] - x, b[3] - y) for b in trial.sheet.clamps_mm)
-        if stock.sheets[trial.sheet.number].clamps_mm != clamps:
-            sheets = list(stock.sheets)
-            sheets[trial.sheet.number] = replace(sheets[trial.sheet.number], clamps_mm=clamps)
-            self.session.shop.keep_stock(replace(stock, sheets=tuple(sheets)), "clamps noted")
+        sheets = list(stock.sheets)
+        if lies.number == len(sheets):
+            sheets.append(Sheet(lies.width_mm, lies.height_mm))
+        x, y = lies.x_mm, lies.y_mm
+        clamps = tuple((b[0] - x, b[1] - y, b[2] - x, b[3] - y) for b in lies.clamps_mm)
+        sheets[lies.number] = replace(sheets[lies.number], clamps_mm=clamps)
+        if tuple(sheets) != stock.sheets:
+            self.session.shop.keep_stock(replace(stock, sheets=tuple(sheets)), "sheet noted")

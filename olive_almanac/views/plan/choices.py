@@ -50,7 +50,7 @@ ORDER_CHOICES = (
     ("columns", "column by column"),
 )
 BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
-FURTHER = ("focus_step", "crosshatch", "slope", "slots", "repeats", "beam")
+FURTHER = ("focus_step", "crosshatch", "slope", "slots", "sheet_size", "repeats", "beam")
 YES_NO = (("yes", "yes"), ("", "no"))
 
 
@@ -233,6 +233,12 @@ class Choices(Page):
                 "Slots",
                 self._number("slots", "Widths of the slots, mm", 210, grows=False),
                 Word("mm", "ui"),
+            ),
+            self._line(
+                "sheet_size",
+                "Sheet",
+                self._number("sheet_size", "Size of the sheet, mm", 110),
+                Word("mm, as it lies on the bed", "ui"),
             ),
             self._line(
                 "repeats",

@@ -20,7 +20,7 @@ class ConfirmRun(TrialKind):
     name = "confirm run"
     finds_out = "one setting again and again, spread over the sheet"
     place = 11
-    fields = frozenset({"beam", "crosshatch", "repeats"})
+    fields = frozenset({"beam", "crosshatch", "repeats", "sheet_size"})
     spread = True
     asks = "confirm"
 
