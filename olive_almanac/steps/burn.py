@@ -22,6 +22,7 @@ from olive_almanac.core.units import duration_text
 from olive_almanac.formats.gcode import gcode_parts, write_gcode
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.checklist import standing
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.ports import Bench, BurntCell, Wire
 from olive_almanac.steps.session import Session
@@ -460,8 +461,9 @@ class BurnPresenter:
         if self.active is not None:
             run = self.active.run
         trials = self.session.trials
-        if run.ticks is None:
-            run = replace(run, ticks=trials.ticks)
+        if not run.started:
+            run = replace(run, ticks=standing(self.session))
+            trials.begin_run()
         return replace(
             run,
             by=run.by or self.by,

@@ -14,6 +14,7 @@ from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.entry import Room
+from olive_almanac.core.records.trial import SheetOnBed
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
 from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
@@ -27,8 +28,9 @@ from olive_almanac.core.units import (
     read_number,
 )
 from olive_almanac.steps.session import Session
+from olive_almanac.steps.trials import Ticks
 
-__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "unticked"]
+__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "standing", "unticked"]
 
 LEVEL_RULE_MM = 1.0  # most spread over a piece (common practice)
 SQUARE_RULE_MM = 0.5  # most run-out of an edge over its length (common practice)
@@ -46,6 +48,7 @@ class ToolField:
     text: str
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    is_list: bool = False  # several numbers in one field
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,7 @@ class Check:
     fields: Callable[[Session], tuple[ToolField, ...]]
     work: Callable[[Session, Mapping[str, str]], ToolResult]
     remarks: tuple[str, ...] = ()
+    of_the_trial: bool = False  # its number is the trial's: it comes after the plan
 
 
 # -- focus -----------------------------------------------------------------------------------------
@@ -137,14 +141,18 @@ def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 
 def _square_fields(session: Session) -> tuple[ToolField, ...]:
     return (
-        ToolField("x1", "Near point X", "10", "mm"),
-        ToolField("y1", "Y", "10", "mm"),
-        ToolField("x2", "Far point X", "310", "mm"),
-        ToolField("y2", "Y", "10", "mm"),
+        ToolField("x1", "Near point X", "", "mm"),
+        ToolField("y1", "Near point Y", "", "mm"),
+        ToolField("x2", "Far point X", "", "mm"),
+        ToolField("y2", "Far point Y", "", "mm"),
     )
 
 
 def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+    if not any(text.strip() for text in texts.values()):
+        return ToolResult(
+            "Not measured.", ("Touch the edge at two places and type where, or look along it.",)
+        )
     at = {
         key: read_number(texts[key], words, "mm")
         for key, words in (
@@ -191,16 +199,18 @@ def _level_fields(session: Session) -> tuple[ToolField, ...]:
     return (
         ToolField("w", "Piece", number_text(max(width, 100.0), 4), "mm wide"),
         ToolField("h", "and", number_text(max(height, 80.0), 4), "mm high"),
-        *(
-            ToolField(key, words, "0" if n < 5 else "", "mm")
-            for n, (key, words, _) in enumerate(POINTS)
-        ),
+        *(ToolField(key, words, "", "mm") for key, words, _ in POINTS),
     )
 
 
 def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     from olive_almanac.core.squaring.level import fit_level
 
+    if not any(texts[key].strip() for key, _, _ in POINTS):
+        return ToolResult(
+            "Not measured.",
+            ("Type the height at three places or more, the corners first, or lay a rule over it.",),
+        )
     width, height = (
         read_length_mm(texts["w"], "Width of the piece"),
         read_length_mm(texts["h"], "Height of the piece"),
@@ -283,7 +293,7 @@ def _frame_fields(session: Session) -> tuple[ToolField, ...]:
         ),
         ToolField("x", "lies at X", number_text(x, 4), "mm"),
         ToolField("y", "Y", number_text(y, 4), "mm"),
-        ToolField("clamp", "Clamp from X, Y to X, Y", "", "mm"),
+        ToolField("clamp", "Clamps", _known_clamps(session), "mm", is_list=True),
         ToolField("clear", "Keep clear by", "6", "mm"),
     )
 
@@ -327,6 +337,27 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         False,
         drawing,
     )
+
+
+def _sheet_below(session: Session) -> SheetOnBed | None:
+    """The sheet of the rack under the trial that is to be burnt."""
+    active, stock = session.trials.to_burn, session.subject.stock
+    if active is None or stock is None or active.trial.sheet is None:
+        return None
+    if active.trial.sheet.number >= len(stock.sheets):
+        return None
+    return active.trial.sheet
+
+
+def _known_clamps(session: Session) -> str:
+    """The clamps of the sheet under the trial as they are typed, mm of the bed."""
+    sheet, stock = _sheet_below(session), session.subject.stock
+    if sheet is None or stock is None:
+        return ""
+    x, y = sheet.x_mm, sheet.y_mm
+    boxes = stock.sheets[sheet.number].clamps_mm
+    on_bed = [(a + x, b + y, c + x, d + y) for a, b, c, d in boxes]
+    return "; ".join(",".join(number_text(side, 4) for side in box) for box in on_bed)
 
 
 def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
@@ -488,6 +519,7 @@ CHECKS: tuple[Check, ...] = (
             "The probe must stand on the piece, not off its edge.",
             "A ring or lip under the piece lifts it: focus where it will burn.",
         ),
+        of_the_trial=True,
     ),
     Check(
         "square",
@@ -512,16 +544,41 @@ CHECKS: tuple[Check, ...] = (
         _frame_fields,
         _frame_work,
         ("Let the machine trace the frame with the beam off.",),
+        of_the_trial=True,
     ),
     Check("exhaust", "Window and exhaust", _exhaust_number, _exhaust_fields, _exhaust_work),
     Check("look", "Look round", _look_number, _look_fields, _look_work),
-    Check("stay", "Start and stay", _stay_number, _nothing, _stay_work),
+    Check("stay", "Start and stay", _stay_number, _nothing, _stay_work, of_the_trial=True),
 )
+
+
+def _ticked_for(session: Session, check: Check) -> str:
+    """What a tick of a line stands for: its number, on this machine as it is, of this trial."""
+    parts = [check.number(session)]
+    machine, active = session.subject.machine, session.trials.to_burn
+    if machine is not None:
+        parts.append(f"{machine.uid} {machine.state}")
+    if check.of_the_trial and active is not None:
+        parts.append(active.trial.id)
+    return "; ".join(parts)
+
+
+def standing(session: Session) -> dict[str, str]:
+    """Return the ticks that stand, and when each was given: a tick is void once its number or its
+    trial is another one.
+    """
+    ticks = session.trials.ticks
+    return {
+        check.key: ticks.at[check.key]
+        for check in CHECKS
+        if check.key in ticks.at and ticks.numbers.get(check.key) == _ticked_for(session, check)
+    }
 
 
 def unticked(session: Session) -> tuple[str, ...]:
     """Return the words of the lines that are not ticked yet."""
-    return tuple(check.words for check in CHECKS if check.key not in session.trials.ticks)
+    ticks = standing(session)
+    return tuple(check.words for check in CHECKS if check.key not in ticks)
 
 
 class ShowsChecklist(Protocol):
@@ -535,12 +592,31 @@ class Checklist:
     session: Session
     view: ShowsChecklist
     now: Callable[[], datetime]
-    at: int = 0
+    at: int = -1  # none yet: the first line that can be ticked
     texts: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.at < 0:
+            self.resume()
+
+    def resume(self) -> None:
+        """Take the first open line in hand."""
+        self.at = 0
+        self._go_on()
 
     @property
     def check(self) -> Check:
         return CHECKS[self.at]
+
+    def number(self, check: Check) -> str:
+        """Return the number of a line, or why it has none yet."""
+        if self.comes_later(check):
+            return "comes with the trial: plan it first"
+        return check.number(self.session)
+
+    def comes_later(self, check: Check) -> bool:
+        """Whether a line hangs on a trial that is not planned yet."""
+        return check.of_the_trial and self.session.trials.to_burn is None
 
     def fields(self) -> tuple[ToolField, ...]:
         """The fields of the line in hand, with what was typed before."""
@@ -560,6 +636,8 @@ class Checklist:
     def type(self, key: str, text: str) -> ToolResult:
         self.texts.setdefault(self.check.key, {})[key] = text
         result = self.result()
+        if key == "clamp":
+            self._keep_clamps(text)
         if key in ("celsius", "humidity_percent"):
             self._keep_room()
         return result
@@ -573,22 +651,61 @@ class Checklist:
             room = _room_typed(texts)
             self.session.attempt(lambda: self.session.trials.keep_room(room))
 
+    def _keep_clamps(self, text: str) -> None:
+        """A clamp that is seen at the machine is the sheet's own, for every plan on it."""
+        sheet, stock = _sheet_below(self.session), self.session.subject.stock
+        if sheet is None or stock is None:
+            return
+        with contextlib.suppress(OutOfRange):
+            on_bed = _clamps(text)
+            x, y = sheet.x_mm, sheet.y_mm
+            clamps = tuple((a - x, b - y, c - x, d - y) for a, b, c, d in on_bed)
+            sheets = list(stock.sheets)
+            sheets[sheet.number] = replace(sheets[sheet.number], clamps_mm=clamps)
+            changed = replace(stock, sheets=tuple(sheets))
+            self.session.attempt(lambda: self.session.shop.keep_stock(changed, "clamps noted"))
+
     def choose(self, at: int) -> None:
         if 0 <= at < len(CHECKS):
             self.at = at
             self.view.show_checklist()
 
     def tick(self) -> None:
-        """Tick the line in hand, or take its tick away; a tick goes on to the next line."""
-        key, ticks = self.check.key, dict(self.session.trials.ticks)
-        if key in ticks:
-            del ticks[key]
+        """Tick the line in hand, or take its tick away; a tick goes on to the next line that is
+        open.  Refused while the tool objects, and before the trial that the line hangs on.
+        """
+        key, at = self.check.key, standing(self.session)
+        if key in at:
+            del at[key]
+        elif self.comes_later(self.check):
+            self.session.tell(f"{self.check.words} comes with the trial: plan it first.")
+            return
+        elif not self.result().good:
+            self.session.tell(f"{self.check.words} is not ticked: {self.result().main}")
+            return
         else:
-            ticks[key] = self.now().isoformat(timespec="seconds")
-        if self.session.attempt(lambda: self.session.trials.keep_ticks(ticks)) and key in ticks:
-            self.at = min(self.at + 1, len(CHECKS) - 1)
+            at[key] = self.now().isoformat(timespec="seconds")
+        by_key = {check.key: check for check in CHECKS}
+        numbers = {one: _ticked_for(self.session, by_key[one]) for one in at}
+        kept = self.session.attempt(lambda: self.session.trials.keep_ticks(Ticks(at, numbers)))
+        if kept and key in at:
+            self._go_on()
         self.view.show_checklist()
+
+    def _go_on(self) -> None:
+        """Take the next open line in hand, from the present one on."""
+        here = max(self.at, 0)
+        order = [*range(here, len(CHECKS)), *range(here)]
+        open_lines = [n for n in order if CHECKS[n] in self.open]
+        self.at = open_lines[0] if open_lines else here
+
+    @property
+    def open(self) -> list[Check]:
+        """The lines that can be ticked now and are not."""
+        ticks = standing(self.session)
+        return [one for one in CHECKS if one.key not in ticks and not self.comes_later(one)]
 
     @property
     def left(self) -> int:
-        return sum(check.key not in self.session.trials.ticks for check in CHECKS)
+        """How many lines are still to be ticked now."""
+        return len(self.open)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -23,7 +23,16 @@ from olive_almanac.steps.signal import Signal
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
 
-__all__ = ["KeptTrial", "Trials", "checks_of", "counted"]
+__all__ = ["KeptTrial", "Ticks", "Trials", "checks_of", "counted"]
+
+
+@dataclass(frozen=True)
+class Ticks:
+    """Lines of the checklist: when each was ticked, and for which number."""
+
+    at: dict[str, str] = field(default_factory=dict)
+    numbers: dict[str, str] = field(default_factory=dict)
+
 
 KeptTrial = tuple[Trial, str, str]  # with its stage and when it was written
 MOST_APART = 0.35  # sd of ln energy up to which another subject's coupons are looked at
@@ -68,7 +77,7 @@ class Trials:
         self.active: ActiveTrial | None = None
         self.changed = Signal()
         self.kept: tuple[KeptTrial, ...] = ()
-        self._ticks: dict[str, str] = {}
+        self._ticks = Ticks()
         self._room = Room()
 
     # -- which trials there are --------------------------------------------------------------------
@@ -293,23 +302,35 @@ class Trials:
         self.active = replace(active, run=written)
 
     @property
-    def ticks(self) -> dict[str, str]:
-        """What was ticked when on the checklist: kept with the active trial, or here until there is
-        one.
-        """
-        kept = None
-        if self.active is not None:
-            kept = self.active.run.ticks
-        if kept is not None:
-            return dict(kept)
-        return dict(self._ticks)
+    def to_burn(self) -> ActiveTrial | None:
+        """The active trial while it is still to be burnt."""
+        if self.active is not None and self.active.stage == "burn":
+            return self.active
+        return None
 
-    def keep_ticks(self, ticks: dict[str, str]) -> None:
+    @property
+    def ticks(self) -> Ticks:
+        """What was ticked on the checklist, valid or not: kept with the trial that is to be burnt,
+        or here until there is one.
+        """
+        active = self.to_burn
+        if active is not None and active.run.ticks is not None:
+            return Ticks(dict(active.run.ticks), dict(active.run.ticked_for))
+        return self._ticks
+
+    def keep_ticks(self, ticks: Ticks) -> None:
         """Keep what is ticked now."""
-        self._ticks = dict(ticks)
-        if self.active is not None:
-            self.keep_run(replace(self.active.run, ticks=ticks), "checklist")
+        active = self.to_burn
+        if active is None:
+            self._ticks = ticks
+        else:
+            run = replace(active.run, ticks=ticks.at, ticked_for=ticks.numbers)
+            self.keep_run(run, "checklist")
         self.changed.emit()
+
+    def begin_run(self) -> None:
+        """Ticks belong to one run: the next coupon begins without any."""
+        self._ticks = Ticks()
 
     @property
     def room(self) -> Room:

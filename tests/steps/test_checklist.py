@@ -3,9 +3,10 @@
 from dataclasses import replace
 from datetime import UTC, datetime
 
+from olive_almanac.core.records.stock import Sheet
 from olive_almanac.steps.book import facts_of
 from olive_almanac.steps.cautions import cautions_of, safety_lines
-from olive_almanac.steps.checklist import CHECKS, Checklist
+from olive_almanac.steps.checklist import CHECKS, Checklist, standing
 from tests.samples import BIRCH, LEATHER, NORTH, VINYL
 from tests.steps import test_presenters
 
@@ -49,17 +50,23 @@ class ChecklistTest(test_presenters.SessionCase):
         tilted = self.tool("level", ll="0.6", lr="0", ur="0", ul="0.6", c="0.3")
         self.assertIn("Shim the lower right corner by 0.6 mm", tilted.main)
         self.assertIn("Within both: it may stay as it is.", tilted.lines[0])
-        self.assertIn("above the corners: hold it down", self.tool("level", c="0.8").main)
-        self.assertIn("twisted", self.tool("level", ll="0.5", ur="0.5").main)
-        level = self.tool("level")
+        flat = dict.fromkeys(("ll", "lr", "ur", "ul", "c"), "0")
+        bowed = self.tool("level", **{**flat, "c": "0.8"})
+        self.assertIn("above the corners: hold it down", bowed.main)
+        self.assertIn("twisted", self.tool("level", **{**flat, "ll": "0.5", "ur": "0.5"}).main)
+        level = self.tool("level", **flat)
         self.assertEqual(level.main, "The piece is level.")
         self.assertIn("suspect the beam’s alignment", level.lines[1])
-        self.assertFalse(self.tool("level", ur="1.8", c="0.9").good)
-        self.assertTrue(self.tool("level", lm="0.01", rm="0", um="0", mm="0.02").good)
+        self.assertFalse(self.tool("level", **{**flat, "ur": "1.8", "c": "0.9"}).good)
+        self.assertTrue(self.tool("level", **flat, lm="0.01", rm="0", um="0", mm="0.02").good)
+
+    def test_what_was_not_measured_is_not_called_good(self):
+        for key in ("square", "level"):
+            self.assertEqual(self.tool(key).main, "Not measured.")
 
     def test_three_heights_are_enough_and_two_are_told(self):
-        self.assertTrue(self.tool("level", ul="", c="").good)
-        self.assertIn("at least 3", self.tool("level", ur="", ul="", c="").main)
+        self.assertTrue(self.tool("level", ll="0", lr="0", ur="0").good)
+        self.assertIn("at least 3", self.tool("level", ll="0", lr="0").main)
 
     def test_frame_with_nine_origins_and_clamps(self):
         self.assertTrue(self.tool("frame", origin="centre", x="450", y="300").good)
@@ -90,16 +97,70 @@ class ChecklistTest(test_presenters.SessionCase):
             "no formula here covers this wavelength", dict(safety_lines(self.session))["Eyes"]
         )
 
+    def tick(self, key):
+        self.checklist.choose([check.key for check in CHECKS].index(key))
+        self.checklist.tick()
+
     def test_ticks_outlive_the_plan_and_go_on_to_the_run(self):
         for _ in range(3):
             self.checklist.tick()
-        self.assertEqual(self.checklist.left, 4)
-        self.assertEqual(self.session.trials.ticks["focus"], "2026-04-14T09:30:00+00:00")
+        self.assertEqual(self.checklist.left, 1)
+        self.assertEqual(standing(self.session)["square"], "2026-04-14T09:30:00+00:00")
         self.burnt()
         self.assertEqual(
             set(self.library.run_of(self.session.active.trial.id).ticks),
-            {"focus", "square", "level"},
+            {"square", "level", "exhaust"},
         )
+
+    def test_what_hangs_on_the_trial_comes_after_it(self):
+        for key in ("focus", "frame", "stay"):
+            self.tick(key)
+            self.assertIn("plan it first", self.session.problem)
+        self.assertEqual(standing(self.session), {})
+        self.written()
+        for key in ("focus", "frame", "stay"):
+            self.tick(key)
+        self.assertEqual(set(standing(self.session)), {"focus", "frame", "stay"})
+
+    def test_a_tick_is_void_once_its_number_is_another_one(self):
+        planner = self.written()
+        for key in ("focus", "square", "frame"):
+            self.tick(key)
+        planner.change("focus", "0")
+        planner.write()
+        self.assertEqual(set(standing(self.session)), {"square", "frame"})
+
+    def test_the_next_coupon_begins_without_ticks(self):
+        self.written()
+        for check in CHECKS:
+            self.tick(check.key)
+        self.assertEqual(self.checklist.left, 0)
+        burner = self.burner()
+        burner.burnt_elsewhere()
+        self.assertEqual(standing(self.session), {})
+        self.assertEqual(len(self.session.active.run.ticks), 7)
+        self.grid().write()
+        self.assertEqual(self.checklist.left, 7)
+
+    def test_no_tick_while_the_tool_objects(self):
+        self.written()
+        self.assertFalse(self.tool("frame", clamp="20,20,40,40").good)
+        self.checklist.tick()
+        self.assertIn("File, origin and frame is not ticked", self.session.problem)
+        self.assertEqual(standing(self.session), {})
+
+    def test_a_clamp_seen_at_the_machine_is_the_sheets_own(self):
+        stock = replace(BIRCH, sheets=(Sheet(400, 250),))
+        self.session.shop.keep_stock(stock, "sheet noted")
+        self.grid().write()
+        x, y = self.session.active.trial.sheet.x_mm, self.session.active.trial.sheet.y_mm
+        self.tool("frame", clamp=f"{x + 100},{y},{x + 130},{y + 15}")
+        kept = self.session.subject.stock.sheets[0].clamps_mm
+        self.assertEqual(kept, ((100, 0, 130, 15),))
+        fresh = Checklist(self.session, self.view, lambda: None)
+        fresh.choose(3)
+        said = {one.key: one.text for one in fresh.fields()}["clamp"]
+        self.assertEqual(said, f"{x + 100:g},{y:g},{x + 130:g},{y + 15:g}")
 
     def test_the_air_of_the_room_goes_into_the_entry_and_a_slip_is_told(self):
         self.tool("exhaust", celsius="21,5", humidity_percent="45")

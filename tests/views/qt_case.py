@@ -9,6 +9,7 @@ import unittest
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
+from unittest.mock import Mock
 
 from olive_almanac.views.headless import use_virtual_screen
 
@@ -19,6 +20,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
 from olive_almanac import __main__ as program
+from olive_almanac.steps.checklist import Checklist
 from olive_almanac.storage.library import PLAYGROUND
 from olive_almanac.views.application import make_application
 from olive_almanac.views.window import MainWindow
@@ -125,6 +127,12 @@ class WindowCase(QtCase):
 
     def press(self, text):
         self.click(self.button(text))
+
+    def tick_all(self):
+        """Tick every line of the checklist that can be ticked."""
+        checklist = Checklist(self.session, Mock(), lambda: datetime(2026, 4, 14, tzinfo=UTC))
+        while checklist.open:
+            checklist.tick()
 
     def write_burn_file(self):
         """Press the button and wait until the files are written and Burn is open."""

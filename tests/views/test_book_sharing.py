@@ -71,6 +71,8 @@ class BookSharingTest(MenuCase):
         self.assertEqual(
             (self.window.station, self.session.subject.stock.uid), ("plan", "leather-2")
         )
+        self.retype(self.page().choices.own["sheet_size"], "300 x 200")
+        self.wait_for(lambda: self.page().presenter.plan is not None)
         trial = self.page().presenter.plan.trial
         self.assertEqual(
             (trial.kind, {cell.setting.speed_mm_s for cell in trial.cells}), ("confirm", {12.0})

@@ -82,12 +82,7 @@ class BurnKeysTest(ShopCase):
             "The port is not armed: the checklist lacks focus", self.window.strip.text.text()
         )
         self.session.tell("")
-        self.session.trials.keep_ticks(
-            {
-                key: "2026-04-14"
-                for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
-            }
-        )
+        self.tick_all()
         wires = []
         object.__setattr__(
             self.window.services,
@@ -110,12 +105,7 @@ class BurnKeysTest(ShopCase):
     def test_a_port_that_cannot_be_opened_is_told(self):
         self.session.remember(port="/dev/no-such-port")
         page = self.page()
-        self.session.trials.keep_ticks(
-            {
-                key: "2026-04-14"
-                for key in ("focus", "square", "level", "frame", "exhaust", "look", "stay")
-            }
-        )
+        self.tick_all()
         page.burner._choose(1)
         self.press("Arm the port")
         self.wait_for(lambda: page.armed)

@@ -68,6 +68,9 @@ class RunRecord:
     log: tuple[str, ...] = ()
     photos: dict[str, KeptPhoto] = field(default_factory=dict, hash=False)  # by side
     ticks: dict[str, str] | None = field(default=None, hash=False)  # checklist lines: when
+    ticked_for: dict[str, str] = field(  # and the number that each was ticked for
+        default_factory=dict, hash=False, metadata={"written": "if set"}
+    )
     room: Room | None = None
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 

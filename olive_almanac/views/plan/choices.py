@@ -238,7 +238,7 @@ class Choices(Page):
                 "sheet_size",
                 "Sheet",
                 self._number("sheet_size", "Size of the sheet, mm", 110),
-                Word("mm, as it lies on the bed", "ui"),
+                Word("mm", "ui"),
             ),
             self._line(
                 "repeats",

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.cautions import FULL_CAUTION
-from olive_almanac.steps.checklist import CHECKS, Checklist
+from olive_almanac.steps.checklist import CHECKS, Checklist, standing
 from olive_almanac.views.marks import Mark, hatch, round_pen
 from olive_almanac.views.parts import (
     CENTRE,
@@ -37,11 +37,14 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    tip_text,
 )
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, compact, px
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
+
+CLAMPS_TIP = "each from X, Y to X, Y in mm of the bed, semicolons between; kept with the sheet"
 
 
 class CheckLine(QAbstractButton):
@@ -50,7 +53,7 @@ class CheckLine(QAbstractButton):
     def __init__(self, number: int) -> None:
         super().__init__()
         self.number, self.words, self.detail, self.ticked, self.current = number, "", "", "", False
-        self.setFixedHeight(px(compact(66, 76)))
+        self.setFixedHeight(px(compact(61, 76)))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
@@ -95,13 +98,14 @@ class CheckLine(QAbstractButton):
             painter.drawText(box, CENTRE, str(self.number))
         painter.setPen(C("ink"))
         painter.setFont(F("num3"))
-        painter.drawText(QRectF(60, 7, w - 130, 32), MIDDLE_LEFT, self.words)
+        room = w - 130 if self.ticked else w - 66
+        painter.drawText(QRectF(60, compact(3, 7), room, 32), MIDDLE_LEFT, self.words)
         painter.setFont(F("ui"))
         painter.setPen(C("ink2"))
         detail = painter.fontMetrics().elidedText(
             self.detail, Qt.TextElideMode.ElideRight, int(w - 74)
         )
-        painter.drawText(QRectF(60, h - 34, w - 70, 24), MIDDLE_LEFT, detail)
+        painter.drawText(QRectF(60, h - compact(31, 34), w - 70, 24), MIDDLE_LEFT, detail)
         if self.ticked:
             painter.setFont(F("small"))
             painter.drawText(
@@ -331,19 +335,20 @@ class ChecklistPage(Page):
     # -- state -------------------------------------------------------------------------------------
 
     def show_checklist(self) -> None:
-        presenter, ticks = self.presenter, self.session.trials.ticks
+        presenter, ticks = self.presenter, standing(self.session)
         for at, (line, check) in enumerate(zip(self.lines, CHECKS, strict=True)):
             line.show_line(
                 check.words,
-                check.number(self.session),
+                presenter.number(check),
                 ticks.get(check.key, ""),
                 current=at == presenter.at,
             )
         left = presenter.left
         if left:
-            self.count.setText(f"{left} of {len(CHECKS)} left")
+            self.count.setText(f"{len(CHECKS) - len(ticks)} of {len(CHECKS)} left")
         else:
-            self.count.setText("all ticked")
+            later = any(presenter.comes_later(check) for check in CHECKS)
+            self.count.setText("the rest comes with the trial" if later else "all ticked")
         self.on.setText(
             "Plan a trial"
             if self.session.active is None or self.session.active.stage == "book"
@@ -383,8 +388,11 @@ class ChecklistPage(Page):
                 )
             )
         else:
-            part = Number(one.words, 64)
+            part = Number(one.words, 132 if one.is_list else 64, grows=not one.is_list)
             part.setText(one.text)
+            if one.is_list:
+                part.setToolTip(tip_text(CLAMPS_TIP))
+                part.setPlaceholderText("X,Y,X,Y; …")
             part.textEdited.connect(lambda text, one=one: self._typed(one.key, text))
         words.setBuddy(part)
         self.grid.addWidget(words, line, 3 * at)
@@ -417,7 +425,9 @@ class ChecklistPage(Page):
             super().keyPressEvent(event)
 
     def main_action(self) -> None:
-        if self.presenter.left:
+        if not self.presenter.left:
+            self.done_asked.emit()
+        elif self.presenter.check in self.presenter.open:
             self.presenter.tick()
         else:
-            self.done_asked.emit()
+            self.presenter.choose(CHECKS.index(self.presenter.open[0]))

@@ -108,6 +108,7 @@ class SetUpPage(StationPage):
         self.checklist.setVisible(part is self.checklist)
         self.to_checklist.setVisible(self.session.subject.complete)
         if part is self.checklist:
+            self.checklist.presenter.resume()
             self.checklist.show_checklist()
             self.checklist.setFocus()
         else:
