@@ -8,14 +8,14 @@ from typing import Any, Protocol, cast
 
 from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.fitting.kerf import kerf_figures, kerf_of, square_error
+from olive_almanac.core.fitting.kerf import check_gauged, kerf_figures, kerf_of, square_error
 from olive_almanac.core.photo.judge import Limits, Taught
 from olive_almanac.core.records.factors import FACTORS, Factor
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import count_text, percent_text, read_length_mm
+from olive_almanac.core.records.trial import Cell, Trial, is_gauged
+from olive_almanac.core.units import count_text, number_text, percent_text, read_length_mm
 from olive_almanac.formats.photo import suffix_of
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.commands import Change
@@ -86,6 +86,12 @@ def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, s
         ):
             return words, {at: next(iter(found)) for at, found in texts.items()}
     return "", {}
+
+
+def _tells(cell: Cell, photo: Reading) -> bool:
+    """Whether a photo answers what is asked of a cell: a verdict, or a line's width."""
+    answered = photo.verdict is not None or (cell.mark == "line" and photo.kerf_mm is not None)
+    return answered and not photo.flags
 
 
 class ShowsReading(Protocol):
@@ -175,10 +181,26 @@ class ReadPresenter:
             for cell in self.readable
             if cell.id not in known
             and (one := self.suggested.get(cell.id))
-            and one.verdict
-            and not one.flags
-            and one.confidence >= SURE_ENOUGH
+            and _tells(cell, one)
+            and (is_gauged(cell) or one.confidence >= SURE_ENOUGH)
         ]
+
+    def question(self, cell: Cell) -> str:
+        """Return what is asked of a cell that is read with a gauge, empty for one that gets a
+        verdict.
+        """
+        way = cell.setting.direction.upper()
+        if cell.mark == "comb":
+            return f"Slot along {way}, drawn {cell.nominal_mm:.2f} mm: how wide is it?"
+        if cell.mark == "stack":
+            pieces = max(1, round(cell.longest_side_mm / cell.nominal_mm))
+            drawn = f"{pieces} pieces of {number_text(cell.nominal_mm)} mm along {way}"
+            return f"{drawn}: how long pushed together?"
+        if cell.mark == "line":
+            below = number_text(abs(cell.setting.mean_focus_mm))
+            side = "below" if cell.setting.mean_focus_mm >= 0 else "above"
+            return f"Line with the focus {below} mm {side} the face: how wide is it?"
+        return ""
 
     @property
     def differences(self) -> dict[str, str]:
@@ -318,7 +340,7 @@ class ReadPresenter:
     def agree(self) -> None:
         """Take the photo's suggestion for the cell in hand."""
         one = self.suggestion
-        if self.cell is not None and one is not None and one.verdict is not None and not one.flags:
+        if self.cell is not None and one is not None and _tells(self.cell, one):
             self._record(
                 self.cell, replace(one, char=self.edge if self.edge is not None else one.char)
             )
@@ -404,6 +426,8 @@ class ReadPresenter:
             value = None
             if text.strip():
                 value = read_length_mm(text, words)
+                if what == "kerf" and is_gauged(cell):
+                    check_gauged(cell, value)
             old = self.readings.get(cell.id) or Reading(cell.id, char=self.edge)
             plain = {
                 **{
@@ -425,7 +449,7 @@ class ReadPresenter:
                     kerf_mm=plain["kerf_mm"],
                     kerf_bottom_mm=plain["kerf_bottom_mm"],
                 ),
-                stay=True,
+                stay=not is_gauged(cell),
             )
 
         return self.session.attempt(keep)

@@ -13,6 +13,7 @@ from olive_almanac.core.errors import BadFile, LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
+from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.storage.library import Library
 from tests.steps.test_presenters import SessionCase
@@ -132,6 +133,36 @@ class PhotoTest(ReadingCase):
 
 
 class GaugeTest(ReadingCase):
+    def test_a_slot_asks_for_its_width_goes_on_and_refuses_what_cannot_be(self):
+        reader = self.burnt_coupon(kind="kerf")
+        first = reader.cell
+        self.assertIn(f"Slot along Y, drawn {first.nominal_mm:.2f} mm", reader.question(first))
+        for text in ("-0.20", "0", "0.2", "31.2"):
+            self.assertFalse(reader.measure("kerf", text), text)
+            self.assertIn("Measured width must be from", self.session.problem)
+        self.assertEqual(self.session.active.readings, {})
+        self.assertTrue(reader.measure("kerf", f"{first.nominal_mm + 0.2:.2f}"))
+        self.assertNotEqual(reader.cell, first)
+        stack = next(cell for cell in reader.readable if cell.mark == "stack")
+        reader.choose(stack.id)
+        self.assertIn("6 pieces of 10 mm", reader.question(stack))
+        self.assertFalse(reader.measure("kerf", "20"))
+        self.assertTrue(reader.measure("kerf", "58.9"))
+        self.assertAlmostEqual(reader.kerf_of(stack), 10 - 58.9 / 6, places=6)
+
+    def test_lines_of_a_focus_test_are_taken_from_a_photo_and_decided(self):
+        reader = self.burnt_coupon(kind="focus")
+        self.assertIn("with the focus", reader.question(reader.cell))
+        self.add(reader, self.photo())
+        self.assertGreaterEqual(len(reader.agreeable), 5)
+        reader.agree()
+        self.assertEqual(len(self.session.active.readings), 1)
+        reader.agree_all()
+        decider = DecidePresenter(self.session, self.view)
+        ((kind, found),) = decider.work()
+        self.assertEqual(kind, "focus")
+        self.assertTrue(found.decided, found.says)
+
     def test_kerf_from_combs_and_stacks_along_both_ways(self):
         reader = self.burnt_coupon(kind="kerf")
         for cell in reader.readable:

@@ -218,6 +218,37 @@ class PhotoPageTest(ShopCase):
         self.assertEqual(self.session.active.readings["D1"].kerf_mm, 0.24)
 
 
+class GaugedPageTest(ShopCase):
+    """A kerf comb is read by typing widths one after the other, without a verdict key."""
+
+    trial = kind_plan("kerf").trial
+
+    def fill(self, library):
+        library.save_trial(self.trial, "read", "burnt")
+        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
+
+    def test_widths_are_typed_one_after_the_other(self):
+        self.alt(Qt.Key.Key_4)
+        page = self.page()
+        first = page.presenter.cell
+        self.assertIn("how wide is it?", page.question.text())
+        self.assertFalse(any(key.isVisible() for key in page.keys.values()))
+        field = page.gauge.fields["kerf"]
+        self.key(Qt.Key.Key_T, widget=page)  # no verdict is asked for
+        self.assertEqual(self.session.active.readings, {})
+        wide = f"{first.nominal_mm + 0.2:.2f}"
+        self.type(wide[0], page)
+        self.type(wide[1:], field)
+        self.key(Qt.Key.Key_Return, widget=field)
+        self.assertAlmostEqual(self.session.active.readings[first.id].kerf_mm, float(wide))
+        self.assertNotEqual(page.presenter.cell, first)
+        self.assertTrue(field.hasFocus())
+        self.retype(field, "-0.20")
+        self.key(Qt.Key.Key_Return, widget=field)
+        self.assertIn("Measured width must be from", self.window.strip.text.text())
+        self.assertEqual(len(self.session.active.readings), 1)
+
+
 class ToneOfPhotoTest(ShopCase):
     """Decide takes the tone to reach from a cell of the photo, by mouse and by keys."""
 

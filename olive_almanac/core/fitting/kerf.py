@@ -18,6 +18,7 @@ from olive_almanac.core.records.trial import Cell
 
 __all__ = [
     "KerfFigures",
+    "check_gauged",
     "comb_kerf",
     "kerf_figures",
     "kerf_of",
@@ -25,6 +26,10 @@ __all__ = [
     "stack_kerf",
     "taper",
 ]
+
+
+MOST_LOSS_MM, LEAST_LOSS_MM = 1.5, 0.05  # kerfs that a beam can leave; a gauge's slip below none
+WIDEST_LINE_MM = 8.0  # a beam far out of focus
 
 
 @dataclass(frozen=True)
@@ -86,6 +91,23 @@ def square_error(width_mm: float, height_mm: float) -> float:
     kerf along X.
     """
     return width_mm - height_mm
+
+
+def check_gauged(cell: Cell, measured_mm: float) -> None:
+    """Raise OutOfRange where no gauge can read this of a slot, a stack of pieces or a line."""
+    if cell.mark == "comb":
+        low, high = cell.nominal_mm - LEAST_LOSS_MM, cell.nominal_mm + MOST_LOSS_MM
+    elif cell.mark == "stack" and measured_mm > 1.5 * cell.nominal_mm:
+        pieces = max(1, round(cell.longest_side_mm / cell.nominal_mm))
+        high = pieces * (cell.nominal_mm + LEAST_LOSS_MM)
+        low = pieces * (cell.nominal_mm - MOST_LOSS_MM)
+    elif cell.mark == "stack":
+        low, high = cell.nominal_mm - MOST_LOSS_MM, cell.nominal_mm + LEAST_LOSS_MM
+    else:
+        low, high = 0.0, WIDEST_LINE_MM
+    if not low <= measured_mm <= high or measured_mm <= 0:
+        allowed = f"from {max(low, 0.0):.2f} to {high:.2f} mm here"
+        raise OutOfRange("Measured width", measured_mm, allowed, "mm")
 
 
 def kerf_of(cell: Cell, reading: Reading) -> float | None:

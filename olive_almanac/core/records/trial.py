@@ -121,6 +121,11 @@ class SheetOnBed:
     clamps_mm: tuple[Box, ...] = ()
 
 
+def is_gauged(cell: Cell) -> bool:
+    """Return whether a cell is read with a gauge: a slot, a stack of pieces, or a line's width."""
+    return cell.mark in ("comb", "stack", "line")
+
+
 @dataclass(frozen=True)
 class Label:
     """Words burnt in single strokes: the lower left corner of the first letter, and the height of a

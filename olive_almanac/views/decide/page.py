@@ -49,6 +49,7 @@ from olive_almanac.views.theme import compact, px
 from olive_almanac.views.window import MainWindow
 
 NOTHING_READ = "Nothing has been read yet for this stock."
+NO_ENTRY = "There is no entry to keep it with yet: decide a setting for this stock first."
 STANDS = "Alone, and 19 in 20 still fall free"
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5, "confirm": 7}
@@ -483,6 +484,8 @@ class DecidePage(StationPage):
             ]
             self._facts(f"Kerf in {number_text(thickness)} mm", facts)
         writable = bool(decision and decision.measured and self.session.entry is not None)
+        if decision and decision.measured and not writable:
+            self.says.setText(f"{decision.says} {NO_ENTRY}")
         self._offer("Keep with the entry" if writable else "", False)
 
     def _show_tone(self, table: Any, note: str) -> None:

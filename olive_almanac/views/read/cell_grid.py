@@ -255,6 +255,9 @@ class CellGrid(Painted):
             if reading.char is not None:
                 return CHAR_WORDS[reading.char]
             return ""
+        if photo is None and cell.mark in ("comb", "stack"):
+            way = cell.setting.direction.upper()
+            return f"{way} {cell.nominal_mm:.2f}" if cell.mark == "comb" else f"{way} stack"
         if photo is not None and photo.flags:
             if photo.flags == (HOLDS,):
                 return "still in"

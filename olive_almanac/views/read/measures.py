@@ -11,6 +11,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
+from olive_almanac.core.records.trial import is_gauged
 from olive_almanac.core.units import number_text
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import Number, button, col, label, row
@@ -107,7 +108,7 @@ class GaugeFields(QWidget):
         gauged = cell.mark in ("comb", "stack")
         wanted = {
             "depth": task in ("cut", "score")
-            and not gauged
+            and not is_gauged(cell)
             and (task == "score" or reading is None or reading.verdict in (None, "not_through")),
             "kerf": gauged
             or cell.mark == "line"
@@ -145,6 +146,12 @@ class GaugeFields(QWidget):
         if field.text() != self._shown.get(what, ""):
             self._shown[what] = field.text()
             self.measured.emit(what, field.text())
+
+    def begin(self, text: str) -> None:
+        """Begin to type the measured width."""
+        field = self.fields["kerf"]
+        field.setFocus()
+        field.setText(text)
 
     def focus_first(self) -> None:
         for field in self.fields.values():

@@ -50,6 +50,7 @@ from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
     ARROWS,
+    CENTRE,
     MIDDLE_LEFT,
     Segments,
     box,
@@ -90,6 +91,8 @@ from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
 EDGE_PAUSE_MS = 30
+NO_BACK = "There is no photo of the back yet.\nIt tells what hangs from what did not get through."
+KEYS_WIDTH = (552, 620)  # of the keys, logical px: in a small window and in a large one
 
 
 class Progress(Painted):
@@ -246,7 +249,7 @@ class ReadPage(StationPage):
         )
         self.crops = {side: CellCrop(side) for side in ("front", "back")}
         for part in (self.cell_picture, *self.crops.values()):
-            part.setFixedSize(px(compact(100, 122)), px(compact(100, 122)))
+            part.setFixedSize(px(compact(84, 122)), px(compact(84, 122)))
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
@@ -260,7 +263,9 @@ class ReadPage(StationPage):
         self._edge_pause.timeout.connect(self._find_edge)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
+        layout.addLayout(
+            head(self.title, 8, self.progress, self.count, None, self.by, self.to_decide, gap=12)
+        )
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         self.says = label("", "small", "second", wrap=True)
@@ -295,14 +300,17 @@ class ReadPage(StationPage):
             "Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side"
         )
         self.take.clicked.connect(self._photograph)
+        self.no_back = label(NO_BACK, "ui", "second", wrap=True)
+        self.no_back.setAlignment(CENTRE)
         left = col(
             row(self.view, None, self.take, self.add_photo, self.add_back, gap=2),
             self.picture,
             self.photo,
+            self.no_back,
             gap=6,
         )
-        left.setStretch(1, 1)
-        left.setStretch(2, 1)
+        for place in (1, 2, 3):
+            left.setStretch(place, 1)
         self.grid_words = label("", "small", "second")
         self.reader = Segments(["first reader", "second"], 0, "Whose eyes read")
         self.reader.chosen.connect(lambda at: self._read_as(at == 1))
@@ -344,17 +352,25 @@ class ReadPage(StationPage):
             "Agree with all", tip="take the photo’s verdict for every unread cell it is sure of"
         )
         self.agree_all.clicked.connect(self.presenter.agree_all)
-        words = col(
-            row(self.now, None, self.to_decide, gap=8), self.setting, self.measured, None, gap=2
+        words = col(self.now, self.setting, self.suggests, self.measured, None, gap=2)
+        above = row(None, self.gauge, self.agree_all, self.defects, gap=8)
+        self.question = label("", "h2", wrap=True)
+        self.answer_with = label("", "ui", "second", wrap=True)
+        keys = box(
+            col(
+                above,
+                self.key_row,
+                self.question,
+                self.answer_with,
+                row(self.edge_part, 4, skip, back, gap=8),
+                gap=6,
+            )
         )
-        above = row(self.suggests, self.gauge, self.agree_all, self.defects, gap=8)
-        above.setStretch(0, 1)
-        keys = col(above, self.key_row, row(self.edge_part, None, skip, back, gap=8), gap=6)
+        keys.setFixedWidth(px(compact(KEYS_WIDTH[0], KEYS_WIDTH[1])))  # the same for each cell
         line = row(
             self.cell_picture, self.crops["front"], self.crops["back"], 4, words, 6, keys, gap=8
         )
-        line.setStretch(4, 2)
-        line.setStretch(6, 4)
+        line.setStretch(4, 1)
         return box(col(hair("bold"), 6, line, gap=0))
 
     # -- state -------------------------------------------------------------------------------------
@@ -493,7 +509,8 @@ class ReadPage(StationPage):
             side = "back"
         shows = self.view.at > 0 and side in rectified
         self.photo.setVisible(shows)
-        self.picture.setVisible(not shows)
+        self.no_back.setVisible(side == "back" and not shows)
+        self.picture.setVisible(side == "front" and not shows)
         if shows:
             self.photo.show_photo(
                 active, rectified[side], side, cell.id, presenter.readings, presenter.suggested
@@ -540,6 +557,7 @@ class ReadPage(StationPage):
                 reading, photo, presenter.differences.get(cell.id, ""), presenter.kerf_of(cell)
             )
         )
+        self._show_question(presenter.question(cell), photo)
         suggested = None
         if photo is not None and not photo.flags:
             suggested = photo.verdict
@@ -570,8 +588,21 @@ class ReadPage(StationPage):
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
         self.agree_all.setText(f"Agree with all {agreeable}")
 
+    def _show_question(self, question: str, photo: Reading | None) -> None:
+        """A cell that is read with a gauge asks for its width; the others have verdict keys."""
+        self.question.setText(question)
+        for part in (self.question, self.answer_with):
+            part.setVisible(bool(question))
+        told = "Type it, Enter keeps it and goes on."
+        if photo is not None and photo.kerf_mm is not None and not photo.flags:
+            told = f"Type it, or Enter takes the photo’s {photo.kerf_mm:.2f} mm."
+        self.answer_with.setText(told)
+        for made in self.keys.values():
+            made.setVisible(not question)
+        self.edge_part.setVisible(not question and self.session.subject.task == "cut")
+
     def _suggestion_words(self, active: ActiveTrial, photo: Reading | None) -> str:
-        if photo is None:
+        if photo is None or (photo.kerf_mm is not None and not photo.flags):
             return ""
         if photo.flags == (HOLDS,):
             return "The piece is still in: the back tells whether it hangs."
@@ -740,7 +771,12 @@ class ReadPage(StationPage):
         menu.popup(self.defects.mapToGlobal(self.defects.rect().topLeft()))
 
     def _measure(self, what: str, text: str) -> None:
-        if self.presenter.measure(what, text):
+        if not self.presenter.measure(what, text):
+            return
+        cell = self.presenter.cell
+        if cell is not None and self.presenter.question(cell) and self.presenter.left:
+            self.gauge.focus_first()  # the next one is typed at once
+        else:
             self.setFocus()
 
     # -- keys --------------------------------------------------------------------------------------
@@ -753,7 +789,9 @@ class ReadPage(StationPage):
             Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
         ):
             super().keyPressEvent(event)
-        elif text in self.keys:
+        elif self._asks_width and (text.isdigit() or text in (".", ",")) and text:
+            self.gauge.begin(text)
+        elif text in self.keys and not self._asks_width:
             self.presenter.verdict(self.keys[text].verdict)
         elif text in EDGE_KEYS and self.session.subject.task == "cut":
             self.presenter.pick_edge(EDGE_KEYS.index(text))
@@ -774,6 +812,11 @@ class ReadPage(StationPage):
             self.presenter.move(up, along)
         else:
             super().keyPressEvent(event)
+
+    @property
+    def _asks_width(self) -> bool:
+        cell = self.presenter.cell
+        return cell is not None and bool(self.presenter.question(cell))
 
     def _turn_over(self) -> None:
         """Front, back, drawing: the next of those there are."""
