@@ -52,6 +52,16 @@ class BurnKeysTest(ShopCase):
         self.assertEqual(len(self.session.active.burnt), 23)
         self.assertEqual(self.button("Read the coupon").text(), page.main.text())
 
+    def test_a_new_coupon_shows_nothing_of_the_last_run(self):
+        page = self.page()
+        page.pace.set_at(2)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.plan_grid()
+        self.write_burn_file()
+        self.assertEqual(page.progress.text(), "0 of 24 burnt")
+        self.assertFalse(page.log.isVisible())
+
     def test_a_run_that_broke_off_can_be_closed_and_read(self):
         page = self.page()
         self.press("Burn on the stand-in")

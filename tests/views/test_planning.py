@@ -349,8 +349,15 @@ class OutlookTest(PlanCase):
                 self.wait_for(lambda: self.page().sheet.outlook is not None)
                 self.assertEqual(self.clipped(), [])
 
+    def test_a_double_click_writes_and_does_not_stop_it(self):
+        self.press("Write the burn file")
+        self.page().main_action()
+        self.wait_for(lambda: self.window.station == "burn")
+
     def test_writing_can_be_stopped(self):
         page = self.page()
+        self.addCleanup(self.app.setDoubleClickInterval, self.app.doubleClickInterval())
+        self.app.setDoubleClickInterval(-1)  # so late that it is no double click
         self.press("Write the burn file")
         if page._writing is not None:
             page.main_action()

@@ -488,6 +488,17 @@ class DecideTest(ShopCase):
         self.settle(80)
         return page
 
+    def test_a_coupon_that_is_not_read_leads_to_the_one_that_was(self):
+        fresh = replace(cut_trial(), id="coupon-9", name="Coupon 0009")
+        self.session.trials.keep(fresh, "burn", "burn file written")
+        self.alt(Qt.Key.Key_5)
+        page = self.page()
+        self.assertIn("Coupon 0009 has not been read yet", page.says.text())
+        self.press(f"Open {cut_trial().name[0].lower()}{cut_trial().name[1:]}")
+        self.assertEqual(self.session.active.trial.id, cut_trial().id)
+        self.wait_for(lambda: page.presenter.map is not None)
+        self.assertTrue(page.cards)
+
     def test_picks_are_taken_by_letter_arrow_and_click(self):
         page = self.decided()
         count = len(page.cards)

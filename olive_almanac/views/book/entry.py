@@ -4,6 +4,7 @@ them.
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
@@ -58,11 +59,12 @@ class MarginGauge(Painted):
     def __init__(self) -> None:
         super().__init__()
         self.entry: Entry | None = None
-        self.unit = "mm/s"
+        self.unit, self.fastest_mm_s = "mm/s", math.inf
         self.setFixedHeight(px(92))
 
-    def show_entry(self, entry: Entry, unit: str) -> None:
-        self.entry, self.unit = entry, unit
+    def show_entry(self, entry: Entry, unit: str, fastest_mm_s: float) -> None:
+        """Show an entry's margin; a machine runs no faster than `fastest_mm_s`."""
+        self.entry, self.unit, self.fastest_mm_s = entry, unit, fastest_mm_s
         speed = entry.evidence.margins.speed
         self.setAccessibleName(
             f"Margin {100 * (speed - 1):.0f} percent in speed" if speed else "Margin not known"
@@ -95,10 +97,10 @@ class MarginGauge(Painted):
         painter.drawText(QPointF(at(share) - 2, top - 10), beyond)
         y = top + tall + 17
         painter.drawText(QPointF(at(0) + 12, y), speed_text(setting.speed_mm_s, self.unit))
-        painter.drawText(
-            QPointF(at(share) + 2, y),
-            "at " + speed_text(setting.speed_mm_s * margins.speed, self.unit),
-        )
+        limit = f"at {speed_text(setting.speed_mm_s * margins.speed, self.unit)}"
+        if setting.speed_mm_s * margins.speed > self.fastest_mm_s:
+            limit = f"past its fastest, {speed_text(self.fastest_mm_s, self.unit)}"
+        painter.drawText(QPointF(at(share) + 2, y), limit)
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(at(0) + 12, y + 17), f"{percent_text(setting.power)} % power")
@@ -449,7 +451,8 @@ class EntryPage(Page):
             )
         )
         gauge = MarginGauge()
-        gauge.show_entry(entry, unit)
+        machine = self.session.subject.machine
+        gauge.show_entry(entry, unit, machine.max_speed_mm_s if machine else math.inf)
         self.body_layout.addWidget(gauge)
 
     def _add_evidence(self, entry: Entry) -> None:

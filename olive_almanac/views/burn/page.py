@@ -242,7 +242,7 @@ class BurnPage(StationPage):
         return bool(self.session.preferences.port) and self.burner.at == 1
 
     def enter(self) -> None:
-        self.show_run()
+        self.trials_changed()  # another coupon may have come while this page was away
         self.main.setFocus()
 
     def leave(self) -> None:

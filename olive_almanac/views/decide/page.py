@@ -49,6 +49,7 @@ from olive_almanac.views.theme import compact, px
 from olive_almanac.views.window import MainWindow
 
 NOTHING_READ = "Nothing has been read yet for this stock."
+UNREAD = "has not been read yet. What was read before stands."
 NO_ENTRY = "There is no entry to keep it with yet: decide a setting for this stock first."
 STANDS = "Alone, and 19 in 20 still fall free"
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
@@ -185,7 +186,7 @@ class DecidePage(StationPage):
         active, question = self.session.active, self.presenter.question
         name = ""
         if active:
-            name = f"{active.trial.name[0].lower()}{active.trial.name[1:]}"
+            name = _lower(active.trial.name)
         if active and active.readings:
             self.title.setText(f"From {name}")
         else:
@@ -193,6 +194,8 @@ class DecidePage(StationPage):
         note = "Working it out …"
         if not active or not active.readings:
             note = NOTHING_READ
+            if active and active.earlier:
+                note = f"{active.trial.name} {UNREAD}"
         clear_layout(self.limits)
         self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
         self.aims.setVisible(False)
@@ -237,7 +240,10 @@ class DecidePage(StationPage):
             self._show_remarks(decision.remarks)
         else:
             self._show_remarks(())
-        self._offer("Write into the book" if picked else "", bool(decision and decision.next_cells))
+        main = "Write into the book" if picked else ""
+        if self._earlier_only:
+            main = f"Open {_lower(active.earlier[-1][0].name)}"
+        self._offer(main, bool(decision and decision.next_cells))
         self._show_limits(task)
 
     @staticmethod
@@ -601,11 +607,19 @@ class DecidePage(StationPage):
         elif question == "confirm":
             if self.write.isVisible() and self.presenter.close_confirm_run():
                 self.main_window.navigate("book")
+        elif self._earlier_only:
+            self.session.trials.open(self.session.active.earlier[-1][0].id)
         elif self.presenter.pick is not None:
             if self.presenter.write_entry() is not None:
                 self.main_window.navigate("book")
         else:
             self._plan_next()
+
+    @property
+    def _earlier_only(self) -> bool:
+        """Whether this coupon was not read, but others of the subject were."""
+        active = self.session.active
+        return active is not None and bool(active.earlier) and not active.readings
 
     def _save_table(self) -> None:
         suggested = f"{self.session.active.trial.name} tone curve.csv"
@@ -629,3 +643,8 @@ class DecidePage(StationPage):
             QGuiApplication.clipboard().setText(", ".join(words))
         elif self.presenter.question != "setting" and self.says.text():
             QGuiApplication.clipboard().setText(self.says.text())
+
+
+def _lower(name: str) -> str:
+    """A coupon's name within a sentence."""
+    return f"{name[:1].lower()}{name[1:]}"

@@ -7,9 +7,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QTimer, QUrl
+from PySide6.QtCore import QElapsedTimer, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of, is_hotter
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -300,6 +300,7 @@ class PlanPage(StationPage):
         self._rest.timeout.connect(self._ask_outlook)
         self._reckoning: Any = None
         self._writing: Any = None
+        self._since = QElapsedTimer()
         self._opens_key = False
 
     def enter(self) -> None:
@@ -504,7 +505,8 @@ class PlanPage(StationPage):
     def main_action(self) -> None:
         """Write the files in a worker, then go on to Burn; pressed while it writes, stop it."""
         if self._writing is not None:
-            self._writing.requestInterruption()
+            if self._since.elapsed() > QApplication.doubleClickInterval():  # not by a double click
+                self._writing.requestInterruption()
             return
         if self._pause.isActive():
             self._pause.stop()
@@ -516,6 +518,7 @@ class PlanPage(StationPage):
         self._progress = None
         self._writing = self.main_window.work(work, self._say_writing, self._writing_failed)
         self._writing.finished.connect(self._written)
+        self._since.start()
 
     def _say_writing(self, progress: WritingProgress) -> None:
         self._progress = progress
