@@ -14,6 +14,7 @@ from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.materials.names import opacity_named
 from olive_almanac.core.records.entry import day_text, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
+from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Sheet, Stock
 from olive_almanac.core.units import (
     dpi_from_pitch,
@@ -596,6 +597,9 @@ def machine_facts(machine: Machine) -> str:
     )
 
 
+WHAT_IT_IS = ("family", "opacity", "process", "tanning")
+
+
 class ShowsForms(Protocol):
     def show_forms(self) -> None: ...
     def show_bad_field(self, form: str, field: str, problem: str) -> None: ...
@@ -608,6 +612,7 @@ class SetUpPresenter:
         self.session, self._view = session, view
         self.new_machine = session.subject.machine is None
         self.new_stock = session.subject.stock is None
+        self.focus_typed: tuple[str, str] | None = None  # heights and widths not taken over yet
 
     @property
     def machine(self) -> Machine | None:
@@ -644,6 +649,37 @@ class SetUpPresenter:
     def save_stock(self, texts: Mapping[str, str]) -> bool:
         return self._save_form(
             "stock", lambda: stock_from(texts, self.stock, self.session.new_id), self.stock
+        )
+
+    def add_stock(self, texts: Mapping[str, str]) -> bool:
+        """Keep what the form says as another stock; the one it was opened for stays as it is."""
+        stock = self.stock
+        if stock is None:
+            return self.save_stock(texts)
+        new_id = self.session.new_id
+        return self._save_form(
+            "stock", lambda: replace(stock_from(texts, stock, new_id), uid=new_id()), None
+        )
+
+    def entries_of_another_material(self, texts: Mapping[str, str]) -> tuple[str, ...]:
+        """Return the entries of the stock, in words, where the form makes another material of it;
+        none where it does not, or cannot be read.
+        """
+        stock = self.stock
+        if stock is None:
+            return ()
+        try:
+            changed = stock_from(texts, stock, self.session.new_id)
+        except AlmanacError:
+            return ()
+        if all(getattr(stock, key) == getattr(changed, key) for key in WHAT_IT_IS):
+            return ()
+        catalogue = self.session.catalogue
+        found = [entry for entry in catalogue.entries if entry.stock_uid == stock.uid]
+        return tuple(
+            f"{machine.name}, {TASK_WORDS[entry.task]}"
+            for entry in found
+            if (machine := catalogue.machine(entry.machine_uid)) is not None
         )
 
     def _save_form(

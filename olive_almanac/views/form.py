@@ -4,6 +4,7 @@ port.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
@@ -36,6 +37,8 @@ def _field_width(field: Field) -> int:
 
 class Form(Page):
     """A form made from `Field`s: words, field, unit, half a line of help.
+
+    What is typed and not kept yet comes back whenever the form of the same record is shown again.
 
     Signals:
         saved(): the main button was pressed or Enter typed.
@@ -87,10 +90,27 @@ class Form(Page):
         layout.addLayout(self.foot)
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
+        self._of = ""
+        self._typed: dict[
+            str, dict[str, str]
+        ] = {}  # of which record: what was typed in which field
 
     def show_fields(
-        self, fields: tuple[Field, ...], title: str, save: str, *, can_leave: bool, can_add: bool
+        self,
+        fields: tuple[Field, ...],
+        title: str,
+        save: str,
+        *,
+        can_leave: bool,
+        can_add: bool,
+        of: str = "",
     ) -> None:
+        """Show the fields of a record (`of` is its id), with what was typed and not kept."""
+        self._of = of
+        typed = self._typed.get(of, {})
+        fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
+        if any(one.key in typed for one in fields):
+            self.done.setText("Not kept yet.")
         clear_layout(self._grid)
         self.fields, self._words = {}, {}
         self.title.setText(title)
@@ -115,6 +135,7 @@ class Form(Page):
             part.setFont(scaled_font("field", 16))
             part.setAccessibleName(field.words)
             part.returnPressed.connect(self.saved)
+            part.textEdited.connect(lambda text, field=field: self._note(field.key, text))
             part.setFixedHeight(px(34))
             part.setFixedWidth(px(_field_width(field)))
         part.setAccessibleDescription(field.help)
@@ -140,8 +161,21 @@ class Form(Page):
 
     def _picked(self, part: WordPicker, field: Field, key: str) -> None:
         part.set_choices(field.choices, key)
+        self._note(field.key, key)
         if field.key_change:
             self.source_changed.emit(key)
+
+    def _note(self, key: str, text: str) -> None:
+        self._typed.setdefault(self._of, {})[key] = text
+
+    @property
+    def of(self) -> str:
+        """The id of the record that is shown, empty for a new one."""
+        return self._of
+
+    def forget_typed(self, of: str) -> None:
+        """What was typed of a record is kept now, or given up."""
+        self._typed.pop(of, None)
 
     def texts(self) -> dict[str, str]:
         return {

@@ -454,6 +454,8 @@ class MainWindow(QMainWindow):
             "A run is going on",
             "The coupon is still burning. Stop the run, beam off, and leave? What has burnt is "
             "kept.",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
+            QMessageBox.StandardButton.No,
         )
         if answer == QMessageBox.StandardButton.Yes:
             self.page("burn").stop()

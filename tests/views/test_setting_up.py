@@ -5,10 +5,12 @@ tools of the checklist.
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
+from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.steps.checklist import standing
 from olive_almanac.storage.library import Library
-from tests.samples import BIRCH, LONG, NORTH, VINYL
+from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
+from tests.samples import BIRCH, LONG, NORTH, VINYL, sample_entry
 from tests.views.qt_case import WindowCase
 
 
@@ -242,8 +244,6 @@ class DisputedTest(ChecklistCase):
 
     def test_the_stock_page_says_what_works_task_by_task(self):
         self.press("Machine and stock")
-        from PySide6.QtWidgets import QLabel
-
         texts = " ".join(w.text() for w in self.page().verdicts.findChildren(QLabel))
         self.assertIn("Cut, score, engrave, mark: works", texts)
         self.assertIn("formaldehyde", texts)
@@ -256,10 +256,6 @@ class MachineTest(ChecklistCase):
         self.press("Machine and stock")
 
     def test_a_new_lens_makes_proven_entries_due_and_lists_them_first(self):
-        from olive_almanac.core.records.entry import Proof
-        from olive_almanac.views.setup.dialogs import StateDialog
-        from tests.samples import sample_entry
-
         proofs = tuple(Proof(f"2026-04-0{n}", "passed", "7") for n in (1, 2, 3))
         self.session.shop.keep_entry(sample_entry(proofs=proofs), "chosen", "entry")
         self.assertEqual(self.session.state[0], "proven")
@@ -281,9 +277,68 @@ class MachineTest(ChecklistCase):
         self.ctrl(Qt.Key.Key_Z)
         self.assertEqual(self.session.state[0], "proven")
 
-    def test_a_focus_test_is_fitted_drawn_and_taken_over(self):
-        from olive_almanac.views.setup.dialogs import FocusDialog
+    def family(self, word):
+        """Pick the stock's family by typing a word of it."""
+        picker = self.page().stock_form.fields["family"]
+        self.click(picker)
+        popup = self.app.activePopupWidget()
+        self.type(word, popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
 
+    def test_a_stock_with_entries_does_not_become_another_material_by_a_slip(self):
+        self.session.shop.keep_entry(sample_entry(), "chosen", "entry")
+        for answer, stocks in (("Leave it as it is", 0), ("It is another stock", 1)):
+            known = len(self.session.catalogue.stocks)
+            self.family("cork")
+            self.assertEqual(self.page().stock_form.texts()["family"], "cork")
+            self.click(self.page().stock_form.save)
+            dialog = self.app.activeModalWidget()
+            self.assertIsInstance(dialog, MaterialDialog)
+            told = " ".join(one.text() for one in dialog.findChildren(QLabel))
+            self.assertIn("1 entry of it", told)
+            self.click(self.button(answer, dialog))
+            self.settle(100)
+            self.assertEqual(len(self.session.catalogue.stocks) - known, stocks)
+            self.assertEqual(self.session.catalogue.stock(BIRCH.uid).family, "plywood")
+
+    def test_what_was_typed_and_not_kept_comes_back(self):
+        form = self.page().machine_form
+        self.retype(form.fields["optical_power_w"], "55")
+        self.window.navigate("plan")
+        self.alt(Qt.Key.Key_1)
+        self.press("Machine and stock")
+        self.assertEqual(form.texts()["optical_power_w"], "55")
+        self.assertEqual(form.done.text(), "Not kept yet.")
+        self.session.choose(machine=NORTH.uid)
+        self.assertNotEqual(form.texts()["optical_power_w"], "55")
+        self.session.choose(machine=LONG.uid)
+        self.assertEqual(form.texts()["optical_power_w"], "55")
+        self.click(form.save)
+        self.assertEqual(self.session.subject.machine.optical_power_w, 55)
+        self.assertEqual(form.done.text(), "Kept.")
+
+    def test_a_new_source_renews_only_what_was_not_typed(self):
+        self.page().begin_new("machine")
+        form = self.page().machine_form
+        self.retype(form.fields["optical_power_w"], "55")
+        before = form.texts()["wavelength_nm"]
+        form.fields["source"].picked.emit("co2")
+        self.settle()
+        self.assertEqual(form.texts()["source"], "co2")
+        self.assertEqual(form.texts()["optical_power_w"], "55")
+        self.assertNotEqual(form.texts()["wavelength_nm"], before)
+
+    def test_widths_of_a_focus_test_outlive_its_window(self):
+        self.press("Focus test")
+        dialog = self.page().findChild(FocusDialog)
+        self.type("0.29 0.23 0.18", dialog.widths)
+        self.key(Qt.Key.Key_Escape, widget=dialog)
+        self.settle(100)
+        self.press("Focus test")
+        again = [one for one in self.page().findChildren(FocusDialog) if one.isVisible()]
+        self.assertEqual(again[0].widths.text(), "0.29 0.23 0.18")
+
+    def test_a_focus_test_is_fitted_drawn_and_taken_over(self):
         self.press("Focus test")
         dialog = self.page().findChild(FocusDialog)
         self.type("0.30 0.24 x", dialog.widths)

@@ -74,6 +74,8 @@ class WholePathTest(WindowCase):
         self.press("Confirm run")
         self.assertEqual(self.window.station, "plan")
         self.retype(self.page().choices.own["sheet_size"], "400 x 300")
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.wait_for(lambda: self.page().presenter.plan is not None)
         self.write_burn_file()
         self.burn_at_once()
         self.read_all_by_keys()

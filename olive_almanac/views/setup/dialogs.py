@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import count_text, number_text
 from olive_almanac.steps.set_up import focus_test
 from olive_almanac.views.parts import CENTRE, WordPicker, button, col, hair, label, row
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, px, scaled_font
@@ -79,6 +79,43 @@ class StateDialog(QDialog):
             self.accept()
 
 
+class MaterialDialog(QDialog):
+    """A stock with entries is about to become another material: asks which of the two is meant.
+
+    Signals:
+        answered(str): "new": it is another stock; "change": it was written down wrongly before.
+    """
+
+    answered = Signal(str)
+
+    def __init__(self, name: str, entries: tuple[str, ...], parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Another material?")
+        other = button("It is another stock", "main", tip="added beside it; its entries stay")
+        other.clicked.connect(lambda: self._answer("new"))
+        wrong = button("It was written down wrongly")
+        wrong.clicked.connect(lambda: self._answer("change"))
+        leave = button("Leave it as it is")
+        leave.clicked.connect(self.reject)
+        told = f"{count_text(len(entries), 'entry', 'entries')} of it would speak of the new one:"
+        self.setLayout(
+            col(
+                label(f"Is it still {name}?", "h2"),
+                hair("bold"),
+                label("\n".join([told, *entries[:8]]), "ui", wrap=True),
+                None,
+                row(other, wrong, leave, None, gap=10),
+                gap=10,
+                margins=(20, 16, 20, 16),
+            )
+        )
+        self.resize(px(620), px(260))
+
+    def _answer(self, how: str) -> None:
+        self.accept()
+        self.answered.emit(how)
+
+
 class CausticDrawing(Painted):
     """The fitted caustic with the readings on it."""
 
@@ -135,8 +172,9 @@ class FocusDialog(QDialog):
         self.presenter = presenter
         self.fit: Any = None
         self.setWindowTitle("Focus test")
-        self.heights = _field("Heights in mm", "-4 -3 -2 -1 0 1 2 3 4")
-        self.widths = _field("Line widths in mm")
+        heights, widths = presenter.focus_typed or ("-4 -3 -2 -1 0 1 2 3 4", "")
+        self.heights = _field("Heights in mm", heights)
+        self.widths = _field("Line widths in mm", widths)
         self.widths.setPlaceholderText("one width for each height")
         self.told = label(
             "Burn a line at each height, measure its width, type both lists.",
@@ -172,6 +210,13 @@ class FocusDialog(QDialog):
         layout.setStretch(7, 1)
         self.setLayout(layout)
         self.resize(px(620), px(560))
+        if widths:
+            self._work()
+
+    def reject(self) -> None:
+        """Close; what was typed is there when it is opened again."""
+        self.presenter.focus_typed = (self.heights.text(), self.widths.text())
+        super().reject()
 
     def _work(self) -> None:
         try:
@@ -206,4 +251,5 @@ class FocusDialog(QDialog):
 
     def _take(self) -> None:
         if self.fit is not None and self.presenter.take_focus(self.fit):
+            self.presenter.focus_typed = None
             self.accept()

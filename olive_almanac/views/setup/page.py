@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QUrl
@@ -20,7 +21,7 @@ from olive_almanac.steps.set_up import (
 from olive_almanac.views.form import Form
 from olive_almanac.views.parts import button, hair, label, row
 from olive_almanac.views.setup.checklist import ChecklistPage
-from olive_almanac.views.setup.dialogs import FocusDialog, StateDialog
+from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
 from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
@@ -165,6 +166,7 @@ class SetUpPage(StationPage):
             "Keep these changes" if machine else "Add this machine",
             can_leave=self.presenter.new_machine and bool(catalogue.machines),
             can_add=machine is not None,
+            of=machine.uid if machine else "",
         )
         self.stock_form.show_fields(
             stock_fields(stock),
@@ -176,6 +178,7 @@ class SetUpPage(StationPage):
             "Keep these changes" if stock else "Add this stock",
             can_leave=self.presenter.new_stock and bool(catalogue.stocks),
             can_add=stock is not None,
+            of=stock.uid if stock else "",
         )
         self.verdicts.refresh(shown=stock is not None)
         if machine:
@@ -201,27 +204,48 @@ class SetUpPage(StationPage):
         (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)
 
     def _renew_source(self, source: str) -> None:
-        """A new machine of another source gets that source's usual values; a known machine keeps
-        its own.
+        """A new machine of another source gets that source's usual values where nothing was typed;
+        a known machine keeps its own.
         """
         if self.presenter.machine is None:
-            name = self.machine_form.texts()["name"]
             self._source = source
             self.show_forms()
-            self.machine_form.fields["name"].setText(name)
 
     def _save_machine(self) -> None:
-        if self.presenter.save_machine(self.machine_form.texts()):
-            self.machine_form.done.setText("Kept.")
+        if self._kept(self.machine_form, self.presenter.save_machine):
             if self._notes_next:
                 self._notes_next = False
                 self.main_window.bring_in_notes()
             elif self.presenter.new_stock:
                 self.stock_form.focus_first()
 
+    def _kept(self, form: Form, save: Callable[[dict[str, str]], bool]) -> bool:
+        """Keep what a form says; what was typed is then what the record says."""
+        of = form.of
+        if not save(form.texts()):
+            return False
+        form.forget_typed(of)
+        self.show_forms()
+        form.done.setText("Kept.")
+        return True
+
     def _save_stock(self) -> None:
-        if self.presenter.save_stock(self.stock_form.texts()):
-            self.stock_form.done.setText("Kept.")
+        other = self.presenter.entries_of_another_material(self.stock_form.texts())
+        stock = self.presenter.stock
+        if other and stock is not None:
+            dialog = MaterialDialog(stock.short_name, other, self)
+            dialog.answered.connect(self._keep_stock)
+            dialog.finished.connect(dialog.deleteLater)
+            dialog.open()
+        else:
+            self._keep_stock("change")
+
+    def _keep_stock(self, how: str) -> None:
+        """Keep the stock's form: as a change of it, or as another stock ("new")."""
+        save = self.presenter.save_stock
+        if how == "new":
+            save = self.presenter.add_stock
+        if self._kept(self.stock_form, save):
             self._lead_on()
 
     def _ask(self, kind: Any, asker: Any) -> None:
