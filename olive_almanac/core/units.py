@@ -9,6 +9,7 @@ from __future__ import annotations
 import functools
 import math
 import re
+import unicodedata
 
 from olive_almanac.core.errors import OutOfRange
 
@@ -24,7 +25,9 @@ __all__ = [
     "percent_text",
     "pitch_from_dpi",
     "read_length_mm",
+    "read_lengths_mm",
     "read_number",
+    "read_sides_mm",
     "read_speed_mm_s",
     "speed_in",
     "speed_text",
@@ -47,7 +50,10 @@ LENGTH_UNITS = {
     "thou": MM_PER_INCH / 1000,
 }
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
-_FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")\s*$")
+_FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")?\s*$")
+_VULGAR = re.compile("[\u00bc-\u00be\u2150-\u215e]")
+_INCH_MARKS = str.maketrans({"”": '"', "″": '"', "“": '"'})
+_DECIMAL_COMMA = re.compile(r"^\s*\d+,\d+\s*$")
 
 
 def pitch_from_dpi(dpi: float) -> float:
@@ -96,11 +102,59 @@ def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s")
 
 
 def read_length_mm(text: str, field: str, default_unit: str = "mm") -> float:
-    """Return the length written in `text` in mm: "3", "3 mm", "0.125 in", "1/8 in"."""
+    """Return the length written in `text` in mm: "3", "3 mm", "0.125 in", "1/8 in", "½".
+
+    A bare fraction is of an inch: nobody writes one of a millimetre.
+    """
+    text = _plain_fractions(text)
     fraction = _FRACTION.match(text)
     if fraction and int(fraction[3]):
         return (int(fraction[1] or 0) + int(fraction[2]) / int(fraction[3])) * MM_PER_INCH
     return _read_with_unit(text, field, LENGTH_UNITS, default_unit)
+
+
+def _plain_fractions(text: str) -> str:
+    """Text with fractions and inch marks as a keyboard has them: 1½″ is 1 1/2"."""
+
+    def spelled(found: re.Match[str]) -> str:
+        return " " + unicodedata.normalize("NFKC", found[0]).replace("\u2044", "/")
+
+    return _VULGAR.sub(spelled, text.translate(_INCH_MARKS)).strip()
+
+
+def read_lengths_mm(text: str, field: str) -> tuple[float, ...]:
+    """Return the lengths of a list in mm: "3.2 3.1 3.15", "3.2, 3.1", "3,2; 3,1", "3,2".
+
+    Raises OutOfRange where commas may stand for points as well as between numbers.
+    """
+    text = _plain_fractions(text)
+    if ";" in text:
+        parts = text.split(";")
+    elif _DECIMAL_COMMA.match(text):
+        parts = [text]
+    elif ", " in text:
+        parts = text.split(", ")
+    elif "/" in text or '"' in text or re.search("[a-z]", text.lower()):
+        parts = text.split(",")
+    elif " " in text:
+        parts = text.split()
+    elif "," not in text or "." in text:
+        parts = text.split(",")
+    else:
+        allowed = "numbers with spaces or semicolons between: a comma can be a point, too"
+        raise OutOfRange(field, f"“{text}”", allowed)
+    return tuple(read_length_mm(part, field) for part in parts if part.strip())
+
+
+def read_sides_mm(text: str, field: str) -> tuple[float, float]:
+    """Return width and height written as "300 x 200", "300×200 mm", "12 x 8 in"."""
+    parts = re.split(r"\s*[x×*]\s*", text.strip().lower())
+    if len(parts) != 2:
+        raise OutOfRange(field, f"“{text.strip()}”", "two sides, as 300 x 200")
+    unit = re.search(r"[a-z\"]+$", _plain_fractions(parts[1]))
+    if unit and not re.search(r"[a-z\"]+$", _plain_fractions(parts[0])):
+        parts[0] = f"{parts[0]} {unit[0]}"  # the unit stands for both
+    return read_length_mm(parts[0], field), read_length_mm(parts[1], field)
 
 
 def _read_with_unit(text: str, field: str, factors: dict[str, float], default_unit: str) -> float:

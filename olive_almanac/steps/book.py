@@ -23,7 +23,13 @@ from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
+from olive_almanac.core.units import (
+    count_text,
+    duration_text,
+    number_text,
+    percent_text,
+    speed_text,
+)
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
@@ -335,8 +341,21 @@ def burns_text(proofs: Sequence[Proof]) -> str:
     return f"{day_text(newest[-1].on)}{': ' if told else ''}{told}"
 
 
+def proofs_tip(entry: Entry) -> str:
+    """Return in a sentence what the confirming burns prove by themselves; empty without any."""
+    good = len(entry.passed_in_a_row)
+    if not good:
+        return ""
+    burns = count_text(good, "good burn")
+    return (
+        f"By themselves {burns} in a row only show that it works at least "
+        f"{100 * proved_chance(good):.0f} times in 100; the rest of the certainty comes from the "
+        "coupon."
+    )
+
+
 def facts_of(
-    entry: Entry, confirmations: str, machine: Machine | None = None
+    entry: Entry, confirmations: str, machine: Machine | None = None, unit: str = "mm/s"
 ) -> tuple[tuple[str, str], ...]:
     """Return the small facts of an entry's page, label and value, only those that are known."""
     evidence, facts = entry.evidence, []
@@ -349,6 +368,10 @@ def facts_of(
                 else f"{100 * evidence.probability:.0f} %",
             )
         )
+    even = evidence.margins.even_speed
+    if even is not None and evidence.margins.is_sure:
+        word = "Half hang at" if entry.task == "cut" else "Half come out wrong at"
+        facts.append((word, speed_text(entry.setting.speed_mm_s * even, unit)))
     if evidence.seconds_per_m is not None:
         facts.append(("Time per metre", duration_text(evidence.seconds_per_m)))
     if evidence.seconds_per_100cm2 is not None:
@@ -374,11 +397,7 @@ def facts_of(
     facts.append(("Holds for", ", ".join(conditions)))
     if evidence.room.words:
         facts.append(("Room when tested", evidence.room.words))
-    good = len(entry.passed_in_a_row)
-    proved = confirmations
-    if good >= PROOFS_NEEDED:  # fewer prove next to nothing by themselves
-        proved += f", alone they prove {100 * proved_chance(good):.0f} %"
-    facts.append(("Confirming burns", proved))
+    facts.append(("Confirming burns", confirmations))
     if entry.proofs:
         facts.append(("Last burnt", burns_text(entry.proofs)))
     if machine is not None and (overlap := overlaps_text(machine, [entry.setting])):

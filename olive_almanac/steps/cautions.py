@@ -125,8 +125,7 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
     needed = f"take its optical density from the machine’s manual, {unknown}"
     if densities:
         needed = (
-            f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture "
-            f"({EDITION}, from memory)"
+            f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture ({EDITION})"
         )
     gives_off = "It is not known what it gives off."
     if judged:

@@ -5,12 +5,13 @@ help.
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.errors import AlmanacError, OutOfRange, field_key
 from olive_almanac.core.materials.names import opacity_named
 from olive_almanac.core.records.entry import day_text, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
@@ -20,7 +21,9 @@ from olive_almanac.core.units import (
     dpi_from_pitch,
     number_text,
     read_length_mm,
+    read_lengths_mm,
     read_number,
+    read_sides_mm,
     read_speed_mm_s,
 )
 from olive_almanac.steps.cautions import safety_lines
@@ -502,9 +505,9 @@ def _sheets(text: str) -> tuple[Sheet, ...]:
     used areas.
     """
     sheets = []
-    for part in filter(str.strip, text.replace("×", "x").split(";")):
-        size, *words = part.split()
-        sides = [read_length_mm(side, "Sheets") for side in size.split("x")]
+    for part in filter(str.strip, text.split(";")):
+        size, *words = re.sub(r"\s*[x×]\s*", "x", part.strip()).split()
+        sides = read_sides_mm(size, "Sheets")
         boxes: dict[str, list[tuple[float, float, float, float]]] = {"clamp": [], "used": []}
         for word, numbers in itertools.zip_longest(words[::2], words[1::2]):
             box = [
@@ -519,25 +522,28 @@ def _sheets(text: str) -> tuple[Sheet, ...]:
                     "written as 300x200 or 300x200 clamp 0,90,12,120 used 5,5,97,51",
                 )
             boxes[word].append((box[0], box[1], box[2], box[3]))
-        if len(sides) != 2:
-            raise OutOfRange(
-                "Sheets", f"“{part.strip()}”", "written as 300x200 or 300x200 used 5,5,97,51"
-            )
         sheets.append(Sheet(sides[0], sides[1], tuple(boxes["used"]), tuple(boxes["clamp"])))
     return tuple(sheets)
 
 
 def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[[], str]) -> Stock:
     """Return the stock that a form describes; raises OutOfRange naming the first bad field."""
-    measured = [part for part in texts["measured"].replace(";", ",").split(",") if part.strip()]
+    with field_key("thickness_mm"):
+        thickness_mm = read_length_mm(texts["thickness_mm"], "Thickness")
+    with field_key("measured"):
+        measured_mm = read_lengths_mm(texts["measured"], "Measured thickness")
+    with field_key("sheets"):
+        sheets = _sheets(texts.get("sheets", ""))
+    with field_key("price_m2"):
+        price = _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", ""))
     values: dict[str, Any] = {
         "name": texts["name"].strip(),
         "family": texts["family"],
-        "thickness_mm": read_length_mm(texts["thickness_mm"], "Thickness"),
-        "measured_mm": tuple(read_length_mm(part, "Measured thickness") for part in measured),
+        "thickness_mm": thickness_mm,
+        "measured_mm": measured_mm,
         "opacity": cast(Opacity, texts["opacity"]),
-        "sheets": _sheets(texts.get("sheets", "")),
-        "price_m2": _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", "")),
+        "sheets": sheets,
+        "price_m2": price,
     }
     if "lightness" in texts:
         lightness = _optional(lambda text: read_number(text, "Lightness"))
@@ -690,7 +696,7 @@ class SetUpPresenter:
         except AlmanacError as problem:
             field = ""
             if isinstance(problem, OutOfRange):
-                field = problem.field
+                field = problem.key or problem.field
             self._view.show_bad_field(form, field, str(problem))
             return False
         return self._keep(record, before, "set up")

@@ -10,6 +10,8 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.units import number_text, read_lengths_mm
 from olive_almanac.steps.set_up import Field
 from olive_almanac.views.parts import (
     Page,
@@ -136,6 +138,7 @@ class Form(Page):
             part.setAccessibleName(field.words)
             part.returnPressed.connect(self.saved)
             part.textEdited.connect(lambda text, field=field: self._note(field.key, text))
+            part.textEdited.connect(lambda text, field=field: self._echo(field, text))
             part.setFixedHeight(px(34))
             part.setFixedWidth(px(_field_width(field)))
         part.setAccessibleDescription(field.help)
@@ -168,6 +171,18 @@ class Form(Page):
     def _note(self, key: str, text: str) -> None:
         self._typed.setdefault(self._of, {})[key] = text
 
+    def _echo(self, field: Field, text: str) -> None:
+        """Say what is understood of a length that is not written in plain millimetres."""
+        if field.unit != "mm" or not text.strip() or text.strip().isdigit():
+            return
+        try:
+            read = read_lengths_mm(text, field.words)
+        except OutOfRange:
+            return
+        understood = ", ".join(number_text(mm, 4) for mm in read)
+        if understood != text.strip():
+            self.done.setText(f"{text.strip()} = {understood} mm")
+
     @property
     def of(self) -> str:
         """The id of the record that is shown, empty for a new one."""
@@ -184,19 +199,26 @@ class Form(Page):
         }
 
     def show_bad(self, words: str, problem: str) -> None:
-        """Mark the field concerned and say what is wrong."""
+        """Mark the field concerned, named by its key or its words, and say what is wrong."""
         self.problem.setText(problem)
         self.done.setText("")
+        named = self._named(words)
         for key, part in self.fields.items():
-            bad = bool(words) and (
-                self._words[key] == words or words.endswith(self._words[key].lower())
-            )
+            bad = key == named
             if isinstance(part, QLineEdit):
                 part.setProperty("bad", bad)
                 part.style().unpolish(part)
                 part.style().polish(part)
                 if bad:
                     part.setFocus()
+
+    def _named(self, words: str) -> str:
+        """The key of the field that is named: by key, by its words, or by how they end."""
+        if words in self.fields:
+            return words
+        exact = [key for key, told in self._words.items() if words and told == words]
+        ends = [key for key, told in self._words.items() if words.endswith(told.lower())]
+        return next(iter([*exact, *(ends if words else [])]), "")
 
     def focus_first(self) -> None:
         next(iter(self.fields.values())).setFocus()

@@ -12,7 +12,9 @@ from olive_almanac.core.units import (
     number_text,
     pitch_from_dpi,
     read_length_mm,
+    read_lengths_mm,
     read_number,
+    read_sides_mm,
     read_speed_mm_s,
     speed_in,
     speed_text,
@@ -48,9 +50,47 @@ class LengthPublished(unittest.TestCase):
             ("1 1/2 in", 38.1),
             ('1/8"', 3.175),
             ("0.125 inch", 3.175),
+            ("1/8", 3.175),
+            ("½ in", 12.7),
+            ("1½″", 38.1),
         ):
             with self.subTest(text):
                 self.assertAlmostEqual(read_length_mm(text, "Thickness"), mm, places=9)
+
+
+class ListsAsTyped(unittest.TestCase):
+    """Numbers as people type them; common practice, no source."""
+
+    def test_lengths_with_points_or_commas_and_anything_between(self):
+        for text, wanted in (
+            ("3,2", (3.2,)),
+            ("3.2 3.1 3.15", (3.2, 3.1, 3.15)),
+            ("3.2, 3.1", (3.2, 3.1)),
+            ("3,2 3,1", (3.2, 3.1)),
+            ("3,2; 3,1", (3.2, 3.1)),
+            ("3.2,3.1", (3.2, 3.1)),
+            ("1 1/2 in", (38.1,)),
+            ("", ()),
+        ):
+            with self.subTest(text):
+                for read, right in zip(read_lengths_mm(text, "Measured"), wanted, strict=True):
+                    self.assertAlmostEqual(read, right, places=9)
+        with self.assertRaisesRegex(OutOfRange, "semicolons"):
+            read_lengths_mm("3,1,3", "Measured")
+
+    def test_two_sides(self):
+        for text, wanted in (
+            ("300 x 200", (300, 200)),
+            ("300×200 mm", (300, 200)),
+            ("12 x 8 in", (304.8, 203.2)),
+            ('12" x 8"', (304.8, 203.2)),
+        ):
+            with self.subTest(text):
+                for read, right in zip(read_sides_mm(text, "Sheet"), wanted, strict=True):
+                    self.assertAlmostEqual(read, right, places=9)
+        for text in ("300", "300 x", "1 x 2 x 3", "300 x wide"):
+            with self.subTest(text), self.assertRaises(OutOfRange):
+                read_sides_mm(text, "Sheet")
 
 
 class PitchPublished(unittest.TestCase):

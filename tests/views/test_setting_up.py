@@ -328,6 +328,23 @@ class MachineTest(ChecklistCase):
         self.assertEqual(form.texts()["optical_power_w"], "55")
         self.assertNotEqual(form.texts()["wavelength_nm"], before)
 
+    def test_the_field_that_is_wrong_turns_red_and_not_its_neighbour(self):
+        form = self.page().stock_form
+        self.retype(form.fields["measured"], "3,1,3")
+        self.click(form.save)
+        self.assertIn("Measured thickness", form.problem.text())
+        bad = [key for key, part in form.fields.items() if part.property("bad")]
+        self.assertEqual(bad, ["measured"])
+
+    def test_what_was_understood_of_inches_and_lists_is_told(self):
+        form = self.page().stock_form
+        self.retype(form.fields["thickness_mm"], "1/8")
+        self.assertEqual(form.done.text(), "1/8 = 3.175 mm")
+        self.retype(form.fields["measured"], "3,2 3.1 3.15")
+        self.click(form.save)
+        kept = self.session.subject.stock
+        self.assertEqual((kept.thickness_mm, kept.measured_mm), (3.175, (3.2, 3.1, 3.15)))
+
     def test_widths_of_a_focus_test_outlive_its_window(self):
         self.press("Focus test")
         dialog = self.page().findChild(FocusDialog)

@@ -22,7 +22,9 @@ from olive_almanac.core.units import (
     number_text,
     percent_text,
     read_length_mm,
+    read_lengths_mm,
     read_number,
+    read_sides_mm,
     read_speed_mm_s,
     speed_in,
 )
@@ -84,9 +86,7 @@ def _number(name: str, unit: str = "") -> Callable[[str], float]:
 
 
 def _lengths(name: str) -> Callable[[str], tuple[float, ...]]:
-    return lambda text: tuple(
-        read_length_mm(part, name) for part in text.split(",") if part.strip()
-    )
+    return lambda text: read_lengths_mm(text, name)
 
 
 def _lengths_text(lengths_mm: Sequence[float]) -> str:
@@ -317,11 +317,7 @@ def _sheet_of_size(text: str, sheets: list[Sheet], chosen: int | None) -> int:
     """
     if not text.strip():
         raise OutOfRange("The sheet", "left open", "told by its size, as 600 x 400 mm")
-    sides = [
-        read_length_mm(side, "The sheet") for side in text.lower().replace("×", "x").split("x")
-    ]
-    if len(sides) != 2:
-        raise OutOfRange("The sheet", f"“{text.strip()}”", "told by its size, as 600 x 400 mm")
+    sides = read_sides_mm(text, "The sheet")
     order = range(len(sheets)) if chosen is None else (chosen, *range(len(sheets)))
     for number in order:
         known = (sheets[number].width_mm, sheets[number].height_mm)

@@ -23,7 +23,7 @@ from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
-from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of
+from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of, proofs_tip
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.disputed import DisputedQuestion
@@ -42,6 +42,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    tip_text,
 )
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px
@@ -456,11 +457,19 @@ class EntryPage(Page):
         self.body_layout.addWidget(gauge)
 
     def _add_evidence(self, entry: Entry) -> None:
-        facts = facts_of(entry, self.presenter.confirmations_text(), self.session.subject.machine)
+        facts = facts_of(
+            entry,
+            self.presenter.confirmations_text(),
+            self.session.subject.machine,
+            self.session.preferences.speed_unit,
+        )
         facts = facts[: compact(5, 10)]
         lines = []
         for name, value in facts:
-            lines += [fact(name, value), hair()]
+            line = fact(name, value)
+            if name == "Confirming burns":
+                line.setToolTip(tip_text(proofs_tip(entry)))
+            lines += [line, hair()]
         active = self.session.trials.evidence_of(entry)
         told = [text for text in ("" if active else entry.evidence.says, entry.notes) if text]
         table = box(
