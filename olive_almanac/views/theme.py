@@ -104,6 +104,8 @@ ROLES = {  # family, px, weight, italic
     "cap": (SANS, 13, W.DemiBold, False),
 }
 CLOSE_BELOW = (1200, 760)  # logical window size under which the close setting is on
+LEAST_WINDOW = (1024, 700)  # logical size at which every key is in view without scrolling
+SCALE_STEP = 5  # percent
 
 
 class _Live:
@@ -127,6 +129,14 @@ def set_theme(name: str) -> None:
 
 def set_scale(percent: int) -> None:
     LIVE.scale = percent / 100
+
+
+def fitting_scale(percent: int, width: int, height: int) -> int:
+    """Return the scale, percent, that a window of this size (device px) can show with every key in
+    view: the chosen one or less, never under 100.
+    """
+    most = 100 * min(width / LEAST_WINDOW[0], height / LEAST_WINDOW[1])
+    return max(100, min(percent, SCALE_STEP * int(most // SCALE_STEP)))
 
 
 def is_compact_size(width: int, height: int) -> bool:

@@ -32,6 +32,7 @@ from olive_almanac.views.worker import Worker, once
 __all__ = ["MainWindow"]
 
 LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
+RESIZE_PAUSE_MS = 150
 USUAL_SIZE = (1280, 800)
 THREAD = [station.id for station in STATIONS if station.thread]
 
@@ -61,6 +62,10 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(self.title)
         self.setMinimumSize(760, 480)
         self._place_window()
+        self._resized = QTimer(self)
+        self._resized.setSingleShot(True)
+        self._resized.setInterval(RESIZE_PAUSE_MS)
+        self._resized.timeout.connect(self._fit)
         self._apply_look()
         snapshot = load_snapshot(folder)
         if snapshot is not None:
@@ -83,9 +88,14 @@ class MainWindow(QMainWindow):
 
     def _apply_look(self) -> None:
         theme.set_theme(self.session.preferences.theme)
-        theme.set_scale(self.session.preferences.scale_percent)
+        theme.set_scale(self._fitting_scale)
         theme.LIVE.compact = theme.is_compact_size(self.width(), self.height())
         theme.apply_theme()
+
+    @property
+    def _fitting_scale(self) -> int:
+        chosen = self.session.preferences.scale_percent
+        return theme.fitting_scale(chosen, self.width(), self.height())
 
     def _build(self) -> None:
         """Build the frame and the present page from the session."""
@@ -148,10 +158,19 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        changes = theme.LIVE.compact != theme.is_compact_size(self.width(), self.height())
-        if changes and hasattr(self, "rail"):
+        if not hasattr(self, "rail"):
+            return
+        if round(100 * theme.LIVE.scale) != self._fitting_scale:
+            self._resized.start()
+        elif theme.LIVE.compact != theme.is_compact_size(self.width(), self.height()):
             theme.LIVE.compact = not theme.LIVE.compact
             QTimer.singleShot(0, self._build)
+
+    def _fit(self) -> None:
+        """Build anew at the scale that the window can show, once it has stopped changing."""
+        if round(100 * theme.LIVE.scale) != self._fitting_scale:
+            self._apply_look()
+            self._build()
 
     def switch_theme(self) -> None:
         """Day or Workshop."""
@@ -170,6 +189,13 @@ class MainWindow(QMainWindow):
         self.session.remember(scale_percent=SCALES[min(max(at, 0), len(SCALES) - 1)])
         self._apply_look()
         self._build()
+        chosen, shown = self.session.preferences.scale_percent, self._fitting_scale
+        if shown < chosen:
+            width, height = (round(side * chosen / 100) for side in theme.LEAST_WINDOW)
+            self.session.tell(
+                f"{chosen} % takes a window of {width} × {height}; here {shown} % keeps every key "
+                "in view."
+            )
 
     def make_bench(self) -> Bench:
         """Return the stand-in bench of what is open: a hidden stock while practising, else its

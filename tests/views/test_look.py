@@ -59,6 +59,33 @@ class LookTest(test_stations.ShopCase):
         self.ctrl(Qt.Key.Key_L)
         self.assertEqual(theme.LIVE.colours["name"], "day")
 
+    def test_a_scale_that_would_hide_keys_is_shown_as_large_as_it_fits(self):
+        self.window.resize(1280, 800)
+        for _ in range(2):
+            self.ctrl(Qt.Key.Key_Plus)
+        self.assertEqual(self.session.preferences.scale_percent, 150)
+        self.assertEqual(theme.LIVE.scale, 1.1)
+        self.assertIn("150 % takes a window of 1536 × 1050", self.window.strip.text.text())
+        self.session.tell("")
+        for size, scale in (((1280, 800), 1.1), ((1024, 700), 1.0), ((1920, 1080), 1.5)):
+            self.window.resize(*size)
+            self.wait_for(lambda scale=scale: theme.LIVE.scale == scale)
+            self.settle(80)
+            for name, task in self.every_page():
+                with self.subTest(size=size, page=name, task=task):
+                    self.assertEqual(self.hidden_keys(), [])
+        self.ctrl(Qt.Key.Key_0)
+
+    def hidden_keys(self):
+        """Keys of the page of which less than nine tenths are in view."""
+        hidden = []
+        for key in self.page().findChildren(QAbstractButton):
+            seen = key.visibleRegion().boundingRect()
+            cut = seen.height() < 0.9 * key.height() or seen.width() < 0.9 * key.width()
+            if cut and key.isVisible() and key.text() and key.isEnabled():
+                hidden.append(key.text())
+        return hidden
+
     def test_small_windows_scroll_instead_of_squeezing(self):
         self.window.resize(800, 560)
         self.settle(80)

@@ -302,8 +302,9 @@ class DecidePage(StationPage):
         picked = bool(self.presenter.pick)
         self.write.setText(main)
         self.write.setVisible(bool(main))
-        self.stage_mark.setVisible(picked)
-        self.note.setVisible(picked)
+        room = picked and (len(self.cards) < 3 or compact(False, True))
+        self.stage_mark.setVisible(room)
+        self.note.setVisible(room)
         self.closer.setVisible(closer)
         set_kind(self.closer, "" if main else "main")
 

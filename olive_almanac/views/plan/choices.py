@@ -32,6 +32,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    tip_text,
 )
 from olive_almanac.views.theme import compact, px
 
@@ -215,12 +216,10 @@ class Choices(Page):
         self.cells.setSpacing(px(compact(3, 6)))
         # what few sources have shares a line, and so do air and beam: screens keep their height
         rare = list(self._rare_lines())
-        lines = [
-            line
-            for factor in FACTORS
-            if factor.is_number and not factor.optional
-            for line in self._held_lines(factor)
-        ]
+        lines: list[QWidget] = []
+        for factor in FACTORS:
+            if factor.is_number and not factor.optional:
+                lines += self._held_lines(factor)
         lines += [
             self._line(
                 "slope",
@@ -442,7 +441,10 @@ class Choices(Page):
             free = factors
         choices = [(one.id, one.name) for one in kinds_for(task)]
         self.kind.set_choices(choices, kind.id, none_text=kind.name)
-        self.about.setText(f"{kind.finds_out[:1].upper()}{kind.finds_out[1:]}.")
+        about = f"{kind.finds_out[:1].upper()}{kind.finds_out[1:]}."
+        self.about.setText(about)
+        self.about.setVisible(compact(False, True))
+        self.kind.setToolTip(tip_text(about))
         self.up.show_texts(slots[0], texts, unit, choices=free)
         self.across.show_texts(slots[1], texts, unit, choices=free)
         shown = self._shown_lines(texts, task, [factor.id for factor in factors])
