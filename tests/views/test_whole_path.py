@@ -103,6 +103,19 @@ class WholePathTest(WindowCase):
         self.assertEqual(self.session.entry, wanted)
         self.assertEqual(self.clipped(), [])
 
+    def test_from_first_start_to_a_burn_file_in_a_few_acts(self):
+        self.open()
+        page = self.page()
+        self.wait_for(lambda: "quickest cut lies between" in page.welcome.answer.text())
+        watts = page.welcome._fields["watts"]
+        self.retype(watts, "40")  # act 1; the other words stand as they are
+        self.key(Qt.Key.Key_Return, widget=watts)  # act 2
+        self.assertEqual(self.window.station, "plan")
+        self.assertEqual(self.session.subject.machine.optical_power_w, 40)
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.ctrl(Qt.Key.Key_Return)  # act 3
+        self.wait_for(lambda: self.window.station == "burn")
+
     def test_the_same_path_by_keyboard_alone(self):
         self.open()
         self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)

@@ -329,13 +329,18 @@ class EntryPage(Page):
             "drift before it fails, and the day by which it must be proved again."
         )
         catalogue = self.session.catalogue
-        to_do = (
+        have = (
             "Choose your machine at the top."
             if catalogue.machines
             else "Add your machine: source, optical power, spot.",
             "Choose a stock in the index."
             if catalogue.stocks
             else "Add a stock: family, thickness, lot.",
+        )
+        if not (catalogue.machines or catalogue.stocks):
+            have = ("Say at the left what you have and what it is to do.",)
+        to_do = (
+            *have,
             "Plan a small coupon; the levels are suggested.",
             "Burn it, read it by eye with one key a cell.",
             "Decide, write it down, confirm it three times.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.book import ORDERS, BookPresenter
@@ -22,7 +22,20 @@ from olive_almanac.steps.share import (
 from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
 from olive_almanac.views.book.entry import EntryPage
 from olive_almanac.views.book.index import IndexHead, IndexView, Legend
-from olive_almanac.views.parts import Page, SearchField, button, head, label, page_margins
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import (
+    Number,
+    Page,
+    SearchField,
+    Word,
+    WordPicker,
+    button,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+)
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
 
@@ -32,61 +45,132 @@ if TYPE_CHECKING:
     from olive_almanac.views.window import MainWindow
 
 
+ANSWER_PAUSE_MS = 200  # who types fast is not held up by every answer
+
+
 class Welcome(Page):
-    """The left page of an empty library: what the book is for, and the ways in."""
+    """The left page of an empty library: one sentence that is answered at once with a guess, and
+    three other ways in.
+    """
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__()
+        self.main_window = window
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(label("A book of proven settings", "h1"), None))
-        layout.addSpacing(px(16))
-        text = label(
-            "What do I set, how sure are we, and what do I burn next? The book answers from "
-            "coupons that you burnt and read yourself. It is empty now. There are three ways in.",
-            "ui",
-            "second",
-            wrap=True,
-        )
-        layout.addWidget(text)
-        layout.addSpacing(px(20))
+        layout.addSpacing(px(compact(8, 14)))
+        self.sentence = QVBoxLayout()
+        self.sentence.setSpacing(px(4))
+        layout.addLayout(self.sentence)
+        layout.addSpacing(px(8))
+        self.answer = label("", "ui", "second", wrap=True)
+        self.begin = button("Plan the first cells", "main", tip="Ctrl+Enter")
+        self.begin.clicked.connect(self.plan_first)
+        self.mark = Mark("state", "guess", 26)
+        line = row(self.mark, self.answer, gap=10)
+        line.setStretch(1, 1)
+        layout.addLayout(line)
+        layout.addSpacing(px(10))
+        layout.addLayout(row(self.begin, None))
+        layout.addSpacing(px(compact(10, 22)))
+        layout.addWidget(hair())
+        layout.addSpacing(px(6))
         self.add_machine = button(
-            "Add your machine", "main", tip="then a stock, then the first coupon"
+            "Add your machine", "plain", tip="all of it, then a stock, then a coupon"
         )
         self.add_machine.clicked.connect(lambda: window.add("machine"))
-        layout.addWidget(self.add_machine)
-        layout.addWidget(
-            label("Five fields matter; the rest has good defaults.", "small", "second")
-        )
-        layout.addSpacing(px(16))
         self.old_notes = button(
-            "Bring in old notes", tip="a table or lines of text; your machine comes first"
+            "Bring in old notes", "plain", tip="a table or lines of text; your machine comes first"
         )
         self.old_notes.clicked.connect(window.bring_in_notes)
-        layout.addWidget(self.old_notes)
-        notes = (
-            "A table or lines of text. Your machine first, since a setting is for one; then "
-            "they come in as guesses."
-        )
-        layout.addWidget(label(notes, "small", "second", wrap=True))
-        layout.addSpacing(px(16))
         self.open_demo = button(
             "Open the demo shop",
+            "plain",
             tip="an invented shop in a folder of its own; your library stays empty",
         )
         self.open_demo.clicked.connect(window.open_demo)
-        layout.addWidget(self.open_demo)
-        self.note = label(
-            (
-                "Three machines, twelve stocks, entries in every state. Nothing of it gets into "
-                "your library."
-            ),
-            "small",
-            "second",
-            wrap=True,
+        ways = (
+            (self.add_machine, "every field at leisure"),
+            (self.old_notes, "a table or lines of text become guesses"),
+            (self.open_demo, "an invented shop; your library stays empty"),
         )
+        for way, told in ways:
+            layout.addLayout(row(way, label(compact("", told), "small", "second"), None, gap=8))
+        self.note = label("", "small", "second", wrap=True)
         layout.addWidget(self.note)
         layout.addStretch(1)
+        self.first: Any = None
+        self._fields: dict[str, Number] = {}
+        self._pickers: dict[str, WordPicker] = {}
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(ANSWER_PAUSE_MS)
+        self._pause.timeout.connect(self._ask)
+
+    def start(self) -> None:
+        """Build the sentence when it is first wanted, and answer it."""
+        if self.first is None:
+            from olive_almanac.steps import first_start  # start-up: in an empty library alone
+
+            self.first = first_start.FirstStart(self.main_window.session)
+            source = self._picker("source", "Source", first_start.source_choices())
+            task = self._picker("task", "What it is to do", first_start.task_choices())
+            family = self._picker("family", "Stock", first_start.stock_choices())
+            watts, thick = self._number("watts", "Power, W"), self._number("thickness", "Thickness")
+            for words in (
+                (Word("My", "ui"), source, Word("laser of", "ui"), watts, Word("W", "ui")),
+                (Word("is to", "ui"), task),
+                (thick, Word("mm", "ui"), family),
+            ):
+                self.sentence.addLayout(row(*words, None, gap=6))
+            self._show_texts()
+        self._ask()
+        self._pickers["source"].setFocus()
+
+    def _picker(self, key: str, name: str, choices: Any) -> WordPicker:
+        made = WordPicker("sent_b", name=name)
+        made.set_choices(choices, self.first.texts[key])
+        made.picked.connect(lambda value: self._changed(key, value))
+        self._pickers[key] = made
+        return made
+
+    def _number(self, key: str, name: str) -> Number:
+        made = Number(name, 62)
+        made.textEdited.connect(lambda text: self._changed(key, text))
+        made.returnPressed.connect(self.plan_first)
+        self._fields[key] = made
+        return made
+
+    def _changed(self, key: str, value: str) -> None:
+        self.first.change(key, value)
+        self._show_texts()
+        self._pause.start()
+
+    def _show_texts(self) -> None:
+        for key, field in self._fields.items():
+            if field.text() != self.first.texts[key]:
+                field.setText(self.first.texts[key])
+        for key, picker in self._pickers.items():
+            picker.set_choices(picker.choices, self.first.texts[key])
+
+    def _ask(self) -> None:
+        self.main_window.work(self.first.work(), self._show_answer)
+
+    def _show_answer(self, item: Any) -> None:
+        asked, answer = item
+        if asked != self.first.texts:
+            return  # another word stands there by now
+        self.answer.setText(answer.says)
+        self.mark.setVisible(answer.is_guess)
+        self.begin.setVisible(answer.goes_on)
+        for key, field in self._fields.items():
+            field.set_bad(key == answer.bad_field)
+
+    def plan_first(self) -> None:
+        """Keep machine and stock as the sentence says and go on to the first cells."""
+        if self.first is not None and self.first.begin():
+            self.main_window.navigate("plan")
 
 
 class IndexPage(Page):
@@ -158,12 +242,14 @@ class BookPage(StationPage):
         self.right.refresh()
         if self.session.catalogue.stocks:
             self.left.index.setFocus()
-        else:
-            self.welcome.add_machine.setFocus()
+        elif self._is_empty and self.session.library is not None:
+            self.welcome.start()
 
     def catalogue_changed(self) -> None:
         self._refresh_index()
         self.right.refresh()
+        if self._is_empty and self.session.library is not None and self.welcome.first is None:
+            self.welcome.start()  # the library has just been opened
 
     def subject_changed(self) -> None:
         self.catalogue_changed()
@@ -177,8 +263,12 @@ class BookPage(StationPage):
         elif isinstance(request, ShowMenu):
             self.show_menu()
 
+    @property
+    def _is_empty(self) -> bool:
+        return not self.session.catalogue.machines and not self.session.catalogue.stocks
+
     def _refresh_index(self) -> None:
-        empty = not self.session.catalogue.machines and not self.session.catalogue.stocks
+        empty = self._is_empty
         if empty:
             self._stack.setCurrentWidget(self.welcome)
         else:
@@ -303,7 +393,9 @@ class BookPage(StationPage):
         )
 
     def main_action(self) -> None:
-        if self.right.main_button is not None:
+        if self._is_empty and self.welcome.first is not None:
+            self.welcome.plan_first()
+        elif self.right.main_button is not None:
             self.right.main_button.click()
 
     def print_page(self) -> None:
