@@ -89,6 +89,12 @@ class BookSharingTest(MenuCase):
         self.menu("Group by family")
         self.assertIn("Wood", [line.label for line in model.rows])
 
+    def test_the_history_of_an_entry_is_a_line_of_the_menu(self):
+        self.menu("History of this entry")
+        lines = self.page().dialog.list
+        told = [lines.item(n).text() for n in range(lines.count())]
+        self.assertTrue(told and all("2026" in one for one in told), told)
+
     def test_a_setting_is_compared_with_its_own_past_and_with_another(self):
         self.menu("Compare this setting")
         dialog = self.page().dialog

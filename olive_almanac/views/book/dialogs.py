@@ -42,7 +42,7 @@ if TYPE_CHECKING:
     from olive_almanac.steps.book import BookPresenter
     from olive_almanac.views.window import MainWindow
 
-__all__ = ["BurnDialog", "CompareDialog", "DueDialog", "NotesDialog"]
+__all__ = ["BurnDialog", "CompareDialog", "DueDialog", "HistoryDialog", "NotesDialog"]
 
 RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
 TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
@@ -162,6 +162,38 @@ class BurnDialog(QDialog):
             return
         self.says.setText(self.presenter.session.problem)
         self.sheet.setFocus()
+
+
+class HistoryDialog(QDialog):
+    """What was written of the present entry when, by whom and why; newest first."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        from olive_almanac.steps.book import BookPresenter  # start-up: opened seldom
+
+        self.setWindowTitle("History of this entry")
+        self.list = QListWidget()
+        self.list.setFont(scaled_font("ui"))
+        self.list.setAccessibleName("Revisions, newest first")
+        self.list.setWordWrap(True)
+        for day, why in BookPresenter(window.session).history():
+            self.list.addItem(f"{day}\n{why}")
+        leave = button("Close")
+        leave.clicked.connect(self.reject)
+        subject = window.session.subject
+        name = ""
+        if subject.stock is not None:
+            name = f"{subject.stock.label}, {TASK_WORDS[subject.task]}"
+        layout = col(
+            label(name, "h2"),
+            hair("bold"),
+            self.list,
+            row(None, leave),
+            gap=10,
+            margins=(20, 16, 20, 16),
+        )
+        self.setLayout(layout)
+        self.resize(px(520), px(480))
 
 
 class CompareDialog(QDialog):

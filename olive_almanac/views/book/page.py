@@ -19,7 +19,7 @@ from olive_almanac.steps.share import (
     write_book_work,
     write_wall_card_work,
 )
-from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, NotesDialog
+from olive_almanac.views.book.dialogs import CompareDialog, DueDialog, HistoryDialog, NotesDialog
 from olive_almanac.views.book.entry import EntryPage
 from olive_almanac.views.book.index import IndexHead, IndexView, Legend
 from olive_almanac.views.marks import Mark
@@ -300,6 +300,7 @@ class BookPage(StationPage):
         for words, act, able in (
             ("Due this week", lambda: self._open(DueDialog), ready),
             ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),
+            ("History of this entry", lambda: self._open(HistoryDialog), ready and entry),
             ("Bring in old notes", self.bring_in_notes, ready),
             ("", None, True),
             ("Save or print the book", self._save_book, ready),
