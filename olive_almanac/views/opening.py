@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QLockFile, QObject, QTimer
 
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble
 from olive_almanac.steps.files import sweep_parts
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 __all__ = ["Opening"]
 
+LOCK = "window.lock"
 NEWS_MS = 20_000  # how often a shared library is asked what others wrote
 NEWS_LATER_MS = 500  # how soon it is asked again when other work was under way
 MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
@@ -38,6 +39,7 @@ class Opening(QObject):
         super().__init__(window)
         self._window, self._session = window, window.session
         self._then: Callable[[], None] = lambda: None
+        self._lock: QLockFile | None = None  # tells a second start that the library is open
         self._news = QTimer(self)
         self._news.setInterval(NEWS_MS)
         self._news.timeout.connect(self.ask_for_news)
@@ -68,6 +70,7 @@ class Opening(QObject):
         except AlmanacError as problem:
             self._failed(problem)
             return
+        self._say_who_else(library)
         then, self._then = self._then, lambda: None
         then()
         work = once(lambda: _keep_tidy(library))
@@ -76,6 +79,28 @@ class Opening(QObject):
             self._news.start()
         else:
             self._news.stop()
+
+    def _say_who_else(self, library: Library) -> None:
+        """Take the library's lock; where another window holds it, say so: both may be used."""
+        self.release()
+        if library.server:
+            return  # meant for several
+        lock = QLockFile(str(library.folder / LOCK))
+        lock.setStaleLockTime(0)
+        if lock.tryLock(0):
+            self._lock = lock
+        elif lock.error() == QLockFile.LockError.LockFailedError:
+            process, host, _ = lock.getLockInfo()
+            self._session.tell(
+                f"This library is open in another window, too (process {process} on {host}). Both "
+                "can be used: where they change the same thing, the second is asked."
+            )
+
+    def release(self) -> None:
+        """Let another start have the library."""
+        if self._lock is not None:
+            self._lock.unlock()
+            self._lock = None
 
     def _failed(self, problem: Exception) -> None:
         if not isinstance(problem, AlmanacError):

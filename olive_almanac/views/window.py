@@ -471,6 +471,7 @@ class MainWindow(QMainWindow):
         self.session.remember(window=(box.x(), box.y(), box.width(), box.height()))
         if self.session.library is not None:
             self.session.library.close()
+        self.opening.release()
         self.practising.close()
         event.accept()
 

@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QApplication
 
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import Worker
 from tests.views.test_stations import ShopCase
 
@@ -57,3 +58,20 @@ class LongUseTest(ShopCase):
         self.settle()
         self.assertIsNot(self.page(), page)
         self.assertEqual(self.page().main.text(), "Burn the rest")
+
+
+class SecondStartTest(ShopCase):
+    def test_a_second_start_on_the_same_library_says_so_and_works(self):
+        self.assertEqual(self.session.problem, "")
+        second = MainWindow(self.folder, self.outside)
+        self.addCleanup(second.deleteLater)
+        self.addCleanup(second.close)
+        second.open_library()
+        self.wait_for(lambda: second.session.library is not None)
+        self.assertIn("open in another window", second.session.problem)
+        self.assertEqual(second.session.catalogue.machines, self.session.catalogue.machines)
+
+    def test_a_window_that_was_closed_leaves_no_lock(self):
+        self.shut()
+        self.open()
+        self.assertEqual(self.session.problem, "")
