@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
@@ -50,12 +51,21 @@ FONT_FILES = {
     SANS: "SourceSans3-Regular.ttf",
     SANS_BOLD: "SourceSans3-Semibold.ttf",
 }
+_FIGURES = re.compile(r"(\d[\d.,]*)")
 PAGES_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 INK = (0.133, 0.137, 0.102)
 CAUTION = (
     "An aid, not a certification: the machine's manual, local codes and a qualified laser "
     "safety officer come first."
 )
+
+
+def _faces(words: str, font: str) -> list[tuple[str, str]]:
+    """Words in runs of one face: within the serif figures are taken from the other one."""
+    if font != SERIF:
+        return [(font, words)]
+    runs = _FIGURES.split(words)
+    return [(SANS_BOLD if n % 2 else SERIF, run) for n, run in enumerate(runs) if run]
 
 
 class Sheet:
@@ -94,19 +104,33 @@ class Sheet:
         font: str = SANS,
         align: str = "left",
     ) -> None:
-        self.canvas.setFont(font, size)
-        draw = {
-            "left": self.canvas.drawString,
-            "right": self.canvas.drawRightString,
-            "centre": self.canvas.drawCentredString,
-        }
-        draw[align](x * MM, (self.height - y) * MM, printable(words))
+        """Draw words on one line; figures within the serif are lining ones of the other face: its
+        own 1 reads as a capital I.
+        """
+        words = printable(words)
+        at = x * MM - {"left": 0.0, "centre": 0.5, "right": 1.0}[align] * self._wide(
+            words, size, font
+        )
+        drawn = self.canvas.beginText(at, (self.height - y) * MM)
+        for face, part in _faces(words, font):
+            drawn.setFont(face, size)
+            drawn.textOut(part)
+        self.canvas.drawText(drawn)
+
+    def _wide(self, words: str, size: float, font: str) -> float:
+        """How wide words are drawn, pt."""
+        runs = _faces(words, font)
+        return float(sum(self.canvas.stringWidth(part, face, size) for face, part in runs))
+
+    def width_mm(self, words: str, size: float, font: str) -> float:
+        """Return how wide words are drawn, mm."""
+        return self._wide(printable(words), size, font) / MM
 
     def fitted(
         self, x: float, y: float, words: str, most_mm: float, size: float, font: str
     ) -> None:
         """Text made smaller until it is no wider than `most_mm`."""
-        while size > 6 and self.canvas.stringWidth(words, font, size) > most_mm * MM:
+        while size > 6 and self.width_mm(words, size, font) > most_mm:
             size -= 0.5
         self.text(x, y, words, size, font)
 
@@ -335,7 +359,7 @@ def write_card(
     ):
         page.text(x, 31, label, 10, SANS_BOLD)
         page.text(x, 46, value, 38, SERIF)
-        page.text(x + page.canvas.stringWidth(value, SERIF, 38) / MM + 2, 46, unit, 12, SERIF)
+        page.text(x + page.width_mm(value, 38, SERIF) + 2, 46, unit, 12, SERIF)
     page.line(left, 51, right, 51)
     pitch = "none"
     if setting.pitch_mm:

@@ -210,6 +210,19 @@ class CardTest(unittest.TestCase):
             with self.subTest(words):
                 self.assertIn(words, text)
 
+    def test_no_figure_is_drawn_in_the_serif_whose_1_reads_as_a_capital_i(self):
+        pdf = PdfReader(io.BytesIO(write_card(sample_entry(), LONG, BIRCH, "On trial", "0 of 3")))
+        faces = {}
+
+        def see(text, _matrix, _place, font, _size):
+            for letter in text:
+                faces.setdefault(letter, set()).add(str((font or {}).get("/BaseFont", "")))
+
+        pdf.pages[0].extract_text(visitor_text=see)
+        self.assertTrue(any("Vollkorn" in face for face in faces["B"]), faces["B"])
+        for figure in "1580":
+            self.assertFalse(any("Vollkorn" in face for face in faces[figure]), faces[figure])
+
     def test_same_entry_same_bytes(self):
         one, two = (write_card(sample_entry(), LONG, BIRCH, "On trial", "0 of 3") for _ in range(2))
         self.assertEqual(one, two)
