@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -227,6 +227,40 @@ class NotesDesk:
             new_id=self.session.new_id,
             columns=self.columns,
         )
+
+    @property
+    def heads(self) -> tuple[str, ...]:
+        """What each column is taken for, or its own head, or its number."""
+        if self.notes is None:
+            return ()
+        wide = max((len(row) for row in self.notes.rows), default=0)
+        roles = {at: role for role, at in self.columns.items()}
+        own = dict(enumerate(self.notes.heads))
+        return tuple(roles.get(n) or own.get(n) or f"column {n + 1}" for n in range(wide))
+
+    def edit(self, row: int, column: int, text: str) -> None:
+        """Mend a cell of the table, and reckon anew what comes in."""
+        if self.notes is None:
+            return
+        cells = [*self.notes.rows[row]]
+        cells += [""] * (column + 1 - len(cells))
+        cells[column] = text
+        rows = list(self.notes.rows)
+        rows[row] = tuple(cells)
+        self.notes = replace(self.notes, rows=tuple(rows))
+        self._reckon()
+
+    def fate(self, row: int) -> tuple[str, bool]:
+        """Return what becomes of a row, in words, and whether it can be mended."""
+        if self.notes is None or self.brought is None:
+            return "", False
+        where, found = f"row {self.notes.lines[row]}", self.brought
+        for words in (found.left_out, found.conflicts, found.duplicates):
+            for one in words:
+                start, _, told = one.partition(": ")
+                if start == where:
+                    return f"{told[:1].upper()}{told[1:]}", words is found.left_out
+        return "Comes in as a guess.", False
 
     def keep(self) -> bool:
         """Write all of it into the book as one act that can be undone; the first is opened where

@@ -15,7 +15,7 @@ import cv2
 import pypdf
 import pypdfium2
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QLineEdit
 
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.formats.book_csv import HEADS
@@ -128,6 +128,26 @@ class BookSharingTest(MenuCase):
         self.ctrl(Qt.Key.Key_Z)
         self.assertFalse({"Oak", "Pine"} & {stock.name for stock in self.session.catalogue.stocks})
         self.assertEqual(len(self.session.catalogue.entries), 2)
+
+    def test_a_row_of_old_notes_that_is_left_out_is_mended_in_its_place(self):
+        self.menu("Bring in old notes")
+        dialog = self.page().dialog
+        dialog.text.setPlainText("4 mm pine cut 90% 9 mm/s\n3mm oak cut fast 12 mm/s")
+        self.settle()
+        table = dialog.table
+        heads = [table.horizontalHeaderItem(n).text() for n in range(table.columnCount())]
+        self.assertEqual(table.item(0, 0).text(), "Comes in as a guess.")
+        self.assertIn("power", table.item(1, 0).text())
+        self.assertEqual(len(dialog.active.brought.entries), 1)
+        table.setCurrentCell(1, heads.index("power"))
+        self.key(Qt.Key.Key_F2, widget=table)
+        editor = table.findChild(QLineEdit)
+        self.retype(editor, "70%")
+        self.key(Qt.Key.Key_Return, widget=editor)
+        self.settle()
+        self.assertEqual(table.item(1, 0).text(), "Comes in as a guess.")
+        self.assertEqual(len(dialog.active.brought.entries), 2)
+        self.assertIn("2 settings", dialog.told.text())
 
     def saved(self, words, name):
         target = Path(self.folder.parent) / name

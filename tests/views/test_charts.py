@@ -226,7 +226,10 @@ class BookDialogTest(ShopCase):
             self.click(dialog.choose)
         self.assertEqual(dialog.told.text(), "1 setting, 1 new stock, 1 disagrees, 1 is left out.")
         self.assertFalse(dialog.unit_row.isVisible())
-        self.assertIn("the book", dialog.lines.text())
+        fates = [dialog.table.item(n, 0).text() for n in range(3)]
+        self.assertEqual(fates[0], "Comes in as a guess.")
+        self.assertIn("The book stands", fates[1])
+        self.assertEqual(fates[2], "No power is noted.")
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(bad))])
         dialog.dropEvent(

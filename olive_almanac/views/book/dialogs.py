@@ -13,10 +13,13 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
+    QHeaderView,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPlainTextEdit,
+    QTableWidget,
+    QTableWidgetItem,
     QWidget,
 )
 
@@ -35,8 +38,9 @@ from olive_almanac.views.parts import (
     label,
     row,
     scrolling,
+    tip_text,
 )
-from olive_almanac.views.theme import px, scaled_font
+from olive_almanac.views.theme import C, px, scaled_font
 
 if TYPE_CHECKING:
     from olive_almanac.steps.book import BookPresenter
@@ -45,6 +49,7 @@ if TYPE_CHECKING:
 __all__ = ["BurnDialog", "CompareDialog", "DueDialog", "HistoryDialog", "NotesDialog"]
 
 RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
+MOST_MENDED = 500  # rows up to which the notes are shown as a table to mend
 TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
 
 
@@ -306,6 +311,13 @@ class NotesDialog(QDialog):
         self.unit_row = box(row(label("Speeds are in", "ui"), self.unit, None, gap=8))
         self.told = label("", "ui", wrap=True)
         self.lines = label("", "small", "second", wrap=True)
+        self.table = QTableWidget(0, 0)
+        self.table.setFont(scaled_font("small"))
+        self.table.setAccessibleName("Rows of the notes; each cell can be mended")
+        self.table.verticalHeader().setVisible(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.itemChanged.connect(self._mended)
+        self._shown_notes: Any = None
         self.keep = button("Take them in as guesses", "main", tip="Ctrl+Z takes all of it back")
         self.keep.clicked.connect(self._keep)
         leave = button("Leave it")
@@ -331,14 +343,16 @@ class NotesDialog(QDialog):
             self.question,
             self.unit_row,
             self.told,
-            scrolling(_sheet(self.lines), (500, 120)),
+            self.table,
+            scrolling(_sheet(self.lines), (500, 60)),
             row(self.keep, leave, None, gap=10),
             gap=10,
             margins=(20, 16, 20, 16),
         )
-        layout.setStretch(8, 1)
+        layout.setStretch(8, 3)
+        layout.setStretch(9, 1)
         self.setLayout(layout)
-        self.resize(px(760), px(640))
+        self.resize(px(900), px(680))
         self._show()
 
     def _pasted(self) -> None:
@@ -390,7 +404,52 @@ class NotesDialog(QDialog):
                 for e in found.entries[:4]
             ]
             lines = ["For example: " + "; ".join(first) + ".", *lines]
+        rows = 0 if found is None or active.notes is None else len(active.notes.rows)
+        self.table.setVisible(0 < rows <= MOST_MENDED)
+        if self.table.isVisibleTo(self):
+            lines = lines[: len(lines) - len(found.left_out) - len(found.duplicates)]
+            lines = [one for one in lines if one.startswith("For example")]
+            self._show_rows()
         self.lines.setText("\n".join(lines[:200]))
+
+    def _show_rows(self) -> None:
+        """One line a row: its cells as they can be mended, and what becomes of it."""
+        desk, table = self.active, self.table
+        table.blockSignals(True)
+        heads = desk.heads
+        if self._shown_notes is not desk.notes:
+            table.setRowCount(len(desk.notes.rows))
+            table.setColumnCount(1 + len(heads))
+            table.setHorizontalHeaderLabels(["What becomes of it", *heads])
+            for n, cells in enumerate(desk.notes.rows):
+                for column in range(len(heads)):
+                    text = cells[column] if column < len(cells) else ""
+                    table.setItem(n, 1 + column, QTableWidgetItem(text))
+        first = -1
+        for n in range(len(desk.notes.rows)):
+            told, mends = desk.fate(n)
+            fate = QTableWidgetItem(told.removesuffix(" Left out."))
+            fate.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            fate.setToolTip(tip_text(told))
+            if mends:
+                fate.setBackground(C("brass_wash"))
+                first = n if first < 0 else first
+            table.setItem(n, 0, fate)
+        if self._shown_notes is not desk.notes:
+            table.resizeColumnsToContents()
+            table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            if first >= 0:
+                table.scrollToItem(table.item(first, 0))
+        self._shown_notes = desk.notes
+        table.blockSignals(False)
+
+    def _mended(self, item: QTableWidgetItem) -> None:
+        """A cell was typed anew: what becomes of its row is told at once."""
+        if item.column() == 0:
+            return
+        self.active.edit(item.row(), item.column() - 1, item.text())
+        self._shown_notes = self.active.notes  # the cells stand as they were typed
+        self._show()
 
     @staticmethod
     def _summary(found: Any) -> str:
