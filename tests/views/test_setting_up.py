@@ -198,6 +198,23 @@ class ToolsTest(ChecklistCase):
             set(other.run_of(self.session.active.trial.id).ticks), {"focus", "exhaust"}
         )
 
+    def test_fields_follow_the_machine_and_keep_what_is_typed(self):
+        self.alt(Qt.Key.Key_2)
+        self.write_burn_file()
+        self.alt(Qt.Key.Key_1)
+        self.key(Qt.Key.Key_1, widget=self.checklist)
+        field = self.checklist._typed_into["focus"]
+        wanted = self.session.active.trial.cells[0].setting.focus_mm
+        self.assertEqual(float(field.text().replace("−", "-")), wanted)
+        self.session.choose(machine=NORTH.uid)
+        self.settle()
+        field = self.checklist._typed_into["focus"]
+        self.assertEqual(field.text(), "0")  # nothing is planned there
+        self.assertIn("gap under the head to 7 mm", self.checklist.result.text())
+        self.retype(field, "1.5")
+        self.assertTrue(field.hasFocus())
+        self.assertIn("gap under the head to 5.5 mm", self.checklist.result.text())
+
     def test_a_tick_is_taken_away_again(self):
         self.press("Tick")
         self.assertEqual(set(standing(self.session)), {"square"})

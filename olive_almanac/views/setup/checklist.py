@@ -295,6 +295,7 @@ class ChecklistPage(Page):
         layout.addSpacing(px(8))
         layout.addLayout(across, 1)
         self._shown = ""
+        self._typed_into: dict[str, Number] = {}  # the tool's fields on screen, by key
 
     def _build_tool(self) -> Any:
         self.tool_title = label("", "h2")
@@ -362,8 +363,9 @@ class ChecklistPage(Page):
     def _show_tool(self, ticks: Any) -> None:
         check, fields = self.presenter.check, self.presenter.fields()
         self.tool_title.setText(check.words)
-        if self._shown != check.key:
+        if self._shown != check.key or self._say_otherwise(fields):
             self._shown = check.key
+            self._typed_into = {}
             clear_layout(self.grid)
             for n, one in enumerate(fields):
                 self._add_field(n, one)
@@ -374,6 +376,11 @@ class ChecklistPage(Page):
         else:
             self.tick.setText("Tick")
         self._show_result(self.presenter.result())
+
+    def _say_otherwise(self, fields: Any) -> bool:
+        """Whether the fields on screen hold other texts: a trial or machine came meanwhile."""
+        shown = self._typed_into
+        return any(one.key in shown and shown[one.key].text() != one.text for one in fields)
 
     def _add_field(self, n: int, one: Any) -> None:
         line, at = divmod(n, 2)
@@ -390,6 +397,7 @@ class ChecklistPage(Page):
         else:
             part = Number(one.words, 132 if one.is_list else 64, grows=not one.is_list)
             part.setText(one.text)
+            self._typed_into[one.key] = part
             if one.is_list:
                 part.setToolTip(tip_text(CLAMPS_TIP))
                 part.setPlaceholderText("X,Y,X,Y; …")
