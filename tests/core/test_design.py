@@ -156,6 +156,8 @@ class GridTest(unittest.TestCase):
         result = plan(small_choices(speed_mm_s=(100.0, 400.0, 700.0)))
         self.assertEqual([one.cell.id for one in result.refused], ["A3", "B3"])
         self.assertIn("Long Bed moves at 500 mm/s at most, not 700 mm/s", result.refused[0].why)
+        in_minutes = small_choices(speed_mm_s=(100.0, 700.0), speed_unit="mm/min")
+        self.assertIn("at 30000 mm/min at most, not 42000", plan(in_minutes).refused[0].why)
         self.assertEqual(len(result.trial.cells), 4)
         with self.assertRaisesRegex(OutOfRange, "moves at 500"):
             plan(small_choices(speed_mm_s=(700.0,)))

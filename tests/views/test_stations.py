@@ -306,7 +306,7 @@ class PlanTest(ShopCase):
         self.retype(page.choices.fields["speed_to"], "60000")
         self.wait_for(lambda: page.presenter.plan is not None and page.presenter.plan.refused)
         texts = [w.text() for w in page.short.findChildren(type(page.centre_title))]
-        self.assertTrue(any("moves at 500 mm/s at most" in text for text in texts))
+        self.assertTrue(any("moves at 30000 mm/min at most" in text for text in texts))
 
     def margin_notes(self):
         return [

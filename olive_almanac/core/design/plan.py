@@ -48,7 +48,7 @@ from olive_almanac.core.records.trial import (
     TestedLevels,
     Trial,
 )
-from olive_almanac.core.units import lengths_text, number_text
+from olive_almanac.core.units import lengths_text, number_text, speed_in, speed_text
 
 __all__ = [
     "NoRoom",
@@ -169,7 +169,7 @@ def plan_trial(
             near = room.nearest(coupon.width_mm, coupon.height_mm, choices.place)
         place = near or choices.place
         _check_fit(room, coupon, replace(choices, place=place))
-    ordered, refused = _cells(machine, pattern, rects, choices.burn_order, limit)
+    ordered, refused = _cells(machine, pattern, rects, choices, limit)
     quiet = _label_setting(machine, stock, task, ordered, choices)
     trial = Trial(
         trial_id,
@@ -643,16 +643,17 @@ def _cells(
     machine: Machine,
     pattern: Pattern,
     rects: Sequence[tuple[float, float, float, float]],
-    burn_order: str,
+    choices: TrialChoices,
     limit: FlareLimit | None,
 ) -> tuple[tuple[Cell, ...], list[Refusal]]:
     """Return the cells in the order in which they burn, and those that are left out."""
-    whys = [_beyond(machine, patch.setting, limit) for patch in pattern.patches]
+    unit, burn_order = choices.speed_unit, choices.burn_order
+    whys = [_beyond(machine, patch.setting, limit, unit) for patch in pattern.patches]
     refused = [
         Refusal(
             _cell(pattern, i, rects[i], 0, 0.0),
             why,
-            not _beyond(machine, pattern.patches[i].setting, limit and limit.known),
+            not _beyond(machine, pattern.patches[i].setting, limit and limit.known, unit),
         )
         for i, why in enumerate(whys)
         if why
@@ -734,11 +735,12 @@ def _letter(row: int) -> str:
     return letters
 
 
-def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None) -> str:
+def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None, unit: str) -> str:
+    """Why a setting is not burnt, its speeds in the shop's unit; empty where it may be."""
     if setting.speed_mm_s > machine.max_speed_mm_s * (1 + 1e-9):
         return (
-            f"{machine.name} moves at {machine.max_speed_mm_s:g} mm/s at most, not "
-            f"{number_text(setting.speed_mm_s)} mm/s."
+            f"{machine.name} moves at {speed_text(machine.max_speed_mm_s, unit)} at most, not "
+            f"{speed_text(setting.speed_mm_s, unit)}."
         )
     if setting.power <= 0:
         return "No power: nothing would burn."
@@ -763,9 +765,9 @@ def _label_setting(
         if c.label_speed_mm_s > machine.max_speed_mm_s:
             raise OutOfRange(
                 "Speed of the labels",
-                c.label_speed_mm_s,
-                f"at most {machine.max_speed_mm_s:g}",
-                "mm/s",
+                speed_in(c.label_speed_mm_s, c.speed_unit),
+                f"at most {speed_in(machine.max_speed_mm_s, c.speed_unit):g}",
+                c.speed_unit,
             )
         quiet = replace(quiet, speed_mm_s=c.label_speed_mm_s)
     return quiet

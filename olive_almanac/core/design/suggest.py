@@ -29,7 +29,7 @@ from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import number_text, speed_in
 
 __all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
@@ -305,8 +305,9 @@ def _cut_grid(
     low = max(share * aim.reach[0] * aim.speed_mm_s, 1.001 * hottest)
     high = min(max(share * aim.reach[1] * aim.speed_mm_s, 1.3 * low), machine.max_speed_mm_s)
     if low > high:
+        most = speed_in(machine.max_speed_mm_s, unit)
         raise OutOfRange(
-            "Speed that does not flare up", low, f"at most {machine.max_speed_mm_s:g}", "mm/s"
+            "Speed that does not flare up", speed_in(low, unit), f"at most {most:g}", unit
         )
     speeds = spread_speeds(low, high, 6, unit)
     side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))
