@@ -49,6 +49,8 @@ def main(target: Path) -> None:
         empty = MainWindow(Path(scratch) / "empty", outside)
         empty.resize(1280, 800)
         empty.show()
+        empty.open_library()
+        wait_until(lambda: empty.page("book").welcome.answer.text())
         take(empty, "first-start")
         empty.close()
 

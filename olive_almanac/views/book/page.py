@@ -68,6 +68,8 @@ class Welcome(Page):
         self.begin = button("Plan the first cells", "main", tip="Ctrl+Enter")
         self.begin.clicked.connect(self.plan_first)
         self.mark = Mark("state", "guess", 26)
+        for part in (self.mark, self.begin):  # until there is an answer
+            part.hide()
         line = row(self.mark, self.answer, gap=10)
         line.setStretch(1, 1)
         layout.addLayout(line)

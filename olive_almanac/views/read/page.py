@@ -253,6 +253,7 @@ class ReadPage(StationPage):
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
+        self.to_decide.setFixedHeight(px(38))  # it stands in the head of the page
         self._reading: Any = None
         self._edge_worker: Any = None
         self._edge_pause = QTimer(
