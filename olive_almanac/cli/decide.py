@@ -116,6 +116,7 @@ def _lines(
             f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed; "
             f"{came_from(pick)}."
         )
+    lines += decision.remarks
     if arguments.next:
         for setting in decision.next_cells:
             lines.append(f"Next: {dialled(setting)}, focus {number_text(setting.focus_mm)} mm")

@@ -140,6 +140,28 @@ class BeforeItIsEnoughTest(unittest.TestCase):
         self.assertIn("whether the pick takes a focus", " ".join(again.next_reasons))
 
 
+class DepthTest(unittest.TestCase):
+    def test_where_nothing_got_through_the_likeliest_cell_is_to_be_gauged_and_tells(self):
+        block = replace(THICK, thickness_mm=10.0)
+        trial = planned(first(NORTH, block).choices, NORTH, block)
+        seen = [Reading(cell.id, "not_through") for cell in trial.cells]
+        asked = " ".join(decided([(trial, seen)], NORTH, block).remarks)
+        self.assertRegex(asked, r"How deep is \w+ of Coupon 0001\?")
+        name = asked.split("How deep is ")[1].split()[0]
+        energies = {cell.id: trial.energy_of(cell) for cell in trial.cells}
+        self.assertGreater(energies[name], np.median(list(energies.values())))
+        told = [replace(one, depth_mm=9.0) if one.cell == name else one for one in seen]
+        self.assertNotIn("How deep", " ".join(decided([(trial, told)], NORTH, block).remarks))
+
+        def doubt(readings):
+            known = know_cut(NORTH, block, [(trial, readings)], rng=np.random.default_rng(3))
+            return next_cut_cells(known.posterior, known.case, limit=flare_limit_of(block))
+
+        self.assertLess(doubt(told).log_time_sd, 0.9 * doubt(seen).log_time_sd)
+        through = [replace(seen[0], verdict="hangs"), *seen[1:]]
+        self.assertNotIn("How deep", " ".join(decided([(trial, through)], NORTH, block).remarks))
+
+
 class BeforeItIsHopelessTest(unittest.TestCase):
     def test_other_heights_of_the_focus_are_tried_before_giving_up(self):
         block = replace(THICK, thickness_mm=12.0)

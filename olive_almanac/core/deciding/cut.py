@@ -585,9 +585,34 @@ class _Window:
 
     @property
     def _asked(self) -> list[str]:
-        """What the operator is asked about the machine."""
-        asked = weak_beam(self.knowledge, self.top)
-        return [asked] if asked else []
+        """What the operator is asked about the machine and the coupon."""
+        return [asked for asked in (self._deepest, weak_beam(self.knowledge, self.top)) if asked]
+
+    @property
+    def _deepest(self) -> str:
+        """Which cell to gauge where nothing got through and no depth is known: the likeliest."""
+        data = self.knowledge.data
+        if set(data.verdicts) != {"not_through"} or np.isfinite(data.depth_mm).any():
+            return ""
+        told = set(data.cells)
+        cells = [
+            (trial, cell)
+            for trial, _ in self.pairs
+            for cell in trial.cells
+            if (trial.id, cell.id) in told
+        ]
+        settings = [cell.setting for _, cell in cells]
+        margin = self.knowledge.mean_margin(
+            power=[s.power for s in settings],
+            speed_mm_s=[s.speed_mm_s for s in settings],
+            passes=[s.passes for s in settings],
+            focus_mm=[s.mean_focus_mm for s in settings],
+        )
+        trial, cell = cells[int(margin.argmax())]
+        return (
+            f"Nothing got through. How deep is {cell.id} of {trial.name}? Type it in Read (key G): "
+            "one depth tells as much as several more cells."
+        )
 
     def _none_found(self, next_cells: NextCells) -> Decision:
         known = self.knowledge
