@@ -355,7 +355,15 @@ class FilterPopup(QFrame):
         pattern.setPatternOptions(QRegularExpression.PatternOption.CaseInsensitiveOption)
         self._proxy.setFilterRegularExpression(pattern)
         self.nothing.setVisible(not self._proxy.rowCount())
-        self.list.setCurrentIndex(self._proxy.index(0, 0))
+        self.list.setCurrentIndex(self._proxy.index(self._nearest(text.casefold()), 0))
+
+    def _nearest(self, typed: str) -> int:
+        """The row that begins with what was typed, else one of whose words does, else the first."""
+        rows = range(self._proxy.rowCount())
+        texts = [str(self._proxy.index(row, 0).data()).casefold() for row in rows]
+        begins = [row for row in rows if texts[row].startswith(typed)]
+        within = [row for row in rows if f" {typed}" in texts[row]]
+        return next(iter([*begins, *within, 0]))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.KeyPress:

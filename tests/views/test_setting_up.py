@@ -362,6 +362,10 @@ class MachineTest(ChecklistCase):
         kept = self.session.subject.stock
         self.assertEqual((kept.thickness_mm, kept.measured_mm), (3.175, (3.2, 3.1, 3.15)))
 
+    def test_a_few_letters_take_the_family_that_begins_with_them(self):
+        self.family("gla")
+        self.assertEqual(self.page().stock_form.texts()["family"], "glass")
+
     def test_widths_of_a_focus_test_outlive_its_window(self):
         self.press("Focus test")
         dialog = self.page().findChild(FocusDialog)
