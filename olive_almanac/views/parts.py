@@ -23,12 +23,14 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import (
     QFontMetricsF,
+    QIcon,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
 )
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -153,6 +155,23 @@ def button(text: str, kind: str = "", *, shortcut: str = "", tip: str = "") -> Q
     made.setToolTip(tip)
     made.setAccessibleDescription(tip)
     return made
+
+
+def mark_as_menu(made: QPushButton) -> None:
+    """Draw the small triangle of a list behind a button's word: it opens a menu."""
+    side = px(10)
+    picture = QPixmap(side + px(4), side)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    path = QPainterPath(QPointF(px(4), 0.3 * side))
+    path.lineTo(px(4) + side, 0.3 * side)
+    path.lineTo(px(4) + side / 2, 0.9 * side)
+    painter.fillPath(path, C("olive"))
+    painter.end()
+    made.setIcon(QIcon(picture))
+    made.setIconSize(picture.size())
+    made.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
 
 
 def set_kind(made: QPushButton, kind: str) -> None:

@@ -33,6 +33,7 @@ from olive_almanac.views.parts import (
     hair,
     head,
     label,
+    mark_as_menu,
     page_margins,
     row,
 )
@@ -188,6 +189,7 @@ class IndexPage(Page):
             "plain",
             tip="due this week, compare, old notes, save, print, share; Ctrl+B",
         )
+        mark_as_menu(self.more)
         self.index = IndexView()
         self.heads = IndexHead(self.index.index_model)
         self.nothing = label("No stock has these words.", "ui", "second")
