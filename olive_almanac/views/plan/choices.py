@@ -256,7 +256,7 @@ class Choices(Page):
         leaf = QWidget()
         layout = QVBoxLayout(leaf)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(px(compact(1, 3)))
+        layout.setSpacing(px(compact(0, 3)))
         for part in (
             self.kind,
             self.about,

@@ -253,7 +253,9 @@ class ReadPage(StationPage):
         self.nothing = label("", "h2", wrap=True)
         self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
-        self.to_decide.setFixedHeight(px(38))  # it stands in the head of the page
+        stays = self.to_decide.sizePolicy()
+        stays.setRetainSizeWhenHidden(True)  # nothing moves when it comes
+        self.to_decide.setSizePolicy(stays)
         self._reading: Any = None
         self._edge_worker: Any = None
         self._edge_pause = QTimer(
@@ -264,9 +266,7 @@ class ReadPage(StationPage):
         self._edge_pause.timeout.connect(self._find_edge)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(
-            head(self.title, 8, self.progress, self.count, None, self.by, self.to_decide, gap=12)
-        )
+        layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         self.says = label("", "small", "second", wrap=True)
@@ -316,7 +316,9 @@ class ReadPage(StationPage):
         self.reader = Segments(["first reader", "second"], 0, "Whose eyes read")
         self.reader.chosen.connect(lambda at: self._read_as(at == 1))
         right = col(
-            row(label("Cells", "h3"), self.grid_words, None, self.reader, gap=10), self.grid, gap=6
+            row(label("Cells", "h3"), self.grid_words, None, self.reader, self.to_decide, gap=10),
+            self.grid,
+            gap=6,
         )
         right.setStretch(1, 1)
         across = QHBoxLayout()
