@@ -200,7 +200,7 @@ class BookPresenter:
             sheet.strip(),
         )
         if any(proof.repeats(other) for other in entry.proofs):
-            where = f"On {proof.sheet}" if proof.sheet else "On this sheet"
+            where = f"On sheet {proof.sheet}" if proof.sheet else "On this sheet"
             self.session.tell(
                 f"{where} a burn was noted today already: one a day and sheet counts. Name the "
                 "sheet where it was another one."

@@ -462,7 +462,7 @@ class BurnPresenter:
             run = self.active.run
         trials = self.session.trials
         if not run.started:
-            run = replace(run, ticks=standing(self.session))
+            run = replace(run, ticks=standing(self.session), ticked_for=dict(trials.ticks.numbers))
             trials.begin_run()
         return replace(
             run,

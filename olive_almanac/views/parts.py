@@ -92,6 +92,11 @@ def tip_text(words: str) -> str:
     return words
 
 
+def in_sentence(name: str) -> str:
+    """Return a coupon's name as it stands within a sentence."""
+    return f"{name[:1].lower()}{name[1:]}"
+
+
 def hair(kind: str = "hair") -> QFrame:
     """A rule: "hair" (1 px), "bold" (2 px ink), "vhair" (1 px upright)."""
     frame = QFrame()

@@ -1,5 +1,6 @@
 """The checklist's tools without a window: what each says for good, bad and odd readings."""
 
+import math
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -113,6 +114,15 @@ class ChecklistTest(test_presenters.SessionCase):
             set(self.library.run_of(self.session.active.trial.id).ticks),
             {"square", "level", "exhaust"},
         )
+
+    def test_ticks_from_before_the_plan_stand_when_a_run_breaks_off(self):
+        for key in ("square", "exhaust"):
+            self.tick(key)
+        self.written()
+        burner = self.burner()
+        burner.start(pace=math.inf)
+        burner.stop()
+        self.assertEqual(set(standing(self.session)), {"square", "exhaust"})
 
     def test_what_hangs_on_the_trial_comes_after_it(self):
         for key in ("focus", "frame", "stay"):

@@ -25,12 +25,16 @@ from tests.samples import BIRCH, LONG, kind_plan, sample_entry, whole_run
 from tests.views.test_stations import ShopCase
 
 
-class PhotoPageTest(ShopCase):
-    trial = kind_plan("grid").trial
+class BurntCase(ShopCase):
+    """A burnt coupon, `trial`, lies on the desk unread."""
 
     def fill(self, library):
         library.save_trial(self.trial, "read", "burnt")
         library.save_run(self.trial.id, whole_run(self.trial), "burnt")
+
+
+class PhotoPageTest(BurntCase):
+    trial = kind_plan("grid").trial
 
     def setUp(self):
         super().setUp()
@@ -218,14 +222,10 @@ class PhotoPageTest(ShopCase):
         self.assertEqual(self.session.active.readings["D1"].kerf_mm, 0.24)
 
 
-class GaugedPageTest(ShopCase):
+class GaugedPageTest(BurntCase):
     """A kerf comb is read by typing widths one after the other, without a verdict key."""
 
     trial = kind_plan("kerf").trial
-
-    def fill(self, library):
-        library.save_trial(self.trial, "read", "burnt")
-        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
 
     def test_widths_are_typed_one_after_the_other(self):
         self.alt(Qt.Key.Key_4)
@@ -249,14 +249,10 @@ class GaugedPageTest(ShopCase):
         self.assertEqual(len(self.session.active.readings), 1)
 
 
-class ToneOfPhotoTest(ShopCase):
+class ToneOfPhotoTest(BurntCase):
     """Decide takes the tone to reach from a cell of the photo, by mouse and by keys."""
 
     trial = kind_plan("grid", "engrave", stock=replace(BIRCH, lightness=80.0)).trial
-
-    def fill(self, library):
-        library.save_trial(self.trial, "read", "burnt")
-        library.save_run(self.trial.id, whole_run(self.trial), "burnt")
 
     def test_a_cell_is_clicked_or_walked_to_and_its_lightness_is_aimed_at(self):
         self.session.choose(task="engrave")

@@ -182,12 +182,13 @@ class _Window:
         )
         self.settings = settings
         told = set(knowledge.data.cells)  # of flared cells nothing is known but that
-        self.read = [
-            cell.setting
+        self.read_cells = [
+            (trial, cell)
             for trial, _ in pairs
             for cell in trial.cells
             if (trial.id, cell.id) in told
         ]
+        self.read = [cell.setting for _, cell in self.read_cells]
         self.top = max(settings, key=lambda s: (s.power, s.passes, -s.speed_mm_s))
         self.tried = {(s.passes, round(s.focus_mm, 2)) for s in settings}
         passes, focus = [s.passes for s in settings], [s.mean_focus_mm for s in settings]
@@ -594,21 +595,13 @@ class _Window:
         data = self.knowledge.data
         if set(data.verdicts) != {"not_through"} or np.isfinite(data.depth_mm).any():
             return ""
-        told = set(data.cells)
-        cells = [
-            (trial, cell)
-            for trial, _ in self.pairs
-            for cell in trial.cells
-            if (trial.id, cell.id) in told
-        ]
-        settings = [cell.setting for _, cell in cells]
         margin = self.knowledge.mean_margin(
-            power=[s.power for s in settings],
-            speed_mm_s=[s.speed_mm_s for s in settings],
-            passes=[s.passes for s in settings],
-            focus_mm=[s.mean_focus_mm for s in settings],
+            power=[s.power for s in self.read],
+            speed_mm_s=[s.speed_mm_s for s in self.read],
+            passes=[s.passes for s in self.read],
+            focus_mm=[s.mean_focus_mm for s in self.read],
         )
-        trial, cell = cells[int(margin.argmax())]
+        trial, cell = self.read_cells[int(margin.argmax())]
         return (
             f"Nothing got through. How deep is {cell.id} of {trial.name}? Type it in Read (key G): "
             "one depth tells as much as several more cells."

@@ -44,6 +44,7 @@ from olive_almanac.views.parts import (
     col,
     hair,
     head,
+    in_sentence,
     label,
     page_margins,
     row,
@@ -287,7 +288,7 @@ class BurnPage(StationPage):
         if burnt != self._told_on_rail:
             self._told_on_rail = burnt
             self.main_window.rail.refresh(self.main_window.station)
-        self.title.setText(f"Burn {active.trial.name[0].lower()}{active.trial.name[1:]}")
+        self.title.setText(f"Burn {in_sentence(active.trial.name)}")
         if broke_off:
             word = "broken off"
         else:

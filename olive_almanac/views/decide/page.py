@@ -38,6 +38,7 @@ from olive_almanac.views.parts import (
     fact,
     hair,
     head,
+    in_sentence,
     label,
     page_margins,
     row,
@@ -186,7 +187,7 @@ class DecidePage(StationPage):
         active, question = self.session.active, self.presenter.question
         name = ""
         if active:
-            name = _lower(active.trial.name)
+            name = in_sentence(active.trial.name)
         if active and active.readings:
             self.title.setText(f"From {name}")
         else:
@@ -242,7 +243,7 @@ class DecidePage(StationPage):
             self._show_remarks(())
         main = "Write into the book" if picked else ""
         if self._earlier_only:
-            main = f"Open {_lower(active.earlier[-1][0].name)}"
+            main = f"Open {in_sentence(active.earlier[-1][0].name)}"
         self._offer(main, bool(decision and decision.next_cells))
         self._show_limits(task)
 
@@ -644,8 +645,3 @@ class DecidePage(StationPage):
             QGuiApplication.clipboard().setText(", ".join(words))
         elif self.presenter.question != "setting" and self.says.text():
             QGuiApplication.clipboard().setText(self.says.text())
-
-
-def _lower(name: str) -> str:
-    """A coupon's name within a sentence."""
-    return f"{name[:1].lower()}{name[1:]}"

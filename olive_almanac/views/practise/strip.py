@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import button, label, row
+from olive_almanac.views.parts import button, in_sentence, label, row
 from olive_almanac.views.theme import C, px
 
 if TYPE_CHECKING:
@@ -42,7 +42,7 @@ class PracticeStrip(QWidget):
         self.setLayout(layout)
 
     def show_rehearsal(self, name: str) -> None:
-        self.words.setText(f"Rehearsal of {name[0].lower()}{name[1:]} on the stand-in bench.")
+        self.words.setText(f"Rehearsal of {in_sentence(name)} on the stand-in bench.")
         self.left.setText("Nothing of it enters your book.")
         self.finish.setVisible(False)
         self.leave.setText("End the rehearsal")

@@ -60,6 +60,7 @@ from olive_almanac.views.parts import (
     draw_keycap,
     hair,
     head,
+    in_sentence,
     label,
     page_margins,
     row,
@@ -440,7 +441,7 @@ class ReadPage(StationPage):
             return
         presenter = self.presenter
         burnt, unread = len(presenter.readable), presenter.left
-        self.title.setText(f"Read {active.trial.name[0].lower()}{active.trial.name[1:]}")
+        self.title.setText(f"Read {in_sentence(active.trial.name)}")
         self.progress.show_count(burnt - unread, burnt)
         differ = len(presenter.differences)
         self.count.setText(
