@@ -116,6 +116,17 @@ class WholePathTest(WindowCase):
         self.ctrl(Qt.Key.Key_Return)  # act 3
         self.wait_for(lambda: self.window.station == "burn")
 
+    def test_tab_leads_through_the_sentence_to_its_key(self):
+        self.open()
+        welcome = self.page().welcome
+        self.wait_for(lambda: welcome.begin.isVisible())
+        self.window.activateWindow()
+        for _ in range(5):
+            self.key(Qt.Key.Key_Tab, widget=self.app.focusWidget())
+        self.assertIs(self.app.focusWidget(), welcome.begin)
+        self.key(Qt.Key.Key_Space, widget=welcome.begin)
+        self.assertEqual(self.window.station, "plan")
+
     def test_the_same_path_by_keyboard_alone(self):
         self.open()
         self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -127,6 +128,9 @@ class Welcome(Page):
                 (thick, Word("mm", "ui"), family),
             ):
                 self.sentence.addLayout(row(*words, None, gap=6))
+            ways = (self.begin, self.add_machine, self.old_notes, self.open_demo)
+            for one, following in pairwise((source, watts, task, thick, family, *ways)):
+                QWidget.setTabOrder(one, following)
             self._show_texts()
         self._ask()
         self._pickers["source"].setFocus()
