@@ -10,14 +10,15 @@ import contextlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.entry import Room
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import SheetOnBed
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
-from olive_almanac.core.squaring.frame import ORIGINS, FrameCheck, check_frame, place_frame
+from olive_almanac.core.squaring.frame import ORIGINS, Frame, FrameCheck, check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.skew import Skew, skew_of_edge
 from olive_almanac.core.units import (
@@ -30,8 +31,13 @@ from olive_almanac.core.units import (
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trials import Ticks
 
+if TYPE_CHECKING:
+    from olive_almanac.core.squaring.level import Level
+
 __all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "standing", "unticked"]
 
+Box = tuple[float, float, float, float]
+LEAST_HEIGHTS = 3  # three tell a plane
 LEVEL_RULE_MM = 1.0  # most spread over a piece (common practice)
 SQUARE_RULE_MM = 0.5  # most run-out of an edge over its length (common practice)
 EXPOSURES = (("0.25", "a blink, 0.25 s"), ("10", "10 s"), ("100", "100 s and more"))
@@ -58,7 +64,7 @@ class ToolResult:
     main: str
     lines: tuple[str, ...] = ()
     good: bool = True
-    drawing: Any = None
+    drawing: DrawnFocus | DrawnLevel | DrawnFrame | Skew | None = None
     only_warns: bool = False  # not good, and still no reason against a tick
 
 
@@ -75,6 +81,37 @@ class Check:
     work: Callable[[Session, Mapping[str, str]], ToolResult]
     remarks: tuple[str, ...] = ()
     of_the_trial: bool = False  # its number is the trial's: it comes after the plan
+
+
+@dataclass(frozen=True)
+class DrawnFocus:
+    """Head, gap and stock seen from the side, mm; `focus_mm` below the top face."""
+
+    gap_mm: float
+    mask_mm: float
+    focus_mm: float
+    thickness_mm: float
+    rayleigh_mm: float
+
+
+@dataclass(frozen=True)
+class DrawnLevel:
+    """The piece from above with the heights that are typed, by the key of their place."""
+
+    level: Level | None
+    heights_mm: Mapping[str, float]
+    size_mm: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class DrawnFrame:
+    """The frame of the drawing on the bed, with the clamps that are typed and the sheet below."""
+
+    frame: Frame
+    bed_mm: tuple[float, float]
+    clamps_mm: tuple[Box, ...]
+    stock: Stock | None
+    sheet: SheetOnBed | None
 
 
 # -- focus -----------------------------------------------------------------------------------------
@@ -133,6 +170,13 @@ def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
             f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; "
             f"under a gantry tilt it {number_text(tilt, 2)}°. "
             "Focus on scrap of the same thickness.",
+        ),
+        drawing=DrawnFocus(
+            gap,
+            read_length_mm(texts["mask"], "Mask"),
+            read_number(texts["focus"], "Focus", "mm"),
+            session.subject.stock.true_thickness_mm if session.subject.stock else 3.0,
+            session.subject.machine.rayleigh_mm if session.subject.machine else 1.0,
         ),
     )
 
@@ -207,21 +251,31 @@ def _level_fields(session: Session) -> tuple[ToolField, ...]:
 def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     from olive_almanac.core.squaring.level import fit_level
 
-    if not any(texts[key].strip() for key, _, _ in POINTS):
-        return ToolResult(
-            "Not measured.",
-            ("Type the height at three places or more, the corners first, or lay a rule over it.",),
-        )
     width, height = (
         read_length_mm(texts["w"], "Width of the piece"),
         read_length_mm(texts["h"], "Height of the piece"),
     )
-    read = [
-        (read_number(texts[key], words, "mm"), (u * width, v * height))
-        for key, words, (u, v) in POINTS
-        if texts[key].strip()
-    ]
-    level = fit_level([at for _, at in read], [z for z, _ in read])
+    heights: dict[str, float] = {}
+    try:
+        for key, words, _ in POINTS:
+            if texts[key].strip():
+                heights[key] = read_number(texts[key], words, "mm")
+    except OutOfRange as problem:
+        drawing = DrawnLevel(None, heights, (width, height))
+        return ToolResult(str(problem), good=False, drawing=drawing)
+    if len(heights) < LEAST_HEIGHTS:
+        return ToolResult(
+            "Not measured." if not heights else f"{LEAST_HEIGHTS - len(heights)} more to tell.",
+            ("Click a place and type its height, the corners first, or lay a rule over it.",),
+            drawing=DrawnLevel(None, heights, (width, height)),
+            good=not heights,
+        )
+    places = {key: (u * width, v * height) for key, _, (u, v) in POINTS}
+    try:
+        level = fit_level([places[key] for key in heights], list(heights.values()))
+    except OutOfRange as problem:  # all on one line
+        drawing = DrawnLevel(None, heights, (width, height))
+        return ToolResult(str(problem), good=False, drawing=drawing)
     machine = session.subject.machine
     rayleigh = 1.0
     if machine:
@@ -254,9 +308,7 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         lines[0] += " Within both: it may stay as it is."
     if level.shape == "level":
         lines.append("If one side still cuts worse, suspect the beam’s alignment, not the level.")
-    return ToolResult(
-        told, tuple(lines), good, (level, [(z, at) for z, at in read], (width, height))
-    )
+    return ToolResult(told, tuple(lines), good, DrawnLevel(level, heights, (width, height)))
 
 
 # -- frame -----------------------------------------------------------------------------------------
@@ -316,7 +368,8 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         clamps_mm=clamps,
         clearance_mm=read_length_mm(texts["clear"], "Clearance"),
     )
-    drawing = (frame, machine.bed_mm, clamps)
+    stock, below = session.subject.stock, _sheet_below(session)
+    drawing = DrawnFrame(frame, machine.bed_mm, clamps, stock, below)
     if check.fits:
         return ToolResult("The frame fits and is clear.", drawing=drawing)
     move = check.move_mm

@@ -4,8 +4,6 @@ help.
 
 from __future__ import annotations
 
-import itertools
-import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -16,14 +14,13 @@ from olive_almanac.core.materials.names import opacity_named
 from olive_almanac.core.records.entry import day_text, state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
 from olive_almanac.core.records.setting import TASK_WORDS
-from olive_almanac.core.records.stock import OPACITIES, Opacity, Sheet, Stock
+from olive_almanac.core.records.stock import OPACITIES, Opacity, Stock
 from olive_almanac.core.units import (
     dpi_from_pitch,
     number_text,
     read_length_mm,
     read_lengths_mm,
     read_number,
-    read_sides_mm,
     read_speed_mm_s,
 )
 from olive_almanac.steps.cautions import safety_lines
@@ -415,9 +412,6 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
         further = _KINDS_OF_GROUP.get(group_of(stock), ())
     else:
         further = ()
-    sheets = ""
-    if stock:
-        sheets = "; ".join(_sheet_text(sheet) for sheet in stock.sheets)
     return (
         Field(
             "name", "Name", stock.name if stock else "", help="the material, without its thickness"
@@ -481,49 +475,15 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             help="in the shop's money, for the cost of a coupon; may stay empty",
         ),
         *(replace(one, text=str(getattr(stock, one.key))) for one in further),
-        Field(
-            "sheets",
-            "Sheets",
-            sheets,
-            "mm",
-            "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51",
-            wide=True,
-        ),
     )
 
 
-def _sheet_text(sheet: Sheet) -> str:
-    boxes = [("clamp", box) for box in sheet.clamps_mm] + [("used", box) for box in sheet.used_mm]
-    words = "".join(
-        f" {word} {','.join(number_text(side, 4) for side in box)}" for word, box in boxes
-    )
-    return f"{number_text(sheet.width_mm, 4)}x{number_text(sheet.height_mm, 4)}{words}"
-
-
-def _sheets(text: str) -> tuple[Sheet, ...]:
-    """Return "300x200; 170x210 clamp 0,90,12,120 used 5,5,97,51" as sheets with their clamps and
-    used areas.
-    """
-    sheets = []
-    for part in filter(str.strip, text.split(";")):
-        size, *words = re.sub(r"\s*[x×]\s*", "x", part.strip()).split()
-        sides = read_sides_mm(size, "Sheets")
-        boxes: dict[str, list[tuple[float, float, float, float]]] = {"clamp": [], "used": []}
-        for word, numbers in itertools.zip_longest(words[::2], words[1::2]):
-            box = [
-                read_number(side, "Sheets", "mm")
-                for side in (numbers or "").split(",")
-                if side.strip()
-            ]
-            if word not in boxes or len(box) != 4:
-                raise OutOfRange(
-                    "Sheets",
-                    f"“{part.strip()}”",
-                    "written as 300x200 or 300x200 clamp 0,90,12,120 used 5,5,97,51",
-                )
-            boxes[word].append((box[0], box[1], box[2], box[3]))
-        sheets.append(Sheet(sides[0], sides[1], tuple(boxes["used"]), tuple(boxes["clamp"])))
-    return tuple(sheets)
+def rack_words(stock: Stock) -> str:
+    """Return what the key to a stock's rack says: how many sheets stand there."""
+    count = len(stock.sheets)
+    if not count:
+        return "Rack: no sheet yet"
+    return f"Rack: {count} {'sheet' if count == 1 else 'sheets'}"
 
 
 def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[[], str]) -> Stock:
@@ -532,8 +492,6 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         thickness_mm = read_length_mm(texts["thickness_mm"], "Thickness")
     with field_key("measured"):
         measured_mm = read_lengths_mm(texts["measured"], "Measured thickness")
-    with field_key("sheets"):
-        sheets = _sheets(texts.get("sheets", ""))
     with field_key("price_m2"):
         price = _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", ""))
     values: dict[str, Any] = {
@@ -542,7 +500,6 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         "thickness_mm": thickness_mm,
         "measured_mm": measured_mm,
         "opacity": cast(Opacity, texts["opacity"]),
-        "sheets": sheets,
         "price_m2": price,
     }
     if "lightness" in texts:

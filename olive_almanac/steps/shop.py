@@ -73,6 +73,16 @@ class Shop:
         self._session.store.save_stock(stock, why)
         self.refresh()
 
+    def change_stock(self, stock: Stock, why: str) -> None:
+        """Write a known stock as an undoable change."""
+        before = self.catalogue.stock(stock.uid) or stock
+        change = Change(
+            why,
+            lambda: self.keep_stock(stock, why),
+            lambda: self.keep_stock(before, f"undone: {why}"),
+        )
+        self._session.undo_stack.push(change)
+
     def keep_entry(self, entry: Entry, why: str, label: str) -> None:
         """Write an entry as an undoable change: undoing restores what the book said before."""
         store = self._session.store

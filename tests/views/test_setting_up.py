@@ -2,13 +2,17 @@
 tools of the checklist.
 """
 
-from PySide6.QtCore import Qt
+from dataclasses import replace
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
 from olive_almanac.core.records.entry import Proof
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.steps.checklist import standing
 from olive_almanac.storage.library import Library
+from olive_almanac.views import theme
 from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
 from tests.samples import BIRCH, LONG, NORTH, VINYL, sample_entry
 from tests.views.qt_case import WindowCase
@@ -407,3 +411,77 @@ class MachineTest(ChecklistCase):
         ):
             with self.subTest(words):
                 self.assertIn(words, text)
+
+
+class DrawnToolsTest(ChecklistCase):
+    def test_clicking_a_place_of_the_piece_asks_for_its_height(self):
+        self.key(Qt.Key.Key_3, widget=self.checklist)
+        drawing = self.checklist.drawing
+        self.settle()
+        size = (drawing.width() / theme.LIVE.scale, drawing.height() / theme.LIVE.scale)
+        for key in ("ur", "c", "ll", "ul"):
+            at = drawing._places(*size)[key] * theme.LIVE.scale
+            QTest.mouseClick(drawing, Qt.MouseButton.LeftButton, pos=at.toPoint())
+            self.assertTrue(self.checklist._typed_into[key].hasFocus(), key)
+            self.type("0.4", self.checklist._typed_into[key])
+        self.assertEqual(self.checklist.result.text(), "The piece is level.")
+        self.assertEqual(set(drawing.drawing.heights_mm), {"ur", "c", "ll", "ul"})
+
+    def test_the_gap_under_the_head_is_drawn_as_it_is_typed(self):
+        self.key(Qt.Key.Key_1, widget=self.checklist)
+        field = self.checklist._typed_into["gauge"]
+        self.retype(field, "9.5")
+        self.assertEqual(self.checklist.drawing.drawing.gap_mm, 9.5)
+        self.type("nothing", field)
+        self.assertIsNone(self.checklist.drawing.drawing)
+
+
+class RackTest(ChecklistCase):
+    def rack(self):
+        self.click(self.checklist.forms)
+        self.click(self.page().to_rack)
+        return self.page().rack
+
+    def kept(self):
+        return self.session.catalogue.stock(BIRCH.uid).sheets
+
+    def test_a_sheet_is_added_and_clamped_by_keys_alone(self):
+        rack = self.rack()
+        self.assertTrue(rack.new_size.hasFocus())
+        self.type("600 x 300")
+        self.key(Qt.Key.Key_Return)
+        self.assertTrue(rack.drawing.hasFocus())
+        self.key(Qt.Key.Key_C, widget=rack.drawing)
+        for _ in range(3):
+            self.key(Qt.Key.Key_Up, widget=rack.drawing)
+        self.assertEqual(self.kept()[0].clamps_mm, ((0, 133, 14, 173),))
+        self.assertIn("clamp 1 in hand", rack.drawing.accessibleDescription())
+        self.key(Qt.Key.Key_Delete, widget=rack.drawing)
+        self.assertEqual(self.kept()[0].clamps_mm, ())
+        self.key(Qt.Key.Key_Escape, widget=rack.drawing)
+        self.assertTrue(self.page().stock_form.isVisible())
+        self.assertEqual(self.page().to_rack.text(), "Rack: 1 sheet")
+
+    def test_a_used_area_is_dragged_and_stretched_by_the_mouse(self):
+        self.session.shop.keep_stock(
+            replace(BIRCH, sheets=(Sheet(600, 300, ((100, 100, 200, 200),)),)), "noted"
+        )
+        rack = self.rack()
+        self.drag(rack.drawing, (150, 150), (250, 120))
+        self.assertEqual(self.kept()[0].used_mm, ((200, 70, 300, 170),))
+        self.drag(rack.drawing, (300, 170), (400, 200))  # by its upper right handle
+        self.assertEqual(self.kept()[0].used_mm, ((200, 70, 400, 200),))
+        self.ctrl(Qt.Key.Key_Z)
+        self.assertEqual(self.kept()[0].used_mm, ((200, 70, 300, 170),))
+        self.assertEqual(rack.fields["wide"].text(), "100")
+
+    def drag(self, drawing, start_mm, end_mm):
+        def point(mm):
+            k, left, foot = drawing._scale()
+            scale = theme.LIVE.scale
+            return QPoint(round(scale * (left + k * mm[0])), round(scale * (foot - k * mm[1])))
+
+        QTest.mousePress(drawing, Qt.MouseButton.LeftButton, pos=point(start_mm))
+        QTest.mouseMove(drawing, point(end_mm))
+        QTest.mouseRelease(drawing, Qt.MouseButton.LeftButton, pos=point(end_mm))
+        self.settle()

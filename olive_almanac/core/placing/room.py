@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
 
-__all__ = ["CORNERS", "SPARE_MM", "Room", "room_on", "route"]
+__all__ = ["CORNERS", "SPARE_MM", "Room", "free_share", "largest_piece", "room_on", "route"]
 
 Box = tuple[float, float, float, float]  # left, low, right, high, mm on the bed
 Point = tuple[float, float]
@@ -169,6 +169,35 @@ def room_on(
     ]
     taken += [_grown(_moved(b, at_mm), 2.0) for b in sheet.used_mm]
     return Room(area, tuple(taken))
+
+
+def largest_piece(sheet: Sheet, keep_off_mm: float) -> Box | None:
+    """Return the largest free box of a sheet, `keep_off_mm` away from its clamps; None where all
+    is taken.
+    """
+    taken = (*(_grown(b, keep_off_mm) for b in sheet.clamps_mm), *sheet.used_mm)
+    free = Room((0.0, 0.0, sheet.width_mm, sheet.height_mm), taken).largest()
+    return free[0] if free else None
+
+
+def free_share(sheet: Sheet) -> float:
+    """Return the share of a sheet that is neither used nor under a clamp, 0 to 1."""
+    boxes = (*sheet.used_mm, *sheet.clamps_mm)
+    xs = _lines(boxes, 0, sheet.width_mm)
+    ys = _lines(boxes, 1, sheet.height_mm)
+    free = math.fsum(
+        (right - left) * (high - low)
+        for left, right in itertools.pairwise(xs)
+        for low, high in itertools.pairwise(ys)
+        if not any(_meet((left, low, right, high), box) for box in boxes)
+    )
+    return free / (sheet.width_mm * sheet.height_mm)
+
+
+def _lines(boxes: Sequence[Box], axis: int, side_mm: float) -> list[float]:
+    """Return where boxes begin or end along an axis, between the edges of the sheet."""
+    sides = (box[n] for box in boxes for n in (axis, axis + 2))
+    return sorted({0.0, side_mm, *(mm for mm in sides if 0 < mm < side_mm)})
 
 
 def _moved(box: Box, by: Point) -> Box:

@@ -21,6 +21,7 @@ from olive_almanac.views.coupon import (
 )
 from olive_almanac.views.marks import dots, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT, arrow_step
+from olive_almanac.views.sheets import draw_sheet, on_bed
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, RAMP, C, F, Painted, ink_on
 
 if TYPE_CHECKING:
@@ -359,50 +360,8 @@ class PlanSheet(Painted):
             painter.drawText(tag, CENTRE, "drag to move")
 
     def _draw_sheet(self, painter: QPainter, lies: Any, box: Any, colour: QColor) -> None:
-        """The sheet with what is used (dotted) and its clamps (cross-hatched, the head's clearance
-        dashed around them).
-        """
         machine, stock, _ = self.ground
-        sheet = box((lies.x_mm, lies.y_mm, lies.x_mm + lies.width_mm, lies.y_mm + lies.height_mm))
-        painter.setPen(QPen(C("stock_edge"), 1.4))
-        painter.setBrush(colour)
-        painter.drawRect(sheet)
-        stock_sheet = None
-        if lies.number < len(stock.sheets):
-            stock_sheet = stock.sheets[lies.number]
-        for used in stock_sheet.used_mm if stock_sheet else ():
-            path = QPainterPath()
-            path.addRect(
-                box(
-                    (
-                        used[0] + lies.x_mm,
-                        used[1] + lies.y_mm,
-                        used[2] + lies.x_mm,
-                        used[3] + lies.y_mm,
-                    )
-                )
-            )
-            painter.fillPath(path, colour.darker(118))
-            dots(painter, path, ink_on(colour), 9, 1.0)
-            painter.setPen(QPen(ink_on(colour), 1))
-            painter.setBrush(NO_BRUSH)
-            painter.drawPath(path)
-        keep = machine.head_clearance_mm
-        for clamp in lies.clamps_mm:
-            path = QPainterPath()
-            path.addRect(box(clamp))
-            painter.fillPath(path, C("field"))
-            for angle in (45, -45):
-                hatch(painter, path, C("ink"), 6, angle, 1.1)
-            painter.setPen(QPen(C("ink"), 1.2))
-            painter.setBrush(NO_BRUSH)
-            painter.drawPath(path)
-            pen = QPen(ink_on(colour), 1)
-            pen.setDashPattern([4, 3])
-            painter.setPen(pen)
-            painter.drawRect(
-                box((clamp[0] - keep, clamp[1] - keep, clamp[2] + keep, clamp[3] + keep))
-            )
+        draw_sheet(painter, on_bed(lies, stock), box, colour, machine.head_clearance_mm)
 
     def _draw_rulers(self, painter: QPainter, k: float, left: float, foot: float) -> None:
         x0, y0, x1, y1 = self._shown()

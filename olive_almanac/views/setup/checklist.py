@@ -4,12 +4,22 @@ line's tool at the right.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import (
     QAbstractButton,
     QGridLayout,
@@ -19,13 +29,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.squaring.skew import Skew
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.cautions import FULL_CAUTION
-from olive_almanac.steps.checklist import CHECKS, Checklist, standing
-from olive_almanac.views.marks import Mark, hatch, round_pen
+from olive_almanac.steps.checklist import (
+    CHECKS,
+    POINTS,
+    Checklist,
+    DrawnFocus,
+    DrawnFrame,
+    DrawnLevel,
+    standing,
+)
+from olive_almanac.views.coupon import stock_colour
+from olive_almanac.views.marks import Mark, round_pen
 from olive_almanac.views.parts import (
     CENTRE,
     MIDDLE_LEFT,
+    MIDDLE_RIGHT,
     Number,
     Page,
     WordPicker,
@@ -39,7 +60,8 @@ from olive_almanac.views.parts import (
     row,
     tip_text,
 )
-from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, compact, px
+from olive_almanac.views.sheets import draw_clamp, draw_sheet, on_bed
+from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, px
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
@@ -122,64 +144,154 @@ class CheckLine(QAbstractButton):
 class ToolDrawing(Painted):
     """Draws what a tool is about: the piece with its heights and shims, an edge and which way to
     turn, a frame on the bed.
+
+    Signals:
+        place_asked(str): a place of the piece was clicked; its key.
     """
+
+    place_asked = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
-        self.kind = ""
         self.drawing: Any = None
         self.setMinimumHeight(px(110))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
-    def show_drawing(self, kind: str, drawing: Any) -> None:
-        self.kind, self.drawing = kind, drawing
+    def show_drawing(self, drawing: Any) -> None:
+        self.drawing = drawing
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         paint = {
-            "level": self._paint_level,
-            "square": self._paint_edge,
-            "frame": self._paint_frame,
-        }.get(self.kind)
-        if paint is not None and self.drawing is not None:
+            DrawnFocus: self._paint_focus,
+            DrawnLevel: self._paint_level,
+            Skew: self._paint_edge,
+            DrawnFrame: self._paint_frame,
+        }.get(type(self.drawing))
+        if paint is not None:
             paint(painter, width, height)
 
-    def _paint_level(self, painter: QPainter, width: float, height: float) -> None:
-        level, read, (w, h) = self.drawing
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Clicking a place of the piece asks for its height."""
+        if not isinstance(self.drawing, DrawnLevel):
+            return
+        x, y = self.logical(event)
+        at = self._places(self.width() / LIVE.scale, self.height() / LIVE.scale)
+        nearest = min(at, key=lambda key: (at[key].x() - x) ** 2 + (at[key].y() - y) ** 2)
+        self.place_asked.emit(nearest)
+
+    def _paint_focus(self, painter: QPainter, width: float, height: float) -> None:
+        """The head from the side: nozzle, gap, beam with its waist, mask and stock; across is not
+        to scale.
+        """
+        drawn = self.drawing
+        below = max(drawn.thickness_mm, drawn.focus_mm) + 1.0
+        k = (height - 62) / max(1.0, drawn.gap_mm + below)
+        tip, middle = 46.0, width / 2
+        face = tip + k * drawn.gap_mm
+        colour = C("stock")
+        painter.setPen(QPen(C("stock_edge"), 1.4))
+        painter.setBrush(colour)
+        painter.drawRect(QRectF(24, face, width - 48, max(3.0, k * drawn.thickness_mm)))
+        if drawn.mask_mm > 0:
+            mask = QRectF(24, face - k * drawn.mask_mm, width - 48, max(2.0, k * drawn.mask_mm))
+            painter.setBrush(C("field"))
+            painter.drawRect(mask)
+        self._paint_beam(painter, middle, face + k * drawn.focus_mm, tip, k)
+        painter.setPen(QPen(C("ink"), 2))
+        painter.setBrush(C("wash"))
+        nozzle = [(-34, 8), (34, 8), (34, 26), (9, tip), (-9, tip), (-34, 26)]
+        painter.drawPolygon(QPolygonF([QPointF(middle + x, y) for x, y in nozzle]))
+        x = middle + 64
+        painter.setPen(QPen(C("ink"), 1.4))
+        for y in (tip, face):
+            painter.drawLine(QPointF(middle + 12, y), QPointF(x + 8, y))
+        painter.drawLine(QPointF(x, tip), QPointF(x, face))
+        painter.setFont(F("ui_b"))
+        painter.setPen(C("ink"))
+        words = f"{number_text(drawn.gap_mm)} mm"
+        painter.drawText(QRectF(x + 12, (tip + face) / 2 - 12, 110, 24), MIDDLE_LEFT, words)
+
+    def _paint_beam(
+        self, painter: QPainter, middle: float, waist: float, tip: float, k: float
+    ) -> None:
+        """The beam narrows to its waist and widens below it, by the Rayleigh range."""
+        reach = max(1e-6, k * self.drawing.rayleigh_mm)
+
+        def half(y: float) -> float:
+            return 2.0 * math.hypot(1.0, (y - waist) / reach)
+
+        foot = waist + max(14.0, 0.5 * (waist - tip))
+        ys = [tip + n * (foot - tip) / 40 for n in range(41)]
+        limit = 60.0
+        left = [QPointF(middle - min(limit, half(y)), y) for y in ys]
+        right = [QPointF(middle + min(limit, half(y)), y) for y in reversed(ys)]
+        beam = QPainterPath()
+        beam.addPolygon(QPolygonF([*left, *right]))
+        painter.fillPath(beam, C("brass_wash"))
+        painter.setPen(QPen(C("brass"), 1.4))
+        painter.setBrush(NO_BRUSH)
+        painter.drawPolyline(QPolygonF(left))
+        painter.drawPolyline(QPolygonF(right))
+        pen = QPen(C("on_stock"), 1.2)
+        pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        painter.drawLine(QPointF(middle - 70, waist), QPointF(middle + 46, waist))
+        painter.setFont(F("small"))
+        painter.setPen(C("on_stock"))
+        painter.drawText(QRectF(middle - 130, waist - 10, 54, 18), MIDDLE_RIGHT, "focus")
+
+    def _board(self, width: float, height: float) -> QRectF:
+        """Where the piece is drawn, from above."""
+        w, h = self.drawing.size_mm
         k = min((width - 150) / w, (height - 70) / h)
-        left, foot = (width - k * w) / 2, (height + k * h) / 2
+        return QRectF((width - k * w) / 2, (height - k * h) / 2, k * w, k * h)
+
+    def _places(self, width: float, height: float) -> dict[str, QPointF]:
+        """Where the places of the piece lie, by their keys."""
+        board = self._board(width, height)
+        return {
+            key: QPointF(board.left() + u * board.width(), board.bottom() - v * board.height())
+            for key, _, (u, v) in POINTS
+        }
+
+    def _paint_level(self, painter: QPainter, width: float, height: float) -> None:
+        drawn = self.drawing
+        board = self._board(width, height)
         painter.setPen(QPen(C("stock_edge"), 1.4))
         painter.setBrush(C("stock"))
-        painter.drawRect(QRectF(left, foot - k * h, k * w, k * h))
-        for z, (x, y) in read:
-            at = QPointF(left + k * x, foot - k * y)
-            painter.setPen(NO_PEN)
-            painter.setBrush(C("on_stock"))
-            painter.drawEllipse(at, 4, 4)
+        painter.drawRect(board)
+        for key, at in self._places(width, height).items():
+            read = key in drawn.heights_mm
+            painter.setPen(QPen(C("on_stock"), 1.6))
+            if read:
+                painter.setBrush(C("on_stock"))
+            else:
+                painter.setBrush(C("field"))
+            painter.drawEllipse(at, 5, 5)
+            if not read:
+                continue
+            along = 26 if at.x() < board.center().x() - 1 else -26
+            if abs(at.x() - board.center().x()) < 1:
+                along = 0
+            down = 14 if at.y() < board.center().y() - 1 else -14
             painter.setFont(F("small_b"))
             painter.setPen(C("on_stock"))
-            inward = QPointF(
-                26 if x < w / 2 else -26 if x > w / 2 else 0, -14 if y <= h / 2 else 14
-            )
-            painter.drawText(
-                QRectF(at.x() + inward.x() - 30, at.y() + inward.y() - 9, 60, 18),
-                CENTRE,
-                f"{number_text(z, 2)}",
-            )
-        for n, (x, y) in enumerate(((0, 0), (w, 0), (w, h), (0, h))):
-            shim = level.shims_mm[n]
+            words = number_text(drawn.heights_mm[key], 2)
+            painter.drawText(QRectF(at.x() + along - 30, at.y() + down - 9, 60, 18), CENTRE, words)
+        if drawn.level is not None:
+            self._paint_shims(painter, board, drawn.level.shims_mm)
+
+    def _paint_shims(self, painter: QPainter, board: QRectF, shims_mm: Any) -> None:
+        """What belongs under a corner is written beside it."""
+        corners = (board.bottomLeft(), board.bottomRight(), board.topRight(), board.topLeft())
+        for shim, at in zip(shims_mm, corners, strict=True):
             if shim < 0.05:
                 continue
-            at = QPointF(left + k * x, foot - k * y)
-            side = 1
-            if x == 0:
-                side = -1
+            side = -1 if at.x() == board.left() else 1
+            down = 22 if at.y() == board.bottom() else -22
             painter.setFont(F("ui_b"))
             painter.setPen(C("brass"))
-            if y == 0:
-                down = 22
-            else:
-                down = -22
             painter.drawText(
                 QRectF(at.x() + side * 34 - 44, at.y() + down - 10, 88, 20),
                 CENTRE,
@@ -226,7 +338,8 @@ class ToolDrawing(Painted):
         )
 
     def _paint_frame(self, painter: QPainter, width: float, height: float) -> None:
-        frame, bed, clamps = self.drawing
+        drawn = self.drawing
+        frame, bed = drawn.frame, drawn.bed_mm
         reach_x = max(bed[0], frame.left_mm + frame.width_mm) - min(0.0, frame.left_mm)
         reach_y = max(bed[1], frame.low_mm + frame.height_mm) - min(0.0, frame.low_mm)
         k = min((width - 40) / reach_x, (height - 30) / reach_y)
@@ -240,17 +353,14 @@ class ToolDrawing(Painted):
         painter.setPen(QPen(C("edge"), 1.6))
         painter.setBrush(C("field"))
         painter.drawRect(rect((0, 0, *bed)))
+        if drawn.sheet is not None and drawn.stock is not None:
+            bare = replace(on_bed(drawn.sheet, drawn.stock), clamps_mm=())  # they come below
+            draw_sheet(painter, bare, rect, stock_colour(drawn.stock), 0.0)
         painter.setPen(QPen(C("ink"), 2))
         painter.setBrush(C("olive_wash"))
         painter.drawRect(rect(frame.box))
-        for clamp in clamps:
-            path = QPainterPath()
-            path.addRect(rect(clamp))
-            hatch(painter, path, C("ink"), 6, 45, 1.3)
-            hatch(painter, path, C("ink"), 6, -45, 1.3)
-            painter.setPen(QPen(C("ink"), 2))
-            painter.setBrush(NO_BRUSH)
-            painter.drawRect(rect(clamp))
+        for clamp in drawn.clamps_mm:
+            draw_clamp(painter, rect(clamp))
 
 
 class ChecklistPage(Page):
@@ -308,6 +418,7 @@ class ChecklistPage(Page):
         self.result = label("", "h2", wrap=True)
         self.more = label("", "ui", "second", wrap=True)
         self.drawing = ToolDrawing()
+        self.drawing.place_asked.connect(self._ask_height)
         self.remarks = label("", "small", "second", wrap=True)
         self.tick = button("Tick", "main", tip="Space")
         self.tick.clicked.connect(self.presenter.tick)
@@ -409,6 +520,11 @@ class ChecklistPage(Page):
         )
         self.grid.setColumnStretch(3 * at + 1, 1)
 
+    def _ask_height(self, key: str) -> None:
+        field = self._typed_into[key]
+        field.setFocus()
+        field.selectAll()
+
     def _typed(self, key: str, text: str) -> None:
         self._show_result(self.presenter.type(key, text))
 
@@ -417,7 +533,7 @@ class ChecklistPage(Page):
         self.good.setVisible(not result.good)
         self.more.setText("\n".join(result.lines))
         self.more.setVisible(bool(result.lines))
-        self.drawing.show_drawing(self.presenter.check.key, result.drawing)
+        self.drawing.show_drawing(result.drawing)
 
     # -- keys --------------------------------------------------------------------------------------
 

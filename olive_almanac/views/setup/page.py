@@ -16,12 +16,14 @@ from olive_almanac.steps.set_up import (
     machine_facts,
     machine_fields,
     power_fields,
+    rack_words,
     stock_fields,
 )
 from olive_almanac.views.form import Form
 from olive_almanac.views.parts import button, hair, label, row
 from olive_almanac.views.setup.checklist import ChecklistPage
 from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
+from olive_almanac.views.setup.rack import RackPage
 from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
@@ -75,12 +77,19 @@ class SetUpPage(StationPage):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.forms)
         whole.addWidget(self.checklist)
+        self.rack = RackPage(self.session)
+        self.rack.back_asked.connect(lambda: self.show_part(self.forms))
+        whole.addWidget(self.rack)
         self.checklist.hide()
+        self.rack.hide()
         self.to_checklist = button(
             "Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay"
         )
         self.to_checklist.clicked.connect(lambda: self.show_part(self.checklist))
         self.machine_form.foot.addWidget(self.to_checklist)
+        self.to_rack = button("Rack", tip="its sheets and offcuts, drawn to scale")
+        self.to_rack.clicked.connect(lambda: self.show_part(self.rack))
+        self.stock_form.foot.addWidget(self.to_rack)
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
         self._notes_next = False
@@ -104,18 +113,22 @@ class SetUpPage(StationPage):
             self.show_part(self.forms)
 
     def show_part(self, part: QWidget) -> None:
-        """Show the forms or the checklist."""
-        self.forms.setVisible(part is self.forms)
-        self.checklist.setVisible(part is self.checklist)
+        """Show the forms, the checklist or the rack."""
+        for one in (self.forms, self.checklist, self.rack):
+            one.setVisible(part is one)
         self.to_checklist.setVisible(self.session.subject.complete)
         if part is self.checklist:
             self.checklist.presenter.resume()
             self.checklist.show_checklist()
             self.checklist.setFocus()
+        elif part is self.rack:
+            self.rack.open()
         else:
             (self.machine_form if self.presenter.new_machine else self.stock_form).focus_first()
 
     def catalogue_changed(self) -> None:
+        if not self.rack.isHidden():
+            self.rack.presenter.show()
         asked = self.verdicts.question.isVisible()
         self.verdicts.refresh()
         if asked and self.session.permission.allowed:
@@ -181,6 +194,8 @@ class SetUpPage(StationPage):
             of=stock.uid if stock else "",
         )
         self.verdicts.refresh(shown=stock is not None)
+        self.to_rack.setVisible(stock is not None)
+        self.to_rack.setText(rack_words(stock) if stock else "Rack")
         if machine:
             self.facts.setText(machine_facts(machine))
         else:
