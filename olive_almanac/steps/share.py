@@ -239,16 +239,32 @@ class NotesDesk:
         return tuple(roles.get(n) or own.get(n) or f"column {n + 1}" for n in range(wide))
 
     def edit(self, row: int, column: int, text: str) -> None:
-        """Mend a cell of the table, and reckon anew what comes in."""
+        """Mend a cell of the table, and reckon anew what comes in; what was asked of several rows
+        alike is answered once for all of them.
+        """
         if self.notes is None:
             return
-        cells = [*self.notes.rows[row]]
-        cells += [""] * (column + 1 - len(cells))
-        cells[column] = text
+        roles = {at: role for role, at in self.columns.items()}
+        old = self._cell(row, column)
+        mended = [row]
+        if roles.get(column) in ("machine", "stock") and old and self.fate(row)[1]:
+            mended = [
+                n
+                for n in range(len(self.notes.rows))
+                if self._cell(n, column) == old and (n == row or self.fate(n)[1])
+            ]
         rows = list(self.notes.rows)
-        rows[row] = tuple(cells)
+        for n in mended:
+            cells = [*rows[n]]
+            cells += [""] * (column + 1 - len(cells))
+            cells[column] = text
+            rows[n] = tuple(cells)
         self.notes = replace(self.notes, rows=tuple(rows))
         self._reckon()
+
+    def _cell(self, row: int, column: int) -> str:
+        cells = self.notes.rows[row] if self.notes else ()
+        return cells[column] if column < len(cells) else ""
 
     def fate(self, row: int) -> tuple[str, bool]:
         """Return what becomes of a row, in words, and whether it can be mended."""

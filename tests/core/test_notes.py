@@ -27,7 +27,7 @@ GERMAN = (
 )
 IMPERIAL = (
     'Job\tStock\tPwr\tFeed\tRuns\nengrave\t1/8" walnut\t35 W\t600 ipm\t1\ncut\t1/4" '
-    "acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
+    "black acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
 )
 IDS = (f"id-{number}" for number in itertools.count())
 LINES = (
@@ -71,6 +71,35 @@ class FiveStylesTest(unittest.TestCase):
         for entry in found.entries:
             self.assertEqual((entry.origin, entry.evidence.cells_read), ("guess", 0))
             self.assertIn("old.csv, row", entry.evidence.says)
+
+    def test_a_machine_is_known_by_its_name_its_source_or_its_watts(self):
+        rows = (
+            ("North Bench", NORTH),
+            ("north", NORTH),
+            ("CO2 sixty", LONG),
+            ("the 60 W tube", LONG),
+            ("fiber", MARKER),
+            ("diode 10w", NORTH),
+            ("", LONG),  # none is named
+        )
+        for named, machine in rows:
+            notes = read_pasted(f"machine;stock;thickness;power;speed\n{named};cork;3;40;30\n")
+            found = brought(notes)
+            self.assertEqual([e.machine_uid for e in found.entries], [machine.uid], named)
+        for named in ("CO2 forty", "the old one", "be", "nor"):
+            notes = read_pasted(f"machine;stock;thickness;power;speed\n{named};cork;3;40;30\n")
+            (left_out,) = brought(notes).left_out
+            self.assertIn(f"which machine is “{named}”", left_out)
+            self.assertIn("North Bench", left_out)
+
+    def test_whether_acrylic_is_clear_is_asked_where_no_word_tells(self):
+        told = ("clear acrylic", "frosted acrylic", "acrylic black", "Acrylic, solid red")
+        for name in told:
+            notes = read_pasted(f"stock;thickness;power;speed\n{name};3;40;30\n")
+            self.assertEqual(brought(notes).left_out, (), name)
+        notes = read_pasted("stock;thickness;power;speed\ncast acrylic;3;40;30\n")
+        (left_out,) = brought(notes).left_out
+        self.assertIn("clear or opaque", left_out)
 
     def test_semicolons_decimal_commas_s_values_and_a_title(self):
         notes = read_notes(GERMAN.encode("cp1252"), "klein.csv")

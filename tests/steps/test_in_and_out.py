@@ -99,6 +99,17 @@ class NotesDeskTest(StepsCase):
             ["undone: brought in from pasted notes", "brought in from pasted notes"],
         )
 
+    def test_what_is_asked_of_several_rows_is_answered_once(self):
+        active = NotesDesk(self.session)
+        active.paste(
+            "machine;stock;thickness;power;speed\nold one;cork;3;40;30\nold one;felt;3;20;30\n"
+            "other;pine;3;40;30\n"
+        )
+        self.assertEqual(len(active.brought.entries), 0)
+        active.edit(0, active.heads.index("machine"), NORTH.name)
+        self.assertEqual([e.machine_uid for e in active.brought.entries], [NORTH.uid] * 2)
+        self.assertIn("which machine", active.fate(2)[0].lower())
+
     def test_the_answer_to_the_question_changes_every_speed(self):
         active = NotesDesk(self.session)
         active.paste("Material,Thickness,Power,Speed\nOak,5,90,600\n")

@@ -10,7 +10,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.materials.names import family_named, opacity_named
 from olive_almanac.core.notes.columns import SPEED_PER_UNIT, find_columns, first_number, unit_in
 from olive_almanac.core.records.entry import Entry, Evidence
-from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.machine import Machine, Source
 from olive_almanac.core.records.setting import AIRS, Air, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import pitch_from_dpi
@@ -28,6 +28,31 @@ TASK_STEMS: tuple[tuple[str, Task], ...] = (
     ("vector", "cut"),
 )
 ALIKE = 1e-3
+SOURCE_WORDS: dict[str, Source] = {
+    "diode": "diode",
+    "blue": "diode",
+    "co2": "co2",
+    "co₂": "co2",
+    "tube": "co2",
+    "fibre": "fibre",
+    "fiber": "fibre",
+}
+NUMBER_WORDS = {
+    "five": 5.0,
+    "ten": 10.0,
+    "twenty": 20.0,
+    "thirty": 30.0,
+    "forty": 40.0,
+    "fifty": 50.0,
+    "sixty": 60.0,
+    "eighty": 80.0,
+    "ninety": 90.0,
+    "hundred": 100.0,
+}
+OPAQUE_WORDS = {
+    *("opaque", "solid", "coloured", "colored", "black", "white", "grey", "gray", "red", "green"),
+    *("blue", "yellow", "orange", "brown", "pink", "purple", "cream", "ivory", "gold", "silver"),
+}
 
 
 @dataclass(frozen=True)
@@ -202,11 +227,7 @@ class _Reader:
         return ""
 
     def row(self, row: Sequence[str]) -> tuple[Machine, Stock, Task, Setting, str]:
-        named = _plain(self.cell(row, "machine"))
-        if named:
-            machine = next((m for name, m in self._machine_names if name in named), self.machine)
-        else:
-            machine = self.machine
+        machine = self._machine(self.cell(row, "machine"))
         task = self._task(row)
         pitch = 0.0
         if task in ("engrave", "mark"):
@@ -219,6 +240,22 @@ class _Reader:
         power, speed = self._power(row, machine), self._speed(row)
         setting = Setting(power, speed, passes, focus, pitch, air, direction="x" if pitch else "xy")
         return machine, self._stock(row), task, setting, self.cell(row, "notes")
+
+    def _machine(self, named: str) -> Machine:
+        """The machine that a row names: by its name, or by its source and watts ("CO2 sixty")."""
+        plain = _plain(named)
+        if not plain:
+            return self.machine
+        words = set(plain.split())
+        found = [
+            m for name, m in self._machine_names if name in plain or words <= set(name.split())
+        ]
+        if not found:
+            found = _of_this_make(plain.split(), [m for _, m in self._machine_names])
+        if len(found) != 1:
+            yours = ", ".join(machine.name for _, machine in self._machine_names)
+            raise ValueError(f"which machine is “{named}”? Write the name of one: {yours}.")
+        return found[0]
 
     def _task(self, row: Sequence[str]) -> Task:
         words = self.cell(row, "task") or self.cell(row, "stock") + " " + self.cell(row, "notes")
@@ -283,11 +320,17 @@ class _Reader:
         )
         if known is None:
             colour = self.cell(row, "colour")
+            opacity = opacity_named(f"{name} {colour}")
+            family = family_named(name)
+            if family == "acrylic" and opacity is None and not _is_opaque(f"{name} {colour}"):
+                raise ValueError(
+                    f"is “{name}” clear or opaque? Write the word, or its colour, behind the name."
+                )
             known = Stock(
                 name[:1].upper() + name[1:],
-                family_named(name),
+                family,
                 thickness,
-                opacity=opacity_named(f"{name} {colour}") or "opaque",
+                opacity=opacity or "opaque",
                 lot=lot,
                 colour=colour,
                 uid=self._new_id(),
@@ -311,6 +354,35 @@ class _Reader:
         if not unit and "/" in cell:
             unit = "in"  # nobody writes a fraction of a millimetre
         return round(value * {"in": 25.4, "mil": 0.0254}.get(unit, 1.0), 3)
+
+
+def _of_this_make(words: Sequence[str], machines: Sequence[Machine]) -> list[Machine]:
+    """Return the machines of the source that the words tell, and of their watts where several
+    are.
+    """
+    source = next((SOURCE_WORDS[word] for word in words if word in SOURCE_WORDS), None)
+    found = [machine for machine in machines if source is None or machine.source == source]
+    watts = [w for word in words if (w := _watts(word)) is not None]
+    if watts:
+        return [machine for machine in found if _is_near(machine, watts[0])]
+    return found if source else []
+
+
+def _watts(word: str) -> float | None:
+    """Return "60", "60w" or "sixty" as a number."""
+    if word in NUMBER_WORDS:
+        return NUMBER_WORDS[word]
+    digits = re.fullmatch(r"(\d+(?:\.\d+)?)(?:w|watts?)?", word)
+    return float(digits[1]) if digits else None
+
+
+def _is_near(machine: Machine, watts: float) -> bool:
+    told = (machine.optical_power_w, machine.rated_power_w or machine.optical_power_w)
+    return any(abs(watts - power) <= 0.1 * power for power in told)
+
+
+def _is_opaque(words: str) -> bool:
+    return bool(OPAQUE_WORDS & set(_plain(words).split()))
 
 
 def _plain(text: str) -> str:
