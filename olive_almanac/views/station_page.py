@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from olive_almanac.core.records.factors import setting_words
+from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.requests import Request
+from olive_almanac.views.big_type import InHand, numbers_of
 from olive_almanac.views.parts import Page
 
 if TYPE_CHECKING:
@@ -51,6 +54,22 @@ class StationPage(Page):
     def is_running(self) -> bool:
         """Whether a machine is at work that must not be left alone."""
         return False
+
+    def in_hand(self) -> InHand:
+        """What the page has in hand, for type that is read from afar: where there is nothing else,
+        the setting that the book has for the subject.
+        """
+        entry, subject = self.session.entry, self.session.subject
+        where = " · ".join(
+            words.label if hasattr(words, "label") else words.name
+            for words in (subject.machine, subject.stock)
+            if words is not None
+        )
+        if entry is None:
+            return InHand(where, "Nothing is in the book for this yet")
+        unit = self.session.preferences.speed_unit
+        more = ", ".join(setting_words(entry.setting, unit)[1:])
+        return InHand(where, TASK_WORDS[entry.task], numbers_of(entry.setting, unit), more)
 
     def main_action(self) -> None:
         """Ctrl+Enter."""

@@ -13,6 +13,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.steps.find import entry_of_code, trial_of_code
 from olive_almanac.steps.ports import Bench
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
 from olive_almanac.steps.requests import AddRecord, BringInNotes, PlanKind, Request, ShowMenu
@@ -20,10 +21,12 @@ from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.steps.stations import STATIONS, station_of
 from olive_almanac.views import theme
+from olive_almanac.views.big_type import BIG_TYPE_KEY, BigType
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
 from olive_almanac.views.opening import Opening
 from olive_almanac.views.parts import scrolling
 from olive_almanac.views.practising import Practising
+from olive_almanac.views.scanner import CodeScanner
 from olive_almanac.views.services import WindowServices
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import px
@@ -34,6 +37,9 @@ __all__ = ["MainWindow"]
 LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
 RESIZE_PAUSE_MS = 150
 USUAL_SIZE = (1280, 800)
+UNKNOWN_TRIAL = (
+    "This library holds no trial with that code. It may have been planned on another machine."
+)
 THREAD = [station.id for station in STATIONS if station.thread]
 
 
@@ -74,6 +80,8 @@ class MainWindow(QMainWindow):
             self.station = "book"
         self._build()
         self._bind_keys()
+        self.scanner = CodeScanner(self)
+        self.scanner.scanned.connect(self._open_code)
 
     # -- look --------------------------------------------------------------------------------------
 
@@ -106,6 +114,7 @@ class MainWindow(QMainWindow):
         self.subject_line, self.strip = SubjectLine(self.session), ProblemStrip()
         self.rail, self.margin = Rail(self.session), MarginNote(self.session)
         self._lay_out()
+        self.big_type = BigType(self, lambda: self._present.in_hand(), lambda: self._present)
         self.practising.show()
         self.rail.station_asked.connect(self.navigate)
         self.strip.action_asked.connect(lambda: self._offered())
@@ -264,20 +273,37 @@ class MainWindow(QMainWindow):
         finder.field.setFocus()
 
     def _open_trial(self, trial_id: str, finder: Any) -> None:
-        """Open the trial of a scanned code at the station that is next for it; say so where it is
-        not known.
-        """
+        """Open the trial of a code that was typed into the finder; say so where it is not known."""
+        if self._show_trial(trial_id):
+            finder.accept()
+        else:
+            finder.nothing.setText(UNKNOWN_TRIAL)
+
+    def _show_trial(self, trial_id: str) -> bool:
+        """Open a trial at the station that is next for it; False where the library has none."""
         if not self.session.trials.open(trial_id):
-            finder.nothing.setText(
-                "This library holds no trial with that code. It may have been planned on another "
-                "machine."
-            )
-            return
-        finder.accept()
+            return False
         station = "plan"
         if self.session.active is not None:
             station = self.session.active.stage
         self.navigate(station)
+        return True
+
+    def _open_code(self, code: str) -> None:
+        """Open what a scanned code names: the trial of a key sheet, the entry of a label."""
+        if self.is_burning:
+            return
+        trial, entry_uid = trial_of_code(code), entry_of_code(code)
+        if trial:
+            if not self._show_trial(trial):
+                self.session.tell(UNKNOWN_TRIAL)
+            return
+        entry = self.session.catalogue.entry_by_uid.get(entry_uid)
+        if entry is None:
+            self.session.tell("This library holds no entry with that code.")
+            return
+        self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
+        self.navigate("book")
 
     def _open_found(self, hit: Any) -> None:
         self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
@@ -436,6 +462,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+Return", lambda: self._present.main_action()),
             ("Ctrl+P", lambda: self._present.print_page()),
             ("Ctrl+Shift+C", lambda: self._present.copy_numbers()),
+            (BIG_TYPE_KEY, lambda: self.big_type.toggle()),
             ("PgUp", lambda: self._turn(-1)),
             ("PgDown", lambda: self._turn(1)),
             ("/", lambda: self._present.focus_filter()),

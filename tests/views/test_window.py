@@ -1,8 +1,10 @@
 """The window over long use: nothing piles up, and a run is never left alone."""
 
 from PySide6.QtCore import QEvent, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from olive_almanac.formats.pdf import entry_code, trial_code
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.finder import Finder
 from olive_almanac.views.window import MainWindow
@@ -58,6 +60,77 @@ class LongUseTest(ShopCase):
         self.settle()
         self.assertIsNot(self.page(), page)
         self.assertEqual(self.page().main.text(), "Burn the rest")
+
+
+class ScannerTest(ShopCase):
+    def scan(self, code):
+        """Keys as a scanner sends them: faster than hands, with Enter behind."""
+        QTest.keyClicks(self.app.focusWidget(), code)
+        QTest.keyClick(self.app.focusWidget(), Qt.Key.Key_Return)
+        self.settle()
+
+    def test_a_code_opens_its_trial_or_entry_from_any_page_and_from_a_field(self):
+        self.plan_grid()
+        self.write_burn_file()
+        trial = self.session.active.trial
+        (entry, *_) = self.session.catalogue.entries
+        self.window.navigate("set_up")
+        self.page().show_part(self.page().forms)
+        field = self.page().stock_form.fields["name"]
+        field.setFocus()
+        name = field.text()
+        self.scan(entry_code(entry.uid))
+        self.assertEqual(self.window.station, "book")
+        self.assertEqual(self.session.entry.uid, entry.uid)
+        self.assertEqual(field.text(), name)
+        self.scan(trial_code(trial.id))
+        self.assertEqual((self.window.station, self.session.active.trial.id), ("burn", trial.id))
+        self.scan(trial_code("somebody-elses"))
+        self.assertIn("no trial with that code", self.session.problem)
+
+    def test_what_hands_type_arrives_whole_and_in_order(self):
+        self.window.navigate("set_up")
+        self.page().show_part(self.page().forms)
+        field = self.page().stock_form.fields["name"]
+        field.setFocus()
+        field.clear()
+        for text in ("olive", " oak o", "olive-almanac:x"):
+            QTest.keyClicks(field, text)
+        self.settle(120)
+        self.assertEqual(field.text(), "olive oak oolive-almanac:x")
+
+
+class BigTypeTest(ShopCase):
+    def test_what_is_in_hand_is_shown_large_and_its_keys_still_work(self):
+        self.plan_grid()
+        self.write_burn_file()
+        self.page().pace.set_at(2)
+        self.window.big_type.toggle()
+        self.assertIn("Next: cell", self.window.big_type.shown.thing)
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: self.session.active.stage == "read")
+        self.key(Qt.Key.Key_Escape, widget=self.window.big_type)
+        self.assertFalse(self.window.big_type.isVisible())
+        self.window.navigate("read")
+        self.window.big_type.toggle()
+        first = self.window.big_type.shown.thing
+        self.key(Qt.Key.Key_T, widget=self.window.big_type)
+        self.assertEqual(len(self.session.active.readings), 1)
+        self.key(Qt.Key.Key_Right, widget=self.window.big_type)
+        self.assertNotEqual(self.window.big_type.shown.thing, first)
+        self.assertEqual(self.window.big_type.size(), self.window.size())
+
+    def test_escape_stops_a_run_that_is_watched_from_afar(self):
+        self.plan_grid()
+        self.write_burn_file()
+        page = self.page()
+        page.pace.set_at(1)
+        self.press("Burn on the stand-in")
+        self.wait_for(lambda: self.session.active.burnt)
+        self.window.big_type.toggle()
+        self.key(Qt.Key.Key_Escape, widget=self.window.big_type)
+        self.assertFalse(page.is_running())
+        self.assertTrue(self.window.big_type.isVisible())
 
 
 class SecondStartTest(ShopCase):

@@ -31,6 +31,7 @@ from olive_almanac.steps.checklist import unticked
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
+from olive_almanac.views.big_type import InHand, numbers_of
 from olive_almanac.views.burn.port_dialog import PortDialog
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
@@ -428,6 +429,22 @@ class BurnPage(StationPage):
             "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
         self.more.setText(", ".join(setting_words(setting, unit)))
+
+    def in_hand(self) -> InHand:
+        active, cell = self.session.active, self.presenter.current
+        if active is None or cell is None:
+            return super().in_hand()
+        unit = self.session.preferences.speed_unit
+        held = self.presenter.running == "paused"
+        told = "held" if held else f"{duration_text(self.presenter.left_s)} left"
+        keys = f"Space {'goes on' if held else 'holds'}, Escape stops" if self.is_running() else ""
+        return InHand(
+            f"{active.trial.name}: {len(active.burnt)} of {len(active.trial.cells)} burnt, {told}",
+            f"{'Now' if self.is_running() else 'Next'}: cell {cell.id}",
+            numbers_of(cell.setting, unit),
+            ", ".join(setting_words(cell.setting, unit)[1:]),
+            keys,
+        )
 
     # -- the run -----------------------------------------------------------------------------------
 

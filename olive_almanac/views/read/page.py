@@ -46,6 +46,7 @@ from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.steps.requests import LookAtCell, Request
+from olive_almanac.views.big_type import InHand, numbers_of
 from olive_almanac.views.coupon import CellPicture, CouponPicture
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import (
@@ -816,6 +817,20 @@ class ReadPage(StationPage):
             self.presenter.move(up, along)
         else:
             super().keyPressEvent(event)
+
+    def in_hand(self) -> InHand:
+        active, cell = self.session.active, self.presenter.cell
+        if active is None or cell is None:
+            return super().in_hand()
+        unit = self.session.preferences.speed_unit
+        question = self.presenter.question(cell)
+        reading = self.presenter.readings.get(cell.id)
+        told = question or "not read yet"
+        if reading is not None and reading.verdict:
+            told = f"read: {VERDICT_WORDS[reading.verdict].lower()}"
+        keys = "" if question else ", ".join(f"{k} {one.text()}" for k, one in self.keys.items())
+        where = f"{active.trial.name}: {self.presenter.left} left to read"
+        return InHand(where, f"Cell {cell.id}", numbers_of(cell.setting, unit), told, keys)
 
     @property
     def _asks_width(self) -> bool:

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtGui import QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from olive_almanac.steps.checklist import CHECKS
 from olive_almanac.steps.requests import AddRecord, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
@@ -19,6 +20,7 @@ from olive_almanac.steps.set_up import (
     rack_words,
     stock_fields,
 )
+from olive_almanac.views.big_type import InHand
 from olive_almanac.views.form import Form
 from olive_almanac.views.parts import button, hair, label, row
 from olive_almanac.views.setup.checklist import ChecklistPage
@@ -294,6 +296,15 @@ class SetUpPage(StationPage):
         else:
             self.main_window.navigate("burn")
 
+    def in_hand(self) -> InHand:
+        if self.checklist.isHidden():
+            return super().in_hand()
+        presenter = self.checklist.presenter
+        check, result = presenter.check, presenter.result()
+        told = f"{presenter.at + 1} of {len(CHECKS)}, {presenter.left} left"
+        keys = "Space ticks, up and down choose"
+        return InHand(told, check.words, (presenter.number(check),), result.main, keys)
+
     def main_action(self) -> None:
         if not self.checklist.isHidden():
             self.checklist.main_action()
@@ -301,3 +312,10 @@ class SetUpPage(StationPage):
             self._save_machine()
         else:
             self._save_stock()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keys that reach the page itself are for the checklist where it is shown."""
+        if self.checklist.isHidden():
+            super().keyPressEvent(event)
+        else:
+            self.checklist.keyPressEvent(event)
