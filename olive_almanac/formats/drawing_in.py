@@ -1,0 +1,59 @@
+"""Read a drawing made elsewhere, whatever its format: lines joined, findings told."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+from pathlib import PurePath
+
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.quoting.findings import findings_of
+from olive_almanac.core.quoting.joining import joined
+from olive_almanac.core.quoting.paths import flat
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.formats.dxf_in import read_dxf
+from olive_almanac.formats.svg_in import read_svg
+
+__all__ = ["DRAWING_FILES", "LARGEST_BYTES", "read_drawing"]
+
+DRAWING_FILES = (".svg", ".dxf")
+LARGEST_BYTES = 60_000_000
+MOST_POINTS = 1_500_000
+DRAWN_MM = 0.01
+
+
+def read_drawing(data: bytes, name: str, *, bed_mm: tuple[float, float] | None = None) -> Drawing:
+    """Return the drawing in the bytes of a file, its open lines joined, with all findings.
+
+    What the file is, is told by what it says, not by its name.  Raises BadFile.
+    """
+    if not data.strip():
+        raise BadFile(f"{name} is empty.")
+    if len(data) > LARGEST_BYTES:
+        raise BadFile(f"{name} is larger than {LARGEST_BYTES // 1_000_000} MB. Split the drawing.")
+    read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
+    paths = joined(read.paths)
+    flats = [flat(path, DRAWN_MM) for path in paths]
+    if sum(map(len, flats)) > MOST_POINTS:
+        raise BadFile(f"{name} has more than {MOST_POINTS:,} points. Simplify its curves.")
+    findings = (*read.findings, *findings_of(paths, flats, bed_mm))
+    sha256 = hashlib.sha256(data).hexdigest()
+    return replace(read, paths=paths, findings=findings, sha256=sha256)
+
+
+def _is_svg(data: bytes) -> bool:
+    head = data[:4096].replace(b"\0", b"").lower()
+    return (
+        b"<svg" in head
+        or b"<?xml" in head
+        or head.lstrip(b"\xef\xbb\xbf\xff\xfe ").startswith(b"<")
+    )
+
+
+def _dxf(data: bytes, name: str) -> Drawing:
+    head = data[:4096].upper()
+    if b"SECTION" not in head and b"AUTOCAD BINARY DXF" not in head:
+        known = " and ".join(suffix[1:].upper() for suffix in DRAWING_FILES)
+        kind = PurePath(name).suffix.lower() or "without a suffix"
+        raise BadFile(f"{name} ({kind}) is neither of {known}. Save the drawing as one of them.")
+    return read_dxf(data, name)

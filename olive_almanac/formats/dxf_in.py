@@ -1,0 +1,211 @@
+"""Read a DXF drawing: its entities to exact lines in mm, by layer and colour."""
+
+from __future__ import annotations
+
+import io
+import logging
+import math
+from collections import Counter
+from dataclasses import dataclass, field
+from typing import Any
+
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.quoting.paths import is_finite, raised
+from olive_almanac.core.records.drawing import (
+    Arc,
+    ContourPath,
+    Cubic,
+    Drawing,
+    DrawingFinding,
+    FindingKind,
+    Line,
+    Piece,
+)
+
+__all__ = ["read_dxf"]
+
+Point = tuple[float, float]
+UNIT_MM = {  # DXF reference, header variable $INSUNITS
+    1: 25.4,
+    2: 304.8,
+    4: 1.0,
+    5: 10.0,
+    6: 1000.0,
+    8: 25.4e-6,
+    9: 0.0254,
+    10: 914.4,
+    13: 0.001,
+    14: 100.0,
+}
+UNIT_NAMES = {1: "inch", 2: "foot", 4: "mm", 5: "cm", 6: "m", 10: "yard", 14: "dm"}
+BY_LAYER, BY_BLOCK = 256, 0
+CURVES = {"LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE", "ARC", "CIRCLE", "HELIX"}
+DEEPEST = 12  # blocks in blocks
+MOST_PATHS = 200_000
+
+
+def read_dxf(data: bytes, name: str) -> Drawing:
+    """Return the drawing in the bytes of a DXF file, without a hash.
+
+    Raises BadFile where nothing can be read.
+    """
+    document, faults = _opened(data, name)
+    reader = _Reader(document, name)
+    if faults:
+        noun = "place" if faults == 1 else "places"
+        says = f"The file is damaged in {faults} {noun}; it was read as far as it goes."
+        reader.find("damaged", says)
+    return reader.read()
+
+
+def _opened(data: bytes, name: str) -> tuple[Any, int]:
+    """The document and how many places of it are damaged; a sound text file the quick way."""
+    from ezdxf import filemanagement, recover
+
+    logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # the findings tell
+    try:
+        return filemanagement.read(io.StringIO(data.decode("utf-8"))), 0
+    except _faults():
+        pass  # older encodings, binary files and damaged ones take the slow way
+    try:
+        document, audit = recover.read(io.BytesIO(data))
+    except _faults() as bad:
+        raise BadFile(f"{name} cannot be read as DXF. Save it again as DXF R2010.") from bad
+    return document, len(audit.errors)
+
+
+@dataclass
+class _Reader:
+    """Walks the model space of one document."""
+
+    document: Any
+    name: str
+    paths: list[ContourPath] = field(default_factory=list)
+    findings: list[DrawingFinding] = field(default_factory=list)
+    counts: Counter[str] = field(default_factory=Counter)
+    scale: float = 1.0
+
+    def find(self, kind: FindingKind, says: str) -> None:
+        self.findings.append(DrawingFinding(kind, says))
+
+    def read(self) -> Drawing:
+        header = self.document.header
+        code = header.get("$INSUNITS", 0)
+        unit = UNIT_NAMES.get(code, f"{UNIT_MM.get(code, 1.0):g} mm")
+        if code in UNIT_MM:
+            self.scale = UNIT_MM[code]
+        else:
+            imperial = header.get("$MEASUREMENT", 1) == 0
+            self.scale, unit = (25.4, "inch") if imperial else (1.0, "mm")
+            self.find("no unit", f"It names no unit: taken as {unit}. Check one length.")
+        for entity in self.document.modelspace():
+            self._take(entity, 0)
+        self._tell_counts()
+        if not self.paths and not self.counts:
+            raise BadFile(f"{self.name} holds no lines.")
+        return Drawing(self.name, unit, None, tuple(self.paths), tuple(self.findings))
+
+    def _tell_counts(self) -> None:
+        for kind, count in self.counts.items():
+            if kind in ("TEXT", "MTEXT", "ATTRIB", "ATTDEF"):
+                noun = "line" if count == 1 else "lines"
+                says = f"{count} {noun} of text: not outlines, so they are left out."
+                self.find("text", says)
+            elif kind == "IMAGE":
+                self.find("picture", f"{count} left out: pictures can be engraved, not cut.")
+            elif kind == "hidden":
+                self.find("hidden", f"{count} on layers that are off, left out.")
+            else:
+                self.find("left out", f"{count} of kind {kind[:40]} left out.")
+
+    def _take(self, entity: Any, depth: int) -> None:
+        kind = entity.dxftype()
+        if len(self.paths) > MOST_PATHS or depth > DEEPEST:
+            self.counts[kind] += 1
+            return
+        try:
+            if not self._is_shown(entity):
+                self.counts["hidden"] += 1
+            elif kind == "INSERT":
+                for part in entity.virtual_entities():
+                    self._take(part, depth + 1)
+            else:
+                self._draw(entity, kind)
+        except _faults():  # of a damaged entity
+            self.counts[kind] += 1
+
+    def _is_shown(self, entity: Any) -> bool:
+        layers, name = self.document.layers, entity.dxf.layer
+        if not layers.has_entry(name):
+            return True
+        layer = layers.get(name)
+        return bool(layer.is_on() and not layer.is_frozen())
+
+    def _draw(self, entity: Any, kind: str) -> None:
+        if kind == "LINE":
+            start, end = self._mm(entity.dxf.start), self._mm(entity.dxf.end)
+            pieces: tuple[Piece, ...] = (Line(start, end),) if start != end else ()
+            closed = False
+        elif kind in ("CIRCLE", "ARC") and entity.dxf.extrusion.isclose((0, 0, 1)):
+            pieces, closed = (self._arc(entity, whole=kind == "CIRCLE"),), kind == "CIRCLE"
+        elif kind in CURVES:
+            pieces, closed = self._curve(entity)
+        else:
+            self.counts[kind] += 1
+            return
+        if pieces and all(is_finite(piece) for piece in pieces):
+            self.paths.append(ContourPath(self._group(entity), pieces, closed, source=kind))
+        elif pieces:
+            self.counts["numbers that cannot be read"] += 1
+
+    def _group(self, entity: Any) -> str:
+        colour = entity.dxf.get("color", BY_LAYER)
+        layer = str(entity.dxf.layer)[:60]
+        if colour in (BY_LAYER, BY_BLOCK):
+            return layer
+        return f"{layer} / colour {colour}"
+
+    def _mm(self, point: Any) -> Point:
+        return (float(point[0]) * self.scale, float(point[1]) * self.scale)
+
+    def _arc(self, entity: Any, *, whole: bool) -> Arc:
+        t0, t1 = 0.0, 2 * math.pi
+        if not whole:
+            t0, t1 = math.radians(entity.dxf.start_angle), math.radians(entity.dxf.end_angle)
+            if t1 <= t0:
+                t1 += 2 * math.pi
+        r = float(entity.dxf.radius) * self.scale
+        return Arc(self._mm(entity.dxf.center), (r, 0.0), (0.0, r), t0, t1)
+
+    def _curve(self, entity: Any) -> tuple[tuple[Piece, ...], bool]:
+        from ezdxf.path import Command, make_path
+
+        path = make_path(entity)
+        pieces: list[Piece] = []
+        command: Any
+        at = self._mm(path.start)
+        for command in path.commands():
+            end = self._mm(command.end)
+            if command.type == Command.CURVE4_TO:
+                pieces.append(Cubic(at, self._mm(command.ctrl1), self._mm(command.ctrl2), end))
+            elif command.type == Command.CURVE3_TO:
+                pieces.append(raised(at, self._mm(command.ctrl), end))
+            elif at != end:
+                pieces.append(Line(at, end))
+            at = end
+        return tuple(pieces), bool(path.is_closed and pieces)
+
+
+def _faults() -> tuple[type[Exception], ...]:
+    from ezdxf.lldxf.const import DXFError
+
+    python = (
+        OSError,
+        ValueError,
+        TypeError,
+        AttributeError,
+        LookupError,
+        ArithmeticError,
+        RecursionError,
+    )
+    return (DXFError, *python)
