@@ -12,11 +12,21 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
+from pypdf import PdfReader
+
 from olive_almanac.__main__ import services
 from olive_almanac.cli import command
-from olive_almanac.formats.station_files import write_machine, write_stock
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.formats.drawing_in import read_drawing
+from olive_almanac.formats.station_files import (
+    write_entry,
+    write_machine,
+    write_readings,
+    write_stock,
+    write_trial,
+)
 from tests.formats.test_station_files import validate
-from tests.samples import BIRCH, LONG, NORTH, VINYL
+from tests.samples import BIRCH, LONG, NORTH, VINYL, cut_trial, read_by_energy, sample_entry
 
 
 class CliCase(unittest.TestCase):
@@ -314,6 +324,69 @@ class WholePathTest(CliCase):
         self.assertEqual(status, 0)
         self.assertIn("900 mm/s", err)
         self.assertIn("4 cells", out)
+
+
+class JobTest(CliCase):
+    SVG = (
+        '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="50mm" viewBox="0 0 60 50" '
+        'fill="none"><rect x="10" y="10" width="40" height="30" stroke="red"/>'
+        '<circle cx="20" cy="20" r="4" stroke="red"/><path d="M12 35h30" stroke="blue"/></svg>'
+    )
+
+    def setUp(self):
+        super().setUp()
+        self.drawing = self.folder / "plate.svg"
+        self.drawing.write_text(self.SVG)
+        for task, setting in (("cut", Setting(0.9, 12.5, 2)), ("score", Setting(0.2, 60.0))):
+            entry = sample_entry(uid=task, task=task, setting=setting, kerf_x_mm=0.2, kerf_y_mm=0.1)
+            (self.folder / f"{task}.json").write_text(write_entry(entry, LONG, BIRCH))
+
+    def job(self, *more, entries=("cut", "score")):
+        files = [self.folder / f"{task}.json" for task in entries]
+        basics = ("--machine", self.machine, "--stock", self.stock, "--out", self.folder / "job")
+        return ("job", self.drawing, *basics, "--entry", *files, *more)
+
+    def test_a_drawing_becomes_checked_files_and_a_document(self):
+        out = self.done(*self.job("--groups", "blue=score", "--copies", "5", "--json"))
+        validate("job", out)
+        document = json.loads(out)
+        self.assertEqual(document["copies"], 5)
+        tasks = {group["group"]: group["task"] for group in document["groups"]}
+        self.assertEqual(tasks, {"#ff0000": "cut", "#0000ff": "score"})
+        self.assertEqual(document["groups"][0]["kerf_mm"], [0.2, 0.1])
+        validate("job", (self.folder / "job" / "job.json").read_text())
+        program = self.folder / "job" / "sheet-1.nc"
+        self.done("check", program, "--machine", self.machine)
+        drawn = read_drawing((self.folder / "job" / "sheet-1.svg").read_bytes(), "sheet-1.svg")
+        self.assertEqual(len(drawn.paths), 15)
+        dxf = read_drawing((self.folder / "job" / "sheet-1.dxf").read_bytes(), "sheet-1.dxf")
+        self.assertEqual(len(dxf.paths), 15)
+        pages = PdfReader(self.folder / "job" / "job.pdf").pages
+        self.assertIn("12.5 mm/s", pages[0].extract_text())
+
+    def test_the_chance_of_the_job_comes_from_the_coupons(self):
+        trial = cut_trial()
+        (self.folder / "t.json").write_text(write_trial(trial))
+        readings = self.folder / "r.json"
+        readings.write_text(write_readings(trial.id, read_by_energy(trial, 2.2)))
+        more = ("--evidence", self.folder / "t.json", readings, "--groups", "blue=score")
+        document = json.loads(self.done(*self.job(*more, "--json")))
+        self.assertEqual(document["paces"][0]["rule"], "book")
+        self.assertTrue(0 < document["paces"][0]["p_job"] <= 1)
+        self.assertIn("all falls free with", self.done(*self.job(*more)))
+
+    def test_what_cannot_be_a_job_is_told_in_a_sentence(self):
+        told = self.refused(*self.job("--groups", "blue=score", entries=("cut",)))
+        self.assertIn("no entry of that task", told)
+        self.assertIn("groups", self.refused(*self.job("--groups", "green=cut")))
+        self.assertIn("--groups", self.refused(*self.job("--groups", "red=melt")))
+        self.assertIn(
+            "has room", self.refused(*self.job("--groups", "blue=score", "--sheet", "30x20"))
+        )
+        self.stock.write_text(write_stock(VINYL))
+        self.assertIn("is for", self.refused(*self.job()))
+        self.drawing.write_text("not a drawing")
+        self.assertIn("plate.svg", self.refused(*self.job()))
 
 
 class CheckTest(CliCase):

@@ -34,7 +34,7 @@ from olive_almanac.core.units import count_text, duration_text, number_text
 from olive_almanac.formats.station_files import write_trial
 from olive_almanac.steps.decide import Pairs, decide_trial
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves, judged_stock, permission_for
+from olive_almanac.steps.permission import engraves, permission_for, rules_where_burnt
 from olive_almanac.steps.plan.form import choice_from, levels_from
 from olive_almanac.steps.plan.suggestion import cells_asked_for
 from olive_almanac.steps.trial_files import write_trial_files
@@ -150,10 +150,7 @@ def _pairs(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Pai
 
 
 def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Permission:
-    rules = {}
-    if arguments.we_burn_it:
-        judged = judged_stock(stock)
-        rules[judged.entry.id if judged else stock.family] = True
+    rules = rules_where_burnt(stock) if arguments.we_burn_it else {}
     return permission_for(machine, stock, arguments.task, rules)
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 import colorsys
 import io
 import xml.etree.ElementTree as ET
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
@@ -20,7 +20,15 @@ from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
 from olive_almanac.formats.plain_text import printable
 
-__all__ = ["Layer", "layer_name", "layers_of", "write_dxf", "write_svg"]
+__all__ = [
+    "Layer",
+    "dxf_of_layers",
+    "layer_name",
+    "layers_of",
+    "svg_of_layers",
+    "write_dxf",
+    "write_svg",
+]
 
 HAIRLINE_MM = 0.1
 Box = tuple[float, float, float, float]
@@ -37,6 +45,8 @@ class Layer:
     lines: tuple[Polyline, ...]
     fills: tuple[Box, ...]
     cells: tuple[str, ...] = ()
+    areas: tuple[Polyline, ...] = ()  # filled, an area in an area being a hole
+    is_mark: bool = False  # it belongs to no cell
 
 
 def layer_name(setting: Setting) -> str:
@@ -75,13 +85,11 @@ def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Laye
         assert isinstance(step, (Strokes, Lines))
     if trial.fiducial_setting is not None and trial.fiducials:
         boxes = tuple(box for mark in trial.fiducials for box in burnt_boxes(mark))
-        yield Layer(
-            f"photo marks: {layer_name(trial.fiducial_setting)}", trial.fiducial_setting, (), boxes
-        )
+        name = f"photo marks: {layer_name(trial.fiducial_setting)}"
+        yield Layer(name, trial.fiducial_setting, (), boxes, is_mark=True)
     if trial.label_setting is not None and lines:
-        yield Layer(
-            f"labels: {layer_name(trial.label_setting)}", trial.label_setting, tuple(lines), ()
-        )
+        name = f"labels: {layer_name(trial.label_setting)}"
+        yield Layer(name, trial.label_setting, tuple(lines), (), is_mark=True)
     groups: dict[Setting, list[Cell]] = {}
     for cell in trial.in_order:
         groups.setdefault(_drawn(cell.setting), []).append(cell)
@@ -118,7 +126,14 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
     Each layer is a group whose title is the layer's name; what is rastered is a filled box, lines
     are lines.
     """
-    width, height = trial.coupon.width_mm, trial.coupon.height_mm
+    title = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
+    size = (trial.coupon.width_mm, trial.coupon.height_mm)
+    return svg_of_layers(title, size, layers_of(trial, lettering))
+
+
+def svg_of_layers(title: str, size_mm: tuple[float, float], layers: Iterable[Layer]) -> str:
+    """Return layers as SVG text, each a group with a title, on a page of the given size."""
+    width, height = size_mm
     root = ET.Element(
         "svg",
         xmlns="http://www.w3.org/2000/svg",
@@ -127,13 +142,9 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
         height=f"{height:g}mm",
         viewBox=f"0 0 {width:g} {height:g}",
     )
-    title = f"{trial.name}, {trial.machine.name}, {trial.stock.label}"
     ET.SubElement(root, "title").text = printable(title)
-    for number, layer in enumerate(layers_of(trial, lettering)):
-        if not layer.cells:
-            colour = "#555555"
-        else:
-            colour = _colour(number)
+    for number, layer in enumerate(layers):
+        colour = "#555555" if layer.is_mark else _colour(number)
         group = ET.SubElement(
             root,
             "g",
@@ -158,6 +169,10 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
                 fill=colour,
                 stroke="none",
             )
+        if layer.areas:
+            data = " ".join(_area_data(area, height) for area in layer.areas)
+            style = {"fill": colour, "fill-rule": "evenodd", "stroke": "none"}
+            ET.SubElement(group, "path", {"d": data, **style})
         for path in layer.lines:
             closed = path[0] == path[-1]
             points = " ".join(
@@ -166,6 +181,10 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
             ET.SubElement(group, "polygon" if closed else "polyline", points=points)
     ET.indent(root)
     return ET.tostring(root, encoding="unicode", xml_declaration=False) + "\n"
+
+
+def _area_data(area: Polyline, height: float) -> str:
+    return "M" + "L".join(f"{_mm(x)} {_mm(height - y)}" for x, y in area) + "Z"
 
 
 def _mm(value: float) -> str:
@@ -184,11 +203,16 @@ def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
     """Return the DXF text in mm, y up: a layer per setting, lines as polylines, what is rastered as
     solid hatches.
     """
+    return dxf_of_layers(layers_of(trial, lettering))
+
+
+def dxf_of_layers(layers: Iterable[Layer]) -> str:
+    """Return layers as DXF text in mm."""
     import ezdxf
 
     document = ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
     space = document.modelspace()
-    for number, layer in enumerate(layers_of(trial, lettering)):
+    for number, layer in enumerate(layers):
         name = _layer_of_dxf(layer.name)
         colour = tuple(int(_colour(number)[i : i + 2], 16) for i in (1, 3, 5))
         document.layers.add(name).rgb = (colour[0], colour[1], colour[2])
@@ -202,6 +226,10 @@ def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
             space.add_hatch(dxfattribs={"layer": name}).paths.add_polyline_path(
                 corners, is_closed=True
             )
+        if layer.areas:
+            hatch = space.add_hatch(dxfattribs={"layer": name})
+            for area in layer.areas:
+                hatch.paths.add_polyline_path(area, is_closed=True)
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue()

@@ -15,24 +15,22 @@ from collections.abc import Iterator
 
 from olive_almanac.core.motion.program import (
     Burn,
+    Ground,
     Lines,
     Raster,
     Rest,
     Strokes,
-    clamps_in_the_way,
+    ground_of,
     led,
-    moves_focus,
     program_of,
-    travel,
-    way_home,
 )
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.setting import AIRS, Setting
-from olive_almanac.core.records.trial import Place, Trial
+from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
 
-__all__ = ["gcode_blocks", "gcode_parts", "write_gcode"]
+__all__ = ["GcodeWriter", "gcode_blocks", "gcode_parts", "setting_comment", "write_gcode"]
 
 Point = tuple[float, float]
 
@@ -57,16 +55,15 @@ def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tu
     """Yield the program piece by piece, each with the id of the cell it burns ("" for marks, rests,
     head and foot).
     """
-    writer = _Writer(trial)
-    head = [
-        _comment(f"Olive Almanac, {trial.name}, trial {trial.id}"),
-        _comment(f"{trial.machine.name}, {trial.stock.label}, {trial.task}"),
-        _comment("Never leave the machine while it burns. Eyewear, exhaust, air."),
-        f"G17 {'G21' if trial.machine.file_units == 'mm' else 'G20'} G90 G94",
-        "M5 S0",
-        *trial.machine.header,
-    ]
-    yield "", _block(head)
+    ground = ground_of(trial)
+    writer = GcodeWriter(ground)
+    yield (
+        "",
+        writer.begin(
+            f"Olive Almanac, {trial.name}, trial {trial.id}",
+            f"{trial.machine.name}, {trial.stock.label}, {trial.task}",
+        ),
+    )
     named = ""
     for step, cell in program_of(trial, lettering):
         if isinstance(step, Rest):
@@ -74,29 +71,25 @@ def gcode_parts(trial: Trial, lettering: Lettering | None = None) -> Iterator[tu
             continue
         name = ""
         if step.name != named:
-            name = _comments(f"cell {cell.id}: {_said(cell.setting)}" if cell else step.name)
+            name = f"cell {cell.id}: {setting_comment(cell.setting)}" if cell else step.name
             named = step.name
         yield (cell.id if cell else ""), writer.burn(step, name)
-    home = [writer.rapid(corner) for corner in way_home(trial, writer.head, writer.clamps)]
-    yield "", _block(["M5 S0", trial.machine.air_words[0], *trial.machine.footer, *home, "M2"])
+    yield "", writer.end()
 
 
 def _block(lines: list[str]) -> bytes:
     return ("\n".join(lines) + "\n").encode("ascii", "replace")
 
 
-class _Writer:
+class GcodeWriter:
     """Keeps what the controller has been told: place, focus, air."""
 
-    def __init__(self, trial: Trial) -> None:
-        self.trial, self.machine = trial, trial.machine
-        self.origin = trial.on_sheet or Place(0.0, 0.0)
-        if trial.machine.file_units == "mm":
+    def __init__(self, ground: Ground) -> None:
+        self.ground, self.machine = ground, ground.machine
+        if ground.machine.file_units == "mm":
             self.decimals, self.scale = (3, 1.0)
         else:
             self.decimals, self.scale = (5, 1 / 25.4)
-        self.moves_focus = moves_focus(trial)
-        self.clamps = clamps_in_the_way(trial)
         self.head: Point = (0.0, 0.0)
         self.focus: float | None = None
         self.air = ""
@@ -105,8 +98,8 @@ class _Writer:
 
     def at(self, point: Point) -> str:
         return (
-            f"X{self.length(self.origin.x_mm + point[0])} "
-            f"Y{self.length(self.origin.y_mm + point[1])}"
+            f"X{self.length(self.ground.origin_mm[0] + point[0])} "
+            f"Y{self.length(self.ground.origin_mm[1] + point[1])}"
         )
 
     def length(self, mm: float) -> str:
@@ -118,11 +111,31 @@ class _Writer:
     def rapid(self, point: Point) -> str:
         return f"G0 {self.at(point)}"
 
+    # -- head and foot -----------------------------------------------------------------------------
+
+    def begin(self, *words: str) -> bytes:
+        """The lines before the first burn, with what the file is about as comments."""
+        return _block(
+            [
+                *map(_comment, words),
+                _comment("Never leave the machine while it burns. Eyewear, exhaust, air."),
+                f"G17 {'G21' if self.machine.file_units == 'mm' else 'G20'} G90 G94",
+                "M5 S0",
+                *self.machine.header,
+            ]
+        )
+
+    def end(self) -> bytes:
+        """The lines behind the last burn: the beam off, the air off, and home."""
+        home = [self.rapid(corner) for corner in self.ground.way_home(self.head)]
+        words = ["M5 S0", self.machine.air_words[0], *self.machine.footer, *home, "M2"]
+        return _block(words)
+
     # -- steps -------------------------------------------------------------------------------------
 
     def burn(self, step: Burn, name: str) -> bytes:
-        """The lines of one step with all its passes; `name` is the comment before them, if any."""
-        setting, head = step.setting, [name] if name else []
+        """The lines of one step with all its passes, a name told in comments before them."""
+        setting, head = step.setting, [_comments(name)] if name else []
         if setting.air != self.air:
             head.append(self.machine.air_words[AIRS.index(setting.air)])
             self.air = setting.air
@@ -130,7 +143,7 @@ class _Writer:
         start, parts = step.start, []
         for number in range(setting.passes if split else 1):
             if number == 0:
-                way = travel(self.trial, self.head, start, self.clamps)
+                way = self.ground.travel(self.head, start)
             else:
                 way = (start,)
             head += [self.rapid(corner) for corner in way]
@@ -148,7 +161,7 @@ class _Writer:
 
     def _focused(self, setting: Setting, number: int) -> list[str]:
         wanted = setting.focus_mm + number * setting.focus_step_mm
-        if not self.moves_focus or wanted == self.focus:
+        if not self.ground.moves_focus or wanted == self.focus:
             return []
         self.focus = wanted
         speed = min(self.machine.focus_speed_mm_s, self.machine.max_speed_mm_s)
@@ -185,17 +198,17 @@ class _Writer:
             along, across, low, high, base = (
                 "Y",
                 "X",
-                self.origin.y_mm + y,
-                self.origin.y_mm + y + h,
-                self.origin.x_mm + x,
+                self.ground.origin_mm[1] + y,
+                self.ground.origin_mm[1] + y + h,
+                self.ground.origin_mm[0] + x,
             )
         else:
             along, across, low, high, base = (
                 "X",
                 "Y",
-                self.origin.x_mm + x,
-                self.origin.x_mm + x + w,
-                self.origin.y_mm + y,
+                self.ground.origin_mm[0] + x,
+                self.ground.origin_mm[0] + x + w,
+                self.ground.origin_mm[1] + y,
             )
         power, run_up = self._power(step.setting), step.run_up_mm
         outer, inner, far, beyond = (
@@ -243,7 +256,8 @@ def _places(
     return tuple(_number((base_mm + i * pitch_mm) * scale, decimals).encode() for i in range(count))
 
 
-def _said(setting: Setting) -> str:
+def setting_comment(setting: Setting) -> str:
+    """Return all that a setting sets, as a comment tells it."""
     words = (
         f"{percent_text(setting.power)} %, {number_text(setting.speed_mm_s)} mm/s, "
         f"{passes_text(setting.passes)}"

@@ -36,7 +36,7 @@ from olive_almanac.core.records.drawing import (
     Piece,
 )
 
-__all__ = ["read_svg"]
+__all__ = ["colour_of", "read_svg"]
 
 Point = tuple[float, float]
 Chain = tuple[tuple[Piece, ...], bool]  # pieces, closed
@@ -191,7 +191,7 @@ def _declarations(text: str) -> dict[str, str]:
     }
 
 
-def _colour(text: str) -> str:
+def colour_of(text: str) -> str:
     """Return a colour as "#rrggbb", or the words as they are."""
     plain = text.lower().replace(" ", "")
     if re.fullmatch(r"#[0-9a-f]{3}", plain):
@@ -374,7 +374,7 @@ class _Reader:
         if not drawn and not painted:
             self.counts["invisible"] += 1
             return
-        colour = _colour(stroke if drawn else fill)
+        colour = colour_of(stroke if drawn else fill)
         group = f"{layer} / {colour}" if layer else colour
         for pieces, closed in chains:
             if not all(map(is_finite, pieces)):

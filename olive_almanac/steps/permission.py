@@ -28,6 +28,7 @@ __all__ = [
     "groups",
     "judged_stock",
     "permission_for",
+    "rules_where_burnt",
     "verdict_for",
     "what_machines_can",
     "word_of",
@@ -41,6 +42,12 @@ def permission_for(
 ) -> Permission:
     """Return the permission; raises OutOfRange for a family that the catalogue does not hold."""
     return may_burn(load_catalogue(), machine, stock, task, rules)
+
+
+def rules_where_burnt(stock: Stock) -> dict[str, bool]:
+    """Return the rules of a shop that has decided to burn this stock."""
+    judged = judged_stock(stock)
+    return {judged.entry.id if judged else stock.family: True}
 
 
 def verdict_for(machine: Machine, stock: Stock, task: str) -> Verdict | None:

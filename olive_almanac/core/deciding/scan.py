@@ -20,12 +20,16 @@ from olive_almanac.core.fitting.cut import CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air
 
 __all__ = [
+    "DRIFT_NODES",
+    "DRIFT_WEIGHTS",
     "PASSES",
     "USUAL_DRIFT",
     "Scan",
     "ShopDrift",
     "chance_under_drift",
+    "margins_at",
     "open_speeds",
+    "rows_out_of_focus",
     "scan_cut",
 ]
 
@@ -65,7 +69,7 @@ def chance_under_drift(
     """Return P(falls free) of each burn [n]: the mean over the groove's particles, each at `nodes`
     places of the focus error times three of thickness and power together.
     """
-    rows, weight = _out_of_focus(groove, drift, nodes)
+    rows, weight = rows_out_of_focus(groove, drift, nodes)
     if len(burns) > 2 * TABLE and burns.differ_in_strength_alone:
         work_out = _margins_from_table
     else:
@@ -76,7 +80,7 @@ def chance_under_drift(
 def _margins_of(
     rows: Groove, burns: Burns, thickness_mm: float, drift: ShopDrift
 ) -> tuple[Reals, Reals]:
-    return _margins(rows, burns, rows.needed(burns, thickness_mm), drift)
+    return margins_at(rows, burns, rows.needed(burns, thickness_mm), drift)
 
 
 def _margins_from_table(
@@ -89,7 +93,7 @@ def _margins_from_table(
     low, high = log.min(1, keepdims=True), log.max(1, keepdims=True)
     few = burns.at(np.zeros(TABLE, np.intp))
     strengths = np.exp(low + (high - low) * np.linspace(0, 1, TABLE, dtype=F4))
-    table = _margins(rows, few, rows.needed(few, thickness_mm, strengths), drift)
+    table = margins_at(rows, few, rows.needed(few, thickness_mm, strengths), drift)
     place = (log - low) * ((TABLE - 1) / np.maximum(high - low, F4(1e-6)))
     at = np.minimum(place.astype(np.int32), TABLE - 2)
     place -= at
@@ -104,7 +108,7 @@ def _between(table: Reals, at: NDArray[np.int32], along: Reals) -> Reals:
     return here + along * (table.take(at + 1) - here)
 
 
-def _out_of_focus(groove: Groove, drift: ShopDrift, nodes: int) -> tuple[Groove, Floats]:
+def rows_out_of_focus(groove: Groove, drift: ShopDrift, nodes: int) -> tuple[Groove, Floats]:
     """Each particle at the nodes of the focus error, particle by particle, and the weights of the
     rows.
     """
@@ -120,7 +124,7 @@ def _spread(rows: Groove, drift: ShopDrift) -> Reals:
     return np.asarray(np.sqrt(rows.noise**2 + F4(drift.patch**2)))
 
 
-def _margins(rows: Groove, burns: Burns, needed: Needed, drift: ShopDrift) -> tuple[Reals, Reals]:
+def margins_at(rows: Groove, burns: Burns, needed: Needed, drift: ShopDrift) -> tuple[Reals, Reals]:
     """The margin, and what it loses at the half widths of thickness and power (root of the sum of
     squares), [R, n] both.
     """
@@ -168,7 +172,7 @@ class Scan:
         return chance.reshape(len(self.passes), len(self.focus_mm), len(self.speed_mm_s))
 
     def _at(self, passes: int) -> tuple[Reals, Reals]:
-        return _margins(self.rows, self.burns.with_passes(passes), self.needed, self.drift)
+        return margins_at(self.rows, self.burns.with_passes(passes), self.needed, self.drift)
 
     def least_time(
         self, target: float, slowest: Callable[[int], float] = lambda _: 0.0
@@ -220,7 +224,7 @@ def scan_cut(
 ) -> Scan:
     """Return the tables for one power; `focus_mm` [F] and `speed_mm_s` [V] rise."""
     groove = posterior.resampled(particles)
-    rows, weight = _out_of_focus(groove, drift, nodes)
+    rows, weight = rows_out_of_focus(groove, drift, nodes)
     focus, speed = (grid.ravel() for grid in np.meshgrid(focus_mm, speed_mm_s, indexing="ij"))
     burns = case.burns(power, speed, 1, focus, air=air)
     needed = rows.needed(burns, case.thickness_mm)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import functools
 import itertools
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -36,6 +36,7 @@ from olive_almanac.core.records.trial import Cell, Mark, Place, Trial
 
 __all__ = [
     "Burn",
+    "Ground",
     "Lines",
     "Raster",
     "Rest",
@@ -44,11 +45,12 @@ __all__ = [
     "burn_area",
     "cell_joules",
     "cell_seconds",
-    "clamps_in_the_way",
+    "ground_of",
     "has_clear_ways",
     "program_of",
+    "step_seconds",
     "trial_seconds",
-    "way_home",
+    "way_seconds",
 ]
 
 
@@ -156,6 +158,49 @@ class Rest:
 
 Burn = Strokes | Raster | Lines
 Step = Burn | Rest
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What a file is burnt on: where its (0, 0) lies on the bed, and in its own mm the area in
+    which the head stays and the clamps with the head's clearance around them.
+    """
+
+    machine: Machine
+    origin_mm: Point
+    area: Box
+    clamps: tuple[Box, ...] = ()
+    moves_focus: bool = False
+
+    def travel(self, start: Point, end: Point) -> tuple[Point, ...]:
+        """Return the corners to pass between two points with the beam off, then the end: clear of
+        every clamp.  Where no way over the area is clear it goes straight, which the check of the
+        file refuses.
+        """
+        if not self.clamps:
+            return (end,)
+        return route(start, end, self.clamps, within=self.area) or (end,)
+
+    def way_home(self, at: Point) -> tuple[Point, ...]:
+        """Return the corners to pass from the last burn to the area's lower left corner; none where
+        a clamp lies there: then the head stays.
+        """
+        x, y = self.area[:2]
+        if any(left < x < right and low < y < high for left, low, right, high in self.clamps):
+            return ()
+        return self.travel(at, (x, y))
+
+
+def ground_of(trial: Trial) -> Ground:
+    """Return the ground of a trial, in coupon mm."""
+    place = trial.on_sheet or Place(0.0, 0.0)
+    return Ground(
+        trial.machine,
+        (place.x_mm, place.y_mm),
+        burn_area(trial),
+        clamps_in_theway_seconds(trial),
+        moves_focus(trial),
+    )
 
 
 def _moved(point: Point, by: Point) -> Point:
@@ -323,7 +368,7 @@ def cell_seconds(cell: Cell, machine: Machine) -> float:
     steps = cell_steps(cell, machine)
     total = sum(step_seconds(step, machine) for step in steps)
     for before, after in itertools.pairwise(steps):
-        total += _way(before.end, after.start, machine)
+        total += way_seconds(before.end, after.start, machine)
     return total
 
 
@@ -345,7 +390,8 @@ def cell_joules(cell: Cell, machine: Machine) -> float:
     return machine.watts(setting.power) * setting.passes * length / setting.speed_mm_s
 
 
-def _way(a: Point, b: Point, machine: Machine) -> float:
+def way_seconds(a: Point, b: Point, machine: Machine) -> float:
+    """Return the time of a move with the beam off, from rest to rest, s."""
     length = math.dist(a, b)
     if length:
         return run_seconds(length, machine.max_speed_mm_s, machine.acceleration_mm_s2)
@@ -371,7 +417,7 @@ def _ends(
     return steps[0].start, steps[-1].end
 
 
-def clamps_in_the_way(trial: Trial) -> tuple[Box, ...]:
+def clamps_in_theway_seconds(trial: Trial) -> tuple[Box, ...]:
     """Return the clamps with the head's clearance around them, in coupon mm."""
     if trial.sheet is None:
         return ()
@@ -392,19 +438,9 @@ def burn_area(trial: Trial) -> Box:
     return (0.0, 0.0, trial.coupon.width_mm, trial.coupon.height_mm)
 
 
-def travel(trial: Trial, start: Point, end: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
-    """Return the corners to pass between two points with the beam off, then the end: clear of every
-    clamp.  Where no way over the coupon is clear it goes straight, which the check of the file
-    refuses.
-    """
-    if not clamps:
-        return (end,)
-    return route(start, end, clamps, within=burn_area(trial)) or (end,)
-
-
 def has_clear_ways(trial: Trial, lettering: Lettering | None) -> bool:
     """Whether the head gets from each burn to the next over the coupon, clear of every clamp."""
-    clamps = clamps_in_the_way(trial)
+    clamps = clamps_in_theway_seconds(trial)
     if not clamps:
         return True
     burns = _burns_of(trial, lettering)
@@ -433,35 +469,25 @@ def _burns_of(
     return burns
 
 
-def way_home(trial: Trial, at: Point, clamps: Sequence[Box]) -> tuple[Point, ...]:
-    """Return the corners to pass from the last burn to the coupon's lower left corner; none where a
-    clamp lies there: then the head stays.
-    """
-    if any(left < 0 < right and low < 0 < high for left, low, right, high in clamps):
-        return ()
-    return travel(trial, at, (0.0, 0.0), clamps)
-
-
 def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
     """Return the time of the whole file, s: from the coupon's lower left corner and back to it,
     everything included.
 
     The cells' own `seconds` are taken as they stand.
     """
-    machine, clamps = trial.machine, clamps_in_the_way(trial)
+    machine, ground = trial.machine, ground_of(trial)
     total, at, focus = trial.rest_s * (len(trial.cells) - 1), (0.0, 0.0), 0.0
-    focus_moves = moves_focus(trial)
     for start, end, seconds, setting in _burns_of(trial, lettering):
-        for corner in travel(trial, at, start, clamps):
-            total += _way(at, corner, machine)
+        for corner in ground.travel(at, start):
+            total += way_seconds(at, corner, machine)
             at = corner
-        if focus_moves:
+        if ground.moves_focus:
             total += abs(setting.focus_mm - focus) / machine.focus_speed_mm_s
             focus = setting.focus_mm + setting.focus_step_mm * (setting.passes - 1)
         total += seconds
         at = end
-    for corner in way_home(trial, at, clamps):
-        total += _way(at, corner, machine)
+    for corner in ground.way_home(at):
+        total += way_seconds(at, corner, machine)
         at = corner
     return total
 

@@ -1,0 +1,208 @@
+"""olive-almanac job: a drawing to files for the machine, by the entries of the book."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+from dataclasses import replace
+from pathlib import Path
+from typing import cast
+
+from olive_almanac.cli.console import add_json, load_machine, load_pairs, load_stock, say, warn
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.errors import BadFile, Barred, Finding, OutOfRange
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.job import HANGS, LEAVE_OUT, GroupTask, Job
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import TASKS, Task
+from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.units import count_text, duration_text, number_text, read_sides_mm
+from olive_almanac.formats.drawing_in import read_drawing
+from olive_almanac.formats.job_files import write_job
+from olive_almanac.formats.station_files import read_entry
+from olive_almanac.formats.svg_in import colour_of
+from olive_almanac.steps.files import read_bytes, read_text
+from olive_almanac.steps.job_work import (
+    MELTS,
+    ROUNDS_OF_MELTING,
+    JobResult,
+    JobWish,
+    knowledge_of,
+    likely_tasks,
+    task_with,
+    work_out_job,
+    write_job_files,
+)
+from olive_almanac.steps.permission import group_of, permission_for, rules_where_burnt
+
+__all__ = ["add_arguments", "run"]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("drawing", type=Path, help="SVG or DXF")
+    parser.add_argument("--machine", type=Path, required=True)
+    parser.add_argument("--stock", type=Path, required=True)
+    parser.add_argument(
+        "--entry",
+        type=Path,
+        nargs="+",
+        required=True,
+        help="entries of the book, one a task, from which the numbers come",
+    )
+    parser.add_argument(
+        "--groups",
+        default="",
+        help='tasks by layer or colour: "red=cut,blue=score,#000=engrave,guides=leave out"',
+    )
+    parser.add_argument("--copies", type=int, default=1)
+    parser.add_argument("--gap", type=float, default=3.0, help="between copies, mm")
+    parser.add_argument("--sheet", action="append", default=[], help="a sheet, WxH in mm")
+    parser.add_argument("--stock-value", type=float, help="worth of the stock of one run")
+    parser.add_argument("--rate", type=float, help="machine and person, an hour")
+    parser.add_argument("--hang", choices=tuple(HANGS), default="knife", help="what a hang costs")
+    parser.add_argument(
+        "--evidence",
+        type=Path,
+        nargs="+",
+        default=[],
+        metavar="TRIAL READINGS",
+        help="the cut's coupons with their readings, from which the chance of the job is reckoned",
+    )
+    parser.add_argument(
+        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+    )
+    parser.add_argument("--name", default="")
+    parser.add_argument("--out", type=Path, required=True)
+    add_json(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Work the job out, write its files and tell what it takes and how sure it is."""
+    machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
+    path = arguments.drawing
+    drawing = read_drawing(read_bytes(path), path.name, bed_mm=machine.bed_mm)
+    warn([Finding(one.kind, drawing.name, one.says) for one in drawing.findings])
+    entries = _entries(arguments.entry, machine, stock)
+    tasks = tuple(
+        task_with(one, entries.get(one.task)) for one in _tasks(drawing, arguments.groups)
+    )
+    _check_burns(tasks, machine, stock, we_burn_it=arguments.we_burn_it)
+    wish = _wish(arguments, drawing, tasks, machine, stock, services.today().isoformat())
+    known = None
+    if arguments.evidence:
+        known = knowledge_of(machine, stock, load_pairs(arguments.evidence))
+    result = work_out_job(wish, known)
+    for _ in write_job_files(result, arguments.out):
+        pass
+    warn([Finding("mind", drawing.name, words) for words in result.plan.remarks])
+    say(arguments, _in_short(result, arguments.out), write_job(result.paper, drawing))
+    return 0
+
+
+def _entries(files: list[Path], machine: Machine, stock: Stock) -> dict[str, Entry]:
+    found: dict[str, Entry] = {}
+    for path in files:
+        entry, of_machine, of_stock = read_entry(read_text(path), path.name)
+        if (of_machine.name, of_stock.label) != (machine.name, stock.label):
+            raise BadFile(
+                f"{path.name} is for {of_machine.name} and {of_stock.label}, the job for "
+                f"{machine.name} and {stock.label}."
+            )
+        found[entry.task] = entry
+    return found
+
+
+def _tasks(drawing: Drawing, said: str) -> list[GroupTask]:
+    """The task of each group: as it is said, else what is likely."""
+    tasks = {one.group: one for one in likely_tasks(drawing)}
+    for part in filter(str.strip, said.split(",")):
+        name, _, task = (word.strip() for word in part.rpartition("="))
+        if task not in (*TASKS, LEAVE_OUT):
+            raise OutOfRange("--groups", f"“{part}”", f"a group = {', '.join(TASKS)}, {LEAVE_OUT}")
+        named = [group for group in tasks if _is_called(group, name)]
+        if not named:
+            known = ", ".join(drawing.groups)
+            raise OutOfRange("--groups", f"“{name}”", f"one of the drawing's groups: {known}")
+        for group in named:
+            tasks[group] = GroupTask(group, task)
+    return list(tasks.values())
+
+
+def _is_called(group: str, name: str) -> bool:
+    """Whether a group is meant: by its whole name, its layer, or its colour."""
+    layer, _, colour = group.rpartition(" / ")
+    wanted = name.casefold()
+    return wanted in (group.casefold(), layer.casefold()) or colour_of(name) == colour
+
+
+def _check_burns(
+    tasks: tuple[GroupTask, ...], machine: Machine, stock: Stock, *, we_burn_it: bool
+) -> None:
+    for task in tasks:
+        if task.task == LEAVE_OUT:
+            continue
+        if task.setting is None:
+            raise BadFile(
+                f"{task.group} is to be {task.task}, but no entry of that task was given. Give one "
+                "with --entry, or another task with --groups."
+            )
+        rules = rules_where_burnt(stock) if we_burn_it else {}
+        permission = permission_for(machine, stock, cast(Task, task.task), rules)
+        if not permission.allowed:
+            raise Barred(permission.reason)
+
+
+def _wish(
+    arguments: argparse.Namespace,
+    drawing: Drawing,
+    tasks: tuple[GroupTask, ...],
+    machine: Machine,
+    stock: Stock,
+    made: str,
+) -> JobWish:
+    sheets = tuple(Sheet(*read_sides_mm(text, "Sheet")) for text in arguments.sheet)
+    name = arguments.name or Path(drawing.name).stem
+    uid = hashlib.sha256(f"{drawing.sha256}{machine}{stock}{tasks}".encode()).hexdigest()[:16]
+    rounds = ROUNDS_OF_MELTING if group_of(stock) in MELTS else 1
+    job = Job(
+        uid,
+        name,
+        made,
+        machine.uid,
+        stock.uid,
+        stock.lot,
+        drawing.name,
+        "",
+        drawing.sha256,
+        tasks,
+        copies=arguments.copies,
+        gap_mm=arguments.gap,
+        rounds=rounds,
+        hang=arguments.hang,
+    )
+    wish = JobWish(drawing, tasks, machine, stock, job, sheets or stock.sheets)
+    return replace(wish, stock_value=arguments.stock_value, hour_rate=arguments.rate)
+
+
+def _in_short(result: JobResult, out: Path) -> str:
+    plan = result.plan
+    lines = [
+        f"{count_text(plan.copies, 'copy', 'copies')} on {count_text(len(plan.runs), 'sheet')}, "
+        f"{duration_text(plan.seconds)}. Written into {out}."
+    ]
+    names = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
+    for pace in result.paces:
+        speed = number_text(pace.setting.speed_mm_s)
+        lines.append(
+            f"{names[pace.rule]}: {speed} mm/s x {pace.setting.passes}, all falls free with "
+            f"{100 * pace.risk.all_free:.0f} %, costs {pace.expected_cost:.2f} in the mean."
+        )
+    if result.offer is not None:
+        offer = result.offer
+        lines.append(
+            f"Burn {len(offer.settings)} cells in a corner first: {duration_text(offer.seconds)} "
+            f"and {offer.cost:.2f}; saves {offer.saves:.2f} in the mean."
+        )
+    return "\n".join(lines)

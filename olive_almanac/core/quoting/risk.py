@@ -1,0 +1,121 @@
+"""How likely all of a job falls free: patch by patch along the cut, one day and one sheet shared.
+
+Each row is a particle of the groove at a focus, thickness and power of the day, with what sheet and
+model share.  A patch is as long as the outline of the cells from which the scatter was learnt.
+docs/methods.md, section Jobs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
+from olive_almanac.core.deciding.scan import (
+    DRIFT_NODES,
+    DRIFT_WEIGHTS,
+    margins_at,
+    rows_out_of_focus,
+)
+from olive_almanac.core.records.setting import Setting
+
+__all__ = ["PATCH_MM", "JobRisk", "Rows", "risk_of", "rows_of"]
+
+Floats = NDArray[np.float64]
+PATCH_MM = 40.0  # the outline of a usual cell: its scatter is that of so much cut
+WAVE = 0.020  # sd of ln energy from patch to patch on one sheet, beside the cells' own scatter
+SHARED = 0.030  # and what is common to the sheet and the day, with what the model gets wrong
+PARTICLES, NODES = 224, 5
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Margins [R, C] of settings in worlds, ln energy beyond what is needed; the spread from patch
+    to patch [R], and the weights of the worlds [R].
+    """
+
+    margin: Floats
+    spread: Floats
+    weight: Floats
+
+    @property
+    def log_free(self) -> Floats:
+        """ln P(one patch falls free), [R, C]: never by a table, a hundred patches multiply it."""
+        from scipy.special import log_ndtr
+
+        return np.asarray(log_ndtr(self.margin / self.spread[:, None]))
+
+    def cell(self) -> Floats:
+        """Return P(one patch falls free) of each setting, [C]."""
+        return np.asarray(self.weight @ np.exp(self.log_free))
+
+    def all_free(self, patches: float) -> Floats:
+        """Return P(so many patches all fall free), [C]: they share the day."""
+        return np.asarray(self.weight @ np.exp(patches * self.log_free))
+
+    def hanging(self, patches: float) -> Floats:
+        """Return how many patches hang in the mean, [C]."""
+        return np.asarray(patches * (self.weight @ -np.expm1(self.log_free)))
+
+    def after(self, which: Sequence[int], free: Sequence[bool]) -> Rows:
+        """Return the rows once cells at the settings `which` were burnt on this sheet and day, free
+        or not.
+        """
+        log_free = self.log_free[:, list(which)]
+        hung = np.log(np.maximum(-np.expm1(log_free), 1e-300))
+        told = np.where(np.array(free, bool), log_free, hung).sum(1)
+        weight = self.weight * np.exp(told - told.max())
+        return Rows(self.margin, self.spread, weight / weight.sum())
+
+
+@dataclass(frozen=True)
+class JobRisk:
+    """The chance of one cell, the chance that all falls free, and how many places hang in the mean;
+    of one setting over a length, mm.
+    """
+
+    cell: float
+    all_free: float
+    hangs: float
+    length_mm: float
+
+
+def rows_of(known: FittedCut, settings: Sequence[Setting], *, seed: int = 0) -> Rows:
+    """Return the margins of settings in the worlds that the readings leave open."""
+    groove = known.posterior.resampled(PARTICLES)
+    rows, weight = rows_out_of_focus(groove, known.drift, NODES)
+    burns = known.case.burns_of(settings)
+    needed = rows.needed(burns, known.case.thickness_mm)
+    margin, lost = margins_at(rows, burns, needed, known.drift)
+    margins = np.concatenate([margin - np.float32(node) * lost for node in DRIFT_NODES])
+    weights = np.concatenate([weight * part for part in DRIFT_WEIGHTS])
+    spread = np.tile(np.sqrt(rows.noise[:, 0] ** 2 + WAVE**2), len(DRIFT_NODES))
+    shared = _shared(len(margins), seed)
+    return Rows(
+        np.asarray(margins + shared[:, None], float),
+        np.asarray(spread, float),
+        weights / weights.sum(),
+    )
+
+
+def _shared(count: int, seed: int) -> Floats:
+    """What sheet and day have in common, in pairs of opposite sign over the rows."""
+    rng = np.random.default_rng(seed)
+    half = rng.standard_normal(count // 2 + 1)
+    both = np.concatenate([half, -half])[:count]
+    rng.shuffle(both)
+    return np.asarray(SHARED * both)
+
+
+def risk_of(rows: Rows, column: int, length_mm: float) -> JobRisk:
+    """Return what is to be expected of a length of cut at one setting of the rows."""
+    patches = length_mm / PATCH_MM
+    return JobRisk(
+        float(rows.cell()[column]),
+        float(rows.all_free(patches)[column]),
+        float(rows.hanging(patches)[column]),
+        length_mm,
+    )

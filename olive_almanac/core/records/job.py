@@ -1,0 +1,109 @@
+"""A job: a drawing, the task and setting of each of its groups, where its copies lie, and what came
+of it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.setting import TASKS, Setting
+
+__all__ = ["HANGS", "LEAVE_OUT", "GroupTask", "Hang", "Job", "JobOutcome", "PlacedCopy"]
+
+Hang = Literal["sheet", "knife"]
+HANGS: dict[str, str] = {"knife": "each place is freed by hand", "sheet": "the sheet is lost"}
+LEAVE_OUT = "leave out"
+
+
+@dataclass(frozen=True)
+class GroupTask:
+    """What is done with one group of a drawing; `task` is a task of the book or "leave out".
+
+    `setting` comes from the entry `entry_uid`, or was reckoned for this job where that is empty;
+    `kerf_mm` is what a width and what a height lose.
+    """
+
+    group: str
+    task: str = LEAVE_OUT
+    entry_uid: str = ""
+    setting: Setting | None = None
+    kerf_mm: tuple[float, float] | None = None
+
+    def __post_init__(self) -> None:
+        check_choice("Task of a group", self.task, (*TASKS, LEAVE_OUT))
+        for kerf in self.kerf_mm or ():
+            check_number("Kerf", kerf, "mm", low=0, high=5)
+
+    @property
+    def burns(self) -> bool:
+        return self.task != LEAVE_OUT and self.setting is not None
+
+
+@dataclass(frozen=True)
+class PlacedCopy:
+    """One copy on a sheet of the rack; `sheet` counts from 0, the place is of its lower left corner
+    in mm of the sheet.
+    """
+
+    sheet: int
+    x_mm: float
+    y_mm: float
+    turned: bool = False
+
+
+@dataclass(frozen=True)
+class JobOutcome:
+    """What came of a run: on which day (ISO), pieces in all and how many hung, of those how many at
+    a knot or a fault of the stock, and a note.
+    """
+
+    on: str
+    pieces: int
+    hung: int
+    knots: int = 0
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        check_number("Pieces", self.pieces, low=1, high=1_000_000)
+        check_number("Pieces that hung", self.hung, low=0, high=self.pieces)
+        check_number("Pieces that hung at a knot", self.knots, low=0, high=self.hung)
+
+
+@dataclass(frozen=True)
+class Job:
+    """A job as the library keeps it; `drawing_name` and `drawing_sha256` name the file whose bytes
+    are kept unchanged.
+    """
+
+    uid: str
+    name: str
+    made: str  # ISO day
+    machine_uid: str
+    stock_uid: str
+    lot: str
+    drawing_name: str
+    drawing_photo: str  # under what name the library keeps the file
+    drawing_sha256: str
+    groups: tuple[GroupTask, ...] = ()
+    copies: int = 1
+    placed: tuple[PlacedCopy, ...] = ()
+    gap_mm: float = 3.0
+    rounds: int = 1
+    hang: Hang = "knife"
+    seconds: float = 0.0
+    written: str = ""  # when its files were written, ISO time
+    outcomes: tuple[JobOutcome, ...] = ()
+    extra: dict[str, object] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        check_text("Name of the job", self.name, 80)
+        check_number("Copies", self.copies, low=1, high=10_000)
+        check_number("Gap between copies", self.gap_mm, "mm", low=0, high=500)
+        check_number("Rounds", self.rounds, low=1, high=5)
+        check_choice("What a hang costs", self.hang, tuple(HANGS))
+
+    def with_outcome(self, outcome: JobOutcome) -> Job:
+        """Return the job with what came of a run behind the others."""
+        return replace(self, outcomes=(*self.outcomes, outcome))

@@ -1,0 +1,26 @@
+"""Write one sheet of a job as G-code, with the words and the safety of the coupons' files."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from olive_almanac.core.quoting.job_plan import SheetRun
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.formats.gcode import GcodeWriter, setting_comment
+
+__all__ = ["job_blocks"]
+
+
+def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Iterator[bytes]:
+    """Yield the program of one sheet piece by piece; `said` holds the setting of each group as the
+    operator knows it, `words` tell what the file is about.
+    """
+    writer = GcodeWriter(run.ground)
+    writer.head = run.ground.area[:2]
+    yield writer.begin(*words)
+    named = None
+    for step, group in run.steps:
+        told = f"{group}: {setting_comment(said[group])}"
+        yield writer.burn(step, told if told != named else "")
+        named = told
+    yield writer.end()

@@ -1,0 +1,268 @@
+"""A job on paper and in other programs' files: drawings of a sheet with a layer per setting, the
+job sheet as PDF, and the job as JSON.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun, placed_points
+from olive_almanac.core.quoting.spend import CellOffer, Pace
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.job import Job
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import (
+    count_text,
+    duration_text,
+    lengths_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_text,
+)
+from olive_almanac.formats.drawing import Layer, dxf_of_layers, layer_name, svg_of_layers
+from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet
+
+__all__ = ["JobPaper", "job_dxf", "job_layers", "job_svg", "write_job", "write_job_sheet"]
+
+
+@dataclass(frozen=True)
+class JobPaper:
+    """A job with all that its files tell of it."""
+
+    job: Job
+    machine: Machine
+    stock: Stock
+    plan: JobPlan
+    paces: tuple[Pace, ...] = ()
+    offer: CellOffer | None = None
+
+
+def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
+    """Return what is burnt on one sheet, one layer a group, in mm of the burnt area."""
+    pattern = paper.plan.pattern
+    left, low = run.ground.area[:2]
+    layers = []
+    for work in pattern.work:
+        task = work.task
+        if task.setting is None:
+            continue
+        lines, areas = [], []
+        for copy in run.placed:
+            for group, points, closed in pattern.beams:
+                if group == task.group:
+                    whole = np.concatenate([points, points[:1]]) if closed else points
+                    lines.append(_pairs(placed_points(whole, pattern, copy) - [left, low]))
+            for group, points in pattern.areas:
+                if group == task.group:
+                    areas.append(_pairs(placed_points(points, pattern, copy) - [left, low]))
+        name = f"{task.group}, {task.task}: {layer_name(task.setting)}"
+        layers.append(Layer(name, task.setting, tuple(lines), (), areas=tuple(areas)))
+    return layers
+
+
+def _pairs(points: Any) -> tuple[tuple[float, float], ...]:
+    return tuple((x, y) for x, y in np.round(points, 4).tolist())
+
+
+def job_svg(paper: JobPaper, run: SheetRun) -> str:
+    """Return one sheet of a job as SVG: the beam's paths, kerf taken off."""
+    left, low, right, high = run.ground.area
+    title = f"{paper.job.name}, sheet {run.sheet + 1}, {paper.machine.name}, {paper.stock.label}"
+    return svg_of_layers(title, (right - left, high - low), job_layers(paper, run))
+
+
+def job_dxf(paper: JobPaper, run: SheetRun) -> str:
+    """Return one sheet of a job as DXF."""
+    return dxf_of_layers(job_layers(paper, run))
+
+
+def write_job(paper: JobPaper, drawing: Drawing) -> str:
+    """Return the job as JSON: drawing, groups, runs with their order and time, risk and spend."""
+    job, plan = paper.job, paper.plan
+    groups = [
+        {
+            "group": work.task.group,
+            "task": work.task.task,
+            "entry": work.task.entry_uid or None,
+            "setting": to_plain(work.task.setting),
+            "kerf_mm": list(work.task.kerf_mm or ()) or None,
+            "length_mm": round(work.length_mm, 3),
+            "contours": work.contours,
+        }
+        for work in plan.pattern.work
+    ]
+    body = {
+        "format": "olive-almanac/job",
+        "version": 1,
+        "id": job.uid,
+        "name": job.name,
+        "made": job.made,
+        "machine": to_plain(paper.machine),
+        "stock": to_plain(paper.stock),
+        "drawing": {
+            "file": drawing.name,
+            "sha256": drawing.sha256,
+            "unit": drawing.unit,
+            "size_mm": list(drawing.size_mm) if drawing.size_mm else None,
+            "findings": [
+                {"kind": one.kind, "says": one.says, "at_mm": one.at_mm} for one in drawing.findings
+            ],
+        },
+        "groups": groups,
+        "copies": plan.copies,
+        "without_room": plan.without_room,
+        "runs": [_plain_run(run) for run in plan.runs],
+        "seconds": round(plan.seconds, 3),
+        "travel_s": round(plan.travel_s, 3),
+        "paces": [_plain_pace(pace) for pace in paper.paces],
+        "coupon": _plain_offer(paper.offer),
+        "remarks": list(plan.remarks),
+        "outcomes": to_plain(job.outcomes),
+    }
+    return json.dumps(body, ensure_ascii=False, indent=1) + "\n"
+
+
+def _plain_run(run: SheetRun) -> dict[str, Any]:
+    return {
+        "sheet": run.sheet,
+        "parts": [to_plain(copy) for copy in run.placed],
+        "contours": len(run.steps),
+        "seconds": round(run.seconds, 3),
+        "travel_s": round(run.travel_s, 3),
+        "used_mm": [list(box) for box in run.used_mm],
+    }
+
+
+def _plain_pace(pace: Pace) -> dict[str, Any]:
+    return {
+        "rule": pace.rule,
+        "setting": to_plain(pace.setting),
+        "p_cell": round(pace.risk.cell, 5),
+        "p_job": round(pace.risk.all_free, 5),
+        "hangs": round(pace.risk.hangs, 4),
+        "length_mm": round(pace.risk.length_mm, 1),
+        "seconds": round(pace.seconds, 1),
+        "run_cost": round(pace.run_cost, 2),
+        "expected_cost": round(pace.expected_cost, 2),
+    }
+
+
+def _plain_offer(offer: CellOffer | None) -> dict[str, Any] | None:
+    if offer is None:
+        return None
+    return {
+        "settings": [to_plain(setting) for setting in offer.settings],
+        "seconds": round(offer.seconds, 1),
+        "cost": round(offer.cost, 2),
+        "saves": round(offer.saves, 2),
+    }
+
+
+# -- on paper --------------------------------------------------------------------------------------
+
+
+def write_job_sheet(
+    paper: JobPaper, *, checks: Sequence[str] = (), speed_unit: str = "mm/s", page: str = "a4"
+) -> bytes:
+    """Return the job sheet as PDF: what is set for each group, the order, each sheet with its
+    copies to scale, and the checklist to tick.
+    """
+    job, plan = paper.job, paper.plan
+    sheet = Sheet(*PAGES_MM[page], title=f"Job {job.name}")
+    left, right = 18.0, sheet.width - 18.0
+    sheet.fitted(left, 22, job.name, right - left - 40, 20, SERIF)
+    sheet.text(right, 22, job.made, 10, align="right")
+    sheet.line(left, 25, right, 25, 1.4)
+    subject = f"{paper.machine.label}   {paper.stock.label}"
+    sheet.fitted(left, 31, subject, right - left, 11, SANS_BOLD)
+    size = lengths_text(*plan.pattern.size_mm)
+    copies = count_text(plan.copies, "copy", "copies")
+    facts = f"{copies} of {size} mm, {duration_text(plan.seconds)} in all, from {job.drawing_name}"
+    sheet.fitted(left, 36.5, facts, right - left, 10, SANS)
+    y = _draw_groups(sheet, paper, left, right, 45, speed_unit)
+    for pace in paper.paces[:1]:
+        chance = f"{100 * pace.risk.all_free:.0f} %"
+        hangs = number_text(pace.risk.hangs, 1)
+        words = (
+            f"The chance that all of a run falls free: {chance}; places that hang in the mean: "
+            f"{hangs}."
+        )
+        sheet.text(left, y, words, 10, SANS_BOLD)
+        y += 7
+    for run in plan.runs:
+        y = _draw_run(sheet, paper, run, left, right, y + 4)
+    for words in plan.remarks[:6]:
+        for line in sheet.wrapped(words, right - left, 9):
+            sheet.text(left, y, line, 9)
+            y += 4.4
+    y += 4
+    for words in checks:
+        sheet.box(left, y - 3.2, 3.6, 3.6)
+        sheet.fitted(left + 6, y, words, right - left - 6, 10, SANS)
+        y += 6.2
+    sheet.text(left, sheet.height - 12, CAUTION, 8)
+    return sheet.done()
+
+
+def _draw_groups(
+    sheet: Sheet, paper: JobPaper, left: float, right: float, y: float, unit: str
+) -> float:
+    heads = ("Group", "Task", "Power", "Speed", "Passes", "Focus", "Kerf X, Y", "Length")
+    shares = (0, 0.27, 0.41, 0.49, 0.64, 0.74, 0.81, 0.92)
+    xs = [left + share * (right - left) for share in shares]
+    for x, head in zip(xs, heads, strict=True):
+        sheet.text(x, y, head, 9, SANS_BOLD)
+    sheet.line(left, y + 1.5, right, y + 1.5, 1.0)
+    for work in paper.plan.pattern.work:
+        y += 6.5
+        task, setting = work.task, work.task.setting
+        if setting is None:
+            continue
+        kerf = ", ".join(number_text(mm, 2) for mm in task.kerf_mm or ()) or "none"
+        cells = (
+            task.group,
+            TASK_WORDS[task.task],
+            f"{percent_text(setting.power)} %",
+            speed_text(setting.speed_mm_s, unit),
+            passes_text(setting.passes),
+            f"{number_text(setting.focus_mm)} mm",
+            kerf,
+            f"{work.length_mm / 1000:.2f} m",
+        )
+        for n, (x, words) in enumerate(zip(xs, cells, strict=True)):
+            most = (xs[n + 1] if n + 1 < len(xs) else right) - x - 2
+            sheet.fitted(x, y, words, max(most, 12), 10, SANS)
+    return y + 9
+
+
+def _draw_run(
+    sheet: Sheet, paper: JobPaper, run: SheetRun, left: float, right: float, y: float
+) -> float:
+    """One sheet to scale with its copies as boxes and the order in which they are burnt."""
+    sheets = paper.stock.sheets
+    wide, high = (run.ground.area[2], run.ground.area[3])
+    if sheets and run.sheet < len(sheets):
+        wide, high = sheets[run.sheet].width_mm, sheets[run.sheet].height_mm
+    scale = min((right - left) / wide, 70.0 / high)
+    if y + scale * high + 12 > sheet.height - 20:
+        sheet.new_page()
+        y = 20.0
+    name = f"Sheet {run.sheet + 1}: {lengths_text(wide, high)} mm, {duration_text(run.seconds)}"
+    sheet.text(left, y, name, 11, SANS_BOLD)
+    top = y + 3
+    sheet.box(left, top, scale * wide, scale * high, 1.0)
+    for n, (x0, y0, x1, y1) in enumerate(run.used_mm, 1):
+        at = (left + scale * x0, top + scale * (high - y1))
+        sheet.box(*at, scale * (x1 - x0), scale * (y1 - y0))
+        middle = at[0] + scale * (x1 - x0) / 2, at[1] + scale * (y1 - y0) / 2 + 1.2
+        sheet.text(*middle, str(n), 8, align="centre")
+    return top + scale * high + 6

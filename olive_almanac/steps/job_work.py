@@ -1,0 +1,203 @@
+"""A job worked out and written: tasks of groups, the plan, what it costs, its files; without a
+window, for window and command line alike.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun, pattern_of, plan_job
+from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Job, PlacedCopy
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import TASKS, Setting
+from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
+from olive_almanac.formats.gcode_job import job_blocks
+from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
+from olive_almanac.steps.files import below, write_together
+from olive_almanac.steps.permission import group_of
+
+__all__ = [
+    "MELTS",
+    "JobResult",
+    "JobWish",
+    "knowledge_of",
+    "likely_tasks",
+    "task_with",
+    "work_out_job",
+    "write_job_files",
+]
+
+EDGE_MM = 2.0
+USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
+MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
+ROUNDS_OF_MELTING = 3
+
+
+def likely_tasks(drawing: Drawing, known: Sequence[GroupTask] = ()) -> tuple[GroupTask, ...]:
+    """Return what each group is likely meant for: as the last job did with a group of that name, by
+    a word in its layer's name, filled shapes engraved, else cut.
+    """
+    before = {task.group.casefold(): task.task for task in known}
+    found = []
+    for group in drawing.groups:
+        plain = group.casefold()
+        filled = all(path.filled for path in drawing.paths if path.group == group)
+        by_word = next((task for task in TASKS if task in plain), "")
+        task = before.get(plain) or by_word or ("engrave" if filled else "cut")
+        found.append(GroupTask(group, task))
+    return tuple(found)
+
+
+def task_with(task: GroupTask, entry: Entry | None) -> GroupTask:
+    """Return a group's task with the numbers of the book's entry; without one it has none."""
+    if task.task == LEAVE_OUT or entry is None:
+        return replace(task, entry_uid="", setting=None, kerf_mm=None)
+    kerf = None
+    if entry.kerf_x_mm is not None and entry.kerf_y_mm is not None:
+        kerf = (entry.kerf_x_mm, entry.kerf_y_mm)
+    return replace(task, entry_uid=entry.uid, setting=entry.setting, kerf_mm=kerf)
+
+
+@dataclass(frozen=True)
+class JobWish:
+    """What is asked for: the drawing with the task of each group, on which machine and stock, how
+    many copies, how far apart, on which sheets (none: the bare bed), and what a hang costs.
+    """
+
+    drawing: Drawing
+    tasks: tuple[GroupTask, ...]
+    machine: Machine
+    stock: Stock
+    job: Job
+    sheets: tuple[Sheet, ...] = ()
+    placed: tuple[PlacedCopy, ...] | None = None
+    stock_value: float | None = None
+    hour_rate: float | None = None
+    pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
+
+
+@dataclass(frozen=True)
+class JobResult:
+    """What was worked out of a wish."""
+
+    wish: JobWish
+    plan: JobPlan
+    paces: tuple[Pace, ...] = ()
+    offer: CellOffer | None = None
+
+    @property
+    def paper(self) -> JobPaper:
+        wish = self.wish
+        return JobPaper(wish.job, wish.machine, wish.stock, self.plan, self.paces, self.offer)
+
+
+def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
+    """Return what the readings of a cut's trials say (FittedCut), or None where there are none."""
+    import numpy as np
+
+    from olive_almanac.core.deciding.cut_knowledge import know_cut
+
+    if not any(readings for _, readings in pairs):
+        return None
+    return know_cut(machine, stock, list(pairs), rng=np.random.default_rng(0))
+
+
+def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
+    """Return plan, paces and offer of a job.  Raises OutOfRange where nothing is burnt."""
+    machine, stock, job = wish.machine, wish.stock, wish.job
+    pattern = pattern_of(wish.drawing, wish.tasks, machine, rounds=job.rounds)
+    plan = plan_job(
+        pattern,
+        machine,
+        stock,
+        copies=job.copies,
+        gap_mm=job.gap_mm,
+        sheets=wish.sheets,
+        edge_mm=EDGE_MM if wish.sheets else 0.0,
+        keeps_grain=group_of(stock) == "Wood",
+        placed=wish.placed,
+    )
+    cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
+    if known is None or cut is None or cut.setting is None or not plan.copies:
+        return JobResult(wish, plan)
+    price = _price_of(wish, plan, cut.setting)
+    paces = paces_of(known, cut.setting, price)
+    offer = offer_of(known, cut.setting, price, price_m2=stock.price_m2 or 0.0)
+    return JobResult(wish, plan, paces, offer)
+
+
+def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
+    """What one sheet's run is worth: the fullest sheet stands for all."""
+    machine, stock, pattern = wish.machine, wish.stock, plan.pattern
+    run = max(plan.runs, key=lambda one: len(one.placed))
+    copies = len(run.placed)
+    length = copies * pattern.cut_mm
+    other = max(0.0, run.seconds - length * cut.passes / cut.speed_mm_s)
+    value = wish.stock_value
+    if value is None:
+        area = copies * pattern.size_mm[0] * pattern.size_mm[1] / 1e6
+        value = area * (stock.price_m2 or 0.0)
+    rate = wish.hour_rate if wish.hour_rate is not None else machine.hour_rate
+    return JobPrice(length, value, USUAL_RATE if rate is None else rate, other, wish.job.hang)
+
+
+def limits_of_run(run: SheetRun, sheet: Sheet | None) -> CheckLimits:
+    """Return what the file of one sheet must keep to."""
+    machine, (ox, oy), area = run.ground.machine, run.ground.origin_mm, run.ground.area
+    keep = machine.head_clearance_mm
+    clamps = tuple(
+        (b[0] + ox - keep, b[1] + oy - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
+        for b in (sheet.clamps_mm if sheet else ())
+    )
+    within = (area[0] + ox, area[1] + oy, area[2] - area[0], area[3] - area[1])
+    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
+
+
+def write_job_files(
+    result: JobResult, folder: Path, *, checks: Sequence[str] = (), speed_unit: str = "mm/s"
+) -> Iterator[str]:
+    """Write the files of a job, once every program passes the independent checker: for each sheet
+    G-code, SVG and DXF, the job sheet and the job as JSON; all together or not at all.
+
+    Yields what is in hand, in words: for a worker.  Raises CannotWrite.
+    """
+    wish, plan = result.wish, result.plan
+    if not plan.runs:
+        raise CannotWrite("Not one copy has room on a sheet, so there is nothing to write.")
+    said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
+    contents: dict[Path, str | bytes] = {}
+    for run in plan.runs:
+        yield f"sheet {run.sheet + 1}"
+        head = (
+            f"Olive Almanac, job {wish.job.name}, sheet {run.sheet + 1}",
+            f"{wish.machine.name}, {wish.stock.label}",
+        )
+        program = b"".join(job_blocks(run, said, *head))
+        sheet = wish.sheets[run.sheet] if wish.sheets else None
+        report = check_gcode(program.decode("ascii"), limits_of_run(run, sheet))
+        if not report.safe:
+            raise CannotWrite(
+                f"The file of sheet {run.sheet + 1} did not pass its safety check and was not "
+                f"written. {report.findings[0].text}"
+            )
+        name = f"sheet-{run.sheet + 1}"
+        contents[below(folder, f"{name}.nc")] = program
+        contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
+        contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)
+    yield "job sheet"
+    for page in ("a4", "letter"):
+        name = "job.pdf" if page == "a4" else "job-letter.pdf"
+        contents[below(folder, name)] = write_job_sheet(
+            result.paper, checks=checks, speed_unit=speed_unit, page=page
+        )
+    contents[below(folder, "job.json")] = write_job(result.paper, wish.drawing)
+    write_together(contents)
+    yield "written"
