@@ -98,8 +98,8 @@ class RunTest(unittest.TestCase):
         return plan_job(pattern_of(drawing(), TASKS, LONG), LONG, BIRCH, **wish), sheets
 
     def test_every_file_passes_the_independent_checker(self):
-        plan, sheets = self.plan(copies=28)
-        self.assertEqual((plan.copies, plan.without_room), (28, 0))
+        plan, sheets = self.plan(copies=40)
+        self.assertEqual((plan.copies, plan.without_room), (40, 0))
         self.assertEqual(len(plan.runs), 2)
         for run in plan.runs:
             report = check_gcode(program(run), limits_of_run(run, sheets[run.sheet]))
