@@ -34,6 +34,7 @@ MORE_FIELDS: dict[str, tuple[str, ...]] = {  # table: columns of its own
     "run": (),
     "entry": SUBJECT,
     "rule": (),
+    "job": (),
 }
 Rows = dict[str, list[dict[str, Any]]]
 

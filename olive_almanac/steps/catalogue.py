@@ -8,6 +8,7 @@ from datetime import date
 from functools import cached_property
 
 from olive_almanac.core.records.entry import Entry, State, state_of
+from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
@@ -19,7 +20,7 @@ __all__ = ["ShopCatalogue", "subject_state"]
 
 @dataclass(frozen=True)
 class ShopCatalogue:
-    """All machines, stocks and entries, as they are now, and what the weekly checks found."""
+    """All machines, stocks, entries and jobs, as they are now, and what the weekly checks found."""
 
     machines: tuple[Machine, ...] = ()
     stocks: tuple[Stock, ...] = ()
@@ -27,6 +28,7 @@ class ShopCatalogue:
     # the shop's decisions on disputed families
     rules: dict[str, bool] = field(default_factory=dict, hash=False)
     checks: tuple[WeeklyCheck, ...] = ()
+    jobs: tuple[Job, ...] = ()
 
     @cached_property
     def _machine_by_uid(self) -> dict[str, Machine]:
@@ -77,6 +79,11 @@ class ShopCatalogue:
         if machine is None or stock is None:
             return False
         return self.state_of(entry, machine, stock, today)[0] == "due"
+
+    def with_job(self, job: Job) -> ShopCatalogue:
+        """Return the catalogue with a job in its place, the newest change last."""
+        others = tuple(one for one in self.jobs if one.uid != job.uid)
+        return replace(self, jobs=(*others, job))
 
     def with_entries(self, changed: Sequence[Entry], gone: Sequence[Entry] = ()) -> ShopCatalogue:
         """Return the catalogue with some entries put in their place (new ones last) and others

@@ -46,6 +46,7 @@ def read_all(library: Library) -> Held:
         else tuple(as_rehearsed(entry) for entry in library.entries()),
         library.rules(),
         checks_of(library, trials),
+        library.jobs(),
     )
     return catalogue, trials
 

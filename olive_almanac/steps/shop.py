@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.catalogue import ShopCatalogue
@@ -82,6 +83,12 @@ class Shop:
             lambda: self.keep_stock(before, f"undone: {why}"),
         )
         self._session.undo_stack.push(change)
+
+    def keep_job(self, job: Job, why: str) -> Job:
+        """Write a job and show it."""
+        written = self._session.store.save_job(job, why)
+        self.show(self.catalogue.with_job(written))
+        return written
 
     def keep_entry(self, entry: Entry, why: str, label: str) -> None:
         """Write an entry as an undoable change: undoing restores what the book said before."""

@@ -135,6 +135,19 @@ class Trials:
         nearest = sorted(near, key=lambda one: one[0])[:MOST_RELATED]
         return self._read([trial for _, trial in nearest])
 
+    def behind(self, entry: Entry) -> Coupons:
+        """Return the coupons with their readings on which an entry rests, as far as they teach a
+        setting.
+        """
+        wanted = set(entry.evidence.trial_ids)
+        return self._read(
+            [
+                trial
+                for trial in self.every
+                if trial.id in wanted and kind_of(trial.kind).teaches_setting
+            ]
+        )
+
     def weekly_checks(self) -> Coupons:
         """Return the read weekly coupons of the subject, in the machine's present state."""
         machine = self._session.subject.machine

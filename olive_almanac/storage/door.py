@@ -12,6 +12,7 @@ from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.errors import AlmanacError, BadFile
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
@@ -32,8 +33,9 @@ _KINDS: dict[str, type] = {
     "reading": Reading,
     "run": RunRecord,
     "entry": Entry,
+    "job": Job,
 }
-_NAMES_ITSELF = {"machine": "uid", "stock": "uid", "trial": "id", "entry": "uid"}
+_NAMES_ITSELF = {"machine": "uid", "stock": "uid", "trial": "id", "entry": "uid", "job": "uid"}
 
 
 def record_of(table: str, row: Row) -> Any:

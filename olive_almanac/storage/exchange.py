@@ -20,6 +20,7 @@ TABLES = (
     "run",
     "entry",
     "rule",
+    "job",
 )  # in the order in which they are taken in
 Row = dict[str, Any]
 NUMBERED = ("revision",)

@@ -26,6 +26,7 @@ from sqlalchemy.exc import DatabaseError, DBAPIError, IntegrityError
 
 from olive_almanac.core.errors import BadFile, LibraryCode, LibraryTrouble
 from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.merge import merge_changes
 from olive_almanac.core.records.plain import to_plain
@@ -67,7 +68,7 @@ def _now() -> datetime:
     return datetime.now(UTC)
 
 
-MERGED = frozenset(("machine", "stock", "entry", "run"))  # written whole by several windows
+MERGED = frozenset(("machine", "stock", "entry", "run", "job"))  # written whole by several windows
 PLAYGROUND = "playground"  # a file of this name marks a library to play in
 
 
@@ -249,6 +250,7 @@ class Library:
             "stock": tables.stock,
             "entry": tables.entry,
             "trial": tables.trial,
+            "job": tables.job,
         }[kind]
         with self._working("write"), self._engine.begin() as connection:
             lock_for_writing(connection)
@@ -470,6 +472,19 @@ class Library:
             (entry, row["at"], row["why"], row["who"])
             for row, entry in self._read_each(tables.entry, rows)
         )
+
+    # -- jobs --------------------------------------------------------------------------------------
+
+    def jobs(self) -> tuple[Job, ...]:
+        """Return every job, the oldest change first."""
+        found = self._readable(tables.job)
+        found.sort(key=lambda pair: pair[0]["at"])
+        return tuple(job for _, job in found)
+
+    def save_job(self, job: Job, why: str) -> Job:
+        """Write a job; return it with what another window changed in it meanwhile."""
+        self._add(tables.job, job.uid, why, job, {})
+        return typing.cast(Job, self._known["job", job.uid][1])
 
     # -- the whole library -------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, MetaData, S
 __all__ = [
     "SCHEMA",
     "entry",
+    "job",
     "machine",
     "metadata",
     "photo",
@@ -20,7 +21,7 @@ __all__ = [
     "trial",
 ]
 
-SCHEMA = "0004"  # the newest migration that this program knows
+SCHEMA = "0005"  # the newest migration that this program knows
 metadata = MetaData()
 
 
@@ -56,6 +57,7 @@ trial = _revisions("trial", *_subject(), Column("stage", String(20), nullable=Fa
 reading = _revisions("reading", Column("trial_uid", String(80), nullable=False))
 run = _revisions("run")
 entry = _revisions("entry", *_subject())
+job = _revisions("job")
 photo = Table(  # of a shared library; one of its own keeps its photos as files
     "photo",
     metadata,

@@ -21,6 +21,7 @@ from unittest import mock
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.entry import Proof, Room
+from olive_almanac.core.records.job import Job, JobOutcome
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
@@ -60,6 +61,20 @@ class LibraryCase(unittest.TestCase):
 
 
 class RecordsTest(LibraryCase):
+    def test_a_job_is_kept_with_its_revisions_and_goes_into_another_library(self):
+        job = Job("j1", "Dials", "2026-04-14", "long-bed", "birch-3", "7", "d.svg", "", "0" * 64)
+        self.library.save_job(job, "drawing taken")
+        told = job.with_outcome(JobOutcome("2026-04-14", 12, 1))
+        self.library.save_job(told, "outcome told")
+        self.assertEqual(self.reopened().jobs(), (told,))
+        self.assertEqual([row[1] for row in self.rows("job")], [1, 2])
+        other = Library.open(self.folder.parent / "other", clock=lambda: self.day, who="Bo")
+        self.addCleanup(other.close)
+        self.assertEqual(other.take_in(self.library.rows(), self.library.photo).left_out, ())
+        self.assertEqual(other.jobs(), (told,))
+        self.library.remove("job", "j1", "taken out")
+        self.assertEqual(self.library.jobs(), ())
+
     def test_what_is_saved_is_there_after_a_restart(self):
         trial, entry = cut_trial(), sample_entry()
         self.library.save_machine(LONG, "set up")

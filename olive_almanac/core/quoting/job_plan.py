@@ -42,6 +42,7 @@ Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
 Point = tuple[float, float]
 FINEST_MM, COARSEST_MM = 0.005, 0.05  # how far points may lie off the drawing
+USED_MARGIN_MM = 2.001  # what is kept free around a used area
 CLOSING_MM = 0.2  # a cut runs on past its start by this or half a spot, so that no hook is left
 
 
@@ -419,22 +420,53 @@ def plan_job(
     if not sheets:
         rooms = [_room(machine, None, at_mm, edge_mm)]
     reach = _grown_size(pattern)
+    conflicts: list[str] = []
     may_turn = not keeps_grain and not _has_areas(pattern)
     if placed is None:
         laid = placed_copies(reach, copies, rooms, gap_mm=gap_mm, may_turn=may_turn)
     else:
         laid = tuple(placed)
+        conflicts = _conflicts(laid, pattern, rooms, gap_mm)
     runs = []
     for number in sorted({one.sheet for one in laid}):
         here = tuple(one for one in laid if one.sheet == number)
         sheet = sheets[number] if sheets else None
         runs.append(_run(number, here, pattern, machine, sheet, at_mm))
     missing = max(0, copies - len(laid))
-    remarks = list(pattern.remarks)
+    remarks = [*conflicts, *pattern.remarks]
     if missing:
         size = lengths_text(*pattern.size_mm)
         remarks.append(f"{missing} of {copies} copies of {size} mm find no room.")
     return JobPlan(pattern, tuple(runs), missing, tuple(remarks))
+
+
+def _conflicts(
+    placed: Sequence[PlacedCopy], pattern: Pattern, rooms: Sequence[Room], gap_mm: float
+) -> list[str]:
+    """What copies that were placed by hand lie on; the area that a copy itself has used already
+    does not count.
+    """
+    boxes = [_box_of_copy(pattern, copy) for copy in placed]
+    found = []
+    for n, (copy, box) in enumerate(zip(placed, boxes, strict=True)):
+        if copy.sheet >= len(rooms):
+            found.append(f"Copy {n + 1} lies on a sheet that is not in the rack any more.")
+            continue
+        room = rooms[copy.sheet]
+        taken = tuple(one for one in room.taken if not _is_around(one, box))
+        if not Room(room.area, taken).is_free(box):
+            found.append(f"Copy {n + 1} lies on a clamp, a used area or the edge.")
+        for m in range(n):
+            apart = (boxes[m][0] - box[2], box[0] - boxes[m][2])
+            above = (boxes[m][1] - box[3], box[1] - boxes[m][3])
+            if placed[m].sheet == copy.sheet and max(*apart, *above) < gap_mm - 1e-6:
+                found.append(f"Copies {m + 1} and {n + 1} are nearer than their gap.")
+    return found
+
+
+def _is_around(taken: Box, box: Box) -> bool:
+    """Whether a taken box is the used area of this very copy, with the room kept around it."""
+    return all(abs(a - b) <= USED_MARGIN_MM for a, b in zip(taken, box, strict=True))
 
 
 def _room(machine: Machine, sheet: Sheet | None, at_mm: Point, edge_mm: float) -> Room:

@@ -1,0 +1,572 @@
+"""The Jobs station without a window: which job is in hand, its groups, its plan, and what came of
+it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path, PurePath
+from typing import TYPE_CHECKING, Any, Protocol, cast
+
+from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.entry import Entry, Proof, State
+from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Hang, Job, JobOutcome, PlacedCopy
+from olive_almanac.core.records.setting import TASK_WORDS, Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.units import count_text, number_text, read_number
+from olive_almanac.steps.files import below, read_bytes
+from olive_almanac.steps.permission import group_of, permission_for
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.job_work import JobResult, JobWish
+    from olive_almanac.steps.session import Session
+
+__all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder"]
+
+MOST_COPIES = 2000
+
+
+def job_folder(library_folder: Path, job: Job) -> Path:
+    """Return where a job's files are written: below the library, one folder a job."""
+    return below(library_folder / "jobs", job.uid)
+
+
+@dataclass(frozen=True)
+class GroupLine:
+    """One group as the station tells it: the task, the state of the book's entry and its reason,
+    the numbers that are set, and why it cannot be burnt where it cannot.
+    """
+
+    task: GroupTask
+    task_words: str
+    state: State
+    reason: str
+    numbers: tuple[str, ...] = ()
+    contours: int = 0
+    length_mm: float = 0.0
+    barred: str = ""
+
+    @property
+    def needs_entry(self) -> bool:
+        """Whether it waits for an entry of the book."""
+        return self.task.task != LEAVE_OUT and self.task.setting is None
+
+
+@dataclass(frozen=True)
+class JobScreen:
+    """What the station shows of the job in hand."""
+
+    job: Job | None
+    others: tuple[Job, ...]
+    drawing: Drawing | None
+    groups: tuple[GroupLine, ...]
+    result: JobResult | None
+    working: bool
+    problem: str = ""
+    is_outdated: bool = False  # the drawing's file has changed since it was taken
+
+
+class ShowsJob(Protocol):
+    def show_job(self, screen: JobScreen) -> None: ...
+    def work_asked(self) -> None: ...
+
+
+class JobsPresenter:
+    """Holds the job in hand.
+
+    What is worked out comes from `work`, which a view runs in a thread and gives back to `take`.
+    """
+
+    def __init__(self, session: Session, view: ShowsJob, now: Callable[[], datetime]) -> None:
+        self.session, self._view, self._now = session, view, now
+        self.job: Job | None = None
+        self.drawing: Drawing | None = None
+        self.result: JobResult | None = None
+        self.problem = ""
+        self.source: Path | None = None  # where the file was taken from, while it is known
+        self._source_sha = ""
+        self._known: tuple[object, Any] | None = None
+
+    # -- which job ---------------------------------------------------------------------------------
+
+    @property
+    def jobs(self) -> tuple[Job, ...]:
+        """The jobs of the present machine and stock, the newest first."""
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None:
+            return ()
+        wanted = (machine.uid, stock.uid)
+        found = [j for j in self.session.catalogue.jobs if (j.machine_uid, j.stock_uid) == wanted]
+        return tuple(reversed(found))
+
+    def resume(self) -> None:
+        """Take the newest job of the subject in hand, where the one in hand is not of it."""
+        if self.job is None or self.job.uid not in {job.uid for job in self.jobs}:
+            self.choose(self.jobs[0].uid if self.jobs else "")
+        else:
+            self._read_book_again()
+            self.refresh()
+
+    def _read_book_again(self) -> None:
+        """Give groups the numbers that the book has now; what was reckoned for the job stays."""
+        if self.job is None:
+            return
+        groups = tuple(
+            task if task.setting is not None and not task.entry_uid else self._by_book(task)
+            for task in self.job.groups
+        )
+        if groups != self.job.groups:
+            self._keep(replace(self.job, groups=groups), "numbers of the book")
+
+    def choose(self, uid: str) -> None:
+        """Take another job in hand; its drawing comes from the library."""
+        self.job = next((job for job in self.jobs if job.uid == uid), None)
+        self.drawing = self.result = self.source = None
+        self.problem = ""
+        if self.job is not None:
+            self.session.attempt(self._read_kept)
+            self._read_book_again()
+        self.refresh()
+
+    def _read_kept(self) -> None:
+        from olive_almanac.formats.drawing_in import read_drawing
+
+        job, machine = self.job, self.session.subject.machine
+        if job is None or machine is None:
+            return
+        data = self.session.store.photo(job.drawing_photo)
+        self.drawing = read_drawing(data, job.drawing_name, bed_mm=machine.bed_mm)
+
+    def reading(self, path: Path) -> Iterator[tuple[Path, bytes, Drawing]]:
+        """Return the work that reads a drawing from the disk: for a worker.  Raises BadFile."""
+        machine = self.session.subject.machine
+        bed_mm = machine.bed_mm if machine else None
+
+        def work() -> Iterator[tuple[Path, bytes, Drawing]]:
+            from olive_almanac.formats.drawing_in import read_drawing
+
+            data = read_bytes(path)
+            yield path, data, read_drawing(data, path.name, bed_mm=bed_mm)
+
+        return work()
+
+    def take_drawing(self, path: Path, data: bytes, drawing: Drawing) -> None:
+        """Begin a job with a drawing, or take a changed drawing into the job that it is of."""
+        from olive_almanac.steps.job_work import MELTS, ROUNDS_OF_MELTING, likely_tasks
+
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None:
+            self.session.tell("Choose the machine and the stock first that the job is for.")
+            return
+        again = self.job is not None and path == self.source
+        known = [task for job in reversed(self.jobs) for task in job.groups]
+        if again and self.job is not None:
+            known = [*known, *self.job.groups]
+        tasks = tuple(self._by_book(task) for task in likely_tasks(drawing, known))
+
+        def keep() -> None:
+            store = self.session.store
+            photo = store.keep_photo(data, path.suffix.lower() or ".drawing")
+            if again and self.job is not None:
+                job = replace(
+                    self.job,
+                    drawing_photo=photo,
+                    drawing_sha256=drawing.sha256,
+                    groups=tasks,
+                    placed=(),
+                )
+            else:
+                job = Job(
+                    self.session.new_id(),
+                    PurePath(drawing.name).stem[:80] or "Job",
+                    self.session.today().isoformat(),
+                    machine.uid,
+                    stock.uid,
+                    stock.lot,
+                    drawing.name,
+                    photo,
+                    drawing.sha256,
+                    tasks,
+                    rounds=ROUNDS_OF_MELTING if group_of(stock) in MELTS else 1,
+                )
+            self.job = self.session.shop.keep_job(job, "drawing taken")
+
+        if self.session.attempt(keep):
+            self.drawing, self.source, self._source_sha = drawing, path, drawing.sha256
+            self.result = None
+            self.refresh()
+
+    def is_changed_on_disk(self) -> bool:
+        """Whether the file that the drawing came from says something else now."""
+        if self.source is None:
+            return False
+        import hashlib
+
+        try:
+            data = read_bytes(self.source)
+        except AlmanacError:
+            return False  # gone, or a stick pulled out: the kept one stands
+        return hashlib.sha256(data).hexdigest() != self._source_sha
+
+    def remove(self) -> None:
+        """Take the job out of the list; its revisions stay in the library."""
+        job = self.job
+        if job is None:
+            return
+
+        def away() -> None:
+            self.session.store.remove("job", job.uid, "taken out")
+            catalogue = self.session.catalogue
+            kept = tuple(one for one in catalogue.jobs if one.uid != job.uid)
+            self.session.shop.show(replace(catalogue, jobs=kept))
+
+        if self.session.attempt(away):
+            self.choose(self.jobs[0].uid if self.jobs else "")
+
+    # -- groups ------------------------------------------------------------------------------------
+
+    def _entry_for(self, task: str) -> Entry | None:
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if machine is None or stock is None or task == LEAVE_OUT:
+            return None
+        return self.session.catalogue.entry_for(machine.uid, stock.uid, task)
+
+    def _by_book(self, task: GroupTask) -> GroupTask:
+        """A group's task with the numbers that the book has for it now."""
+        from olive_almanac.steps.job_work import task_with
+
+        return task_with(task, self._entry_for(task.task))
+
+    def lines(self) -> tuple[GroupLine, ...]:
+        """Return the groups of the job as they are told."""
+        if self.job is None:
+            return ()
+        work = {}
+        if self.result is not None:
+            work = {one.task.group: one for one in self.result.plan.pattern.work}
+        return tuple(self._line(task, work.get(task.group)) for task in self.job.groups)
+
+    def _line(self, task: GroupTask, work: Any) -> GroupLine:
+        from olive_almanac.core.records.factors import setting_words
+        from olive_almanac.core.units import percent_text, speed_text
+
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if task.task == LEAVE_OUT or machine is None or stock is None:
+            return GroupLine(task, LEAVE_OUT, "untried", "")
+        words = TASK_WORDS[task.task]
+        permission = permission_for(
+            machine, stock, cast(Task, task.task), self.session.catalogue.rules
+        )
+        if not permission.allowed:
+            return GroupLine(task, words, "barred", permission.reason, barred=permission.reason)
+        entry = self._entry_for(task.task)
+        if entry is None or task.setting is None:
+            return GroupLine(task, words, "untried", "nothing known yet")
+        state, reason = self.session.catalogue.state_of(entry, machine, stock, self.session.today())
+        unit = self.session.preferences.speed_unit
+        numbers = (
+            f"{percent_text(task.setting.power)} %",
+            speed_text(task.setting.speed_mm_s, unit),
+            *setting_words(task.setting, unit),
+        )
+        if not task.entry_uid:
+            reason = "reckoned for this job"
+        contours, length = (work.contours, work.length_mm) if work is not None else (0, 0.0)
+        return GroupLine(task, words, state, reason, numbers, contours, length)
+
+    def set_task(self, group: str, task: str) -> None:
+        """Give a group another task; its numbers are the book's."""
+        if self.job is None:
+            return
+        groups = tuple(
+            self._by_book(GroupTask(one.group, task)) if one.group == group else one
+            for one in self.job.groups
+        )
+        self._keep(replace(self.job, groups=groups), f"{group}: {task}")
+
+    # -- how many, where ---------------------------------------------------------------------------
+
+    def set_number(self, key: str, text: str) -> None:
+        """Take what was typed: copies, gap between them in mm, rounds.
+
+        A wrong number is told and changes nothing.
+        """
+        if self.job is None:
+            return
+        try:
+            value = read_number(text, {"copies": "Copies", "gap_mm": "Gap"}[key])
+            if key == "copies":
+                if value != int(value) or not 1 <= value <= MOST_COPIES:
+                    raise OutOfRange("Copies", text.strip(), f"a whole number up to {MOST_COPIES}")
+                job = replace(self.job, copies=int(value), placed=())
+            else:
+                job = replace(self.job, gap_mm=value, placed=())
+        except AlmanacError as problem:
+            self.problem = str(problem)
+            self.show()
+            return
+        self._keep(job, key)
+
+    def set_hang(self, hang: Hang) -> None:
+        """Say what a hang costs in this job."""
+        if self.job is not None:
+            self._keep(replace(self.job, hang=hang), "what a hang costs")
+
+    def place(self, number: int, x_mm: float, y_mm: float) -> None:
+        """Move a copy on its sheet; it stays on the sheet, whole."""
+        if self.job is None or self.result is None:
+            return
+        plan = self.result.plan
+        copies = [copy for run in plan.runs for copy in run.placed]
+        boxes = [box for run in plan.runs for box in run.used_mm]
+        if not 0 <= number < len(copies):
+            return
+        copy, box = copies[number], boxes[number]
+        wide, high = box[2] - box[0], box[3] - box[1]
+        bed_w, bed_h = self._sheet_size(copy.sheet)
+        x = min(max(0.0, x_mm), max(0.0, bed_w - wide))
+        y = min(max(0.0, y_mm), max(0.0, bed_h - high))
+        copies[number] = PlacedCopy(copy.sheet, round(x, 2), round(y, 2), copy.turned)
+        self._keep(replace(self.job, placed=tuple(copies)), "copy moved")
+
+    def lay_out_again(self) -> None:
+        """Let the copies be laid out anew."""
+        if self.job is not None and self.job.placed:
+            self._keep(replace(self.job, placed=()), "laid out anew")
+
+    def _sheet_size(self, number: int) -> tuple[float, float]:
+        stock, machine = self.session.subject.stock, self.session.subject.machine
+        if stock is not None and number < len(stock.sheets):
+            return stock.sheets[number].width_mm, stock.sheets[number].height_mm
+        return machine.bed_mm if machine is not None else (0.0, 0.0)
+
+    def take_pace(self, rule: str) -> None:
+        """Set the cuts of the job by the book, or by what was reckoned as least cost or surest."""
+        if self.job is None or self.result is None:
+            return
+        pace = next((one for one in self.result.paces if one.rule == rule), None)
+        if pace is None:
+            return
+        groups = []
+        for task in self.job.groups:
+            if task.task == "cut" and task.setting is not None:
+                if rule == "book":
+                    task = self._by_book(task)
+                else:
+                    task = replace(task, setting=pace.setting, entry_uid="")
+            groups.append(task)
+        self._keep(replace(self.job, groups=tuple(groups)), f"pace: {rule}")
+
+    def _keep(self, job: Job, why: str) -> None:
+        if job == self.job:
+            return
+
+        def keep() -> None:
+            self.job = self.session.shop.keep_job(job, why)
+
+        self.problem = ""
+        if self.session.attempt(keep):
+            self.refresh()
+
+    # -- working out -------------------------------------------------------------------------------
+
+    def wish(self) -> JobWish | None:
+        """Return what is to be worked out, or None where nothing can be."""
+        from olive_almanac.steps.job_work import JobWish
+
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        if self.job is None or self.drawing is None or machine is None or stock is None:
+            return None
+        lines = self.lines()
+        tasks = tuple(line.task for line in lines if not line.barred)
+        if not any(task.burns for task in tasks):
+            return None
+        return JobWish(
+            self.drawing,
+            tasks,
+            machine,
+            stock,
+            self.job,
+            stock.sheets,
+            self.job.placed or None,
+            pairs=self._pairs(),
+        )
+
+    def _pairs(self) -> tuple[Any, ...]:
+        """The coupons behind the cut's entry, with their readings."""
+        entry = self._entry_for("cut")
+        if entry is None or self.session.library is None:
+            return ()
+        return self.session.trials.behind(entry)
+
+    def work(self) -> Iterator[JobResult] | None:
+        """Return the work that works the job out, for a worker; None where there is nothing to
+        do.
+        """
+        wish = self.wish()
+        if wish is None:
+            return None
+        known = self._known
+
+        def items() -> Iterator[JobResult]:
+            from olive_almanac.steps.job_work import knowledge_of, work_out_job
+
+            key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
+            fitted = known[1] if known is not None and known[0] == key else None
+            if fitted is None and wish.pairs:
+                yield work_out_job(wish)
+                fitted = knowledge_of(wish.machine, wish.stock, wish.pairs)
+            self._known = (key, fitted)
+            yield work_out_job(wish, fitted)
+
+        return items()
+
+    def take(self, result: JobResult) -> None:
+        """Show what was worked out, if it is still of the job in hand."""
+        if self.job is not None and result.wish.job == self.job:
+            self.result = result
+            self.show()
+
+    def refresh(self) -> None:
+        """Show the job, and have it worked out."""
+        self.show(working=self.wish() is not None)
+        self._view.work_asked()
+
+    def show(self, *, working: bool = False) -> None:
+        if self.wish() is None:
+            self.result = None
+        self._view.show_job(
+            JobScreen(
+                self.job, self.jobs, self.drawing, self.lines(), self.result, working, self.problem
+            )
+        )
+
+    # -- files, and what came of it ----------------------------------------------------------------
+
+    @property
+    def waits_for(self) -> str:
+        """Why the job cannot be written yet, or nothing."""
+        lines = self.lines()
+        for line in lines:
+            if line.barred:
+                return f"{line.task.group}: {line.barred}"
+        lacking = [line for line in lines if line.needs_entry]
+        if lacking:
+            line = lacking[0]
+            return f"Nothing is known yet of {line.task_words} for {line.task.group}."
+        if self.result is None or not self.result.plan.runs:
+            return "There is nothing to burn yet."
+        return ""
+
+    def writing(self) -> Iterator[str] | None:
+        """Return the work that writes the files of the job, for a worker; None while it waits."""
+        if self.waits_for or self.result is None or self.job is None:
+            if self.waits_for:
+                self.session.tell(self.waits_for)
+            return None
+        from olive_almanac.steps.job_work import write_job_files
+
+        folder = job_folder(self.session.store.folder, self.job)
+        checks = [
+            f"{number_text(run.seconds / 60, 1)} min on sheet {run.sheet + 1}: stay beside it"
+            for run in self.result.plan.runs
+        ]
+        focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
+        heights = ", ".join(f"{number_text(mm)} mm" for mm in sorted(focus))
+        every = [f"Focus {heights} below the top face", "Exhaust on, window open", "Eyewear on"]
+        return write_job_files(
+            self.result,
+            folder,
+            checks=(*every, *checks),
+            speed_unit=self.session.preferences.speed_unit,
+        )
+
+    def written(self) -> Path | None:
+        """Note that the files were written, and return where they lie."""
+        if self.job is None:
+            return None
+        at = self._now().isoformat(timespec="seconds")
+        seconds = self.result.plan.seconds if self.result is not None else 0.0
+        result = self.result
+        places = tuple(copy for run in result.plan.runs for copy in run.placed) if result else ()
+        job = replace(self.job, written=at, seconds=seconds, placed=places)
+        self._keep(job, "files written")
+        if result is not None and self.job is not None:
+            self.result = replace(result, wish=replace(result.wish, job=self.job))
+        return job_folder(self.session.store.folder, job)
+
+    def tell_outcome(self, pieces: int, hung: int, knots: int, note: str) -> bool:
+        """Keep what came of a run: the pieces told, the used areas marked on the sheets, and a good
+        job as one proof of the entry that it was cut by.
+        """
+        if self.job is None or self.result is None:
+            return False
+        try:
+            outcome = JobOutcome(self.session.today().isoformat(), pieces, hung, knots, note)
+        except AlmanacError as problem:
+            self.problem = str(problem)
+            self.show()
+            return False
+        job = self.job.with_outcome(outcome)
+
+        def keep() -> None:
+            self.job = self.session.shop.keep_job(job, "outcome told")
+            self._mark_used()
+            self._prove(outcome)
+
+        if not self.session.attempt(keep):
+            return False
+        self.refresh()
+        return True
+
+    def _mark_used(self) -> None:
+        """Mark what was burnt as used on the sheets of the rack, once."""
+        stock = self.session.subject.stock
+        if stock is None or self.result is None or not stock.sheets:
+            return
+        changed = _with_used(stock, self.result)
+        if changed != stock:
+            self.session.shop.keep_stock(changed, "burnt in a job")
+
+    def _prove(self, outcome: JobOutcome) -> None:
+        """A job in which all fell free is one proof of the cut's entry, at most one a day and
+        sheet, where it was cut no slower than by the entry; a hang off a knot is a failure.
+        """
+        entry, stock = self._entry_for("cut"), self.session.subject.stock
+        machine, job = self.session.subject.machine, self.job
+        if entry is None or stock is None or machine is None or job is None:
+            return
+        cuts = [task for task in job.groups if task.task == "cut" and task.setting is not None]
+        if not cuts:
+            return
+        slower = any(not task.entry_uid for task in cuts)
+        failed = outcome.hung > outcome.knots
+        if slower and not failed:
+            return
+        proof = Proof(
+            outcome.on,
+            "failed" if failed else "passed",
+            stock.lot,
+            machine.state,
+            f"job {job.name}",
+            f"job {job.uid[:8]}",
+        )
+        if any(proof.repeats(other) for other in entry.proofs):
+            return
+        why = f"job {job.name}: {count_text(outcome.hung, 'piece')} hung"
+        changed = replace(entry, proofs=(*entry.proofs, proof))
+        self.session.shop.keep_entry(changed, why, f"what came of {job.name}")
+
+
+def _with_used(stock: Stock, result: JobResult) -> Stock:
+    sheets = list(stock.sheets)
+    for run in result.plan.runs:
+        if run.sheet >= len(sheets):
+            continue
+        sheet = sheets[run.sheet]
+        fresh = tuple(box for box in run.used_mm if box not in sheet.used_mm)
+        sheets[run.sheet] = replace(sheet, used_mm=(*sheet.used_mm, *fresh))
+    return replace(stock, sheets=tuple(sheets))

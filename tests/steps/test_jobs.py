@@ -1,0 +1,164 @@
+"""A job without a window: from a drawing to written files, what came of it, the next drawing."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.stock import Sheet
+from olive_almanac.formats.gcode_check import check_gcode
+from olive_almanac.steps.job_work import limits_of_run
+from olive_almanac.steps.jobs import JobsPresenter
+from tests.samples import BIRCH, LONG, sample_entry
+from tests.steps.test_planning import PlannerCase
+
+SVG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="50mm" viewBox="0 0 60 50" '
+    'fill="none"><rect x="10" y="10" width="40" height="30" stroke="red"/>'
+    '<path d="M12 35h30" stroke="blue"/></svg>'
+)
+
+
+class JobCase(PlannerCase):
+    def setUp(self):
+        super().setUp()
+        sheets = (Sheet(400, 250, ((5, 5, 105, 80),), ((0, 120, 15, 150),)),)
+        self.session.shop.keep_stock(replace(BIRCH, sheets=sheets), "sheets noted")
+        for task, setting in (("cut", Setting(0.9, 12.5, 2)), ("score", Setting(0.2, 60.0))):
+            entry = sample_entry(uid=task, task=task, setting=setting, kerf_x_mm=0.2, kerf_y_mm=0.1)
+            self.session.shop.keep_entry(entry, "chosen", "entry")
+        self.screens = []
+        self.jobs = JobsPresenter(
+            self.session, self, lambda: datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
+        )
+        self.path = Path(self.folder) / "plate.svg"
+
+    def show_job(self, screen):
+        self.screens.append(screen)
+
+    def work_asked(self):
+        for result in self.jobs.work() or ():
+            self.jobs.take(result)
+
+    def bring_in(self, text=SVG):
+        self.path.write_text(text)
+        for found in self.jobs.reading(self.path):
+            self.jobs.take_drawing(*found)
+        self.jobs.set_task("#0000ff", "score")
+
+    @property
+    def screen(self):
+        return self.screens[-1]
+
+
+class JobTest(JobCase):
+    def test_a_drawing_becomes_a_job_with_the_numbers_of_the_book(self):
+        self.bring_in()
+        first, second = self.screen.groups
+        self.assertEqual((first.task.task, first.state), ("cut", "trial"))
+        self.assertEqual(first.numbers[:3], ("90 %", "750 mm/min", "2 passes"))
+        self.assertEqual(first.task.kerf_mm, (0.2, 0.1))
+        self.assertEqual(second.task.entry_uid, "score")
+        self.jobs.set_number("copies", "6")
+        self.assertEqual(self.screen.result.plan.copies, 6)
+        used = self.session.subject.stock.sheets[0].used_mm[0]
+        for box in self.screen.result.plan.runs[0].used_mm:
+            apart = (box[0] >= used[2] + 2, box[1] >= used[3] + 2)
+            self.assertTrue(any(apart), box)
+        self.assertEqual(self.session.store.jobs()[0].copies, 6)
+
+    def test_wrong_numbers_are_told_and_change_nothing(self):
+        self.bring_in()
+        for key, text in (("copies", "0"), ("copies", "2.5"), ("copies", "many"), ("gap_mm", "-1")):
+            self.jobs.set_number(key, text)
+            self.assertTrue(self.screen.problem, text)
+        self.assertEqual((self.jobs.job.copies, self.jobs.job.gap_mm), (1, 3.0))
+
+    def test_a_group_without_an_entry_waits_and_barred_stock_is_no_job(self):
+        self.bring_in()
+        self.jobs.set_task("#0000ff", "engrave")
+        self.assertIsNone(self.jobs.writing())
+        self.assertIn("Nothing is known yet of engrave", self.session.problem)
+        self.jobs.set_task("#0000ff", "leave out")
+        self.assertIsNotNone(self.jobs.writing())
+        stock = replace(self.session.subject.stock, family="vinyl")
+        self.session.shop.keep_stock(stock, "it is vinyl")
+        self.jobs.refresh()
+        self.assertTrue(self.screen.groups[0].barred)
+        self.assertIsNone(self.jobs.writing())
+
+    def test_files_are_written_checked_and_stay_where_they_were_laid(self):
+        self.bring_in()
+        self.jobs.set_number("copies", "4")
+        for _ in self.jobs.writing():
+            pass
+        folder = self.jobs.written()
+        names = {path.name for path in folder.iterdir()}
+        expected = {"sheet-1.nc", "sheet-1.svg", "sheet-1.dxf", "job.pdf", "job-letter.pdf"}
+        self.assertEqual(names, expected | {"job.json"})
+        (run,) = self.screen.result.plan.runs
+        limits = limits_of_run(run, self.session.subject.stock.sheets[0])
+        self.assertTrue(check_gcode((folder / "sheet-1.nc").read_text(), limits).safe)
+        self.assertEqual(len(self.jobs.job.placed), 4)
+        self.assertEqual(self.jobs.job.written, "2026-04-14T12:00:00+00:00")
+
+    def test_a_copy_moved_onto_a_clamp_is_told_and_its_file_refused(self):
+        self.bring_in()
+        self.jobs.place(0, 0.0, 115.0)
+        self.assertIn("lies on a clamp", self.screen.result.plan.remarks[0])
+        with self.assertRaisesRegex(Exception, "safety check"):
+            for _ in self.jobs.writing():
+                pass
+        self.jobs.lay_out_again()
+        self.assertEqual(self.screen.result.plan.remarks, ())
+
+    def test_what_came_of_it_marks_the_sheet_and_proves_the_entry_once_a_day(self):
+        self.bring_in()
+        used = len(self.session.subject.stock.sheets[0].used_mm)
+        self.assertTrue(self.jobs.tell_outcome(3, 0, 0, "herbarium frames"))
+        entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
+        self.assertEqual([p.outcome for p in entry.proofs], ["passed"])
+        self.assertEqual(len(self.session.subject.stock.sheets[0].used_mm), used + 1)
+        self.jobs.tell_outcome(3, 0, 0, "")
+        self.jobs.tell_outcome(3, 1, 1, "a knot")  # a knot is nobody's setting
+        entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
+        self.assertEqual([p.outcome for p in entry.proofs], ["passed"])
+        self.jobs.tell_outcome(3, 2, 1, "")
+        entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
+        self.assertEqual([p.outcome for p in entry.proofs], ["passed", "failed"])
+        self.assertFalse(self.jobs.tell_outcome(3, 4, 0, ""))
+        self.assertEqual(len(self.session.store.jobs()[0].outcomes), 4)
+
+    def test_a_changed_drawing_is_noticed_and_keeps_its_tasks(self):
+        self.bring_in()
+        self.assertFalse(self.jobs.is_changed_on_disk())
+        self.path.write_text(SVG.replace('width="40"', 'width="30"'))
+        self.assertTrue(self.jobs.is_changed_on_disk())
+        uid = self.jobs.job.uid
+        for found in self.jobs.reading(self.path):
+            self.jobs.take_drawing(*found)
+        self.assertEqual(self.jobs.job.uid, uid)
+        self.assertEqual(self.screen.groups[1].task.task, "score")
+        self.assertAlmostEqual(self.screen.result.plan.pattern.size_mm[0], 32, 2)
+
+    def test_the_next_drawing_remembers_what_its_groups_are_for(self):
+        self.bring_in()
+        other = Path(self.folder) / "lid.svg"
+        other.write_text(SVG.replace('height="30"', 'height="20"'))
+        for found in self.jobs.reading(other):
+            self.jobs.take_drawing(*found)
+        self.assertEqual([line.task.task for line in self.screen.groups], ["cut", "score"])
+        self.assertEqual([job.name for job in self.jobs.jobs], ["lid", "plate"])
+        self.jobs.choose(self.jobs.jobs[1].uid)
+        self.assertEqual(self.screen.drawing.name, "plate.svg")
+        self.jobs.remove()
+        self.assertEqual([job.name for job in self.jobs.jobs], ["lid"])
+        self.assertEqual([job.name for job in self.session.store.jobs()], ["lid"])
+
+    def test_the_numbers_follow_the_book(self):
+        self.bring_in()
+        entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
+        slower = replace(entry, setting=replace(entry.setting, speed_mm_s=10.0))
+        self.session.shop.keep_entry(slower, "slower", "entry")
+        self.jobs.resume()
+        self.assertEqual(self.screen.groups[0].numbers[1], "600 mm/min")
