@@ -27,7 +27,6 @@ OF_THE_PROGRAM = (
         "demo",
         "open the window on a fresh copy of the demo shop; without a screen, work through it",
     ),
-    Verb("job", "a drawing to files for the machine, by the entries of the book"),
     Verb("restore", "put the newest good backup of a damaged library in place"),
 )
 VERBS = (*(verb for station in STATIONS for verb in station.verbs), *OF_THE_PROGRAM)

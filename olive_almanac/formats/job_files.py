@@ -14,7 +14,7 @@ import numpy as np
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun, placed_points
 from olive_almanac.core.quoting.spend import CellOffer, Pace
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.job import Job
+from olive_almanac.core.records.job import Job, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -229,7 +229,7 @@ def _draw_groups(
             continue
         kerf = ", ".join(number_text(mm, 2) for mm in task.kerf_mm or ()) or "none"
         cells = (
-            task.group,
+            group_words(task.group),
             TASK_WORDS[task.task],
             f"{percent_text(setting.power)} %",
             speed_text(setting.speed_mm_s, unit),

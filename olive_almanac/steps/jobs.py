@@ -13,7 +13,15 @@ from typing import TYPE_CHECKING, Any, Protocol, cast
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State
-from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Hang, Job, JobOutcome, PlacedCopy
+from olive_almanac.core.records.job import (
+    LEAVE_OUT,
+    GroupTask,
+    Hang,
+    Job,
+    JobOutcome,
+    PlacedCopy,
+    group_words,
+)
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, number_text, read_number
@@ -315,20 +323,20 @@ class JobsPresenter:
         if self.job is not None:
             self._keep(replace(self.job, hang=hang), "what a hang costs")
 
-    def place(self, number: int, x_mm: float, y_mm: float) -> None:
-        """Move a copy on its sheet; it stays on the sheet, whole."""
+    def move(self, number: int, along_mm: float, up_mm: float) -> None:
+        """Move a copy (counted over all sheets) by so much; it stays on its sheet, whole."""
         if self.job is None or self.result is None:
             return
         plan = self.result.plan
-        copies = [copy for run in plan.runs for copy in run.placed]
-        boxes = [box for run in plan.runs for box in run.used_mm]
+        copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
         if not 0 <= number < len(copies):
             return
-        copy, box = copies[number], boxes[number]
-        wide, high = box[2] - box[0], box[3] - box[1]
+        copy = copies[number]
+        left, low, right, top = plan.pattern.reach_mm
+        wide, high = (right - left, top - low) if not copy.turned else (top - low, right - left)
         bed_w, bed_h = self._sheet_size(copy.sheet)
-        x = min(max(0.0, x_mm), max(0.0, bed_w - wide))
-        y = min(max(0.0, y_mm), max(0.0, bed_h - high))
+        x = min(max(0.0, copy.x_mm + along_mm), max(0.0, bed_w - wide))
+        y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - high))
         copies[number] = PlacedCopy(copy.sheet, round(x, 2), round(y, 2), copy.turned)
         self._keep(replace(self.job, placed=tuple(copies)), "copy moved")
 
@@ -452,11 +460,11 @@ class JobsPresenter:
         lines = self.lines()
         for line in lines:
             if line.barred:
-                return f"{line.task.group}: {line.barred}"
+                return f"{group_words(line.task.group)}: {line.barred}"
         lacking = [line for line in lines if line.needs_entry]
         if lacking:
             line = lacking[0]
-            return f"Nothing is known yet of {line.task_words} for {line.task.group}."
+            return f"{group_words(line.task.group)}: nothing is known yet to {line.task_words}."
         if self.result is None or not self.result.plan.runs:
             return "There is nothing to burn yet."
         return ""

@@ -127,6 +127,15 @@ def _book(session: Session) -> Progress:
     return Progress(_status(session, "book"), word)
 
 
+def _jobs(session: Session) -> Progress:
+    machine, stock = session.subject.machine, session.subject.stock
+    jobs = session.catalogue.jobs
+    waiting = [job for job in jobs if not job.outcomes]
+    if not jobs or machine is None or stock is None:
+        return Progress("todo", "no drawing yet", "no job")
+    return Progress("todo", f"{len(waiting)} open")
+
+
 def _practise(session: Session) -> Progress:
     return Progress("todo", "on hidden stock", "hidden stock")
 
@@ -196,6 +205,16 @@ STATIONS: tuple[Station, ...] = (
         _book,
         (Verb("book", "find settings in the book"),),
         "book",
+    ),
+    Station(
+        "jobs",
+        "Jobs",
+        "Alt+7",
+        "jobs.page:JobsPage",
+        _jobs,
+        (Verb("job", "a drawing to files for the machine, by the entries of the book"),),
+        "jobs",
+        thread=False,
     ),
     Station(
         "practise",

@@ -9,6 +9,7 @@ import re
 from PySide6.QtCore import QCoreApplication, QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 __all__ = ["CodeScanner"]
 
@@ -43,17 +44,11 @@ class CodeScanner(QObject):
         application.focusChanged.connect(self._watch)
 
     def _watch(self, _old: QWidget | None, now: QWidget | None) -> None:
-        if self._watched is not None:
+        if self._watched is not None and isValid(self._watched):
             self._watched.removeEventFilter(self)
-            self._watched.destroyed.disconnect(self._gone)
         self._watched = now if now is not None and now.window() is self._window else None
         if self._watched is not None:
             self._watched.installEventFilter(self)
-            self._watched.destroyed.connect(self._gone)
-
-    def _gone(self) -> None:
-        self._watched = None
-        self._held = []
 
     def _typed(self) -> str:
         return "".join(event.text() for _, event in self._held)
@@ -91,5 +86,6 @@ class CodeScanner(QObject):
         self._waits.stop()
         self._passing = True
         for widget, event in held:
-            QCoreApplication.sendEvent(widget, event)
+            if isValid(widget):
+                QCoreApplication.sendEvent(widget, event)
         self._passing = False

@@ -78,7 +78,7 @@ class JobTest(JobCase):
         self.bring_in()
         self.jobs.set_task("#0000ff", "engrave")
         self.assertIsNone(self.jobs.writing())
-        self.assertIn("Nothing is known yet of engrave", self.session.problem)
+        self.assertIn("nothing is known yet to engrave", self.session.problem)
         self.jobs.set_task("#0000ff", "leave out")
         self.assertIsNotNone(self.jobs.writing())
         stock = replace(self.session.subject.stock, family="vinyl")
@@ -104,7 +104,7 @@ class JobTest(JobCase):
 
     def test_a_copy_moved_onto_a_clamp_is_told_and_its_file_refused(self):
         self.bring_in()
-        self.jobs.place(0, 0.0, 115.0)
+        self.jobs.move(0, -500.0, 115.0)
         self.assertIn("lies on a clamp", self.screen.result.plan.remarks[0])
         with self.assertRaisesRegex(Exception, "safety check"):
             for _ in self.jobs.writing():

@@ -31,7 +31,7 @@ from olive_almanac.core.quoting.order import order_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.quoting.place import placed_copies
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.job import GroupTask, PlacedCopy
+from olive_almanac.core.records.job import GroupTask, PlacedCopy, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text, number_text
@@ -254,7 +254,9 @@ def _beams(
         if not mine:
             continue
         if not all(kerf):
-            remarks.append(f"{group}: no kerf is known, so parts come out smaller by it.")
+            remarks.append(
+                f"{group_words(group)}: no kerf is known, so parts come out smaller by it."
+            )
             continue
         holes = [bool(_depth(n, parents, contours) % 2) for n in mine]
         for n, paths in zip(

@@ -10,11 +10,41 @@ from typing import Literal
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
 
-__all__ = ["HANGS", "LEAVE_OUT", "GroupTask", "Hang", "Job", "JobOutcome", "PlacedCopy"]
+__all__ = [
+    "HANGS",
+    "LEAVE_OUT",
+    "GroupTask",
+    "Hang",
+    "Job",
+    "JobOutcome",
+    "PlacedCopy",
+    "group_words",
+]
 
 Hang = Literal["sheet", "knife"]
-HANGS: dict[str, str] = {"knife": "each place is freed by hand", "sheet": "the sheet is lost"}
+HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is lost"}
 LEAVE_OUT = "leave out"
+COLOUR_NAMES = {
+    "#000000": "black",
+    "#ffffff": "white",
+    "#ff0000": "red",
+    "#00ff00": "light green",
+    "#008000": "green",
+    "#0000ff": "blue",
+    "#ffff00": "yellow",
+    "#00ffff": "cyan",
+    "#ff00ff": "magenta",
+    "#ffa500": "orange",
+    "#800080": "purple",
+    "#808080": "grey",
+}
+
+
+def group_words(group: str) -> str:
+    """Return a group as one says it: "holes, red" for "holes / #ff0000"."""
+    layer, _, colour = group.rpartition(" / ")
+    told = COLOUR_NAMES.get(colour, colour)
+    return f"{layer}, {told}" if layer else told
 
 
 @dataclass(frozen=True)

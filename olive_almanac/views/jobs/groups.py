@@ -1,0 +1,106 @@
+"""The groups of a drawing as sentences: what each is for, by which entry, and its numbers."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QVBoxLayout
+
+from olive_almanac.core.records.job import LEAVE_OUT, group_words
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.steps.book import STATE_WORDS
+from olive_almanac.steps.jobs import GroupLine
+from olive_almanac.views.jobs.sheet import DASHES, LINE_PX
+from olive_almanac.views.marks import Mark
+from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, label, row
+from olive_almanac.views.theme import C, Painted, px
+
+TASK_CHOICES = (*TASK_WORDS.items(), (LEAVE_OUT, LEAVE_OUT))
+
+
+class LineSample(Painted):
+    """A line as the group's lines are drawn on the sheet; filled where it is engraved."""
+
+    def __init__(self, line: GroupLine) -> None:
+        super().__init__()
+        self.line = line
+        self.setFixedSize(px(34), px(26))
+
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
+        task = self.line.task
+        rect = QRectF(0.5, 2.5, width - 1, height - 5)
+        painter.setPen(QPen(C("stock_edge"), 1))
+        painter.setBrush(C("stock"))
+        painter.drawRect(rect)
+        if task.task == LEAVE_OUT:
+            return
+        middle = height / 2
+        if task.setting is not None and task.setting.pitch_mm:
+            shade = C("on_stock")
+            painter.fillRect(QRectF(7, middle - 4, width - 14, 8), shade)
+            return
+        pen = QPen(C("on_stock"), LINE_PX[task.task])
+        if task.task in DASHES:
+            pen.setDashPattern(DASHES[task.task])
+        painter.setPen(pen)
+        painter.drawLine(QPointF(6, middle), QPointF(width - 6, middle))
+
+
+class GroupList(Page):
+    """The groups, one below the other.
+
+    Signals:
+        task_picked(str, str): another task for a group.
+        plan_asked(str): the operator wants to plan a trial of a task that has no entry.
+    """
+
+    task_picked = Signal(str, str)
+    plan_asked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.list = QVBoxLayout(self)
+        self.list.setContentsMargins(0, 0, 0, 0)
+        self.list.setSpacing(px(3))
+        self.pickers: dict[str, WordPicker] = {}
+
+    def show_lines(self, lines: tuple[GroupLine, ...]) -> None:
+        clear_layout(self.list)
+        self.pickers = {}
+        for line in lines:
+            self._add(line)
+        self.list.addStretch(1)
+
+    def _add(self, line: GroupLine) -> None:
+        name, task = line.task.group, line.task.task
+        picker = WordPicker("ui_b", name=f"What {group_words(name)} is for")
+        picker.set_choices(TASK_CHOICES, task)
+        picker.picked.connect(lambda key, name=name: self.task_picked.emit(name, key))
+        self.pickers[name] = picker
+        words = label(group_words(name), "ui", wrap=True)
+        words.setToolTip(name)
+        first = row(LineSample(line), words, None, picker, gap=8)
+        first.setStretch(1, 1)
+        self.list.addLayout(first)
+        if task != LEAVE_OUT:
+            self._add_numbers(line)
+        self.list.addSpacing(px(3))
+        self.list.addWidget(hair())
+
+    def _add_numbers(self, line: GroupLine) -> None:
+        told = f"{STATE_WORDS[line.state][0]}, {line.reason}"
+        mark = Mark("state", line.state, 22)
+        state = label(told, "small", "second", wrap=True)
+        second = row(mark, state, gap=8)
+        second.setStretch(1, 1)
+        self.list.addLayout(second)
+        if line.numbers:
+            self.list.addWidget(label("  ".join(line.numbers[:3]), "ui_b"))
+            rest = ", ".join(line.numbers[3:])
+            if line.length_mm:
+                rest = f"{line.length_mm / 1000:.2f} m, {rest}"
+            self.list.addWidget(label(rest, "small", "second", wrap=True))
+        elif line.needs_entry and not line.barred:
+            plan = button("Plan a trial of it", tip="the book knows nothing of this yet")
+            plan.clicked.connect(lambda: self.plan_asked.emit(line.task.task))
+            self.list.addWidget(plan, 0, Qt.AlignmentFlag.AlignLeft)

@@ -1,0 +1,530 @@
+"""The Jobs station: a finished drawing at the left as groups, on its sheet in the middle, how sure
+and how long at the right.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Qt, QTimer, QUrl
+from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from olive_almanac.core.quoting.spend import Pace
+from olive_almanac.core.records.job import HANGS
+from olive_almanac.core.units import (
+    count_text,
+    duration_text,
+    lengths_text,
+    number_text,
+    speed_text,
+)
+from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder
+from olive_almanac.steps.requests import PlanCells
+from olive_almanac.views.big_type import InHand
+from olive_almanac.views.jobs.groups import GroupList
+from olive_almanac.views.jobs.sheet import JobSheet
+from olive_almanac.views.parts import (
+    Number,
+    Segments,
+    WordPicker,
+    box,
+    button,
+    clear_layout,
+    col,
+    fact,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+    scrolling,
+    set_kind,
+)
+from olive_almanac.views.station_page import StationPage
+from olive_almanac.views.theme import compact, px
+
+if TYPE_CHECKING:
+    from olive_almanac.views.window import MainWindow
+    from olive_almanac.views.worker import Worker
+
+DRAWINGS = "Drawings (*.svg *.dxf *.SVG *.DXF)"
+RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
+PAUSE_MS = 150
+SHOWN_REMARKS = 3
+
+
+class JobsPage(StationPage):
+    """Shows the job in hand and runs its work in threads."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self.setAcceptDrops(True)
+        self.presenter = JobsPresenter(self.session, self, window.services.now)
+        self._worker: Worker | None = None
+        self._reading: Worker | None = None
+        self._writing: Worker | None = None
+        self._subject: object = None
+        self.asks = QTimer(self)
+        self.asks.setSingleShot(True)
+        self.asks.setInterval(PAUSE_MS)
+        self.asks.timeout.connect(self._work)
+        self.title = label("Jobs", "h1")
+        self.picker = WordPicker("h2", name="Job")
+        self.picker.picked.connect(self.presenter.choose)
+        self.picker.extra_chosen.connect(self.bring_in)
+        tip = "SVG or DXF; it can be dropped here too"
+        self.bring = button("Bring in a drawing", "plain", tip=tip)
+        self.bring.clicked.connect(self.bring_in)
+        self.changed = button("The drawing has changed: take it", "main")
+        self.changed.clicked.connect(self._take_changed)
+        self.away = button("Take out", "plain", tip="out of the list; the library keeps it")
+        self.away.clicked.connect(self.presenter.remove)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(
+            head(self.title, self.picker, None, self.changed, self.away, self.bring, gap=14)
+        )
+        layout.addSpacing(px(6))
+        self.nothing = self._build_nothing()
+        self.desk = self._build_desk()
+        layout.addWidget(self.nothing, 1)
+        layout.addWidget(self.desk, 1)
+
+    def _build_nothing(self) -> QWidget:
+        words = label(
+            "A job is a finished drawing on a real sheet, by the settings of the book.", "h2"
+        )
+        more = label(
+            "Drop an SVG or DXF here. Its layers or colours become groups; each gets a task, the "
+            "numbers come from the book. Then you see how long it takes, how sure it is that all "
+            "of it falls free, and what to burn first.",
+            "ui",
+            "second",
+            wrap=True,
+        )
+        self.first = button("Bring in a drawing", "main")
+        self.first.clicked.connect(self.bring_in)
+        self.bare = JobSheet()
+        upper = col(words, more, row(self.first, None), 8, self.bare, gap=10)
+        upper.setStretch(4, 1)
+        return box(upper)
+
+    def _build_desk(self) -> QWidget:
+        self.groups = GroupList()
+        self.groups.task_picked.connect(self.presenter.set_task)
+        self.groups.plan_asked.connect(self._plan_trial)
+        left = scrolling(self.groups, (px(compact(218, 250)), 100))
+        left.setFixedWidth(px(compact(232, 270)))
+        self.sheet = JobSheet()
+        self.sheet.moved.connect(self.presenter.move)
+        self.sheets = QHBoxLayout()
+        self.remarks = QVBoxLayout()
+        self.remarks.setSpacing(px(2))
+        words = compact("Anew", "Lay out again")
+        self.laid_anew = button(words, "plain", tip="where copies were moved by hand")
+        self.laid_anew.clicked.connect(self.presenter.lay_out_again)
+        copies = self._build_copies()
+        middle = col(copies, box(self.sheets), self.sheet, self.remarks, gap=6)
+        middle.setStretch(2, 1)
+        right = box(self._build_right())
+        right.setFixedWidth(px(compact(258, 296)))
+        across = QHBoxLayout()
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(px(compact(10, 16)))
+        across.addWidget(left)
+        across.addWidget(hair("vhair"))
+        across.addLayout(middle, 1)
+        across.addWidget(hair("vhair"))
+        across.addWidget(right)
+        desk = QWidget()
+        desk.setLayout(across)
+        return desk
+
+    def _build_copies(self) -> Any:
+        self.copies = Number("Copies", 56)
+        self.gap = Number("Gap between copies, mm", 56)
+        for key, field in (("copies", self.copies), ("gap_mm", self.gap)):
+            field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
+        return row(
+            self.copies,
+            label("copies,", "ui", "second"),
+            self.gap,
+            label(compact("mm", "mm apart"), "ui", "second"),
+            None,
+            self.laid_anew,
+            gap=6,
+        )
+
+    def _build_right(self) -> Any:
+        self.facts = QVBoxLayout()
+        self.facts.setSpacing(0)
+        self.chance = label("", "h2", wrap=True)
+        self.why = label("", "small", "second", wrap=True)
+        if compact(True, False):  # the tip of the line above says it
+            self.why.hide()
+        self.paces = QVBoxLayout()
+        self.paces.setSpacing(px(4))
+        self.hang = WordPicker("ui_b", name="Where a piece hangs")
+        self.hang.picked.connect(self.presenter.set_hang)
+        self.hang_row = box(row(label("If one hangs,", "ui", "second"), self.hang, None, gap=6))
+        self.offer = label("", "ui", wrap=True)
+        self.cells = button("Plan these cells first", tip="on this very sheet, then read them")
+        self.cells.clicked.connect(self._plan_cells)
+        self.done = label("", "small", "second", wrap=True)
+        self.write = button("Write the job", "main", tip="Ctrl+Enter")
+        self.write.clicked.connect(self.main_action)
+        self.open_folder = button("Open the folder")
+        self.open_folder.clicked.connect(self._open_folder)
+        self.outcome = self._build_outcome()
+        keys = row(self.write, self.open_folder, None, gap=8)
+        return col(
+            self.facts,
+            4,
+            self.chance,
+            self.why,
+            self.paces,
+            self.hang_row,
+            self.offer,
+            row(self.cells, None),
+            None,
+            self.outcome,
+            self.done,
+            keys,
+            gap=5,
+        )
+
+    def _build_outcome(self) -> QWidget:
+        self.pieces, self.hung = Number("Pieces", 48), Number("Pieces that hung", 48)
+        self.knots = Number("Hung at a knot", 48)
+        self.note = Number("Note", 150, grows=False)
+        self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
+        self.tell.clicked.connect(self._tell)
+        words = [label(text, "ui", "second") for text in ("pieces,", "hung,", "at a knot")]
+        return box(
+            col(
+                hair(),
+                label("What came of it", "h3"),
+                row(self.pieces, words[0], self.hung, words[1], None, gap=5),
+                row(self.knots, words[2], None, self.tell, gap=5),
+                gap=4,
+            )
+        )
+
+    # -- the window asks ---------------------------------------------------------------------------
+
+    def enter(self) -> None:
+        self._subject = self._of_subject()
+        self.presenter.resume()
+        if self.presenter.job is None:
+            QTimer.singleShot(0, self, lambda: self.first.setFocus())
+
+    def leave(self) -> None:
+        for worker in (self._worker, self._reading, self._writing):
+            if worker is not None:
+                worker.requestInterruption()
+        self.asks.stop()
+
+    def _of_subject(self) -> object:
+        subject, catalogue = self.session.subject, self.session.catalogue
+        return (subject.machine, subject.stock, catalogue.entries, tuple(catalogue.rules.items()))
+
+    def subject_changed(self) -> None:
+        if self._of_subject() != self._subject and self.isVisible():
+            self._subject = self._of_subject()
+            self.presenter.resume()
+
+    def preferences_changed(self) -> None:
+        if self.isVisible():
+            self.presenter.show()
+
+    def in_hand(self) -> InHand:
+        job, result, stock = self.presenter.job, self.presenter.result, self.session.subject.stock
+        if job is None or result is None or stock is None:
+            return super().in_hand()
+        plan = result.plan
+        numbers = (count_text(plan.copies, "copy", "copies"), duration_text(plan.seconds))
+        more = ""
+        if result.paces:
+            more = f"{100 * self._pace(result.paces).risk.all_free:.0f} % that all falls free"
+        return InHand(stock.label, job.name, numbers, more)
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    def show_job(self, screen: JobScreen) -> None:
+        there = screen.job is not None
+        self.nothing.setVisible(not there)
+        self.desk.setVisible(there)
+        for part in (self.picker, self.away, self.bring):
+            part.setVisible(there)
+        self.changed.setVisible(there and self.presenter.is_changed_on_disk())
+        if screen.job is None:
+            self.bare.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
+            return
+        choices = [(job.uid, job.name) for job in screen.others]
+        self.picker.set_choices(choices, screen.job.uid, extra="Bring in a drawing")
+        self.groups.show_lines(screen.groups)
+        self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
+        for field, text in (
+            (self.copies, str(screen.job.copies)),
+            (self.gap, number_text(screen.job.gap_mm)),
+        ):
+            if not field.isModified():
+                field.setText(text)
+            field.set_bad(bool(screen.problem) and field.isModified())
+        self.laid_anew.setVisible(bool(screen.job.placed))
+        self._show_sheets(screen)
+        self._show_remarks(screen)
+        self._show_right(screen)
+
+    def _show_sheets(self, screen: JobScreen) -> None:
+        clear_layout(self.sheets)
+        runs = screen.result.plan.runs if screen.result is not None else ()
+        if len(runs) > 1:
+            words = [f"sheet {run.sheet + 1}" for run in runs]
+            segments = Segments(words, min(self.sheet.at, len(runs) - 1), "Sheets")
+            segments.chosen.connect(self.sheet.show_run)
+            self.sheets.addWidget(segments)
+            self.sheets.addStretch(1)
+
+    def _show_remarks(self, screen: JobScreen) -> None:
+        """What is wrong with the drawing or the layout: each a line, those with a place a key that
+        rings it.
+        """
+        clear_layout(self.remarks)
+        found: list[tuple[str, Any]] = []
+        if screen.problem:
+            found.append((screen.problem, None))
+        if screen.result is not None:
+            found += [(words, None) for words in screen.result.plan.remarks]
+        if screen.drawing is not None:
+            found += [(one.says, one.at_mm) for one in screen.drawing.findings]
+        self.sheet.pin(None)
+        for words, at_mm in found[:SHOWN_REMARKS]:
+            line = label(words, "small", "ember" if words == screen.problem else "", wrap=True)
+            if at_mm is None:
+                self.remarks.addWidget(line)
+                continue
+            ring = button("Where", "plain", tip="ring the place on the sheet")
+            ring.clicked.connect(lambda _=False, at_mm=at_mm: self.sheet.pin(at_mm))
+            beside = row(line, ring, gap=8)
+            beside.setStretch(0, 1)
+            self.remarks.addLayout(beside)
+        if len(found) > SHOWN_REMARKS:
+            rest = label(f"and {len(found) - SHOWN_REMARKS} more", "small", "second")
+            rest.setToolTip("\n".join(words for words, _ in found[SHOWN_REMARKS:]))
+            self.remarks.addWidget(rest)
+
+    def _show_right(self, screen: JobScreen) -> None:
+        job, result = screen.job, screen.result
+        assert job is not None
+        clear_layout(self.facts)
+        ready = result is not None and bool(result.plan.runs)
+        self._show_paces(screen)
+        self.hang_row.setVisible(bool(result and result.paces))
+        self.hang.set_choices(tuple(HANGS.items()), job.hang)
+        if result is not None and result.plan.runs:
+            plan = result.plan
+            told = count_text(plan.copies, "copy", "copies")
+            if plan.without_room:
+                told += f", {plan.without_room} without room"
+            self.facts.addWidget(fact("Copies", told))
+            self.facts.addWidget(fact("Size of one", f"{lengths_text(*plan.pattern.size_mm)} mm"))
+            self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
+            cut = plan.pattern.cut_mm * plan.copies / 1000
+            if cut:
+                self.facts.addWidget(fact("Cut", f"{cut:.2f} m"))
+        waits = self.presenter.waits_for
+        self.write.setEnabled(ready and not waits)
+        set_kind(self.write, "main" if ready and not waits else "")
+        if waits and not screen.working and not ready:
+            self.done.setText(waits)
+        elif job.written:
+            self.done.setText(f"Written {job.written[:10]} at {job.written[11:16]}.")
+        else:
+            self.done.setText("")
+        self.open_folder.setVisible(bool(job.written))
+        self.outcome.setVisible(bool(job.written) and ready)
+        if result is not None and not self.pieces.isModified():
+            pieces = max(1, len(result.plan.pattern.outlines)) * result.plan.copies
+            self.pieces.setText(str(pieces))
+            self.hung.setText("0")
+            self.knots.setText("0")
+
+    def _pace(self, paces: tuple[Pace, ...]) -> Pace:
+        """The pace at which the job's cuts are set now."""
+        job = self.presenter.job
+        cuts = [task.setting for task in job.groups if task.task == "cut"] if job else []
+        return next((pace for pace in paces if pace.setting in cuts), paces[0])
+
+    def _show_paces(self, screen: JobScreen) -> None:
+        result = screen.result
+        clear_layout(self.paces)
+        offer = result.offer if result is not None else None
+        self.offer.setVisible(offer is not None)
+        self.cells.setVisible(offer is not None)
+        if result is None or not result.paces:
+            self.chance.setText("")
+            cuts = any(line.task.task == "cut" and line.numbers for line in screen.groups)
+            told = "How sure it is cannot be told: no coupon stands behind the cut’s entry."
+            self.why.setText(told if cuts and not screen.working and result else "")
+            return
+        now = self._pace(result.paces)
+        self.chance.setText(f"All falls free: {_percent(now.risk.all_free)}")
+        told = (
+            f"One cell alone {_percent(now.risk.cell)}; over {now.risk.length_mm / 1000:.1f} m of "
+            f"cut {_places(now.risk.hangs)} hang. Sheet and day are shared, so "
+            "pieces fall free or hang together."
+        )
+        self.why.setText(told)
+        self.chance.setToolTip(told)
+        unit = self.session.preferences.speed_unit
+        for n, pace in enumerate(result.paces, 1):
+            setting = pace.setting
+            words = (
+                f"{n}  {RULES[pace.rule]}: {speed_text(setting.speed_mm_s, unit)} "
+                f"× {setting.passes}\n"
+                f"{duration_text(pace.seconds)}, {_percent(pace.risk.all_free)}, costs "
+                f"{pace.expected_cost:.2f}"
+            )
+            made = button(words, "pace-chosen" if pace is now else "pace")
+            made.clicked.connect(lambda _=False, rule=pace.rule: self.presenter.take_pace(rule))
+            made.setAccessibleName(words.replace("\n", ", "))
+            self.paces.addWidget(made)
+        if offer is not None:
+            self.offer.setText(
+                f"Burn {count_text(len(offer.settings), 'cell')} in a free corner first: "
+                f"{duration_text(offer.seconds)} and {offer.cost:.2f}; saves {offer.saves:.2f} in "
+                "the mean."
+            )
+
+    # -- work --------------------------------------------------------------------------------------
+
+    def work_asked(self) -> None:
+        self.asks.start()
+
+    def _work(self) -> None:
+        items = self.presenter.work()
+        if self._worker is not None:
+            self._worker.requestInterruption()
+        self._worker = None
+        if items is not None:
+            self._worker = self.main_window.work(items, self.presenter.take, self._failed)
+
+    def _failed(self, problem: Exception) -> None:
+        self.presenter.show()
+        self.main_window.work_failed(problem)
+
+    def bring_in(self) -> None:
+        """Choose a drawing from the disk."""
+        name, _ = QFileDialog.getOpenFileName(self, "A drawing", "", DRAWINGS)
+        if name:
+            self.read_file(Path(name))
+
+    def read_file(self, path: Path) -> None:
+        """Read a drawing in a thread and take it."""
+        self.done.setText(f"Reading {path.name}")
+        self._reading = self.main_window.work(
+            self.presenter.reading(path), lambda found: self.presenter.take_drawing(*found)
+        )
+
+    def _take_changed(self) -> None:
+        if self.presenter.source is not None:
+            self.read_file(self.presenter.source)
+
+    def _typed(self, key: str, field: Number) -> None:
+        if field.isModified():
+            self.presenter.set_number(key, field.text())
+            if not self.presenter.problem:
+                field.setModified(False)
+                self.presenter.show()
+
+    def _plan_trial(self, task: Any) -> None:
+        self.session.choose(task=task)
+        self.main_window.navigate("plan")
+
+    def _plan_cells(self) -> None:
+        result = self.presenter.result
+        if result is not None and result.offer is not None:
+            self.session.choose(task="cut")
+            self.main_window.navigate("plan", PlanCells(result.offer.settings))
+
+    def main_action(self) -> None:
+        if self.presenter.job is None:
+            self.bring_in()
+            return
+        if self._writing is not None:
+            return
+        items = self.presenter.writing()
+        if items is None:
+            return
+        self._writing = self.main_window.work(items, self._say_writing, self._not_written)
+
+    def _say_writing(self, words: str) -> None:
+        if words == "written":
+            self._writing = None
+            self.presenter.written()
+        else:
+            self.done.setText(f"Writing: {words}")
+
+    def _not_written(self, problem: Exception) -> None:
+        self._writing = None
+        self.done.setText("")
+        self.main_window.work_failed(problem)
+
+    def _open_folder(self) -> None:
+        if self.presenter.job is not None:
+            folder = job_folder(self.session.store.folder, self.presenter.job)
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+    def _tell(self) -> None:
+        numbers = []
+        for field in (self.pieces, self.hung, self.knots):
+            text = field.text().strip()
+            field.set_bad(not text.isdigit())
+            if not text.isdigit():
+                field.setFocus()
+                return
+            numbers.append(int(text))
+        if self.presenter.tell_outcome(numbers[0], numbers[1], numbers[2], ""):
+            self.done.setText("Kept: the sheet is marked as used.")
+            for field in (self.pieces, self.hung, self.knots):
+                field.setModified(False)
+
+    # -- keys and drops ----------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        result = self.presenter.result
+        text = event.text()
+        if result is not None and text.isdigit() and 1 <= int(text) <= len(result.paces):
+            self.presenter.take_pace(result.paces[int(text) - 1].rule)
+        elif event.key() == Qt.Key.Key_O and not event.modifiers():
+            self.bring_in()
+        else:
+            super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        urls = [url for url in event.mimeData().urls() if url.isLocalFile()]
+        if urls:
+            self.read_file(Path(urls[0].toLocalFile()))
+
+
+def _places(mean: float) -> str:
+    """How many places hang in the mean, as one says it."""
+    if mean < 0.05:
+        return "next to no place may"
+    return f"about {number_text(round(mean, 1))} places"
+
+
+def _percent(chance: float) -> str:
+    """A chance as one says it: never 100 % where it is not."""
+    if chance >= 0.995:
+        return "over 99 %"
+    if chance < 0.005:
+        return "under 1 %"
+    return f"{100 * chance:.0f} %"

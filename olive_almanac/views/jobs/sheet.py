@@ -1,0 +1,318 @@
+"""The copies of a job on a sheet of the rack, to scale; a copy can be dragged."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QTransform,
+)
+from PySide6.QtWidgets import QSizePolicy
+
+from olive_almanac.core.quoting.job_plan import Pattern, SheetRun
+from olive_almanac.core.records.job import PlacedCopy
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.units import lengths_text
+from olive_almanac.steps.jobs import JobScreen
+from olive_almanac.views.coupon import stock_colour
+from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT, arrow_step
+from olive_almanac.views.sheets import draw_sheet, in_rack
+from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on
+
+LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
+DASHES = {"score": [3.0, 2.0]}
+MOST_DETAIL = 60_000  # points up to which a copy is drawn line by line
+
+
+class JobSheet(Painted):
+    """Draws one sheet of a job.
+
+    Signals:
+        moved(int, float, float): a copy (counted over all sheets) was moved by so many mm.
+    """
+
+    moved = Signal(int, float, float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.shown: JobScreen | None = None
+        self.stock: Stock | None = None
+        self.machine: Machine | None = None
+        self.at = 0  # which of the runs
+        self.held: int | None = None  # which of its copies
+        self.pinned: tuple[float, float] | None = None  # where a finding is, mm of the drawing
+        self._shift = (0.0, 0.0)
+        self._from: tuple[float, float] | None = None
+        self._picture: tuple[object, QPixmap] | None = None
+        self._paths: tuple[Pattern, dict[str, QPainterPath]] | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(160)
+        self.setAccessibleName("The copies on the sheet")
+
+    def show_screen(self, screen: JobScreen, stock: Stock | None, machine: Machine | None) -> None:
+        self.shown, self.stock, self.machine = screen, stock, machine
+        runs = self._runs
+        self.at = min(self.at, max(0, len(runs) - 1))
+        if self.held is not None and (not runs or self.held >= len(runs[self.at].placed)):
+            self.held = None
+        self._shift = (0.0, 0.0)
+        told = "nothing is laid out yet"
+        if runs:
+            told = f"{len(runs[self.at].placed)} copies on sheet {runs[self.at].sheet + 1}"
+        self.setAccessibleDescription(told)
+        self.update()
+
+    def show_run(self, at: int) -> None:
+        """Show another of the sheets."""
+        self.at, self.held = at, None
+        self.update()
+
+    def pin(self, at_mm: tuple[float, float] | None) -> None:
+        """Ring the place of a finding in the first copy."""
+        self.pinned = at_mm
+        self.update()
+
+    @property
+    def _runs(self) -> tuple[SheetRun, ...]:
+        if self.shown is None or self.shown.result is None:
+            return ()
+        return self.shown.result.plan.runs
+
+    @property
+    def _run(self) -> SheetRun | None:
+        return self._runs[self.at] if self._runs else None
+
+    @property
+    def _pattern(self) -> Pattern | None:
+        if self.shown is None or self.shown.result is None:
+            return None
+        return self.shown.result.plan.pattern
+
+    def _ground(self) -> Sheet:
+        """The sheet that is shown; the bed where the rack is empty."""
+        run, stock = self._run, self.stock
+        number = run.sheet if run is not None else 0
+        if stock is not None and number < len(stock.sheets):
+            return stock.sheets[number]
+        wide, high = self.machine.bed_mm if self.machine is not None else (300.0, 200.0)
+        return Sheet(wide, high)
+
+    def _scale(self) -> tuple[float, float, float]:
+        width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
+        sheet = self._ground()
+        k = min((width - 66) / sheet.width_mm, (height - 38) / sheet.height_mm)
+        left = 46 + (width - 66 - k * sheet.width_mm) / 2
+        return k, left, 8 + (height - 38 + k * sheet.height_mm) / 2
+
+    # -- drawing -----------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
+        if self.stock is None or self.shown is None:
+            return
+        k, left, foot = self._scale()
+
+        def rect(box: Any) -> QRectF:
+            return QRectF(
+                left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1])
+            )
+
+        sheet, colour = self._ground(), stock_colour(self.stock)
+        keep_off = self.machine.head_clearance_mm if self.machine is not None else 0.0
+        painter.save()
+        painter.setClipRect(rect((-6, -6, sheet.width_mm + 6, sheet.height_mm + 6)))
+        own = set(self._run.used_mm) if self._run is not None else set()
+        kept = tuple(box for box in sheet.used_mm if box not in own)
+        drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, sheet.clamps_mm)
+        draw_sheet(painter, in_rack(drawn), rect, colour, keep_off)
+        painter.restore()
+        self._draw_rulers(painter, sheet)
+        run, pattern = self._run, self._pattern
+        if run is None or pattern is None:
+            self._draw_nothing(painter, rect((0, 0, sheet.width_mm, sheet.height_mm)), colour)
+            return
+        for n, (copy, box) in enumerate(zip(run.placed, run.used_mm, strict=True)):
+            dx, dy = self._shift if n == self.held else (0.0, 0.0)
+            place = rect((box[0] + dx, box[1] + dy, box[2] + dx, box[3] + dy))
+            self._draw_copy(painter, pattern, copy, place, k)
+            if n == self.held:
+                painter.setPen(QPen(C("ink"), 2.4))
+                painter.setBrush(NO_BRUSH)
+                painter.drawRect(place.adjusted(-2, -2, 2, 2))
+            if n == 0:
+                self._draw_pin(painter, pattern, copy, place, k)
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(rect((0, 0, sheet.width_mm, sheet.height_mm)).adjusted(-4, -4, 4, 4))
+
+    def _draw_nothing(self, painter: QPainter, rect: QRectF, colour: QColor) -> None:
+        words = "Drop a drawing here"
+        if self.shown is not None and self.shown.working:
+            words = "Working it out"
+        elif self.shown is not None and self.shown.drawing is not None:
+            words = "Nothing is laid out"
+        painter.setFont(F("h2"))
+        painter.setPen(ink_on(colour))
+        painter.drawText(rect, CENTRE, words)
+
+    def _draw_copy(
+        self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
+    ) -> None:
+        """A copy from a picture that is drawn once for its size."""
+        ratio = LIVE.scale * self.devicePixelRatioF()
+        key = (id(pattern), round(k, 5), copy.turned, LIVE.colours["name"], ratio)
+        if self._picture is None or self._picture[0] != key:
+            self._picture = (key, self._pictured(pattern, copy, place, k, ratio))
+        picture = self._picture[1]
+        painter.drawPixmap(place.adjusted(-3, -3, 3, 3), picture, QRectF(picture.rect()))
+
+    def _pictured(
+        self, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float, ratio: float
+    ) -> QPixmap:
+        picture = QPixmap(
+            max(1, round((place.width() + 6) * ratio)), max(1, round((place.height() + 6) * ratio))
+        )
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(ratio, ratio)
+        painter.translate(3, 3)
+        left, low, _, high = pattern.reach_mm
+        if copy.turned:
+            m = QTransform(0, -k, -k, 0, k * high, k * -left + place.height() + k * 2 * left)
+        else:
+            m = QTransform(k, 0, 0, -k, -k * left, place.height() + k * low)
+        ink = ink_on(stock_colour(self.stock)) if self.stock is not None else C("ink")
+        task_of = {one.task.group: one.task.task for one in pattern.work}
+        for group, path in self._paths_of(pattern).items():
+            task = task_of.get(group.partition("\0")[0], "cut")
+            mapped = m.map(path)
+            if group.endswith("\0filled"):
+                shade = QColor(ink)
+                shade.setAlpha(150)
+                painter.setPen(NO_PEN)
+                painter.setBrush(shade)
+            else:
+                pen = QPen(ink, LINE_PX[task])
+                if task in DASHES:
+                    pen.setDashPattern(DASHES[task])
+                painter.setPen(pen)
+                painter.setBrush(NO_BRUSH)
+            painter.drawPath(mapped)
+        painter.end()
+        return picture
+
+    def _paths_of(self, pattern: Pattern) -> dict[str, QPainterPath]:
+        """The lines and the filled areas of each group, in mm."""
+        if self._paths is not None and self._paths[0] is pattern:
+            return self._paths[1]
+        paths: dict[str, QPainterPath] = {}
+        every = sum(len(points) for _, points, _ in pattern.beams)
+        step = max(1, round(every / MOST_DETAIL))
+        for group, points, closed in pattern.beams:
+            path = paths.setdefault(group, QPainterPath())
+            path.addPolygon(_polygon(points, step, closed=closed))
+        for group, points in pattern.areas:
+            path = paths.setdefault(f"{group}\0filled", QPainterPath())
+            path.setFillRule(Qt.FillRule.OddEvenFill)
+            path.addPolygon(_polygon(points, step, closed=True))
+        self._paths = (pattern, paths)
+        return paths
+
+    def _draw_pin(
+        self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
+    ) -> None:
+        if self.pinned is None:
+            return
+        left, low, _, high = pattern.reach_mm
+        x, y = self.pinned
+        along, up = (x - left, y - low)
+        if copy.turned:
+            along, up = (high - y, x - left)
+        at = QPointF(place.left() + k * along, place.bottom() - k * up)
+        painter.setBrush(NO_BRUSH)
+        for colour, width in ((C("field"), 5.0), (C("ember"), 2.4)):
+            painter.setPen(QPen(colour, width))
+            painter.drawEllipse(at, 9, 9)
+
+    def _draw_rulers(self, painter: QPainter, sheet: Sheet) -> None:
+        k, left, foot = self._scale()
+        step = next(s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if s * k > 42)
+        painter.setFont(F("small"))
+        painter.setPen(QPen(C("ink2"), 1))
+        for mm in range(0, int(sheet.width_mm) + 1, step):
+            x = left + k * mm
+            painter.drawLine(QPointF(x, foot + 4), QPointF(x, foot + 9))
+            painter.drawText(QRectF(x - 26, foot + 10, 52, 18), CENTRE, str(mm))
+        for mm in range(step, int(sheet.height_mm) + 1, step):
+            y = foot - k * mm
+            painter.drawLine(QPointF(left - 4, y), QPointF(left - 9, y))
+            painter.drawText(QRectF(left - 54, y - 9, 42, 18), MIDDLE_RIGHT, str(mm))
+
+    # -- mouse and keys ----------------------------------------------------------------------------
+
+    def _mm(self, event: QEvent) -> tuple[float, float]:
+        x, y = self.logical(event)
+        k, left, foot = self._scale()
+        return (x - left) / k, (foot - y) / k
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        run = self._run
+        if run is None:
+            return
+        x, y = self._mm(event)
+        boxes = list(enumerate(run.used_mm))
+        here = [n for n, box in boxes if box[0] <= x <= box[2] and box[1] <= y <= box[3]]
+        self.held = here[-1] if here else None
+        self._from = (x, y) if here else None
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._from is not None:
+            x, y = self._mm(event)
+            self._shift = (float(round(x - self._from[0])), float(round(y - self._from[1])))
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._from = None
+        self._put(*self._shift)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step, run = arrow_step(event), self._run
+        if step is not None and self.held is not None:
+            self._put(*step)
+        elif event.text() in (".", ",") and run is not None and run.placed:
+            way = 1 if event.text() == "." else -1
+            self.held = 0 if self.held is None else (self.held + way) % len(run.placed)
+            box = run.used_mm[self.held]
+            size = lengths_text(box[2] - box[0], box[3] - box[1])
+            self.setAccessibleDescription(f"copy {self.held + 1} in hand, {size} mm")
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _put(self, along_mm: float, up_mm: float) -> None:
+        run = self._run
+        if run is None or self.held is None or (along_mm, up_mm) == (0.0, 0.0):
+            return
+        before = sum(len(one.placed) for one in self._runs[: self.at])
+        self.moved.emit(before + self.held, along_mm, up_mm)
+
+
+def _polygon(points: Any, step: int, *, closed: bool) -> QPolygonF:
+    few = points[::step] if len(points) > 3 * step else points
+    if closed:
+        few = np.concatenate([few, few[:1]])
+    return QPolygonF([QPointF(x, y) for x, y in few.tolist()])

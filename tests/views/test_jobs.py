@@ -1,0 +1,177 @@
+"""The Jobs station in the window: from a drawing on disk to a written and told job, by mouse and by
+keys alone.
+"""
+
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QLabel
+
+from olive_almanac.core.records.entry import Evidence
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.stock import Sheet
+from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
+from olive_almanac.views import theme
+from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
+from tests.views.test_stations import ShopCase
+
+SVG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="50mm" viewBox="0 0 60 50" '
+    'fill="none"><rect x="10" y="10" width="40" height="30" stroke="red"/>'
+    '<circle cx="20" cy="20" r="4" stroke="red"/><path d="M12 35h30" stroke="blue"/>'
+    '<path d="M12 35h10" stroke="blue"/></svg>'
+)
+BESIDE_MM = 30.0
+
+
+class JobsCase(ShopCase):
+    def fill(self, library):
+        trial = cut_trial()
+        library.save_trial(trial, "book", "planned")
+        library.save_readings(trial.id, read_by_energy(trial, 2.2), "read")
+        evidence = Evidence((trial.id,), 24)
+        cut = sample_entry(
+            setting=Setting(1.0, 14.0), kerf_x_mm=0.2, kerf_y_mm=0.15, evidence=evidence
+        )
+        library.save_entry(cut, "chosen")
+        score = sample_entry(uid="score", task="score", setting=Setting(0.2, 60.0))
+        library.save_entry(score, "chosen")
+        sheets = (Sheet(400, 250, (), ((0, 120, 15, 150),)),)
+        library.save_stock(replace(BIRCH, sheets=sheets), "sheets noted")
+
+    def setUp(self):
+        super().setUp()
+        self.path = Path(self.folder.parent) / "plate.svg"
+        self.path.write_text(SVG)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        self.alt(Qt.Key.Key_7)
+
+    def ready(self):
+        page = self.page()
+        self.wait_for(lambda: page.presenter.result is not None and page.presenter.result.paces)
+        return page
+
+    def texts(self):
+        return [one.text() for one in self.page().findChildren(QLabel) if one.isVisible()]
+
+    def choose_file(self):
+        found = mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(self.path), ""))
+        with found:
+            self.key(Qt.Key.Key_Space, widget=self.page().first)
+        self.wait_for(lambda: self.page().presenter.job is not None)
+
+
+class WholeJobTest(JobsCase):
+    def test_by_keys_alone_from_a_drawing_to_a_written_and_told_job(self):
+        page = self.page()
+        self.assertTrue(page.first.hasFocus())
+        self.choose_file()
+        page = self.ready()
+        picker = page.groups.pickers["#0000ff"]
+        self.key(Qt.Key.Key_Space, widget=picker)
+        popup = self.app.activePopupWidget()
+        self.type("score", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        page = self.ready()
+        page.copies.setFocus()
+        page.copies.selectAll()
+        self.type("6", page.copies)
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 6)
+        self.wait_for(lambda: page.presenter.result.paces)
+        self.assertTrue(page.chance.text().startswith("All falls free: "))
+        self.assertIn("lie on top of another line", " ".join(self.texts()))
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        folder = self.folder / "jobs" / page.presenter.job.uid
+        program = (folder / "sheet-1.nc").read_text()
+        limits = CheckLimits(LONG.bed_mm, LONG.max_speed_mm_s, LONG.power_scale)
+        self.assertTrue(check_gcode(program, limits).safe)
+        self.assertTrue(page.outcome.isVisible())
+        self.key(Qt.Key.Key_Space, widget=page.tell)
+        entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
+        self.assertEqual(entry.proofs[-1].outcome, "passed")
+        self.assertEqual(len(self.session.subject.stock.sheets[0].used_mm), 6)
+        self.assertEqual(self.clipped(), [])
+
+    def test_a_dropped_drawing_and_a_copy_dragged_by_the_mouse(self):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(self.path))])
+        drop = QDropEvent(
+            QPointF(300, 300),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        self.page().dropEvent(drop)
+        self.wait_for(lambda: self.page().presenter.job is not None)
+        page = self.ready()
+        self.settle(100)
+        (box,) = page.presenter.result.plan.runs[0].used_mm
+        middle = ((box[0] + box[2]) / 2, (box[1] + box[3]) / 2)
+        self.drag(page.sheet, middle, (middle[0] + BESIDE_MM, middle[1] + 10))
+        self.wait_for(lambda: page.presenter.job.placed)
+        self.ready()
+        moved = page.presenter.job.placed[0]
+        self.assertAlmostEqual(moved.x_mm, box[0] + BESIDE_MM, delta=1.0)
+        page.sheet.setFocus()
+        self.key(Qt.Key.Key_Period, widget=page.sheet)
+        self.key(Qt.Key.Key_Up, widget=page.sheet)
+        self.wait_for(lambda: page.presenter.job.placed[0].y_mm > moved.y_mm)
+        self.click(page.laid_anew)
+        self.assertEqual(page.presenter.job.placed, ())
+
+    def drag(self, sheet, start_mm, end_mm):
+        def point(mm):
+            k, left, foot = sheet._scale()
+            scale = theme.LIVE.scale
+            return QPoint(round(scale * (left + k * mm[0])), round(scale * (foot - k * mm[1])))
+
+        QTest.mousePress(sheet, Qt.MouseButton.LeftButton, pos=point(start_mm))
+        QTest.mouseMove(sheet, point(end_mm))
+        QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, pos=point(end_mm))
+        self.settle()
+
+    def test_a_group_that_nothing_is_known_of_leads_to_plan(self):
+        self.choose_file()
+        page = self.ready()
+        page.groups.task_picked.emit("#0000ff", "engrave")
+        self.settle(100)
+        self.assertFalse(page.write.isEnabled())
+        self.press("Plan a trial of it")
+        self.assertEqual((self.window.station, self.session.subject.task), ("plan", "engrave"))
+
+    def test_a_file_that_is_no_drawing_is_told_and_a_wrong_number_turns_red(self):
+        self.path.write_text("not a drawing")
+        self.page().read_file(self.path)
+        self.wait_for(lambda: self.session.problem)
+        self.assertIn("neither of SVG and DXF", self.session.problem)
+        self.path.write_text(SVG)
+        self.choose_file()
+        page = self.ready()
+        self.retype(page.copies, "many")
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        self.assertTrue(page.copies.property("bad"))
+        self.assertIn("Copies", " ".join(self.texts()))
+        self.assertEqual(page.presenter.job.copies, 1)
+
+    def test_another_pace_is_taken_and_the_job_comes_back_after_a_restart(self):
+        self.choose_file()
+        page = self.ready()
+        rules = [pace.rule for pace in page.presenter.result.paces]
+        self.key(Qt.Key(Qt.Key.Key_0 + len(rules)), widget=page)
+        self.ready()
+        cut = page.presenter.job.groups[0]
+        self.assertEqual(cut.entry_uid == "", rules[-1] != "book")
+        self.window.navigate("book")
+        self.window.switch_theme()
+        self.window.navigate("jobs")
+        page = self.ready()
+        self.assertEqual(page.presenter.job.groups[0].setting, cut.setting)
+        self.assertEqual(page.picker.text(), "plate")
