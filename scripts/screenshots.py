@@ -87,8 +87,6 @@ def main(target: Path) -> None:
         plan.choices.leaf._choose(1)
         take(window, "plan-sheet")
         plan.choices.leaf._choose(0)
-        plan.presenter.choose_kind("kerf")
-        take(window, "plan-kerf")
         plan.presenter.choose_kind("grid")
         window.switch_theme()
         plan = window.page("plan")
@@ -105,6 +103,14 @@ def main(target: Path) -> None:
         burn.presenter.pause()
         take(window, "burn")
         burn.presenter.stop()
+        choose(machine="long-bed", stock="birch-3", task="cut")
+        window.navigate("jobs")
+        jobs = window.page("jobs").presenter
+        wait_until(lambda: jobs.result is not None and jobs.result.paces)
+        take(window, "jobs")
+        window.navigate("set_up")
+        window.page("set_up").show_part(window.page("set_up").rack)
+        take(window, "rack")
         window.navigate("practise")
         take(window, "practise")
         choose(machine="long-bed", stock="glass-4", task="engrave")
@@ -134,8 +140,6 @@ def main(target: Path) -> None:
         wait_until(lambda: window.page("decide").presenter.finished)
         take(window, "decide-cut-workshop")
         window.navigate("book")
-        choose(machine="north-bench", stock="birch-3", task="cut")
-        take(window, "book-workshop")
         window.close()
 
 

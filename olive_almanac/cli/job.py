@@ -13,28 +13,27 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Barred, Finding, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.job import HANGS, LEAVE_OUT, GroupTask, Job
+from olive_almanac.core.records.job import HANGS, LEAVE_OUT, GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, duration_text, number_text, read_sides_mm
-from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.job_files import write_job
 from olive_almanac.formats.station_files import read_entry
 from olive_almanac.formats.svg_in import colour_of
 from olive_almanac.steps.files import read_bytes, read_text
 from olive_almanac.steps.job_work import (
-    MELTS,
-    ROUNDS_OF_MELTING,
     JobResult,
     JobWish,
+    drawing_of,
     knowledge_of,
     likely_tasks,
+    new_job,
     task_with,
     work_out_job,
     write_job_files,
 )
-from olive_almanac.steps.permission import group_of, permission_for, rules_where_burnt
+from olive_almanac.steps.permission import permission_for, rules_where_burnt
 
 __all__ = ["add_arguments", "run"]
 
@@ -82,7 +81,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     """Work the job out, write its files and tell what it takes and how sure it is."""
     machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
     path = arguments.drawing
-    drawing = read_drawing(read_bytes(path), path.name, bed_mm=machine.bed_mm)
+    drawing = drawing_of(read_bytes(path), path.name, machine)
     warn([Finding(one.kind, drawing.name, one.says) for one in drawing.findings])
     entries = _entries(arguments.entry, machine, stock)
     tasks = tuple(
@@ -165,21 +164,11 @@ def _wish(
     sheets = tuple(Sheet(*read_sides_mm(text, "Sheet")) for text in arguments.sheet)
     name = arguments.name or Path(drawing.name).stem
     uid = hashlib.sha256(f"{drawing.sha256}{machine}{stock}{tasks}".encode()).hexdigest()[:16]
-    rounds = ROUNDS_OF_MELTING if group_of(stock) in MELTS else 1
-    job = Job(
-        uid,
-        name,
-        made,
-        machine.uid,
-        stock.uid,
-        stock.lot,
-        drawing.name,
-        "",
-        drawing.sha256,
-        tasks,
+    job = replace(
+        new_job(drawing, tasks, machine, stock, uid=uid, made=made),
+        name=name,
         copies=arguments.copies,
         gap_mm=arguments.gap,
-        rounds=rounds,
         hang=arguments.hang,
     )
     wish = JobWish(drawing, tasks, machine, stock, job, sheets or stock.sheets)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 from olive_almanac.core.errors import CannotWrite
@@ -18,6 +18,7 @@ from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Job, PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.gcode_job import job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
@@ -25,11 +26,12 @@ from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.permission import group_of
 
 __all__ = [
-    "MELTS",
     "JobResult",
     "JobWish",
+    "drawing_of",
     "knowledge_of",
     "likely_tasks",
+    "new_job",
     "task_with",
     "work_out_job",
     "write_job_files",
@@ -64,6 +66,37 @@ def task_with(task: GroupTask, entry: Entry | None) -> GroupTask:
     if entry.kerf_x_mm is not None and entry.kerf_y_mm is not None:
         kerf = (entry.kerf_x_mm, entry.kerf_y_mm)
     return replace(task, entry_uid=entry.uid, setting=entry.setting, kerf_mm=kerf)
+
+
+def new_job(
+    drawing: Drawing,
+    tasks: Sequence[GroupTask],
+    machine: Machine,
+    stock: Stock,
+    *,
+    uid: str,
+    made: str,
+    photo: str = "",
+) -> Job:
+    """Return a job of one copy, named after its drawing; stock that melts is cut in rounds."""
+    return Job(
+        uid,
+        PurePath(drawing.name).stem[:80] or "Job",
+        made,
+        machine.uid,
+        stock.uid,
+        stock.lot,
+        drawing.name,
+        photo,
+        drawing.sha256,
+        tuple(tasks),
+        rounds=ROUNDS_OF_MELTING if group_of(stock) in MELTS else 1,
+    )
+
+
+def drawing_of(data: bytes, name: str, machine: Machine) -> Drawing:
+    """Return the drawing in a file's bytes, judged against the machine's bed.  Raises BadFile."""
+    return read_drawing(data, name, bed_mm=machine.bed_mm)
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
-from pathlib import Path, PurePath
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.errors import AlmanacError, BadFile, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State
 from olive_almanac.core.records.job import (
@@ -26,7 +26,7 @@ from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, number_text, read_number
 from olive_almanac.steps.files import below, read_bytes
-from olive_almanac.steps.permission import group_of, permission_for
+from olive_almanac.steps.permission import permission_for
 
 if TYPE_CHECKING:
     from olive_almanac.steps.job_work import JobResult, JobWish
@@ -140,30 +140,31 @@ class JobsPresenter:
         self.refresh()
 
     def _read_kept(self) -> None:
-        from olive_almanac.formats.drawing_in import read_drawing
+        from olive_almanac.steps.job_work import drawing_of
 
         job, machine = self.job, self.session.subject.machine
         if job is None or machine is None:
             return
         data = self.session.store.photo(job.drawing_photo)
-        self.drawing = read_drawing(data, job.drawing_name, bed_mm=machine.bed_mm)
+        self.drawing = drawing_of(data, job.drawing_name, machine)
 
     def reading(self, path: Path) -> Iterator[tuple[Path, bytes, Drawing]]:
         """Return the work that reads a drawing from the disk: for a worker.  Raises BadFile."""
         machine = self.session.subject.machine
-        bed_mm = machine.bed_mm if machine else None
 
         def work() -> Iterator[tuple[Path, bytes, Drawing]]:
-            from olive_almanac.formats.drawing_in import read_drawing
+            from olive_almanac.steps.job_work import drawing_of
 
+            if machine is None:
+                raise BadFile("Choose the machine first that the job is for.")
             data = read_bytes(path)
-            yield path, data, read_drawing(data, path.name, bed_mm=bed_mm)
+            yield path, data, drawing_of(data, path.name, machine)
 
         return work()
 
     def take_drawing(self, path: Path, data: bytes, drawing: Drawing) -> None:
         """Begin a job with a drawing, or take a changed drawing into the job that it is of."""
-        from olive_almanac.steps.job_work import MELTS, ROUNDS_OF_MELTING, likely_tasks
+        from olive_almanac.steps.job_work import likely_tasks, new_job
 
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if machine is None or stock is None:
@@ -187,19 +188,9 @@ class JobsPresenter:
                     placed=(),
                 )
             else:
-                job = Job(
-                    self.session.new_id(),
-                    PurePath(drawing.name).stem[:80] or "Job",
-                    self.session.today().isoformat(),
-                    machine.uid,
-                    stock.uid,
-                    stock.lot,
-                    drawing.name,
-                    photo,
-                    drawing.sha256,
-                    tasks,
-                    rounds=ROUNDS_OF_MELTING if group_of(stock) in MELTS else 1,
-                )
+                made = self.session.today().isoformat()
+                uid = self.session.new_id()
+                job = new_job(drawing, tasks, machine, stock, uid=uid, made=made, photo=photo)
             self.job = self.session.shop.keep_job(job, "drawing taken")
 
         if self.session.attempt(keep):
