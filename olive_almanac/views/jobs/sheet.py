@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -32,6 +33,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink
 
 LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
 DASHES = {"score": [3.0, 2.0]}
+MARGIN_PX = 3  # around a copy, for the width of its lines
 MOST_DETAIL = 60_000  # points up to which a copy is drawn line by line
 
 
@@ -175,20 +177,23 @@ class JobSheet(Painted):
         key = (id(pattern), round(k, 5), copy.turned, LIVE.colours["name"], ratio)
         if self._picture is None or self._picture[0] != key:
             self._picture = (key, self._pictured(pattern, copy, place, k, ratio))
-        picture = self._picture[1]
-        painter.drawPixmap(place.adjusted(-3, -3, 3, 3), picture, QRectF(picture.rect()))
+        at = QPointF(
+            round((place.left() - MARGIN_PX) * ratio) / ratio,
+            round((place.top() - MARGIN_PX) * ratio) / ratio,
+        )  # whole pixels of the screen keep the lines sharp
+        painter.drawPixmap(at, self._picture[1])
 
     def _pictured(
         self, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float, ratio: float
     ) -> QPixmap:
-        picture = QPixmap(
-            max(1, round((place.width() + 6) * ratio)), max(1, round((place.height() + 6) * ratio))
-        )
+        around = 2 * MARGIN_PX
+        wide, high = (place.width() + around) * ratio, (place.height() + around) * ratio
+        picture = QPixmap(max(1, math.ceil(wide)), max(1, math.ceil(high)))
+        picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(ratio, ratio)
-        painter.translate(3, 3)
+        painter.translate(MARGIN_PX, MARGIN_PX)
         left, low, _, high = pattern.reach_mm
         if copy.turned:
             m = QTransform(0, -k, -k, 0, k * high, k * -left + place.height() + k * 2 * left)
