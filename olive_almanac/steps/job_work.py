@@ -7,10 +7,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
+from statistics import stdev
 from typing import Any
 
 from olive_almanac.core.errors import CannotWrite
-from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun, pattern_of, plan_job
+from olive_almanac.core.quoting.job_plan import JobPlan, Pattern, SheetRun, pattern_of, plan_job
+from olive_almanac.core.quoting.joints import JointAdvice, advice_for, joints_of
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
@@ -18,6 +20,7 @@ from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Job, PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.units import count_text
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.gcode_job import job_blocks
@@ -38,6 +41,9 @@ __all__ = [
 ]
 
 EDGE_MM = 2.0
+KERF_SD_MM = 0.01  # of a kerf that a gauge told
+USUAL_KERF_MM, USUAL_KERF_SD_MM = 0.18, 0.05  # where none was measured (common practice, no source)
+JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
 ROUNDS_OF_MELTING = 3
@@ -158,6 +164,7 @@ def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
         keeps_grain=group_of(stock) == "Wood",
         placed=wish.placed,
     )
+    plan = replace(plan, remarks=(*plan.remarks, *joint_remarks(wish, pattern)))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:
         return JobResult(wish, plan)
@@ -165,6 +172,51 @@ def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
     paces = paces_of(known, cut.setting, price)
     offer = offer_of(known, cut.setting, price, price_m2=stock.price_m2 or 0.0)
     return JobResult(wish, plan, paces, offer)
+
+
+def joint_remarks(wish: JobWish, pattern: Pattern) -> list[str]:
+    """Return, for each width that is drawn for the stock's thickness, how it takes the measured
+    stock; nothing where the lot was not measured or all fit.
+    """
+    stock = wish.stock
+    if len(stock.measured_mm) < 2:
+        return []
+    spread = stdev(stock.measured_mm)
+    kerf_of = {task.group: task.kerf_mm for task in wish.tasks}
+    found: dict[tuple[float, str], list[JointAdvice]] = {}
+    for part in pattern.parts:
+        kerf = kerf_of.get(part.group)
+        for joint in joints_of(part.outline, part.holes, stock.thickness_mm):
+            if joint.kind not in ("slot", "notch"):
+                continue
+            mean = sum(kerf) / 2 if kerf else USUAL_KERF_MM
+            advice = advice_for(
+                joint.drawn_mm,
+                stock.true_thickness_mm,
+                spread,
+                kerf_mm=mean,
+                kerf_sd_mm=KERF_SD_MM if kerf else USUAL_KERF_SD_MM,
+                compensated=kerf is not None,
+            )
+            found.setdefault((round(joint.drawn_mm, 2), joint.kind), []).append(advice)
+    return [
+        _joint_words(drawn, kind, advice, stock)
+        for (drawn, kind), advice in sorted(found.items())
+        if advice[0].jams > JAMS_AT_MOST or advice[0].clearance_mm > LOOSE_MM
+    ]
+
+
+def _joint_words(drawn: float, kind: str, advice: list[JointAdvice], stock: Stock) -> str:
+    first = advice[0]
+    measured = f"{stock.true_thickness_mm:.2f}"
+    told = count_text(len(advice), kind, "notches" if kind == "notch" else "")
+    if first.jams > JAMS_AT_MOST:
+        chance = f"{100 * first.jams:.0f} %" if first.jams < 0.99 else "over 99 %"
+        state = f"jams with {chance} on stock of {measured} mm"
+    else:
+        state = f"{first.clearance_mm:.2f} mm loose on stock of {measured} mm"
+    fits = f"{first.draw_mm:.2f}"
+    return f"{told} drawn {drawn:.2f} mm wide: {state}; {fits} mm fits."
 
 
 def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:

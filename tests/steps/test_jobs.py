@@ -155,6 +155,16 @@ class JobTest(JobCase):
         self.assertEqual([job.name for job in self.jobs.jobs], ["lid"])
         self.assertEqual([job.name for job in self.session.store.jobs()], ["lid"])
 
+    def test_slots_are_held_against_the_measured_stock(self):
+        slots = "".join(
+            f'<rect x="{15 + 8 * n}" y="15" width="2.9" height="12" stroke="red"/>'
+            for n in range(3)
+        )
+        self.bring_in(SVG.replace("<path", f"{slots}<path"))
+        (told,) = [words for words in self.screen.result.plan.remarks if "slot" in words]
+        self.assertRegex(told, r"^3 slots drawn 2.9 mm wide: jams with \d+ % on stock of 3.02 mm")
+        self.assertIn("3.07 mm fits", told)
+
     def test_the_numbers_follow_the_book(self):
         self.bring_in()
         entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")

@@ -36,7 +36,16 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text, number_text
 
-__all__ = ["GroupWork", "JobPlan", "Pattern", "SheetRun", "pattern_of", "placed_points", "plan_job"]
+__all__ = [
+    "GroupWork",
+    "JobPlan",
+    "Part",
+    "Pattern",
+    "SheetRun",
+    "pattern_of",
+    "placed_points",
+    "plan_job",
+]
 
 Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
@@ -56,6 +65,15 @@ class GroupWork:
 
 
 @dataclass(frozen=True, eq=False)
+class Part:
+    """One piece as drawn: its outline, its holes, and the group of its outline."""
+
+    group: str
+    outline: Floats
+    holes: tuple[Floats, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class Pattern:
     """One copy as it is burnt, in its own mm: steps in order with the group each belongs to, the
     box of its parts, the contours as drawn, and what should be known.
@@ -70,6 +88,7 @@ class Pattern:
     areas: tuple[tuple[str, Floats], ...]  # what is engraved, an area in an area being a hole
     work: tuple[GroupWork, ...]
     remarks: tuple[str, ...] = ()
+    parts: tuple[Part, ...] = ()
 
     @property
     def size_mm(self) -> Point:
@@ -184,7 +203,16 @@ def pattern_of(
     box = _box_of([*(one.points_mm for one in contours), *(area for _, area in areas)])
     work = tuple(_work(one, contours, filled) for one in tasks if one.burns)
     return Pattern(
-        tuple(steps), box, _reach(steps, box), shown, outlines, lines, areas, work, tuple(remarks)
+        tuple(steps),
+        box,
+        _reach(steps, box),
+        shown,
+        outlines,
+        lines,
+        areas,
+        work,
+        tuple(remarks),
+        _parts(contours, parents),
     )
 
 
@@ -228,6 +256,20 @@ def _depth(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
         n = parents[n]
         depth += contours[n].rank == 2
     return depth
+
+
+def _parts(contours: Sequence[Contour], parents: Sequence[int]) -> tuple[Part, ...]:
+    """The pieces that fall out, each with the holes that are cut into it."""
+    cuts = [n for n, one in enumerate(contours) if one.rank == 2 and one.closed]
+    return tuple(
+        Part(
+            contours[n].group,
+            contours[n].points_mm,
+            tuple(contours[k].points_mm for k in cuts if _holder(k, parents, contours) == n),
+        )
+        for n in cuts
+        if not _depth(n, parents, contours) % 2
+    )
 
 
 def _holder(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
