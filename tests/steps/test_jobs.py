@@ -162,7 +162,9 @@ class JobTest(JobCase):
         )
         self.bring_in(SVG.replace("<path", f"{slots}<path"))
         (told,) = [words for words in self.screen.result.plan.remarks if "slot" in words]
-        self.assertRegex(told, r"^3 slots drawn 2.9 mm wide: jams with \d+ % on stock of 3.02 mm")
+        self.assertRegex(
+            told, r"^3 slots drawn 2.90 mm wide: jams with over 99 % on stock of 3.02 mm"
+        )
         self.assertIn("3.07 mm fits", told)
 
     def test_the_numbers_follow_the_book(self):
