@@ -35,6 +35,7 @@ __all__ = [
     "knowledge_of",
     "likely_tasks",
     "new_job",
+    "pattern_for",
     "task_with",
     "work_out_job",
     "write_job_files",
@@ -149,10 +150,18 @@ def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
     return know_cut(machine, stock, list(pairs), rng=np.random.default_rng(0))
 
 
-def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
-    """Return plan, paces and offer of a job.  Raises OutOfRange where nothing is burnt."""
+def pattern_for(wish: JobWish) -> Pattern:
+    """Return one copy as it is burnt: what takes longest, and does not hang on where copies lie."""
+    return pattern_of(wish.drawing, wish.tasks, wish.machine, rounds=wish.job.rounds)
+
+
+def work_out_job(wish: JobWish, known: Any = None, pattern: Pattern | None = None) -> JobResult:
+    """Return plan, paces and offer of a job; a pattern that is known already is not made again.
+    Raises OutOfRange where nothing is burnt.
+    """
     machine, stock, job = wish.machine, wish.stock, wish.job
-    pattern = pattern_of(wish.drawing, wish.tasks, machine, rounds=job.rounds)
+    if pattern is None:
+        pattern = pattern_for(wish)
     plan = plan_job(
         pattern,
         machine,

@@ -29,6 +29,7 @@ from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
 
 if TYPE_CHECKING:
+    from olive_almanac.core.quoting.job_plan import Pattern
     from olive_almanac.steps.job_work import JobResult, JobWish
     from olive_almanac.steps.session import Session
 
@@ -97,6 +98,7 @@ class JobsPresenter:
         self.source: Path | None = None  # where the file was taken from, while it is known
         self._source_sha = ""
         self._known: tuple[object, Any] | None = None
+        self._pattern: tuple[object, Pattern] | None = None
 
     # -- which job ---------------------------------------------------------------------------------
 
@@ -411,15 +413,19 @@ class JobsPresenter:
         known = self._known
 
         def items() -> Iterator[JobResult]:
-            from olive_almanac.steps.job_work import knowledge_of, work_out_job
+            from olive_almanac.steps.job_work import knowledge_of, pattern_for, work_out_job
 
+            of = (wish.drawing, wish.tasks, wish.machine, wish.job.rounds)
+            made = self._pattern
+            pattern = made[1] if made is not None and made[0] == of else pattern_for(wish)
+            self._pattern = (of, pattern)
             key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
             fitted = known[1] if known is not None and known[0] == key else None
             if fitted is None and wish.pairs:
-                yield work_out_job(wish)
+                yield work_out_job(wish, None, pattern)
                 fitted = knowledge_of(wish.machine, wish.stock, wish.pairs)
             self._known = (key, fitted)
-            yield work_out_job(wish, fitted)
+            yield work_out_job(wish, fitted, pattern)
 
         return items()
 

@@ -13,7 +13,7 @@ from shiboken6 import isValid
 
 __all__ = ["CodeScanner"]
 
-FASTER_THAN_HANDS_MS = 60  # from key to key
+FASTER_THAN_HANDS_MS = 20  # from key to key
 BEGINS = "olive-almanac:"
 CODE = re.compile(re.escape(BEGINS) + r"(?:trial|entry):\S+")
 
@@ -21,7 +21,7 @@ CODE = re.compile(re.escape(BEGINS) + r"(?:trial|entry):\S+")
 class CodeScanner(QObject):
     """Watches the widget that has the focus, and holds back keys as long as they may be a code.
 
-    What turns out to be typed by hand is passed on in its order, at most 60 ms late.
+    What turns out to be typed by hand is passed on in its order, at most 20 ms late.
 
     Signals:
         scanned(str): a whole code came, with Enter behind it.

@@ -6,7 +6,7 @@ import unittest
 from dataclasses import replace
 
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.formats.gcode import _comment, _number, _said, write_gcode
+from olive_almanac.formats.gcode import _comment, _number, setting_comment, write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode, check_lines
 from tests.formats.test_gcode import HEAD, LIMITS, SQUARE, codes
 from tests.samples import LONG, cut_trial, engrave_trial
@@ -206,9 +206,9 @@ class WordsTest(unittest.TestCase):
         self.assertEqual(len(_comment("a" * 200)), 78)
 
     def test_a_cell_is_said_with_what_it_has(self):
-        self.assertEqual(_said(Setting(0.85, 8.0, 2)), "85 %, 8 mm/s, 2 passes")
+        self.assertEqual(setting_comment(Setting(0.85, 8.0, 2)), "85 %, 8 mm/s, 2 passes")
         self.assertEqual(
-            _said(Setting(0.5, 100.0, pitch_mm=0.1, focus_mm=1.5, pulse_khz=30.0)),
+            setting_comment(Setting(0.5, 100.0, pitch_mm=0.1, focus_mm=1.5, pulse_khz=30.0)),
             "50 %, 100 mm/s, 1 pass, pitch 0.1 mm, focus 1.5 mm, pulse rate 30 kHz",
         )
 

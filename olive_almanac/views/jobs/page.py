@@ -24,7 +24,7 @@ from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder
 from olive_almanac.steps.requests import PlanCells
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
-from olive_almanac.views.jobs.sheet import JobSheet
+from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
 from olive_almanac.views.parts import (
     Number,
     Segments,
@@ -44,6 +44,7 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
+from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
     from olive_almanac.views.window import MainWindow
@@ -119,6 +120,7 @@ class JobsPage(StationPage):
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
         self.sheet.moved.connect(self.presenter.move)
+        self.sheet.picture_asked.connect(self._draw)
         self.sheets = QHBoxLayout()
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(2))
@@ -411,6 +413,12 @@ class JobsPage(StationPage):
         self._worker = None
         if items is not None:
             self._worker = self.main_window.work(items, self.presenter.take, self._failed)
+
+    def _draw(self, wish: PictureWish) -> None:
+        """Make the picture of a large drawing in a thread."""
+        self.main_window.work(
+            once(lambda: picture_of(wish)), lambda image: self.sheet.take_picture(wish, image)
+        )
 
     def _failed(self, problem: Exception) -> None:
         self.presenter.show()

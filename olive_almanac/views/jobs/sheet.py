@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -34,7 +36,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink
 LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
 DASHES = {"score": [3.0, 2.0]}
 MARGIN_PX = 3  # around a copy, for the width of its lines
-MOST_DETAIL = 60_000  # points up to which a copy is drawn line by line
+AT_ONCE = 4_000  # points up to which a copy's picture is made where it is needed
 
 
 class JobSheet(Painted):
@@ -42,9 +44,11 @@ class JobSheet(Painted):
 
     Signals:
         moved(int, float, float): a copy (counted over all sheets) was moved by so many mm.
+        picture_asked(object): a `PictureWish` that is to be made in a thread.
     """
 
     moved = Signal(int, float, float)
+    picture_asked = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -57,7 +61,7 @@ class JobSheet(Painted):
         self._shift = (0.0, 0.0)
         self._from: tuple[float, float] | None = None
         self._picture: tuple[object, QPixmap] | None = None
-        self._paths: tuple[Pattern, dict[str, QPainterPath]] | None = None
+        self._asked: object = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(160)
@@ -172,69 +176,36 @@ class JobSheet(Painted):
     def _draw_copy(
         self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
     ) -> None:
-        """A copy from a picture that is drawn once for its size."""
+        """A copy from a picture that is made once for its size; a large drawing's comes later, from
+        a thread.
+        """
+        assert self.stock is not None
         ratio = LIVE.scale * self.devicePixelRatioF()
-        key = (id(pattern), round(k, 5), copy.turned, LIVE.colours["name"], ratio)
-        if self._picture is None or self._picture[0] != key:
-            self._picture = (key, self._pictured(pattern, copy, place, k, ratio))
+        wish = PictureWish(pattern, k, copy.turned, ratio, ink_on(stock_colour(self.stock)).name())
+        if self._picture is None or self._picture[0] != wish.key:
+            if wish.points <= AT_ONCE:
+                self.take_picture(wish, picture_of(wish), again=False)
+            elif self._asked != wish.key:
+                self._asked = wish.key
+                self.picture_asked.emit(wish)
+        if self._picture is None or self._picture[0] != wish.key:
+            painter.setPen(QPen(C("ink2"), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(place)
+            return
         at = QPointF(
             round((place.left() - MARGIN_PX) * ratio) / ratio,
             round((place.top() - MARGIN_PX) * ratio) / ratio,
         )  # whole pixels of the screen keep the lines sharp
         painter.drawPixmap(at, self._picture[1])
 
-    def _pictured(
-        self, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float, ratio: float
-    ) -> QPixmap:
-        around = 2 * MARGIN_PX
-        wide, high = (place.width() + around) * ratio, (place.height() + around) * ratio
-        picture = QPixmap(max(1, math.ceil(wide)), max(1, math.ceil(high)))
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.translate(MARGIN_PX, MARGIN_PX)
-        left, low, _, high = pattern.reach_mm
-        if copy.turned:
-            m = QTransform(0, -k, -k, 0, k * high, k * -left + place.height() + k * 2 * left)
-        else:
-            m = QTransform(k, 0, 0, -k, -k * left, place.height() + k * low)
-        ink = ink_on(stock_colour(self.stock)) if self.stock is not None else C("ink")
-        task_of = {one.task.group: one.task.task for one in pattern.work}
-        for group, path in self._paths_of(pattern).items():
-            task = task_of.get(group.partition("\0")[0], "cut")
-            mapped = m.map(path)
-            if group.endswith("\0filled"):
-                shade = QColor(ink)
-                shade.setAlpha(150)
-                painter.setPen(NO_PEN)
-                painter.setBrush(shade)
-            else:
-                pen = QPen(ink, LINE_PX[task])
-                if task in DASHES:
-                    pen.setDashPattern(DASHES[task])
-                painter.setPen(pen)
-                painter.setBrush(NO_BRUSH)
-            painter.drawPath(mapped)
-        painter.end()
-        return picture
-
-    def _paths_of(self, pattern: Pattern) -> dict[str, QPainterPath]:
-        """The lines and the filled areas of each group, in mm."""
-        if self._paths is not None and self._paths[0] is pattern:
-            return self._paths[1]
-        paths: dict[str, QPainterPath] = {}
-        every = sum(len(points) for _, points, _ in pattern.beams)
-        step = max(1, round(every / MOST_DETAIL))
-        for group, points, closed in pattern.beams:
-            path = paths.setdefault(group, QPainterPath())
-            path.addPolygon(_polygon(points, step, closed=closed))
-        for group, points in pattern.areas:
-            path = paths.setdefault(f"{group}\0filled", QPainterPath())
-            path.setFillRule(Qt.FillRule.OddEvenFill)
-            path.addPolygon(_polygon(points, step, closed=True))
-        self._paths = (pattern, paths)
-        return paths
+    def take_picture(self, wish: PictureWish, image: QImage, *, again: bool = True) -> None:
+        """Take the picture of a copy."""
+        picture = QPixmap.fromImage(image)
+        picture.setDevicePixelRatio(wish.ratio)
+        self._picture = (wish.key, picture)
+        if again:
+            self.update()
 
     def _draw_pin(
         self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
@@ -316,8 +287,82 @@ class JobSheet(Painted):
         self.moved.emit(before + self.held, along_mm, up_mm)
 
 
-def _polygon(points: Any, step: int, *, closed: bool) -> QPolygonF:
-    few = points[::step] if len(points) > 3 * step else points
-    if closed:
-        few = np.concatenate([few, few[:1]])
-    return QPolygonF([QPointF(x, y) for x, y in few.tolist()])
+@dataclass(frozen=True, eq=False)
+class PictureWish:
+    """What a picture of a copy is made from: the pattern, px per mm, whether it is turned, pixels
+    of the screen for each, and the ink.
+    """
+
+    pattern: Pattern
+    k: float
+    turned: bool
+    ratio: float
+    ink: str
+
+    @property
+    def key(self) -> object:
+        return (id(self.pattern), round(self.k, 5), self.turned, self.ratio, self.ink)
+
+    @property
+    def points(self) -> int:
+        """How many points are drawn."""
+        lines = sum(len(points) for _, points, _ in self.pattern.beams)
+        return lines + sum(len(points) for _, points in self.pattern.areas)
+
+
+def picture_of(wish: PictureWish) -> QImage:
+    """Return the picture of a copy; may be called in any thread."""
+    pattern, k, ratio = wish.pattern, wish.k, wish.ratio
+    left, low, right, high = pattern.reach_mm
+    wide, tall = k * (right - left), k * (high - low)
+    if wish.turned:
+        wide, tall = tall, wide
+        m = QTransform(0, -k, -k, 0, k * high, tall + k * left)
+    else:
+        m = QTransform(k, 0, 0, -k, -k * left, tall + k * low)
+    around = 2 * MARGIN_PX
+    image = QImage(
+        max(1, math.ceil((wide + around) * ratio)),
+        max(1, math.ceil((tall + around) * ratio)),
+        QImage.Format.Format_ARGB32_Premultiplied,
+    )
+    image.setDevicePixelRatio(ratio)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(MARGIN_PX, MARGIN_PX)
+    ink = QColor(wish.ink)
+    task_of = {one.task.group: one.task.task for one in pattern.work}
+    shade = QColor(ink)
+    shade.setAlpha(150)
+    painter.setPen(NO_PEN)
+    painter.setBrush(shade)
+    for path in _filled(pattern, m):
+        painter.drawPath(path)
+    painter.setBrush(NO_BRUSH)
+    for group, points, closed in pattern.beams:  # one by one: other threads come in between
+        pen = QPen(ink, LINE_PX[task_of[group]])
+        if task_of[group] in DASHES:
+            pen.setDashPattern(DASHES[task_of[group]])
+        painter.setPen(pen)
+        polygon = m.map(_polygon(points))
+        if closed:
+            painter.drawPolygon(polygon)
+        else:
+            painter.drawPolyline(polygon)
+    painter.end()
+    return image
+
+
+def _filled(pattern: Pattern, m: QTransform) -> list[QPainterPath]:
+    """The filled areas of each group, in px."""
+    paths: dict[str, QPainterPath] = {}
+    for group, points in pattern.areas:
+        path = paths.setdefault(group, QPainterPath())
+        path.setFillRule(Qt.FillRule.OddEvenFill)
+        path.addPolygon(m.map(_polygon(np.concatenate([points, points[:1]]))))
+    return list(paths.values())
+
+
+def _polygon(points: Any) -> QPolygonF:
+    return QPolygonF([QPointF(x, y) for x, y in points.tolist()])
