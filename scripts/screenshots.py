@@ -20,7 +20,7 @@ def photograph(window) -> None:
     """
     page = window.page("read")
     page.view.set_at(1)
-    page.take.click()
+    page.shoot.click()
     wait_until(
         lambda: (
             page._reading is None

@@ -76,6 +76,14 @@ class LeavesTest(DecidingCase):
         self.assertIsNotNone(page.slices.slices)
         self.assertIn(page.presenter.pick.setting.passes, page.slices.slices.passes)
 
+    def test_a_cell_that_stands_out_is_looked_at_again_in_read(self):
+        page = self.decided()
+        cell = self.trial.cells[5].id
+        page.outliers.chosen.emit(cell)
+        self.settle()
+        self.assertEqual(self.window.station, "read")
+        self.assertEqual(self.page().presenter.cell.id, cell)
+
     def test_next_cells_lie_on_the_map_and_are_planned(self):
         page = self.decided()
         cells = page.presenter.decision.next_cells

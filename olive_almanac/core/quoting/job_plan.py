@@ -261,15 +261,26 @@ def _depth(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
 def _parts(contours: Sequence[Contour], parents: Sequence[int]) -> tuple[Part, ...]:
     """The pieces that fall out, each with the holes that are cut into it."""
     cuts = [n for n, one in enumerate(contours) if one.rank == 2 and one.closed]
+    within = _within(cuts, parents, contours)
     return tuple(
         Part(
             contours[n].group,
             contours[n].points_mm,
-            tuple(contours[k].points_mm for k in cuts if _holder(k, parents, contours) == n),
+            tuple(contours[k].points_mm for k in within.get(n, ())),
         )
         for n in cuts
         if not _depth(n, parents, contours) % 2
     )
+
+
+def _within(
+    cuts: Sequence[int], parents: Sequence[int], contours: Sequence[Contour]
+) -> dict[int, list[int]]:
+    """For each closed cut those of the cuts that lie directly in it."""
+    found: dict[int, list[int]] = {}
+    for n in cuts:
+        found.setdefault(_holder(n, parents, contours), []).append(n)
+    return found
 
 
 def _holder(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
@@ -317,10 +328,11 @@ def _eaten(
         "web": "web thinner than two kerfs: it may burn away",
         "notch": "notch narrower than the kerf: it comes out as wide as the kerf",
     }
+    within = _within(mine, parents, contours)
     for n in mine:
         if _depth(n, parents, contours) % 2:
             continue
-        holes = [contours[k].points_mm for k in mine if _holder(k, parents, contours) == n]
+        holes = [contours[k].points_mm for k in within.get(n, ())]
         for found in eaten_of(contours[n].points_mm, holes, kerf):
             x, y = found.at_mm
             yield (

@@ -299,14 +299,14 @@ class ReadPage(StationPage):
             "Add the back", "plain", tip="tells what hangs from what was not cut through"
         )
         self.add_back.clicked.connect(lambda: self._choose_photo("back"))
-        self.take = button(
+        self.shoot = button(
             "Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side"
         )
-        self.take.clicked.connect(self._photograph)
+        self.shoot.clicked.connect(self._photograph)
         self.no_back = label(NO_BACK, "ui", "second", wrap=True)
         self.no_back.setAlignment(CENTRE)
         left = col(
-            row(self.view, None, self.take, self.add_photo, self.add_back, gap=2),
+            row(self.view, None, self.shoot, self.add_photo, self.add_back, gap=2),
             self.picture,
             self.photo,
             self.no_back,
@@ -523,8 +523,8 @@ class ReadPage(StationPage):
         else:
             self.picture.show_desk(active, cell.id)
         stand_in = active.run.on_stand_in and self._reading is None
-        self.take.setVisible(stand_in)
-        self.take.setText(
+        self.shoot.setVisible(stand_in)
+        self.shoot.setText(
             compact("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
         )
         free = self._reading is None and not (stand_in and compact(True, False))
