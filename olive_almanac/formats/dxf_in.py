@@ -18,8 +18,8 @@ from olive_almanac.core.records.drawing import (
     Drawing,
     DrawingFinding,
     FindingKind,
-    Line,
     Piece,
+    Polyline,
 )
 
 __all__ = ["read_dxf"]
@@ -144,7 +144,7 @@ class _Reader:
     def _draw(self, entity: Any, kind: str) -> None:
         if kind == "LINE":
             start, end = self._mm(entity.dxf.start), self._mm(entity.dxf.end)
-            pieces: tuple[Piece, ...] = (Line(start, end),) if start != end else ()
+            pieces: tuple[Piece, ...] = (Polyline((start, end)),) if start != end else ()
             closed = False
         elif kind in ("CIRCLE", "ARC") and entity.dxf.extrusion.isclose((0, 0, 1)):
             pieces, closed = (self._arc(entity, whole=kind == "CIRCLE"),), kind == "CIRCLE"
@@ -182,17 +182,25 @@ class _Reader:
 
         path = make_path(entity)
         pieces: list[Piece] = []
+        run: list[Point] = []  # of straight lines
         command: Any
         at = self._mm(path.start)
         for command in path.commands():
             end = self._mm(command.end)
+            if command.type == Command.LINE_TO:
+                run += [end] if run else [at, end]
+                at = end
+                continue
+            if run:
+                pieces.append(Polyline(tuple(run)))
+                run = []
             if command.type == Command.CURVE4_TO:
                 pieces.append(Cubic(at, self._mm(command.ctrl1), self._mm(command.ctrl2), end))
             elif command.type == Command.CURVE3_TO:
                 pieces.append(raised(at, self._mm(command.ctrl), end))
-            elif at != end:
-                pieces.append(Line(at, end))
             at = end
+        if run:
+            pieces.append(Polyline(tuple(run)))
         return tuple(pieces), bool(path.is_closed and pieces)
 
 

@@ -32,8 +32,8 @@ from olive_almanac.core.records.drawing import (
     Drawing,
     DrawingFinding,
     FindingKind,
-    Line,
     Piece,
+    Polyline,
 )
 
 __all__ = ["colour_of", "read_svg"]
@@ -87,6 +87,7 @@ NAMED = {
 }
 DEEPEST = 60  # groups in groups, and uses of uses
 MOST_PATHS = 200_000
+PARSED_AT_ONCE = 100_000  # bytes
 
 
 def read_svg(data: bytes, name: str) -> Drawing:
@@ -96,7 +97,7 @@ def read_svg(data: bytes, name: str) -> Drawing:
     """
     _refuse_entities(data, name)
     try:
-        root = ElementTree.fromstring(data)
+        root = _parsed(data)
     except ElementTree.ParseError as problem:
         line, column = problem.position
         raise BadFile(
@@ -107,6 +108,15 @@ def read_svg(data: bytes, name: str) -> Drawing:
     if _tag(root) != "svg":
         raise BadFile(f"{name} is no SVG drawing: it begins with “{_tag(root)[:40]}”.")
     return _Reader(root, name).read()
+
+
+def _parsed(data: bytes) -> ElementTree.Element:
+    """The document, parsed in pieces: a thread that does it lets others come in between."""
+    parser = ElementTree.XMLParser()
+    for at in range(0, len(data), PARSED_AT_ONCE):
+        parser.feed(data[at : at + PARSED_AT_ONCE])
+    root: ElementTree.Element = parser.close()
+    return root
 
 
 class _Refused(Exception):
@@ -416,7 +426,7 @@ def _shape(tag: str, element: ElementTree.Element) -> Iterator[Chain]:
     elif tag == "line":
         start, end = (value("x1"), value("y1")), (value("x2"), value("y2"))
         if start != end:
-            yield (Line(start, end),), False
+            yield (Polyline((start, end)),), False
     elif tag in ("polyline", "polygon"):
         yield from _corners(element.get("points") or "", closed=tag == "polygon")
 
@@ -426,9 +436,9 @@ def _corners(text: str, *, closed: bool) -> Iterator[Chain]:
     points = list(zip(values[::2], values[1::2], strict=False))
     if closed and points:
         points.append(points[0])
-    lines = tuple(Line(a, b) for a, b in itertools.pairwise(points) if a != b)
-    if lines:
-        yield lines, closed or (len(lines) > 2 and lines[0].start == lines[-1].end)
+    run = tuple(point for point, _ in itertools.groupby(points))
+    if len(run) > 1:
+        yield (Polyline(run),), closed or (len(run) > 3 and run[0] == run[-1])
 
 
 def _rectangle(element: ElementTree.Element) -> Iterator[Chain]:
@@ -459,6 +469,7 @@ class _PathData:
         self.at: Point = (0.0, 0.0)
         self.start: Point = (0.0, 0.0)
         self.pieces: list[Piece] = []
+        self.run: list[Point] = []  # of straight lines, not ended yet
         self.cubic: Point | None = None  # the last control point of a cubic, of a quadratic
         self.quadratic: Point | None = None
 
@@ -473,7 +484,7 @@ class _PathData:
                 break
             if command in "Zz":
                 if math.dist(self.at, self.start) > 1e-9:
-                    self.pieces.append(Line(self.at, self.start))
+                    self._go_to(self.start)
                 yield from self._flush(closed=True)
                 self.at, self.cubic, self.quadratic = self.start, None, None
                 continue
@@ -489,7 +500,23 @@ class _PathData:
             self._draw(command, values)
         yield from self._flush(closed=False)
 
+    def _go_to(self, end: Point) -> None:
+        """A straight line to a point; lines that follow on each other are one piece."""
+        if not self.run:
+            self.run.append(self.at)
+        self.run.append(end)
+
+    def _end_run(self) -> None:
+        if self.run:
+            self.pieces.append(Polyline(tuple(self.run)))
+            self.run = []
+
+    def _add(self, piece: Piece) -> None:
+        self._end_run()
+        self.pieces.append(piece)
+
     def _flush(self, *, closed: bool) -> Iterator[Chain]:
+        self._end_run()
         if self.pieces:
             yield tuple(self.pieces), closed
         self.pieces = []
@@ -531,17 +558,17 @@ class _PathData:
                 end=end,
             )
             if arc is not None:
-                self.pieces.append(arc)
+                self._add(arc)
             self.at = end
         else:
             points = [self._point(values[n : n + 2], command) for n in range(0, len(values), 2)]
             if kind in "CS":
                 first = points.pop(0) if kind == "C" else self._mirrored(cubic)
-                self.pieces.append(Cubic(self.at, first, points[0], points[1]))
+                self._add(Cubic(self.at, first, points[0], points[1]))
                 self.cubic = points[0]
             else:
                 control = points.pop(0) if kind == "Q" else self._mirrored(quadratic)
-                self.pieces.append(raised(self.at, control, points[-1]))
+                self._add(raised(self.at, control, points[-1]))
                 self.quadratic = control
             self.at = points[-1]
 
@@ -559,5 +586,5 @@ class _PathData:
             "V": lambda: (x, values[0] + oy),
         }[kind]()
         if end != self.at:
-            self.pieces.append(Line(self.at, end))
+            self._go_to(end)
         self.at = end

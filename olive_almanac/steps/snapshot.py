@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+from dataclasses import replace
 from pathlib import Path
 
 from olive_almanac.core.errors import AlmanacError
@@ -18,7 +19,7 @@ from olive_almanac.steps.files import read_text, write_file
 __all__ = ["load_snapshot", "save_snapshot"]
 
 FILE = "shelf.json"
-MOST_ENTRIES, MOST_STOCKS = 300, 300
+MOST_ENTRIES, MOST_STOCKS, MOST_JOBS = 300, 300, 50
 
 
 def load_snapshot(folder: Path) -> ShopCatalogue | None:
@@ -35,5 +36,5 @@ def save_snapshot(folder: Path, catalogue: ShopCatalogue) -> None:
     if len(stocks) > MOST_STOCKS:
         shown = {entry.stock_uid for entry in entries}
         stocks = tuple(stock for stock in stocks if stock.uid in shown)
-    kept = ShopCatalogue(catalogue.machines, stocks, entries, catalogue.rules, catalogue.checks)
+    kept = replace(catalogue, stocks=stocks, entries=entries, jobs=catalogue.jobs[-MOST_JOBS:])
     write_file(folder / FILE, json.dumps(to_plain(kept), ensure_ascii=False))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -73,6 +74,7 @@ class Opening(QObject):
         self._say_who_else(library)
         then, self._then = self._then, lambda: None
         then()
+        gc.freeze()  # what is there now stays: no collection need look at it again and stand still
         work = once(lambda: _keep_tidy(library))
         self._window.work(work, lambda _: None, self._not_backed_up)
         if library.server:

@@ -20,6 +20,7 @@ TINY_MM = 0.2
 SAME_MM = 0.02  # lines so near, and so nearly along each other, are one line
 LEAST_SHARED_MM = 0.5
 NAMED_PATHS = 50
+ASKED_AT_ONCE = 10_000  # segments: other threads come in between
 
 
 def findings_of(
@@ -122,9 +123,13 @@ def _overlaps(
     if not len(start):
         return 0.0, set(), None
     segments = shapely.linestrings(np.stack([start, end], axis=1))
-    i, j = shapely.STRtree(segments).query(segments, predicate="intersects")
-    once = i < j
-    i, j = i[once], j[once]
+    tree = shapely.STRtree(segments)
+    found = []
+    for at in range(0, len(segments), ASKED_AT_ONCE):
+        here, there = tree.query(segments[at : at + ASKED_AT_ONCE], predicate="intersects")
+        once = here + at < there
+        found.append((here[once] + at, there[once]))
+    i, j = (np.concatenate(part) for part in zip(*found, strict=True))
     unit = along[i] / length[i][:, None]
     turn = np.abs(unit[:, 0] * along[j, 1] - unit[:, 1] * along[j, 0])
     apart = start[j] - start[i]

@@ -8,6 +8,7 @@ always gets the same order.  docs/methods.md, section Jobs.
 
 from __future__ import annotations
 
+import itertools
 import math
 import random
 from collections.abc import Callable, Iterable, Sequence
@@ -24,6 +25,7 @@ Floats = NDArray[np.float64]
 Cost = Callable[[int, int], float]
 Point = tuple[float, float]
 NEAR = 8  # neighbours looked at
+ASKED_AT_ONCE = 400  # nodes: other threads come in between
 WINDOW = 50  # nodes that a kick stays within
 KICKS_A_NODE = 12
 LEAST_KICKS, MOST_KICKS = 1500, 3000
@@ -327,18 +329,33 @@ def _neighbours(places: Sequence[Floats]) -> list[list[int]]:
     sizes = np.array([len(place) for place in places])
     owner, flat = np.repeat(np.arange(len(places)), sizes), np.concatenate(places)
     count = min(len(flat), NEAR + int(sizes.mean()) + 2)
-    distance, at = cKDTree(flat).query(flat, k=count)
-    i, j, d = np.repeat(owner, count), owner[at.ravel()], distance.ravel()
+    tree = cKDTree(flat)
+    near: list[list[int]] = []
+    for begin in range(0, len(places), ASKED_AT_ONCE):
+        asked = np.concatenate(places[begin : begin + ASKED_AT_ONCE])
+        distance, at = tree.query(asked, k=count)
+        asking = np.repeat(owner[(owner >= begin) & (owner < begin + ASKED_AT_ONCE)], count)
+        near += _nearest(asking, owner[at.ravel()], distance.ravel(), begin, len(places))
+    return near
+
+
+def _nearest(
+    i: NDArray[np.intp], j: NDArray[np.intp], d: Floats, begin: int, count: int
+) -> list[list[int]]:
+    """The nearest others j of each node i from `begin` on, of pairs that may stand twice."""
     other = i != j
     i, j, d = i[other], j[other], d[other]
     by_pair = np.lexsort((d, j, i))
     i, j, d = i[by_pair], j[by_pair], d[by_pair]
-    nearest = np.r_[True, (i[1:] != i[:-1]) | (j[1:] != j[:-1])]
-    i, j, d = i[nearest], j[nearest], d[nearest]
+    first = np.r_[True, (i[1:] != i[:-1]) | (j[1:] != j[:-1])]
+    i, j, d = i[first], j[first], d[first]
     by_distance = np.lexsort((d, i))
     i, j = i[by_distance], j[by_distance]
-    begin = np.searchsorted(i, np.arange(len(places) + 1))
-    return [j[begin[n] : min(begin[n + 1], begin[n] + NEAR)].tolist() for n in range(len(places))]
+    nodes = np.arange(begin, min(begin + ASKED_AT_ONCE, count) + 1)
+    starts = np.searchsorted(i, nodes)
+    return [
+        j[low : min(high, low + NEAR)].tolist() for low, high in itertools.pairwise(starts.tolist())
+    ]
 
 
 def _greedy(

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.records.drawing import Arc, ContourPath, Cubic, Line, Piece
+from olive_almanac.core.records.drawing import Arc, ContourPath, Cubic, Piece, Polyline
 
 __all__ = [
     "IDENTITY",
@@ -56,8 +56,8 @@ def _turned(m: Affine, p: Point) -> Point:
 
 def mapped(piece: Piece, m: Affine) -> Piece:
     """Return a piece after an affine map; arcs stay exact."""
-    if isinstance(piece, Line):
-        return Line(on(m, piece.start), on(m, piece.end))
+    if isinstance(piece, Polyline):
+        return Polyline(tuple(on(m, point) for point in piece.points))
     if isinstance(piece, Cubic):
         return Cubic(*(on(m, point) for point in piece))
     return Arc(on(m, piece.centre), _turned(m, piece.u), _turned(m, piece.v), piece.t0, piece.t1)
@@ -81,14 +81,15 @@ def is_finite(piece: Piece) -> bool:
     if isinstance(piece, Arc):
         values = (*piece.centre, *piece.u, *piece.v, piece.t0, piece.t1)
     else:
-        values = tuple(value for point in piece for value in point)
+        points = piece.points if isinstance(piece, Polyline) else piece
+        values = tuple(value for point in points for value in point)
     return all(abs(value) < FARTHEST_MM for value in values)
 
 
 def reversed_piece(piece: Piece) -> Piece:
     """Return a piece that runs the other way."""
-    if isinstance(piece, Line):
-        return Line(piece.end, piece.start)
+    if isinstance(piece, Polyline):
+        return Polyline(piece.points[::-1])
     if isinstance(piece, Cubic):
         return Cubic(piece.end, piece.second, piece.first, piece.start)
     return Arc(piece.centre, piece.u, piece.v, piece.t1, piece.t0)
@@ -105,9 +106,13 @@ def _at(arc: Arc, t: float) -> Point:
 def ends_of(pieces: tuple[Piece, ...]) -> tuple[Point, Point]:
     """Return where a chain of pieces begins and ends."""
     first, last = pieces[0], pieces[-1]
-    start = _at(first, first.t0) if isinstance(first, Arc) else first.start
-    end = _at(last, last.t1) if isinstance(last, Arc) else last.end
-    return start, end
+    return _start_of(first), _start_of(reversed_piece(last))
+
+
+def _start_of(piece: Piece) -> Point:
+    if isinstance(piece, Arc):
+        return _at(piece, piece.t0)
+    return piece.points[0] if isinstance(piece, Polyline) else piece.start
 
 
 def arc_through(
@@ -120,7 +125,7 @@ def arc_through(
     if start == end:
         return None
     if not rx or not ry:
-        return Line(start, end)
+        return Polyline((start, end))
     c, s = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
     dx, dy = (start[0] - end[0]) / 2, (start[1] - end[1]) / 2
     x, y = c * dx + s * dy, -s * dx + c * dy
@@ -143,8 +148,8 @@ def arc_through(
 
 
 def _points(piece: Piece, tolerance_mm: float) -> Floats:
-    if isinstance(piece, Line):
-        return np.array(piece, float)
+    if isinstance(piece, Polyline):
+        return np.array(piece.points, float)
     if isinstance(piece, Cubic):
         return _cubic_points(np.array(piece, float), tolerance_mm)
     (ux, uy), (vx, vy) = piece.u, piece.v

@@ -12,8 +12,8 @@ __all__ = [
     "Drawing",
     "DrawingFinding",
     "FindingKind",
-    "Line",
     "Piece",
+    "Polyline",
 ]
 
 Point = tuple[float, float]
@@ -36,11 +36,10 @@ FindingKind = Literal[
 ]
 
 
-class Line(NamedTuple):
-    """A straight line."""
+class Polyline(NamedTuple):
+    """Straight lines, each beginning where the one before ends."""
 
-    start: Point
-    end: Point
+    points: tuple[Point, ...]
 
 
 class Cubic(NamedTuple):
@@ -65,7 +64,7 @@ class Arc(NamedTuple):
     t1: float
 
 
-Piece = Line | Cubic | Arc
+Piece = Polyline | Cubic | Arc
 
 
 @dataclass(frozen=True)
