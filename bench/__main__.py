@@ -20,6 +20,7 @@ PARTS = (
     "standins",
     "photos",
     "book",
+    "jobs",
 )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import logging
 import math
+import struct
 from collections import Counter
 from dataclasses import dataclass, field
 from typing import Any
@@ -205,15 +206,8 @@ class _Reader:
 
 
 def _faults() -> tuple[type[Exception], ...]:
+    """What a damaged file raises, in that library or in Python under it."""
     from ezdxf.lldxf.const import DXFError
 
-    python = (
-        OSError,
-        ValueError,
-        TypeError,
-        AttributeError,
-        LookupError,
-        ArithmeticError,
-        RecursionError,
-    )
-    return (DXFError, *python)
+    python = (OSError, ValueError, TypeError, AttributeError, LookupError, ArithmeticError)
+    return (DXFError, *python, RecursionError, AssertionError, EOFError, struct.error)

@@ -8,7 +8,7 @@ from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
 
-__all__ = ["job_blocks"]
+__all__ = ["frame_blocks", "job_blocks"]
 
 
 def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Iterator[bytes]:
@@ -23,4 +23,20 @@ def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Itera
         told = f"{group}: {setting_comment(said[group])}"
         yield writer.burn(step, told if told != named else "")
         named = told
+    yield writer.end()
+
+
+def frame_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
+    """Yield a program that goes round what will be burnt, with the beam off: to see whether it lies
+    on the sheet and clear of the clamps.
+    """
+    writer = GcodeWriter(run.ground)
+    left, low, right, high = run.ground.area
+    writer.head = (left, low)
+    yield writer.begin(*words, "Beam off: it only shows where the job lies.")
+    lines = []
+    for corner in ((right, low), (right, high), (left, high), (left, low)):
+        lines += [writer.rapid(way) for way in run.ground.travel(writer.head, corner)]
+        writer.head = corner
+    yield ("\n".join(lines) + "\n").encode("ascii")
     yield writer.end()

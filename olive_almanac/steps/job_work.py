@@ -23,7 +23,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from olive_almanac.formats.gcode_job import job_blocks
+from olive_almanac.formats.gcode_job import frame_blocks, job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.permission import group_of
@@ -283,6 +283,9 @@ def write_job_files(
                 f"written. {report.findings[0].text}"
             )
         name = f"sheet-{run.sheet + 1}"
+        frame = b"".join(frame_blocks(run, *head))
+        if check_gcode(frame.decode("ascii"), limits_of_run(run, sheet)).safe:
+            contents[below(folder, f"{name}-frame.nc")] = frame
         contents[below(folder, f"{name}.nc")] = program
         contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
         contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)

@@ -94,7 +94,16 @@ class JobTest(JobCase):
             pass
         folder = self.jobs.written()
         names = {path.name for path in folder.iterdir()}
-        expected = {"sheet-1.nc", "sheet-1.svg", "sheet-1.dxf", "job.pdf", "job-letter.pdf"}
+        frame = (folder / "sheet-1-frame.nc").read_text()
+        self.assertNotRegex(frame, r"(?m)^(G1 |M3|M4)")
+        expected = {
+            "sheet-1.nc",
+            "sheet-1-frame.nc",
+            "sheet-1.svg",
+            "sheet-1.dxf",
+            "job.pdf",
+            "job-letter.pdf",
+        }
         self.assertEqual(names, expected | {"job.json"})
         (run,) = self.screen.result.plan.runs
         limits = limits_of_run(run, self.session.subject.stock.sheets[0])
