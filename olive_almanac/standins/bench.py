@@ -5,11 +5,12 @@ person would see.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.records.machine import Machine
@@ -17,9 +18,9 @@ from olive_almanac.core.records.reading import Reading, Verdict
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.standins.groove import dig
+from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
-from olive_almanac.standins.session import cells_of_run
+from olive_almanac.standins.session import cells_of_run, sheet_wave
 from olive_almanac.standins.tone import PLASTICS, tone
 
 if TYPE_CHECKING:
@@ -32,6 +33,9 @@ FLARE_SOFT = 0.06  # width of the band of heat in which some cells flare and som
 TONE_AIM, TONE_BAND = 0.62, 7.0  # the tone this shop calls right: share of the full change, +- L*
 MISREAD, MISGRADED = 0.01, 0.05  # share of verdicts and edge grades that are one off
 SMOKE_FROM = 0.75  # heat of the edge from which it smokes heavily without air
+DAY_DRIFT, DAY_FOCUS_MM = 0.05, 1.0  # half widths from day to day: power and thickness, focus
+PATCH_MM = 40.0  # of cut with a luck of its own
+SHEET_MM = (400.0, 300.0)
 ROUGH_FROM_MM = 5.0  # plastics from this thickness on get a rough edge under full air
 
 
@@ -137,6 +141,42 @@ class StandInBench:
         )
         return snap.jpeg
 
+    def cut_pieces(
+        self,
+        machine: Machine,
+        stock: Stock,
+        setting: Setting,
+        lengths_mm: Sequence[float],
+        *,
+        day: int = 0,
+    ) -> tuple[str, ...]:
+        """Return what becomes of pieces whose cuts are so long, burnt in one run: each "free",
+        "hangs" or "knot" (it hangs at a fault of the stock).  Power, focus and thickness of the
+        `day` are the same for all of them.
+        """
+        hidden = hidden_of(machine, stock, self.seed)
+        rng = np.random.default_rng([self.seed, day, len(lengths_mm)])
+        strength = 1 - hidden.tube_sag * rng.random() + DAY_DRIFT * rng.uniform(-1, 1)
+        shift_mm = DAY_FOCUS_MM * rng.uniform(-1, 1)
+        thickness = stock.true_thickness_mm * (1 + DAY_DRIFT * rng.uniform(-1, 1))
+        patches = np.array([max(1, round(mm / PATCH_MM)) for mm in lengths_mm])
+        count = int(patches.sum())
+        places = rng.uniform(0, 1, (count, 2)) * SHEET_MM
+        luck = np.exp(hidden.cell_spread * rng.standard_normal(count))
+        luck *= [sheet_wave(hidden, x, y) for x, y in places.tolist()]
+        knot = rng.random(count) < hidden.made.knots
+        luck = np.where(knot, luck * rng.uniform(1.25, 1.6, count), luck)
+        dials = replace(
+            dials_of([setting]).repeated(count),
+            luck=luck,
+            strength=np.full(count, strength),
+            shift_mm=np.full(count, shift_mm),
+        )
+        needed = thickness * (1 + grip_of(hidden, setting.speed_mm_s))
+        short = dig(hidden, machine, dials, stock.true_thickness_mm).depth_mm < needed
+        owner = np.repeat(np.arange(len(patches)), patches)
+        return tuple(_came_out(short[owner == n], knot[owner == n]) for n in range(len(patches)))
+
     def success(self, machine: Machine, stock: Stock, task: Task, setting: Setting) -> float:
         """Return the true chance that a setting works from day to day in this shop."""
         from olive_almanac.standins.truth import success
@@ -154,6 +194,12 @@ class StandInBench:
         from olive_almanac.standins.truth import best
 
         return best(hidden_of(machine, stock, self.seed), machine, stock, task, pitch_mm=pitch_mm)
+
+
+def _came_out(short: NDArray[np.bool_], knot: NDArray[np.bool_]) -> str:
+    if (short & ~knot).any():
+        return "hangs"
+    return "knot" if short.any() else "free"
 
 
 def grip_of(hidden: Hidden, speed_mm_s: float) -> float:

@@ -31,6 +31,7 @@ from olive_almanac.steps.permission import permission_for
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import Pattern
     from olive_almanac.steps.job_work import JobResult, JobWish
+    from olive_almanac.steps.ports import Bench
     from olive_almanac.steps.session import Session
 
 __all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder"]
@@ -502,6 +503,31 @@ class JobsPresenter:
         if result is not None and self.job is not None:
             self.result = replace(result, wish=replace(result.wish, job=self.job))
         return job_folder(self.session.store.folder, job)
+
+    @property
+    def can_rehearse(self) -> bool:
+        """Whether the stand-in bench may burn the job: in a library to play in."""
+        library = self.session.library
+        return library is not None and library.playground and self.result is not None
+
+    def rehearsing(self, bench: Bench) -> Iterator[tuple[str, ...]] | None:
+        """Return the work in which the stand-in bench cuts the job: yields what becomes of each
+        piece.
+        """
+        if not self.can_rehearse or self.result is None or self.job is None:
+            return None
+        wish, plan = self.result.wish, self.result.plan
+        cut = next((one.setting for one in wish.tasks if one.task == "cut" and one.setting), None)
+        if cut is None:
+            return None
+        lengths = plan.pattern.pieces_mm or (plan.pattern.cut_mm,)
+        day = len(self.job.outcomes)
+
+        def work() -> Iterator[tuple[str, ...]]:
+            every = [mm for _ in range(plan.copies) for mm in lengths]
+            yield bench.cut_pieces(wish.machine, wish.stock, cut, every, day=day)
+
+        return work()
 
     def tell_outcome(self, pieces: int, hung: int, knots: int, note: str) -> bool:
         """Keep what came of a run: the pieces told, the used areas marked on the sheets, and a good

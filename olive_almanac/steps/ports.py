@@ -127,5 +127,14 @@ class Bench(Protocol):
         side: str = "front",
         burnt: frozenset[str] | None = None,
     ) -> bytes: ...
+    def cut_pieces(
+        self,
+        machine: Machine,
+        stock: Stock,
+        setting: Setting,
+        lengths_mm: Sequence[float],
+        *,
+        day: int = 0,
+    ) -> tuple[str, ...]: ...
     def success(self, machine: Machine, stock: Stock, task: Task, setting: Setting) -> float: ...
     def best(self, machine: Machine, stock: Stock, task: Task) -> tuple[Setting, float] | None: ...

@@ -179,6 +179,8 @@ class JobsPage(StationPage):
         self.write.clicked.connect(self.main_action)
         self.open_folder = button("Open the folder")
         self.open_folder.clicked.connect(self._open_folder)
+        self.rehearse = button("Burn it on the stand-in", tip="its hidden stock tells what hangs")
+        self.rehearse.clicked.connect(self._rehearse)
         self.outcome = self._build_outcome()
         keys = row(self.write, self.open_folder, None, gap=8)
         return col(
@@ -191,6 +193,7 @@ class JobsPage(StationPage):
             self.offer,
             row(self.cells, None),
             None,
+            row(self.rehearse, None),
             self.outcome,
             self.done,
             keys,
@@ -348,6 +351,7 @@ class JobsPage(StationPage):
             self.done.setText("")
         self.open_folder.setVisible(bool(job.written))
         self.outcome.setVisible(bool(job.written) and ready)
+        self.rehearse.setVisible(bool(job.written) and ready and self.presenter.can_rehearse)
         if result is not None and not self.pieces.isModified():
             pieces = max(1, len(result.plan.pattern.outlines)) * result.plan.copies
             self.pieces.setText(str(pieces))
@@ -485,6 +489,20 @@ class JobsPage(StationPage):
         if self.presenter.job is not None:
             folder = job_folder(self.session.store.folder, self.presenter.job)
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+    def _rehearse(self) -> None:
+        items = self.presenter.rehearsing(self.main_window.make_bench())
+        if items is not None:
+            self.main_window.work(items, self._came_out)
+
+    def _came_out(self, fates: tuple[str, ...]) -> None:
+        """Fill in what the stand-in says; the operator keeps it."""
+        knots = fates.count("knot")
+        hung = fates.count("hangs") + knots
+        for field, count in ((self.pieces, len(fates)), (self.hung, hung), (self.knots, knots)):
+            field.setText(str(count))
+            field.setModified(True)
+        self.done.setText(f"Burnt on the stand-in: {hung} of {len(fates)} hang.")
 
     def _tell(self) -> None:
         numbers = []
