@@ -13,7 +13,7 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Barred, Finding, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.job import HANGS, LEAVE_OUT, GroupTask
+from olive_almanac.core.records.job import HANGS, LEAVE_OUT, ORIGINS, GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -60,6 +60,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sheet", action="append", default=[], help="a sheet, WxH in mm")
     parser.add_argument("--stock-value", type=float, help="worth of the stock of one run")
     parser.add_argument("--rate", type=float, help="machine and person, an hour")
+    parser.add_argument(
+        "--origin",
+        choices=tuple(ORIGINS),
+        default="bed",
+        help="files in places of the bed, or beginning where the head stands",
+    )
     parser.add_argument("--hang", choices=tuple(HANGS), default="knife", help="what a hang costs")
     parser.add_argument(
         "--evidence",
@@ -170,6 +176,7 @@ def _wish(
         copies=arguments.copies,
         gap_mm=arguments.gap,
         hang=arguments.hang,
+        origin=arguments.origin,
     )
     wish = JobWish(drawing, tasks, machine, stock, job, sheets or stock.sheets)
     return replace(wish, stock_value=arguments.stock_value, hour_rate=arguments.rate)

@@ -118,6 +118,7 @@ def write_job(paper: JobPaper, drawing: Drawing) -> str:
             ],
         },
         "groups": groups,
+        "origin": job.origin,
         "copies": plan.copies,
         "without_room": plan.without_room,
         "runs": [_plain_run(run) for run in plan.runs],

@@ -13,6 +13,7 @@ from typing import Any
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.quoting.job_plan import JobPlan, Pattern, SheetRun, pattern_of, plan_job
 from olive_almanac.core.quoting.joints import JointAdvice, advice_for, joints_of
+from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
@@ -122,6 +123,7 @@ class JobWish:
     stock_value: float | None = None
     hour_rate: float | None = None
     pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
+    earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
 
 
 @dataclass(frozen=True)
@@ -132,6 +134,7 @@ class JobResult:
     plan: JobPlan
     paces: tuple[Pace, ...] = ()
     offer: CellOffer | None = None
+    once_more: tuple[float, ...] = ()  # what one more pass, and two, free of what hangs
 
     @property
     def paper(self) -> JobPaper:
@@ -172,15 +175,17 @@ def work_out_job(wish: JobWish, known: Any = None, pattern: Pattern | None = Non
         edge_mm=EDGE_MM if wish.sheets else 0.0,
         keeps_grain=group_of(stock) == "Wood",
         placed=wish.placed,
+        origin=job.origin,
     )
     plan = replace(plan, remarks=(*plan.remarks, *joint_remarks(wish, pattern)))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:
         return JobResult(wish, plan)
     price = _price_of(wish, plan, cut.setting)
-    paces = paces_of(known, cut.setting, price)
-    offer = offer_of(known, cut.setting, price, price_m2=stock.price_m2 or 0.0)
-    return JobResult(wish, plan, paces, offer)
+    paces = paces_of(known, cut.setting, price, wish.earlier)
+    offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
+    once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier)
+    return JobResult(wish, plan, paces, offer, once_more)
 
 
 def joint_remarks(wish: JobWish, pattern: Pattern) -> list[str]:

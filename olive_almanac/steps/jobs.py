@@ -19,6 +19,7 @@ from olive_almanac.core.records.job import (
     Hang,
     Job,
     JobOutcome,
+    Origin,
     PlacedCopy,
     group_words,
 )
@@ -317,6 +318,11 @@ class JobsPresenter:
         if self.job is not None:
             self._keep(replace(self.job, hang=hang), "what a hang costs")
 
+    def set_origin(self, origin: Origin) -> None:
+        """Say where the files count from."""
+        if self.job is not None:
+            self._keep(replace(self.job, origin=origin), "where the files count from")
+
     def move(self, number: int, along_mm: float, up_mm: float) -> None:
         """Move a copy (counted over all sheets) by so much; it stays on its sheet, whole."""
         if self.job is None or self.result is None:
@@ -377,6 +383,7 @@ class JobsPresenter:
 
     def wish(self) -> JobWish | None:
         """Return what is to be worked out, or None where nothing can be."""
+        from olive_almanac.core.quoting.risk import earlier_jobs
         from olive_almanac.steps.job_work import JobWish
 
         machine, stock = self.session.subject.machine, self.session.subject.stock
@@ -395,6 +402,7 @@ class JobsPresenter:
             stock.sheets,
             self.job.placed or None,
             pairs=self._pairs(),
+            earlier=earlier_jobs([one for job in self.jobs for one in job.outcomes], stock.lot),
         )
 
     def _pairs(self) -> tuple[Any, ...]:
@@ -536,7 +544,7 @@ class JobsPresenter:
         if self.job is None or self.result is None:
             return False
         try:
-            outcome = JobOutcome(self.session.today().isoformat(), pieces, hung, knots, note)
+            outcome = self._outcome(pieces, hung, knots, note)
         except AlmanacError as problem:
             self.problem = str(problem)
             self.show()
@@ -552,6 +560,17 @@ class JobsPresenter:
             return False
         self.refresh()
         return True
+
+    def _outcome(self, pieces: int, hung: int, knots: int, note: str) -> JobOutcome:
+        """What was told, with what it teaches: the setting of the cuts and how much was cut."""
+        today, stock = self.session.today().isoformat(), self.session.subject.stock
+        told = JobOutcome(today, pieces, hung, knots, note)
+        groups = self.job.groups if self.job is not None else ()
+        cuts = {one.setting for one in groups if one.task == "cut" and one.setting is not None}
+        if self.result is None or stock is None or len(cuts) != 1:
+            return told  # several settings: nobody knows which of them hung
+        cut_mm = self.result.plan.pattern.cut_mm * self.result.plan.copies
+        return replace(told, setting=cuts.pop(), cut_mm=cut_mm, lot=stock.lot)
 
     def _mark_used(self) -> None:
         """Mark what was burnt as used on the sheets of the rack, once."""

@@ -31,7 +31,7 @@ from olive_almanac.core.quoting.order import order_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.quoting.place import placed_copies
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.job import GroupTask, PlacedCopy, group_words
+from olive_almanac.core.records.job import GroupTask, Origin, PlacedCopy, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text, number_text
@@ -462,19 +462,20 @@ def plan_job(
     copies: int,
     gap_mm: float,
     sheets: Sequence[Sheet] = (),
-    at_mm: Point = (0.0, 0.0),
     edge_mm: float = 2.0,
     keeps_grain: bool = False,
     placed: Sequence[PlacedCopy] | None = None,
+    origin: Origin = "bed",
 ) -> JobPlan:
-    """Return a job on the sheets of the rack, each with its lower left corner at `at_mm` on the
-    bed; on the bare bed where there is no sheet.
+    """Return a job on the sheets of the rack, each in the lower left corner of the bed; on the
+    bare bed where there is no sheet.
 
-    `placed` are places that were chosen by hand; without them the copies are laid out.
+    `placed` are places that were chosen by hand; without them the copies are laid out.  With the
+    origin at the "head" each file begins where the head stands: at the lower left of what it burns.
     """
-    rooms = [_room(machine, sheet, at_mm, edge_mm) for sheet in sheets]
+    rooms = [room_on(machine, sheet, edge_mm=edge_mm) for sheet in sheets]
     if not sheets:
-        rooms = [_room(machine, None, at_mm, edge_mm)]
+        rooms = [room_on(machine, edge_mm=edge_mm)]
     reach = _grown_size(pattern)
     conflicts: list[str] = []
     may_turn = not keeps_grain and not _has_areas(pattern)
@@ -487,7 +488,7 @@ def plan_job(
     for number in sorted({one.sheet for one in laid}):
         here = tuple(one for one in laid if one.sheet == number)
         sheet = sheets[number] if sheets else None
-        runs.append(_run(number, here, pattern, machine, sheet, at_mm))
+        runs.append(_run(number, here, pattern, machine, sheet, origin))
     missing = max(0, copies - len(laid))
     remarks = [*conflicts, *pattern.remarks]
     if missing:
@@ -525,18 +526,6 @@ def _is_around(taken: Box, box: Box) -> bool:
     return all(abs(a - b) <= USED_MARGIN_MM for a, b in zip(taken, box, strict=True))
 
 
-def _room(machine: Machine, sheet: Sheet | None, at_mm: Point, edge_mm: float) -> Room:
-    """The room of a sheet in its own mm."""
-    room = room_on(machine, sheet, at_mm=at_mm, edge_mm=edge_mm)
-    if sheet is None:
-        return room
-
-    def own(box: Box) -> Box:
-        return (box[0] - at_mm[0], box[1] - at_mm[1], box[2] - at_mm[0], box[3] - at_mm[1])
-
-    return Room(own(room.area), tuple(map(own, room.taken)))
-
-
 def _grown_size(pattern: Pattern) -> Point:
     """What a copy takes of a sheet: its parts with kerf and run-ups, for clamps stand there."""
     left, low, right, high = pattern.reach_mm
@@ -549,7 +538,7 @@ def _run(
     pattern: Pattern,
     machine: Machine,
     sheet: Sheet | None,
-    at_mm: Point,
+    origin: Origin,
 ) -> SheetRun:
     steps = tuple(
         (_moved(step, pattern, copy, machine), group)
@@ -570,8 +559,8 @@ def _run(
     )
     settings = {step.setting.focus_mm for step, _ in steps}
     stepped = any(step.setting.focus_step_mm for step, _ in steps)
-    origin = at_mm if sheet else (0.0, 0.0)
-    ground = Ground(machine, origin, area, clamps, len(settings) > 1 or stepped)
+    zero = (-area[0], -area[1]) if origin == "head" else (0.0, 0.0)
+    ground = Ground(machine, zero, area, clamps, len(settings) > 1 or stepped)
     seconds, travel = _seconds(steps, ground)
     return SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
 

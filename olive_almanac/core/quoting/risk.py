@@ -8,7 +8,7 @@ docs/methods.md, section Jobs.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,9 +20,19 @@ from olive_almanac.core.deciding.scan import (
     margins_at,
     rows_out_of_focus,
 )
+from olive_almanac.core.records.job import JobOutcome
 from olive_almanac.core.records.setting import Setting
 
-__all__ = ["PATCH_MM", "JobRisk", "Rows", "risk_of", "rows_of"]
+__all__ = [
+    "PATCH_MM",
+    "EarlierJob",
+    "JobRisk",
+    "Rows",
+    "earlier_jobs",
+    "freed_by_passes",
+    "risk_of",
+    "rows_of",
+]
 
 Floats = NDArray[np.float64]
 PATCH_MM = 40.0  # the outline of a usual cell: its scatter is that of so much cut
@@ -72,6 +82,32 @@ class Rows:
 
 
 @dataclass(frozen=True)
+class EarlierJob:
+    """A job that was told: at which setting, pieces in all, patches of cut in each, how many hung;
+    those that hung at a knot do not count.
+    """
+
+    setting: Setting
+    pieces: int
+    patches: float
+    hung: int
+
+
+def earlier_jobs(outcomes: Sequence[JobOutcome], lot: str) -> tuple[EarlierJob, ...]:
+    """Return what earlier outcomes of the subject teach of a lot."""
+    return tuple(
+        EarlierJob(
+            one.setting,
+            one.pieces - one.knots,
+            one.cut_mm / one.pieces / PATCH_MM,
+            one.hung - one.knots,
+        )
+        for one in outcomes
+        if one.setting is not None and one.cut_mm and one.lot == lot and one.pieces > one.knots
+    )
+
+
+@dataclass(frozen=True)
 class JobRisk:
     """The chance of one cell, the chance that all falls free, and how many places hang in the mean;
     of one setting over a length, mm.
@@ -83,8 +119,20 @@ class JobRisk:
     length_mm: float
 
 
-def rows_of(known: FittedCut, settings: Sequence[Setting], *, seed: int = 0) -> Rows:
-    """Return the margins of settings in the worlds that the readings leave open."""
+def rows_of(
+    known: FittedCut,
+    settings: Sequence[Setting],
+    *,
+    earlier: Sequence[EarlierJob] = (),
+    seed: int = 0,
+) -> Rows:
+    """Return the margins of settings in the worlds that the readings, and earlier jobs, leave open.
+
+    An earlier job was burnt on a day of its own: its pieces fell free or hung together as far as
+    that day had it, so many pieces of one job prove one day.
+    """
+    count = len(settings)
+    settings = [*settings, *(job.setting for job in earlier)]
     groove = known.posterior.resampled(PARTICLES)
     rows, weight = rows_out_of_focus(groove, known.drift, NODES)
     burns = known.case.burns_of(settings)
@@ -94,11 +142,34 @@ def rows_of(known: FittedCut, settings: Sequence[Setting], *, seed: int = 0) -> 
     weights = np.concatenate([weight * part for part in DRIFT_WEIGHTS])
     spread = np.tile(np.sqrt(rows.noise[:, 0] ** 2 + WAVE**2), len(DRIFT_NODES))
     shared = _shared(len(margins), seed)
-    return Rows(
+    rows_of_all = Rows(
         np.asarray(margins + shared[:, None], float),
         np.asarray(spread, float),
         weights / weights.sum(),
     )
+    particle = np.tile(
+        np.repeat(np.arange(len(groove)), len(rows) // len(groove)), len(DRIFT_NODES)
+    )
+    weight = rows_of_all.weight
+    for n, job in enumerate(earlier):
+        weight = _taught(rows_of_all.log_free[:, count + n], weight, particle, job)
+    return Rows(rows_of_all.margin[:, :count], rows_of_all.spread, weight)
+
+
+def _taught(
+    log_free: Floats, weight: Floats, particle: NDArray[np.intp], job: EarlierJob
+) -> Floats:
+    """The weights of the rows after a job: each particle by the mean, over its days, of how likely
+    that job came out so.
+    """
+    free = job.patches * log_free
+    hung = np.log(np.maximum(-np.expm1(free), 1e-300))
+    told = (job.pieces - job.hung) * free + job.hung * hung
+    likely = weight * np.exp(told - told.max())
+    own = np.bincount(particle, weight)
+    mean = np.bincount(particle, likely) / np.maximum(own, 1e-300)
+    after = weight * mean[particle]
+    return np.asarray(after / after.sum())
 
 
 def _shared(count: int, seed: int) -> Floats:
@@ -108,6 +179,26 @@ def _shared(count: int, seed: int) -> Floats:
     both = np.concatenate([half, -half])[:count]
     rng.shuffle(both)
     return np.asarray(SHARED * both)
+
+
+def freed_by_passes(
+    known: FittedCut, setting: Setting, most: int = 2, *, earlier: Sequence[EarlierJob] = ()
+) -> tuple[float, ...]:
+    """Return the chance that a place which hangs falls free after one more pass, after two, and so
+    on: left lying where it is, burnt with the same power, speed and focus.
+    """
+    from scipy.special import ndtr
+
+    settings = [
+        replace(setting, passes=setting.passes + more, focus_step_mm=0.0)
+        for more in range(most + 1)
+    ]
+    rows = rows_of(known, settings, earlier=earlier)
+    free = ndtr(rows.margin / rows.spread[:, None])
+    hangs = 1.0 - free[:, 0]
+    gained = np.maximum(free[:, 1:] - free[:, :1], 0.0)
+    share = rows.weight @ gained / max(float(rows.weight @ hangs), 1e-12)
+    return tuple(float(one) for one in np.minimum(share, 1.0))
 
 
 def risk_of(rows: Rows, column: int, length_mm: float) -> JobRisk:

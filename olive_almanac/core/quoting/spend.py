@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.cut_knowledge import FittedCut
-from olive_almanac.core.quoting.risk import PATCH_MM, JobRisk, Rows, risk_of, rows_of
+from olive_almanac.core.quoting.risk import PATCH_MM, EarlierJob, JobRisk, Rows, risk_of, rows_of
 from olive_almanac.core.records.job import Hang
 from olive_almanac.core.records.setting import Setting
 
@@ -113,11 +113,13 @@ def _candidates(known: FittedCut, book: Setting) -> tuple[list[Setting], NDArray
     return found, np.asarray(allowed)
 
 
-def paces_of(known: FittedCut, book: Setting, price: JobPrice) -> tuple[Pace, ...]:
+def paces_of(
+    known: FittedCut, book: Setting, price: JobPrice, earlier: Sequence[EarlierJob] = ()
+) -> tuple[Pace, ...]:
     """Return by the book, the least mean cost, and the surest, those that are not the same once."""
     every, allowed = _candidates(known, book)
     settings = [one for one, may in zip(every, allowed, strict=True) if may]
-    rows = rows_of(known, settings)
+    rows = rows_of(known, settings, earlier=earlier)
     cost = costs_of(rows, settings, price)
     free = rows.all_free(price.length_mm / PATCH_MM)
     time = np.array([_run_s(setting, price) for setting in settings])
@@ -147,13 +149,18 @@ def _dialled(setting: Setting) -> Setting:
 
 
 def offer_of(
-    known: FittedCut, book: Setting, price: JobPrice, *, price_m2: float = 0.0
+    known: FittedCut,
+    book: Setting,
+    price: JobPrice,
+    earlier: Sequence[EarlierJob] = (),
+    *,
+    price_m2: float = 0.0,
 ) -> CellOffer | None:
     """Return four cells that tell the most of this sheet and day, where the mean saving over all
     their outcomes is well beyond their cost; else None.
     """
     settings, allowed = _candidates(known, book)
-    rows = rows_of(known, settings)
+    rows = rows_of(known, settings, earlier=earlier)
     cost = np.where(allowed, costs_of(rows, settings, price), np.inf)
     best = settings[int(cost.argmin())]
     ladder = _ladder(rows, settings, best)

@@ -13,16 +13,20 @@ from olive_almanac.core.records.setting import TASKS, Setting
 __all__ = [
     "HANGS",
     "LEAVE_OUT",
+    "ORIGINS",
     "GroupTask",
     "Hang",
     "Job",
     "JobOutcome",
+    "Origin",
     "PlacedCopy",
     "group_words",
 ]
 
 Hang = Literal["sheet", "knife"]
 HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is lost"}
+Origin = Literal["bed", "head"]
+ORIGINS: dict[str, str] = {"bed": "where they lie on the bed", "head": "from where the head stands"}
 LEAVE_OUT = "leave out"
 COLOUR_NAMES = {
     "#000000": "black",
@@ -86,7 +90,8 @@ class PlacedCopy:
 @dataclass(frozen=True)
 class JobOutcome:
     """What came of a run: on which day (ISO), pieces in all and how many hung, of those how many at
-    a knot or a fault of the stock, and a note.
+    a knot or a fault of the stock, and a note; the setting of its cuts, how much was cut in all,
+    mm, and of which lot.
     """
 
     on: str
@@ -94,6 +99,9 @@ class JobOutcome:
     hung: int
     knots: int = 0
     note: str = ""
+    setting: Setting | None = field(default=None, metadata={"written": "if set"})
+    cut_mm: float = field(default=0.0, metadata={"written": "if set"})
+    lot: str = field(default="", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_number("Pieces", self.pieces, low=1, high=1_000_000)
@@ -122,6 +130,7 @@ class Job:
     gap_mm: float = 3.0
     rounds: int = 1
     hang: Hang = "knife"
+    origin: Origin = field(default="bed", metadata={"written": "if set"})
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()
@@ -133,6 +142,7 @@ class Job:
         check_number("Gap between copies", self.gap_mm, "mm", low=0, high=500)
         check_number("Rounds", self.rounds, low=1, high=5)
         check_choice("What a hang costs", self.hang, tuple(HANGS))
+        check_choice("Origin of the files", self.origin, tuple(ORIGINS))
 
     def with_outcome(self, outcome: JobOutcome) -> Job:
         """Return the job with what came of a run behind the others."""

@@ -12,7 +12,7 @@ from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEve
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.quoting.spend import Pace
-from olive_almanac.core.records.job import HANGS
+from olive_almanac.core.records.job import HANGS, ORIGINS
 from olive_almanac.core.units import (
     count_text,
     duration_text,
@@ -171,6 +171,9 @@ class JobsPage(StationPage):
         self.hang = WordPicker("ui_b", name="Where a piece hangs")
         self.hang.picked.connect(self.presenter.set_hang)
         self.hang_row = box(row(label("If one hangs,", "ui", "second"), self.hang, None, gap=6))
+        self.origin = WordPicker("ui_b", name="Where the files count from")
+        self.origin.picked.connect(self.presenter.set_origin)
+        self.origin_row = box(row(label("Files:", "ui", "second"), self.origin, None, gap=6))
         self.offer = label("", "ui", wrap=True)
         self.cells = button("Plan these cells first", tip="on this very sheet, then read them")
         self.cells.clicked.connect(self._plan_cells)
@@ -190,6 +193,7 @@ class JobsPage(StationPage):
             self.why,
             self.paces,
             self.hang_row,
+            self.origin_row,
             self.offer,
             row(self.cells, None),
             None,
@@ -203,7 +207,8 @@ class JobsPage(StationPage):
     def _build_outcome(self) -> QWidget:
         self.pieces, self.hung = Number("Pieces", 48), Number("Pieces that hung", 48)
         self.knots = Number("Hung at a knot", 48)
-        self.note = Number("Note", 150, grows=False)
+        self.lie = label("", "small", "second", wrap=True)
+        self.hung.textChanged.connect(self._say_once_more)
         self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
         self.tell.clicked.connect(self._tell)
         words = [label(text, "ui", "second") for text in ("pieces,", "hung,", "at a knot")]
@@ -213,6 +218,7 @@ class JobsPage(StationPage):
                 label("What came of it", "h3"),
                 row(self.pieces, words[0], self.hung, words[1], None, gap=5),
                 row(self.knots, words[2], None, self.tell, gap=5),
+                self.lie,
                 gap=4,
             )
         )
@@ -329,6 +335,7 @@ class JobsPage(StationPage):
         self._show_paces(screen)
         self.hang_row.setVisible(bool(result and result.paces))
         self.hang.set_choices(tuple(HANGS.items()), job.hang)
+        self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
         if result is not None and result.plan.runs:
             plan = result.plan
             told = count_text(plan.copies, "copy", "copies")
@@ -489,6 +496,19 @@ class JobsPage(StationPage):
         if self.presenter.job is not None:
             folder = job_folder(self.session.store.folder, self.presenter.job)
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+    def _say_once_more(self, text: str) -> None:
+        """What a further pass would free of what hangs, before anything is lifted."""
+        result = self.presenter.result
+        hangs = text.strip().isdigit() and int(text) > 0
+        if not hangs or result is None or not result.once_more:
+            self.lie.setText("")
+            return
+        one, two = result.once_more[:2]
+        told = f"Leave it lie: one more pass frees {_percent(one)} of what hangs"
+        if one < 0.95 < two:
+            told += f", two {_percent(two)}"
+        self.lie.setText(f"{told}.")
 
     def _rehearse(self) -> None:
         items = self.presenter.rehearsing(self.main_window.make_bench())

@@ -11,9 +11,9 @@ from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.quoting.job_plan import pattern_of, plan_job
-from olive_almanac.core.quoting.risk import Rows, rows_of
+from olive_almanac.core.quoting.risk import Rows, earlier_jobs, freed_by_passes, rows_of
 from olive_almanac.core.quoting.spend import JobPrice, offer_of, paces_of
-from olive_almanac.core.records.job import GroupTask, PlacedCopy
+from olive_almanac.core.records.job import GroupTask, JobOutcome, PlacedCopy
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.drawing_in import read_drawing
@@ -113,6 +113,18 @@ class RunTest(unittest.TestCase):
         counted = integrate(program(run), start, LONG)
         self.assertAlmostEqual(run.seconds, counted, delta=0.005 * run.seconds)
 
+    def test_a_file_from_where_the_head_stands_begins_at_its_own_corner(self):
+        plan, _ = self.plan(origin="head")
+        for run in plan.runs:
+            wide, high = (
+                run.ground.area[2] - run.ground.area[0],
+                run.ground.area[3] - run.ground.area[1],
+            )
+            limits = replace(
+                limits_of_run(run, None), area_mm=(0.0, 0.0, wide, high), bed_mm=(wide, high)
+            )
+            self.assertTrue(check_gcode(program(run), limits).safe)
+
     def test_places_chosen_by_hand_are_kept(self):
         places = (PlacedCopy(0, 150.0, 20.0), PlacedCopy(1, 30.0, 40.0))
         plan, _ = self.plan(placed=places, copies=2)
@@ -158,6 +170,30 @@ class RiskTest(unittest.TestCase):
         before = float(rows.all_free(100)[0])
         self.assertGreater(float(rows.after([1, 1], [True, True]).all_free(100)[0]), before)
         self.assertLess(float(rows.after([0, 1], [False, False]).all_free(100)[0]), before)
+
+    def test_earlier_jobs_teach_a_day_each_and_knots_teach_nothing(self):
+        setting = replace(self.book, speed_mm_s=1.1 * self.book.speed_mm_s)
+        good = JobOutcome("2026-03-01", 20, 0, 0, "", setting, 4800.0, "7")
+        told = [float(rows_of(self.known, [setting]).all_free(120)[0])]
+        for count in (1, 3, 10):
+            earlier = earlier_jobs([good] * count, "7")
+            told.append(float(rows_of(self.known, [setting], earlier=earlier).all_free(120)[0]))
+        self.assertEqual(told, sorted(told))
+        self.assertLess(told[1], 0.5 + 0.5 * told[0])  # one good job is one day, not 120 cells
+        bad = earlier_jobs([replace(good, hung=19)], "7")
+        self.assertLess(
+            float(rows_of(self.known, [setting], earlier=bad).all_free(120)[0]), told[0]
+        )
+        knots = earlier_jobs([replace(good, hung=3, knots=3)], "7")
+        self.assertEqual((knots[0].hung, knots[0].pieces), (0, 17))
+        self.assertEqual(earlier_jobs([good], "8"), ())
+
+    def test_a_further_pass_frees_what_hangs_and_two_more_so(self):
+        quick = replace(self.book, speed_mm_s=1.2 * self.book.speed_mm_s)
+        one, two = freed_by_passes(self.known, quick)
+        self.assertTrue(0.5 < one <= two <= 1)
+        hopeless = replace(self.book, speed_mm_s=20 * self.book.speed_mm_s)
+        self.assertLess(freed_by_passes(self.known, hopeless)[0], 0.05)
 
     def test_no_pace_is_quicker_than_the_book_and_the_least_costs_least(self):
         price = JobPrice(6000, 20.0, 30.0, 60.0)
