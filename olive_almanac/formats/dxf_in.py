@@ -210,4 +210,5 @@ def _faults() -> tuple[type[Exception], ...]:
     from ezdxf.lldxf.const import DXFError
 
     python = (OSError, ValueError, TypeError, AttributeError, LookupError, ArithmeticError)
-    return (DXFError, *python, RecursionError, AssertionError, EOFError, struct.error)
+    odd = (RecursionError, AssertionError, EOFError, StopIteration, struct.error)
+    return (DXFError, *python, *odd)

@@ -173,6 +173,16 @@ class WindowCase(QtCase):
 
     # -- what is wrong with a screen ---------------------------------------------------------------
 
+    def hidden_keys(self):
+        """Keys of the page of which less than nine tenths are in view."""
+        hidden = []
+        for key in self.page().findChildren(QAbstractButton):
+            seen = key.visibleRegion().boundingRect()
+            cut = seen.height() < 0.9 * key.height() or seen.width() < 0.9 * key.width()
+            if cut and key.isVisible() and key.text() and key.isEnabled():
+                hidden.append(key.text())
+        return hidden
+
     def clipped(self):
         """Labels and buttons whose text does not fit the space they got."""
         self.settle(60)

@@ -85,7 +85,7 @@ class WholeJobTest(JobsCase):
         self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 6)
         self.wait_for(lambda: page.presenter.result.paces)
         self.assertTrue(page.chance.text().startswith("All falls free: "))
-        self.assertIn("lie on top of another line", " ".join(self.texts()))
+        self.wait_for(lambda: "lie on top of another line" in " ".join(self.texts()))
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: page.presenter.job.written)
         folder = self.folder / "jobs" / page.presenter.job.uid
@@ -142,6 +142,20 @@ class WholeJobTest(JobsCase):
         QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, pos=point(end_mm))
         self.settle()
 
+    def test_nothing_is_clipped_or_out_of_view_once_a_job_is_written(self):
+        self.choose_file()
+        page = self.ready()
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        for size in ((1280, 800), (1024, 700), (1920, 1080)):
+            with self.subTest(size=size):
+                self.window.resize(*size)
+                self.settle(300)
+                self.ready()
+                self.settle(100)
+                self.assertEqual(self.clipped(), [])
+                self.assertEqual(self.hidden_keys(), [])
+
     def test_a_group_that_nothing_is_known_of_leads_to_plan(self):
         self.choose_file()
         page = self.ready()
@@ -162,7 +176,7 @@ class WholeJobTest(JobsCase):
         self.retype(page.copies, "many")
         self.key(Qt.Key.Key_Return, widget=page.copies)
         self.assertTrue(page.copies.property("bad"))
-        self.assertIn("Copies", " ".join(self.texts()))
+        self.wait_for(lambda: "Copies must be" in " ".join(self.texts()))
         self.assertEqual(page.presenter.job.copies, 1)
 
     def test_another_pace_is_taken_and_the_job_comes_back_after_a_restart(self):

@@ -128,7 +128,8 @@ class JobsPage(StationPage):
         self.laid_anew = button(words, "plain", tip="where copies were moved by hand")
         self.laid_anew.clicked.connect(self.presenter.lay_out_again)
         copies = self._build_copies()
-        middle = col(copies, box(self.sheets), self.sheet, self.remarks, gap=6)
+        self.outcome = self._build_outcome()
+        middle = col(copies, box(self.sheets), self.sheet, self.remarks, self.outcome, gap=6)
         middle.setStretch(2, 1)
         right = box(self._build_right())
         right.setFixedWidth(px(compact(258, 296)))
@@ -182,9 +183,6 @@ class JobsPage(StationPage):
         self.write.clicked.connect(self.main_action)
         self.open_folder = button("Open the folder")
         self.open_folder.clicked.connect(self._open_folder)
-        self.rehearse = button("Burn it on the stand-in", tip="its hidden stock tells what hangs")
-        self.rehearse.clicked.connect(self._rehearse)
-        self.outcome = self._build_outcome()
         keys = row(self.write, self.open_folder, None, gap=8)
         return col(
             self.facts,
@@ -197,31 +195,34 @@ class JobsPage(StationPage):
             self.offer,
             row(self.cells, None),
             None,
-            row(self.rehearse, None),
-            self.outcome,
             self.done,
             keys,
             gap=5,
         )
 
     def _build_outcome(self) -> QWidget:
-        self.pieces, self.hung = Number("Pieces", 48), Number("Pieces that hung", 48)
-        self.knots = Number("Hung at a knot", 48)
+        self.pieces, self.hung = (
+            Number("Pieces", compact(36, 44)),
+            Number("Pieces that hung", compact(36, 44)),
+        )
+        self.knots = Number("Hung at a knot", compact(36, 44))
         self.lie = label("", "small", "second", wrap=True)
         self.hung.textChanged.connect(self._say_once_more)
         self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
         self.tell.clicked.connect(self._tell)
-        words = [label(text, "ui", "second") for text in ("pieces,", "hung,", "at a knot")]
-        return box(
-            col(
-                hair(),
-                label("What came of it", "h3"),
-                row(self.pieces, words[0], self.hung, words[1], None, gap=5),
-                row(self.knots, words[2], None, self.tell, gap=5),
-                self.lie,
-                gap=4,
-            )
+        self.rehearse = button(compact("Stand-in", "Burn it on the stand-in"))
+        self.rehearse.setToolTip("burn it on the stand-in: its hidden stock tells what hangs")
+        self.rehearse.clicked.connect(self._rehearse)
+        words = [
+            label(text, "ui", "second")
+            for text in (compact("cut,", "pieces,"), "hung,", compact("knots", "at a knot"))
+        ]
+        told = row(
+            self.pieces, words[0], self.hung, words[1], self.knots, words[2], None, self.tell, gap=5
         )
+        lies = row(self.lie, self.rehearse, gap=8)
+        lies.setStretch(0, 1)
+        return box(col(hair(), label("What came of it", "h3"), told, lies, gap=4))
 
     # -- the window asks ---------------------------------------------------------------------------
 
