@@ -224,7 +224,7 @@ class BookSharingTest(MenuCase):
             self.menu("Take in another library")
         self.wait_for(lambda: "taken in" in self.page().right.said.text())
         self.assertIn("changed on both sides", self.page().right.said.text())
-        self.assertTrue(self.page().right.said.isVisible())
+        self.wait_for(lambda: self.page().right.said.isVisible())
         self.assertIn("Ben", {who for *_, who in self.session.store.entry_history("e1")})
 
 
