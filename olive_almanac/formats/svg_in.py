@@ -206,10 +206,17 @@ def colour_of(text: str) -> str:
     plain = text.lower().replace(" ", "")
     if re.fullmatch(r"#[0-9a-f]{3}", plain):
         return "#" + "".join(2 * letter for letter in plain[1:])
-    parts = re.fullmatch(r"rgb\((\d+),(\d+),(\d+)\)", plain)
+    parts = re.fullmatch(r"rgb\(([\d.]+%?),([\d.]+%?),([\d.]+%?)\)", plain)
     if parts:
-        return "#" + "".join(f"{min(255, int(part)):02x}" for part in parts.groups())
+        return "#" + "".join(f"{_level(part):02x}" for part in parts.groups())
     return NAMED.get(plain, plain)
+
+
+def _level(text: str) -> int:
+    """Return "128" or "50%" as a level of 0 to 255."""
+    number = NUMBERS.match(text)
+    value = float(number[0]) if number else 0.0
+    return round(min(255.0, 2.55 * value if text.endswith("%") else value))
 
 
 @dataclass

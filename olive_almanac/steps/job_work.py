@@ -47,6 +47,7 @@ KERF_SD_MM = 0.01  # of a kerf that a gauge told
 USUAL_KERF_MM, USUAL_KERF_SD_MM = 0.18, 0.05  # where none was measured (common practice, no source)
 JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
+PAPER = "#ffffff"
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
 ROUNDS_OF_MELTING = 3
 
@@ -61,7 +62,10 @@ def likely_tasks(drawing: Drawing, known: Sequence[GroupTask] = ()) -> tuple[Gro
         plain = group.casefold()
         filled = all(path.filled for path in drawing.paths if path.group == group)
         by_word = next((task for task in TASKS if task in plain), "")
-        task = before.get(plain) or by_word or ("engrave" if filled else "cut")
+        usual = "engrave" if filled else "cut"
+        if filled and plain.endswith(PAPER):
+            usual = LEAVE_OUT  # the page that some programs paint below a drawing
+        task = before.get(plain) or by_word or usual
         found.append(GroupTask(group, task))
     return tuple(found)
 

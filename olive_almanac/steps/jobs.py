@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, BadFile, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.entry import Entry, Proof, State
+from olive_almanac.core.records.entry import Entry, Proof, State, day_text
 from olive_almanac.core.records.job import (
     LEAVE_OUT,
     GroupTask,
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from olive_almanac.steps.ports import Bench
     from olive_almanac.steps.session import Session
 
-__all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder"]
+__all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder", "job_words"]
 
 MOST_COPIES = 2000
 
@@ -43,6 +43,14 @@ MOST_COPIES = 2000
 def job_folder(library_folder: Path, job: Job) -> Path:
     """Return where a job's files are written: below the library, one folder a job."""
     return below(library_folder / "jobs", job.uid)
+
+
+def job_words(job: Job) -> str:
+    """Return a job as a list names it: its name, and what came of it last."""
+    if not job.outcomes:
+        return f"{job.name}, written" if job.written else job.name
+    last = job.outcomes[-1]
+    return f"{job.name}, {day_text(last.on)}: {last.hung} of {last.pieces} hung"
 
 
 @dataclass(frozen=True)
@@ -339,6 +347,21 @@ class JobsPresenter:
         y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - high))
         copies[number] = PlacedCopy(copy.sheet, round(x, 2), round(y, 2), copy.turned)
         self._keep(replace(self.job, placed=tuple(copies)), "copy moved")
+
+    def turn(self, number: int) -> None:
+        """Turn a copy by a quarter; what is engraved is not turned, for tones hang on the direction
+        of its lines.
+        """
+        if self.job is None or self.result is None:
+            return
+        plan = self.result.plan
+        if plan.pattern.areas:
+            self.session.tell("This drawing is not turned: tones hang on the direction of lines.")
+            return
+        copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
+        if 0 <= number < len(copies):
+            copies[number] = replace(copies[number], turned=not copies[number].turned)
+            self._keep(replace(self.job, placed=tuple(copies)), "copy turned")
 
     def lay_out_again(self) -> None:
         """Let the copies be laid out anew."""

@@ -103,11 +103,12 @@ class SvgTest(unittest.TestCase):
             '<g xmlns:k="urn:layers" k:label="holes" fill="none">'
             '<path class="c" d="M0 0h9"/><path id="x" d="M0 1h9"/>'
             '<path style="stroke:rgb(255,0,0)" d="M0 2h9"/><path stroke="#F00" d="M0 3h9"/></g>'
-            '<path fill="black" d="M0 4h9v1z"/>'
+            '<path fill="black" d="M0 4h9v1z"/><path stroke="rgb(0%,0%,100%)" d="M0 5h9"/>'
         )
         found = read_drawing(layered, "a.svg")
         self.assertEqual(
-            found.groups, ("holes / #0000ff", "holes / #00ff00", "holes / #ff0000", "#000000")
+            found.groups,
+            ("holes / #0000ff", "holes / #00ff00", "holes / #ff0000", "#000000", "#0000ff"),
         )
         self.assertEqual([path.filled for path in found.paths if path.closed], [True])
 

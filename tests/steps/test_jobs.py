@@ -121,6 +121,24 @@ class JobTest(JobCase):
         self.jobs.lay_out_again()
         self.assertEqual(self.screen.result.plan.remarks, ())
 
+    def test_a_copy_is_turned_unless_something_is_engraved(self):
+        self.bring_in()
+        (before,) = self.screen.result.plan.runs[0].used_mm
+        self.jobs.turn(0)
+        (after,) = self.screen.result.plan.runs[0].used_mm
+        sides = [(round(b[2] - b[0], 6), round(b[3] - b[1], 6)) for b in (before, after)]
+        self.assertEqual(sides[0], sides[1][::-1])
+        raster = Setting(0.3, 300.0, pitch_mm=0.1, direction="x")
+        engrave = sample_entry(uid="engrave", task="engrave", setting=raster)
+        self.session.shop.keep_entry(engrave, "chosen", "entry")
+        self.bring_in(SVG.replace('stroke="blue"', 'fill="black"').replace("h30", "h30v4h-30z"))
+        self.jobs.turn(0)
+        self.assertFalse(any(copy.turned for copy in self.jobs.job.placed))
+
+    def test_the_page_that_a_program_paints_is_left_out(self):
+        self.bring_in(SVG.replace("<rect", '<rect width="60" height="50" fill="#fff"/><rect', 1))
+        self.assertEqual(self.screen.groups[0].task.task, "leave out")
+
     def test_what_came_of_it_marks_the_sheet_and_proves_the_entry_once_a_day(self):
         self.bring_in()
         used = len(self.session.subject.stock.sheets[0].used_mm)

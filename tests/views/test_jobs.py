@@ -6,8 +6,9 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt, QUrl
+from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
+from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLabel
 
@@ -155,6 +156,22 @@ class WholeJobTest(JobsCase):
                 self.settle(100)
                 self.assertEqual(self.clipped(), [])
                 self.assertEqual(self.hidden_keys(), [])
+
+    def test_a_drawing_of_another_library_opens_to_the_right_millimetre(self):
+        generator = QSvgGenerator()
+        generator.setFileName(str(self.path))
+        generator.setResolution(254)
+        generator.setSize(QSize(1000, 800))
+        generator.setViewBox(QRect(0, 0, 1000, 800))
+        painter = QPainter(generator)
+        painter.setPen(QPen(QColor("red"), 1))
+        painter.drawEllipse(300, 200, 400, 300)
+        painter.end()
+        self.choose_file()
+        page = self.ready()
+        wide, high = page.presenter.result.plan.pattern.size_mm
+        self.assertAlmostEqual(wide, 40.0, 2)
+        self.assertAlmostEqual(high, 30.0, 2)
 
     def test_a_group_that_nothing_is_known_of_leads_to_plan(self):
         self.choose_file()

@@ -20,7 +20,7 @@ from olive_almanac.core.units import (
     number_text,
     speed_text,
 )
-from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder
+from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words
 from olive_almanac.steps.requests import PlanCells
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
@@ -120,6 +120,7 @@ class JobsPage(StationPage):
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
         self.sheet.moved.connect(self.presenter.move)
+        self.sheet.turned.connect(self.presenter.turn)
         self.sheet.picture_asked.connect(self._draw)
         self.sheets = QHBoxLayout()
         self.remarks = QVBoxLayout()
@@ -274,8 +275,9 @@ class JobsPage(StationPage):
         if screen.job is None:
             self.bare.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
             return
-        choices = [(job.uid, job.name) for job in screen.others]
+        choices = [(job.uid, job_words(job)) for job in screen.others]
         self.picker.set_choices(choices, screen.job.uid, extra="Bring in a drawing")
+        self.picker.setText(screen.job.name)
         self.groups.show_lines(screen.groups)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (

@@ -44,10 +44,12 @@ class JobSheet(Painted):
 
     Signals:
         moved(int, float, float): a copy (counted over all sheets) was moved by so many mm.
+        turned(int): R was pressed with a copy in hand.
         picture_asked(object): a `PictureWish` that is to be made in a thread.
     """
 
     moved = Signal(int, float, float)
+    turned = Signal(int)
     picture_asked = Signal(object)
 
     def __init__(self) -> None:
@@ -105,6 +107,11 @@ class JobSheet(Painted):
         if self.shown is None or self.shown.result is None:
             return None
         return self.shown.result.plan.pattern
+
+    @property
+    def _before(self) -> int:
+        """How many copies lie on the sheets before this one."""
+        return sum(len(one.placed) for one in self._runs[: self.at])
 
     def _ground(self) -> Sheet:
         """The sheet that is shown; the bed where the rack is empty."""
@@ -269,6 +276,8 @@ class JobSheet(Painted):
         step, run = arrow_step(event), self._run
         if step is not None and self.held is not None:
             self._put(*step)
+        elif event.key() == Qt.Key.Key_R and self.held is not None:
+            self.turned.emit(self._before + self.held)
         elif event.text() in (".", ",") and run is not None and run.placed:
             way = 1 if event.text() == "." else -1
             self.held = 0 if self.held is None else (self.held + way) % len(run.placed)
@@ -283,8 +292,7 @@ class JobSheet(Painted):
         run = self._run
         if run is None or self.held is None or (along_mm, up_mm) == (0.0, 0.0):
             return
-        before = sum(len(one.placed) for one in self._runs[: self.at])
-        self.moved.emit(before + self.held, along_mm, up_mm)
+        self.moved.emit(self._before + self.held, along_mm, up_mm)
 
 
 @dataclass(frozen=True, eq=False)
