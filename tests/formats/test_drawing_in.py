@@ -106,10 +106,8 @@ class SvgTest(unittest.TestCase):
             '<path fill="black" d="M0 4h9v1z"/><path stroke="rgb(0%,0%,100%)" d="M0 5h9"/>'
         )
         found = read_drawing(layered, "a.svg")
-        self.assertEqual(
-            found.groups,
-            ("holes / #0000ff", "holes / #00ff00", "holes / #ff0000", "#000000", "#0000ff"),
-        )
+        holes = ("holes / #0000ff", "holes / #00ff00", "holes / #ff0000")
+        self.assertEqual(found.groups, (*holes, "#000000", "#0000ff"))
         self.assertEqual([path.filled for path in found.paths if path.closed], [True])
 
     def test_what_is_not_lines_is_told_and_left_out(self):
