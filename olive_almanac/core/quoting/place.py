@@ -10,6 +10,7 @@ from olive_almanac.core.records.job import PlacedCopy
 __all__ = ["placed_copies"]
 
 Box = tuple[float, float, float, float]
+SLACK_MM = 1e-6
 
 
 def placed_copies(
@@ -41,30 +42,40 @@ def placed_copies(
 def _filled(
     size_mm: tuple[float, float], copies: int, room: Room, gap_mm: float
 ) -> list[tuple[float, float]]:
-    """Places of boxes in one room: each as low, then as far left as it goes."""
+    """Places of boxes in one room: each as low, then as far left as it goes.
+
+    Since all have one size, none fits lower than the one before it.
+    """
     wide, high = size_mm
+    left, low, right, top = room.area
     taken: list[Box] = list(room.taken)
     found: list[tuple[float, float]] = []
-    while len(found) < copies:
-        place = _lowest(Room(room.area, tuple(taken)), wide, high)
-        if place is None:
-            break
-        x, y = place
-        found.append(place)
+    y = low
+    while len(found) < copies and y <= top - high + SLACK_MM:
+        x = _first_gap(taken, (left, right), (y, y + high), wide)
+        if x is None:
+            above = [box[3] for box in taken if box[3] > y + SLACK_MM]
+            if not above:
+                break
+            y = min(above)
+            continue
+        found.append((round(x, 3), round(y, 3)))
         taken.append((x - gap_mm, y - gap_mm, x + wide + gap_mm, y + high + gap_mm))
     return found
 
 
-def _lowest(room: Room, wide: float, high: float) -> tuple[float, float] | None:
-    left, low, right, top = room.area
-    xs = sorted({left, *(box[2] for box in room.taken)})
-    ys = sorted({low, *(box[3] for box in room.taken)})
-    for y in ys:
-        if not low - 1e-6 <= y <= top - high + 1e-6:
-            continue
-        for x in xs:
-            if not left - 1e-6 <= x <= right - wide + 1e-6:
-                continue
-            if room.is_free((x, y, x + wide, y + high)):
-                return (round(x, 3), round(y, 3))
-    return None
+def _first_gap(
+    taken: Sequence[Box], across: tuple[float, float], band: tuple[float, float], wide: float
+) -> float | None:
+    """The leftmost place in a band where a box so wide is clear of what is taken."""
+    x = across[0]
+    blocked = sorted(
+        (box[0], box[2])
+        for box in taken
+        if box[1] < band[1] - SLACK_MM and band[0] < box[3] - SLACK_MM
+    )
+    for begin, end in blocked:
+        if begin >= x + wide - SLACK_MM:
+            break
+        x = max(x, end)
+    return x if x + wide <= across[1] + SLACK_MM else None
