@@ -148,7 +148,7 @@ class RiskTest(unittest.TestCase):
         cls.book = Setting(1.0, 0.8 * edge)
 
     def test_patches_share_the_day(self):
-        # JOBS.md: Phi(m/s)^n for m/s = 3.5, n = 150: .96570
+        # docs/checks.md 12.02
         self.assertAlmostEqual(float(np.exp(150 * log_ndtr(3.5))), 0.96570, 5)
         one = Rows(np.array([[0.35]]), np.array([0.1]), np.array([1.0]))
         self.assertAlmostEqual(float(one.all_free(150)[0]), 0.96570, 5)

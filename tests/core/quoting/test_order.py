@@ -50,7 +50,7 @@ def plates(count):
 
 class TourTest(unittest.TestCase):
     def test_the_time_of_a_move_from_both_formulas(self):
-        # JOBS.md: T(53.33 mm at 400 mm/s and 3000 mm/s2) = 0.26667 s by the ramp and by the run
+        # docs/checks.md 12.01: 53.33 mm at 400 mm/s and 3000 mm/s2, by the ramp and by the run
         d = 400.0**2 / 3000
         self.assertAlmostEqual(float(move_seconds(np.array(d), 400, 3000)), 0.266667, 5)
         self.assertAlmostEqual(2 * math.sqrt(d / 3000), 0.266667, 5)
