@@ -20,7 +20,7 @@ PLATE = ring((0, 0), (30, 0), (30, 20), (0, 20))
 
 class KerfTest(unittest.TestCase):
     def test_a_rectangle_grows_by_half_a_kerf_on_each_side(self):
-        # docs/checks.md 6.04: 30 x 20 mm and kerf 0.2: 30.2 x 20.2 = 610.04 mm2 with its corners kept
+        # docs/checks.md 6.04: 30.2 x 20.2 = 610.04 mm2 with its corners kept
         ((path,),) = beam_paths([PLATE], [False], (0.2, 0.2))
         self.assertAlmostEqual(shapely.Polygon(path).area, 610.04, 6)
 
@@ -28,7 +28,7 @@ class KerfTest(unittest.TestCase):
         ((path,),) = beam_paths([PLATE], [False], (0.24, 0.16))
         np.testing.assert_allclose(path.min(0), [-0.12, -0.08])
         np.testing.assert_allclose(path.max(0), [30.12, 20.08])
-        # docs/checks.md 6.08: an edge with its normal at 120 degrees goes out by hypot of the two halves
+        # docs/checks.md 6.08: normal at 120 degrees, hypot of the two halves along it
         t = math.radians(30)
         turn = np.array([[math.cos(t), math.sin(t)], [-math.sin(t), math.cos(t)]])
         tilted = ring((-50, -50), (50, -50), (50, 0), (-50, 0)) @ turn
