@@ -42,8 +42,8 @@ class JointsTest(unittest.TestCase):
             self.assertEqual(joints_of(outline, [], 3.0), ())
 
     def test_a_slot_on_stock_that_is_thicker_than_sold(self):
-        # docs/checks.md 12.03: stock 3.21 +- 0.05, kerf 0.18 +- 0.01: clearance -0.21, jams 99.99 %;
-        # draw 3.26 (3.08 not compensated); then 8.5 % jam
+        # docs/checks.md 12.03: stock 3.21 +- 0.05, kerf 0.18 +- 0.01: clearance -0.21, jams
+        # 99.99 %; draw 3.26 (3.08 not compensated); then 8.5 % jam
         stock = {"kerf_mm": 0.18, "kerf_sd_mm": 0.01}
         told = advice_for(3.0, 3.21, 0.05, compensated=True, **stock)
         self.assertAlmostEqual(told.clearance_mm, -0.21)
