@@ -101,7 +101,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     result = work_out_job(wish, known)
     for _ in write_job_files(result, arguments.out):
         pass
-    warn([Finding("mind", drawing.name, words) for words in result.plan.remarks])
+    told = (*result.plan.remarks, *(one.says for one in result.joints))
+    warn([Finding("mind", drawing.name, words) for words in told])
     say(arguments, _in_short(result, arguments.out), write_job(result.paper, drawing))
     return 0
 
@@ -185,7 +186,7 @@ def _wish(
 def _in_short(result: JobResult, out: Path) -> str:
     plan = result.plan
     lines = [
-        f"{count_text(plan.copies, 'copy', 'copies')} on {count_text(len(plan.runs), 'sheet')}, "
+        f"{plan.copies_words} on {count_text(len(plan.runs), 'sheet')}, "
         f"{duration_text(plan.seconds)}. Written into {out}."
     ]
     names = {"book": "By the book", "least": "Least cost", "surest": "Surest"}

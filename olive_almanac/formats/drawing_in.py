@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import PurePath
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.quoting.answers import answered, answers_of
 from olive_almanac.core.quoting.findings import findings_of
-from olive_almanac.core.quoting.joining import joined
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.job import FindingAnswer
 from olive_almanac.formats.dxf_in import read_dxf
 from olive_almanac.formats.svg_in import read_svg
 
@@ -22,8 +24,15 @@ MOST_POINTS = 1_500_000
 DRAWN_MM = 0.01
 
 
-def read_drawing(data: bytes, name: str, *, bed_mm: tuple[float, float] | None = None) -> Drawing:
-    """Return the drawing in the bytes of a file, its open lines joined, with all findings.
+def read_drawing(
+    data: bytes,
+    name: str,
+    *,
+    bed_mm: tuple[float, float] | None = None,
+    answers: Sequence[FindingAnswer] = (),
+) -> Drawing:
+    """Return the drawing in the bytes of a file, its open lines joined, with all findings that were
+    not answered yet.
 
     What the file is, is told by what it says, not by its name.  Raises BadFile.
     """
@@ -32,13 +41,16 @@ def read_drawing(data: bytes, name: str, *, bed_mm: tuple[float, float] | None =
     if len(data) > LARGEST_BYTES:
         raise BadFile(f"{name} is larger than {LARGEST_BYTES // 1_000_000} MB. Split the drawing.")
     read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
-    paths = joined(read.paths)
+    said = answers_of(answers)
+    read = answered(read, said)
+    paths = read.paths
     flats = [flat(path, DRAWN_MM) for path in paths]
     if sum(map(len, flats)) > MOST_POINTS:
         raise BadFile(f"{name} has more than {MOST_POINTS:,} points. Simplify its curves.")
-    findings = (*read.findings, *findings_of(paths, flats, bed_mm))
+    told = (one for one in findings_of(paths, flats, bed_mm) if one.kind not in said)
+    findings = (*read.findings, *told)
     sha256 = hashlib.sha256(data).hexdigest()
-    return replace(read, paths=paths, findings=findings, sha256=sha256)
+    return replace(read, findings=findings, sha256=sha256)
 
 
 def _is_svg(data: bytes) -> bool:

@@ -104,7 +104,9 @@ class _Reader:
         self._tell_counts()
         if not self.paths and not self.counts:
             raise BadFile(f"{self.name} holds no lines.")
-        return Drawing(self.name, unit, None, tuple(self.paths), tuple(self.findings))
+        paths, findings = tuple(self.paths), tuple(self.findings)
+        unit_mm = 0.0 if code in UNIT_MM else self.scale
+        return Drawing(self.name, unit, None, paths, findings, unit_mm=unit_mm)
 
     def _tell_counts(self) -> None:
         for kind, count in self.counts.items():

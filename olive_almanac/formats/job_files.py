@@ -11,7 +11,8 @@ from typing import Any
 
 import numpy as np
 
-from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun, placed_points
+from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
+from olive_almanac.core.quoting.place import turned_points
 from olive_almanac.core.quoting.spend import CellOffer, Pace
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import Job, group_words
@@ -20,7 +21,6 @@ from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
-    count_text,
     duration_text,
     lengths_text,
     number_text,
@@ -48,22 +48,23 @@ class JobPaper:
 
 def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
     """Return what is burnt on one sheet, one layer a group, in mm of the burnt area."""
-    pattern = paper.plan.pattern
+    plan = paper.plan
     left, low = run.ground.area[:2]
     layers = []
-    for work in pattern.work:
+    for work in plan.pattern.work:
         task = work.task
         if task.setting is None:
             continue
         lines, areas = [], []
         for copy in run.placed:
+            pattern = plan.of(copy)
             for group, points, closed in pattern.beams:
                 if group == task.group:
                     whole = np.concatenate([points, points[:1]]) if closed else points
-                    lines.append(_pairs(placed_points(whole, pattern, copy) - [left, low]))
+                    lines.append(_pairs(turned_points(whole, pattern, copy) - [left, low]))
             for group, points in pattern.areas:
                 if group == task.group:
-                    areas.append(_pairs(placed_points(points, pattern, copy) - [left, low]))
+                    areas.append(_pairs(turned_points(points, pattern, copy) - [left, low]))
         name = f"{task.group}, {task.task}: {layer_name(task.setting)}"
         layers.append(Layer(name, task.setting, tuple(lines), (), areas=tuple(areas)))
     return layers
@@ -186,8 +187,8 @@ def write_job_sheet(
     subject = f"{paper.machine.label}   {paper.stock.label}"
     sheet.fitted(left, 31, subject, right - left, 11, SANS_BOLD)
     size = lengths_text(*plan.pattern.size_mm)
-    copies = count_text(plan.copies, "copy", "copies")
-    facts = f"{copies} of {size} mm, {duration_text(plan.seconds)} in all, from {job.drawing_name}"
+    of = "" if plan.parts else f" of {size} mm"
+    facts = f"{plan.copies_words}{of}, {duration_text(plan.seconds)} in all, {job.drawing_name}"
     sheet.fitted(left, 36.5, facts, right - left, 10, SANS)
     y = _draw_groups(sheet, paper, left, right, 45, speed_unit)
     for pace in paper.paces[:1]:

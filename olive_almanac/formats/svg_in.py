@@ -240,7 +240,10 @@ class _Reader:
         self._tell_counts()
         if not self.paths and not self.counts:
             raise BadFile(f"{self.name} holds no lines.")
-        return Drawing(self.name, unit, size, tuple(self.paths), tuple(self.findings))
+        asked = any(one.kind in ("pixels", "no size") for one in self.findings)
+        paths, findings = tuple(self.paths), tuple(self.findings)
+        unit_mm = PX_MM if asked else 0.0
+        return Drawing(self.name, unit, size, paths, findings, unit_mm=unit_mm)
 
     def _page(self) -> tuple[Point | None, str, Affine]:
         """The size of the page in mm, how lengths are written, and the map of its units into mm

@@ -11,13 +11,16 @@ from statistics import stdev
 from typing import Any
 
 from olive_almanac.core.errors import CannotWrite
-from olive_almanac.core.quoting.job_plan import JobPlan, Pattern, SheetRun, pattern_of, plan_job
-from olive_almanac.core.quoting.joints import JointAdvice, advice_for, joints_of
+from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
+from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, plan_job, rooms_of
+from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
+from olive_almanac.core.quoting.pattern import Handling, Pattern, parts_of, pattern_of
+from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.job import LEAVE_OUT, GroupTask, Job, PlacedCopy
+from olive_almanac.core.records.job import LEAVE_OUT, FindingAnswer, GroupTask, Job, PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -32,11 +35,15 @@ from olive_almanac.steps.permission import group_of
 __all__ = [
     "JobResult",
     "JobWish",
+    "JointFit",
+    "Piecework",
     "drawing_of",
     "knowledge_of",
+    "layout_of",
     "likely_tasks",
+    "nesting",
     "new_job",
-    "pattern_for",
+    "piecework_for",
     "task_with",
     "work_out_job",
     "write_job_files",
@@ -106,9 +113,11 @@ def new_job(
     )
 
 
-def drawing_of(data: bytes, name: str, machine: Machine) -> Drawing:
+def drawing_of(
+    data: bytes, name: str, machine: Machine, answers: Sequence[FindingAnswer] = ()
+) -> Drawing:
     """Return the drawing in a file's bytes, judged against the machine's bed.  Raises BadFile."""
-    return read_drawing(data, name, bed_mm=machine.bed_mm)
+    return read_drawing(data, name, bed_mm=machine.bed_mm, answers=answers)
 
 
 @dataclass(frozen=True)
@@ -131,6 +140,26 @@ class JobWish:
 
 
 @dataclass(frozen=True)
+class JointFit:
+    """Widths of one kind that do not take the measured stock: what an answer is about, how they
+    come out, where one is, and the width that fits, mm.
+    """
+
+    about: str
+    says: str
+    at_mm: tuple[float, float]
+    draw_mm: float
+
+
+@dataclass(frozen=True)
+class Piecework:
+    """One copy of a job as it is burnt, and its pieces where they are placed one by one."""
+
+    whole: Pattern
+    parts: tuple[Pattern, ...] = ()
+
+
+@dataclass(frozen=True)
 class JobResult:
     """What was worked out of a wish."""
 
@@ -139,6 +168,7 @@ class JobResult:
     paces: tuple[Pace, ...] = ()
     offer: CellOffer | None = None
     once_more: tuple[float, ...] = ()  # what one more pass, and two, free of what hangs
+    joints: tuple[JointFit, ...] = ()
 
     @property
     def paper(self) -> JobPaper:
@@ -157,51 +187,75 @@ def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
     return know_cut(machine, stock, list(pairs), rng=np.random.default_rng(0))
 
 
-def pattern_for(wish: JobWish) -> Pattern:
+def piecework_for(wish: JobWish) -> Piecework:
     """Return one copy as it is burnt: what takes longest, and does not hang on where copies lie."""
-    return pattern_of(wish.drawing, wish.tasks, wish.machine, rounds=wish.job.rounds)
+    job = wish.job
+    said = answers_of(job.answers)
+    handling = Handling(
+        job.rounds,
+        once="burnt twice" in said,
+        widths=widths_of(said),
+        thickness_mm=wish.stock.thickness_mm,
+    )
+    whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
+    if not job.apart:
+        return Piecework(whole)
+    return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
 
 
-def work_out_job(wish: JobWish, known: Any = None, pattern: Pattern | None = None) -> JobResult:
-    """Return plan, paces and offer of a job; a pattern that is known already is not made again.
+def layout_of(wish: JobWish, work: Piecework) -> Layout:
+    """Return how the copies of a job are to be laid out."""
+    return Layout(
+        wish.job.copies,
+        wish.job.gap_mm,
+        wish.sheets,
+        EDGE_MM if wish.sheets else 0.0,
+        group_of(wish.stock) == "Wood",
+        work.parts,
+        wish.placed,
+        wish.job.origin,
+    )
+
+
+def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
+    """Yield nothing while it seeks, then the places of all copies by their outlines."""
+    layout = layout_of(wish, work)
+    patterns = work.parts or (work.whole,)
+    items = items_of(
+        patterns, layout.copies, keeps_grain=layout.keeps_grain, apart=bool(work.parts)
+    )
+    return nested(items, rooms_of(layout, wish.machine), gap_mm=layout.gap_mm)
+
+
+def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None) -> JobResult:
+    """Return plan, paces and offer of a job; a piecework that is known already is not made again.
     Raises OutOfRange where nothing is burnt.
     """
-    machine, stock, job = wish.machine, wish.stock, wish.job
-    if pattern is None:
-        pattern = pattern_for(wish)
-    plan = plan_job(
-        pattern,
-        machine,
-        stock,
-        copies=job.copies,
-        gap_mm=job.gap_mm,
-        sheets=wish.sheets,
-        edge_mm=EDGE_MM if wish.sheets else 0.0,
-        keeps_grain=group_of(stock) == "Wood",
-        placed=wish.placed,
-        origin=job.origin,
-    )
-    plan = replace(plan, remarks=(*plan.remarks, *joint_remarks(wish, pattern)))
+    machine, stock = wish.machine, wish.stock
+    if work is None:
+        work = piecework_for(wish)
+    plan = plan_job(work.whole, machine, layout_of(wish, work))
+    joints = tuple(joint_fits(wish, work.whole))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:
-        return JobResult(wish, plan)
+        return JobResult(wish, plan, joints=joints)
     price = _price_of(wish, plan, cut.setting)
     paces = paces_of(known, cut.setting, price, wish.earlier)
     offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
     once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier)
-    return JobResult(wish, plan, paces, offer, once_more)
+    return JobResult(wish, plan, paces, offer, once_more, joints)
 
 
-def joint_remarks(wish: JobWish, pattern: Pattern) -> list[str]:
-    """Return, for each width that is drawn for the stock's thickness, how it takes the measured
-    stock; nothing where the lot was not measured or all fit.
+def joint_fits(wish: JobWish, pattern: Pattern) -> Iterator[JointFit]:
+    """Yield, for each width that is drawn for the stock's thickness and does not take the measured
+    stock, what fits; nothing where the lot was not measured.
     """
     stock = wish.stock
     if len(stock.measured_mm) < 2:
-        return []
+        return
     spread = stdev(stock.measured_mm)
     kerf_of = {task.group: task.kerf_mm for task in wish.tasks}
-    found: dict[tuple[float, str], list[JointAdvice]] = {}
+    found: dict[tuple[JointKind, float], list[tuple[JointAdvice, tuple[float, float]]]] = {}
     for part in pattern.parts:
         kerf = kerf_of.get(part.group)
         for joint in joints_of(part.outline, part.holes, stock.thickness_mm):
@@ -216,12 +270,13 @@ def joint_remarks(wish: JobWish, pattern: Pattern) -> list[str]:
                 kerf_sd_mm=KERF_SD_MM if kerf else USUAL_KERF_SD_MM,
                 compensated=kerf is not None,
             )
-            found.setdefault((round(joint.drawn_mm, 2), joint.kind), []).append(advice)
-    return [
-        _joint_words(drawn, kind, advice, stock)
-        for (drawn, kind), advice in sorted(found.items())
-        if advice[0].jams > JAMS_AT_MOST or advice[0].clearance_mm > LOOSE_MM
-    ]
+            key = (joint.kind, round(joint.drawn_mm, 2))
+            found.setdefault(key, []).append((advice, joint.at_mm))
+    for (kind, drawn), told in sorted(found.items()):
+        advice, at_mm = told[0]
+        if advice.jams > JAMS_AT_MOST or advice.clearance_mm > LOOSE_MM:
+            says = _joint_words(drawn, kind, [one for one, _ in told], stock)
+            yield JointFit(joint_key(kind, drawn), says, at_mm, round(advice.draw_mm, 2))
 
 
 def _joint_words(drawn: float, kind: str, advice: list[JointAdvice], stock: Stock) -> str:
@@ -239,14 +294,14 @@ def _joint_words(drawn: float, kind: str, advice: list[JointAdvice], stock: Stoc
 
 def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
     """What one sheet's run is worth: the fullest sheet stands for all."""
-    machine, stock, pattern = wish.machine, wish.stock, plan.pattern
+    machine, stock = wish.machine, wish.stock
     run = max(plan.runs, key=lambda one: len(one.placed))
-    copies = len(run.placed)
-    length = copies * pattern.cut_mm
+    mine = [plan.of(copy) for copy in run.placed]
+    length = sum(one.cut_mm for one in mine)
     other = max(0.0, run.seconds - length * cut.passes / cut.speed_mm_s)
     value = wish.stock_value
     if value is None:
-        area = copies * pattern.size_mm[0] * pattern.size_mm[1] / 1e6
+        area = sum(one.size_mm[0] * one.size_mm[1] for one in mine) / 1e6
         value = area * (stock.price_m2 or 0.0)
     rate = wish.hour_rate if wish.hour_rate is not None else machine.hour_rate
     return JobPrice(length, value, USUAL_RATE if rate is None else rate, other, wish.job.hang)

@@ -15,6 +15,7 @@ from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State, day_text
 from olive_almanac.core.records.job import (
     LEAVE_OUT,
+    FindingAnswer,
     GroupTask,
     Hang,
     Job,
@@ -30,8 +31,8 @@ from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
 
 if TYPE_CHECKING:
-    from olive_almanac.core.quoting.job_plan import Pattern
-    from olive_almanac.steps.job_work import JobResult, JobWish
+    from olive_almanac.steps.job_questions import Question
+    from olive_almanac.steps.job_work import JobResult, JobWish, Piecework
     from olive_almanac.steps.ports import Bench
     from olive_almanac.steps.session import Session
 
@@ -85,12 +86,14 @@ class JobScreen:
     result: JobResult | None
     working: bool
     problem: str = ""
-    is_outdated: bool = False  # the drawing's file has changed since it was taken
+    questions: tuple[Question, ...] = ()
 
 
 class ShowsJob(Protocol):
     def show_job(self, screen: JobScreen) -> None: ...
-    def work_asked(self) -> None: ...
+
+    def work_asked(self) -> None:
+        """The drawing is to be read, or the job worked out: see `reading_kept` and `work`."""
 
 
 class JobsPresenter:
@@ -108,7 +111,7 @@ class JobsPresenter:
         self.source: Path | None = None  # where the file was taken from, while it is known
         self._source_sha = ""
         self._known: tuple[object, Any] | None = None
-        self._pattern: tuple[object, Pattern] | None = None
+        self._work: tuple[object, Piecework] | None = None
 
     # -- which job ---------------------------------------------------------------------------------
 
@@ -147,22 +150,40 @@ class JobsPresenter:
         self.drawing = self.result = self.source = None
         self.problem = ""
         if self.job is not None:
-            self.session.attempt(self._read_kept)
             self._read_book_again()
         self.refresh()
 
-    def _read_kept(self) -> None:
-        from olive_almanac.steps.job_work import drawing_of
-
+    def reading_kept(self) -> Iterator[tuple[Job, Drawing]] | None:
+        """Return the work that reads the drawing of the job in hand, for a worker; None where it is
+        read already.
+        """
         job, machine = self.job, self.session.subject.machine
-        if job is None or machine is None:
+        if job is None or machine is None or self.drawing is not None:
+            return None
+
+        def work() -> Iterator[tuple[Job, Drawing]]:
+            from olive_almanac.steps.job_work import drawing_of
+
+            data = self.session.store.photo(job.drawing_photo)
+            yield job, drawing_of(data, job.drawing_name, machine, job.answers)
+
+        return work()
+
+    def take_read(self, job: Job, drawing: Drawing) -> None:
+        """Take the drawing that was read, if it is still of the job in hand."""
+        mine = self.job
+        if mine is None:
             return
-        data = self.session.store.photo(job.drawing_photo)
-        self.drawing = drawing_of(data, job.drawing_name, machine)
+        same = (job.uid, job.answers, job.drawing_photo)
+        if same == (mine.uid, mine.answers, mine.drawing_photo):
+            self.drawing = drawing
+            self.refresh()
 
     def reading(self, path: Path) -> Iterator[tuple[Path, bytes, Drawing]]:
         """Return the work that reads a drawing from the disk: for a worker.  Raises BadFile."""
         machine = self.session.subject.machine
+        again = self.job is not None and path == self.source
+        answers = self.job.answers if again and self.job is not None else ()
 
         def work() -> Iterator[tuple[Path, bytes, Drawing]]:
             from olive_almanac.steps.job_work import drawing_of
@@ -170,7 +191,7 @@ class JobsPresenter:
             if machine is None:
                 raise BadFile("Choose the machine first that the job is for.")
             data = read_bytes(path)
-            yield path, data, drawing_of(data, path.name, machine)
+            yield path, data, drawing_of(data, path.name, machine, answers)
 
         return work()
 
@@ -298,6 +319,29 @@ class JobsPresenter:
         )
         self._keep(replace(self.job, groups=groups), f"{group}: {task}")
 
+    # -- what was told of the drawing --------------------------------------------------------------
+
+    def questions(self) -> tuple[Question, ...]:
+        """Return what is told of the drawing, with what can be answered."""
+        from olive_almanac.steps.job_questions import questions_of
+
+        if self.job is None or self.drawing is None:
+            return ()
+        joints = self.result.joints if self.result is not None else ()
+        return tuple(questions_of(self.job, self.drawing, joints))
+
+    def answer(self, about: str, choice: str) -> None:
+        """Answer to something that was told of the drawing, or take an answer back by ""."""
+        if self.job is None:
+            return
+        kept = [one for one in self.job.answers if one.about != about]
+        if choice:
+            kept.append(FindingAnswer(about, choice))
+        if not about.startswith("joint "):
+            self.drawing = None  # it is read anew with the answer
+        job = replace(self.job, answers=tuple(kept), placed=())
+        self._keep(job, f"{about}: {choice or 'taken back'}")
+
     # -- how many, where ---------------------------------------------------------------------------
 
     def set_number(self, key: str, text: str) -> None:
@@ -333,6 +377,8 @@ class JobsPresenter:
 
     def move(self, number: int, along_mm: float, up_mm: float) -> None:
         """Move a copy (counted over all sheets) by so much; it stays on its sheet, whole."""
+        from olive_almanac.core.quoting.place import box_of
+
         if self.job is None or self.result is None:
             return
         plan = self.result.plan
@@ -340,12 +386,11 @@ class JobsPresenter:
         if not 0 <= number < len(copies):
             return
         copy = copies[number]
-        left, low, right, top = plan.pattern.reach_mm
-        wide, high = (right - left, top - low) if not copy.turned else (top - low, right - left)
+        box = box_of(plan.of(copy), copy)
         bed_w, bed_h = self._sheet_size(copy.sheet)
-        x = min(max(0.0, copy.x_mm + along_mm), max(0.0, bed_w - wide))
-        y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - high))
-        copies[number] = PlacedCopy(copy.sheet, round(x, 2), round(y, 2), copy.turned)
+        x = min(max(0.0, copy.x_mm + along_mm), max(0.0, bed_w - (box[2] - box[0])))
+        y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - (box[3] - box[1])))
+        copies[number] = replace(copy, x_mm=round(x, 2), y_mm=round(y, 2))
         self._keep(replace(self.job, placed=tuple(copies)), "copy moved")
 
     def turn(self, number: int) -> None:
@@ -355,13 +400,41 @@ class JobsPresenter:
         if self.job is None or self.result is None:
             return
         plan = self.result.plan
-        if plan.pattern.areas:
-            self.session.tell("This drawing is not turned: tones hang on the direction of lines.")
-            return
         copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
-        if 0 <= number < len(copies):
-            copies[number] = replace(copies[number], turned=not copies[number].turned)
+        if not 0 <= number < len(copies):
+            return
+        if plan.of(copies[number]).is_engraved:
+            self.session.tell("It is not turned: tones hang on the direction of lines.")
+        else:
+            copies[number] = copies[number].quarter_on()
             self._keep(replace(self.job, placed=tuple(copies)), "copy turned")
+
+    def set_apart(self, apart: bool) -> None:
+        """Place the pieces of the drawing one by one, or the drawing as it was drawn."""
+        if self.job is not None:
+            why = "pieces one by one" if apart else "as drawn"
+            self._keep(replace(self.job, apart=apart, placed=()), why)
+
+    def nesting(self) -> Iterator[tuple[Job, tuple[PlacedCopy, ...]]] | None:
+        """Return the work that lays the copies closer, by their outlines: for a worker; None where
+        nothing is laid out yet.
+        """
+        wish, made, job = self.wish(), self._work, self.job
+        if wish is None or made is None or job is None or self.result is None:
+            return None
+
+        def work() -> Iterator[tuple[Job, tuple[PlacedCopy, ...]]]:
+            from olive_almanac.steps.job_work import nesting
+
+            for placed in nesting(wish, made[1]):
+                yield job, placed
+
+        return work()
+
+    def take_nested(self, job: Job, placed: tuple[PlacedCopy, ...]) -> None:
+        """Take the places that were found, if they are still of the job in hand."""
+        if placed and job == self.job:
+            self._keep(replace(job, placed=placed), "laid closer")
 
     def lay_out_again(self) -> None:
         """Let the copies be laid out anew."""
@@ -445,19 +518,21 @@ class JobsPresenter:
         known = self._known
 
         def items() -> Iterator[JobResult]:
-            from olive_almanac.steps.job_work import knowledge_of, pattern_for, work_out_job
+            from olive_almanac.steps.job_work import knowledge_of, piecework_for, work_out_job
 
-            of = (wish.drawing, wish.tasks, wish.machine, wish.job.rounds)
-            made = self._pattern
-            pattern = made[1] if made is not None and made[0] == of else pattern_for(wish)
-            self._pattern = (of, pattern)
+            job = wish.job
+            handling = (job.rounds, job.apart, job.answers, wish.stock.thickness_mm)
+            of = (wish.drawing, wish.tasks, wish.machine, *handling)
+            made = self._work
+            piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)
+            self._work = (of, piecework)
             key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
             fitted = known[1] if known is not None and known[0] == key else None
             if fitted is None and wish.pairs:
-                yield work_out_job(wish, None, pattern)
+                yield work_out_job(wish, None, piecework)
                 fitted = knowledge_of(wish.machine, wish.stock, wish.pairs)
             self._known = (key, fitted)
-            yield work_out_job(wish, fitted, pattern)
+            yield work_out_job(wish, fitted, piecework)
 
         return items()
 
@@ -469,15 +544,17 @@ class JobsPresenter:
 
     def refresh(self) -> None:
         """Show the job, and have it worked out."""
-        self.show(working=self.wish() is not None)
+        unread = self.job is not None and self.drawing is None
+        self.show(working=unread or self.wish() is not None)
         self._view.work_asked()
 
     def show(self, *, working: bool = False) -> None:
         if self.wish() is None:
             self.result = None
+        job, drawing, lines = self.job, self.drawing, self.lines()
         self._view.show_job(
             JobScreen(
-                self.job, self.jobs, self.drawing, self.lines(), self.result, working, self.problem
+                job, self.jobs, drawing, lines, self.result, working, self.problem, self.questions()
             )
         )
 
@@ -551,23 +628,25 @@ class JobsPresenter:
         cut = next((one.setting for one in wish.tasks if one.task == "cut" and one.setting), None)
         if cut is None:
             return None
-        lengths = plan.pattern.pieces_mm or (plan.pattern.cut_mm,)
+        every = plan.pieces_mm or (plan.cut_mm,)
         day = len(self.job.outcomes)
 
         def work() -> Iterator[tuple[str, ...]]:
-            every = [mm for _ in range(plan.copies) for mm in lengths]
             yield bench.cut_pieces(wish.machine, wish.stock, cut, every, day=day)
 
         return work()
 
-    def tell_outcome(self, pieces: int, hung: int, knots: int, note: str) -> bool:
+    def tell_outcome(
+        self, pieces: int, hung: int, knots: int = 0, *, spoilt: int = 0, cause: str = ""
+    ) -> bool:
         """Keep what came of a run: the pieces told, the used areas marked on the sheets, and a good
         job as one proof of the entry that it was cut by.
         """
         if self.job is None or self.result is None:
             return False
         try:
-            outcome = self._outcome(pieces, hung, knots, note)
+            told = JobOutcome(self.session.today().isoformat(), pieces, hung, knots)
+            outcome = self._with_lesson(replace(told, spoilt=spoilt, cause=cause))
         except AlmanacError as problem:
             self.problem = str(problem)
             self.show()
@@ -584,15 +663,14 @@ class JobsPresenter:
         self.refresh()
         return True
 
-    def _outcome(self, pieces: int, hung: int, knots: int, note: str) -> JobOutcome:
+    def _with_lesson(self, told: JobOutcome) -> JobOutcome:
         """What was told, with what it teaches: the setting of the cuts and how much was cut."""
-        today, stock = self.session.today().isoformat(), self.session.subject.stock
-        told = JobOutcome(today, pieces, hung, knots, note)
+        stock = self.session.subject.stock
         groups = self.job.groups if self.job is not None else ()
         cuts = {one.setting for one in groups if one.task == "cut" and one.setting is not None}
         if self.result is None or stock is None or len(cuts) != 1:
             return told  # several settings: nobody knows which of them hung
-        cut_mm = self.result.plan.pattern.cut_mm * self.result.plan.copies
+        cut_mm = self.result.plan.cut_mm
         return replace(told, setting=cuts.pop(), cut_mm=cut_mm, lot=stock.lot)
 
     def _mark_used(self) -> None:

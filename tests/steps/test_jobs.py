@@ -4,6 +4,8 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
+import numpy as np
+
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
@@ -37,8 +39,12 @@ class JobCase(PlannerCase):
         self.screens.append(screen)
 
     def work_asked(self):
-        for result in self.jobs.work() or ():
-            self.jobs.take(result)
+        reading = self.jobs.reading_kept()
+        for found in reading or ():
+            self.jobs.take_read(*found)
+        if reading is None:
+            for result in self.jobs.work() or ():
+                self.jobs.take(result)
 
     def bring_in(self, text=SVG):
         self.path.write_text(text)
@@ -142,18 +148,18 @@ class JobTest(JobCase):
     def test_what_came_of_it_marks_the_sheet_and_proves_the_entry_once_a_day(self):
         self.bring_in()
         used = len(self.session.subject.stock.sheets[0].used_mm)
-        self.assertTrue(self.jobs.tell_outcome(3, 0, 0, "herbarium frames"))
+        self.assertTrue(self.jobs.tell_outcome(3, 0))
         entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
         self.assertEqual([p.outcome for p in entry.proofs], ["passed"])
         self.assertEqual(len(self.session.subject.stock.sheets[0].used_mm), used + 1)
-        self.jobs.tell_outcome(3, 0, 0, "")
-        self.jobs.tell_outcome(3, 1, 1, "a knot")  # a knot is nobody's setting
+        self.jobs.tell_outcome(3, 0)
+        self.jobs.tell_outcome(3, 1, 1)  # a knot is nobody's setting
         entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
         self.assertEqual([p.outcome for p in entry.proofs], ["passed"])
-        self.jobs.tell_outcome(3, 2, 1, "")
+        self.jobs.tell_outcome(3, 2, 1, cause="focus")
         entry = self.session.catalogue.entry_for(LONG.uid, BIRCH.uid, "cut")
         self.assertEqual([p.outcome for p in entry.proofs], ["passed", "failed"])
-        self.assertFalse(self.jobs.tell_outcome(3, 4, 0, ""))
+        self.assertFalse(self.jobs.tell_outcome(3, 4))
         self.assertEqual(len(self.session.store.jobs()[0].outcomes), 4)
 
     def test_a_changed_drawing_is_noticed_and_keeps_its_tasks(self):
@@ -188,11 +194,83 @@ class JobTest(JobCase):
             for n in range(3)
         )
         self.bring_in(SVG.replace("<path", f"{slots}<path"))
-        (told,) = [words for words in self.screen.result.plan.remarks if "slot" in words]
+        (asked,) = [one for one in self.screen.questions if "slot" in one.says]
         self.assertRegex(
-            told, r"^3 slots drawn 2.90 mm wide: jams with over 99 % on stock of 3.02 mm"
+            asked.says, r"^3 slots drawn 2.90 mm wide: jams with over 99 % on stock of 3.02 mm"
         )
-        self.assertIn("3.07 mm fits", told)
+        self.assertEqual(asked.choices, (("3.07", "Make them 3.07"),))
+        self.jobs.answer(asked.about, "3.07")
+        (part,) = self.screen.result.plan.pattern.parts
+        widths = {round(float(np.ptp(hole[:, 0])), 3) for hole in part.holes}
+        self.assertEqual(widths, {3.07})
+        (said,) = [one for one in self.screen.questions if "slot" in one.says]
+        self.assertEqual((said.is_answered, said.choices), (True, (("", "Take back"),)))
+        self.jobs.answer(asked.about, "")
+        self.assertIn("3.07 mm fits", self.screen.questions[-1].says)
+
+    def test_a_drawing_without_a_unit_is_asked_for_it_and_the_answer_stays(self):
+        bare = SVG.replace('width="60mm" height="50mm" viewBox="0 0 60 50" ', "")
+        self.bring_in(bare)
+        wide = self.screen.result.plan.pattern.size_mm[0]
+        self.assertAlmostEqual(wide, 40 * 25.4 / 96, 3)
+        (asked,) = self.screen.questions
+        self.assertEqual((asked.about, asked.choices[0][0]), ("pixels", "px 96"))
+        for unit, size in (("mm", 40.0), ("px 72", 40 * 25.4 / 72), ("inch", 40 * 25.4)):
+            self.jobs.answer("pixels", unit)
+            self.assertAlmostEqual(
+                self.screen.drawing.paths[0].pieces[0].points[1][0], size * 1.25, 3
+            )
+        self.jobs.answer("pixels", "mm")
+        uid = self.jobs.job.uid
+        self.jobs.choose("")
+        self.jobs.choose(uid)
+        self.assertAlmostEqual(self.screen.result.plan.pattern.size_mm[0], 40.0, 3)
+
+    def test_ends_that_nearly_meet_are_closed_and_doubled_lines_burnt_once_when_said(self):
+        near = '<path d="M15 15h20v20h-20v-19.8" stroke="red"/>'
+        plate = '<rect x="10" y="10" width="40" height="30" stroke="red"/>'
+        self.bring_in(SVG.replace("<rect", f"{near}{plate}<rect"))
+        about = {one.about for one in self.screen.questions}
+        self.assertEqual(about, {"nearly closed", "burnt twice"})
+        self.assertEqual(len(self.screen.result.plan.pattern.outlines), 2)
+        self.jobs.answer("nearly closed", "close")
+        self.jobs.answer("burnt twice", "once")
+        self.assertTrue(all(one.is_answered for one in self.screen.questions))
+        steps = [group for _, group in self.screen.result.plan.pattern.steps]
+        self.assertEqual(steps.count("#ff0000"), 2)
+
+    def test_copies_are_laid_closer_and_a_late_layout_is_dropped(self):
+        triangle = SVG.replace(
+            '<rect x="10" y="10" width="40" height="30"', '<path d="M0 0h50v40z"'
+        )
+        self.bring_in(triangle.replace("M12 35h30", "M40 5h8"))
+        self.jobs.set_number("copies", "12")
+        rows = self.screen.result.plan
+        *_, (job, placed) = self.jobs.nesting()
+        self.jobs.take_nested(job, placed)
+        plan = self.screen.result.plan
+        self.assertEqual((plan.copies, plan.remarks), (12, rows.remarks))
+        self.assertGreater(sum(copy.upside for copy in plan.placed), 3)
+        late = self.jobs.nesting()
+        self.jobs.set_number("copies", "3")
+        *_, (job, placed) = late
+        self.jobs.take_nested(job, placed)
+        self.assertEqual((self.jobs.job.copies, self.jobs.job.placed), (3, ()))
+
+    def test_pieces_are_placed_one_by_one_and_told_as_such(self):
+        more = '<rect x="52" y="10" width="6" height="30" stroke="red"/>'
+        self.bring_in(SVG.replace("<path", f"{more}<path"))
+        self.jobs.set_number("copies", "2")
+        self.jobs.set_apart(True)
+        plan = self.screen.result.plan
+        self.assertEqual((plan.copies_words, len(plan.pieces_mm)), ("4 pieces", 4))
+        self.assertEqual({copy.part for copy in plan.placed}, {0, 1})
+        for _ in self.jobs.writing():
+            pass
+        folder = self.jobs.written()
+        limits = limits_of_run(plan.runs[0], self.session.subject.stock.sheets[0])
+        self.assertTrue(check_gcode((folder / "sheet-1.nc").read_text(), limits).safe)
+        self.assertTrue(self.session.store.jobs()[0].apart)
 
     def test_the_numbers_follow_the_book(self):
         self.bring_in()

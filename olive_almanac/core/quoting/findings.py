@@ -9,18 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.quoting.joining import JOINS_MM
+from olive_almanac.core.quoting.shared_lines import overlaps_of
 from olive_almanac.core.records.drawing import ContourPath, DrawingFinding
 from olive_almanac.core.units import count_text, lengths_text, number_text
 
-__all__ = ["findings_of"]
+__all__ = ["NEARLY_MM", "TINY_MM", "findings_of", "near_gap"]
 
 Floats = NDArray[np.float64]
 NEARLY_MM = 0.5
 TINY_MM = 0.2
-SAME_MM = 0.02  # lines so near, and so nearly along each other, are one line
 LEAST_SHARED_MM = 0.5
 NAMED_PATHS = 50
-ASKED_AT_ONCE = 10_000  # segments: other threads come in between
 
 
 def findings_of(
@@ -36,7 +35,7 @@ def findings_of(
         says = f"{count_text(len(without), 'line')} without length, left out."
         found.append(DrawingFinding("no length", says, None, tuple(without[:NAMED_PATHS])))
     for n in kept:
-        gap = _near_gap(paths[n], flats[n])
+        gap = near_gap(paths[n], flats[n])
         if gap:
             says = (
                 f"A line ends {number_text(gap, 2)} mm from where it began: its part hangs there."
@@ -69,8 +68,10 @@ def _point(points: Floats) -> tuple[float, float]:
     return (float(points[0, 0]), float(points[0, 1]))
 
 
-def _near_gap(path: ContourPath, points: Floats) -> float:
-    """How far an open line that nearly goes round ends from where it began; 0 for any other."""
+def near_gap(path: ContourPath, points: Floats) -> float:
+    """Return how far an open line that nearly goes round ends from where it began, mm; 0 for any
+    other.
+    """
     gap = math.dist(points[0], points[-1])
     if path.closed or not JOINS_MM < gap <= NEARLY_MM or len(points) < 4:
         return 0.0
@@ -97,54 +98,19 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     start = np.concatenate([flats[n][:-1] for n in kept])
     end = np.concatenate([flats[n][1:] for n in kept])
     owner = np.repeat(kept, [len(flats[n]) - 1 for n in kept])
-    shared, pairs, where = _overlaps(start, end, owner)
+    real = np.hypot(*(end - start).T) > 1e-6
+    start, end, owner = start[real], end[real], owner[real]
+    found = overlaps_of(start, end)
+    shared = float(found.shared_mm.sum())
     if shared <= LEAST_SHARED_MM:
         return []
+    pairs = {
+        (int(owner[a]), int(owner[b])) for a, b in zip(found.earlier, found.later, strict=True)
+    }
+    x, y = start[found.later[int(found.shared_mm.argmax())]].tolist()
     named = tuple(dict.fromkeys(n for pair in sorted(pairs) for n in pair))[:NAMED_PATHS]
     says = (
         f"{number_text(shared, 0)} mm of line lie on top of another line: they would be burnt "
         "twice."
     )
-    return [DrawingFinding("burnt twice", says, where, named)]
-
-
-def _overlaps(
-    start: Floats, end: Floats, owner: NDArray[np.intp]
-) -> tuple[float, set[tuple[int, int]], tuple[float, float] | None]:
-    """Return the length that segments share along each other, mm, which lines do, and where one
-    does.
-    """
-    import shapely
-
-    along = end - start
-    length = np.hypot(*along.T)
-    real = length > 1e-6
-    start, end, along, length, owner = (part[real] for part in (start, end, along, length, owner))
-    if not len(start):
-        return 0.0, set(), None
-    segments = shapely.linestrings(np.stack([start, end], axis=1))
-    tree = shapely.STRtree(segments)
-    found = []
-    for at in range(0, len(segments), ASKED_AT_ONCE):
-        here, there = tree.query(segments[at : at + ASKED_AT_ONCE], predicate="intersects")
-        once = here + at < there
-        found.append((here[once] + at, there[once]))
-    i, j = (np.concatenate(part) for part in zip(*found, strict=True))
-    unit = along[i] / length[i][:, None]
-    turn = np.abs(unit[:, 0] * along[j, 1] - unit[:, 1] * along[j, 0])
-    apart = start[j] - start[i]
-    off = np.abs(unit[:, 0] * apart[:, 1] - unit[:, 1] * apart[:, 0])
-    same = (turn < SAME_MM) & (off < SAME_MM)
-    i, j, unit = i[same], j[same], unit[same]
-    from_, to = ((end_of[j] - start[i]) * unit for end_of in (start, end))
-    first, last = from_.sum(1), to.sum(1)
-    share = np.minimum(np.maximum(first, last), length[i]) - np.maximum(np.minimum(first, last), 0)
-    real_share = share > 0.05
-    pairs = {
-        (int(owner[a]), int(owner[b])) for a, b in zip(i[real_share], j[real_share], strict=True)
-    }
-    where = None
-    if real_share.any():
-        longest = int(np.argmax(np.where(real_share, share, 0)))
-        where = (float(start[i[longest], 0]), float(start[i[longest], 1]))
-    return float(share[real_share].sum()), pairs, where
+    return [DrawingFinding("burnt twice", says, (x, y), named)]

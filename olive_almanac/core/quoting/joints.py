@@ -8,7 +8,7 @@ rectangular hole with such a width is a slot.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from statistics import NormalDist
 from typing import Literal
@@ -16,7 +16,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["FITS", "Fit", "Joint", "JointAdvice", "advice_for", "joints_of"]
+__all__ = [
+    "FITS",
+    "Fit",
+    "Joint",
+    "JointAdvice",
+    "JointKind",
+    "advice_for",
+    "fitted_ring",
+    "joints_of",
+]
 
 Floats = NDArray[np.float64]
 JointKind = Literal["slot", "notch", "finger depth", "tab end"]
@@ -37,13 +46,15 @@ LONGER = 1.5  # a slot is so much longer than wide
 @dataclass(frozen=True)
 class Joint:
     """A width that is drawn for the thickness of the stock: what it is, where, how wide, and along
-    which axis it is measured ("x", "y" or "slanted").
+    which axis it is measured ("x", "y" or "slanted"); `corners` are the points of its ring that lie
+    on the two sides of the width, in the order of the ring.
     """
 
     kind: JointKind
     at_mm: tuple[float, float]
     drawn_mm: float
     axis: str
+    corners: tuple[int, int, int, int] = (0, 0, 0, 0)
 
 
 @dataclass(frozen=True)
@@ -89,6 +100,35 @@ def advice_for(
     return JointAdvice(now, jams(now), drawn_mm + wanted - now, jams(wanted))
 
 
+def fitted_ring(
+    ring: Floats,
+    thickness_mm: float,
+    widths: Mapping[tuple[JointKind, float], float],
+    *,
+    is_hole: bool,
+) -> Floats:
+    """Return a contour [n, 2] whose slots and notches have other widths: `widths` says for a kind
+    and a width as drawn (to 0.01 mm) which one it becomes.  Both sides move alike.
+    """
+    ring = _turned(ring, left=not is_hole)
+    moved = ring.copy()
+    for joint in _joints_of_ring(ring, thickness_mm, is_hole=is_hole):
+        wide = widths.get((joint.kind, round(joint.drawn_mm, 2)))
+        if wide is None or joint.kind not in ("slot", "notch"):
+            continue
+        first, near, far, last = joint.corners
+        across = (ring[far] - ring[near]) / joint.drawn_mm
+        by = 0.5 * (wide - joint.drawn_mm) * across
+        for side, way in ((_run(first, near, len(ring)), -by), (_run(far, last, len(ring)), by)):
+            moved[side] += way
+    return moved
+
+
+def _run(first: int, last: int, count: int) -> list[int]:
+    """The points of a ring from one to another, both included."""
+    return [(first + k) % count for k in range((last - first) % count + 1)]
+
+
 def _turned(ring: Floats, *, left: bool) -> Floats:
     """The ring with the material at its left (an outline) or at its right of it (a hole)."""
     following = np.roll(ring, -1, axis=0)
@@ -101,11 +141,11 @@ def _angle_deg(a: Floats, b: Floats) -> float:
     return math.degrees(math.atan2(cross, dot))
 
 
-def _corners(ring: Floats) -> Floats:
-    """The ring without the points on straight runs."""
+def _corners(ring: Floats) -> NDArray[np.intp]:
+    """The points of a ring that do not lie on straight runs."""
     before, after = ring - np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0) - ring
     turns = [abs(_angle_deg(a, b)) for a, b in zip(before, after, strict=True)]
-    return np.asarray(ring[np.array(turns) > STRAIGHT_DEG])
+    return np.flatnonzero(np.array(turns) > STRAIGHT_DEG)
 
 
 def _axis(edge: Floats) -> str:
@@ -116,10 +156,16 @@ def _axis(edge: Floats) -> str:
 
 
 def _joints_of_ring(ring: Floats, thickness: float, *, is_hole: bool) -> list[Joint]:
-    points = _corners(ring)
+    kept = _corners(ring)
+    points = ring[kept]
     count = len(points)
     if count < 4:
         return []
+
+    def around(n: int) -> tuple[int, int, int, int]:
+        a, b, c, d = (int(kept[(n + k) % count]) for k in (-1, 0, 1, 2))
+        return a, b, c, d
+
     edges = np.roll(points, -1, axis=0) - points
     length = np.hypot(*edges.T)
     turns = np.array([_angle_deg(edges[n - 1], edges[n]) for n in range(count)])
@@ -129,7 +175,8 @@ def _joints_of_ring(ring: Floats, thickness: float, *, is_hole: bool) -> list[Jo
         narrow = int(length[:2].argmin())
         if fits[narrow] and length[1 - narrow] > LONGER * length[narrow]:
             x, y = points.mean(0).tolist()
-            return [Joint("slot", (x, y), float(length[narrow]), _axis(edges[narrow]))]
+            wide = float(length[narrow])
+            return [Joint("slot", (x, y), wide, _axis(edges[narrow]), around(narrow))]
         return []
     found = []
     for n in range(count):
@@ -142,7 +189,7 @@ def _joints_of_ring(ring: Floats, thickness: float, *, is_hole: bool) -> list[Jo
             continue
         if kind is not None:
             x, y = ((points[n] + points[after]) / 2).tolist()
-            found.append(Joint(kind, (x, y), float(length[n]), _axis(edges[n])))
+            found.append(Joint(kind, (x, y), float(length[n]), _axis(edges[n]), around(n)))
     return found
 
 

@@ -1,67 +1,165 @@
-"""Copies of a drawing on the sheets and offcuts of a rack: around clamps, used areas and edges."""
+"""Pieces on the sheets and offcuts of a rack: around clamps, used areas and edges, as boxes in rows
+or by their outlines.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import itertools
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
 
 from olive_almanac.core.placing.room import Room
+from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.records.job import PlacedCopy
 
-__all__ = ["placed_copies"]
+__all__ = ["Item", "box_of", "items_of", "nested", "outline_of", "placed_in_rows", "turned_points"]
 
 Box = tuple[float, float, float, float]
+Point = tuple[float, float]
 SLACK_MM = 1e-6
+WHOLE = -1  # the part of a copy that is the drawing as a whole
+SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
+SEARCH_S = 4  # of the search in a free strip
+GROWN = 1.005  # rounded corners of a grown outline are as much short
+HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
 
 
-def placed_copies(
-    size_mm: tuple[float, float],
-    copies: int,
-    rooms: Sequence[Room],
-    *,
-    gap_mm: float,
-    may_turn: bool = True,
-) -> tuple[PlacedCopy, ...]:
-    """Return where copies of a box lie, as many of them as there is room for.
-
-    Each sheet's room is in mm of the sheet.  Sheets are filled in their order, rows from the lower
-    left; where turned boxes fit more often, they are turned.  Raises nothing: whoever asks counts.
+@dataclass(frozen=True, eq=False)
+class Item:
+    """One piece that is to be placed: which part of the drawing, and the quarter turns that it may
+    lie in.
     """
+
+    part: int
+    pattern: Pattern
+    turns: tuple[int, ...]
+
+    def size_mm(self, turn: int) -> Point:
+        """Return width and height of what it takes, kerf and run-ups included."""
+        left, low, right, high = self.pattern.reach_mm
+        size = (right - left, high - low)
+        return size[::-1] if turn % 2 else size
+
+    def at(self, sheet: int, place: Point, turn: int) -> PlacedCopy:
+        """Return it as placed."""
+        x, y = (round(mm, 3) for mm in place)
+        return PlacedCopy(sheet, x, y, bool(turn % 2), upside=turn > 1, part=self.part)
+
+
+def turned_points(points: Any, pattern: Pattern, copy: PlacedCopy) -> Any:
+    """Return points [n, 2] of a pattern where a copy of it lies, in mm of the sheet; quarter turns
+    go to the left.
+    """
+    left, low, right, high = pattern.reach_mm
+    x, y = points[:, 0], points[:, 1]
+    ways = ((x - left, y - low), (high - y, x - left), (right - x, high - y), (y - low, right - x))
+    return np.column_stack(ways[copy.quarters]) + np.array([copy.x_mm, copy.y_mm])
+
+
+def box_of(pattern: Pattern, copy: PlacedCopy) -> Box:
+    """Return the box that a copy takes of its sheet."""
+    left, low, right, high = pattern.reach_mm
+    wide, tall = (high - low, right - left) if copy.turned else (right - left, high - low)
+    return (copy.x_mm, copy.y_mm, copy.x_mm + wide, copy.y_mm + tall)
+
+
+def outline_of(pattern: Pattern, copy: PlacedCopy) -> Any:
+    """Return the outline of what a copy takes of its sheet, a polygon in mm of the sheet."""
+    import shapely
+
+    points = np.asarray(pattern.shape.exterior.coords)
+    return shapely.Polygon(turned_points(points, pattern, copy))
+
+
+def items_of(
+    patterns: Sequence[Pattern], copies: int, *, keeps_grain: bool, apart: bool
+) -> list[Item]:
+    """Return what is to be placed: each pattern as often as there are copies.  Wood keeps its
+    grain, and what is engraved is not turned.
+    """
+
+    def turns(pattern: Pattern) -> tuple[int, ...]:
+        if pattern.is_engraved:
+            return (0,)
+        return HALVES if keeps_grain else QUARTERS
+
+    return [
+        Item(part if apart else WHOLE, pattern, turns(pattern))
+        for _ in range(copies)
+        for part, pattern in enumerate(patterns)
+    ]
+
+
+# -- as boxes in rows ------------------------------------------------------------------------------
+
+
+def placed_in_rows(
+    items: Sequence[Item], rooms: Sequence[Room], *, gap_mm: float
+) -> tuple[PlacedCopy, ...]:
+    """Return where items lie as boxes, as many of them as there is room for.
+
+    Each sheet's room is in mm of the sheet.  Sheets are filled in their order, the tallest first,
+    from the lower left, all one way where they fit so, the way in which more of them fit.  Whoever
+    asks counts.
+    """
+    waiting = sorted(items, key=lambda item: -item.size_mm(0)[1])
     found: list[PlacedCopy] = []
     for number, room in enumerate(rooms):
-        left = copies - len(found)
-        if left <= 0:
+        if not waiting:
             break
-        ways = [_filled(size_mm, left, room, gap_mm)]
-        if may_turn:
-            ways.append(_filled((size_mm[1], size_mm[0]), left, room, gap_mm))
-        best = max(range(len(ways)), key=lambda n: (len(ways[n]), -n))
-        found += [PlacedCopy(number, x, y, bool(best)) for x, y in ways[best]]
+        ways = [_Rows(room, gap_mm, turn).fill(waiting) for turn in _turns_of(waiting)]
+        best = max(ways, key=lambda rows: len(rows.found))
+        found += [waiting[n].at(number, place, turn) for n, place, turn in best.found]
+        gone = {n for n, _, _ in best.found}
+        waiting = [item for n, item in enumerate(waiting) if n not in gone]
     return tuple(found)
 
 
-def _filled(
-    size_mm: tuple[float, float], copies: int, room: Room, gap_mm: float
-) -> list[tuple[float, float]]:
-    """Places of boxes in one room: each as low, then as far left as it goes.
+def _turns_of(items: Sequence[Item]) -> tuple[int, ...]:
+    return (0, 1) if any(1 in item.turns for item in items) else (0,)
 
-    Since all have one size, none fits lower than the one before it.
-    """
-    wide, high = size_mm
-    left, low, right, top = room.area
-    taken: list[Box] = list(room.taken)
-    found: list[tuple[float, float]] = []
-    y = low
-    while len(found) < copies and y <= top - high + SLACK_MM:
-        x = _first_gap(taken, (left, right), (y, y + high), wide)
-        if x is None:
-            above = [box[3] for box in taken if box[3] > y + SLACK_MM]
+
+class _Rows:
+    """Fills one room with boxes: each as low, then as far left as it goes."""
+
+    def __init__(self, room: Room, gap_mm: float, turn: int) -> None:
+        self.room, self.gap, self.turn = room, gap_mm, turn
+        self.taken: list[Box] = list(room.taken)
+        self.found: list[tuple[int, Point, int]] = []
+        self._from: dict[Point, float] = {}  # below this height none of the size fits any more
+        self._full: set[Point] = set()
+
+    def fill(self, items: Sequence[Item]) -> _Rows:
+        for n, item in enumerate(items):
+            ways = [turn for turn in (self.turn, 1 - self.turn) if turn in item.turns]
+            for turn in ways:
+                place = self._place(item.size_mm(turn))
+                if place is not None:
+                    self.found.append((n, place, turn))
+                    break
+        return self
+
+    def _place(self, size: Point) -> Point | None:
+        if size in self._full:
+            return None
+        (wide, high), (left, low, right, top) = size, self.room.area
+        y = self._from.get(size, low)
+        while y <= top - high + SLACK_MM:
+            x = _first_gap(self.taken, (left, right), (y, y + high), wide)
+            if x is not None:
+                self._from[size] = y
+                gap = self.gap
+                self.taken.append((x - gap, y - gap, x + wide + gap, y + high + gap))
+                return x, y
+            above = [box[3] for box in self.taken if box[3] > y + SLACK_MM]
             if not above:
                 break
             y = min(above)
-            continue
-        found.append((round(x, 3), round(y, 3)))
-        taken.append((x - gap_mm, y - gap_mm, x + wide + gap_mm, y + high + gap_mm))
-    return found
+        self._full.add(size)
+        return None
 
 
 def _first_gap(
@@ -79,3 +177,192 @@ def _first_gap(
             break
         x = max(x, end)
     return x if x + wide <= across[1] + SLACK_MM else None
+
+
+# -- by their outlines -----------------------------------------------------------------------------
+
+
+def nested(
+    items: Sequence[Item], rooms: Sequence[Room], *, gap_mm: float
+) -> Iterator[tuple[PlacedCopy, ...]]:
+    """Yield nothing while it seeks, then where items lie by their outlines: the best of rows,
+    outlines in the largest free strip, and outlines among all that is in the way.
+
+    More pieces are better, then fewer sheets, then the larger rest of the last sheet.
+    """
+    rows = placed_in_rows(items, rooms, gap_mm=gap_mm)
+    ways = [rows]
+    for by_strip in (True, False):
+        yield ()
+        found: list[PlacedCopy] = []
+        waiting = sorted(items, key=lambda item: -item.pattern.shape.area)
+        for number, room in enumerate(rooms):
+            if not waiting:
+                break
+            seeker = _Outlines(number, room, gap_mm)
+            if by_strip:
+                waiting = seeker.fill_strip(waiting)
+            waiting = seeker.fill_among(waiting)
+            found += seeker.found
+        ways.append(tuple(found))
+    patterns = {item.part: item.pattern for item in items}
+    yield max(ways, key=lambda way: _worth(way, patterns, rooms))
+
+
+def _worth(
+    placed: Sequence[PlacedCopy], patterns: dict[int, Pattern], rooms: Sequence[Room]
+) -> tuple[int, int, float]:
+    """How good a layout is: pieces, sheets that stay whole, and the largest rest of the last
+    sheet, mm2.
+    """
+    if not placed:
+        return (0, 0, 0.0)
+    last = max(copy.sheet for copy in placed)
+    boxes = [box_of(patterns[copy.part], copy) for copy in placed if copy.sheet == last]
+    left, low, right, top = rooms[last].area
+    beside = right - max(box[2] for box in boxes)
+    above = top - max(box[3] for box in boxes)
+    return (len(placed), -last, max(beside * (top - low), above * (right - left)))
+
+
+class _Outlines:
+    """Places outlines in one room."""
+
+    def __init__(self, number: int, room: Room, gap_mm: float) -> None:
+        import shapely
+
+        self.number, self.room, self.gap = number, room, gap_mm
+        self.found: list[PlacedCopy] = []
+        self.blocked: list[Any] = [shapely.box(*box) for box in room.taken]
+
+    def fill_strip(self, items: list[Item]) -> list[Item]:
+        """Pack the largest free box of the room; return what found no room in it."""
+        free = self.room.largest()
+        if not free:
+            return items
+        left, low, right, high = free[0]
+        fitting = [item for item in items if self._fits(item, (right - left, high - low))]
+        waiting = [item for item in items if item not in fitting]
+        for item, corner, turn in _strip(fitting, high - low, self.gap):
+            wide = item.size_mm(turn)[0]
+            if corner[0] + wide > right - left + SLACK_MM:
+                waiting.append(item)
+                continue
+            copy = item.at(self.number, (left + corner[0], low + corner[1]), turn)
+            self._take(item, copy)
+        return waiting
+
+    def fill_among(self, items: list[Item]) -> list[Item]:
+        """Place each where it goes furthest to the left, then lowest, among all that is taken."""
+        waiting, full = [], set()
+        for item in items:
+            key = (item.pattern.shape.wkb, item.turns)
+            place = None if key in full else self._among(item)
+            if place is None:
+                full.add(key)
+                waiting.append(item)
+            else:
+                self._take(item, item.at(self.number, place[0], place[1]))
+        return waiting
+
+    def _fits(self, item: Item, size: Point) -> bool:
+        return any(
+            item.size_mm(turn)[0] <= size[0] and item.size_mm(turn)[1] <= size[1]
+            for turn in item.turns
+        )
+
+    def _take(self, item: Item, copy: PlacedCopy) -> None:
+        self.found.append(copy)
+        outline = outline_of(item.pattern, copy)
+        self.blocked.append(outline.buffer(self.gap * GROWN))
+
+    def _among(self, item: Item) -> tuple[Point, int] | None:
+        import shapely
+
+        left, low, right, top = self.room.area
+        tree = shapely.STRtree(self.blocked) if self.blocked else None
+        bounds = np.array([one.bounds for one in self.blocked]).reshape(-1, 4)
+        best: tuple[Point, int] | None = None
+        for turn in item.turns:
+            wide, high = item.size_mm(turn)
+            shape = outline_of(item.pattern, item.at(self.number, (0.0, 0.0), turn))
+            xs = _steps(left, right - wide, [*bounds[:, 2], *(bounds[:, 0] - wide)])
+            ys = _steps(low, top - high, [*bounds[:, 3], *(bounds[:, 1] - high)])
+            place = _first_free(shape, xs, ys, tree, best[0] if best else None)
+            if place is not None:
+                best = (place, turn)
+        return best
+
+
+def _steps(first: float, last: float, edges: Sequence[float]) -> list[float]:
+    """The places along an axis where a piece may touch what is taken."""
+    return sorted({round(first, 3), *(round(at, 3) for at in edges if first <= at <= last)})
+
+
+def _first_free(
+    shape: Any, xs: Sequence[float], ys: Sequence[float], tree: Any, limit: Point | None
+) -> Point | None:
+    """The leftmost, then lowest place where a shape is clear of all; left of a limit."""
+    import shapely
+
+    ring = np.asarray(shape.exterior.coords)
+    for x in xs:
+        if not ys or (limit is not None and x > limit[0]):
+            return None
+        shifts = np.array([(x, y) for y in ys])
+        moved = shapely.polygons(ring[None] + shifts[:, None])
+        clear = np.ones(len(ys), dtype=bool)
+        if tree is not None:
+            clear[tree.query(moved, predicate="intersects")[0]] = False
+        if clear.any():
+            place = (x, ys[int(clear.argmax())])
+            return place if limit is None or place < limit else None
+    return None
+
+
+def _strip(items: Sequence[Item], height_mm: float, gap_mm: float) -> list[tuple[Item, Point, int]]:
+    """Pack a strip of free length (spyrrow): each item with the lower left corner of its box in the
+    strip and its turn.
+    """
+    import spyrrow
+
+    if not items:
+        return []
+    kinds: dict[tuple[bytes, tuple[int, ...]], list[Item]] = {}
+    for item in items:
+        kinds.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
+    asked = []
+    for n, ((_, turns), mine) in enumerate(kinds.items()):
+        ring = mine[0].pattern.shape.simplify(SIMPLER_MM).exterior.coords
+        points = [(float(x), float(y)) for x, y in ring]
+        degrees = [90.0 * turn for turn in turns]
+        asked.append(spyrrow.Item(str(n), points, demand=len(mine), allowed_orientations=degrees))
+    problem = spyrrow.StripPackingInstance("sheet", strip_height=height_mm, items=asked)
+    search = spyrrow.StripPackingConfig(
+        early_termination=True,
+        total_computation_time=SEARCH_S,
+        min_items_separation=gap_mm + 2 * SIMPLER_MM,
+        num_workers=1,
+        seed=1,
+    )
+    placed = problem.solve(search).placed_items
+    waiting = [iter(mine) for mine in kinds.values()]
+    found = []
+    for one in sorted(placed, key=lambda one: one.translation):
+        item = next(waiting[int(one.id)])
+        turn = round(one.rotation / 90.0) % 4
+        corner = _corner(item, turn, one.translation)
+        found.append((item, corner, turn))
+    return found
+
+
+def _corner(item: Item, turn: int, shift: Point) -> Point:
+    """The lower left corner of an item's box, where its points are turned about their zero and then
+    moved.
+    """
+    left, low, right, high = item.pattern.reach_mm
+    c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[turn]
+    corners = [
+        (c * x - s * y, s * x + c * y) for x, y in itertools.product((left, right), (low, high))
+    ]
+    return (min(x for x, _ in corners) + shift[0], min(y for _, y in corners) + shift[1])

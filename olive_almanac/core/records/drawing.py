@@ -93,7 +93,7 @@ class DrawingFinding:
 @dataclass(frozen=True)
 class Drawing:
     """A drawing as it was read; `sha256` is of the file's bytes, `unit` says how lengths were
-    written.
+    written, and `unit_mm` how long its unit was taken to be where the file does not say.
     """
 
     name: str
@@ -102,6 +102,7 @@ class Drawing:
     paths: tuple[ContourPath, ...]
     findings: tuple[DrawingFinding, ...] = ()
     sha256: str = ""
+    unit_mm: float = 0.0
 
     @property
     def groups(self) -> tuple[str, ...]:

@@ -11,9 +11,11 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 from olive_almanac.core.records.setting import TASKS, Setting
 
 __all__ = [
+    "CAUSES",
     "HANGS",
     "LEAVE_OUT",
     "ORIGINS",
+    "FindingAnswer",
     "GroupTask",
     "Hang",
     "Job",
@@ -28,6 +30,15 @@ HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is 
 Origin = Literal["bed", "head"]
 ORIGINS: dict[str, str] = {"bed": "where they lie on the bed", "head": "from where the head stands"}
 LEAVE_OUT = "leave out"
+CAUSES = {
+    "": "not known",
+    "focus": "the focus was off",
+    "thick": "the sheet is thicker there",
+    "bowed": "the sheet was bowed",
+    "air": "the air was weak",
+    "moved": "a piece moved",
+    "weak": "the machine was weak",
+}
 COLOUR_NAMES = {
     "#000000": "black",
     "#ffffff": "white",
@@ -76,22 +87,49 @@ class GroupTask:
 
 
 @dataclass(frozen=True)
+class FindingAnswer:
+    """What the operator answered to something that was told of the drawing: about what, and the
+    choice.
+    """
+
+    about: str
+    choice: str
+
+    def __post_init__(self) -> None:
+        check_text("What was asked", self.about, 60)
+        check_text("Answer", self.choice, 60)
+
+
+@dataclass(frozen=True)
 class PlacedCopy:
     """One copy on a sheet of the rack; `sheet` counts from 0, the place is of its lower left corner
-    in mm of the sheet.
+    in mm of the sheet.  It is `turned` by a quarter to the left, and by a half more where it lies
+    `upside` down; `part` counts the pieces of the drawing, -1 is the whole of it.
     """
 
     sheet: int
     x_mm: float
     y_mm: float
     turned: bool = False
+    upside: bool = field(default=False, metadata={"written": "if set"})
+    part: int = field(default=-1, metadata={"written": "if set"})
+
+    @property
+    def quarters(self) -> int:
+        """By how many quarters it is turned to the left, 0 to 3."""
+        return self.turned + 2 * self.upside
+
+    def quarter_on(self) -> PlacedCopy:
+        """Return it turned by a quarter more to the left."""
+        on = (self.quarters + 1) % 4
+        return replace(self, turned=bool(on % 2), upside=on > 1)
 
 
 @dataclass(frozen=True)
 class JobOutcome:
     """What came of a run: on which day (ISO), pieces in all and how many hung, of those how many at
     a knot or a fault of the stock, and a note; the setting of its cuts, how much was cut in all,
-    mm, and of which lot.
+    mm, and of which lot; how many were spoilt otherwise, and what is thought to be the cause.
     """
 
     on: str
@@ -102,8 +140,12 @@ class JobOutcome:
     setting: Setting | None = field(default=None, metadata={"written": "if set"})
     cut_mm: float = field(default=0.0, metadata={"written": "if set"})
     lot: str = field(default="", metadata={"written": "if set"})
+    spoilt: int = field(default=0, metadata={"written": "if set"})
+    cause: str = field(default="", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
+        check_choice("Cause", self.cause, tuple(CAUSES))
+        check_number("Pieces that were spoilt", self.spoilt, low=0, high=1_000_000)
         check_number("Pieces", self.pieces, low=1, high=1_000_000)
         check_number("Pieces that hung", self.hung, low=0, high=self.pieces)
         check_number("Pieces that hung at a knot", self.knots, low=0, high=self.hung)
@@ -127,6 +169,8 @@ class Job:
     groups: tuple[GroupTask, ...] = ()
     copies: int = 1
     placed: tuple[PlacedCopy, ...] = ()
+    apart: bool = field(default=False, metadata={"written": "if set"})  # pieces placed one by one
+    answers: tuple[FindingAnswer, ...] = field(default=(), metadata={"written": "if set"})
     gap_mm: float = 3.0
     rounds: int = 1
     hang: Hang = "knife"

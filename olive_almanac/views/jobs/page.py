@@ -4,6 +4,7 @@ and how long at the right.
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,7 +13,7 @@ from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEve
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.quoting.spend import Pace
-from olive_almanac.core.records.job import HANGS, ORIGINS
+from olive_almanac.core.records.job import CAUSES, HANGS, ORIGINS
 from olive_almanac.core.units import (
     count_text,
     duration_text,
@@ -47,10 +48,12 @@ from olive_almanac.views.theme import compact, px
 from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
+    from olive_almanac.steps.job_questions import Question
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
 
 DRAWINGS = "Drawings (*.svg *.dxf *.SVG *.DXF)"
+LAID = {"": "as drawn", "apart": "piece by piece"}
 RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
 PAUSE_MS = 150
 SHOWN_REMARKS = 3
@@ -66,7 +69,9 @@ class JobsPage(StationPage):
         self._worker: Worker | None = None
         self._reading: Worker | None = None
         self._writing: Worker | None = None
+        self._nesting: Worker | None = None
         self._subject: object = None
+        self.spoilt = 0  # pieces that were tapped as spoilt
         self.asks = QTimer(self)
         self.asks.setSingleShot(True)
         self.asks.setInterval(PAUSE_MS)
@@ -125,9 +130,10 @@ class JobsPage(StationPage):
         self.sheets = QHBoxLayout()
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(2))
-        words = compact("Anew", "Lay out again")
-        self.laid_anew = button(words, "plain", tip="where copies were moved by hand")
+        self.laid_anew = button("In rows", "plain", tip="lays all out again, in rows")
         self.laid_anew.clicked.connect(self.presenter.lay_out_again)
+        self.closer = button("Closer", "plain", tip="by their outlines, turned where they may be")
+        self.closer.clicked.connect(self._lay_closer)
         copies = self._build_copies()
         self.outcome = self._build_outcome()
         middle = col(copies, box(self.sheets), self.sheet, self.remarks, self.outcome, gap=6)
@@ -151,12 +157,16 @@ class JobsPage(StationPage):
         self.gap = Number("Gap between copies, mm", 56)
         for key, field in (("copies", self.copies), ("gap_mm", self.gap)):
             field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
+        self.laid = WordPicker("ui_b", name="How the drawing is laid")
+        self.laid.picked.connect(lambda key: self.presenter.set_apart(key == "apart"))
         return row(
             self.copies,
             label("copies,", "ui", "second"),
             self.gap,
-            label(compact("mm", "mm apart"), "ui", "second"),
+            label(compact("mm,", "mm apart,"), "ui", "second"),
+            self.laid,
             None,
+            self.closer,
             self.laid_anew,
             gap=6,
         )
@@ -209,9 +219,17 @@ class JobsPage(StationPage):
         self.knots = Number("Hung at a knot", compact(36, 44))
         self.lie = label("", "small", "second", wrap=True)
         self.hung.textChanged.connect(self._say_once_more)
+        self.tap = button(compact("Tap them", "Tap what hangs"), tip="on the sheet, or . , H K S F")
+        self.tap.setCheckable(True)
+        self.tap.toggled.connect(self._set_tapping)
+        self.sheet.told.connect(self._count_taps)
+        self.cause = WordPicker("ui_b", name="Why something hangs")
+        self.cause.picked.connect(self._pick_cause)
+        self.cause.set_choices(CAUSES.items(), "")
+        self.cause_row = box(row(label("Because", "ui", "second"), self.cause, None, gap=6))
         self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
         self.tell.clicked.connect(self._tell)
-        self.rehearse = button(compact("Stand-in", "Burn it on the stand-in"))
+        self.rehearse = button(compact("Stand-in", "Burn on stand-in"))
         self.rehearse.setToolTip("burn it on the stand-in: its hidden stock tells what hangs")
         self.rehearse.clicked.connect(self._rehearse)
         words = [
@@ -221,9 +239,8 @@ class JobsPage(StationPage):
         told = row(
             self.pieces, words[0], self.hung, words[1], self.knots, words[2], None, self.tell, gap=5
         )
-        lies = row(self.lie, self.rehearse, gap=8)
-        lies.setStretch(0, 1)
-        return box(col(hair(), label("What came of it", "h3"), told, lies, gap=4))
+        top = row(label("What came of it", "h3"), None, self.tap, self.rehearse, gap=8)
+        return box(col(hair(), top, told, row(self.cause_row, None), self.lie, gap=4))
 
     # -- the window asks ---------------------------------------------------------------------------
 
@@ -234,7 +251,7 @@ class JobsPage(StationPage):
             QTimer.singleShot(0, self, lambda: self.first.setFocus())
 
     def leave(self) -> None:
-        for worker in (self._worker, self._reading, self._writing):
+        for worker in (self._worker, self._reading, self._writing, self._nesting):
             if worker is not None:
                 worker.requestInterruption()
         self.asks.stop()
@@ -257,7 +274,7 @@ class JobsPage(StationPage):
         if job is None or result is None or stock is None:
             return super().in_hand()
         plan = result.plan
-        numbers = (count_text(plan.copies, "copy", "copies"), duration_text(plan.seconds))
+        numbers = (plan.copies_words, duration_text(plan.seconds))
         more = ""
         if result.paces:
             more = f"{100 * self._pace(result.paces).risk.all_free:.0f} % that all falls free"
@@ -288,6 +305,7 @@ class JobsPage(StationPage):
                 field.setText(text)
             field.set_bad(bool(screen.problem) and field.isModified())
         self.laid_anew.setVisible(bool(screen.job.placed))
+        self._show_layout(screen)
         self._show_sheets(screen)
         self._show_remarks(screen)
         self._show_right(screen)
@@ -302,33 +320,73 @@ class JobsPage(StationPage):
             self.sheets.addWidget(segments)
             self.sheets.addStretch(1)
 
+    def _show_layout(self, screen: JobScreen) -> None:
+        job, result = screen.job, screen.result
+        assert job is not None
+        several = result is not None and len(result.plan.pattern.outlines) > 1
+        self.laid.setVisible(several or job.apart)
+        self.laid.set_choices(LAID.items(), "apart" if job.apart else "")
+        more = result is not None and (result.plan.copies > 1 or result.plan.without_room > 0)
+        self.closer.setVisible(more)
+        self.closer.setEnabled(self._nesting is None)
+
     def _show_remarks(self, screen: JobScreen) -> None:
-        """What is wrong with the drawing or the layout: each a line, those with a place a key that
-        rings it.
+        """What is told of the drawing and the layout: each a line, with the keys that answer it and
+        one that rings its place.
         """
         clear_layout(self.remarks)
-        found: list[tuple[str, Any]] = []
+        lines: list[QWidget] = []
         if screen.problem:
-            found.append((screen.problem, None))
+            lines.append(label(screen.problem, "small", "ember", wrap=True))
+        told = sorted(screen.questions, key=lambda one: (one.is_answered, not one.choices))
+        lines += [self._question_line(one) for one in told if not one.is_answered]
         if screen.result is not None:
-            found += [(words, None) for words in screen.result.plan.remarks]
-        if screen.drawing is not None:
-            found += [(one.says, one.at_mm) for one in screen.drawing.findings]
+            remarks = screen.result.plan.remarks
+            lines += [label(words, "small", "", wrap=True) for words in remarks]
+        lines += [self._question_line(one) for one in told if one.is_answered]
         self.sheet.pin(None)
-        for words, at_mm in found[:SHOWN_REMARKS]:
-            line = label(words, "small", "ember" if words == screen.problem else "", wrap=True)
-            if at_mm is None:
-                self.remarks.addWidget(line)
-                continue
+        for line in lines[:SHOWN_REMARKS]:
+            self.remarks.addWidget(line)
+        rest = lines[SHOWN_REMARKS:]
+        if rest:
+            more = button(f"and {len(rest)} more", "plain", tip="show them all")
+            more.clicked.connect(lambda: self._show_rest(more, rest))
+            self.remarks.addLayout(row(more, None))
+
+    def _show_rest(self, more: QWidget, rest: list[QWidget]) -> None:
+        """Show the lines that had no room at first."""
+        more.hide()
+        for line in rest:
+            self.remarks.addWidget(line)
+
+    def _question_line(self, one: Question) -> QWidget:
+        words = label(one.says, "small", "second" if one.is_answered else "", wrap=True)
+        keys: list[QWidget] = []
+        for choice, said in one.choices[:2] if len(one.choices) < 3 else one.choices[:1]:
+            key = button(said, "plain", tip="A" if not one.is_answered else "")
+            key.clicked.connect(partial(self.presenter.answer, one.about, choice))
+            keys.append(key)
+        if len(one.choices) > 2:
+            other = WordPicker("ui", name="Another unit")
+            other.set_choices(one.choices[1:], "", none_text="another unit")
+            other.picked.connect(partial(self.presenter.answer, one.about))
+            keys.append(other)
+        if one.at_mm is not None:
             ring = button("Where", "plain", tip="ring the place on the sheet")
-            ring.clicked.connect(lambda _=False, at_mm=at_mm: self.sheet.pin(at_mm))
-            beside = row(line, ring, gap=8)
-            beside.setStretch(0, 1)
-            self.remarks.addLayout(beside)
-        if len(found) > SHOWN_REMARKS:
-            rest = label(f"and {len(found) - SHOWN_REMARKS} more", "small", "second")
-            rest.setToolTip("\n".join(words for words, _ in found[SHOWN_REMARKS:]))
-            self.remarks.addWidget(rest)
+            ring.clicked.connect(partial(self.sheet.pin, one.at_mm))
+            keys.append(ring)
+        beside = row(words, *keys, gap=8)
+        beside.setStretch(0, 1)
+        return box(beside)
+
+    def _answer_first(self) -> bool:
+        """Answer the first open question by its first choice."""
+        open_ones = [one for one in self.presenter.questions() if one.choices]
+        first = next((one for one in open_ones if not one.is_answered), None)
+        if first is None:
+            return False
+        self.presenter.answer(first.about, first.choices[0][0])
+        return True
 
     def _show_right(self, screen: JobScreen) -> None:
         job, result = screen.job, screen.result
@@ -341,13 +399,13 @@ class JobsPage(StationPage):
         self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
         if result is not None and result.plan.runs:
             plan = result.plan
-            told = count_text(plan.copies, "copy", "copies")
+            told = plan.copies_words
             if plan.without_room:
                 told += f", {plan.without_room} without room"
-            self.facts.addWidget(fact("Copies", told))
+            self.facts.addWidget(fact("Laid out", told))
             self.facts.addWidget(fact("Size of one", f"{lengths_text(*plan.pattern.size_mm)} mm"))
             self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
-            cut = plan.pattern.cut_mm * plan.copies / 1000
+            cut = plan.cut_mm / 1000
             if cut:
                 self.facts.addWidget(fact("Cut", f"{cut:.2f} m"))
         waits = self.presenter.waits_for
@@ -362,8 +420,9 @@ class JobsPage(StationPage):
         self.open_folder.setVisible(bool(job.written))
         self.outcome.setVisible(bool(job.written) and ready)
         self.rehearse.setVisible(bool(job.written) and ready and self.presenter.can_rehearse)
+        self.cause_row.setVisible(self.hung.text().strip() not in ("", "0"))
         if result is not None and not self.pieces.isModified():
-            pieces = max(1, len(result.plan.pattern.outlines)) * result.plan.copies
+            pieces = len(result.plan.pieces_mm) or max(1, result.plan.copies)
             self.pieces.setText(str(pieces))
             self.hung.setText("0")
             self.knots.setText("0")
@@ -421,12 +480,33 @@ class JobsPage(StationPage):
         self.asks.start()
 
     def _work(self) -> None:
-        items = self.presenter.work()
         if self._worker is not None:
             self._worker.requestInterruption()
         self._worker = None
-        if items is not None:
+        reading, items = self.presenter.reading_kept(), self.presenter.work()
+        if reading is not None:
+            take = self.presenter.take_read
+            self._worker = self.main_window.work(reading, lambda found: take(*found), self._failed)
+        elif items is not None:
             self._worker = self.main_window.work(items, self.presenter.take, self._failed)
+
+    def _lay_closer(self) -> None:
+        items = self.presenter.nesting()
+        if items is None:
+            return
+        self.closer.setEnabled(False)
+        self.done.setText("Seeking closer places")
+        take = self.presenter.take_nested
+        self._nesting = self.main_window.work(items, lambda found: take(*found), self._not_laid)
+        self._nesting.finished.connect(self._laid_closer)
+
+    def _laid_closer(self) -> None:
+        self._nesting = None
+        self.closer.setEnabled(True)
+        self.done.setText("")
+
+    def _not_laid(self, problem: Exception) -> None:
+        self.main_window.work_failed(problem)
 
     def _draw(self, wish: PictureWish) -> None:
         """Make the picture of a large drawing in a thread."""
@@ -504,6 +584,7 @@ class JobsPage(StationPage):
         """What a further pass would free of what hangs, before anything is lifted."""
         result = self.presenter.result
         hangs = text.strip().isdigit() and int(text) > 0
+        self.cause_row.setVisible(hangs)
         if not hangs or result is None or not result.once_more:
             self.lie.setText("")
             return
@@ -522,10 +603,35 @@ class JobsPage(StationPage):
         """Fill in what the stand-in says; the operator keeps it."""
         knots = fates.count("knot")
         hung = fates.count("hangs") + knots
-        for field, count in ((self.pieces, len(fates)), (self.hung, hung), (self.knots, knots)):
+        self._fill_counts(len(fates), hung, knots)
+        self.tap.setChecked(True)
+        self.sheet.take_fates(fates)
+        self.done.setText(f"Burnt on the stand-in: {hung} of {len(fates)} hang.")
+
+    def _fill_counts(self, pieces: int, hung: int, knots: int) -> None:
+        for field, count in ((self.pieces, pieces), (self.hung, hung), (self.knots, knots)):
             field.setText(str(count))
             field.setModified(True)
-        self.done.setText(f"Burnt on the stand-in: {hung} of {len(fates)} hang.")
+
+    def _set_tapping(self, on: bool) -> None:
+        self.sheet.set_tapping(on)
+        self.spoilt = 0
+        if on:
+            self.sheet.setFocus()
+
+    def _count_taps(self) -> None:
+        """Count what was tapped on the sheet."""
+        result = self.presenter.result
+        fates = list(self.sheet.fates.values())
+        if result is None:
+            return
+        knots = fates.count("knot")
+        self.spoilt = fates.count("spoilt")
+        pieces = len(result.plan.pieces_mm) or result.plan.copies
+        self._fill_counts(pieces, fates.count("hangs") + knots, knots)
+
+    def _pick_cause(self, cause: str) -> None:
+        self.cause.set_choices(CAUSES.items(), cause)
 
     def _tell(self) -> None:
         numbers = []
@@ -536,8 +642,11 @@ class JobsPage(StationPage):
                 field.setFocus()
                 return
             numbers.append(int(text))
-        if self.presenter.tell_outcome(numbers[0], numbers[1], numbers[2], ""):
+        cause = self.cause.key if numbers[1] else ""
+        if self.presenter.tell_outcome(*numbers, spoilt=self.spoilt, cause=cause):
             self.done.setText("Kept: the sheet is marked as used.")
+            self.tap.setChecked(False)
+            self.cause.set_choices(CAUSES.items(), "")
             for field in (self.pieces, self.hung, self.knots):
                 field.setModified(False)
 
@@ -548,6 +657,8 @@ class JobsPage(StationPage):
         text = event.text()
         if result is not None and text.isdigit() and 1 <= int(text) <= len(result.paces):
             self.presenter.take_pace(result.paces[int(text) - 1].rule)
+        elif event.key() == Qt.Key.Key_A and not event.modifiers() and self._answer_first():
+            return
         elif event.key() == Qt.Key.Key_O and not event.modifiers():
             self.bring_in()
         else:

@@ -1,12 +1,14 @@
-"""The copies of a job on a sheet of the rack, to scale; a copy can be dragged."""
+"""The copies of a job on a sheet of the rack, to scale; a copy can be dragged, a piece told."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -22,7 +24,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.quoting.job_plan import Pattern, SheetRun
+from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
+from olive_almanac.core.quoting.pattern import Pattern
+from olive_almanac.core.quoting.place import outline_of, turned_points
 from olive_almanac.core.records.job import PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -36,6 +40,9 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink
 LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
 DASHES = {"score": [3.0, 2.0]}
 MARGIN_PX = 3  # around a copy, for the width of its lines
+MOST_PICTURES = 200
+FATE_LETTERS = {"hangs": "H", "knot": "K", "spoilt": "S"}
+FATE_COLOURS = {"hangs": "ember", "knot": "ink2", "spoilt": "olive"}
 AT_ONCE = 4_000  # points up to which a copy's picture is made where it is needed
 
 
@@ -46,7 +53,10 @@ class JobSheet(Painted):
         moved(int, float, float): a copy (counted over all sheets) was moved by so many mm.
         turned(int): R was pressed with a copy in hand.
         picture_asked(object): a `PictureWish` that is to be made in a thread.
+        told(): what came of a piece was told.
     """
+
+    told = Signal()
 
     moved = Signal(int, float, float)
     turned = Signal(int)
@@ -62,8 +72,12 @@ class JobSheet(Painted):
         self.pinned: tuple[float, float] | None = None  # where a finding is, mm of the drawing
         self._shift = (0.0, 0.0)
         self._from: tuple[float, float] | None = None
-        self._picture: tuple[object, QPixmap] | None = None
-        self._asked: object = None
+        self._pictures: dict[object, QPixmap] = {}
+        self._asked: set[object] = set()
+        self._kept: list[Pattern] = []
+        self.tapping = False  # what hangs is told by clicks
+        self.fates: dict[tuple[int, int], str] = {}  # of pieces: number of the copy, of its piece
+        self.tapped: tuple[int, int] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(160)
@@ -103,10 +117,10 @@ class JobSheet(Painted):
         return self._runs[self.at] if self._runs else None
 
     @property
-    def _pattern(self) -> Pattern | None:
+    def _plan(self) -> JobPlan | None:
         if self.shown is None or self.shown.result is None:
             return None
-        return self.shown.result.plan.pattern
+        return self.shown.result.plan
 
     @property
     def _before(self) -> int:
@@ -151,20 +165,22 @@ class JobSheet(Painted):
         draw_sheet(painter, in_rack(drawn), rect, colour, keep_off)
         painter.restore()
         self._draw_rulers(painter, sheet)
-        run, pattern = self._run, self._pattern
-        if run is None or pattern is None:
+        run, plan = self._run, self._plan
+        if run is None or plan is None:
             self._draw_nothing(painter, rect((0, 0, sheet.width_mm, sheet.height_mm)), colour)
             return
         for n, (copy, box) in enumerate(zip(run.placed, run.used_mm, strict=True)):
             dx, dy = self._shift if n == self.held else (0.0, 0.0)
             place = rect((box[0] + dx, box[1] + dy, box[2] + dx, box[3] + dy))
-            self._draw_copy(painter, pattern, copy, place, k)
+            self._draw_copy(painter, plan.of(copy), copy, place, k)
             if n == self.held:
                 painter.setPen(QPen(C("ink"), 2.4))
                 painter.setBrush(NO_BRUSH)
                 painter.drawRect(place.adjusted(-2, -2, 2, 2))
-            if n == 0:
-                self._draw_pin(painter, pattern, copy, place, k)
+        if self.pinned is not None and run.placed:
+            self._draw_pin(painter, plan, run)
+        if self.tapping:
+            self._draw_fates(painter, plan, run)
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))
             painter.setBrush(NO_BRUSH)
@@ -188,14 +204,15 @@ class JobSheet(Painted):
         """
         assert self.stock is not None
         ratio = LIVE.scale * self.devicePixelRatioF()
-        wish = PictureWish(pattern, k, copy.turned, ratio, ink_on(stock_colour(self.stock)).name())
-        if self._picture is None or self._picture[0] != wish.key:
+        ink = ink_on(stock_colour(self.stock)).name()
+        wish = PictureWish(pattern, k, copy.quarters, ratio, ink)
+        if wish.key not in self._pictures:
             if wish.points <= AT_ONCE:
                 self.take_picture(wish, picture_of(wish), again=False)
-            elif self._asked != wish.key:
-                self._asked = wish.key
+            elif wish.key not in self._asked:
+                self._asked.add(wish.key)
                 self.picture_asked.emit(wish)
-        if self._picture is None or self._picture[0] != wish.key:
+        if wish.key not in self._pictures:
             painter.setPen(QPen(C("ink2"), 1, Qt.PenStyle.DashLine))
             painter.setBrush(NO_BRUSH)
             painter.drawRect(place)
@@ -204,31 +221,128 @@ class JobSheet(Painted):
             round((place.left() - MARGIN_PX) * ratio) / ratio,
             round((place.top() - MARGIN_PX) * ratio) / ratio,
         )  # whole pixels of the screen keep the lines sharp
-        painter.drawPixmap(at, self._picture[1])
+        painter.drawPixmap(at, self._pictures[wish.key])
 
     def take_picture(self, wish: PictureWish, image: QImage, *, again: bool = True) -> None:
         """Take the picture of a copy."""
         picture = QPixmap.fromImage(image)
         picture.setDevicePixelRatio(wish.ratio)
-        self._picture = (wish.key, picture)
+        if len(self._pictures) >= MOST_PICTURES:
+            self._pictures.clear()
+        self._pictures[wish.key] = picture
+        self._kept = [*self._kept, wish.pattern][-MOST_PICTURES:]  # keys hang on their identity
         if again:
             self.update()
 
-    def _draw_pin(
-        self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
-    ) -> None:
-        if self.pinned is None:
+    def _point(self, x: float, y: float) -> QPointF:
+        """Where a place of the sheet is drawn."""
+        k, left, foot = self._scale()
+        return QPointF(left + k * x, foot - k * y)
+
+    def _draw_pin(self, painter: QPainter, plan: JobPlan, run: SheetRun) -> None:
+        """Ring the place of a finding, in the first copy that holds it."""
+        assert self.pinned is not None
+        at_mm = np.array([self.pinned])
+        for copy in run.placed:
+            left, low, right, high = plan.of(copy).reach_mm
+            if not (left <= at_mm[0, 0] <= right and low <= at_mm[0, 1] <= high):
+                continue
+            at = self._point(*turned_points(at_mm, plan.of(copy), copy)[0])
+            painter.setBrush(NO_BRUSH)
+            for colour, width in ((C("field"), 5.0), (C("ember"), 2.4)):
+                painter.setPen(QPen(colour, width))
+                painter.drawEllipse(at, 9, 9)
             return
-        left, low, _, high = pattern.reach_mm
-        x, y = self.pinned
-        along, up = (x - left, y - low)
-        if copy.turned:
-            along, up = (high - y, x - left)
-        at = QPointF(place.left() + k * along, place.bottom() - k * up)
-        painter.setBrush(NO_BRUSH)
-        for colour, width in ((C("field"), 5.0), (C("ember"), 2.4)):
-            painter.setPen(QPen(colour, width))
-            painter.drawEllipse(at, 9, 9)
+
+    # -- what came of each piece -------------------------------------------------------------------
+
+    def set_tapping(self, on: bool) -> None:
+        """Tell pieces by clicks and keys instead of moving copies."""
+        self.tapping, self.held, self.tapped = on, None, None
+        if not on:
+            self.fates = {}
+        self.update()
+
+    def take_fates(self, fates: Sequence[str]) -> None:
+        """Show what came of the pieces, in the order in which they are burnt."""
+        known = {"hangs", "knot"}
+        told = zip(self._every_piece(), fates, strict=False)
+        self.fates = {piece: fate for piece, fate in told if fate in known}
+        self.update()
+
+    def _every_piece(self) -> list[tuple[int, int]]:
+        """The pieces of all sheets: number of the copy, number of its piece."""
+        plan = self._plan
+        if plan is None:
+            return []
+        return [
+            (n, piece)
+            for n, copy in enumerate(plan.placed)
+            for piece in range(len(plan.of(copy).outlines))
+        ]
+
+    def _pieces_here(self) -> list[tuple[int, int]]:
+        """The pieces of the sheet that is shown."""
+        run = self._run
+        count = len(run.placed) if run is not None else 0
+        here = range(self._before, self._before + count)
+        return [piece for piece in self._every_piece() if piece[0] in here]
+
+    def _outline(self, piece: tuple[int, int]) -> QPolygonF:
+        plan = self._plan
+        assert plan is not None
+        copy = plan.placed[piece[0]]
+        pattern = plan.of(copy)
+        points = turned_points(pattern.outlines[piece[1]], pattern, copy)
+        return QPolygonF([self._point(x, y) for x, y in points.tolist()])
+
+    def _draw_fates(self, painter: QPainter, plan: JobPlan, run: SheetRun) -> None:
+        """The pieces that do not lie free, with the letter of what they do."""
+        for piece in self._pieces_here():
+            fate = self.fates.get(piece)
+            outline = self._outline(piece)
+            if fate is not None:
+                shade = C(FATE_COLOURS[fate])
+                shade.setAlpha(110)
+                painter.setPen(QPen(C(FATE_COLOURS[fate]), 2))
+                painter.setBrush(shade)
+                painter.drawPolygon(outline)
+                painter.setFont(F("h3"))
+                painter.setPen(C("ink"))
+                painter.drawText(outline.boundingRect(), CENTRE, FATE_LETTERS[fate])
+            if piece == self.tapped:
+                painter.setPen(QPen(C("ink"), 2.4))
+                painter.setBrush(NO_BRUSH)
+                painter.drawPolygon(outline)
+
+    def _tap(self, piece: tuple[int, int], fate: str | None = None) -> None:
+        """Tell what came of a piece; without a word it goes on to the next fate."""
+        if fate is None:
+            order = ("free", *FATE_LETTERS)
+            fate = order[(order.index(self.fates.get(piece, "free")) + 1) % len(order)]
+        self.tapped = piece
+        self.fates.pop(piece, None)
+        if fate != "free":
+            self.fates[piece] = fate
+        self.setAccessibleDescription(f"piece {self._every_piece().index(piece) + 1}: {fate}")
+        self.update()
+        self.told.emit()
+
+    def _tap_key(self, text: str) -> bool:
+        """Walk over the pieces by point and comma, tell by a letter."""
+        here = self._pieces_here()
+        if text in (".", ",") and here:
+            way = 1 if text == "." else -1
+            at = here.index(self.tapped) + way if self.tapped in here else 0
+            self.tapped = here[at % len(here)]
+            self.update()
+            return True
+        fate = {letter.lower(): fate for fate, letter in FATE_LETTERS.items()}.get(text.lower())
+        fate = "free" if text.lower() == "f" else fate
+        if fate is None or self.tapped is None:
+            return False
+        self._tap(self.tapped, fate)
+        return True
 
     def _draw_rulers(self, painter: QPainter, sheet: Sheet) -> None:
         k, left, foot = self._scale()
@@ -252,12 +366,23 @@ class JobSheet(Painted):
         return (x - left) / k, (foot - y) / k
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        run = self._run
-        if run is None:
+        run, plan = self._run, self._plan
+        if run is None or plan is None:
             return
         x, y = self._mm(event)
+        if self.tapping:
+            at = self._point(x, y)
+            rule = Qt.FillRule.OddEvenFill
+            found = [p for p in self._pieces_here() if self._outline(p).containsPoint(at, rule)]
+            if found:
+                self._tap(found[-1])
+            return
         boxes = list(enumerate(run.used_mm))
         here = [n for n, box in boxes if box[0] <= x <= box[2] and box[1] <= y <= box[3]]
+        if len(here) > 1:  # outlines that lie in each other: the one that is meant
+            point = shapely.Point(x, y)
+            outlines = {n: outline_of(plan.of(run.placed[n]), run.placed[n]) for n in here}
+            here = sorted(here, key=lambda n: -outlines[n].distance(point))
         self.held = here[-1] if here else None
         self._from = (x, y) if here else None
         self.update()
@@ -274,6 +399,8 @@ class JobSheet(Painted):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step, run = arrow_step(event), self._run
+        if self.tapping and self._tap_key(event.text()):
+            return
         if step is not None and self.held is not None:
             self._put(*step)
         elif event.key() == Qt.Key.Key_R and self.held is not None:
@@ -297,19 +424,19 @@ class JobSheet(Painted):
 
 @dataclass(frozen=True, eq=False)
 class PictureWish:
-    """What a picture of a copy is made from: the pattern, px per mm, whether it is turned, pixels
+    """What a picture of a copy is made from: the pattern, px per mm, its quarter turns, pixels
     of the screen for each, and the ink.
     """
 
     pattern: Pattern
     k: float
-    turned: bool
+    quarters: int
     ratio: float
     ink: str
 
     @property
     def key(self) -> object:
-        return (id(self.pattern), round(self.k, 5), self.turned, self.ratio, self.ink)
+        return (id(self.pattern), round(self.k, 5), self.quarters, self.ratio, self.ink)
 
     @property
     def points(self) -> int:
@@ -323,11 +450,14 @@ def picture_of(wish: PictureWish) -> QImage:
     pattern, k, ratio = wish.pattern, wish.k, wish.ratio
     left, low, right, high = pattern.reach_mm
     wide, tall = k * (right - left), k * (high - low)
-    if wish.turned:
+    if wish.quarters % 2:
         wide, tall = tall, wide
-        m = QTransform(0, -k, -k, 0, k * high, tall + k * left)
-    else:
-        m = QTransform(k, 0, 0, -k, -k * left, tall + k * low)
+    m = (
+        QTransform(k, 0, 0, -k, -k * left, k * high),
+        QTransform(0, -k, -k, 0, k * high, tall + k * left),
+        QTransform(-k, 0, 0, k, k * right, -k * low),
+        QTransform(0, k, k, 0, -k * low, -k * left),
+    )[wish.quarters]
     around = 2 * MARGIN_PX
     image = QImage(
         max(1, math.ceil((wide + around) * ratio)),

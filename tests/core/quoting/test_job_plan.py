@@ -10,7 +10,8 @@ from bench.motion import integrate
 from olive_almanac.core.deciding.cut_knowledge import know_cut
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Lines
-from olive_almanac.core.quoting.job_plan import pattern_of, plan_job
+from olive_almanac.core.quoting.job_plan import Layout, plan_job
+from olive_almanac.core.quoting.pattern import Handling, parts_of, pattern_of
 from olive_almanac.core.quoting.risk import Rows, earlier_jobs, freed_by_passes, rows_of
 from olive_almanac.core.quoting.spend import JobPrice, offer_of, paces_of
 from olive_almanac.core.records.job import GroupTask, JobOutcome, PlacedCopy
@@ -91,11 +92,77 @@ class PatternTest(unittest.TestCase):
         )
 
 
+class HandlingTest(unittest.TestCase):
+    """What the operator has a say in: lines burnt once, widths, pieces one by one."""
+
+    NEIGHBOURS = (
+        '<rect x="0" y="0" width="20" height="10" stroke="red"/>'
+        '<rect x="20" y="0" width="15" height="10" stroke="red"/>'
+    )
+
+    def burnt_mm(self, inside, once):
+        pattern = pattern_of(drawing(inside), TASKS, LONG, Handling(once=once))
+        lines = [step.paths[0] for step, _ in pattern.steps]
+        return pattern, sum(np.hypot(*np.diff(np.array(line), axis=0).T).sum() for line in lines)
+
+    def test_an_edge_that_two_parts_share_is_burnt_once(self):
+        one_pass = tuple(replace(t, setting=replace(t.setting, passes=1)) for t in TASKS)
+        twice = pattern_of(drawing(self.NEIGHBOURS), one_pass, LONG)
+        once = pattern_of(drawing(self.NEIGHBOURS), one_pass, LONG, Handling(once=True))
+        length = {
+            name: sum(
+                np.hypot(*np.diff(np.array(step.paths[0]), axis=0).T).sum()
+                for step, _ in pattern.steps
+            )
+            for name, pattern in (("twice", twice), ("once", once))
+        }
+        self.assertAlmostEqual(length["once"], 2 * (35 + 10) + 10, delta=0.5)
+        self.assertGreater(length["twice"], 2 * (35 + 10) + 20)
+        self.assertEqual(len(once.outlines), 2)
+        self.assertIn("burnt once", " ".join(once.remarks))
+
+    def test_a_line_drawn_twice_as_a_whole_is_burnt_once_with_its_kerf(self):
+        doubled = 2 * '<rect x="0" y="0" width="20" height="10" stroke="red"/>'
+        pattern, length = self.burnt_mm(doubled, once=True)
+        self.assertEqual((len(pattern.steps), len(pattern.outlines)), (1, 1))
+        self.assertAlmostEqual(length, 2 * 2 * (20.2 + 10.1) + 0.2, 2)
+
+    def test_a_slot_and_a_notch_get_the_width_that_fits(self):
+        comb = '<path d="M0 0h40v20h-18v-8h-3v8h-19z" stroke="red"/>'
+        slot = '<rect x="5" y="4" width="10" height="3" stroke="red"/>'
+        bare = (GroupTask(RED, "cut", "", CUT),)
+        widths = {("slot", 3.0): 3.26, ("notch", 3.0): 3.2}
+        handling = Handling(widths=widths, thickness_mm=3.0)
+        pattern = pattern_of(drawing(comb + slot), bare, LONG, handling)
+        (part,) = pattern.parts
+        np.testing.assert_allclose(np.ptp(part.holes[0], axis=0), [10, 3.26], atol=1e-6)
+        xs = sorted(set(np.round(part.outline[:, 0], 4)))
+        self.assertAlmostEqual(xs[2] - xs[1], 3.2, 4)
+        self.assertAlmostEqual(float(np.ptp(part.outline, axis=0)[0]), 40)
+        plain = pattern_of(drawing(comb + slot), bare, LONG, Handling(thickness_mm=3.0))
+        np.testing.assert_allclose(np.ptp(plain.parts[0].holes[0], axis=0), [10, 3])
+
+    def test_pieces_come_one_by_one_each_with_what_lies_in_it(self):
+        more = PLATE + '<rect x="0" y="0" width="8" height="8" stroke="red"/>'
+        parts = parts_of(drawing(more), TASKS, LONG)
+        self.assertEqual(len(parts), 2)
+        whole = pattern_of(drawing(more), TASKS, LONG)
+        self.assertAlmostEqual(sum(part.cut_mm for part in parts), whole.cut_mm)
+        groups = [{group for _, group in part.steps} for part in parts]
+        self.assertIn({RED}, groups)
+        self.assertIn({RED, BLUE, BLACK}, groups)
+        plan = plan_job(whole, LONG, Layout(3, sheets=(Sheet(300, 200),), parts=parts))
+        self.assertEqual((plan.copies, len(plan.pieces_mm)), (6, 6))
+        self.assertAlmostEqual(plan.cut_mm, 3 * whole.cut_mm)
+        report = check_gcode(program(plan.runs[0]), limits_of_run(plan.runs[0], None))
+        self.assertTrue(report.safe)
+
+
 class RunTest(unittest.TestCase):
     def plan(self, **more):
         sheets = (Sheet(300, 200, ((5, 5, 100, 80),), ((0, 120, 14, 160),)), Sheet(200, 150))
         wish = {"copies": 12, "gap_mm": 3.0, "sheets": sheets} | more
-        return plan_job(pattern_of(drawing(), TASKS, LONG), LONG, BIRCH, **wish), sheets
+        return plan_job(pattern_of(drawing(), TASKS, LONG), LONG, Layout(**wish)), sheets
 
     def test_every_file_passes_the_independent_checker(self):
         plan, sheets = self.plan(copies=40)

@@ -8,7 +8,12 @@ import shapely
 
 from olive_almanac.core.placing.room import Room
 from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
-from olive_almanac.core.quoting.place import placed_copies
+from olive_almanac.core.quoting.pattern import pattern_of
+from olive_almanac.core.quoting.place import Item, nested, outline_of, placed_in_rows
+from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
+from olive_almanac.core.records.job import GroupTask
+from olive_almanac.core.records.setting import Setting
+from tests.samples import LONG
 
 
 def ring(*points):
@@ -60,35 +65,68 @@ class KerfTest(unittest.TestCase):
         self.assertEqual(eaten_of(PLATE, (), (0.2, 0.2)), ())
 
 
+def item(points, turns=(0, 1, 2, 3)):
+    """A piece with such an outline, that may be turned by so many quarters."""
+    path = ContourPath("cut", (Polyline((*points, points[0])),), True)
+    drawing = Drawing("piece", "mm", None, (path,))
+    pattern = pattern_of(drawing, (GroupTask("cut", "cut", "", Setting(1.0, 10.0)),), LONG)
+    return Item(-1, pattern, turns)
+
+
+def box_item(wide, high, turns=(0, 1, 2, 3)):
+    return item([(0, 0), (wide, 0), (wide, high), (0, high)], turns)
+
+
 class PlaceTest(unittest.TestCase):
-    def boxes(self, placed, size):
-        return [
-            shapely.box(p.x_mm, p.y_mm, p.x_mm + w, p.y_mm + h)
-            for p in placed
-            for w, h in [size[::-1] if p.turned else size]
-        ]
+    def check(self, piece, placed, room, gap_mm):
+        """All inside the room, clear of what is taken, and a gap apart."""
+        outlines = [outline_of(piece.pattern, copy) for copy in placed]
+        for n, one in enumerate(outlines):
+            self.assertTrue(shapely.box(*room.area).buffer(1e-6).covers(one))
+            for box in room.taken:
+                self.assertLess(one.intersection(shapely.box(*box)).area, 1e-6)
+            for other in outlines[:n]:
+                self.assertGreaterEqual(one.distance(other), gap_mm - 2e-3)
 
     def test_copies_keep_their_gap_and_lie_clear_of_what_is_taken(self):
         taken = ((0.0, 0.0, 60.0, 40.0), (180.0, 90.0, 220.0, 130.0))
         room = Room((5.0, 5.0, 395.0, 245.0), taken)
-        size = (50.0, 30.0)
-        placed = placed_copies(size, 30, [room], gap_mm=3.0)
-        boxes = self.boxes(placed, size)
-        self.assertGreaterEqual(len(boxes), 25)
-        for n, one in enumerate(boxes):
-            self.assertTrue(shapely.box(*room.area).covers(one))
-            for box in taken:
-                self.assertFalse(one.overlaps(shapely.box(*box)) or one.within(shapely.box(*box)))
-            for other in boxes[:n]:
-                self.assertGreaterEqual(one.distance(other), 3.0 - 1e-6)
+        piece = box_item(50.0, 30.0)
+        placed = placed_in_rows([piece] * 30, [room], gap_mm=3.0)
+        self.assertGreaterEqual(len(placed), 25)
+        self.check(piece, placed, room, 3.0)
 
     def test_sheets_are_filled_in_turn_and_the_rest_is_left_over(self):
         rooms = [Room((0.0, 0.0, 100.0, 50.0)), Room((0.0, 0.0, 60.0, 60.0))]
-        placed = placed_copies((50.0, 50.0), 9, rooms, gap_mm=0.0)
+        placed = placed_in_rows([box_item(50.0, 50.0)] * 9, rooms, gap_mm=0.0)
         self.assertEqual([one.sheet for one in placed], [0, 0, 1])
-        upright = placed_copies((90.0, 20.0), 2, [Room((0, 0, 50.0, 100.0))], gap_mm=2.0)
-        self.assertEqual([one.turned for one in upright], [True, True])
-        grain = placed_copies(
-            (90.0, 20.0), 2, [Room((0, 0, 50.0, 100.0))], gap_mm=2.0, may_turn=False
-        )
+        upright = [Room((0, 0, 50.0, 100.0))]
+        turned = placed_in_rows([box_item(90.0, 20.0)] * 2, upright, gap_mm=2.0)
+        self.assertEqual([one.turned for one in turned], [True, True])
+        grain = placed_in_rows([box_item(90.0, 20.0, (0, 2))] * 2, upright, gap_mm=2.0)
         self.assertEqual(grain, ())
+
+    def test_pieces_of_several_sizes_share_the_rows(self):
+        room = Room((0.0, 0.0, 200.0, 100.0))
+        pieces = [box_item(90.0, 40.0)] * 4 + [box_item(20.0, 10.0)] * 10
+        placed = placed_in_rows(pieces, [room], gap_mm=2.0)
+        self.assertEqual(len(placed), 14)
+
+    def test_outlines_lie_closer_than_rows_and_clear_of_a_clamp(self):
+        triangle = item([(0, 0), (60, 0), (0, 40)])
+        taken = ((0.0, 0.0, 40.0, 30.0),)
+        for room in (Room((0.0, 0.0, 400.0, 250.0)), Room((0.0, 0.0, 200.0, 130.0), taken)):
+            with self.subTest(room=room):
+                rows = placed_in_rows([triangle] * 30, [room], gap_mm=2.0)
+                *_, placed = nested([triangle] * 30, [room], gap_mm=2.0)
+                self.check(triangle, placed, room, 2.0)
+                self.assertGreaterEqual(len(placed), len(rows))
+                if room.taken:
+                    self.assertGreater(len(placed), 1.3 * len(rows))
+
+    def test_grain_keeps_its_direction_by_outlines_too(self):
+        ell = item([(0, 0), (70, 0), (70, 15), (15, 15), (15, 50), (0, 50)], (0, 2))
+        *_, placed = nested([ell] * 8, [Room((0.0, 0.0, 300.0, 120.0))], gap_mm=2.0)
+        self.assertEqual(len(placed), 8)
+        self.assertFalse(any(one.turned for one in placed))
+        self.check(ell, placed, Room((0.0, 0.0, 300.0, 120.0)), 2.0)

@@ -1,0 +1,529 @@
+"""One copy of a drawing, or one of its parts, as the steps that the machine goes through: contours
+in order, their beam paths, engraved areas.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.program import Burn, Lines, Strokes
+from olive_almanac.core.placing.strokes import run_up_of
+from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, parents_of
+from olive_almanac.core.quoting.joints import JointKind, fitted_ring
+from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
+from olive_almanac.core.quoting.order import order_of
+from olive_almanac.core.quoting.paths import flat
+from olive_almanac.core.quoting.shared_lines import Rest, rests_of
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.job import GroupTask, group_words
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.units import count_text, number_text
+
+__all__ = ["GroupWork", "Handling", "Part", "Pattern", "parts_of", "pattern_of"]
+
+Floats = NDArray[np.float64]
+Box = tuple[float, float, float, float]
+Point = tuple[float, float]
+FINEST_MM, COARSEST_MM = 0.005, 0.05  # how far points may lie off the drawing
+LINE_MM = 0.05  # half the width that a bare line takes of the sheet
+CLOSING_MM = 0.2  # a cut runs on past its start by this or half a spot, so that no hook is left
+
+
+@dataclass(frozen=True)
+class Handling:
+    """How a drawing is burnt where the operator has a say: rounds for stock that melts, lines that
+    two parts share burnt once, widths drawn for the thickness (kind, width as drawn) given another
+    width, and how long an order is sought.
+    """
+
+    rounds: int = 1
+    once: bool = False
+    widths: Mapping[tuple[JointKind, float], float] = field(default_factory=dict)
+    thickness_mm: float = 0.0
+    effort: float = 1.0
+
+
+@dataclass(frozen=True)
+class GroupWork:
+    """What one group comes to in one copy: its contours and the length that is burnt, mm."""
+
+    task: GroupTask
+    contours: int
+    length_mm: float
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One piece as drawn: its outline, its holes, and the group of its outline."""
+
+    group: str
+    outline: Floats
+    holes: tuple[Floats, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Pattern:
+    """One copy as it is burnt, in its own mm: steps in order with the group each belongs to, the
+    box of its parts, the contours as drawn, and what should be known.
+    """
+
+    steps: tuple[tuple[Burn, str], ...]
+    box_mm: Box
+    reach_mm: Box  # with run-ups and kerf
+    contours: tuple[Contour, ...]  # as drawn, in the order in which they are burnt
+    outlines: tuple[Floats, ...]  # the pieces that fall out: outermost cuts
+    beams: tuple[tuple[str, Floats, bool], ...]  # where the beam goes: group, points, closed
+    areas: tuple[tuple[str, Floats], ...]  # what is engraved, an area in an area being a hole
+    work: tuple[GroupWork, ...]
+    remarks: tuple[str, ...] = ()
+    parts: tuple[Part, ...] = ()
+
+    @property
+    def size_mm(self) -> Point:
+        left, low, right, high = self.box_mm
+        return (right - left, high - low)
+
+    @cached_property
+    def shape(self) -> Any:
+        """What a copy takes of a sheet, as one polygon without holes; several parts take the hull
+        around them.
+        """
+        import shapely
+
+        taken = [
+            shapely.Polygon(points) if closed else shapely.LineString(points).buffer(LINE_MM)
+            for _, points, closed in self.beams
+        ]
+        for step, _ in self.steps:
+            if isinstance(step, Lines):
+                ys = [y for y, _ in step.rows]
+                left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
+                taken.append(shapely.box(left, min(ys), right, max(ys)))
+        whole = shapely.union_all([one if one.is_valid else one.buffer(0) for one in taken])
+        if whole.geom_type != "Polygon":
+            whole = whole.convex_hull
+        return shapely.Polygon(whole.exterior)
+
+    @property
+    def is_engraved(self) -> bool:
+        """Whether something is engraved line by line: tones hang on the direction of the lines, so
+        it is not turned.
+        """
+        return any(isinstance(step, Lines) for step, _ in self.steps)
+
+    @property
+    def cut_mm(self) -> float:
+        """The length that is cut, one pass."""
+        return sum(one.length_mm for one in self.work if one.task.task == "cut")
+
+    @property
+    def pieces_mm(self) -> tuple[float, ...]:
+        """How much is cut for each piece that falls out: its outline and what lies in it."""
+        import shapely
+
+        if not self.outlines:
+            return ()
+        polygons = [shapely.Polygon(outline) for outline in self.outlines]
+        cuts = [one for one in self.contours if one.task == "cut"]
+        lengths = [0.0] * len(polygons)
+        tree = shapely.STRtree(polygons)
+        for one in cuts:
+            here = tree.query(shapely.Point(one.points_mm[0]), predicate="intersects")
+            if len(here):
+                lengths[int(here[0])] += one.length_mm
+        return tuple(lengths)
+
+
+# -- one copy --------------------------------------------------------------------------------------
+
+
+def pattern_of(
+    drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling = Handling()
+) -> Pattern:
+    """Return one copy of a drawing as it is burnt.
+
+    Raises OutOfRange where nothing is to be burnt.
+    """
+    contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
+    return _pattern(contours, filled, tasks, task_of, machine, handling)
+
+
+def parts_of(
+    drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling = Handling()
+) -> tuple[Pattern, ...]:
+    """Return the pieces of a drawing, each with all that lies in it, as patterns of their own; what
+    lies in no piece stays together as one more.
+
+    Raises OutOfRange where nothing is to be burnt.
+    """
+    import shapely
+
+    contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
+    parents = parents_of(contours)
+    of_part: dict[int, tuple[list[Contour], dict[str, list[Floats]]]] = {}
+    for n, contour in enumerate(contours):
+        root = _root(n, parents, contours)
+        of_part.setdefault(root, ([], {}))[0].append(contour)
+    roots = [n for n in of_part if n >= 0]
+    tree = shapely.STRtree([shapely.Polygon(contours[n].points_mm) for n in roots])
+    for group, areas in filled.items():
+        for area in areas:
+            holders = tree.query(shapely.Point(area[0]), predicate="intersects")
+            root = roots[int(holders[0])] if len(holders) else -1
+            of_part.setdefault(root, ([], {}))[1].setdefault(group, []).append(area)
+    return tuple(
+        _pattern(mine, areas, tasks, task_of, machine, handling) for mine, areas in of_part.values()
+    )
+
+
+def _root(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
+    """The outermost closed cut that holds a contour, or is it; -1 where none does."""
+    root = n if contours[n].rank == 2 and contours[n].closed else -1
+    while parents[n] >= 0:
+        n = parents[n]
+        root = n if contours[n].rank == 2 else root
+    return root
+
+
+def _burnt(
+    drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
+) -> tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]:
+    """The contours, the areas that are engraved, and the task of each group that is burnt."""
+    task_of = {one.group: one for one in tasks if one.burns}
+    contours, filled = _contours(drawing, task_of, machine)
+    if handling.once:
+        contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
+    if not contours and not filled:
+        raise OutOfRange("What is burnt", "nothing", "at least one group with a task and a setting")
+    if handling.widths:
+        contours = list(_fitted(contours, handling))
+    return contours, filled, task_of
+
+
+def _fitted(contours: Sequence[Contour], handling: Handling) -> Iterator[Contour]:
+    """The contours with the widths that are to be other than drawn."""
+    parents = parents_of(contours)
+    for n, contour in enumerate(contours):
+        if contour.rank != 2 or not contour.closed:
+            yield contour
+            continue
+        is_hole = bool(_depth(n, parents, contours) % 2)
+        points = fitted_ring(
+            contour.points_mm, handling.thickness_mm, handling.widths, is_hole=is_hole
+        )
+        yield replace(contour, points_mm=points)
+
+
+def _pattern(
+    contours: list[Contour],
+    filled: dict[str, list[Floats]],
+    tasks: Sequence[GroupTask],
+    task_of: dict[str, GroupTask],
+    machine: Machine,
+    handling: Handling,
+) -> Pattern:
+    parents = parents_of(contours)
+    tour = order_of(
+        contours,
+        speed_mm_s=machine.max_speed_mm_s,
+        acceleration_mm_s2=machine.acceleration_mm_s2,
+        rounds=handling.rounds,
+        effort=handling.effort,
+    )
+    steps: list[tuple[Burn, str]] = [
+        (step, group)
+        for group, areas in filled.items()
+        for step in _engraved(areas, task_of[group], machine)
+    ]
+    rests = rests_of(contours) if handling.once else [Rest(whole=True)] * len(contours)
+    beams, remarks = _beams(contours, parents, task_of, rests)
+    for n, start in zip(tour.order, tour.starts, strict=True):
+        contour = contours[n]
+        for line, closed in beams[n]:
+            beam = replace(contour, points_mm=line, closed=closed)
+            steps.append((_strokes(beam, contour, start, task_of, machine), contour.group))
+    steps.sort(key=lambda step: RANKS[task_of[step[1]].task])
+    shown = tuple(contours[n] for n in tour.order)
+    areas = tuple((group, area) for group, mine in filled.items() for area in mine)
+    lines = tuple(
+        (contours[n].group, line, closed) for n in tour.order for line, closed in beams[n]
+    )
+    outer = [n for n in range(len(contours)) if contours[n].rank == 2 and contours[n].closed]
+    outlines = tuple(contours[n].points_mm for n in outer if not _depth(n, parents, contours) % 2)
+    box = _box_of([*(one.points_mm for one in contours), *(area for _, area in areas)])
+    work = tuple(_work(one, contours, filled) for one in tasks if one.burns)
+    return Pattern(
+        tuple(steps),
+        box,
+        _reach(steps, box),
+        shown,
+        outlines,
+        lines,
+        areas,
+        work,
+        tuple(remarks),
+        _parts(contours, parents),
+    )
+
+
+def _contours(
+    drawing: Drawing, task_of: dict[str, GroupTask], machine: Machine
+) -> tuple[list[Contour], dict[str, list[Floats]]]:
+    """The lines of the groups that are burnt, and the areas that are engraved, by group."""
+    tolerance = min(max(machine.junction_mm, FINEST_MM), COARSEST_MM)
+    contours: list[Contour] = []
+    filled: dict[str, list[Floats]] = {}
+    for path in drawing.paths:
+        task = task_of.get(path.group)
+        if task is None or task.setting is None:
+            continue
+        points = _distinct(flat(path, tolerance), closed=path.closed)
+        if len(points) < 2:
+            continue
+        if task.setting.pitch_mm and (path.closed or path.filled) and len(points) > 2:
+            filled.setdefault(path.group, []).append(points)
+        else:
+            closed = path.closed and len(points) > 2
+            contours.append(Contour(points, closed, path.group, task.task))
+    return contours, filled
+
+
+def _distinct(points: Floats, *, closed: bool) -> Floats:
+    """Points without repeats; a closed contour without its first one again."""
+    if len(points) < 2:
+        return points
+    apart = np.hypot(*np.diff(points, axis=0).T)
+    kept = points[np.concatenate([[True], apart > 1e-6])]
+    if closed and len(kept) > 2 and math.dist(kept[0], kept[-1]) < 1e-6:
+        kept = kept[:-1]
+    return np.asarray(kept)
+
+
+def _depth(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
+    """In how many closed cuts a contour lies."""
+    depth = 0
+    while parents[n] >= 0:
+        n = parents[n]
+        depth += contours[n].rank == 2
+    return depth
+
+
+def _parts(contours: Sequence[Contour], parents: Sequence[int]) -> tuple[Part, ...]:
+    """The pieces that fall out, each with the holes that are cut into it."""
+    cuts = [n for n, one in enumerate(contours) if one.rank == 2 and one.closed]
+    within = _within(cuts, parents, contours)
+    return tuple(
+        Part(
+            contours[n].group,
+            contours[n].points_mm,
+            tuple(contours[k].points_mm for k in within.get(n, ())),
+        )
+        for n in cuts
+        if not _depth(n, parents, contours) % 2
+    )
+
+
+def _within(
+    cuts: Sequence[int], parents: Sequence[int], contours: Sequence[Contour]
+) -> dict[int, list[int]]:
+    """For each closed cut those of the cuts that lie directly in it."""
+    found: dict[int, list[int]] = {}
+    for n in cuts:
+        found.setdefault(_holder(n, parents, contours), []).append(n)
+    return found
+
+
+def _holder(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
+    """The closed cut in which a contour lies, or -1."""
+    n = parents[n]
+    while n >= 0 and contours[n].rank != 2:
+        n = parents[n]
+    return n
+
+
+def _beams(
+    contours: Sequence[Contour],
+    parents: Sequence[int],
+    task_of: dict[str, GroupTask],
+    rests: Sequence[Rest],
+) -> tuple[list[list[tuple[Floats, bool]]], list[str]]:
+    """The beam's path or paths for each contour, each with whether it is closed, and what should be
+    known of them.  Lines that share a stretch with others keep their place: the kerf is not taken
+    off there.
+    """
+    beams: list[list[tuple[Floats, bool]]] = [[(one.points_mm, one.closed)] for one in contours]
+    remarks: list[str] = []
+    for n, rest in enumerate(rests):
+        if not rest.whole:
+            beams[n] = [(line, False) for line in rest.lines]
+    for group, task in task_of.items():
+        kerf = task.kerf_mm or (0.0, 0.0)
+        mine = [
+            n
+            for n, one in enumerate(contours)
+            if one.group == group and one.closed and task.task == "cut"
+        ]
+        if not mine:
+            continue
+        if not all(kerf):
+            remarks.append(
+                f"{group_words(group)}: no kerf is known, so parts come out smaller by it."
+            )
+            continue
+        sharing = sum(rests[n].shares for n in mine)
+        if sharing:
+            remarks.append(
+                f"{count_text(sharing, 'part')} share edges that are burnt once: there the kerf is "
+                "not taken off."
+            )
+        mine = [n for n in mine if not rests[n].shares]
+        holes = [bool(_depth(n, parents, contours) % 2) for n in mine]
+        for n, paths in zip(
+            mine, beam_paths([contours[n].points_mm for n in mine], holes, kerf), strict=True
+        ):
+            beams[n] = [(path, True) for path in paths]
+        remarks += _eaten(contours, parents, mine, kerf)
+    return beams, remarks
+
+
+def _eaten(
+    contours: Sequence[Contour], parents: Sequence[int], mine: Sequence[int], kerf: Point
+) -> Iterator[str]:
+    words = {
+        "hole": "hole smaller than the kerf, left out",
+        "web": "web thinner than two kerfs: it may burn away",
+        "notch": "notch narrower than the kerf: it comes out as wide as the kerf",
+    }
+    within = _within(mine, parents, contours)
+    for n in mine:
+        if _depth(n, parents, contours) % 2:
+            continue
+        holes = [contours[k].points_mm for k in within.get(n, ())]
+        for found in eaten_of(contours[n].points_mm, holes, kerf):
+            x, y = found.at_mm
+            yield (
+                f"A {words[found.kind]}, {number_text(found.width_mm, 2)} mm at "
+                f"{number_text(x, 4)}, {number_text(y, 4)}."
+            )
+
+
+def _strokes(
+    beam: Contour, drawn: Contour, start_mm: float, task_of: dict[str, GroupTask], machine: Machine
+) -> Strokes:
+    """One line as it is burnt; a closed one is begun where its contour as drawn is, and a cut runs
+    on past its start.
+    """
+    setting = task_of[beam.group].setting
+    assert setting is not None
+    if beam.closed:
+        start_mm = min(start_mm / max(drawn.length_mm, 1e-9), 1.0) * beam.length_mm
+    elif drawn.closed:
+        start_mm = 0.0
+    points = begun_at(beam, start_mm)
+    if beam.closed and beam.rank == 2 and not setting.focus_step_mm:
+        over_mm = max(CLOSING_MM, 0.5 * max(machine.spot_x_mm, machine.spot_y_mm))
+        rounds = np.concatenate([points, *[points[1:]] * (setting.passes - 1)])
+        points = np.concatenate([rounds, _run_on(points, over_mm)])
+        setting = replace(setting, passes=1)  # the passes follow on each other without a stop
+    return Strokes(beam.group, (_rounded(points),), setting)
+
+
+def _run_on(points: Floats, over_mm: float) -> Floats:
+    """The points by which a closed line goes on along itself a little past its start."""
+    more: list[Floats] = []
+    for here, there in itertools.pairwise(points):
+        length = float(np.hypot(*(there - here)))
+        if length >= over_mm:
+            more.append(here + (there - here) * (over_mm / max(length, 1e-12)))
+            break
+        more.append(there)
+        over_mm -= length
+    return np.array(more)
+
+
+def _rounded(points: Floats) -> tuple[Point, ...]:
+    """Points to the micrometre, without repeats."""
+    pairs = [tuple(pair) for pair in np.round(points, 3).tolist()]
+    return tuple(a for a, _ in itertools.groupby(pairs))
+
+
+def _engraved(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
+    """The raster lines of filled areas: areas whose boxes meet are engraved together."""
+    setting = task.setting
+    assert setting is not None
+    for cluster in _clusters(areas):
+        left, low, right, high = _box_of(cluster)
+        rows = tuple(_rows(cluster, low, high, setting.pitch_mm))
+        if any(runs for _, runs in rows):
+            yield Lines(task.group, rows, left, right, setting, run_up_of(setting, machine))
+
+
+def _clusters(areas: Sequence[Floats]) -> list[list[Floats]]:
+    import shapely
+
+    boxes = [shapely.box(*_box_of([area])) for area in areas]
+    joined = shapely.union_all(boxes)
+    groups = [one.envelope for one in getattr(joined, "geoms", [joined])]
+    tree = shapely.STRtree(groups)
+    clusters: list[list[Floats]] = [[] for _ in groups]
+    for area, box in zip(areas, boxes, strict=True):
+        clusters[int(tree.query(box.centroid, predicate="intersects")[0])].append(area)
+    return [cluster for cluster in clusters if cluster]
+
+
+def _rows(
+    areas: Sequence[Floats], low: float, high: float, pitch: float
+) -> Iterator[tuple[float, tuple[Point, ...]]]:
+    """For each raster line where it is inside: even-odd, an area in an area being a hole."""
+    start = np.concatenate(areas)
+    end = np.concatenate([np.roll(area, -1, axis=0) for area in areas])
+    order = np.minimum(start[:, 1], end[:, 1]).argsort()
+    start, end = start[order], end[order]
+    bottom, top = np.minimum(start[:, 1], end[:, 1]), np.maximum(start[:, 1], end[:, 1])
+    count = max(1, math.floor((high - low) / pitch + 1e-9) + 1)
+    first = low + ((high - low) - (count - 1) * pitch) / 2
+    for n in range(count):
+        y = first + n * pitch
+        upto = int(np.searchsorted(bottom, y, side="right"))
+        hit = np.flatnonzero(top[:upto] > y)
+        a, b = start[hit], end[hit]
+        xs = np.sort(a[:, 0] + (y - a[:, 1]) / (b[:, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]))
+        pairs = np.round(xs[: len(xs) // 2 * 2], 3).reshape(-1, 2).tolist()
+        yield round(y, 4), tuple((x0, x1) for x0, x1 in pairs if x1 > x0)
+
+
+def _work(
+    task: GroupTask, contours: Sequence[Contour], filled: dict[str, list[Floats]]
+) -> GroupWork:
+    mine = [one for one in contours if one.group == task.group]
+    areas = filled.get(task.group, [])
+    length = sum(one.length_mm for one in mine)
+    return GroupWork(task, len(mine) + len(areas), length)
+
+
+def _box_of(parts: Sequence[Floats]) -> Box:
+    low = np.min([part.min(0) for part in parts], axis=0)
+    high = np.max([part.max(0) for part in parts], axis=0)
+    return (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+
+
+def _reach(steps: Sequence[tuple[Burn, str]], box: Box) -> Box:
+    """The box in which the head moves while the beam burns, run-ups included."""
+    left, low, right, high = box
+    for step, _ in steps:
+        if isinstance(step, Lines):
+            left = min(left, step.left_mm - step.run_up_mm)
+            right = max(right, step.right_mm + step.run_up_mm)
+        elif isinstance(step, Strokes):
+            for x, y in step.paths[0]:
+                left, low, right, high = min(left, x), min(low, y), max(right, x), max(high, y)
+    return (left, low, right, high)
