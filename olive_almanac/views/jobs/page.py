@@ -28,6 +28,7 @@ from olive_almanac.views.jobs.groups import GroupList
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
 from olive_almanac.views.parts import (
     Number,
+    Page,
     Segments,
     WordPicker,
     box,
@@ -56,7 +57,7 @@ DRAWINGS = "Drawings (*.svg *.dxf *.SVG *.DXF)"
 LAID = {"": "as drawn", "apart": "piece by piece"}
 RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
 PAUSE_MS = 150
-SHOWN_REMARKS = 3
+MOST_REMARKS = 20
 
 
 class JobsPage(StationPage):
@@ -121,23 +122,26 @@ class JobsPage(StationPage):
         self.groups = GroupList()
         self.groups.task_picked.connect(self.presenter.set_task)
         self.groups.plan_asked.connect(self._plan_trial)
-        left = scrolling(self.groups, (px(compact(218, 250)), 100))
+        self.remarks = QVBoxLayout()
+        self.remarks.setSpacing(px(8))
+        told = Page()
+        told.setLayout(col(self.groups, self.remarks, None, gap=10))
+        left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
         self.sheet.moved.connect(self.presenter.move)
         self.sheet.turned.connect(self.presenter.turn)
         self.sheet.picture_asked.connect(self._draw)
         self.sheets = QHBoxLayout()
-        self.remarks = QVBoxLayout()
-        self.remarks.setSpacing(px(2))
         self.laid_anew = button("In rows", "plain", tip="lays all out again, in rows")
         self.laid_anew.clicked.connect(self.presenter.lay_out_again)
         self.closer = button("Closer", "plain", tip="by their outlines, turned where they may be")
         self.closer.clicked.connect(self._lay_closer)
         copies = self._build_copies()
         self.outcome = self._build_outcome()
-        middle = col(copies, box(self.sheets), self.sheet, self.remarks, self.outcome, gap=6)
-        middle.setStretch(2, 1)
+        self.wrong = label("", "small", "ember", wrap=True)
+        middle = col(copies, self.wrong, box(self.sheets), self.sheet, self.outcome, gap=6)
+        middle.setStretch(3, 1)
         right = box(self._build_right())
         right.setFixedWidth(px(compact(258, 296)))
         across = QHBoxLayout()
@@ -159,17 +163,17 @@ class JobsPage(StationPage):
             field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
         self.laid = WordPicker("ui_b", name="How the drawing is laid")
         self.laid.picked.connect(lambda key: self.presenter.set_apart(key == "apart"))
-        return row(
+        many = row(
             self.copies,
             label("copies,", "ui", "second"),
             self.gap,
-            label(compact("mm,", "mm apart,"), "ui", "second"),
-            self.laid,
+            label("mm apart", "ui", "second"),
             None,
-            self.closer,
-            self.laid_anew,
             gap=6,
         )
+        self.laid_words = label("Laid", "ui", "second")
+        ways = row(self.laid_words, self.laid, None, self.closer, self.laid_anew, gap=6)
+        return col(many, ways, gap=2)
 
     def _build_right(self) -> Any:
         self.facts = QVBoxLayout()
@@ -324,7 +328,8 @@ class JobsPage(StationPage):
         job, result = screen.job, screen.result
         assert job is not None
         several = result is not None and len(result.plan.pattern.outlines) > 1
-        self.laid.setVisible(several or job.apart)
+        for part in (self.laid_words, self.laid):
+            part.setVisible(several or job.apart)
         self.laid.set_choices(LAID.items(), "apart" if job.apart else "")
         more = result is not None and (result.plan.copies > 1 or result.plan.without_room > 0)
         self.closer.setVisible(more)
@@ -335,28 +340,16 @@ class JobsPage(StationPage):
         one that rings its place.
         """
         clear_layout(self.remarks)
-        lines: list[QWidget] = []
-        if screen.problem:
-            lines.append(label(screen.problem, "small", "ember", wrap=True))
+        self.wrong.setText(screen.problem)
+        self.wrong.setVisible(bool(screen.problem))
+        self.sheet.pin(None)
         told = sorted(screen.questions, key=lambda one: (one.is_answered, not one.choices))
-        lines += [self._question_line(one) for one in told if not one.is_answered]
+        lines = [self._question_line(one) for one in told if not one.is_answered]
         if screen.result is not None:
-            remarks = screen.result.plan.remarks
+            remarks = screen.result.plan.remarks[:MOST_REMARKS]
             lines += [label(words, "small", "", wrap=True) for words in remarks]
         lines += [self._question_line(one) for one in told if one.is_answered]
-        self.sheet.pin(None)
-        for line in lines[:SHOWN_REMARKS]:
-            self.remarks.addWidget(line)
-        rest = lines[SHOWN_REMARKS:]
-        if rest:
-            more = button(f"and {len(rest)} more", "plain", tip="show them all")
-            more.clicked.connect(lambda: self._show_rest(more, rest))
-            self.remarks.addLayout(row(more, None))
-
-    def _show_rest(self, more: QWidget, rest: list[QWidget]) -> None:
-        """Show the lines that had no room at first."""
-        more.hide()
-        for line in rest:
+        for line in lines:
             self.remarks.addWidget(line)
 
     def _question_line(self, one: Question) -> QWidget:
@@ -375,9 +368,7 @@ class JobsPage(StationPage):
             ring = button("Where", "plain", tip="ring the place on the sheet")
             ring.clicked.connect(partial(self.sheet.pin, one.at_mm))
             keys.append(ring)
-        beside = row(words, *keys, gap=8)
-        beside.setStretch(0, 1)
-        return box(beside)
+        return box(col(words, row(*keys, None, gap=4), gap=0))
 
     def _answer_first(self) -> bool:
         """Answer the first open question by its first choice."""
@@ -403,7 +394,8 @@ class JobsPage(StationPage):
             if plan.without_room:
                 told += f", {plan.without_room} without room"
             self.facts.addWidget(fact("Laid out", told))
-            self.facts.addWidget(fact("Size of one", f"{lengths_text(*plan.pattern.size_mm)} mm"))
+            size = lengths_text(*plan.pattern.size_mm)
+            self.facts.addWidget(fact("Drawing" if plan.parts else "Size of one", f"{size} mm"))
             self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
             cut = plan.cut_mm / 1000
             if cut:
@@ -615,6 +607,7 @@ class JobsPage(StationPage):
 
     def _set_tapping(self, on: bool) -> None:
         self.sheet.set_tapping(on)
+        set_kind(self.tap, "pace-chosen" if on else "")
         self.spoilt = 0
         if on:
             self.sheet.setFocus()
