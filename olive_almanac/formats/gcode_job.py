@@ -8,22 +8,31 @@ from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
 
-__all__ = ["frame_blocks", "job_blocks"]
+__all__ = ["frame_blocks", "job_blocks", "job_parts"]
 
 
 def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Iterator[bytes]:
     """Yield the program of one sheet piece by piece; `said` holds the setting of each group as the
     operator knows it, `words` tell what the file is about.
     """
+    return (block for _, block in job_parts(run, said, *words))
+
+
+def job_parts(
+    run: SheetRun, said: Mapping[str, Setting], *words: str, first: int = 0
+) -> Iterator[tuple[str, bytes]]:
+    """Yield the program of one sheet from a step on, each piece with the number of its step ("" for
+    what lies before the first and behind the last).
+    """
     writer = GcodeWriter(run.ground)
     writer.head = run.ground.area[:2]
-    yield writer.begin(*words)
+    yield "", writer.begin(*words)
     named = None
-    for step, group in run.steps:
+    for number, (step, group) in enumerate(run.steps[first:], first):
         told = f"{group}: {setting_comment(said[group])}"
-        yield writer.burn(step, told if told != named else "")
+        yield str(number), writer.burn(step, told if told != named else "")
         named = told
-    yield writer.end()
+    yield "", writer.end()
 
 
 def frame_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:

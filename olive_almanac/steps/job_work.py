@@ -37,6 +37,7 @@ __all__ = [
     "JobWish",
     "JointFit",
     "Piecework",
+    "check_run",
     "drawing_of",
     "knowledge_of",
     "layout_of",
@@ -319,6 +320,25 @@ def limits_of_run(run: SheetRun, sheet: Sheet | None) -> CheckLimits:
     return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
 
 
+def check_run(result: JobResult, run: SheetRun) -> None:
+    """Check the program of a sheet with the independent checker before it is sent.  Raises
+    CannotWrite with the first finding.
+    """
+    wish = result.wish
+    said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
+    sheet = wish.sheets[run.sheet] if wish.sheets else None
+    _check_program(b"".join(job_blocks(run, said)), run, sheet, "sent")
+
+
+def _check_program(program: bytes, run: SheetRun, sheet: Sheet | None, act: str) -> None:
+    report = check_gcode(program.decode("ascii"), limits_of_run(run, sheet))
+    if not report.safe:
+        raise CannotWrite(
+            f"The program of sheet {run.sheet + 1} did not pass its safety check and was not "
+            f"{act}. {report.findings[0].text}"
+        )
+
+
 def write_job_files(
     result: JobResult, folder: Path, *, checks: Sequence[str] = (), speed_unit: str = "mm/s"
 ) -> Iterator[str]:
@@ -340,12 +360,7 @@ def write_job_files(
         )
         program = b"".join(job_blocks(run, said, *head))
         sheet = wish.sheets[run.sheet] if wish.sheets else None
-        report = check_gcode(program.decode("ascii"), limits_of_run(run, sheet))
-        if not report.safe:
-            raise CannotWrite(
-                f"The file of sheet {run.sheet + 1} did not pass its safety check and was not "
-                f"written. {report.findings[0].text}"
-            )
+        _check_program(program, run, sheet, "written")
         name = f"sheet-{run.sheet + 1}"
         frame = b"".join(frame_blocks(run, *head))
         if check_gcode(frame.decode("ascii"), limits_of_run(run, sheet)).safe:

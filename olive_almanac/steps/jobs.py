@@ -20,6 +20,7 @@ from olive_almanac.core.records.job import (
     Hang,
     Job,
     JobOutcome,
+    JobProgress,
     Origin,
     PlacedCopy,
     group_words,
@@ -571,9 +572,16 @@ class JobsPresenter:
         if lacking:
             line = lacking[0]
             return f"{group_words(line.task.group)}: nothing is known yet to {line.task_words}."
+        if not self.is_current:
+            return "It is still being worked out."
         if self.result is None or not self.result.plan.runs:
             return "There is nothing to burn yet."
         return ""
+
+    @property
+    def is_current(self) -> bool:
+        """Whether what was worked out is of the job as it is now."""
+        return self.result is not None and self.result.wish.job == self.job
 
     def writing(self) -> Iterator[str] | None:
         """Return the work that writes the files of the job, for a worker; None while it waits."""
@@ -607,16 +615,35 @@ class JobsPresenter:
         result = self.result
         places = tuple(copy for run in result.plan.runs for copy in run.placed) if result else ()
         job = replace(self.job, written=at, seconds=seconds, placed=places)
-        self._keep(job, "files written")
-        if result is not None and self.job is not None:
-            self.result = replace(result, wish=replace(result.wish, job=self.job))
+
+        def keep() -> None:
+            self.job = self.session.shop.keep_job(job, "files written")
+            if result is not None:
+                self.result = replace(result, wish=replace(result.wish, job=self.job))
+
+        self.session.attempt(keep)
+        self.show()
         return job_folder(self.session.store.folder, job)
+
+    def keep_progress(self, uid: str, progress: JobProgress, why: str) -> None:
+        """Keep how far the run of a sheet has come, of the job that it is of.  Raises
+        AlmanacError.
+        """
+        mine = self.job if self.job is not None and self.job.uid == uid else None
+        job = mine or next((one for one in self.session.catalogue.jobs if one.uid == uid), None)
+        if job is None:
+            return
+        job = self.session.shop.keep_job(job.with_progress(progress), why)
+        if mine is not None:
+            self.job = job
+            if self.result is not None:
+                self.result = replace(self.result, wish=replace(self.result.wish, job=job))
 
     @property
     def can_rehearse(self) -> bool:
         """Whether the stand-in bench may burn the job: in a library to play in."""
         library = self.session.library
-        return library is not None and library.playground and self.result is not None
+        return library is not None and library.playground and self.is_current
 
     def rehearsing(self, bench: Bench) -> Iterator[tuple[str, ...]] | None:
         """Return the work in which the stand-in bench cuts the job: yields what becomes of each
@@ -642,7 +669,7 @@ class JobsPresenter:
         """Keep what came of a run: the pieces told, the used areas marked on the sheets, and a good
         job as one proof of the entry that it was cut by.
         """
-        if self.job is None or self.result is None:
+        if self.job is None or self.result is None or not self.is_current:
             return False
         try:
             told = JobOutcome(self.session.today().isoformat(), pieces, hung, knots)

@@ -222,6 +222,21 @@ def head(*items: Any, gap: int = 10) -> QVBoxLayout:
     return col(top, hair("bold"), gap=6)
 
 
+class BigKey(QPushButton):
+    """A key for a gloved finger, 88 px high."""
+
+    def __init__(self, text: str, kind: str = "") -> None:
+        super().__init__(text)
+        self.setFont(scaled_font("h2"))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        if kind:
+            self.setProperty("kind", kind)
+        self.setFixedHeight(px(compact(76, 88)))
+
+    def sizeHint(self) -> QSize:
+        return QSize(px(150), px(88))
+
+
 class Page(QWidget):
     """A plain page of the book."""
 

@@ -393,10 +393,10 @@ class MainWindow(QMainWindow):
 
     @property
     def is_burning(self) -> bool:
-        """Whether a coupon is burning; says so, for whoever would leave it alone."""
+        """Whether a run is going on; says so, for whoever would leave it alone."""
         if not any(page.is_running() for page in self.pages.values()):
             return False
-        self.session.tell("A coupon is burning. Stop the run first, then do it again.")
+        self.session.tell("A run is going on. Stop it first, then do it again.")
         return True
 
     @property
@@ -485,8 +485,8 @@ class MainWindow(QMainWindow):
         self.session.attempt(self.session.undo_stack.redo)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        burn = self.pages.get("burn")
-        if burn is not None and burn.is_running() and not self._may_leave_run():
+        burning = [page for page in self.pages.values() if page.is_running()]
+        if not all(self._may_leave_run(page) for page in burning):
             event.ignore()
             return
         self._closed = True
@@ -502,16 +502,16 @@ class MainWindow(QMainWindow):
         self.practising.close()
         event.accept()
 
-    def _may_leave_run(self) -> bool:
+    def _may_leave_run(self, page: Any) -> bool:
         answer = QMessageBox.question(
             self,
             "A run is going on",
-            "The coupon is still burning. Stop the run, beam off, and leave? What has burnt is "
+            "The machine is still burning. Stop the run, beam off, and leave? What has burnt is "
             "kept.",
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )
         if answer == QMessageBox.StandardButton.Yes:
-            self.page("burn").stop()
+            page.stop()
             return True
         return False

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -92,6 +93,16 @@ class JobTest(JobCase):
         self.jobs.refresh()
         self.assertTrue(self.screen.groups[0].barred)
         self.assertIsNone(self.jobs.writing())
+
+    def test_nothing_is_written_while_the_layout_is_of_an_older_job(self):
+        self.bring_in()
+        with mock.patch.object(self, "work_asked"):
+            self.jobs.set_number("copies", "3")
+        self.assertIsNone(self.jobs.writing())
+        self.assertIn("still being worked out", self.session.problem)
+        self.assertFalse(self.jobs.tell_outcome(1, 0))
+        self.work_asked()
+        self.assertIsNotNone(self.jobs.writing())
 
     def test_files_are_written_checked_and_stay_where_they_were_laid(self):
         self.bring_in()

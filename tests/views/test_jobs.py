@@ -2,6 +2,7 @@
 keys alone.
 """
 
+import math
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -10,12 +11,13 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel
 
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
+from olive_almanac.standins.controller import StandInWire
 from olive_almanac.views import theme
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
@@ -54,7 +56,7 @@ class JobsCase(ShopCase):
 
     def ready(self):
         page = self.page()
-        self.wait_for(lambda: page.presenter.result is not None and page.presenter.result.paces)
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.result.paces)
         return page
 
     def texts(self):
@@ -210,3 +212,115 @@ class WholeJobTest(JobsCase):
         page = self.ready()
         self.assertEqual(page.presenter.job.groups[0].setting, cut.setting)
         self.assertEqual(page.picker.text(), "plate")
+
+
+class AtTheMachineTest(JobsCase):
+    def written(self):
+        self.choose_file()
+        page = self.ready()
+        page.groups.task_picked.emit("#0000ff", "score")
+        self.ready()
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.to_machine)
+        return page, page.at_machine
+
+    def test_by_keys_a_sheet_is_burnt_held_stopped_and_gone_on_with(self):
+        page, panel = self.written()
+        self.assertEqual(len(panel.findChildren(QCheckBox)), 7)
+        self.assertEqual(self.clipped(), [])
+        panel.pace.set_at(1)
+        self.key(Qt.Key.Key_Space, widget=panel.main)
+        self.wait_for(lambda: panel.runner.progress.burnt >= 1)
+        self.key(Qt.Key.Key_Space, widget=panel)
+        self.assertEqual((panel.runner.state, panel.main.text()), ("held", "Go on"))
+        self.assertFalse(page.picker.isEnabled())
+        self.key(Qt.Key.Key_Escape, widget=panel)
+        self.assertEqual(panel.runner.state, "stopped")
+        self.assertIn("It broke off at line", panel.said.text())
+        self.window.resize(1024, 700)
+        self.settle(300)
+        page = self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.to_machine)
+        panel = page.at_machine
+        self.settle(100)
+        self.assertEqual((self.clipped(), self.hidden_keys()), ([], []))
+        panel.pace._choose(2)
+        self.assertEqual(panel.main.text(), f"Go on at line {panel.progress.burnt + 1}")
+        self.key(Qt.Key.Key_Space, widget=panel.main)
+        self.wait_for(lambda: panel.runner.state == "done", 20)
+        self.wait_for(lambda: "Burnt on the stand-in" in page.done.text())
+        self.assertTrue(page.right.isVisible() and page.tap.isChecked())
+
+    def test_a_port_is_armed_once_every_line_is_ticked(self):
+        page, panel = self.written()
+        self.session.remember(port="/dev/ttyTEST0")
+        panel.show_run()
+        self.assertEqual(panel.main.text(), "Arm the port")
+        self.click(panel.main)
+        self.assertIn("The port is not armed: tick focus first", self.session.problem)
+        for n in range(7):
+            self.key(Qt.Key.Key_Space, widget=panel.findChildren(QCheckBox)[n])
+        self.click(panel.main)
+        self.wait_for(lambda: panel.main.text() == "Start the beam")
+        wires = []
+
+        def open_port(port, baud):
+            wires.append(StandInWire(LONG, pace=math.inf))
+            return wires[-1]
+
+        services = replace(self.window.services, open_port=open_port)
+        with mock.patch.object(self.window, "services", services):
+            self.click(panel.main)
+            self.wait_for(lambda: panel.runner.state == "done", 20)
+        self.assertEqual(page.presenter.job.progress[0].by, "/dev/ttyTEST0")
+        self.assertEqual(len(page.presenter.job.progress[0].ticks), 7)
+
+
+class TellingTest(JobsCase):
+    def test_by_keys_a_finding_is_answered_and_pieces_are_told(self):
+        page = self.page()
+        self.choose_file()
+        page = self.ready()
+        self.key(Qt.Key.Key_A, widget=page)
+        self.wait_for(lambda: page.presenter.job.answers)
+        page = self.ready()
+        self.wait_for(lambda: "burnt once" in " ".join(self.texts()))
+        self.retype(page.copies, "4")
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 4)
+        self.ready()
+        page.groups.task_picked.emit("#0000ff", "leave out")
+        self.ready()
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.tap)
+        self.assertTrue(page.sheet.hasFocus())
+        for key in (Qt.Key.Key_Period, Qt.Key.Key_H, Qt.Key.Key_Period, Qt.Key.Key_K):
+            self.key(key, widget=page.sheet)
+        self.assertEqual((page.pieces.text(), page.hung.text(), page.knots.text()), ("4", "2", "1"))
+        outline = page.sheet._outline((3, 0))
+        scale = theme.LIVE.scale
+        at = (outline.boundingRect().center() * scale).toPoint()
+        QTest.mouseClick(page.sheet, Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual(page.hung.text(), "3")
+        self.key(Qt.Key.Key_Space, widget=page.tell)
+        told = page.presenter.job.outcomes[-1]
+        self.assertEqual((told.pieces, told.hung, told.knots), (4, 3, 1))
+
+    def test_copies_are_laid_closer_by_a_click(self):
+        page = self.page()
+        self.choose_file()
+        page = self.ready()
+        page.groups.task_picked.emit("#0000ff", "leave out")
+        self.retype(page.copies, "6")
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 6)
+        self.ready()
+        self.click(page.closer)
+        self.wait_for(lambda: page.presenter.job.placed, 30)
+        self.ready()
+        self.click(page.laid_anew)
+        self.assertEqual(page.presenter.job.placed, ())

@@ -54,7 +54,7 @@ class LongUseTest(ShopCase):
         burnt = len(self.session.active.burnt)
         self.wait_for(lambda: len(self.session.active.burnt) > burnt)
         self.window.open_demo()
-        self.assertIn("A coupon is burning", self.session.problem)
+        self.assertIn("A run is going on", self.session.problem)
         page.stop()
         self.window.switch_theme()
         self.settle()

@@ -20,6 +20,7 @@ __all__ = [
     "Hang",
     "Job",
     "JobOutcome",
+    "JobProgress",
     "Origin",
     "PlacedCopy",
     "group_words",
@@ -152,6 +153,28 @@ class JobOutcome:
 
 
 @dataclass(frozen=True)
+class JobProgress:
+    """How far the run of one sheet has come: of which layout it is, how many of its steps are
+    surely burnt and how many were begun, when and on what it was started (ISO time), why it ended
+    early, and when each line of the checklist was ticked.
+    """
+
+    sheet: int
+    layout: str
+    burnt: int = 0
+    begun: int = 0
+    started: str = ""
+    by: str = ""
+    interrupted: str = ""
+    complete: bool = False
+    ticks: dict[str, str] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        check_number("Steps burnt", self.burnt, low=0, high=10_000_000)
+        check_number("Steps begun", self.begun, low=self.burnt, high=10_000_000)
+
+
+@dataclass(frozen=True)
 class Job:
     """A job as the library keeps it; `drawing_name` and `drawing_sha256` name the file whose bytes
     are kept unchanged.
@@ -178,6 +201,7 @@ class Job:
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()
+    progress: tuple[JobProgress, ...] = field(default=(), metadata={"written": "if set"})
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
@@ -187,6 +211,17 @@ class Job:
         check_number("Rounds", self.rounds, low=1, high=5)
         check_choice("What a hang costs", self.hang, tuple(HANGS))
         check_choice("Origin of the files", self.origin, tuple(ORIGINS))
+
+    def progress_on(self, sheet: int, layout: str) -> JobProgress:
+        """Return how far the run of a sheet has come, of this very layout; a fresh one else."""
+        fresh = JobProgress(sheet, layout)
+        known = (one for one in self.progress if (one.sheet, one.layout) == (sheet, layout))
+        return next(known, fresh)
+
+    def with_progress(self, progress: JobProgress) -> Job:
+        """Return the job with how far the run of a sheet has come."""
+        others = tuple(one for one in self.progress if one.sheet != progress.sheet)
+        return replace(self, progress=(*others, progress))
 
     def with_outcome(self, outcome: JobOutcome) -> Job:
         """Return the job with what came of a run behind the others."""

@@ -5,20 +5,12 @@ to do when it breaks off.
 from __future__ import annotations
 
 import math
-import time
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QSize, Qt, QTimer, QUrl
+from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QPlainTextEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.errors import AlmanacError
@@ -36,6 +28,7 @@ from olive_almanac.views.burn.port_dialog import PortDialog
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
+    BigKey,
     Figure,
     Page,
     Segments,
@@ -50,32 +43,16 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.pump import Pump
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import once
 
 PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
-PUMP_EVERY_MS = 12
-PUMP_AT_MOST_S = 0.008  # of the interface thread's time at each turn
 ARMED_FOR_MS = 60_000
 
 BURNT_THERE = "It was burnt on the machine"
-
-
-class BigKey(QPushButton):
-    """A key for a gloved finger, 88 px high."""
-
-    def __init__(self, text: str, kind: str = "") -> None:
-        super().__init__(text)
-        self.setFont(scaled_font("h2"))
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        if kind:
-            self.setProperty("kind", kind)
-        self.setFixedHeight(px(compact(76, 88)))
-
-    def sizeHint(self) -> QSize:
-        return QSize(px(150), px(88))
 
 
 class BurnPage(StationPage):
@@ -88,9 +65,8 @@ class BurnPage(StationPage):
             self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
         self._told_on_rail = -1  # how many burnt cells the rail shows
-        self.timer = QTimer(self)
-        self.timer.setInterval(PUMP_EVERY_MS)
-        self.timer.timeout.connect(self._tick)
+        self.timer = Pump(self, self.presenter, self._pump_failed)
+        self.timer.pumped.connect(self._look_for_alarm)
         self._disarm = QTimer(self)
         self._disarm.setSingleShot(True)
         self._disarm.setInterval(ARMED_FOR_MS)
@@ -467,26 +443,13 @@ class BurnPage(StationPage):
         if wire is not None and hasattr(wire, "set_pace"):
             wire.set_pace(PACES[at][1])
 
-    def _tick(self) -> None:
-        """Pump for a few milliseconds: as long as lines go out and answers come in."""
-        until, sent = time.perf_counter() + PUMP_AT_MOST_S, -1
-        while time.perf_counter() < until:
-            stream = self.presenter.stream
-            if stream is None or stream.sent == sent:
-                break
-            sent = stream.sent
-            try:
-                self.presenter.pump()
-            except (
-                AlmanacError
-            ) as problem:  # a full disk or a locked library: the head is held, nothing is lost
-                if self.presenter.running == "running":
-                    self.presenter.pause()
-                self.session.tell(str(problem))
-                return
-            if not self.is_running():
-                self.timer.stop()
-                return
+    def _pump_failed(self, problem: AlmanacError) -> None:
+        """A full disk or a locked library: the head is held, nothing is lost."""
+        if self.presenter.running == "running":
+            self.presenter.pause()
+        self.session.tell(str(problem))
+
+    def _look_for_alarm(self) -> None:
         alarmed = self.presenter.alarm is not None
         if alarmed != self.alarm.isVisibleTo(self):
             if self.session.practice is not None:  # time to answer, at any pace

@@ -25,6 +25,7 @@ from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_w
 from olive_almanac.steps.requests import PlanCells
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
+from olive_almanac.views.jobs.run import RunPanel
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
 from olive_almanac.views.parts import (
     Number,
@@ -50,6 +51,7 @@ from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
     from olive_almanac.steps.job_questions import Question
+    from olive_almanac.steps.job_work import JobResult
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
 
@@ -72,6 +74,7 @@ class JobsPage(StationPage):
         self._writing: Worker | None = None
         self._nesting: Worker | None = None
         self._subject: object = None
+        self._writes_next = False
         self.spoilt = 0  # pieces that were tapped as spoilt
         self.asks = QTimer(self)
         self.asks.setSingleShot(True)
@@ -142,8 +145,14 @@ class JobsPage(StationPage):
         self.wrong = label("", "small", "ember", wrap=True)
         middle = col(copies, self.wrong, box(self.sheets), self.sheet, self.outcome, gap=6)
         middle.setStretch(3, 1)
-        right = box(self._build_right())
-        right.setFixedWidth(px(compact(258, 296)))
+        self.right = box(self._build_right())
+        self.at_machine = RunPanel(self.main_window, self.presenter)
+        self.at_machine.left.connect(self._leave_machine)
+        self.at_machine.done.connect(self._sheet_done)
+        self.at_machine.moved.connect(self._show_moved)
+        for part in (self.right, self.at_machine):
+            part.setFixedWidth(px(compact(258, 296)))
+        self.at_machine.hide()
         across = QHBoxLayout()
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(px(compact(10, 16)))
@@ -151,7 +160,8 @@ class JobsPage(StationPage):
         across.addWidget(hair("vhair"))
         across.addLayout(middle, 1)
         across.addWidget(hair("vhair"))
-        across.addWidget(right)
+        across.addWidget(self.right)
+        across.addWidget(self.at_machine)
         desk = QWidget()
         desk.setLayout(across)
         return desk
@@ -196,9 +206,13 @@ class JobsPage(StationPage):
         self.done = label("", "small", "second", wrap=True)
         self.write = button("Write the job", "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
-        self.open_folder = button("Open the folder")
+        self.open_folder = button("Open the folder", "plain")
         self.open_folder.clicked.connect(self._open_folder)
-        keys = row(self.write, self.open_folder, None, gap=8)
+        self.to_machine = button(
+            "At the machine", tip="the checklist, then the run, sheet by sheet"
+        )
+        self.to_machine.clicked.connect(self._go_to_machine)
+        keys = row(self.write, self.to_machine, None, gap=8)
         return col(
             self.facts,
             4,
@@ -210,7 +224,7 @@ class JobsPage(StationPage):
             self.offer,
             row(self.cells, None),
             None,
-            self.done,
+            row(self.done, self.open_folder, gap=6),
             keys,
             gap=5,
         )
@@ -249,12 +263,16 @@ class JobsPage(StationPage):
     # -- the window asks ---------------------------------------------------------------------------
 
     def enter(self) -> None:
+        if self.is_running():
+            return
         self._subject = self._of_subject()
         self.presenter.resume()
         if self.presenter.job is None:
             QTimer.singleShot(0, self, lambda: self.first.setFocus())
 
     def leave(self) -> None:
+        if not self.is_running():
+            self.at_machine.timer.stop()
         for worker in (self._worker, self._reading, self._writing, self._nesting):
             if worker is not None:
                 worker.requestInterruption()
@@ -265,6 +283,8 @@ class JobsPage(StationPage):
         return (subject.machine, subject.stock, catalogue.entries, tuple(catalogue.rules.items()))
 
     def subject_changed(self) -> None:
+        if self.is_running():
+            return  # what burns stays in hand
         if self._of_subject() != self._subject and self.isVisible():
             self._subject = self._of_subject()
             self.presenter.resume()
@@ -383,7 +403,7 @@ class JobsPage(StationPage):
         job, result = screen.job, screen.result
         assert job is not None
         clear_layout(self.facts)
-        ready = result is not None and bool(result.plan.runs)
+        ready = result is not None and bool(result.plan.runs) and self.presenter.is_current
         self._show_paces(screen)
         self.hang_row.setVisible(bool(result and result.paces))
         self.hang.set_choices(tuple(HANGS.items()), job.hang)
@@ -410,6 +430,7 @@ class JobsPage(StationPage):
         else:
             self.done.setText("")
         self.open_folder.setVisible(bool(job.written))
+        self.to_machine.setVisible(bool(job.written) and ready)
         self.outcome.setVisible(bool(job.written) and ready)
         self.rehearse.setVisible(bool(job.written) and ready and self.presenter.can_rehearse)
         self.cause_row.setVisible(self.hung.text().strip() not in ("", "0"))
@@ -469,6 +490,7 @@ class JobsPage(StationPage):
     # -- work --------------------------------------------------------------------------------------
 
     def work_asked(self) -> None:
+        self._writes_next = False
         self.asks.start()
 
     def _work(self) -> None:
@@ -480,7 +502,13 @@ class JobsPage(StationPage):
             take = self.presenter.take_read
             self._worker = self.main_window.work(reading, lambda found: take(*found), self._failed)
         elif items is not None:
-            self._worker = self.main_window.work(items, self.presenter.take, self._failed)
+            self._worker = self.main_window.work(items, self._take, self._failed)
+
+    def _take(self, result: JobResult) -> None:
+        self.presenter.take(result)
+        if self._writes_next and self.presenter.is_current:
+            self._writes_next = False
+            self.main_action()
 
     def _lay_closer(self) -> None:
         items = self.presenter.nesting()
@@ -507,6 +535,7 @@ class JobsPage(StationPage):
         )
 
     def _failed(self, problem: Exception) -> None:
+        self._writes_next = False
         self.presenter.show()
         self.main_window.work_failed(problem)
 
@@ -545,10 +574,18 @@ class JobsPage(StationPage):
             self.main_window.navigate("plan", PlanCells(result.offer.settings))
 
     def main_action(self) -> None:
+        if self.at_machine.isVisible():
+            self.at_machine.main_action()
+            return
         if self.presenter.job is None:
             self.bring_in()
             return
         if self._writing is not None:
+            return
+        working = self._worker is not None or self.asks.isActive()
+        if working and not self.presenter.is_current:
+            self._writes_next = True  # as soon as it is worked out
+            self.done.setText("Working it out, then writing")
             return
         items = self.presenter.writing()
         if items is None:
@@ -642,6 +679,46 @@ class JobsPage(StationPage):
             self.cause.set_choices(CAUSES.items(), "")
             for field in (self.pieces, self.hung, self.knots):
                 field.setModified(False)
+
+    # -- at the machine ----------------------------------------------------------------------------
+
+    def is_running(self) -> bool:
+        return self.at_machine.runner.is_going
+
+    def stop(self) -> None:
+        """Stop the run of a sheet, beam off."""
+        self.at_machine.stop()
+
+    def _go_to_machine(self) -> None:
+        result = self.presenter.result
+        if result is None or not result.plan.runs:
+            return
+        run = result.plan.runs[min(self.sheet.at, len(result.plan.runs) - 1)]
+        self.right.hide()
+        self.at_machine.show()
+        self.at_machine.show_sheet(run)
+
+    def _leave_machine(self) -> None:
+        self.at_machine.hide()
+        self.sheet.show_burnt(0)
+        self.right.show()
+        self.to_machine.setFocus()
+
+    def _show_moved(self) -> None:
+        """The run has come further: nothing else is changed meanwhile."""
+        going = self.is_running()
+        for part in (self.groups, self.picker, self.away, self.bring, self.outcome):
+            part.setEnabled(not going)
+        there = self.at_machine.isVisible()
+        self.sheet.show_burnt(self.at_machine.progress.burnt if there else 0)
+
+    def _sheet_done(self, by: str) -> None:
+        """A sheet was burnt: what came of it is told next."""
+        self._leave_machine()
+        if by == "stand-in":
+            self._rehearse()
+        else:
+            self.tap.setChecked(True)
 
     # -- keys and drops ----------------------------------------------------------------------------
 

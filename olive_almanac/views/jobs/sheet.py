@@ -24,6 +24,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.motion.program import Strokes
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import outline_of, turned_points
@@ -75,6 +76,7 @@ class JobSheet(Painted):
         self._pictures: dict[object, QPixmap] = {}
         self._asked: set[object] = set()
         self._kept: list[Pattern] = []
+        self._burnt = 0  # steps, while the sheet is at the machine
         self.tapping = False  # what hangs is told by clicks
         self.fates: dict[tuple[int, int], str] = {}  # of pieces: number of the copy, of its piece
         self.tapped: tuple[int, int] | None = None
@@ -177,6 +179,7 @@ class JobSheet(Painted):
                 painter.setPen(QPen(C("ink"), 2.4))
                 painter.setBrush(NO_BRUSH)
                 painter.drawRect(place.adjusted(-2, -2, 2, 2))
+        self._draw_burnt(painter, run)
         if self.pinned is not None and run.placed:
             self._draw_pin(painter, plan, run)
         if self.tapping:
@@ -253,6 +256,26 @@ class JobSheet(Painted):
                 painter.setPen(QPen(colour, width))
                 painter.drawEllipse(at, 9, 9)
             return
+
+    def show_burnt(self, steps: int) -> None:
+        """Show how many steps of the sheet are burnt."""
+        if steps != self._burnt:
+            self._burnt = steps
+            self.update()
+
+    def _draw_burnt(self, painter: QPainter, run: SheetRun) -> None:
+        """The lines that are burnt so far, and where the head has come to."""
+        if not self._burnt:
+            return
+        painter.setBrush(NO_BRUSH)
+        painter.setPen(QPen(C("ember"), 2.4))
+        for step, _ in run.steps[: self._burnt]:
+            if isinstance(step, Strokes):
+                dx, dy = step.at_mm
+                points = [self._point(x + dx, y + dy) for x, y in step.paths[0]]
+                painter.drawPolyline(QPolygonF(points))
+        painter.setBrush(C("ember"))
+        painter.drawEllipse(self._point(*run.steps[self._burnt - 1][0].end), 5, 5)
 
     # -- what came of each piece -------------------------------------------------------------------
 

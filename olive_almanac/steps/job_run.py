@@ -1,0 +1,289 @@
+"""One sheet of a job sent to a controller, and known at each moment which of its lines are surely
+burnt.
+
+Before the first line of a step goes out, the library says that it was begun: after whatever happens
+the run goes on at the last line that is sure.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import TYPE_CHECKING, Protocol
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.job import Job, JobProgress, group_words
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.units import duration_text, lengths_text, number_text
+from olive_almanac.steps.checklist import CHECKS, standing
+from olive_almanac.steps.ports import Wire
+from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+
+if TYPE_CHECKING:
+    from olive_almanac.core.quoting.job_plan import SheetRun
+    from olive_almanac.steps.job_work import JobResult
+    from olive_almanac.steps.jobs import JobsPresenter
+
+__all__ = ["JobCheck", "JobRunner", "ShowsJobRun", "layout_key"]
+
+MOST_SAVES = 40
+LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
+STAND_IN = "stand-in"
+
+
+@dataclass(frozen=True)
+class JobCheck:
+    """One line of the checklist with this job's number, and when it was ticked ("": not yet)."""
+
+    key: str
+    words: str
+    number: str
+    ticked: str = ""
+
+
+class ShowsJobRun(Protocol):
+    def show_run(self) -> None: ...
+
+
+def layout_key(run: SheetRun) -> str:
+    """Return a short mark of what is burnt on a sheet, and where: another layout has another."""
+    told = [str(run.ground.area), str(run.ground.origin_mm), f"{run.seconds:.3f}"]
+    told += [f"{step.start} {step.end} {step.setting} {group}" for step, group in run.steps]
+    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
+
+
+class JobRunner:
+    """Drives the run of the job in hand; the view calls `pump` as often as it likes.
+
+    `state` is "" before, then "running", "held", "stopped", "interrupted", "done"; `frames` tells
+    that only the frame is traced, with the beam off.
+    """
+
+    def __init__(
+        self,
+        presenter: JobsPresenter,
+        view: ShowsJobRun,
+        connect: Callable[[Machine, float], Wire],
+        seconds: Callable[[], float],
+        now: Callable[[], datetime],
+    ) -> None:
+        self.presenter, self.session, self._view = presenter, presenter.session, view
+        self._connect, self._seconds, self._now = connect, seconds, now
+        self.state = ""
+        self.frames = False
+        self.why = self.job_uid = ""
+        self.stream: Stream | None = None
+        self.progress: JobProgress | None = None
+        self.result: JobResult | None = None
+        self.run: SheetRun | None = None
+        self._wire: Wire | None = None
+        self._told = 0
+        self._key: tuple[SheetRun, str] | None = None
+        self._ticks: dict[str, tuple[str, str]] = {}  # key: for which number, when
+
+    # -- what is known -----------------------------------------------------------------------------
+
+    @property
+    def wire(self) -> Wire | None:
+        return self._wire
+
+    @property
+    def is_going(self) -> bool:
+        return self.state in ("running", "held")
+
+    def progress_of(self, job: Job, run: SheetRun) -> JobProgress:
+        """Return how far the run of a sheet has come."""
+        if self.is_going and self.run is not None and self.progress is not None:
+            return self.progress
+        return job.progress_on(run.sheet, self._mark_of(run))
+
+    def _mark_of(self, run: SheetRun) -> str:
+        if self._key is None or self._key[0] is not run:
+            self._key = (run, layout_key(run))
+        return self._key[1]
+
+    @property
+    def in_hand(self) -> str:
+        """The group whose line burns now, as it is told."""
+        if self.stream is None or self.run is None or not self.stream.in_hand:
+            return ""
+        return group_words(self.run.steps[int(self.stream.in_hand)][1])
+
+    def left_s(self, run: SheetRun, progress: JobProgress) -> float:
+        """Return about how long the rest takes, s."""
+        steps = max(1, len(run.steps))
+        return run.seconds * (1 - progress.burnt / steps)
+
+    # -- the checklist -----------------------------------------------------------------------------
+
+    def checks(self, run: SheetRun) -> tuple[JobCheck, ...]:
+        """Return the lines of the checklist with the numbers of this sheet; those that were ticked
+        in Set up for this machine stand.
+        """
+        session, area = self.session, run.ground.area
+        focus = sorted({step.setting.focus_mm for step, _ in run.steps})
+        heights = ", ".join(f"{number_text(mm)} mm" for mm in focus)
+        size = lengths_text(area[2] - area[0], area[3] - area[1])
+        own = {
+            "focus": f"{heights} below the top face",
+            "frame": f"{size} mm at {number_text(area[0])}, {number_text(area[1])}: trace it",
+            "stay": f"{duration_text(run.seconds)} of burning",
+        }
+        stand = standing(session)
+        mark = self._mark_of(run)
+        found = []
+        for check in CHECKS:
+            number = own.get(check.key) or check.number(session)
+            ticked = "" if check.key in own else stand.get(check.key, "")
+            for_what, at = self._ticks.get(check.key, ("", ""))
+            if for_what == f"{mark} {number}":
+                ticked = at
+            found.append(JobCheck(check.key, check.words, number, ticked))
+        return tuple(found)
+
+    def tick(self, run: SheetRun, key: str, *, on: bool) -> None:
+        """Tick a line, or take the tick away."""
+        check = next(one for one in self.checks(run) if one.key == key)
+        mark = f"{self._mark_of(run)} {check.number}"
+        self._ticks[key] = (mark, self._stamp() if on else "")
+        self._view.show_run()
+
+    def open_lines(self, run: SheetRun) -> tuple[str, ...]:
+        """Return the words of the lines that are not ticked yet."""
+        return tuple(one.words for one in self.checks(run) if not one.ticked)
+
+    # -- the run -----------------------------------------------------------------------------------
+
+    def start(
+        self,
+        run: SheetRun,
+        *,
+        first: int = 0,
+        frames: bool = False,
+        pace: float = 1.0,
+        words: LinkWords | None = None,
+        wire: Wire | None = None,
+        by: str = STAND_IN,
+    ) -> None:
+        """Start a sheet, or go on with it from a step; or trace its frame with the beam off.
+
+        Raises AlmanacError where the port cannot be opened, or the stand-in may not burn.
+        """
+        result, job, machine = self.presenter.result, self.presenter.job, run.ground.machine
+        if self.is_going or result is None or job is None:
+            return
+        if by == STAND_IN and not self.session.store.playground:
+            raise AlmanacError(
+                "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
+                "what it shows proves nothing of this machine."
+            )
+        words = words or LinkWords()
+        if words.done_lines and pace <= 1.0:
+            words = replace(words, undone_ahead=LINES_IN_DOUBT)
+        self.result, self.run, self.frames, self.job_uid = result, run, frames, job.uid
+        self._told, self.why = 0, ""
+        before = job.progress_on(run.sheet, self._mark_of(run))
+        ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
+        self.progress = replace(
+            before,
+            burnt=first,
+            begun=max(first, before.burnt),
+            started=before.started or self._stamp(),
+            by=by,
+            interrupted="",
+            complete=False,
+            ticks=ticks,
+        )
+        self._wire = wire or self._connect(machine, pace)
+        if not frames:
+            self._keep("started")
+        lines = lines_of(self._parts(run, first))
+        self.stream = Stream(self._wire, lines, words, self._seconds, self._before_step)
+        self.state = "running"
+        self._view.show_run()
+
+    def _parts(self, run: SheetRun, first: int) -> Iterator[tuple[str, bytes]]:
+        from olive_almanac.formats.gcode_job import frame_blocks, job_parts
+
+        assert self.result is not None
+        if self.frames:
+            return (("", block) for block in frame_blocks(run))
+        said = {one.group: one.setting for one in self.result.wish.tasks if one.setting}
+        return job_parts(run, said, first=first)
+
+    def _before_step(self, step: str) -> None:
+        """Keep that a step was begun before its first line goes out; in long runs several at
+        once.
+        """
+        assert self.progress is not None and self.run is not None
+        number = int(step)
+        if number < self.progress.begun:
+            return
+        every = max(1, math.ceil(len(self.run.steps) / MOST_SAVES))
+        begun = min(number + every, len(self.run.steps))
+        self.progress = replace(self.progress, begun=begun)
+        self._keep("burning")
+
+    def pump(self) -> bool:
+        """Do what can be done now; returns False when the run is over."""
+        stream = self.stream
+        if stream is None or not self.is_going or self.progress is None:
+            return False
+        stream.pump()
+        fresh = stream.finished[self._told :]
+        if fresh:
+            self._told += len(fresh)
+            self.progress = replace(self.progress, burnt=int(fresh[-1]) + 1)
+        if stream.state == "done":
+            self._end("done")
+        elif not stream.going:
+            self._end("interrupted", stream.why or "stopped by hand")
+        elif fresh:
+            self._view.show_run()
+        return self.is_going
+
+    def pause(self) -> None:
+        """Hold the head, beam off; or go on."""
+        if self.stream is None or not self.is_going:
+            return
+        if self.state == "running":
+            self.stream.hold()
+            self.state = "held"
+        else:
+            self.stream.go_on()
+            self.state = "running"
+        self._view.show_run()
+
+    def stop(self) -> None:
+        """End the run early, beam off."""
+        if self.stream is None or not self.is_going:
+            return
+        self.pump()  # hear once more what is done
+        if self.is_going:
+            self.stream.stop("stopped by hand")
+            self._end("stopped", "stopped by hand")
+
+    def _end(self, state: str, why: str = "") -> None:
+        """Hang up and keep how far it came."""
+        assert self.progress is not None and self.stream is not None
+        self.state, self.why = state, why
+        burnt = self.progress.burnt
+        begun = burnt + bool(self.stream.in_hand)
+        if self._wire is not None:
+            self._wire.close()
+            self._wire = None
+        if not self.frames:
+            complete = state == "done"
+            self.progress = replace(self.progress, begun=begun, interrupted=why, complete=complete)
+            self._keep(why or "finished")
+        self._view.show_run()
+
+    def _keep(self, why: str) -> None:
+        assert self.progress is not None
+        self.presenter.keep_progress(self.job_uid, self.progress, why)
+
+    def _stamp(self) -> str:
+        return self._now().isoformat(timespec="seconds")

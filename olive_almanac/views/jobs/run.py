@@ -1,0 +1,394 @@
+"""A sheet of a job at the machine: the checklist with its numbers, the run as it goes, a hold key
+always in reach, and what to do when it broke off.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.job import JobProgress
+from olive_almanac.core.units import duration_text
+from olive_almanac.steps.job_run import JobCheck, JobRunner
+from olive_almanac.steps.job_work import check_run
+from olive_almanac.steps.serial_port import words_of
+from olive_almanac.views.marks import round_pen
+from olive_almanac.views.parts import (
+    MIDDLE_LEFT,
+    BigKey,
+    Segments,
+    button,
+    clear_layout,
+    col,
+    label,
+    row,
+)
+from olive_almanac.views.pump import Pump
+from olive_almanac.views.theme import LIVE, C, F, compact, px
+from olive_almanac.views.worker import once
+
+if TYPE_CHECKING:
+    from olive_almanac.core.quoting.job_plan import SheetRun
+    from olive_almanac.steps.jobs import JobsPresenter
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["RunPanel"]
+
+PACES = (("real", 1.0), ("60 ×", 60.0), ("at once", math.inf))
+ARMED_FOR_MS = 60_000
+WORDS = {"running": "burning", "held": "held, beam off", "done": "burnt to the end"}
+
+
+class TickLine(QCheckBox):
+    """One line of the checklist to tick: a box for a gloved finger, its words and its number."""
+
+    BOX = 24
+
+    def __init__(self, check: JobCheck) -> None:
+        super().__init__(f"{check.words}\n{check.number}")
+        self.words, self.number = check.words, check.number
+        self.setAccessibleName(f"{check.words}: {check.number}")
+        self.setToolTip(check.number)
+        self.setChecked(bool(check.ticked))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        return QSize(px(200), px(compact(36, 44)))
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def hitButton(self, pos: QPoint) -> bool:
+        return self.rect().contains(pos)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(LIVE.scale, LIVE.scale)
+        width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
+        square = QRectF(2, (height - self.BOX) / 2, self.BOX, self.BOX)
+        painter.setBrush(C("olive") if self.isChecked() else C("field"))
+        painter.setPen(QPen(C("olive"), 2.4 if self.hasFocus() else 1.4))
+        painter.drawRoundedRect(square, 4, 4)
+        if self.isChecked():
+            painter.setPen(round_pen(C("field"), 3))
+            at = square.topLeft()
+            tick = [(6, 12), (10.5, 17), (18, 7)]
+            painter.drawPolyline(QPolygonF([at + QPointF(x, y) for x, y in tick]))
+        left = self.BOX + 12
+        for words, role, ink, top in (
+            (self.words, "small_b", "ink", height / 2 - 19),
+            (self.number, "small", "ink2", height / 2 - 1),
+        ):
+            font = F(role)
+            painter.setFont(font)
+            painter.setPen(C(ink))
+            fitted = QFontMetricsF(font).elidedText(
+                words, Qt.TextElideMode.ElideRight, width - left - 2
+            )
+            painter.drawText(QRectF(left, top, width - left, 20), MIDDLE_LEFT, fitted)
+        painter.end()
+
+
+class RunPanel(QWidget):
+    """Runs one sheet.
+
+    Signals:
+        left(): the operator goes back to the plan.
+        done(str): the sheet was burnt to the end, on what.
+        moved(): the run has come further.
+    """
+
+    left = Signal()
+    done = Signal(str)
+    moved = Signal()
+
+    def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
+        super().__init__()
+        services = window.services
+        self.main_window, self.presenter, self.session = window, presenter, presenter.session
+        self.runner = JobRunner(presenter, self, services.connect, services.seconds, services.now)
+        self.run: SheetRun | None = None
+        self.timer = Pump(self, self.runner, self._pump_failed)
+        self.timer.pumped.connect(self._tell)
+        self._checked: SheetRun | None = None  # whose program was checked: the port is armed
+        self._told_done = False
+        self._first = 0  # the step at which an armed port starts
+        self._disarm = QTimer(self)
+        self._disarm.setSingleShot(True)
+        self._disarm.setInterval(ARMED_FOR_MS)
+        self._disarm.timeout.connect(self._disarmed)
+        self.title = label("", "h3")
+        self.back = button("Back", "plain", tip="back to the plan of the job")
+        self.back.clicked.connect(self.left)
+        self.lines = QVBoxLayout()
+        self.lines.setSpacing(0)
+        self.said = label("", "small_b", wrap=True)
+        self.now = label("", "small", "second", wrap=True)
+        self.ways = QHBoxLayout()
+        self.ways.setSpacing(px(6))
+        self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
+        self.pace.chosen.connect(self._set_pace)
+        self.frame = button("Trace the frame", tip="goes round the job with the beam off")
+        self.frame.clicked.connect(self._trace)
+        self.main = BigKey("", "main")
+        self.main.clicked.connect(self.main_action)
+        self.stop_key = BigKey("Stop", "fail")
+        self.stop_key.setToolTip("Escape")
+        self.stop_key.clicked.connect(self.stop)
+        self.setLayout(
+            col(
+                row(self.title, None, self.back),
+                self.lines,
+                None,
+                self.said,
+                self.now,
+                self.ways,
+                row(self.pace, None),
+                row(self.frame, None),
+                row(self.main, self.stop_key, gap=8),
+                gap=6,
+            )
+        )
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    def show_sheet(self, run: SheetRun) -> None:
+        """Take a sheet in hand; one that burns stays."""
+        if not self.runner.is_going:
+            self.run = run
+            self._checked = None
+        self.show_run()
+        self.main.setFocus()
+
+    @property
+    def plays(self) -> bool:
+        """Whether the stand-in bench burns it: in a library to play in, without a port."""
+        library = self.session.library
+        playground = library is not None and library.playground
+        return playground and not self.session.preferences.port
+
+    @property
+    def progress(self) -> JobProgress:
+        assert self.run is not None and self.presenter.job is not None
+        return self.runner.progress_of(self.presenter.job, self.run)
+
+    @property
+    def broke_off(self) -> bool:
+        """Whether a run of this sheet ended before its time."""
+        progress = self.progress
+        return not self.runner.is_going and bool(progress.begun) and not progress.complete
+
+    def show_run(self) -> None:
+        run = self.run
+        if run is None or self.presenter.job is None:
+            return
+        going = self.runner.is_going
+        self.title.setText(f"Sheet {run.sheet + 1} at the machine")
+        self.back.setVisible(not going)
+        self._show_lines(run, going=going)
+        self._show_ways(run)
+        self.pace.setVisible(self.plays)
+        self.frame.setVisible(not going and not self.broke_off)
+        self.stop_key.setVisible(going)
+        self.main.setText(self._key_words())
+        self._tell()
+        self.moved.emit()
+        if self.runner.state == "done" and not self._told_done:
+            self._told_done = True
+            if not self.runner.frames:
+                self.done.emit(self.progress.by)
+
+    def _key_words(self) -> str:
+        if self.runner.is_going:
+            return {"running": "Hold", "held": "Go on"}[self.runner.state]
+        if not self.plays:
+            return "Start the beam" if self._checked is self.run else "Arm the port"
+        if self.broke_off:
+            return f"Go on at line {self.progress.burnt + 1}"
+        return "Burn on stand-in"
+
+    def _show_lines(self, run: SheetRun, *, going: bool) -> None:
+        clear_layout(self.lines)
+        if going:
+            return
+        for check in self.runner.checks(run):
+            line = TickLine(check)
+            line.toggled.connect(partial(self._tick, check.key))
+            self.lines.addWidget(line)
+
+    def _tick(self, key: str, on: bool) -> None:
+        if self.run is not None:
+            self.runner.tick(self.run, key, on=on)
+            at = [check.key for check in self.runner.checks(self.run)].index(key)
+            item = self.lines.itemAt(at)
+            line = item.widget() if item is not None else None
+            if line is not None:
+                line.setFocus()
+
+    def _show_ways(self, run: SheetRun) -> None:
+        """What can be done after a run that broke off: go on at the last sure line, or behind the
+        one that may be half burnt.
+        """
+        clear_layout(self.ways)
+        progress = self.progress
+        if not self.broke_off:
+            return
+        at, behind, count = progress.burnt, progress.begun, len(run.steps)
+        if at < behind < count:
+            tip = f"look at line {at + 1} first: nothing is repeated"
+            self.ways.addWidget(self._way(f"On at line {behind + 1}", behind, tip))
+        self.ways.addWidget(self._way("From the start", 0, "burns every line again"))
+        self.ways.addStretch(1)
+
+    def _way(self, words: str, first: int, tip: str) -> QWidget:
+        key = button(words, tip=tip)
+        key.clicked.connect(lambda: self._begin(first))
+        return key
+
+    def _tell(self) -> None:
+        """How far it has come, and what burns now."""
+        run = self.run
+        if run is None or self.presenter.job is None:
+            return
+        progress, state = self.progress, self.runner.state
+        count = len(run.steps)
+        told = f"{progress.burnt} of {count} lines"
+        if self.runner.is_going and self.runner.frames:
+            told = "Tracing the frame, beam off"
+        elif self.runner.is_going:
+            left = duration_text(self.runner.left_s(run, progress))
+            told += f", {WORDS[state]}, {left} to go"
+        elif progress.complete:
+            told = f"{count} of {count} lines burnt."
+        elif progress.begun:
+            why = progress.interrupted or "the program ended during the run"
+            told = f"It broke off at line {progress.burnt + 1}: {why}."
+        else:
+            told = ""
+        self.said.setText(told)
+        in_hand = self.runner.in_hand if self.runner.is_going else ""
+        if self._checked is run and not self.plays:
+            at = f" at line {self._first + 1}" if self._first else ""
+            in_hand = f"Armed: the next key starts the beam{at}. Everyone wears eyewear."
+        self.now.setText(in_hand)
+        for line in (self.now, self.said):
+            line.setVisible(bool(line.text()))
+
+    # -- acts --------------------------------------------------------------------------------------
+
+    def main_action(self) -> None:
+        """Arm, start, hold, go on: what the big key says."""
+        if self.run is None:
+            return
+        if self.runner.is_going:
+            self.runner.pause()
+        elif self._checked is self.run:
+            self._start(first=self._first)
+        else:
+            self._begin(self.progress.burnt if self.broke_off else 0)
+
+    def _arm(self) -> None:
+        """First every line ticked and the program checked anew; then the next key starts."""
+        run, result = self.run, self.presenter.result
+        assert run is not None
+        if not self.session.preferences.port:
+            self.session.tell(
+                "No port is set. Type in the machine's serial port in Burn, or take the written "
+                "files to the machine."
+            )
+            return
+        lacking = self.runner.open_lines(run)
+        if lacking:
+            self.session.tell(f"The port is not armed: tick {lacking[0].lower()} first.")
+            return
+        if result is None:
+            return
+        self.main.setEnabled(False)
+        worker = self.main_window.work(
+            once(lambda: check_run(result, run)), lambda _: self._armed(run)
+        )
+        worker.finished.connect(lambda: self.main.setEnabled(True))
+
+    def _armed(self, run: SheetRun) -> None:
+        if run is self.run:
+            self._checked = run
+            self._disarm.start()
+            self.show_run()
+
+    def _disarmed(self) -> None:
+        self._disarm.stop()
+        if self._checked is not None:
+            self._checked = None
+            self.show_run()
+
+    def _begin(self, first: int) -> None:
+        """Start at a step; on a port the next key does, once it is armed."""
+        self._first = first
+        if self.plays:
+            self._start(first=first)
+        else:
+            self._arm()
+
+    def _trace(self) -> None:
+        if not self.plays and not self.session.preferences.port:
+            self._arm()
+            return
+        self._start(frames=True)
+
+    def _start(self, *, first: int = 0, frames: bool = False) -> None:
+        run, preferences, services = self.run, self.session.preferences, self.main_window.services
+        assert run is not None
+
+        def start() -> None:
+            if self.plays:
+                pace = PACES[self.pace.at][1]
+                self.runner.start(run, first=first, frames=frames, pace=pace)
+                return
+            wire = services.open_port(preferences.port, preferences.port_baud)
+            self.runner.start(
+                run,
+                first=first,
+                frames=frames,
+                wire=wire,
+                words=words_of(preferences),
+                by=preferences.port,
+            )
+
+        self._disarm.stop()
+        self._checked = None
+        self._told_done = False
+        if self.session.attempt(start):
+            self.timer.start()
+        self.timer.pumped.emit()
+
+    def stop(self) -> None:
+        """End the run, beam off."""
+        self.session.attempt(self.runner.stop)
+
+    def _set_pace(self, at: int) -> None:
+        wire = self.runner.wire
+        if wire is not None and hasattr(wire, "set_pace"):
+            wire.set_pace(PACES[at][1])
+
+    def _pump_failed(self, problem: AlmanacError) -> None:
+        """A full disk or a locked library: the head is held, nothing is lost."""
+        if self.runner.state == "running":
+            self.runner.pause()
+        self.session.tell(str(problem))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and self.runner.is_going:
+            self.main_action()
+        elif event.key() == Qt.Key.Key_Escape and self.runner.is_going:
+            self.stop()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
