@@ -9,20 +9,65 @@ from datetime import date
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.entry import Entry, State
+from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import read_length_mm
+from olive_almanac.core.units import count_text, read_length_mm
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.permission import word_of
 
-__all__ = ["FindIndex", "Found", "entry_of_code", "find_entries", "index_of", "trial_of_code"]
+__all__ = [
+    "FindIndex",
+    "Found",
+    "FoundJob",
+    "entry_of_code",
+    "find_entries",
+    "find_jobs",
+    "index_of",
+    "trial_of_code",
+]
 
 RANKS: dict[str, int] = {"proven": 0, "trial": 1, "due": 2}
 SIZE_NEAR_MM = 0.15
 FRACTIONS = (("sixteenth", "1/16"), ("eighth", "1/8"), ("quarter", "1/4"), ("half", "1/2"))
 SIZE = re.compile(r"(\d+(?:[.,]\d+)?(?:/\d+)?)\s*(mm|in|inch|\")(?![a-z])", re.IGNORECASE)
+ASKING = frozenset(
+    [
+        "what",
+        "did",
+        "we",
+        "run",
+        "for",
+        "the",
+        "in",
+        "of",
+        "a",
+        "an",
+        "and",
+        "on",
+        "when",
+        "was",
+        "were",
+        "job",
+        "jobs",
+    ]
+)
+MONTHS = [
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+]
 ALIKE = 72.0  # least likeness (0..100) of a mistyped word
 
 
@@ -36,6 +81,24 @@ class Found:
     state: State
     reason: str
     score: float
+
+
+@dataclass(frozen=True)
+class FoundJob:
+    """A job that was found, with the machine and the stock that it is for."""
+
+    job: Job
+    machine: Machine
+    stock: Stock
+
+    @property
+    def came_of_it(self) -> str:
+        """What came of it, in a few words."""
+        pieces = sum(one.pieces for one in self.job.outcomes)
+        hung = sum(one.hung for one in self.job.outcomes)
+        if pieces:
+            return f"{count_text(pieces, 'piece')}, {hung} hung"
+        return "written, not told yet" if self.job.written else "not written yet"
 
 
 class FindIndex:
@@ -164,6 +227,35 @@ def find_entries(
             state, reason = subject_state(catalogue, machine, stock, entry.task, today)
             found.append(Found(entry, machine, stock, state, reason, score))
     return tuple(found)
+
+
+def find_jobs(catalogue: ShopCatalogue, text: str, most: int = 4) -> tuple[FoundJob, ...]:
+    """Return the jobs that hold every word of `text`, the newest first: by name, drawing, machine,
+    stock, month, year and what came of them.  "What did we run for the frames in March" finds them
+    too.
+    """
+    words = [word for word in re.findall(r"\w+", text.casefold()) if word not in ASKING]
+    found: list[FoundJob] = []
+    if not words or entry_of_code(text) or trial_of_code(text):
+        return ()
+    for job in reversed(catalogue.jobs):
+        machine, stock = catalogue.machine(job.machine_uid), catalogue.stock(job.stock_uid)
+        if machine is None or stock is None or len(found) >= most:
+            continue
+        held = _job_words(job, machine, stock)
+        if all(any(other.startswith(word) for other in held) for word in words):
+            found.append(FoundJob(job, machine, stock))
+    return tuple(found)
+
+
+def _job_words(job: Job, machine: Machine, stock: Stock) -> set[str]:
+    told = [job.name, job.drawing_name, machine.label, stock.label, job.lot, "job"]
+    for day in (job.made, job.written[:10], *(one.on for one in job.outcomes)):
+        if day:
+            on = date.fromisoformat(day)
+            told += [MONTHS[on.month - 1], str(on.year)]
+    told += [f"{one.note} {one.cause}" for one in job.outcomes]
+    return set(re.findall(r"\w+", " ".join(told).casefold()))
 
 
 def _figures_for_words(text: str) -> str:

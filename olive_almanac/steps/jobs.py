@@ -26,7 +26,7 @@ from olive_almanac.core.records.job import (
     group_words,
 )
 from olive_almanac.core.records.setting import TASK_WORDS, Task
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, number_text, read_number
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
@@ -40,6 +40,7 @@ if TYPE_CHECKING:
 __all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder", "job_words"]
 
 MOST_COPIES = 2000
+LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
 def job_folder(library_folder: Path, job: Job) -> Path:
@@ -708,6 +709,34 @@ class JobsPresenter:
         changed = _with_used(stock, self.result)
         if changed != stock:
             self.session.shop.keep_stock(changed, "burnt in a job")
+
+    def rest_of(self, number: int) -> tuple[float, float, float, float] | None:
+        """Return the largest free piece of a sheet of the rack, mm of the sheet; None where it is
+        too small to keep, or the whole sheet.
+        """
+        from olive_almanac.core.placing.room import largest_piece
+
+        stock = self.session.subject.stock
+        if stock is None or number >= len(stock.sheets) or not stock.sheets[number].used_mm:
+            return None
+        sheet = replace(stock.sheets[number], clamps_mm=())
+        rest = largest_piece(sheet, 0.0)
+        if rest is None or min(rest[2] - rest[0], rest[3] - rest[1]) < LEAST_OFFCUT_MM:
+            return None
+        return rest
+
+    def make_offcut(self, number: int) -> None:
+        """Let the rack keep the rest of a sheet as a sheet of its own size, cut square."""
+        stock, rest = self.session.subject.stock, self.rest_of(number)
+        if stock is None or rest is None:
+            return
+        sheets = list(stock.sheets)
+        sheets[number] = Sheet(round(rest[2] - rest[0], 1), round(rest[3] - rest[1], 1))
+        changed = replace(stock, sheets=tuple(sheets))
+        why = "the rest became an offcut"
+        kept = self.session.attempt(lambda: self.session.shop.change_stock(changed, why))
+        if kept and self.job is not None:
+            self._keep(replace(self.job, placed=()), why)
 
     def _prove(self, outcome: JobOutcome) -> None:
         """A job in which all fell free is one proof of the cut's entry, at most one a day and

@@ -12,6 +12,7 @@ __all__ = [
     "AddRecord",
     "BringInNotes",
     "LookAtCell",
+    "OpenJob",
     "PlanAtFocus",
     "PlanCells",
     "PlanKind",
@@ -57,6 +58,13 @@ class LookAtCell:
 
 
 @dataclass(frozen=True)
+class OpenJob:
+    """Jobs: take a job in hand."""
+
+    uid: str
+
+
+@dataclass(frozen=True)
 class BringInNotes:
     """Book: open the dialog for old notes."""
 
@@ -66,4 +74,6 @@ class ShowMenu:
     """Book: open its menu."""
 
 
-Request = AddRecord | PlanKind | PlanCells | PlanAtFocus | LookAtCell | BringInNotes | ShowMenu
+Request = (
+    AddRecord | PlanKind | PlanCells | PlanAtFocus | LookAtCell | OpenJob | BringInNotes | ShowMenu
+)

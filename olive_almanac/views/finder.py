@@ -1,4 +1,4 @@
-"""Ctrl+K: find a setting from any words, from any station."""
+"""Ctrl+K: find a setting or a job from any words, from any station."""
 
 from __future__ import annotations
 
@@ -25,10 +25,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import passes_text, percent_text, speed_text
 from olive_almanac.steps.book import STATE_WORDS, clip_text
-from olive_almanac.steps.find import Found, find_entries, trial_of_code
+from olive_almanac.steps.find import Found, FoundJob, find_entries, find_jobs, trial_of_code
 from olive_almanac.steps.session import Session
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, SearchField, hair, label
@@ -40,9 +41,9 @@ class FoundModel(QAbstractListModel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.hits: tuple[Found, ...] = ()
+        self.hits: tuple[Found | FoundJob, ...] = ()
 
-    def show_hits(self, hits: tuple[Found, ...]) -> None:
+    def show_hits(self, hits: tuple[Found | FoundJob, ...]) -> None:
         self.beginResetModel()
         self.hits = hits
         self.endResetModel()
@@ -59,8 +60,16 @@ class FoundModel(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return hit
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return clip_text(hit.entry, hit.machine, hit.stock, hit.state, "mm/s")
+            return _clip(hit, "mm/s")
         return None
+
+
+def _clip(hit: Found | FoundJob, unit: str) -> str:
+    """A hit in plain words, to be read out or copied."""
+    if isinstance(hit, FoundJob):
+        job = f"{hit.job.name}: {hit.came_of_it}"
+        return f"{job}. {hit.machine.label}, {hit.stock.label}"
+    return clip_text(hit.entry, hit.machine, hit.stock, hit.state, unit)
 
 
 class FoundDelegate(QStyledItemDelegate):
@@ -81,7 +90,7 @@ class FoundDelegate(QStyledItemDelegate):
         option: QStyleOptionViewItem,
         index: QModelIndex | QPersistentModelIndex,
     ) -> None:
-        hit: Found = index.data(Qt.ItemDataRole.UserRole)
+        hit: Found | FoundJob = index.data(Qt.ItemDataRole.UserRole)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
@@ -96,39 +105,36 @@ class FoundDelegate(QStyledItemDelegate):
         painter.fillRect(QRectF(0, 0, w, h), ground)
         if chosen:
             painter.fillRect(QRectF(0, 0, 4, h), C("olive"))
-        draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
-        setting = hit.entry.setting
-        passes = passes_text(setting.passes)
-        numbers = (
-            f"{percent_text(setting.power)} %   "
-            f"{speed_text(setting.speed_mm_s, self._unit)}   {passes}"
-        )
+        if isinstance(hit, FoundJob):
+            names = (hit.job.name, hit.came_of_it)
+            below = f"Job of {day_text(hit.job.made)}   {hit.machine.label}   {hit.stock.label}"
+        else:
+            draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
+            names = (f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}", self._numbers(hit))
+            below = f"{hit.machine.label}   {STATE_WORDS[hit.state][0]}, {hit.reason}"
         painter.setPen(C("ink"))
         painter.setFont(F("num4"))
-        painter.drawText(QRectF(0, 6, w - 14, 26), MIDDLE_RIGHT, numbers)
+        painter.drawText(QRectF(0, 6, w - 14, 26), MIDDLE_RIGHT, names[1])
         painter.setFont(F("ui_b"))
-        painter.drawText(
-            QRectF(52, 6, w - 330, 26),
-            MIDDLE_LEFT,
-            f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}",
-        )
+        painter.drawText(QRectF(52, 6, w - 330, 26), MIDDLE_LEFT, names[0])
         painter.setPen(C("ink2"))
         painter.setFont(F("small"))
-        painter.drawText(
-            QRectF(52, 31, w - 66, 20),
-            MIDDLE_LEFT,
-            f"{hit.machine.label}   {STATE_WORDS[hit.state][0]}, {hit.reason}",
-        )
+        painter.drawText(QRectF(52, 31, w - 66, 20), MIDDLE_LEFT, below)
         painter.setPen(NO_PEN)
         painter.fillRect(QRectF(10, h - 1, w - 20, 1), C("rule"))
         painter.restore()
+
+    def _numbers(self, hit: Found) -> str:
+        setting = hit.entry.setting
+        speed = speed_text(setting.speed_mm_s, self._unit)
+        return f"{percent_text(setting.power)} %   {speed}   {passes_text(setting.passes)}"
 
 
 class Finder(QDialog):
     """The search over the window: type, arrows, Enter opens, Ctrl+C copies the numbers.
 
     Signals:
-        opened(object): the `Found` that was taken.
+        opened(object): the `Found` or `FoundJob` that was taken.
         trial_asked(str): the code of a key sheet was scanned or typed; the id of its trial.
     """
 
@@ -145,7 +151,9 @@ class Finder(QDialog):
         self.list.setModel(self.model)
         self.list.setItemDelegate(FoundDelegate(session.preferences.speed_unit, self.list))
         self.list.setAccessibleName("Settings found")
-        self.nothing = label("Nothing in the book fits these words.", "ui", "second")
+        self.nothing = label(
+            "Nothing in the book or among the jobs fits these words.", "ui", "second"
+        )
         self.help = label(
             "Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves",
             "small",
@@ -155,7 +163,7 @@ class Finder(QDialog):
         layout.setContentsMargins(px(18), px(16), px(18), px(12))
         layout.setSpacing(px(8))
         for part in (
-            label("Find a setting", "h2"),
+            label("Find a setting or a job", "h2"),
             hair("bold"),
             self.field,
             self.list,
@@ -182,11 +190,14 @@ class Finder(QDialog):
             self.nothing.setText("The code of a key sheet: Enter opens its trial.")
             self.nothing.show()
             return
-        self.nothing.setText("Nothing in the book fits these words.")
-        hits = find_entries(self.session.catalogue, text, self.session.today())
+        self.nothing.setText("Nothing in the book or among the jobs fits these words.")
+        catalogue = self.session.catalogue
+        jobs = find_jobs(catalogue, text)
+        entries = find_entries(catalogue, text, self.session.today())
+        hits: tuple[Found | FoundJob, ...] = (*entries, *jobs)
         self.model.show_hits(hits)
         self.nothing.setVisible(not hits)
-        if not self.session.catalogue.entries:
+        if not hits and not catalogue.entries:
             self.nothing.setText(
                 "The book is empty so far: plan and read a trial, then write an entry."
             )
@@ -224,15 +235,7 @@ class Finder(QDialog):
     def _copy(self) -> None:
         hit = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if hit is not None:
-            QGuiApplication.clipboard().setText(
-                clip_text(
-                    hit.entry,
-                    hit.machine,
-                    hit.stock,
-                    hit.state,
-                    self.session.preferences.speed_unit,
-                )
-            )
+            QGuiApplication.clipboard().setText(_clip(hit, self.session.preferences.speed_unit))
             self.help.setText("Copied the numbers.")
 
     def _take(self, index: QModelIndex) -> None:

@@ -16,7 +16,14 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.steps.find import entry_of_code, trial_of_code
 from olive_almanac.steps.ports import Bench
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
-from olive_almanac.steps.requests import AddRecord, BringInNotes, PlanKind, Request, ShowMenu
+from olive_almanac.steps.requests import (
+    AddRecord,
+    BringInNotes,
+    OpenJob,
+    PlanKind,
+    Request,
+    ShowMenu,
+)
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.steps.stations import STATIONS, station_of
@@ -306,6 +313,12 @@ class MainWindow(QMainWindow):
         self.navigate("book")
 
     def _open_found(self, hit: Any) -> None:
+        from olive_almanac.steps.find import FoundJob
+
+        if isinstance(hit, FoundJob):
+            self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid)
+            self.navigate("jobs", OpenJob(hit.job.uid))
+            return
         self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
         self.navigate("book")
 

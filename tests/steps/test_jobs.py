@@ -10,6 +10,7 @@ import numpy as np
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
+from olive_almanac.steps.find import find_jobs
 from olive_almanac.steps.job_work import limits_of_run
 from olive_almanac.steps.jobs import JobsPresenter
 from tests.samples import BIRCH, LONG, sample_entry
@@ -93,6 +94,33 @@ class JobTest(JobCase):
         self.jobs.refresh()
         self.assertTrue(self.screen.groups[0].barred)
         self.assertIsNone(self.jobs.writing())
+
+    def test_the_rest_of_a_sheet_becomes_an_offcut_and_can_be_taken_back(self):
+        self.bring_in()
+        self.assertIsNotNone(self.jobs.rest_of(0))  # a corner was used before
+        self.jobs.tell_outcome(1, 0)
+        rest = self.jobs.rest_of(0)
+        before = self.session.subject.stock.sheets
+        self.jobs.make_offcut(0)
+        (sheet,) = self.session.subject.stock.sheets
+        self.assertEqual((sheet.width_mm, sheet.height_mm), (rest[2] - rest[0], rest[3] - rest[1]))
+        self.assertEqual((sheet.used_mm, sheet.clamps_mm), ((), ()))
+        self.assertEqual(self.screen.result.plan.remarks, ())
+        self.assertIsNone(self.jobs.rest_of(0))
+        self.session.undo_stack.undo()
+        self.assertEqual(self.session.subject.stock.sheets, before)
+
+    def test_a_job_is_found_by_what_one_would_ask(self):
+        self.bring_in()
+        self.jobs.tell_outcome(12, 2)
+        catalogue = self.session.catalogue
+        for text in ("plate", "what did we run for the plate in April", "plate 2026", "birch job"):
+            (hit,) = find_jobs(catalogue, text)
+            self.assertEqual(
+                (hit.job.uid, hit.came_of_it), (self.jobs.job.uid, "12 pieces, 2 hung")
+            )
+        for text in ("plate march", "", "what did we", "acrylic plate"):
+            self.assertEqual(find_jobs(catalogue, text), ())
 
     def test_nothing_is_written_while_the_layout_is_of_an_older_job(self):
         self.bring_in()

@@ -19,6 +19,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.standins.controller import StandInWire
 from olive_almanac.views import theme
+from olive_almanac.views.finder import Finder
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
 
@@ -309,6 +310,22 @@ class TellingTest(JobsCase):
         self.key(Qt.Key.Key_Space, widget=page.tell)
         told = page.presenter.job.outcomes[-1]
         self.assertEqual((told.pieces, told.hung, told.knots), (4, 3, 1))
+
+    def test_a_job_is_opened_from_anywhere_by_ctrl_k(self):
+        self.choose_file()
+        self.ready()
+        first = self.page().presenter.job.uid
+        self.path = self.path.with_name("dial.svg")
+        self.path.write_text(SVG)
+        self.page().read_file(self.path)
+        self.wait_for(lambda: self.page().presenter.job.uid != first)
+        self.window.navigate("book")
+        self.ctrl(Qt.Key.Key_K)
+        self.wait_for(lambda: self.window.findChildren(Finder))
+        (finder,) = self.window.findChildren(Finder)
+        self.type("what was plate in april", finder.field)
+        self.key(Qt.Key.Key_Return, widget=finder.field)
+        self.assertEqual((self.window.station, self.page().presenter.job.uid), ("jobs", first))
 
     def test_copies_are_laid_closer_by_a_click(self):
         page = self.page()

@@ -22,7 +22,7 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words
-from olive_almanac.steps.requests import PlanCells
+from olive_almanac.steps.requests import OpenJob, PlanCells, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
 from olive_almanac.views.jobs.run import RunPanel
@@ -247,6 +247,8 @@ class JobsPage(StationPage):
         self.cause_row = box(row(label("Because", "ui", "second"), self.cause, None, gap=6))
         self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
         self.tell.clicked.connect(self._tell)
+        self.offcut = button("", "plain", tip="the rack keeps it as a sheet of its own size")
+        self.offcut.clicked.connect(self._keep_offcut)
         self.rehearse = button(compact("Stand-in", "Burn on stand-in"))
         self.rehearse.setToolTip("burn it on the stand-in: its hidden stock tells what hangs")
         self.rehearse.clicked.connect(self._rehearse)
@@ -258,7 +260,17 @@ class JobsPage(StationPage):
             self.pieces, words[0], self.hung, words[1], self.knots, words[2], None, self.tell, gap=5
         )
         top = row(label("What came of it", "h3"), None, self.tap, self.rehearse, gap=8)
-        return box(col(hair(), top, told, row(self.cause_row, None), self.lie, gap=4))
+        return box(
+            col(
+                hair(),
+                top,
+                told,
+                row(self.cause_row, None),
+                self.lie,
+                row(self.offcut, None),
+                gap=4,
+            )
+        )
 
     # -- the window asks ---------------------------------------------------------------------------
 
@@ -269,6 +281,10 @@ class JobsPage(StationPage):
         self.presenter.resume()
         if self.presenter.job is None:
             QTimer.singleShot(0, self, lambda: self.first.setFocus())
+
+    def take(self, request: Request) -> None:
+        if isinstance(request, OpenJob) and not self.is_running():
+            self.presenter.choose(request.uid)
 
     def leave(self) -> None:
         if not self.is_running():
@@ -434,6 +450,11 @@ class JobsPage(StationPage):
         self.outcome.setVisible(bool(job.written) and ready)
         self.rehearse.setVisible(bool(job.written) and ready and self.presenter.can_rehearse)
         self.cause_row.setVisible(self.hung.text().strip() not in ("", "0"))
+        rest = self._rest()
+        self.offcut.setVisible(rest is not None)
+        if rest is not None:
+            size = lengths_text(rest[2] - rest[0], rest[3] - rest[1])
+            self.offcut.setText(f"The rest, {size} mm, becomes an offcut")
         if result is not None and not self.pieces.isModified():
             pieces = len(result.plan.pieces_mm) or max(1, result.plan.copies)
             self.pieces.setText(str(pieces))
@@ -659,6 +680,20 @@ class JobsPage(StationPage):
         self.spoilt = fates.count("spoilt")
         pieces = len(result.plan.pieces_mm) or result.plan.copies
         self._fill_counts(pieces, fates.count("hangs") + knots, knots)
+
+    def _rest(self) -> tuple[float, float, float, float] | None:
+        """What is left of the sheet that is shown, once it was told what came of the job."""
+        job, result = self.presenter.job, self.presenter.result
+        if job is None or result is None or not job.outcomes or not result.plan.runs:
+            return None
+        run = result.plan.runs[min(self.sheet.at, len(result.plan.runs) - 1)]
+        return self.presenter.rest_of(run.sheet)
+
+    def _keep_offcut(self) -> None:
+        result = self.presenter.result
+        if result is not None and result.plan.runs:
+            run = result.plan.runs[min(self.sheet.at, len(result.plan.runs) - 1)]
+            self.presenter.make_offcut(run.sheet)
 
     def _pick_cause(self, cause: str) -> None:
         self.cause.set_choices(CAUSES.items(), cause)
