@@ -1,4 +1,4 @@
-"""The demo shop's jobs: drawings made by code, one that waits and one that was told."""
+"""The demo shop's jobs: drawings made by code, and what came of them over a year."""
 
 from __future__ import annotations
 
@@ -7,20 +7,23 @@ from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date, timedelta
 
+from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import Job, JobOutcome
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.steps.job_work import drawing_of, likely_tasks, new_job, task_with
-from olive_almanac.steps.ports import Library
+from olive_almanac.steps.ports import Bench, Library
 
-__all__ = ["build_jobs", "dial_drawing", "frame_drawing"]
+__all__ = ["build_jobs", "dial_drawing", "drawer_drawing", "frame_drawing"]
 
 PAGE = (
     '<svg xmlns="http://www.w3.org/2000/svg" width="{0}mm" height="{1}mm" viewBox="0 0 {0} {1}" '
     'fill="none" stroke-width="0.1">{2}</svg>'
 )
 KERF_MM = (0.21, 0.19)
+LOTS = ((240, "5"), (110, "6"))  # of runs longer ago than so many days
 
 
 def dial_drawing() -> str:
@@ -46,8 +49,19 @@ def frame_drawing() -> str:
     return PAGE.format(120, 160, "".join(shapes))
 
 
-def build_jobs(library: Library, machine: Machine, stock: Stock, today: date) -> Iterator[str]:
-    """Give the shop its jobs; the entry of the cut gets the kerf that a gauge told."""
+def drawer_drawing() -> str:
+    """Return a seed drawer's front as SVG: an outline with notches and a handle."""
+    outline = "M5 5h20v6h3.1v-6h64v6h3.1v-6h19.8v50h-110z"
+    handle = '<rect x="45" y="24" width="30" height="12" rx="6" stroke="red"/>'
+    return PAGE.format(120, 60, f'<path d="{outline}" stroke="red"/>{handle}')
+
+
+def build_jobs(
+    library: Library, bench: Bench, machine: Machine, stock: Stock, today: date
+) -> Iterator[str]:
+    """Give the shop a year of jobs, each burnt on the stand-in; the entry of the cut gets the kerf
+    that a gauge told.
+    """
     entries: dict[str, Entry] = {
         entry.task: entry
         for entry in library.entries()
@@ -58,14 +72,38 @@ def build_jobs(library: Library, machine: Machine, stock: Stock, today: date) ->
     kerf_x_mm, kerf_y_mm = KERF_MM
     cut = replace(entries["cut"], kerf_x_mm=kerf_x_mm, kerf_y_mm=kerf_y_mm)
     entries["cut"] = library.save_entry(cut, "kerf measured")
-    told = JobOutcome((today - timedelta(days=24)).isoformat(), 8, 0, note="herbarium")
-    for name, text, copies, outcomes in (
-        ("herbarium-frames.svg", frame_drawing(), 8, (told,)),
-        ("tide-clock-dials.svg", dial_drawing(), 9, ()),
+    for name, text, copies, days_ago in (
+        ("seed-drawer-fronts.svg", drawer_drawing(), 12, (352, 301, 266, 214, 163, 122, 71, 38)),
+        ("herbarium-frames.svg", frame_drawing(), 8, (336, 284, 231, 187, 140, 96, 57, 24)),
+        ("tide-clock-dials.svg", dial_drawing(), 9, (318, 249, 176, 109)),
     ):
-        job = _job(library, name, text, (machine, stock), entries, today)
-        library.save_job(replace(job, copies=copies, outcomes=outcomes), "drawing taken")
+        job, piece_mm = _job(library, name, text, (machine, stock), entries, today)
+        job = replace(job, copies=copies)
+        for ago in days_ago:
+            told = _burnt(bench, (machine, stock), cut.setting, piece_mm * copies, ago)
+            on = (today - timedelta(days=ago)).isoformat()
+            job = job.with_outcome(replace(told, on=on))
+        library.save_job(job, "drawing taken")
         yield f"job {name}"
+
+
+def _burnt(
+    bench: Bench,
+    subject: tuple[Machine, Stock],
+    setting: Setting,
+    pieces_mm: tuple[float, ...],
+    ago: int,
+) -> JobOutcome:
+    """What came of a run so many days ago, by the truth of the stand-in; older runs were of older
+    lots.
+    """
+    machine, stock = subject
+    fates = bench.cut_pieces(machine, stock, setting, pieces_mm, day=ago)
+    knots = fates.count("knot")
+    lot = next((old for days, old in LOTS if ago > days), stock.lot)
+    return JobOutcome(
+        "", len(fates), fates.count("hangs") + knots, knots, "", setting, sum(pieces_mm), lot
+    )
 
 
 def _job(
@@ -75,12 +113,14 @@ def _job(
     subject: tuple[Machine, Stock],
     entries: dict[str, Entry],
     today: date,
-) -> Job:
+) -> tuple[Job, tuple[float, ...]]:
+    """A job of a drawing, and how much is cut for each of its pieces."""
     machine, stock = subject
     data = text.encode()
     drawing = drawing_of(data, name, machine)
     tasks = tuple(task_with(one, entries.get(one.task)) for one in likely_tasks(drawing))
     photo = library.keep_photo(data, ".svg")
     uid = f"job-{name.partition('.')[0]}"
-    made = (today - timedelta(days=3)).isoformat()
-    return new_job(drawing, tasks, machine, stock, uid=uid, made=made, photo=photo)
+    made = (today - timedelta(days=360)).isoformat()
+    job = new_job(drawing, tasks, machine, stock, uid=uid, made=made, photo=photo)
+    return job, pattern_of(drawing, tasks, machine).pieces_mm

@@ -208,7 +208,7 @@ def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
             library, bench, machines[machine_uid], stocks[stock_uid], task, fate, day, count
         )
         yield f"{machines[machine_uid].name}, {stocks[stock_uid].label}, {task}: {fate}"
-    yield from build_jobs(library, machines["long-bed"], stocks["birch-3"], today)
+    yield from build_jobs(library, bench, machines["long-bed"], stocks["birch-3"], today)
 
 
 def _live_through(

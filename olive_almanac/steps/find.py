@@ -33,41 +33,9 @@ RANKS: dict[str, int] = {"proven": 0, "trial": 1, "due": 2}
 SIZE_NEAR_MM = 0.15
 FRACTIONS = (("sixteenth", "1/16"), ("eighth", "1/8"), ("quarter", "1/4"), ("half", "1/2"))
 SIZE = re.compile(r"(\d+(?:[.,]\d+)?(?:/\d+)?)\s*(mm|in|inch|\")(?![a-z])", re.IGNORECASE)
-ASKING = frozenset(
-    [
-        "what",
-        "did",
-        "we",
-        "run",
-        "for",
-        "the",
-        "in",
-        "of",
-        "a",
-        "an",
-        "and",
-        "on",
-        "when",
-        "was",
-        "were",
-        "job",
-        "jobs",
-    ]
-)
-MONTHS = [
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-]
+ASKED = "what did we run for the in of a an and on when was were job jobs"
+ASKING = frozenset(ASKED.split(" "))  # words of a question that name nothing
+MONTHS = tuple(date(2000, month, 1).strftime("%B").casefold() for month in range(1, 13))
 ALIKE = 72.0  # least likeness (0..100) of a mistyped word
 
 

@@ -14,6 +14,7 @@ from olive_almanac.core.errors import AlmanacError, BadFile, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State, day_text
 from olive_almanac.core.records.job import (
+    CAUSES,
     LEAVE_OUT,
     FindingAnswer,
     GroupTask,
@@ -37,7 +38,15 @@ if TYPE_CHECKING:
     from olive_almanac.steps.ports import Bench
     from olive_almanac.steps.session import Session
 
-__all__ = ["GroupLine", "JobScreen", "JobsPresenter", "ShowsJob", "job_folder", "job_words"]
+__all__ = [
+    "GroupLine",
+    "JobScreen",
+    "JobsPresenter",
+    "ShowsJob",
+    "job_folder",
+    "job_words",
+    "outcome_words",
+]
 
 MOST_COPIES = 2000
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
@@ -52,8 +61,20 @@ def job_words(job: Job) -> str:
     """Return a job as a list names it: its name, and what came of it last."""
     if not job.outcomes:
         return f"{job.name}, written" if job.written else job.name
-    last = job.outcomes[-1]
-    return f"{job.name}, {day_text(last.on)}: {last.hung} of {last.pieces} hung"
+    return f"{job.name}, {outcome_words(job.outcomes[-1])}"
+
+
+def outcome_words(told: JobOutcome) -> str:
+    """Return what came of a run, in a line: day, pieces, how many hung and why."""
+    words = f"{day_text(told.on)}: {count_text(told.pieces, 'piece')}"
+    words += f", {told.hung} hung" if told.hung else ", all free"
+    if told.knots:
+        words += f", {told.knots} at a knot"
+    if told.spoilt:
+        words += f", {told.spoilt} spoilt"
+    if told.cause:
+        words += f", {CAUSES[told.cause]}"
+    return f"{words}, lot {told.lot}" if told.lot else words
 
 
 @dataclass(frozen=True)

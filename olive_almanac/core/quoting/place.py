@@ -241,19 +241,20 @@ class _Outlines:
         if not free:
             return items
         left, low, right, high = free[0]
-        fitting = [item for item in items if self._fits(item, (right - left, high - low))]
+        size = (right - left, high - low)
+        fitting = [item for item in items if self._fits(item, size)]
         waiting = [item for item in items if item not in fitting]
-        for item, corner, turn in _strip(fitting, high - low, self.gap):
-            wide = item.size_mm(turn)[0]
-            if corner[0] + wide > right - left + SLACK_MM:
+        for item, corner, turn in _packed(fitting, size, self.gap):
+            wide, tall = item.size_mm(turn)
+            beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
+            if max(beyond) > SLACK_MM:
                 waiting.append(item)
-                continue
-            copy = item.at(self.number, (left + corner[0], low + corner[1]), turn)
-            self._take(item, copy)
+            else:
+                self._take(item, item.at(self.number, (left + corner[0], low + corner[1]), turn))
         return waiting
 
     def fill_among(self, items: list[Item]) -> list[Item]:
-        """Place each where it goes furthest to the left, then lowest, among all that is taken."""
+        """Place each as near as it goes to the beginning of the room, among all that is taken."""
         waiting, full = [], set()
         for item in items:
             key = (item.pattern.shape.wkb, item.turns)
@@ -282,15 +283,19 @@ class _Outlines:
         left, low, right, top = self.room.area
         tree = shapely.STRtree(self.blocked) if self.blocked else None
         bounds = np.array([one.bounds for one in self.blocked]).reshape(-1, 4)
+        upright = top - low > right - left
         best: tuple[Point, int] | None = None
         for turn in item.turns:
             wide, high = item.size_mm(turn)
             shape = outline_of(item.pattern, item.at(self.number, (0.0, 0.0), turn))
             xs = _steps(left, right - wide, [*bounds[:, 2], *(bounds[:, 0] - wide)])
             ys = _steps(low, top - high, [*bounds[:, 3], *(bounds[:, 1] - high)])
-            place = _first_free(shape, xs, ys, tree, best[0] if best else None)
+            limit = best[0] if best else None
+            place = _first_free(shape, (ys, xs) if upright else (xs, ys), tree, limit, upright)
             if place is not None:
                 best = (place, turn)
+        if best is not None and upright:
+            return best[0][::-1], best[1]
         return best
 
 
@@ -300,34 +305,58 @@ def _steps(first: float, last: float, edges: Sequence[float]) -> list[float]:
 
 
 def _first_free(
-    shape: Any, xs: Sequence[float], ys: Sequence[float], tree: Any, limit: Point | None
+    shape: Any,
+    steps: tuple[Sequence[float], Sequence[float]],
+    tree: Any,
+    limit: Point | None,
+    upright: bool,
 ) -> Point | None:
-    """The leftmost, then lowest place where a shape is clear of all; left of a limit."""
+    """The first place, along and then across, where a shape is clear of all, if it comes before a
+    limit.  An upright room is filled from below, another one from the left.
+    """
     import shapely
 
     ring = np.asarray(shape.exterior.coords)
-    for x in xs:
-        if not ys or (limit is not None and x > limit[0]):
+    along, across = steps
+    if not across:
+        return None
+    for first in along:
+        if limit is not None and first > limit[0]:
             return None
-        shifts = np.array([(x, y) for y in ys])
+        shifts = np.array([(other, first) if upright else (first, other) for other in across])
         moved = shapely.polygons(ring[None] + shifts[:, None])
-        clear = np.ones(len(ys), dtype=bool)
+        clear = np.ones(len(across), dtype=bool)
         if tree is not None:
             clear[tree.query(moved, predicate="intersects")[0]] = False
         if clear.any():
-            place = (x, ys[int(clear.argmax())])
+            place = (first, across[int(clear.argmax())])
             return place if limit is None or place < limit else None
     return None
 
 
-def _strip(items: Sequence[Item], height_mm: float, gap_mm: float) -> list[tuple[Item, Point, int]]:
+def _packed(
+    items: Sequence[Item], size_mm: Point, gap_mm: float
+) -> Iterator[tuple[Item, Point, int]]:
+    """Pack a box along its longer side: each item with the lower left corner of its box and its
+    turn.  Some may lie beyond the end.
+    """
+    wide, high = size_mm
+    if wide >= high:
+        yield from _strip(items, high, gap_mm, 0)
+        return
+    for item, (x, y), turn in _strip(items, wide, gap_mm, 1):  # upright: a strip lying, turned
+        up = (turn + 1) % 4
+        yield item, (wide - y - item.size_mm(turn)[1], x), up
+
+
+def _strip(
+    items: Sequence[Item], height_mm: float, gap_mm: float, lies: int
+) -> Iterator[tuple[Item, Point, int]]:
     """Pack a strip of free length (spyrrow): each item with the lower left corner of its box in the
-    strip and its turn.
+    strip and its turn there; the strip `lies` by so many quarters.
     """
     import spyrrow
 
-    if not items:
-        return []
     kinds: dict[tuple[bytes, tuple[int, ...]], list[Item]] = {}
     for item in items:
         kinds.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
@@ -335,8 +364,10 @@ def _strip(items: Sequence[Item], height_mm: float, gap_mm: float) -> list[tuple
     for n, ((_, turns), mine) in enumerate(kinds.items()):
         ring = mine[0].pattern.shape.simplify(SIMPLER_MM).exterior.coords
         points = [(float(x), float(y)) for x, y in ring]
-        degrees = [90.0 * turn for turn in turns]
+        degrees = [90.0 * ((turn - lies) % 4) for turn in turns]
         asked.append(spyrrow.Item(str(n), points, demand=len(mine), allowed_orientations=degrees))
+    if not asked:
+        return
     problem = spyrrow.StripPackingInstance("sheet", strip_height=height_mm, items=asked)
     search = spyrrow.StripPackingConfig(
         early_termination=True,
@@ -347,13 +378,10 @@ def _strip(items: Sequence[Item], height_mm: float, gap_mm: float) -> list[tuple
     )
     placed = problem.solve(search).placed_items
     waiting = [iter(mine) for mine in kinds.values()]
-    found = []
     for one in sorted(placed, key=lambda one: one.translation):
         item = next(waiting[int(one.id)])
         turn = round(one.rotation / 90.0) % 4
-        corner = _corner(item, turn, one.translation)
-        found.append((item, corner, turn))
-    return found
+        yield item, _corner(item, turn, one.translation), turn
 
 
 def _corner(item: Item, turn: int, shift: Point) -> Point:

@@ -21,7 +21,7 @@ from olive_almanac.core.units import (
     number_text,
     speed_text,
 )
-from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words
+from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
 from olive_almanac.steps.requests import OpenJob, PlanCells, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
@@ -59,7 +59,7 @@ DRAWINGS = "Drawings (*.svg *.dxf *.SVG *.DXF)"
 LAID = {"": "as drawn", "apart": "piece by piece"}
 RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
 PAUSE_MS = 150
-MOST_REMARKS = 20
+MOST_REMARKS, SHOWN_RUNS = 20, 6
 
 
 class JobsPage(StationPage):
@@ -385,6 +385,11 @@ class JobsPage(StationPage):
             remarks = screen.result.plan.remarks[:MOST_REMARKS]
             lines += [label(words, "small", "", wrap=True) for words in remarks]
         lines += [self._question_line(one) for one in told if one.is_answered]
+        assert screen.job is not None
+        if screen.job.outcomes:
+            lines.append(label("Run before", "h3"))
+        for outcome in screen.job.outcomes[: -SHOWN_RUNS - 1 : -1]:
+            lines.append(label(outcome_words(outcome), "small", "second", wrap=True))
         for line in lines:
             self.remarks.addWidget(line)
 
