@@ -28,7 +28,7 @@ NEAR = 8  # neighbours looked at
 ASKED_AT_ONCE = 400  # nodes: other threads come in between
 WINDOW = 50  # nodes that a kick stays within
 KICKS_A_NODE = 12
-LEAST_KICKS, MOST_KICKS = 1500, 3000
+LEAST_KICKS, MOST_KICKS, KICKS_OF_MANY = 1500, 3000, 1800
 ROUNDS, MANY = 3, 800  # of searching with the entries anew; one less for so many nodes
 UNTIED = -2  # no node; -1 is the place where a tour begins and ends
 TIED = -1e6  # what joins the two ends of an open line, s
@@ -216,7 +216,8 @@ class _Planner:
             search = _Search(path, self._cost(spots, tie, start), near)
             search.improve(list(path))
             if turn == rounds - 1:
-                kicks = min(max(KICKS_A_NODE * len(nodes), LEAST_KICKS), MOST_KICKS)
+                most = KICKS_OF_MANY if len(nodes) > MANY else MOST_KICKS
+                kicks = min(max(KICKS_A_NODE * len(nodes), LEAST_KICKS), most)
                 search.kick(self.random, round(self.effort * kicks))
             path = search.path[1:-1]
         order = _contours_along(path, nodes, tie)
