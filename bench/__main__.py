@@ -21,6 +21,7 @@ PARTS = (
     "photos",
     "book",
     "jobs",
+    "placing",
 )
 
 

@@ -46,6 +46,7 @@ CORE_MAY_USE = {
     "random",
     "re",
     "shapely",
+    "spyrrow",
     "statistics",
     "types",
     "unicodedata",
