@@ -364,6 +364,17 @@ class JobTest(CliCase):
         pages = PdfReader(self.folder / "job" / "job.pdf").pages
         self.assertIn("12.5 mm/s", pages[0].extract_text())
 
+    def test_answers_pieces_and_outlines_by_command(self):
+        bare = self.SVG.replace('width="60mm" height="50mm" viewBox="0 0 60 50" ', "")
+        self.drawing.write_text(bare.replace("<path", '<path stroke="red" d="M0 0h9v9z"/><path'))
+        more = ("--groups", "blue=leave out", "--pieces", "--closer", "--copies", "3", "--json")
+        document = json.loads(self.done(*self.job(*more, "--answer", "pixels=mm")))
+        validate("job", json.dumps(document))
+        parts = [part for run in document["runs"] for part in run["parts"]]
+        self.assertEqual((len(parts), {part["part"] for part in parts}), (6, {0, 1}))
+        self.assertAlmostEqual(document["groups"][0]["length_mm"], 140 + 25.1 + 30.7, delta=0.1)
+        self.assertIn("--answer", self.refused(*self.job(*more, "--answer", "pixels=ells")))
+
     def test_the_chance_of_the_job_comes_from_the_coupons(self):
         trial = cut_trial()
         (self.folder / "t.json").write_text(write_trial(trial))

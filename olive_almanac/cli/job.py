@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import hashlib
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import cast
@@ -11,9 +12,10 @@ from typing import cast
 from olive_almanac.cli.console import add_json, load_machine, load_pairs, load_stock, say, warn
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Barred, Finding, OutOfRange
+from olive_almanac.core.quoting.answers import ABOUT_UNITS, REMEDIES, UNITS
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.job import HANGS, LEAVE_OUT, ORIGINS, GroupTask
+from olive_almanac.core.records.job import HANGS, LEAVE_OUT, ORIGINS, FindingAnswer, GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -28,7 +30,9 @@ from olive_almanac.steps.job_work import (
     drawing_of,
     knowledge_of,
     likely_tasks,
+    nesting,
     new_job,
+    piecework_for,
     task_with,
     work_out_job,
     write_job_files,
@@ -66,6 +70,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default="bed",
         help="files in places of the bed, or beginning where the head stands",
     )
+    parser.add_argument(
+        "--answer",
+        action="append",
+        default=[],
+        metavar="KIND=CHOICE",
+        help="to what the drawing tells: pixels=mm, 'burnt twice=once', 'nearly closed=close' ...",
+    )
+    parser.add_argument("--pieces", action="store_true", help="place its pieces one by one")
+    parser.add_argument("--closer", action="store_true", help="lay copies by their outlines")
     parser.add_argument("--hang", choices=tuple(HANGS), default="knife", help="what a hang costs")
     parser.add_argument(
         "--evidence",
@@ -87,7 +100,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     """Work the job out, write its files and tell what it takes and how sure it is."""
     machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
     path = arguments.drawing
-    drawing = drawing_of(read_bytes(path), path.name, machine)
+    answers = tuple(_answers(arguments.answer))
+    drawing = drawing_of(read_bytes(path), path.name, machine, answers)
     warn([Finding(one.kind, drawing.name, one.says) for one in drawing.findings])
     entries = _entries(arguments.entry, machine, stock)
     tasks = tuple(
@@ -95,9 +109,14 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     )
     _check_burns(tasks, machine, stock, we_burn_it=arguments.we_burn_it)
     wish = _wish(arguments, drawing, tasks, machine, stock, services.today().isoformat())
+    job = replace(wish.job, answers=answers, apart=arguments.pieces)
+    wish = replace(wish, job=job)
     known = None
     if arguments.evidence:
         known = knowledge_of(machine, stock, load_pairs(arguments.evidence))
+    if arguments.closer:
+        *_, placed = nesting(wish, piecework_for(wish))
+        wish = replace(wish, placed=placed)
     result = work_out_job(wish, known)
     for _ in write_job_files(result, arguments.out):
         pass
@@ -105,6 +124,18 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     warn([Finding("mind", drawing.name, words) for words in told])
     say(arguments, _in_short(result, arguments.out), write_job(result.paper, drawing))
     return 0
+
+
+def _answers(said: list[str]) -> Iterator[FindingAnswer]:
+    for words in said:
+        about, _, choice = (part.strip() for part in words.rpartition("="))
+        if (about in ABOUT_UNITS and choice in UNITS) or (REMEDIES.get(about, ("",))[0] == choice and choice):
+            yield FindingAnswer(about, choice)
+        else:
+            known = [f"{kind}={remedy}" for kind, (remedy, _) in REMEDIES.items()]
+            units = ", ".join(UNITS)
+            told = f"{', '.join(known)}, or pixels, no size, no unit = {units}"
+            raise OutOfRange("--answer", f"“{words}”", told)
 
 
 def _entries(files: list[Path], machine: Machine, stock: Stock) -> dict[str, Entry]:

@@ -18,6 +18,8 @@ from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.job import FindingAnswer
 
 __all__ = [
+    "ABOUT_UNITS",
+    "REMEDIES",
     "UNITS",
     "UNIT_WORDS",
     "answered",
