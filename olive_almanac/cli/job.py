@@ -129,7 +129,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 def _answers(said: list[str]) -> Iterator[FindingAnswer]:
     for words in said:
         about, _, choice = (part.strip() for part in words.rpartition("="))
-        if (about in ABOUT_UNITS and choice in UNITS) or (REMEDIES.get(about, ("",))[0] == choice and choice):
+        is_unit = about in ABOUT_UNITS and choice in UNITS
+        if is_unit or (choice and REMEDIES.get(about, ("",))[0] == choice):
             yield FindingAnswer(about, choice)
         else:
             known = [f"{kind}={remedy}" for kind, (remedy, _) in REMEDIES.items()]

@@ -12,10 +12,11 @@ from typing import Any
 import numpy as np
 
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
+from olive_almanac.core.quoting.names import NamePlan
 from olive_almanac.core.quoting.place import turned_points
 from olive_almanac.core.quoting.spend import CellOffer, Pace
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.job import Job, group_words
+from olive_almanac.core.records.job import NAMES, Job, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -44,6 +45,7 @@ class JobPaper:
     plan: JobPlan
     paces: tuple[Pace, ...] = ()
     offer: CellOffer | None = None
+    names: NamePlan | None = None
 
 
 def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
@@ -67,7 +69,30 @@ def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
                     areas.append(_pairs(turned_points(points, pattern, copy) - [left, low]))
         name = f"{task.group}, {task.task}: {layer_name(task.setting)}"
         layers.append(Layer(name, task.setting, tuple(lines), (), areas=tuple(areas)))
-    return layers
+    return [*layers, *_name_layer(paper, run)]
+
+
+def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
+    """What is lettered on the copies of a sheet, as one layer."""
+    plan, names = paper.plan, paper.names
+    task = next((one for one in paper.job.groups if one.group == NAMES), None)
+    if names is None or task is None or task.setting is None:
+        return []
+    left, low = run.ground.area[:2]
+    lines, areas = [], []
+    for number, copy in enumerate(plan.placed):
+        if copy.sheet != run.sheet or number >= len(names.lines):
+            continue
+        for line in names.lines[number]:
+            points = turned_points(line, plan.of(copy), copy) - [left, low]
+            if not names.is_outline:
+                lines.append(_pairs(points))
+            elif task.setting.pitch_mm:
+                areas.append(_pairs(points))
+            else:
+                lines.append(_pairs(np.concatenate([points, points[:1]])))
+    name = f"{NAMES}, {task.task}: {layer_name(task.setting)}"
+    return [Layer(name, task.setting, tuple(lines), (), areas=tuple(areas))]
 
 
 def _pairs(points: Any) -> tuple[tuple[float, float], ...]:
@@ -119,6 +144,7 @@ def write_job(paper: JobPaper, drawing: Drawing) -> str:
             ],
         },
         "groups": groups,
+        "names": list(job.names),
         "origin": job.origin,
         "copies": plan.copies,
         "without_room": plan.without_room,
@@ -262,9 +288,12 @@ def _draw_run(
     sheet.text(left, y, name, 11, SANS_BOLD)
     top = y + 3
     sheet.box(left, top, scale * wide, scale * high, 1.0)
+    before = sum(len(one.placed) for one in paper.plan.runs if one.sheet < run.sheet)
+    here = paper.job.names[before : before + len(run.placed)]
+    named = {n: f"{n} {name}" for n, name in enumerate(here, 1)}
     for n, (x0, y0, x1, y1) in enumerate(run.used_mm, 1):
         at = (left + scale * x0, top + scale * (high - y1))
         sheet.box(*at, scale * (x1 - x0), scale * (y1 - y0))
         middle = at[0] + scale * (x1 - x0) / 2, at[1] + scale * (y1 - y0) / 2 + 1.2
-        sheet.text(*middle, str(n), 8, align="centre")
+        sheet.text(*middle, named.get(n, str(n)), 8, align="centre")
     return top + scale * high + 6

@@ -5,6 +5,7 @@ library.
 from __future__ import annotations
 
 import functools
+import unicodedata
 from typing import Any
 
 from olive_almanac.core.placing.strokes import Polyline
@@ -25,6 +26,15 @@ class HersheyLetters:
     """Widths and strokes of a text at a height of the capitals in mm
     (core.placing.labels.Lettering).
     """
+
+    is_outline = False
+
+    def lacking(self, text: str) -> str:
+        """Return the letters of a text that this font writes otherwise: without their accent, or
+        as a question mark.
+        """
+        plain = text.translate(PLAIN)
+        return "".join(dict.fromkeys(letter for letter in plain if not letter.isascii()))
 
     def width(self, text: str, height_mm: float) -> float:
         """Return the width of a text, mm, from the left edge of its first stroke's cell to the end
@@ -69,10 +79,18 @@ def _glyph(letter: str) -> tuple[tuple[Polyline, ...], float]:
     return tuple(stroke for stroke in strokes if len(stroke) > 1), float(wide)
 
 
+def _plain(text: str) -> str:
+    """A text in the letters of the font: accents are left away, what is unknown becomes "?"."""
+    apart = unicodedata.normalize("NFKD", text.translate(PLAIN))
+    bare = "".join(letter for letter in apart if not unicodedata.combining(letter))
+    return bare.encode("ascii", "replace").decode()
+
+
 @functools.lru_cache(maxsize=4000)
 def _unit_strokes(text: str) -> tuple[Polyline, ...]:
-    plain, at, strokes = text.translate(PLAIN).encode("ascii", "replace").decode(), 0.0, []
-    for letter in plain:
+    at: float = 0.0
+    strokes: list[Polyline] = []
+    for letter in _plain(text):
         drawn, wide = _glyph(letter)
         strokes += [tuple((x + at, y) for x, y in stroke) for stroke in drawn]
         at += wide

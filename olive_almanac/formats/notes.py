@@ -12,7 +12,7 @@ from olive_almanac.core.notes.columns import ROLES, find_columns
 from olive_almanac.core.notes.entries import Notes, rows_of_lines
 from olive_almanac.formats.sheet_extent import check_extent
 
-__all__ = ["read_notes", "read_pasted"]
+__all__ = ["read_notes", "read_pasted", "sheet_rows", "text_of"]
 
 MOST_ROWS = 12_000
 MOST_COLUMNS = 60
@@ -29,19 +29,29 @@ def read_notes(data: bytes, name: str) -> Notes:
         raise BadFile(f"{name} is in an old or locked format. Save it as XLSX, ODS or CSV.")
     if data[:4] == SHEET:
         return _from_sheet(data, name)
-    for encoding in (
-        ("utf-8-sig", "utf-16")
-        if data[:2] in (b"\xff\xfe", b"\xfe\xff")
-        else ("utf-8-sig", "cp1252")
-    ):
+    return read_pasted(text_of(data, name), name)
+
+
+def text_of(data: bytes, name: str) -> str:
+    """Return the text in the bytes of a file.  Raises BadFile where it is none."""
+    marked = data[:2] in (b"\xff\xfe", b"\xfe\xff")
+    for encoding in ("utf-8-sig", "utf-16" if marked else "cp1252"):
         try:
-            return read_pasted(data.decode(encoding), name)
+            return data.decode(encoding)
         except UnicodeDecodeError:
             continue
     raise BadFile(f"{name} is neither a table nor text. Save it as CSV, XLSX or ODS.")
 
 
 def _from_sheet(data: bytes, name: str) -> Notes:
+    rows = sheet_rows(data, name)
+    return _table([(n, row) for n, row in rows if any(cell.strip() for cell in row)], name)
+
+
+def sheet_rows(data: bytes, name: str) -> list[tuple[int, list[str]]]:
+    """Return the rows of the fullest sheet of a spreadsheet, each with its number.  Raises
+    BadFile.
+    """
     from python_calamine import CalamineError, CalamineWorkbook
 
     check_extent(data, name)
@@ -62,10 +72,7 @@ def _from_sheet(data: bytes, name: str) -> Notes:
         ]
         for table in tables
     ]
-    table = max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
-    return _table(
-        [(number, row) for number, row in table if any(cell.strip() for cell in row)], name
-    )
+    return max(filled, key=lambda rows: sum(any(row) for _, row in rows), default=[])
 
 
 def _text(cell: object) -> str:

@@ -12,15 +12,30 @@ from typing import Any
 
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
-from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, plan_job, rooms_of
+from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
+from olive_almanac.core.quoting.names import (
+    Letters,
+    NamePlan,
+    free_box,
+    lettered,
+    name_steps,
+    with_room_for,
+)
 from olive_almanac.core.quoting.pattern import Handling, Pattern, parts_of, pattern_of
 from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.job import LEAVE_OUT, FindingAnswer, GroupTask, Job, PlacedCopy
+from olive_almanac.core.records.job import (
+    LEAVE_OUT,
+    NAMES,
+    FindingAnswer,
+    GroupTask,
+    Job,
+    PlacedCopy,
+)
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -138,6 +153,7 @@ class JobWish:
     hour_rate: float | None = None
     pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
     earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
+    letters: Letters | None = None  # in which names are lettered
 
 
 @dataclass(frozen=True)
@@ -158,6 +174,8 @@ class Piecework:
 
     whole: Pattern
     parts: tuple[Pattern, ...] = ()
+    names: NamePlan | None = None
+    name_steps: tuple[Steps, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -170,11 +188,15 @@ class JobResult:
     offer: CellOffer | None = None
     once_more: tuple[float, ...] = ()  # what one more pass, and two, free of what hangs
     joints: tuple[JointFit, ...] = ()
+    names: NamePlan | None = None
 
     @property
     def paper(self) -> JobPaper:
         wish = self.wish
-        return JobPaper(wish.job, wish.machine, wish.stock, self.plan, self.paces, self.offer)
+        named = self.names
+        return JobPaper(
+            wish.job, wish.machine, wish.stock, self.plan, self.paces, self.offer, named
+        )
 
 
 def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
@@ -200,8 +222,26 @@ def piecework_for(wish: JobWish) -> Piecework:
     )
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
     if not job.apart:
-        return Piecework(whole)
+        return _with_names(wish, whole)
     return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
+
+
+def _with_names(wish: JobWish, whole: Pattern) -> Piecework:
+    """One copy, and what is lettered on each of them."""
+    job, machine = wish.job, wish.machine
+    task = next((one for one in wish.tasks if one.group == NAMES), None)
+    letters = wish.letters
+    if not job.names or letters is None:
+        return Piecework(whole)
+    box = job.name_box_mm or free_box(whole, job.names, letters)
+    if not box:
+        return Piecework(whole)
+    left, low, right, high = box
+    names = lettered(job.names, (left, low, right, high), letters, spot_mm=machine.spot_longer_mm)
+    if task is None or not task.burns:
+        return Piecework(whole, names=names)
+    steps = name_steps(names, task, machine)
+    return Piecework(with_room_for(whole, steps), (), names, steps)
 
 
 def layout_of(wish: JobWish, work: Piecework) -> Layout:
@@ -215,6 +255,7 @@ def layout_of(wish: JobWish, work: Piecework) -> Layout:
         work.parts,
         wish.placed,
         wish.job.origin,
+        work.name_steps,
     )
 
 
@@ -239,12 +280,12 @@ def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None
     joints = tuple(joint_fits(wish, work.whole))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:
-        return JobResult(wish, plan, joints=joints)
+        return JobResult(wish, plan, joints=joints, names=work.names)
     price = _price_of(wish, plan, cut.setting)
     paces = paces_of(known, cut.setting, price, wish.earlier)
     offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
     once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier)
-    return JobResult(wish, plan, paces, offer, once_more, joints)
+    return JobResult(wish, plan, paces, offer, once_more, joints, work.names)
 
 
 def joint_fits(wish: JobWish, pattern: Pattern) -> Iterator[JointFit]:

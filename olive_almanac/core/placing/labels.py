@@ -14,6 +14,7 @@ from olive_almanac.core.records.trial import Cell
 
 __all__ = [
     "MARK_RUN_UP_MM",
+    "SPOTS_PER_LETTER",
     "Lettering",
     "label_height",
     "label_setting",

@@ -5,6 +5,7 @@ The G-code writer puts these steps into words; the time is counted from the same
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -34,9 +35,10 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import count_text, lengths_text
 
-__all__ = ["JobPlan", "Layout", "SheetRun", "plan_job", "rooms_of"]
+__all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
 
 Box = tuple[float, float, float, float]
+Steps = tuple[tuple[Burn, str], ...]
 Point = tuple[float, float]
 USED_MARGIN_MM = 2.001  # what is kept free around a used area
 WHOLE = -1
@@ -59,6 +61,7 @@ class Layout:
     parts: tuple[Pattern, ...] = ()
     placed: tuple[PlacedCopy, ...] | None = None
     origin: Origin = "bed"
+    names: tuple[Steps, ...] = ()  # what is lettered on each copy, in mm of the drawing
 
 
 @dataclass(frozen=True)
@@ -156,8 +159,10 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
     else:
         conflicts = _conflicts(laid, bare, rooms, layout.gap_mm)
     runs = []
+    bare_copies = itertools.repeat((), max(0, len(laid) - len(layout.names)))
+    named = list(zip(laid, itertools.chain(layout.names, bare_copies), strict=False))
     for number in sorted({one.sheet for one in laid}):
-        here = tuple(one for one in laid if one.sheet == number)
+        here = [(copy, name) for copy, name in named if copy.sheet == number]
         known = number < len(layout.sheets)
         sheet = layout.sheets[number] if known else None
         runs.append(_run(number, here, bare, machine, sheet, layout.origin))
@@ -214,7 +219,7 @@ def _is_around(taken: Box, box: Box) -> bool:
 
 def _run(
     number: int,
-    placed: Sequence[PlacedCopy],
+    named: Sequence[tuple[PlacedCopy, Steps]],
     plan: JobPlan,
     machine: Machine,
     sheet: Sheet | None,
@@ -222,9 +227,10 @@ def _run(
 ) -> SheetRun:
     steps = tuple(
         (_moved(step, plan.of(copy), copy), group)
-        for copy in placed
-        for step, group in plan.of(copy).steps
+        for copy, name in named
+        for step, group in (*name, *plan.of(copy).steps)
     )
+    placed = [copy for copy, _ in named]
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
     area = (
         min(box[0] for box in boxes),

@@ -28,7 +28,7 @@ from olive_almanac.core.records.job import GroupTask, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import count_text, number_text
 
-__all__ = ["GroupWork", "Handling", "Part", "Pattern", "parts_of", "pattern_of"]
+__all__ = ["GroupWork", "Handling", "Part", "Pattern", "engraved_lines", "parts_of", "pattern_of"]
 
 Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
@@ -86,6 +86,7 @@ class Pattern:
     work: tuple[GroupWork, ...]
     remarks: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
+    also_mm: tuple[Box, ...] = ()  # what else a copy takes: run-ups of what is lettered on it
 
     @property
     def size_mm(self) -> Point:
@@ -108,6 +109,7 @@ class Pattern:
                 ys = [y for y, _ in step.rows]
                 left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
                 taken.append(shapely.box(left, min(ys), right, max(ys)))
+        taken += [shapely.box(*box) for box in self.also_mm]
         whole = shapely.union_all([one if one.is_valid else one.buffer(0) for one in taken])
         if whole.geom_type != "Polygon":
             whole = whole.convex_hull
@@ -118,7 +120,7 @@ class Pattern:
         """Whether something is engraved line by line: tones hang on the direction of the lines, so
         it is not turned.
         """
-        return any(isinstance(step, Lines) for step, _ in self.steps)
+        return bool(self.also_mm) or any(isinstance(step, Lines) for step, _ in self.steps)
 
     @property
     def cut_mm(self) -> float:
@@ -242,7 +244,7 @@ def _pattern(
     steps: list[tuple[Burn, str]] = [
         (step, group)
         for group, areas in filled.items()
-        for step in _engraved(areas, task_of[group], machine)
+        for step in engraved_lines(areas, task_of[group], machine)
     ]
     rests = rests_of(contours) if handling.once else [Rest(whole=True)] * len(contours)
     beams, remarks = _beams(contours, parents, task_of, rests)
@@ -456,8 +458,8 @@ def _rounded(points: Floats) -> tuple[Point, ...]:
     return tuple(a for a, _ in itertools.groupby(pairs))
 
 
-def _engraved(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
-    """The raster lines of filled areas: areas whose boxes meet are engraved together."""
+def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
+    """Yield the raster lines of filled areas: areas whose boxes meet are engraved together."""
     setting = task.setting
     assert setting is not None
     for cluster in _clusters(areas):

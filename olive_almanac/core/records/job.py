@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
 
@@ -14,6 +15,7 @@ __all__ = [
     "CAUSES",
     "HANGS",
     "LEAVE_OUT",
+    "NAMES",
     "ORIGINS",
     "FindingAnswer",
     "GroupTask",
@@ -31,6 +33,7 @@ HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is 
 Origin = Literal["bed", "head"]
 ORIGINS: dict[str, str] = {"bed": "where they lie on the bed", "head": "from where the head stands"}
 LEAVE_OUT = "leave out"
+NAMES = "names of the list"  # the group of what is lettered on each copy
 CAUSES = {
     "": "not known",
     "focus": "the focus was off",
@@ -194,6 +197,9 @@ class Job:
     placed: tuple[PlacedCopy, ...] = ()
     apart: bool = field(default=False, metadata={"written": "if set"})  # pieces placed one by one
     answers: tuple[FindingAnswer, ...] = field(default=(), metadata={"written": "if set"})
+    names: tuple[str, ...] = field(default=(), metadata={"written": "if set"})  # one a copy
+    name_box_mm: tuple[float, ...] = field(default=(), metadata={"written": "if set"})
+    name_font: str = field(default="", metadata={"written": "if set"})  # a font file that is kept
     gap_mm: float = 3.0
     rounds: int = 1
     hang: Hang = "knife"
@@ -206,6 +212,10 @@ class Job:
 
     def __post_init__(self) -> None:
         check_text("Name of the job", self.name, 80)
+        for name in filter(None, self.names):
+            check_text("Name on a part", name)
+        if self.name_box_mm and len(self.name_box_mm) != 4:
+            raise OutOfRange("Box of the names", self.name_box_mm, "left, low, right, high in mm")
         check_number("Copies", self.copies, low=1, high=10_000)
         check_number("Gap between copies", self.gap_mm, "mm", low=0, high=500)
         check_number("Rounds", self.rounds, low=1, high=5)

@@ -1,0 +1,227 @@
+"""Names of a list, one on each copy: in which box of a part, how large, and which need a look.
+
+All names have one size, the largest at which the longest fits its box.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.motion.program import Burn, Lines, Strokes
+from olive_almanac.core.placing.labels import SPOTS_PER_LETTER
+from olive_almanac.core.quoting.pattern import Pattern, engraved_lines
+from olive_almanac.core.records.job import GroupTask
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.units import number_text
+
+__all__ = ["Box", "Letters", "NamePlan", "free_box", "lettered", "name_steps", "with_room_for"]
+
+Floats = NDArray[np.float64]
+Box = tuple[float, float, float, float]
+CAPITAL_SHARE = 0.72  # of a box's height: the rest is for what hangs below the line
+KEEPS_OFF_MM = 1.0  # from the edges of a part and from what is burnt in it
+CELLS = 160  # of the grid in which a free box is sought, along the longer side
+WIDTH_A_LETTER, USUAL_LETTERS = 0.9, 8  # of a name that is not known yet
+LONGER = 1.25  # a name without which all could be so much larger is told
+
+
+class Letters(Protocol):
+    """Letters of a font: widths at a height of the capitals, lines from (0, 0) to the right and up,
+    closed ones for outlines, and which letters it has no shape for.
+    """
+
+    is_outline: bool
+
+    def width(self, text: str, height_mm: float) -> float: ...
+    def strokes(
+        self, text: str, height_mm: float
+    ) -> tuple[tuple[tuple[float, float], ...], ...]: ...
+    def lacking(self, text: str) -> str: ...
+
+
+@dataclass(frozen=True)
+class NamePlan:
+    """The names as they are burnt: the box in mm of the drawing, the height of a capital, the lines
+    of each name [n, 2] in mm of the drawing (closed ones for outlines), and what is to be looked at
+    by the number of the name.
+    """
+
+    box_mm: Box
+    height_mm: float
+    lines: tuple[tuple[Floats, ...], ...]
+    is_outline: bool
+    looks: Mapping[int, str] = field(default_factory=dict)
+    says: str = ""
+
+
+def free_box(pattern: Pattern, names: Sequence[str], letters: Letters) -> Box | None:
+    """Return the box of a part in which the names come out largest: inside its outline, clear of
+    all that is burnt in it; None where there is no room.
+    """
+    import shapely
+
+    if not pattern.outlines:
+        return None
+    part = max((shapely.Polygon(outline) for outline in pattern.outlines), key=lambda p: p.area)
+    burnt = [
+        shapely.Polygon(one.points_mm) if one.closed else shapely.LineString(one.points_mm)
+        for one in pattern.contours
+        if not (one.closed and shapely.Polygon(one.points_mm).equals(part))
+    ]
+    burnt += [shapely.Polygon(area) for _, area in pattern.areas]
+    free = part.buffer(-KEEPS_OFF_MM).difference(shapely.union_all(burnt).buffer(KEEPS_OFF_MM))
+    if free.is_empty:
+        return None
+    left, low, right, high = free.bounds
+    step = max(right - left, high - low) / CELLS
+    xs = np.arange(left, right - step / 2, step)
+    ys = np.arange(low, high - step / 2, step)
+    if not len(xs) or not len(ys):
+        return None
+    shapely.prepare(free)
+    grid_x, grid_y = np.meshgrid(xs, ys)
+    cells = shapely.box(grid_x, grid_y, grid_x + step, grid_y + step)
+    inside = shapely.covers(free, cells)
+    longest = max((letters.width(name, 1.0) for name in names if name), default=0.0)
+    longest = longest or WIDTH_A_LETTER * USUAL_LETTERS
+    found = _best_box(inside, step, longest)
+    if found is None:
+        return None
+    column, row, wide, tall = found
+    x, y = left + column * step, low + row * step
+    return (x, y, x + wide * step, y + tall * step)
+
+
+def _best_box(
+    inside: NDArray[np.bool_], step: float, longest: float
+) -> tuple[int, int, int, int] | None:
+    """The box of free cells in which letters come out highest: column, row, columns, rows; the
+    widest of those that are as good.
+    """
+    rows, columns = inside.shape
+    heights = np.zeros(columns, dtype=int)
+    best: tuple[float, int] = (0.0, 0)
+    found = None
+    for row in range(rows):
+        heights = np.where(inside[row], heights + 1, 0)
+        open_bars: list[tuple[int, int]] = []  # where a bar begins, and how high it is
+        for column, height in enumerate([*heights.tolist(), 0]):
+            begin = column
+            while open_bars and open_bars[-1][1] > height:
+                begin, tall = open_bars.pop()
+                wide = column - begin
+                size = min(CAPITAL_SHARE * tall * step, wide * step / longest)
+                if (size, wide) > best:
+                    best = (size, wide)
+                    found = (begin, row - tall + 1, wide, tall)
+            if height and (not open_bars or open_bars[-1][1] < height):
+                open_bars.append((begin, height))
+    return found
+
+
+def lettered(names: Sequence[str], box: Box, letters: Letters, *, spot_mm: float) -> NamePlan:
+    """Return the names in their box, all of one size, each in its middle."""
+    wide, high = box[2] - box[0], box[3] - box[1]
+    widths = [letters.width(name, 1.0) for name in names]
+    longest = max(widths, default=0.0)
+    height = min(CAPITAL_SHARE * high, wide / longest if longest else CAPITAL_SHARE * high)
+    height = math.floor(100 * height) / 100
+    lines = tuple(
+        tuple(
+            np.array(line) + np.array([_middle(box, 0, width * height), _middle(box, 1, height)])
+            for line in letters.strokes(name, height)
+        )
+        for name, width in zip(names, widths, strict=True)
+    )
+    least = SPOTS_PER_LETTER * spot_mm
+    says = ""
+    if names and height < least:
+        says = (
+            f"Letters of {number_text(height, 2)} mm fill up: a spot of {number_text(spot_mm, 2)} "
+            f"mm needs {number_text(least, 2)} mm. Shorten the names or give them more room."
+        )
+    looks = _looks(names, widths, letters, CAPITAL_SHARE * high, wide)
+    return NamePlan(box, height, lines, letters.is_outline, looks, says)
+
+
+def name_steps(
+    plan: NamePlan, task: GroupTask, machine: Machine
+) -> tuple[tuple[tuple[Burn, str], ...], ...]:
+    """Return for each name the steps in which it is burnt, in mm of the drawing: outlines line by
+    line where the task has a line pitch, else along their lines.
+    """
+    assert task.setting is not None
+    setting = task.setting
+    found: list[tuple[tuple[Burn, str], ...]] = []
+    for lines in plan.lines:
+        if plan.is_outline and setting.pitch_mm:
+            steps: list[Burn] = list(engraved_lines(lines, task, machine)) if lines else []
+        else:
+            closed = [_closed(line) if plan.is_outline else line for line in lines]
+            steps = [Strokes(task.group, (_pairs(line),), setting) for line in closed]
+        found.append(tuple((step, task.group) for step in steps))
+    return tuple(found)
+
+
+def with_room_for(pattern: Pattern, steps: Sequence[Sequence[tuple[Burn, str]]]) -> Pattern:
+    """Return a pattern that takes what is lettered on it into its room, run-ups included."""
+    boxes, rasters = [], []
+    for step in (step for name in steps for step, _ in name):
+        if isinstance(step, Lines):
+            left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
+            rasters.append((left, step.rows[0][0], right, step.rows[-1][0]))
+        elif isinstance(step, Strokes):
+            points = np.array(step.paths[0])
+            boxes.append((*points.min(0).tolist(), *points.max(0).tolist()))
+    if not boxes and not rasters:
+        return pattern
+    reach = _around([pattern.reach_mm, *boxes, *rasters])
+    return replace(pattern, reach_mm=reach, also_mm=(_around(rasters),) if rasters else ())
+
+
+def _around(boxes: Sequence[Sequence[float]]) -> Box:
+    left, low, right, high = zip(*boxes, strict=True)
+    return (min(left), min(low), max(right), max(high))
+
+
+def _closed(line: Floats) -> Floats:
+    return np.concatenate([line, line[:1]])
+
+
+def _pairs(line: Floats) -> tuple[tuple[float, float], ...]:
+    return tuple((x, y) for x, y in np.round(line, 3).tolist())
+
+
+def _middle(box: Box, axis: int, size: float) -> float:
+    """Where something of a size begins in the middle of a box."""
+    return (box[axis] + box[axis + 2] - size) / 2
+
+
+def _looks(
+    names: Sequence[str], widths: Sequence[float], letters: Letters, most: float, wide: float
+) -> dict[int, str]:
+    """What is odd with which name."""
+    looks: dict[int, str] = {}
+    often = Counter(name.casefold() for name in names)
+    for n, name in enumerate(names):
+        lacking = letters.lacking(name)
+        if not name:
+            looks[n] = "empty: its copy stays bare"
+        elif lacking:
+            looks[n] = f"without {lacking}: these letters have no such sign"
+        elif often[name.casefold()] > 1:
+            looks[n] = f"stands {often[name.casefold()]} times in the list"
+    order = sorted(range(len(names)), key=lambda n: -widths[n])
+    if len(order) > 1:
+        first, second = (min(most, wide / max(widths[n], 1e-9)) for n in order[:2])
+        if second > LONGER * first:
+            gain = round(100 * (second / first - 1))
+            looks[order[0]] = f"so long that all are smaller: without it {gain} % larger"
+    return looks
