@@ -37,7 +37,9 @@ class FontLetters:
             raise BadFile(f"{name} is no font that can be read ({problem}).") from problem
         except (AssertionError, IndexError, TypeError, struct_error()) as problem:
             raise BadFile(f"{name} is a damaged font.") from problem
-        self._capital = capital or USUAL_CAPITAL * units
+        self._capital = USUAL_CAPITAL * units
+        tall = [y for ring in self._glyph("H")[0] for _, y in ring]
+        self._capital = capital or max(tall, default=self._capital)
 
     def lacking(self, text: str) -> str:
         """Return the letters of a text that the font has no shape for."""

@@ -244,6 +244,24 @@ def _with_names(wish: JobWish, whole: Pattern) -> Piecework:
     return Piecework(with_room_for(whole, steps), (), names, steps)
 
 
+def _name_remarks(wish: JobWish, work: Piecework, plan: JobPlan) -> Iterator[str]:
+    """What should be known of the names of the list."""
+    names, job = work.names, wish.job
+    if not job.names:
+        return
+    if names is None:
+        where = "placed piece by piece" if job.apart else "on which there is no room for them"
+        yield f"The names are left out: the copies are {where}."
+        return
+    if names.says:
+        yield names.says
+    if names.looks:
+        told = count_text(len(names.looks), "name")
+        yield f"{told} of the list {'asks' if len(names.looks) == 1 else 'ask'} for a look."
+    if len(job.names) < plan.copies:
+        yield f"{plan.copies - len(job.names)} copies have no name and stay bare."
+
+
 def layout_of(wish: JobWish, work: Piecework) -> Layout:
     """Return how the copies of a job are to be laid out."""
     return Layout(
@@ -277,6 +295,7 @@ def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None
     if work is None:
         work = piecework_for(wish)
     plan = plan_job(work.whole, machine, layout_of(wish, work))
+    plan = replace(plan, remarks=(*plan.remarks, *_name_remarks(wish, work, plan)))
     joints = tuple(joint_fits(wish, work.whole))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:

@@ -4,7 +4,7 @@ it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -16,6 +16,7 @@ from olive_almanac.core.records.entry import Entry, Proof, State, day_text
 from olive_almanac.core.records.job import (
     CAUSES,
     LEAVE_OUT,
+    NAMES,
     FindingAnswer,
     GroupTask,
     Hang,
@@ -33,6 +34,8 @@ from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
 
 if TYPE_CHECKING:
+    from olive_almanac.core.quoting.names import Box, Letters, NamePlan
+    from olive_almanac.formats.name_list import NameTable
     from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult, JobWish, Piecework
     from olive_almanac.steps.ports import Bench
@@ -134,6 +137,7 @@ class JobsPresenter:
         self.source: Path | None = None  # where the file was taken from, while it is known
         self._source_sha = ""
         self._known: tuple[object, Any] | None = None
+        self._font: tuple[str, Letters] | None = None
         self._work: tuple[object, Piecework] | None = None
 
     # -- which job ---------------------------------------------------------------------------------
@@ -231,6 +235,8 @@ class JobsPresenter:
         if again and self.job is not None:
             known = [*known, *self.job.groups]
         tasks = tuple(self._by_book(task) for task in likely_tasks(drawing, known))
+        if again and self.job is not None:
+            tasks = (*tasks, *(one for one in self.job.groups if one.group == NAMES))
 
         def keep() -> None:
             store = self.session.store
@@ -364,6 +370,77 @@ class JobsPresenter:
             self.drawing = None  # it is read anew with the answer
         job = replace(self.job, answers=tuple(kept), placed=())
         self._keep(job, f"{about}: {choice or 'taken back'}")
+
+    # -- names of a list ---------------------------------------------------------------------------
+
+    def letters(self, font: str = "") -> Letters:
+        """Return the letters of a font file that the library keeps, single strokes without one.
+        Raises AlmanacError.
+        """
+        from olive_almanac.steps.lettering import font_letters, letters
+
+        if not font:
+            return letters()
+        if self._font is None or self._font[0] != font:
+            self._font = (font, font_letters(self.session.store.photo(font), font))
+        return self._font[1]
+
+    def read_names(self, path: Path) -> NameTable:
+        """Return the table of names in a file.  Raises AlmanacError."""
+        from olive_almanac.formats.name_list import read_name_table
+
+        return read_name_table(read_bytes(path), path.name)
+
+    def names_of(self, text: str) -> tuple[str, ...]:
+        """Return the names of a text, one a line.  Raises AlmanacError."""
+        from olive_almanac.formats.name_list import names_of_text
+
+        return names_of_text(text)
+
+    def keep_font(self, path: Path) -> str:
+        """Keep a font file in the library, once it can be read; return under which name.  Raises
+        AlmanacError.
+        """
+        from olive_almanac.steps.lettering import font_letters
+
+        data = read_bytes(path)
+        font_letters(data, path.name)
+        return self.session.store.keep_photo(data, path.suffix.lower() or ".ttf")
+
+    def try_names(self, names: Sequence[str], font: str, box: Box | None) -> NamePlan | None:
+        """Return how names would come out on the part; None where there is no room, or no part."""
+        from olive_almanac.core.quoting.names import free_box, lettered
+
+        machine = self.session.subject.machine
+        if self.result is None or machine is None or not names:
+            return None
+        letters = self.letters(font)
+        chosen = box or free_box(self.result.plan.pattern, names, letters)
+        if chosen is None:
+            return None
+        return lettered(names, chosen, letters, spot_mm=machine.spot_longer_mm)
+
+    def set_names(self, names: Sequence[str], font: str, box: Box | None) -> None:
+        """Letter a name on each copy: as many copies as names; none takes them away."""
+        if self.job is None:
+            return
+        groups = [one for one in self.job.groups if one.group != NAMES]
+        if names:
+            before = next((one.task for one in self.job.groups if one.group == NAMES), "")
+            known = [task for task in ("score", "mark", "engrave") if self._entry_for(task)]
+            task = before or (known[0] if known else "score")
+            groups.append(self._by_book(GroupTask(NAMES, task)))
+        job = replace(
+            self.job,
+            names=tuple(names),
+            name_font=font,
+            name_box_mm=box or (),
+            groups=tuple(groups),
+            copies=len(names) or self.job.copies,
+            placed=(),
+            apart=self.job.apart and not names,
+        )
+        self._keep(job, "names of a list" if names else "names taken away")
 
     # -- how many, where ---------------------------------------------------------------------------
 
@@ -521,8 +598,19 @@ class JobsPresenter:
             stock.sheets,
             self.job.placed or None,
             pairs=self._pairs(),
+            letters=self._letters_of_job(),
             earlier=earlier_jobs([one for job in self.jobs for one in job.outcomes], stock.lot),
         )
+
+    def _letters_of_job(self) -> Letters | None:
+        """The letters of the job's names; a font that is gone is told, and single strokes taken."""
+        if self.job is None or not self.job.names:
+            return None
+        try:
+            return self.letters(self.job.name_font)
+        except AlmanacError as problem:
+            self.problem = f"{problem} Single strokes are taken."
+            return self.letters()
 
     def _pairs(self) -> tuple[Any, ...]:
         """The coupons behind the cut's entry, with their readings."""
@@ -544,7 +632,8 @@ class JobsPresenter:
             from olive_almanac.steps.job_work import knowledge_of, piecework_for, work_out_job
 
             job = wish.job
-            handling = (job.rounds, job.apart, job.answers, wish.stock.thickness_mm)
+            named = (job.names, job.name_font, job.name_box_mm)
+            handling = (job.rounds, job.apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work
             piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)

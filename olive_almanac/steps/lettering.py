@@ -1,7 +1,16 @@
-"""The lettering of labels, for the views and the demo, which know no file formats."""
+"""The lettering of labels and names, for the views and the demo, which know no file formats."""
 
 from __future__ import annotations
 
+from functools import lru_cache
+
+from olive_almanac.formats.font_letters import FontLetters
 from olive_almanac.formats.letters import letters
 
-__all__ = ["letters"]
+__all__ = ["font_letters", "letters"]
+
+
+@lru_cache(maxsize=4)
+def font_letters(data: bytes, name: str) -> FontLetters:
+    """Return the letters of a font file.  Raises BadFile."""
+    return FontLetters(data, name)

@@ -20,6 +20,7 @@ from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.standins.controller import StandInWire
 from olive_almanac.views import theme
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.jobs.names import NamesDialog
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
 
@@ -341,3 +342,54 @@ class TellingTest(JobsCase):
         self.ready()
         self.click(page.laid_anew)
         self.assertEqual(page.presenter.job.placed, ())
+
+
+class NamesTest(JobsCase):
+    def test_by_keys_each_copy_gets_the_name_of_a_list(self):
+        self.choose_file()
+        page = self.ready()
+        page.groups.task_picked.emit("#0000ff", "leave out")
+        self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.names)
+        self.wait_for(lambda: self.window.findChildren(NamesDialog))
+        (dialog,) = self.window.findChildren(NamesDialog)
+        for line in ("Hive 7", "Hive 8", "Hive 8"):
+            self.type(line, dialog.text)
+            self.key(Qt.Key.Key_Return, widget=dialog.text)
+        self.wait_for(lambda: dialog.plan is not None and len(dialog.plan.lines) == 3)
+        told = [one.text() for one in dialog.findChildren(QLabel)]
+        self.assertIn("3 Hive 8: stands 2 times in the list", told)
+        dialog.sides[0].setText("900")
+        dialog.sides[0].textEdited.emit("900")
+        self.wait_for(lambda: not dialog.keep.isEnabled())
+        self.assertIn("must be", dialog.size_told.text())
+        dialog.sides[0].setText("")
+        dialog.sides[0].textEdited.emit("")
+        self.wait_for(dialog.keep.isEnabled)
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.result.plan.copies == 3)
+        self.assertEqual(page.presenter.job.groups[-1].task, "score")
+        self.assertIn("names of the list", {group for _, group in self.run_of(page).steps})
+        self.assertEqual(page.names.text(), "3 names of a list")
+
+    def run_of(self, page):
+        return page.presenter.result.plan.runs[0]
+
+    def test_a_list_in_a_file_asks_for_its_column_and_names_are_taken_away(self):
+        self.choose_file()
+        page = self.ready()
+        path = self.path.with_name("hives.csv")
+        path.write_text("No;Hive\n7;Linden\n8;Acacia\n")
+        dialog = NamesDialog(self.window, page.presenter)
+        dialog.open_file(path)
+        dialog.column.picked.emit("1")
+        self.assertEqual(dialog.names, ("Linden", "Acacia"))
+        dialog.open_file(path.with_name("missing.csv"))
+        self.assertIn("missing.csv", dialog.size_told.text())
+        dialog._try()
+        dialog._keep()
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.job.copies == 2)
+        again = NamesDialog(self.window, page.presenter)
+        self.assertEqual(again.names, ("Linden", "Acacia"))
+        again._take_away()
+        self.assertEqual((page.presenter.job.names, len(page.presenter.job.groups)), ((), 2))

@@ -127,8 +127,10 @@ class JobsPage(StationPage):
         self.groups.plan_asked.connect(self._plan_trial)
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(8))
+        self.names = button("Names from a list", "plain", tip="one on each copy")
+        self.names.clicked.connect(self._ask_names)
         told = Page()
-        told.setLayout(col(self.groups, self.remarks, None, gap=10))
+        told.setLayout(col(self.groups, row(self.names, None), self.remarks, None, gap=10))
         left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
@@ -336,6 +338,10 @@ class JobsPage(StationPage):
         self.picker.set_choices(choices, screen.job.uid, extra="Bring in a drawing")
         self.picker.setText(screen.job.name)
         self.groups.show_lines(screen.groups)
+        count = len(screen.job.names)
+        words = f"{count_text(count, 'name')} of a list" if count else "Names from a list"
+        self.names.setText(words)
+        self.names.setVisible(screen.result is not None and not screen.job.apart)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (
             (self.copies, str(screen.job.copies)),
@@ -577,6 +583,16 @@ class JobsPage(StationPage):
         self._reading = self.main_window.work(
             self.presenter.reading(path), lambda found: self.presenter.take_drawing(*found)
         )
+
+    def _ask_names(self) -> None:
+        """Open the list of names over the window."""
+        from olive_almanac.views.jobs.names import NamesDialog
+
+        if self.presenter.result is None:
+            return
+        dialog = NamesDialog(self.main_window, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def _take_changed(self) -> None:
         if self.presenter.source is not None:

@@ -179,6 +179,7 @@ class JobSheet(Painted):
                 painter.setPen(QPen(C("ink"), 2.4))
                 painter.setBrush(NO_BRUSH)
                 painter.drawRect(place.adjusted(-2, -2, 2, 2))
+        self._draw_names(painter, plan, run)
         self._draw_burnt(painter, run)
         if self.pinned is not None and run.placed:
             self._draw_pin(painter, plan, run)
@@ -256,6 +257,22 @@ class JobSheet(Painted):
                 painter.setPen(QPen(colour, width))
                 painter.drawEllipse(at, 9, 9)
             return
+
+    def _draw_names(self, painter: QPainter, plan: JobPlan, run: SheetRun) -> None:
+        """What is lettered on each copy."""
+        names = self.shown.result.names if self.shown and self.shown.result else None
+        if names is None or self.stock is None:
+            return
+        painter.setPen(QPen(ink_on(stock_colour(self.stock)), 1))
+        painter.setBrush(NO_BRUSH)
+        for number, copy in enumerate(run.placed, self._before):
+            for line in names.lines[number] if number < len(names.lines) else ():
+                points = turned_points(line, plan.of(copy), copy)
+                polygon = QPolygonF([self._point(x, y) for x, y in points.tolist()])
+                if names.is_outline:
+                    painter.drawPolygon(polygon)
+                else:
+                    painter.drawPolyline(polygon)
 
     def show_burnt(self, steps: int) -> None:
         """Show how many steps of the sheet are burnt."""
