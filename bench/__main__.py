@@ -22,6 +22,7 @@ PARTS = (
     "book",
     "jobs",
     "placing",
+    "pictures",
 )
 
 

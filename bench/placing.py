@@ -20,12 +20,12 @@ from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.quoting.place import Item, box_of, nested, outline_of, placed_in_rows
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.job import NAMES, GroupTask
-from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.demo.shop import MACHINES
 from olive_almanac.formats.letters import letters
 
+MACHINE = MACHINES[0]
 HEIGHT_MM, LENGTH_MM, GAP_MM = 290.0, 620.0, 2.0
 
 

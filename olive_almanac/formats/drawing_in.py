@@ -14,11 +14,12 @@ from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import FindingAnswer
 from olive_almanac.formats.dxf_in import read_dxf
+from olive_almanac.formats.picture_in import is_picture, read_picture_file
 from olive_almanac.formats.svg_in import read_svg
 
 __all__ = ["DRAWING_FILES", "LARGEST_BYTES", "read_drawing"]
 
-DRAWING_FILES = (".svg", ".dxf")
+DRAWING_FILES = (".svg", ".dxf", ".png", ".jpg", ".jpeg")
 LARGEST_BYTES = 60_000_000
 MOST_POINTS = 1_500_000
 DRAWN_MM = 0.01
@@ -40,7 +41,10 @@ def read_drawing(
         raise BadFile(f"{name} is empty.")
     if len(data) > LARGEST_BYTES:
         raise BadFile(f"{name} is larger than {LARGEST_BYTES // 1_000_000} MB. Split the drawing.")
-    read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
+    if is_picture(data):
+        read = read_picture_file(data, name)
+    else:
+        read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
     said = answers_of(answers)
     read = answered(read, said)
     paths = read.paths

@@ -233,17 +233,24 @@ class GcodeWriter:
         return parts
 
     def _lines(self, step: Lines) -> bytes:
-        power, lines = self._power(step.setting), []
+        plain, lines = self._power(step.setting), []
         left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
         for i, (y, runs) in enumerate(step.rows):
-            forth = i % 2 == 0
-            if forth:
-                start, end = (left, right)
-            else:
-                start, end = (right, left)
+            said = [plain] * len(runs)
+            if step.powers:
+                said = [f"S{_number(p * self.machine.power_scale)}" for p in step.powers[i]]
+            start, end = left, right
+            parts = [(a, b, power) for (a, b), power in zip(runs, said, strict=True)]
+            if i % 2:
+                start, end = right, left
+                parts = [(b, a, power) for a, b, power in reversed(parts)]
             lines.append(f"G1 {self.at((start, y))} S0")
-            for a, b in runs if forth else [(b, a) for a, b in reversed(runs)]:
-                lines += [f"G1 {self.at((a, y))} S0", f"G1 {self.at((b, y))} {power}"]
+            at = start
+            for a, b, power in parts:
+                if a != at:
+                    lines.append(f"G1 {self.at((a, y))} S0")
+                lines.append(f"G1 {self.at((b, y))} {power}")
+                at = b
             lines.append(f"G1 {self.at((end, y))} S0")
         return _block(lines)
 

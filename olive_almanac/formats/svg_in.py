@@ -6,6 +6,7 @@ the file is ever looked at; entities are refused.
 
 from __future__ import annotations
 
+import base64
 import itertools
 import math
 import re
@@ -22,6 +23,7 @@ from olive_almanac.core.quoting.paths import (
     arc_through,
     is_finite,
     mapped,
+    on,
     raised,
     times,
 )
@@ -32,9 +34,11 @@ from olive_almanac.core.records.drawing import (
     Drawing,
     DrawingFinding,
     FindingKind,
+    Picture,
     Piece,
     Polyline,
 )
+from olive_almanac.formats.picture_in import PICTURE_GROUP, size_px
 
 __all__ = ["colour_of", "read_svg"]
 
@@ -226,6 +230,7 @@ class _Reader:
     root: ElementTree.Element
     name: str
     paths: list[ContourPath] = field(default_factory=list)
+    pictures: list[Picture] = field(default_factory=list)
     findings: list[DrawingFinding] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
     rules: dict[str, dict[str, str]] = field(default_factory=dict)
@@ -238,12 +243,13 @@ class _Reader:
                 self._take_rules(element.text or "")
         self._walk(self.root, page, {}, "", 0, True)
         self._tell_counts()
-        if not self.paths and not self.counts:
+        if not self.paths and not self.counts and not self.pictures:
             raise BadFile(f"{self.name} holds no lines.")
         asked = any(one.kind in ("pixels", "no size") for one in self.findings)
         paths, findings = tuple(self.paths), tuple(self.findings)
         unit_mm = PX_MM if asked else 0.0
-        return Drawing(self.name, unit, size, paths, findings, unit_mm=unit_mm)
+        pictures = tuple(self.pictures)
+        return Drawing(self.name, unit, size, paths, findings, unit_mm=unit_mm, pictures=pictures)
 
     def _page(self) -> tuple[Point | None, str, Affine]:
         """The size of the page in mm, how lengths are written, and the map of its units into mm
@@ -280,7 +286,7 @@ class _Reader:
     def _tell_counts(self) -> None:
         told: tuple[tuple[str, FindingKind, str], ...] = (
             ("text", "text", "{} of text: not outlines, so they are left out."),
-            ("image", "picture", "{} left out: they can be engraved, not cut."),
+            ("image", "picture", "{} left out: turned, or not in the file itself."),
             ("hidden", "hidden", "{} hidden and left out."),
             ("invisible", "left out", "{} without line or fill left out."),
             ("foreignObject", "left out", "{} of another kind left out."),
@@ -347,10 +353,38 @@ class _Reader:
                 self._walk(child, m, own, layer, depth + 1)
         elif tag == "use":
             self._use(element, m, own, layer, depth)
-        elif tag in ("text", "image", "foreignObject"):
+        elif tag == "image":
+            self._take_image(element, m, layer)
+        elif tag in ("text", "foreignObject"):
             self.counts[tag] += 1
         else:
             self._take(element, tag, m, own, layer)
+
+    def _take_image(self, element: ElementTree.Element, m: Affine, layer: str) -> None:
+        """A picture that lies in the file itself and is not turned; others are left out."""
+        href = next((v for k, v in element.attrib.items() if k.rpartition("}")[2] == "href"), "")
+        head, _, text = href.partition(",")
+        kept = head.startswith("data:image/") and head.endswith(";base64")
+        wide, high = (_length(element.get(key)) for key in ("width", "height"))
+        upright = abs(m[1]) < 1e-9 and abs(m[2]) < 1e-9 and m[0] > 0 > m[3]
+        if not (kept and wide and high and upright):
+            self.counts["image"] += 1
+            return
+        try:
+            data = base64.b64decode(text, validate=False)
+            pixels = size_px(data, self.name)
+        except (ValueError, BadFile):
+            self.counts["image"] += 1
+            return
+        x, y = (_length(element.get(key)) or 0.0 for key in ("x", "y"))
+        if (element.get("preserveAspectRatio") or "").split(" ")[0] != "none":
+            scale = min(wide / pixels[0], high / pixels[1])
+            x, y = x + (wide - scale * pixels[0]) / 2, y + (high - scale * pixels[1]) / 2
+            wide, high = scale * pixels[0], scale * pixels[1]
+        corner = on(m, (x, y + high))
+        size = (m[0] * wide, -m[3] * high)
+        if all(map(math.isfinite, (*corner, *size))) and min(size) > 0:
+            self.pictures.append(Picture(layer or PICTURE_GROUP, data, corner, size))
 
     def _use(
         self,

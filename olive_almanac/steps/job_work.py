@@ -11,6 +11,7 @@ from statistics import stdev
 from typing import Any
 
 from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
@@ -25,6 +26,7 @@ from olive_almanac.core.quoting.names import (
 from olive_almanac.core.quoting.pattern import Handling, Pattern, parts_of, pattern_of
 from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
+from olive_almanac.core.quoting.shades import Shading, shaded
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
@@ -44,6 +46,7 @@ from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.gcode_job import frame_blocks, job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
+from olive_almanac.formats.picture_in import luminance_of
 from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.permission import group_of
 
@@ -154,6 +157,7 @@ class JobWish:
     pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
     earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
     letters: Letters | None = None  # in which names are lettered
+    tone: ToneTable | None = None  # by which pictures are engraved
 
 
 @dataclass(frozen=True)
@@ -219,11 +223,24 @@ def piecework_for(wish: JobWish) -> Piecework:
         once="burnt twice" in said,
         widths=widths_of(said),
         thickness_mm=wish.stock.thickness_mm,
+        shadings=tuple(_shadings(wish)),
     )
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
     if not job.apart:
         return _with_names(wish, whole)
     return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
+
+
+def _shadings(wish: JobWish) -> Iterator[Shading]:
+    """The pictures of the drawing that are engraved, through the measured tone curve."""
+    burnt = {task.group for task in wish.tasks if task.burns}
+    for picture in wish.drawing.pictures:
+        if picture.group not in burnt or wish.tone is None:
+            continue
+        luminance = luminance_of(picture.data, wish.drawing.name)
+        (left, low), (wide, high) = picture.corner_mm, picture.size_mm
+        box = (left, low, left + wide, low + high)
+        yield shaded(luminance, box, wish.tone, wish.machine, picture.group)
 
 
 def _with_names(wish: JobWish, whole: Pattern) -> Piecework:

@@ -32,9 +32,12 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, number_text, read_number
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
+from olive_almanac.steps.trials import counted
 
 if TYPE_CHECKING:
+    from olive_almanac.core.fitting.tone_table import ToneTable
     from olive_almanac.core.quoting.names import Box, Letters, NamePlan
+    from olive_almanac.core.records.trial import Trial
     from olive_almanac.formats.name_list import NameTable
     from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult, JobWish, Piecework
@@ -52,6 +55,7 @@ __all__ = [
 ]
 
 MOST_COPIES = 2000
+STRIP = "grey"  # the kind of trial that a picture's tones come from
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -94,6 +98,7 @@ class GroupLine:
     contours: int = 0
     length_mm: float = 0.0
     barred: str = ""
+    is_picture: bool = False
 
     @property
     def needs_entry(self) -> bool:
@@ -138,6 +143,7 @@ class JobsPresenter:
         self._source_sha = ""
         self._known: tuple[object, Any] | None = None
         self._font: tuple[str, Letters] | None = None
+        self._tone: tuple[object, Trial, ToneTable] | None = None
         self._work: tuple[object, Piecework] | None = None
 
     # -- which job ---------------------------------------------------------------------------------
@@ -162,22 +168,24 @@ class JobsPresenter:
 
     def _read_book_again(self) -> None:
         """Give groups the numbers that the book has now; what was reckoned for the job stays."""
-        if self.job is None:
-            return
+        if self.job is None or self.drawing is None:
+            return  # what a group is, its drawing says
         groups = tuple(
-            task if task.setting is not None and not task.entry_uid else self._by_book(task)
-            for task in self.job.groups
+            task if self._is_reckoned(task) else self._by_book(task) for task in self.job.groups
         )
         if groups != self.job.groups:
             self._keep(replace(self.job, groups=groups), "numbers of the book")
+
+    def _is_reckoned(self, task: GroupTask) -> bool:
+        """Whether a group's numbers were reckoned for the job, not taken from the book."""
+        picture = self._is_picture(task.group)
+        return task.setting is not None and not task.entry_uid and not picture
 
     def choose(self, uid: str) -> None:
         """Take another job in hand; its drawing comes from the library."""
         self.job = next((job for job in self.jobs if job.uid == uid), None)
         self.drawing = self.result = self.source = None
         self.problem = ""
-        if self.job is not None:
-            self._read_book_again()
         self.refresh()
 
     def reading_kept(self) -> Iterator[tuple[Job, Drawing]] | None:
@@ -204,6 +212,7 @@ class JobsPresenter:
         same = (job.uid, job.answers, job.drawing_photo)
         if same == (mine.uid, mine.answers, mine.drawing_photo):
             self.drawing = drawing
+            self._read_book_again()
             self.refresh()
 
     def reading(self, path: Path) -> Iterator[tuple[Path, bytes, Drawing]]:
@@ -234,6 +243,7 @@ class JobsPresenter:
         known = [task for job in reversed(self.jobs) for task in job.groups]
         if again and self.job is not None:
             known = [*known, *self.job.groups]
+        before, self.drawing = self.drawing, drawing
         tasks = tuple(self._by_book(task) for task in likely_tasks(drawing, known))
         if again and self.job is not None:
             tasks = (*tasks, *(one for one in self.job.groups if one.group == NAMES))
@@ -256,9 +266,11 @@ class JobsPresenter:
             self.job = self.session.shop.keep_job(job, "drawing taken")
 
         if self.session.attempt(keep):
-            self.drawing, self.source, self._source_sha = drawing, path, drawing.sha256
+            self.source, self._source_sha = path, drawing.sha256
             self.result = None
             self.refresh()
+        else:
+            self.drawing = before
 
     def is_changed_on_disk(self) -> bool:
         """Whether the file that the drawing came from says something else now."""
@@ -299,7 +311,46 @@ class JobsPresenter:
         """A group's task with the numbers that the book has for it now."""
         from olive_almanac.steps.job_work import task_with
 
+        if self._is_picture(task.group) and task.task != LEAVE_OUT:
+            return self._by_strip(task)
         return task_with(task, self._entry_for(task.task))
+
+    def _is_picture(self, group: str) -> bool:
+        return self.drawing is not None and group in self.drawing.picture_groups
+
+    def _by_strip(self, task: GroupTask) -> GroupTask:
+        """A picture's task with the numbers of the greyscale strip; without one it has none."""
+        from olive_almanac.core.quoting.shades import picture_setting
+
+        tone = self.tone()
+        setting = picture_setting(tone[1]) if tone is not None else None
+        return replace(task, entry_uid="", setting=setting, kerf_mm=None)
+
+    def tone(self) -> tuple[Trial, ToneTable] | None:
+        """Return the newest greyscale strip of the subject that was read, and its tone curve."""
+        from olive_almanac.core.fitting.tone_table import tone_table_of
+
+        machine, stock, store = (
+            self.session.subject.machine,
+            self.session.subject.stock,
+            self.session.library,
+        )
+        if machine is None or stock is None or store is None:
+            return None
+        for trial in reversed(self.session.trials.every):
+            mine = (trial.machine.uid, trial.stock.uid) == (machine.uid, stock.uid)
+            if trial.kind != STRIP or not mine:
+                continue
+            readings = counted(store, store.readings(trial.id))
+            key = (trial.id, len(readings))
+            if self._tone is None or self._tone[0] != key:
+                try:
+                    table = tone_table_of(trial, readings)
+                except AlmanacError:
+                    continue  # it was not read to the end, or shows no tone
+                self._tone = (key, trial, table)
+            return self._tone[1], self._tone[2]
+        return None
 
     def lines(self) -> tuple[GroupLine, ...]:
         """Return the groups of the job as they are told."""
@@ -323,6 +374,8 @@ class JobsPresenter:
         )
         if not permission.allowed:
             return GroupLine(task, words, "barred", permission.reason, barred=permission.reason)
+        if self._is_picture(task.group):
+            return self._picture_line(task, words)
         entry = self._entry_for(task.task)
         if entry is None or task.setting is None:
             return GroupLine(task, words, "untried", "nothing known yet")
@@ -337,6 +390,23 @@ class JobsPresenter:
             reason = "reckoned for this job"
         contours, length = (work.contours, work.length_mm) if work is not None else (0, 0.0)
         return GroupLine(task, words, state, reason, numbers, contours, length)
+
+    def _picture_line(self, task: GroupTask, words: str) -> GroupLine:
+        """A picture's group: its tones come from a strip, and nothing is guessed without one."""
+        from olive_almanac.core.records.factors import setting_words
+        from olive_almanac.core.units import percent_text, speed_text
+
+        tone = self.tone()
+        if tone is None or task.setting is None:
+            return GroupLine(task, words, "untried", "no tone curve was measured", is_picture=True)
+        unit, setting = self.session.preferences.speed_unit, task.setting
+        numbers = (
+            f"up to {percent_text(setting.power)} %",
+            speed_text(setting.speed_mm_s, unit),
+            *setting_words(setting, unit),
+        )
+        reason = f"by the strip {tone[0].name}"
+        return GroupLine(task, words, "trial", reason, numbers, 1, is_picture=True)
 
     def set_task(self, group: str, task: str) -> None:
         """Give a group another task; its numbers are the book's."""
@@ -599,8 +669,13 @@ class JobsPresenter:
             self.job.placed or None,
             pairs=self._pairs(),
             letters=self._letters_of_job(),
+            tone=self._tone_of_job(),
             earlier=earlier_jobs([one for job in self.jobs for one in job.outcomes], stock.lot),
         )
+
+    def _tone_of_job(self) -> ToneTable | None:
+        tone = self.tone() if self.drawing is not None and self.drawing.pictures else None
+        return tone[1] if tone is not None else None
 
     def _letters_of_job(self) -> Letters | None:
         """The letters of the job's names; a font that is gone is told, and single strokes taken."""
@@ -632,7 +707,8 @@ class JobsPresenter:
             from olive_almanac.steps.job_work import knowledge_of, piecework_for, work_out_job
 
             job = wish.job
-            named = (job.names, job.name_font, job.name_box_mm)
+            strip = self._tone[0] if self._tone is not None else None
+            named = (strip, job.names, job.name_font, job.name_box_mm)
             handling = (job.rounds, job.apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work

@@ -1,19 +1,23 @@
 """A job without a window: from a drawing to written files, what came of it, the next drawing."""
 
+import base64
+import io
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from PIL import Image
 
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.steps.find import find_jobs
 from olive_almanac.steps.job_work import limits_of_run
 from olive_almanac.steps.jobs import JobsPresenter
-from tests.samples import BIRCH, LONG, sample_entry
+from tests.samples import BIRCH, LONG, kind_plan, sample_entry
 from tests.steps.test_planning import PlannerCase
 
 SVG = (
@@ -121,6 +125,41 @@ class JobTest(JobCase):
             )
         for text in ("plate march", "", "what did we", "acrylic plate"):
             self.assertEqual(find_jobs(catalogue, text), ())
+
+    def test_a_picture_is_engraved_by_a_greyscale_strip_and_never_by_a_guess(self):
+        pixels = np.tile(np.linspace(0, 255, 60).astype(np.uint8), (40, 1))
+        data = io.BytesIO()
+        Image.fromarray(pixels).save(data, "PNG")
+        text = base64.b64encode(data.getvalue()).decode()
+        picture = (
+            f'<image x="15" y="15" width="30" height="20" href="data:image/png;base64,{text}"/>'
+        )
+        entry = sample_entry(uid="e", task="engrave", setting=Setting(0.3, 300.0, pitch_mm=0.1))
+        self.session.shop.keep_entry(entry, "chosen", "entry")
+        self.bring_in(SVG.replace("<path", f"{picture}<path"))
+        line = self.screen.groups[-1]
+        self.assertTrue(line.is_picture and line.needs_entry)
+        self.assertIn("nothing is known yet to engrave", self.jobs.waits_for)
+        trial = replace(kind_plan("grey", "engrave").trial, machine=LONG, stock=BIRCH)
+        self.session.store.save_trial(trial, "decide", "read")
+        readings = [
+            Reading(cell.id, lightness=78 - 50 * cell.setting.power / 0.6) for cell in trial.cells
+        ]
+        self.session.store.save_readings(trial.id, readings, "read")
+        self.session.trials.keep(trial, "decide", "read")
+        self.jobs.choose("")
+        self.jobs.resume()
+        line = self.screen.groups[-1]
+        self.assertEqual(
+            (line.task.setting.pitch_mm, line.needs_entry), (trial.cells[0].setting.pitch_mm, False)
+        )
+        self.assertIn("by the strip", line.reason)
+        steps = [group for _, group in self.screen.result.plan.pattern.steps]
+        self.assertEqual(steps[0], "picture")
+        self.assertTrue(any("measured curve" in one for one in self.screen.result.plan.remarks))
+        for _ in self.jobs.writing():
+            pass
+        self.assertIn("up to", line.numbers[0])
 
     def test_nothing_is_written_while_the_layout_is_of_an_older_job(self):
         self.bring_in()

@@ -127,7 +127,7 @@ class Raster:
 @dataclass(frozen=True)
 class Lines:
     """A raster along X that is burnt only in parts of each line: `rows` holds the height of each
-    line and its parts.
+    line and its parts; `powers` the power of each part where it is not the setting's.
     """
 
     name: str
@@ -136,6 +136,7 @@ class Lines:
     right_mm: float
     setting: Setting
     run_up_mm: float
+    powers: tuple[tuple[float, ...], ...] = ()
 
     @property
     def start(self) -> Point:

@@ -92,7 +92,16 @@ def _scaled(drawing: Drawing, by: float, unit: str, unit_mm: float) -> Drawing:
     )
     size = drawing.size_mm
     size = (size[0] * by, size[1] * by) if size is not None else None
-    return replace(drawing, paths=paths, size_mm=size, unit=unit, unit_mm=unit_mm)
+    pictures = tuple(
+        replace(
+            one,
+            corner_mm=(one.corner_mm[0] * by, one.corner_mm[1] * by),
+            size_mm=(one.size_mm[0] * by, one.size_mm[1] * by),
+        )
+        for one in drawing.pictures
+    )
+    changed = replace(drawing, paths=paths, size_mm=size, pictures=pictures)
+    return replace(changed, unit=unit, unit_mm=unit_mm)
 
 
 def _extent(path: ContourPath) -> float:

@@ -22,6 +22,7 @@ from olive_almanac.core.quoting.joints import JointKind, fitted_ring
 from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
 from olive_almanac.core.quoting.order import order_of
 from olive_almanac.core.quoting.paths import flat
+from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.quoting.shared_lines import Rest, rests_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import GroupTask, group_words
@@ -50,6 +51,7 @@ class Handling:
     widths: Mapping[tuple[JointKind, float], float] = field(default_factory=dict)
     thickness_mm: float = 0.0
     effort: float = 1.0
+    shadings: tuple[Shading, ...] = ()  # pictures, as they are burnt
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,7 @@ class Pattern:
     work: tuple[GroupWork, ...]
     remarks: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
+    shadings: tuple[Shading, ...] = ()
     also_mm: tuple[Box, ...] = ()  # what else a copy takes: run-ups of what is lettered on it
 
     @property
@@ -156,7 +159,7 @@ def pattern_of(
     Raises OutOfRange where nothing is to be burnt.
     """
     contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
-    return _pattern(contours, filled, tasks, task_of, machine, handling)
+    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling)
 
 
 def parts_of(
@@ -182,8 +185,15 @@ def parts_of(
             holders = tree.query(shapely.Point(area[0]), predicate="intersects")
             root = roots[int(holders[0])] if len(holders) else -1
             of_part.setdefault(root, ([], {}))[1].setdefault(group, []).append(area)
+    shades: dict[int, list[Shading]] = {}
+    for one in handling.shadings:
+        holders = tree.query(shapely.box(*one.box_mm).centroid, predicate="intersects")
+        root = roots[int(holders[0])] if len(holders) else -1
+        of_part.setdefault(root, ([], {}))
+        shades.setdefault(root, []).append(one)
     return tuple(
-        _pattern(mine, areas, tasks, task_of, machine, handling) for mine, areas in of_part.values()
+        _pattern(mine, areas, shades.get(root, ()), tasks, task_of, machine, handling)
+        for root, (mine, areas) in of_part.items()
     )
 
 
@@ -204,7 +214,7 @@ def _burnt(
     contours, filled = _contours(drawing, task_of, machine)
     if handling.once:
         contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
-    if not contours and not filled:
+    if not contours and not filled and not handling.shadings:
         raise OutOfRange("What is burnt", "nothing", "at least one group with a task and a setting")
     if handling.widths:
         contours = list(_fitted(contours, handling))
@@ -228,6 +238,7 @@ def _fitted(contours: Sequence[Contour], handling: Handling) -> Iterator[Contour
 def _pattern(
     contours: list[Contour],
     filled: dict[str, list[Floats]],
+    shadings: Sequence[Shading],
     tasks: Sequence[GroupTask],
     task_of: dict[str, GroupTask],
     machine: Machine,
@@ -246,6 +257,7 @@ def _pattern(
         for group, areas in filled.items()
         for step in engraved_lines(areas, task_of[group], machine)
     ]
+    steps += [(one.lines, one.lines.name) for one in shadings]
     rests = rests_of(contours) if handling.once else [Rest(whole=True)] * len(contours)
     beams, remarks = _beams(contours, parents, task_of, rests)
     for n, start in zip(tour.order, tour.starts, strict=True):
@@ -261,7 +273,8 @@ def _pattern(
     )
     outer = [n for n in range(len(contours)) if contours[n].rank == 2 and contours[n].closed]
     outlines = tuple(contours[n].points_mm for n in outer if not _depth(n, parents, contours) % 2)
-    box = _box_of([*(one.points_mm for one in contours), *(area for _, area in areas)])
+    corners = [np.array(one.box_mm).reshape(2, 2) for one in shadings]
+    box = _box_of([*(one.points_mm for one in contours), *(area for _, area in areas), *corners])
     work = tuple(_work(one, contours, filled) for one in tasks if one.burns)
     return Pattern(
         tuple(steps),
@@ -272,8 +285,9 @@ def _pattern(
         lines,
         areas,
         work,
-        tuple(remarks),
+        (*remarks, *(one.says for one in shadings)),
         _parts(contours, parents),
+        tuple(shadings),
     )
 
 

@@ -12,6 +12,7 @@ __all__ = [
     "Drawing",
     "DrawingFinding",
     "FindingKind",
+    "Picture",
     "Piece",
     "Polyline",
 ]
@@ -81,6 +82,16 @@ class ContourPath:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A picture in a drawing: the bytes of its file, its lower left corner and its size, mm."""
+
+    group: str
+    data: bytes
+    corner_mm: Point
+    size_mm: Point
+
+
+@dataclass(frozen=True)
 class DrawingFinding:
     """What an operator should know of a drawing: a kind, a sentence, where, and which paths."""
 
@@ -103,8 +114,14 @@ class Drawing:
     findings: tuple[DrawingFinding, ...] = ()
     sha256: str = ""
     unit_mm: float = 0.0
+    pictures: tuple[Picture, ...] = ()
 
     @property
     def groups(self) -> tuple[str, ...]:
-        """The groups in the order in which they come first."""
-        return tuple(dict.fromkeys(path.group for path in self.paths))
+        """The groups in the order in which they come first, pictures behind lines."""
+        lines = [path.group for path in self.paths]
+        return tuple(dict.fromkeys((*lines, *(one.group for one in self.pictures))))
+
+    @property
+    def picture_groups(self) -> frozenset[str]:
+        return frozenset(one.group for one in self.pictures)

@@ -51,11 +51,12 @@ class GroupList(Page):
 
     Signals:
         task_picked(str, str): another task for a group.
-        plan_asked(str): the operator wants to plan a trial of a task that has no entry.
+        plan_asked(str, str): the operator wants to plan a trial of a task that has no entry, of a
+            kind ("": as is suggested).
     """
 
     task_picked = Signal(str, str)
-    plan_asked = Signal(str)
+    plan_asked = Signal(str, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -101,6 +102,8 @@ class GroupList(Page):
                 rest = f"{line.length_mm / 1000:.2f} m, {rest}"
             self.list.addWidget(label(rest, "small", "second", wrap=True))
         elif line.needs_entry and not line.barred:
-            plan = button("Plan a trial of it", tip="the book knows nothing of this yet")
-            plan.clicked.connect(lambda: self.plan_asked.emit(line.task.task))
+            words = "Plan a greyscale strip" if line.is_picture else "Plan a trial of it"
+            plan = button(words, tip="the book knows nothing of this yet")
+            kind = "grey" if line.is_picture else ""
+            plan.clicked.connect(lambda: self.plan_asked.emit(line.task.task, kind))
             self.list.addWidget(plan, 0, Qt.AlignmentFlag.AlignLeft)

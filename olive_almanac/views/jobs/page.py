@@ -22,7 +22,7 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
-from olive_almanac.steps.requests import OpenJob, PlanCells, Request
+from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
 from olive_almanac.views.jobs.run import RunPanel
@@ -55,7 +55,7 @@ if TYPE_CHECKING:
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
 
-DRAWINGS = "Drawings (*.svg *.dxf *.SVG *.DXF)"
+DRAWINGS = "Drawings and pictures (*.svg *.dxf *.png *.jpg *.jpeg *.SVG *.DXF *.PNG *.JPG *.JPEG)"
 LAID = {"": "as drawn", "apart": "piece by piece"}
 RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
 PAUSE_MS = 150
@@ -605,9 +605,12 @@ class JobsPage(StationPage):
                 field.setModified(False)
                 self.presenter.show()
 
-    def _plan_trial(self, task: Any) -> None:
+    def _plan_trial(self, task: Any, kind: str) -> None:
         self.session.choose(task=task)
-        self.main_window.navigate("plan")
+        if kind == "grey":
+            self.main_window.navigate("plan", PlanKind("grey"))
+        else:
+            self.main_window.navigate("plan")
 
     def _plan_cells(self) -> None:
         result = self.presenter.result

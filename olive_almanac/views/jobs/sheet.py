@@ -28,6 +28,7 @@ from olive_almanac.core.motion.program import Strokes
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import outline_of, turned_points
+from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.records.job import PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -44,6 +45,7 @@ MARGIN_PX = 3  # around a copy, for the width of its lines
 MOST_PICTURES = 200
 FATE_LETTERS = {"hangs": "H", "knot": "K", "spoilt": "S"}
 FATE_COLOURS = {"hangs": "ember", "knot": "ink2", "spoilt": "olive"}
+MIDDLE_LIGHTNESS = 128
 AT_ONCE = 4_000  # points up to which a copy's picture is made where it is needed
 
 
@@ -482,6 +484,7 @@ class PictureWish:
     def points(self) -> int:
         """How many points are drawn."""
         lines = sum(len(points) for _, points, _ in self.pattern.beams)
+        lines += sum(shading.wanted_l.size for shading in self.pattern.shadings)
         return lines + sum(len(points) for _, points in self.pattern.areas)
 
 
@@ -510,6 +513,8 @@ def picture_of(wish: PictureWish) -> QImage:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.translate(MARGIN_PX, MARGIN_PX)
     ink = QColor(wish.ink)
+    for shading in pattern.shadings:
+        _paint_shading(painter, shading, m, ink)
     task_of = {one.task.group: one.task.task for one in pattern.work}
     shade = QColor(ink)
     shade.setAlpha(150)
@@ -530,6 +535,23 @@ def picture_of(wish: PictureWish) -> QImage:
             painter.drawPolyline(polygon)
     painter.end()
     return image
+
+
+def _paint_shading(painter: QPainter, shading: Shading, m: QTransform, ink: QColor) -> None:
+    """A picture as it will look: the ink as strong as it departs from the bare stock."""
+    wanted = shading.wanted_l[::-1]
+    low, high = float(wanted.min()), float(wanted.max())
+    strength = (high - wanted) / max(high - low, 1e-6)
+    if ink.lightness() > MIDDLE_LIGHTNESS:  # a light mark on dark stock
+        strength = 1 - strength
+    alpha = np.round(200 * strength).astype(np.uint32)
+    one = (np.uint32(ink.red()) << 16) | (np.uint32(ink.green()) << 8) | np.uint32(ink.blue())
+    pixels = np.ascontiguousarray((alpha << 24) | one)
+    rows, columns = pixels.shape
+    image = QImage(pixels.data, columns, rows, 4 * columns, QImage.Format.Format_ARGB32)
+    left, low_mm, right, high_mm = shading.box_mm
+    corners = m.mapRect(QRectF(left, low_mm, right - left, high_mm - low_mm))
+    painter.drawImage(corners, image)
 
 
 def _filled(pattern: Pattern, m: QTransform) -> list[QPainterPath]:

@@ -1,0 +1,128 @@
+"""A picture engraved in greys: through the measured tone curve, so that its steps of lightness come
+out even.
+
+The picture's own range is laid over the stock's, in L*; each line is burnt at a power that changes
+along it.  docs/methods.md, section Jobs.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.tone_table import ToneTable
+from olive_almanac.core.motion.program import Lines
+from olive_almanac.core.placing.strokes import run_up_of
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.units import number_text
+
+__all__ = ["Shading", "picture_setting", "shaded", "to_lightness"]
+
+Floats = NDArray[np.float64]
+Box = tuple[float, float, float, float]
+LEVELS = 48  # of power: about 1 L* each
+TAIL = 0.5  # percent of a picture's pixels that may lie beyond its range at either end
+MOST_DOTS = 6_000_000
+BARE_SHARE = 0.004  # of the greatest power: less leaves no mark and is not burnt
+
+
+@dataclass(frozen=True, eq=False)
+class Shading:
+    """A picture as it is burnt: its lines, where it lies, the L* wanted of each dot (rows from
+    below), and how far off it would come out in the mean, with the curve and without, L*.
+    """
+
+    lines: Lines
+    box_mm: Box
+    wanted_l: Floats
+    off_l: float
+    plain_off_l: float
+
+    @property
+    def says(self) -> str:
+        """What the measured curve does for the picture, in words."""
+        low, high = float(self.wanted_l.min()), float(self.wanted_l.max())
+        return (
+            f"The picture spans L* {low:.0f} to {high:.0f}, {number_text(self.off_l, 1)} L* off "
+            f"in the mean; without the measured curve {number_text(self.plain_off_l, 1)}."
+        )
+
+
+def to_lightness(luminance: Any) -> Floats:
+    """Return L* of linear luminance, 0 to 1 (CIE 1976)."""
+    y = np.asarray(luminance, dtype=float)
+    return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
+
+
+def picture_setting(table: ToneTable) -> Setting:
+    """Return what is set for a picture: the strip's speed and pitch, the most power it uses."""
+    return replace(table.setting, power=float(np.max(table.power)))
+
+
+def shaded(
+    luminance: NDArray[np.float32], box_mm: Box, table: ToneTable, machine: Machine, group: str
+) -> Shading:
+    """Return a picture [rows from above, columns] of linear luminance, 0 to 1, as it is burnt.
+
+    Raises OutOfRange where it has too many dots.
+    """
+    import cv2
+
+    setting = picture_setting(table)
+    pitch = setting.pitch_mm
+    left, low, right, high = box_mm
+    columns, rows = max(1, round((right - left) / pitch)), max(1, round((high - low) / pitch))
+    if columns * rows > MOST_DOTS:
+        raise OutOfRange(
+            "Dots of the picture", columns * rows, f"at most {MOST_DOTS:,}: make it smaller"
+        )
+    area_mean = cv2.resize(luminance, (columns, rows), interpolation=cv2.INTER_AREA)
+    own = to_lightness(np.clip(area_mean, 0, 1))[::-1]
+    dark, light = np.percentile(own, [TAIL, 100 - TAIL])
+    share = np.clip((own - dark) / max(light - dark, 1e-6), 0, 1)
+    ends = sorted((float(table.lightness[0]), float(table.lightness[-1])))
+    wanted = ends[0] + share * (ends[1] - ends[0])
+    power = _power_for(wanted, table)
+    made = table.curve.lightness(power.ravel()).reshape(power.shape)
+    off = float(np.abs(made - wanted).mean()) + table.off_l / 2
+    plain = table.curve.lightness((setting.power * _strength(wanted, table)).ravel())
+    plain_off = float(np.abs(plain.reshape(power.shape) - wanted).mean())
+    lines = _lines(power, box_mm, setting, machine, group)
+    return Shading(lines, box_mm, wanted, off, plain_off)
+
+
+def _strength(wanted: Floats, table: ToneTable) -> Floats:
+    """How far along from bare stock to the strongest tone, 0 to 1."""
+    first, last = float(table.lightness[0]), float(table.lightness[-1])
+    return np.asarray(np.clip((wanted - first) / (last - first), 0, 1))
+
+
+def _power_for(wanted: Floats, table: ToneTable) -> Floats:
+    """The power of each dot, in so many levels that a step is not seen."""
+    strength = _strength(wanted, table)
+    greys = np.arange(len(table.power)) / (len(table.power) - 1)
+    level = np.round(strength * (LEVELS - 1)) / (LEVELS - 1)
+    return np.asarray(np.interp(level, greys, table.power))
+
+
+def _lines(power: Floats, box_mm: Box, setting: Setting, machine: Machine, group: str) -> Lines:
+    """The runs of equal power of each line."""
+    left, low, right, high = box_mm
+    rows, columns = power.shape
+    step, pitch = (right - left) / columns, (high - low) / rows
+    bare = BARE_SHARE * setting.power
+    found, powers = [], []
+    for n, row in enumerate(power):
+        edges = np.flatnonzero(np.diff(row)) + 1
+        first, last = np.r_[0, edges], np.r_[edges, columns]
+        burnt = row[first] > bare
+        spans = np.round(left + step * np.column_stack([first, last])[burnt], 3).tolist()
+        found.append((round(low + (n + 0.5) * pitch, 4), tuple((a, b) for a, b in spans)))
+        powers.append(tuple(np.round(row[first][burnt], 4).tolist()))
+    run_up = run_up_of(setting, machine)
+    return Lines(group, tuple(found), left, right, setting, run_up, tuple(powers))
