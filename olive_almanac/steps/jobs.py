@@ -37,6 +37,7 @@ from olive_almanac.steps.trials import counted
 if TYPE_CHECKING:
     from olive_almanac.core.fitting.tone_table import ToneTable
     from olive_almanac.core.quoting.names import Box, Letters, NamePlan
+    from olive_almanac.core.quoting.shades import Shading
     from olive_almanac.core.records.trial import Trial
     from olive_almanac.formats.name_list import NameTable
     from olive_almanac.steps.job_questions import Question
@@ -99,6 +100,7 @@ class GroupLine:
     length_mm: float = 0.0
     barred: str = ""
     is_picture: bool = False
+    shadings: tuple[Shading, ...] = ()  # its pictures, where they were worked out
 
     @property
     def needs_entry(self) -> bool:
@@ -406,7 +408,11 @@ class JobsPresenter:
             *setting_words(setting, unit),
         )
         reason = f"by the strip {tone[0].name}"
-        return GroupLine(task, words, "trial", reason, numbers, 1, is_picture=True)
+        shadings: tuple[Shading, ...] = ()
+        if self.result is not None and self.is_current:
+            every = self.result.plan.pattern.shadings
+            shadings = tuple(one for one in every if one.lines.name == task.group)
+        return GroupLine(task, words, "trial", reason, numbers, is_picture=True, shadings=shadings)
 
     def set_task(self, group: str, task: str) -> None:
         """Give a group another task; its numbers are the book's."""
@@ -758,7 +764,10 @@ class JobsPresenter:
         lacking = [line for line in lines if line.needs_entry]
         if lacking:
             line = lacking[0]
-            return f"{group_words(line.task.group)}: nothing is known yet to {line.task_words}."
+            name = group_words(line.task.group)
+            if line.is_picture:
+                return f"{name}: its greys need a greyscale strip that was read."
+            return f"{name}: nothing is known yet to {line.task_words}."
         if not self.is_current:
             return "It is still being worked out."
         if self.result is None or not self.result.plan.runs:

@@ -139,7 +139,7 @@ class JobTest(JobCase):
         self.bring_in(SVG.replace("<path", f"{picture}<path"))
         line = self.screen.groups[-1]
         self.assertTrue(line.is_picture and line.needs_entry)
-        self.assertIn("nothing is known yet to engrave", self.jobs.waits_for)
+        self.assertIn("need a greyscale strip", self.jobs.waits_for)
         trial = replace(kind_plan("grey", "engrave").trial, machine=LONG, stock=BIRCH)
         self.session.store.save_trial(trial, "decide", "read")
         readings = [
@@ -154,6 +154,9 @@ class JobTest(JobCase):
             (line.task.setting.pitch_mm, line.needs_entry), (trial.cells[0].setting.pitch_mm, False)
         )
         self.assertIn("by the strip", line.reason)
+        (shading,) = line.shadings
+        self.assertEqual(shading.own_l.shape, shading.made_l.shape)
+        self.assertLess(np.ptp(shading.made_l), np.ptp(shading.own_l))
         steps = [group for _, group in self.screen.result.plan.pattern.steps]
         self.assertEqual(steps[0], "picture")
         self.assertTrue(any("measured curve" in one for one in self.screen.result.plan.remarks))

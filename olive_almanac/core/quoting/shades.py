@@ -19,7 +19,6 @@ from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.units import number_text
 
 __all__ = ["Shading", "picture_setting", "shaded", "to_lightness"]
 
@@ -33,13 +32,16 @@ BARE_SHARE = 0.004  # of the greatest power: less leaves no mark and is not burn
 
 @dataclass(frozen=True, eq=False)
 class Shading:
-    """A picture as it is burnt: its lines, where it lies, the L* wanted of each dot (rows from
-    below), and how far off it would come out in the mean, with the curve and without, L*.
+    """A picture as it is burnt: its lines, where it lies, the L* of each dot (rows from below) in
+    the file, wanted on the stock and expected there, and how far off it would come out in the mean,
+    with the curve and without, L*.
     """
 
     lines: Lines
     box_mm: Box
+    own_l: Floats
     wanted_l: Floats
+    made_l: Floats
     off_l: float
     plain_off_l: float
 
@@ -48,8 +50,8 @@ class Shading:
         """What the measured curve does for the picture, in words."""
         low, high = float(self.wanted_l.min()), float(self.wanted_l.max())
         return (
-            f"The picture spans L* {low:.0f} to {high:.0f}, {number_text(self.off_l, 1)} L* off "
-            f"in the mean; without the measured curve {number_text(self.plain_off_l, 1)}."
+            f"The picture spans L* {low:.0f} to {high:.0f}, {self.off_l:.1f} L* off in the mean; "
+            f"without the measured curve {self.plain_off_l:.1f}."
         )
 
 
@@ -93,7 +95,7 @@ def shaded(
     plain = table.curve.lightness((setting.power * _strength(wanted, table)).ravel())
     plain_off = float(np.abs(plain.reshape(power.shape) - wanted).mean())
     lines = _lines(power, box_mm, setting, machine, group)
-    return Shading(lines, box_mm, wanted, off, plain_off)
+    return Shading(lines, box_mm, own, wanted, made, off, plain_off)
 
 
 def _strength(wanted: Floats, table: ToneTable) -> Floats:

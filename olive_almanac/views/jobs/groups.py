@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import QVBoxLayout
 
+from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.records.job import LEAVE_OUT, group_words
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.book import STATE_WORDS
@@ -13,8 +16,11 @@ from olive_almanac.steps.jobs import GroupLine
 from olive_almanac.views.jobs.sheet import DASHES, LINE_PX
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, label, row
-from olive_almanac.views.theme import C, Painted, px
+from olive_almanac.views.theme import C, F, Painted, px
 
+Floats = NDArray[np.float64]
+PICTURE_PX, MOST_SHOWN, MOST_DOTS = 96, 4, 300
+BOTTOM_LEFT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
 TASK_CHOICES = (*TASK_WORDS.items(), (LEAVE_OUT, LEAVE_OUT))
 
 
@@ -44,6 +50,47 @@ class LineSample(Painted):
             pen.setDashPattern(DASHES[task.task])
         painter.setPen(pen)
         painter.drawLine(QPointF(6, middle), QPointF(width - 6, middle))
+
+
+class BeforeAfter(Painted):
+    """A picture as its file has it and as it is expected on the stock, both in greys by L*."""
+
+    def __init__(self, shading: Shading) -> None:
+        super().__init__()
+        self.images = [_grey_image(one) for one in (shading.own_l, shading.made_l)]
+        self.words = [f"{name}, L* {_span(one)}" for name, one in _sides(shading)]
+        self.setFixedHeight(px(PICTURE_PX + 20))
+        self.setAccessibleName("; ".join(self.words))
+
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        each = (width - 10) / 2
+        for n, (image, words) in enumerate(zip(self.images, self.words, strict=True)):
+            scale = min(each / image.width(), PICTURE_PX / image.height())
+            left = n * (each + 10)
+            rect = QRectF(left, 0, scale * image.width(), scale * image.height())
+            painter.drawImage(rect, image)
+            painter.drawText(QRectF(left, PICTURE_PX, each, 20), BOTTOM_LEFT, words)
+
+
+def _sides(shading: Shading) -> tuple[tuple[str, Floats], ...]:
+    return (("in the file", shading.own_l), ("as it burns", shading.made_l))
+
+
+def _span(lightness: Floats) -> str:
+    return f"{lightness.min():.0f} to {lightness.max():.0f}"
+
+
+def _grey_image(lightness: Floats) -> QImage:
+    """L* (rows from below) as an image of greys that show it (sRGB, IEC 61966-2-1)."""
+    every = max(1, max(lightness.shape) // MOST_DOTS)
+    f = (lightness[::-every, ::every] + 16) / 116
+    y = np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3 * (6 / 29) ** 2)
+    grey = np.where(y <= 0.0031308, 12.92 * y, 1.055 * np.clip(y, 0, 1) ** (1 / 2.4) - 0.055)
+    pixels = np.ascontiguousarray(np.round(255 * np.clip(grey, 0, 1)).astype(np.uint8))
+    rows, columns = pixels.shape
+    return QImage(pixels.data, columns, rows, columns, QImage.Format.Format_Grayscale8).copy()
 
 
 class GroupList(Page):
@@ -101,6 +148,8 @@ class GroupList(Page):
             if line.length_mm:
                 rest = f"{line.length_mm / 1000:.2f} m, {rest}"
             self.list.addWidget(label(rest, "small", "second", wrap=True))
+            for shading in line.shadings[:MOST_SHOWN]:
+                self.list.addWidget(BeforeAfter(shading))
         elif line.needs_entry and not line.barred:
             words = "Plan a greyscale strip" if line.is_picture else "Plan a trial of it"
             plan = button(words, tip="the book knows nothing of this yet")
