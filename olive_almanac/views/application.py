@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 import traceback
 from pathlib import Path
@@ -16,7 +17,7 @@ from olive_almanac.views.window import MainWindow
 
 __all__ = ["make_application", "report_fault", "run_window"]
 
-SWITCH_S = 0.0005  # how long one thread may hold on while another waits
+SWITCH_S = 0.00001  # how long one thread may hold on while another waits
 
 
 def make_application() -> QApplication:
@@ -28,6 +29,7 @@ def make_application() -> QApplication:
     app.setApplicationName("olive-almanac")
     app.setApplicationDisplayName("Olive Almanac")
     theme.load_fonts()
+    gc.freeze()  # what is loaded now stays: a collection does not walk it again
     return app
 
 

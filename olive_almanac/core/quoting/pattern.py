@@ -89,6 +89,7 @@ class Pattern:
     remarks: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
     shadings: tuple[Shading, ...] = ()
+    pieces_mm: tuple[float, ...] = ()  # cut for each piece that falls out: its outline, its holes
     also_mm: tuple[Box, ...] = ()  # what else a copy takes: run-ups of what is lettered on it
 
     @property
@@ -129,23 +130,6 @@ class Pattern:
     def cut_mm(self) -> float:
         """The length that is cut, one pass."""
         return sum(one.length_mm for one in self.work if one.task.task == "cut")
-
-    @property
-    def pieces_mm(self) -> tuple[float, ...]:
-        """How much is cut for each piece that falls out: its outline and what lies in it."""
-        import shapely
-
-        if not self.outlines:
-            return ()
-        polygons = [shapely.Polygon(outline) for outline in self.outlines]
-        cuts = [one for one in self.contours if one.task == "cut"]
-        lengths = [0.0] * len(polygons)
-        tree = shapely.STRtree(polygons)
-        for one in cuts:
-            here = tree.query(shapely.Point(one.points_mm[0]), predicate="intersects")
-            if len(here):
-                lengths[int(here[0])] += one.length_mm
-        return tuple(lengths)
 
 
 # -- one copy --------------------------------------------------------------------------------------
@@ -288,7 +272,23 @@ def _pattern(
         (*remarks, *(one.says for one in shadings)),
         _parts(contours, parents),
         tuple(shadings),
+        _pieces_mm(contours, outlines),
     )
+
+
+def _pieces_mm(contours: Sequence[Contour], outlines: Sequence[Floats]) -> tuple[float, ...]:
+    """How much is cut for each piece that falls out."""
+    import shapely
+
+    if not outlines:
+        return ()
+    cuts = [one for one in contours if one.task == "cut"]
+    tree = shapely.STRtree([shapely.Polygon(outline) for outline in outlines])
+    begins = shapely.points([one.points_mm[0] for one in cuts])
+    which, piece = tree.query(begins, predicate="intersects")
+    which, first = np.unique(which, return_index=True)
+    length = np.array([one.length_mm for one in cuts])[which]
+    return tuple(np.bincount(piece[first], length, len(outlines)).tolist())
 
 
 def _contours(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -41,6 +41,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink
 
 LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
 DASHES = {"score": [3.0, 2.0]}
+PLAIN_PX, LEAST_THIN = 60.0, 0.35
 MARGIN_PX = 3  # around a copy, for the width of its lines
 MOST_PICTURES = 200
 FATE_LETTERS = {"hangs": "H", "knot": "K", "spoilt": "S"}
@@ -75,6 +76,7 @@ class JobSheet(Painted):
         self.pinned: tuple[float, float] | None = None  # where a finding is, mm of the drawing
         self._shift = (0.0, 0.0)
         self._from: tuple[float, float] | None = None
+        self._still: QPixmap | None = None  # all but what is dragged
         self._pictures: dict[object, QPixmap] = {}
         self._asked: set[object] = set()
         self._kept: list[Pattern] = []
@@ -152,14 +154,43 @@ class JobSheet(Painted):
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.stock is None or self.shown is None:
             return
+        run, plan = self._run, self._plan
+        dragged = self.held if self._from is not None else None
+        if dragged is None or run is None or plan is None:
+            self._still = None
+            self._draw_scene(painter, None)
+            return
+        if self._still is None or self._still.size() != self.size() * self.devicePixelRatioF():
+            self._still = self._without(dragged)
+        painter.save()
+        painter.resetTransform()
+        painter.drawPixmap(0, 0, self._still)
+        painter.restore()
+        self._draw_held(painter, plan, run, dragged)
+
+    def _without(self, number: int) -> QPixmap:
+        """All but the copy that is dragged, which alone is drawn anew at each move."""
+        ratio = self.devicePixelRatioF()
+        still = QPixmap(self.size() * ratio)
+        still.setDevicePixelRatio(ratio)
+        still.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(still)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(LIVE.scale, LIVE.scale)
+        self._draw_scene(painter, number)
+        painter.end()
+        return still
+
+    def _rect(self, box: Any) -> QRectF:
+        """Where a box of the sheet is drawn."""
         k, left, foot = self._scale()
+        wide, high = k * (box[2] - box[0]), k * (box[3] - box[1])
+        return QRectF(left + k * box[0], foot - k * box[3], wide, high)
 
-        def rect(box: Any) -> QRectF:
-            return QRectF(
-                left + k * box[0], foot - k * box[3], k * (box[2] - box[0]), k * (box[3] - box[1])
-            )
-
-        sheet, colour = self._ground(), stock_colour(self.stock)
+    def _draw_scene(self, painter: QPainter, dragged: int | None) -> None:
+        """The sheet and all on it but the copy that is dragged."""
+        assert self.stock is not None
+        sheet, colour, rect = self._ground(), stock_colour(self.stock), self._rect
         keep_off = self.machine.head_clearance_mm if self.machine is not None else 0.0
         painter.save()
         painter.setClipRect(rect((-6, -6, sheet.width_mm + 6, sheet.height_mm + 6)))
@@ -173,15 +204,13 @@ class JobSheet(Painted):
         if run is None or plan is None:
             self._draw_nothing(painter, rect((0, 0, sheet.width_mm, sheet.height_mm)), colour)
             return
-        for n, (copy, box) in enumerate(zip(run.placed, run.used_mm, strict=True)):
-            dx, dy = self._shift if n == self.held else (0.0, 0.0)
-            place = rect((box[0] + dx, box[1] + dy, box[2] + dx, box[3] + dy))
-            self._draw_copy(painter, plan.of(copy), copy, place, k)
-            if n == self.held:
-                painter.setPen(QPen(C("ink"), 2.4))
-                painter.setBrush(NO_BRUSH)
-                painter.drawRect(place.adjusted(-2, -2, 2, 2))
-        self._draw_names(painter, plan, run)
+        resting = [n for n in range(len(run.placed)) if n != dragged]
+        for n in resting:
+            copy = run.placed[n]
+            self._draw_copy(painter, plan.of(copy), copy, rect(run.used_mm[n]))
+        self._draw_names(painter, plan, run, resting)
+        if self.held is not None and dragged is None:
+            self._draw_ring(painter, rect(run.used_mm[self.held]))
         self._draw_burnt(painter, run)
         if self.pinned is not None and run.placed:
             self._draw_pin(painter, plan, run)
@@ -191,6 +220,23 @@ class JobSheet(Painted):
             painter.setPen(QPen(C("olive"), 2))
             painter.setBrush(NO_BRUSH)
             painter.drawRect(rect((0, 0, sheet.width_mm, sheet.height_mm)).adjusted(-4, -4, 4, 4))
+
+    def _draw_held(self, painter: QPainter, plan: JobPlan, run: SheetRun, number: int) -> None:
+        """The copy that is dragged, where it is now."""
+        left, low, right, high = run.used_mm[number]
+        along, up = self._shift
+        place = self._rect((left + along, low + up, right + along, high + up))
+        copy = run.placed[number]
+        self._draw_copy(painter, plan.of(copy), copy, place)
+        painter.translate(self._point(along, up) - self._point(0.0, 0.0))
+        self._draw_names(painter, plan, run, [number])
+        painter.translate(self._point(0.0, 0.0) - self._point(along, up))
+        self._draw_ring(painter, place)
+
+    def _draw_ring(self, painter: QPainter, place: QRectF) -> None:
+        painter.setPen(QPen(C("ink"), 2.4))
+        painter.setBrush(NO_BRUSH)
+        painter.drawRect(place.adjusted(-2, -2, 2, 2))
 
     def _draw_nothing(self, painter: QPainter, rect: QRectF, colour: QColor) -> None:
         words = "Drop a drawing here"
@@ -203,7 +249,7 @@ class JobSheet(Painted):
         painter.drawText(rect, CENTRE, words)
 
     def _draw_copy(
-        self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF, k: float
+        self, painter: QPainter, pattern: Pattern, copy: PlacedCopy, place: QRectF
     ) -> None:
         """A copy from a picture that is made once for its size; a large drawing's comes later, from
         a thread.
@@ -211,7 +257,7 @@ class JobSheet(Painted):
         assert self.stock is not None
         ratio = LIVE.scale * self.devicePixelRatioF()
         ink = ink_on(stock_colour(self.stock)).name()
-        wish = PictureWish(pattern, k, copy.quarters, ratio, ink)
+        wish = PictureWish(pattern, self._scale()[0], copy.quarters, ratio, ink)
         if wish.key not in self._pictures:
             if wish.points <= AT_ONCE:
                 self.take_picture(wish, picture_of(wish), again=False)
@@ -260,14 +306,17 @@ class JobSheet(Painted):
                 painter.drawEllipse(at, 9, 9)
             return
 
-    def _draw_names(self, painter: QPainter, plan: JobPlan, run: SheetRun) -> None:
-        """What is lettered on each copy."""
+    def _draw_names(
+        self, painter: QPainter, plan: JobPlan, run: SheetRun, which: Iterable[int]
+    ) -> None:
+        """What is lettered on some of the copies."""
         names = self.shown.result.names if self.shown and self.shown.result else None
         if names is None or self.stock is None:
             return
         painter.setPen(QPen(ink_on(stock_colour(self.stock)), 1))
         painter.setBrush(NO_BRUSH)
-        for number, copy in enumerate(run.placed, self._before):
+        for n in which:
+            copy, number = run.placed[n], n + self._before
             for line in names.lines[number] if number < len(names.lines) else ():
                 points = turned_points(line, plan.of(copy), copy)
                 polygon = QPolygonF([self._point(x, y) for x, y in points.tolist()])
@@ -516,6 +565,7 @@ def picture_of(wish: PictureWish) -> QImage:
     for shading in pattern.shadings:
         _paint_shading(painter, shading, m, ink)
     task_of = {one.task.group: one.task.task for one in pattern.work}
+    thin = min(1.0, max(LEAST_THIN, min(wide, tall) / PLAIN_PX))  # small copies stay open to the eye
     shade = QColor(ink)
     shade.setAlpha(150)
     painter.setPen(NO_PEN)
@@ -524,7 +574,7 @@ def picture_of(wish: PictureWish) -> QImage:
         painter.drawPath(path)
     painter.setBrush(NO_BRUSH)
     for group, points, closed in pattern.beams:  # one by one: other threads come in between
-        pen = QPen(ink, LINE_PX[task_of[group]])
+        pen = QPen(ink, thin * LINE_PX[task_of[group]])
         if task_of[group] in DASHES:
             pen.setDashPattern(DASHES[task_of[group]])
         painter.setPen(pen)
