@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import cast
@@ -19,6 +19,7 @@ from olive_almanac.core.records.job import HANGS, LEAVE_OUT, ORIGINS, FindingAns
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.squaring.frame import ORIGINS as ANCHORS
 from olive_almanac.core.units import count_text, duration_text, number_text, read_sides_mm
 from olive_almanac.formats.job_files import write_job
 from olive_almanac.formats.station_files import read_entry
@@ -68,7 +69,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--origin",
         choices=tuple(ORIGINS),
         default="bed",
-        help="files in places of the bed, or beginning where the head stands",
+        help="the sheet lies at a stop, begins where the head stands, or was touched at two places",
+    )
+    parser.add_argument(
+        "--stop", type=_numbers(2), default=(0.0, 0.0), metavar="X,Y", help="its corner, mm"
+    )
+    parser.add_argument(
+        "--anchor", choices=tuple(ANCHORS), default="lower left", help="where the head stands"
+    )
+    parser.add_argument(
+        "--touched",
+        type=_numbers(4),
+        default=(),
+        metavar="X,Y,X,Y",
+        help="where its lower corners were touched, mm",
     )
     parser.add_argument(
         "--answer",
@@ -94,6 +108,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--name", default="")
     parser.add_argument("--out", type=Path, required=True)
     add_json(parser)
+
+
+def _numbers(count: int) -> Callable[[str], tuple[float, ...]]:
+    """Return what reads so many numbers with commas between them."""
+
+    def read(text: str) -> tuple[float, ...]:
+        try:
+            values = tuple(float(part) for part in text.split(","))
+        except ValueError:
+            values = ()
+        if len(values) != count:
+            raise argparse.ArgumentTypeError(f"“{text}” must be {count} numbers with commas")
+        return values
+
+    return read
 
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
@@ -209,7 +238,10 @@ def _wish(
         copies=arguments.copies,
         gap_mm=arguments.gap,
         hang=arguments.hang,
-        origin=arguments.origin,
+        origin="touched" if arguments.touched else arguments.origin,
+        stop_mm=arguments.stop,
+        anchor=arguments.anchor,
+        touched_mm=arguments.touched,
     )
     wish = JobWish(drawing, tasks, machine, stock, job, sheets or stock.sheets)
     return replace(wish, stock_value=arguments.stock_value, hour_rate=arguments.rate)

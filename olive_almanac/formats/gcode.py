@@ -97,10 +97,8 @@ class GcodeWriter:
     # -- words -------------------------------------------------------------------------------------
 
     def at(self, point: Point) -> str:
-        return (
-            f"X{self.length(self.ground.origin_mm[0] + point[0])} "
-            f"Y{self.length(self.ground.origin_mm[1] + point[1])}"
-        )
+        x, y = self.ground.on_bed(point)
+        return f"X{self.length(x)} Y{self.length(y)}"
 
     def length(self, mm: float) -> str:
         return _number(mm * self.scale, self.decimals)

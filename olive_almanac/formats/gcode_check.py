@@ -51,7 +51,7 @@ MOST_FINDINGS = 500
 @dataclass(frozen=True)
 class CheckLimits:
     """What the machine and the coupon allow: bed and area as x, y, width, height in mm; speed in
-    mm/s; full S word.
+    mm/s; full S word.  The bed begins at (0, 0), or where a file's own zero sees it begin.
     """
 
     bed_mm: tuple[float, float]
@@ -59,6 +59,7 @@ class CheckLimits:
     power_scale: float
     area_mm: tuple[float, float, float, float] | None = None
     clamps_mm: tuple[tuple[float, float, float, float], ...] = ()
+    bed_from_mm: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -119,12 +120,8 @@ class _Interpreter:
         self.findings: list[Finding] = []
         self.line = 0
         self.known: dict[str, _Words | None] = {}
-        self.reach = (
-            -TOLERANCE,
-            -TOLERANCE,
-            limits.bed_mm[0] + TOLERANCE,
-            limits.bed_mm[1] + TOLERANCE,
-        )
+        (x, y), (width, height) = limits.bed_from_mm, limits.bed_mm
+        self.reach = (x - TOLERANCE, y - TOLERANCE, x + width + TOLERANCE, y + height + TOLERANCE)
         self.room = self.reach
         if limits.area_mm is not None:
             left, low, wide, high = limits.area_mm
@@ -368,11 +365,13 @@ class _Interpreter:
                 and bed[1] <= y <= bed[3]
             ):
                 return
-        width, height = self.limits.bed_mm
-        for axis, value, size in (("X", x, width), ("Y", y, height)):
-            if value is not None and not -TOLERANCE <= value <= size + TOLERANCE:
+        for n, (axis, value) in enumerate((("X", x), ("Y", y))):
+            first, size = self.limits.bed_from_mm[n], self.limits.bed_mm[n]
+            if value is not None and not self.reach[n] <= value <= self.reach[n + 2]:
                 self.report(
-                    "off-bed", f"goes to {axis} {value:g} mm; the bed reaches from 0 to {size:g} mm"
+                    "off-bed",
+                    f"goes to {axis} {value:g} mm; the bed reaches from {first:g} to "
+                    f"{first + size:g} mm",
                 )
                 return
         if self.limits.area_mm is None or x is None or y is None:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
+from olive_almanac.core.motion.program import Lines, Strokes
 from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
 
-__all__ = ["frame_blocks", "job_blocks", "job_parts"]
+__all__ = ["frame_blocks", "job_blocks", "job_parts", "trace_blocks"]
+
+Point = tuple[float, float]
 
 
 def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Iterator[bytes]:
@@ -25,7 +28,7 @@ def job_parts(
     what lies before the first and behind the last).
     """
     writer = GcodeWriter(run.ground)
-    writer.head = run.ground.area[:2]
+    writer.head = run.ground.home
     yield "", writer.begin(*words)
     named = None
     for number, (step, group) in enumerate(run.steps[first:], first):
@@ -41,11 +44,35 @@ def frame_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
     """
     writer = GcodeWriter(run.ground)
     left, low, right, high = run.ground.area
-    writer.head = (left, low)
-    yield writer.begin(*words, "Beam off: it only shows where the job lies.")
-    lines = []
+    way: list[Point] = [(left, low)]
     for corner in ((right, low), (right, high), (left, high), (left, low)):
-        lines += [writer.rapid(way) for way in run.ground.travel(writer.head, corner)]
-        writer.head = corner
-    yield ("\n".join(lines) + "\n").encode("ascii")
+        way += run.ground.travel(way[-1], corner)
+    return _unlit(writer, [way], *words)
+
+
+def trace_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
+    """Yield a program that goes along all that will be burnt, with the beam off: lines as they are,
+    around what is engraved.
+    """
+    ways: list[Sequence[Point]] = []
+    for step, _ in run.steps:
+        if isinstance(step, Strokes):
+            dx, dy = step.at_mm
+            ways += [[(x + dx, y + dy) for x, y in path] for path in step.paths]
+        elif isinstance(step, Lines):
+            low, high = step.rows[0][0], step.rows[-1][0]
+            left, right = step.left_mm, step.right_mm
+            ways.append(((left, low), (right, low), (right, high), (left, high), (left, low)))
+    return _unlit(GcodeWriter(run.ground), ways, *words)
+
+
+def _unlit(writer: GcodeWriter, ways: Sequence[Sequence[Point]], *words: str) -> Iterator[bytes]:
+    """Go along ways with the beam off."""
+    writer.head = writer.ground.home
+    yield writer.begin(*words, "Beam off: it only shows where the job lies.")
+    for way in ways:
+        lines = [writer.rapid(at) for at in writer.ground.travel(writer.head, way[0])]
+        lines += [writer.rapid(at) for at in way[1:]]
+        writer.head = way[-1]
+        yield ("\n".join(lines) + "\n").encode("ascii")
     yield writer.end()

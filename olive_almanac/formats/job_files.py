@@ -5,6 +5,7 @@ job sheet as PDF, and the job as JSON.
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -146,6 +147,7 @@ def write_job(paper: JobPaper, drawing: Drawing) -> str:
         "groups": groups,
         "names": list(job.names),
         "origin": job.origin,
+        "lies": [_plain_lie(run) for run in plan.runs],
         "copies": plan.copies,
         "without_room": plan.without_room,
         "runs": [_plain_run(run) for run in plan.runs],
@@ -157,6 +159,12 @@ def write_job(paper: JobPaper, drawing: Drawing) -> str:
         "outcomes": to_plain(job.outcomes),
     }
     return json.dumps(body, ensure_ascii=False, indent=1) + "\n"
+
+
+def _plain_lie(run: SheetRun) -> dict[str, Any]:
+    ground = run.ground
+    turn_deg = round(math.degrees(ground.turn_rad), 4)
+    return {"sheet": run.sheet, "zero_mm": list(ground.origin_mm), "turn_deg": turn_deg}
 
 
 def _plain_run(run: SheetRun) -> dict[str, Any]:

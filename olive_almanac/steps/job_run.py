@@ -12,7 +12,7 @@ import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Literal, Protocol
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import Job, JobProgress, group_words
@@ -32,6 +32,7 @@ __all__ = ["JobCheck", "JobRunner", "ShowsJobRun", "layout_key"]
 MOST_SAVES = 40
 LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
 STAND_IN = "stand-in"
+Unlit = Literal["", "frame", "path"]
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,10 @@ class ShowsJobRun(Protocol):
 
 def layout_key(run: SheetRun) -> str:
     """Return a short mark of what is burnt on a sheet, and where: another layout has another."""
-    told = [str(run.ground.area), str(run.ground.origin_mm), f"{run.seconds:.3f}"]
+    ground = run.ground
+    told = [str(ground.area), str(ground.origin_mm), f"{run.seconds:.3f}"]
+    if ground.turn_rad:
+        told.append(f"{ground.turn_rad:.6f}")
     told += [f"{step.start} {step.end} {step.setting} {group}" for step, group in run.steps]
     return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
 
@@ -58,8 +62,8 @@ def layout_key(run: SheetRun) -> str:
 class JobRunner:
     """Drives the run of the job in hand; the view calls `pump` as often as it likes.
 
-    `state` is "" before, then "running", "held", "stopped", "interrupted", "done"; `frames` tells
-    that only the frame is traced, with the beam off.
+    `state` is "" before, then "running", "held", "stopped", "interrupted", "done"; `unlit` tells
+    what is only traced, with the beam off: its frame, or its path.
     """
 
     def __init__(
@@ -73,7 +77,7 @@ class JobRunner:
         self.presenter, self.session, self._view = presenter, presenter.session, view
         self._connect, self._seconds, self._now = connect, seconds, now
         self.state = ""
-        self.frames = False
+        self.unlit: Unlit = ""
         self.why = self.job_uid = ""
         self.stream: Stream | None = None
         self.progress: JobProgress | None = None
@@ -162,13 +166,13 @@ class JobRunner:
         run: SheetRun,
         *,
         first: int = 0,
-        frames: bool = False,
+        unlit: Unlit = "",
         pace: float = 1.0,
         words: LinkWords | None = None,
         wire: Wire | None = None,
         by: str = STAND_IN,
     ) -> None:
-        """Start a sheet, or go on with it from a step; or trace its frame with the beam off.
+        """Start a sheet, or go on with it from a step; or trace it with the beam off.
 
         Raises AlmanacError where the port cannot be opened, or the stand-in may not burn.
         """
@@ -183,7 +187,7 @@ class JobRunner:
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
-        self.result, self.run, self.frames, self.job_uid = result, run, frames, job.uid
+        self.result, self.run, self.unlit, self.job_uid = result, run, unlit, job.uid
         self._told, self.why = 0, ""
         before = job.progress_on(run.sheet, self._mark_of(run))
         ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
@@ -198,7 +202,7 @@ class JobRunner:
             ticks=ticks,
         )
         self._wire = wire or self._connect(machine, pace)
-        if not frames:
+        if not unlit:
             self._keep("started")
         lines = lines_of(self._parts(run, first))
         self.stream = Stream(self._wire, lines, words, self._seconds, self._before_step)
@@ -206,11 +210,12 @@ class JobRunner:
         self._view.show_run()
 
     def _parts(self, run: SheetRun, first: int) -> Iterator[tuple[str, bytes]]:
-        from olive_almanac.formats.gcode_job import frame_blocks, job_parts
+        from olive_almanac.formats.gcode_job import frame_blocks, job_parts, trace_blocks
 
         assert self.result is not None
-        if self.frames:
-            return (("", block) for block in frame_blocks(run))
+        if self.unlit:
+            blocks = {"frame": frame_blocks, "path": trace_blocks}[self.unlit]
+            return (("", block) for block in blocks(run))
         said = {one.group: one.setting for one in self.result.wish.tasks if one.setting}
         return job_parts(run, said, first=first)
 
@@ -275,7 +280,7 @@ class JobRunner:
         if self._wire is not None:
             self._wire.close()
             self._wire = None
-        if not self.frames:
+        if not self.unlit:
             complete = state == "done"
             self.progress = replace(self.progress, begun=begun, interrupted=why, complete=complete)
             self._keep(why or "finished")

@@ -10,11 +10,14 @@ from pathlib import Path, PurePath
 from statistics import stdev
 from typing import Any
 
+import numpy as np
+
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
+from olive_almanac.core.quoting.lie import Lie, Touched
 from olive_almanac.core.quoting.names import (
     Letters,
     NamePlan,
@@ -23,6 +26,7 @@ from olive_almanac.core.quoting.names import (
     name_steps,
     with_room_for,
 )
+from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.quoting.pattern import Handling, Pattern, parts_of, pattern_of
 from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
@@ -33,6 +37,7 @@ from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import (
     LEAVE_OUT,
     NAMES,
+    SHEET,
     FindingAnswer,
     GroupTask,
     Job,
@@ -44,7 +49,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from olive_almanac.formats.gcode_job import frame_blocks, job_blocks
+from olive_almanac.formats.gcode_job import frame_blocks, job_blocks, trace_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.formats.picture_in import luminance_of
 from olive_almanac.steps.files import below, write_together
@@ -68,6 +73,8 @@ __all__ = [
     "write_job_files",
 ]
 
+Box = tuple[float, float, float, float]
+FLAT_MM = 0.05
 EDGE_MM = 2.0
 KERF_SD_MM = 0.01  # of a kerf that a gauge told
 USUAL_KERF_MM, USUAL_KERF_SD_MM = 0.18, 0.05  # where none was measured (common practice, no source)
@@ -289,9 +296,41 @@ def layout_of(wish: JobWish, work: Piecework) -> Layout:
         group_of(wish.stock) == "Wood",
         work.parts,
         wish.placed,
-        wish.job.origin,
+        *_lie_of(wish, work),
         work.name_steps,
     )
+
+
+def _lie_of(wish: JobWish, work: Piecework) -> tuple[Lie, Touched | None]:
+    """How the sheets of a job lie on the bed."""
+    job = wish.job
+    if job.origin == "head":
+        return Lie(anchor=job.anchor), None
+    if job.origin == "bed" or not job.touched_mm:
+        return Lie(job.stop_mm if job.origin == "bed" else (0.0, 0.0)), None
+    x1, y1, x2, y2 = job.touched_mm
+    places = None
+    if job.reference != SHEET:
+        places = reference_of(wish.drawing, job.reference, work.whole)
+    return Lie(), Touched(((x1, y1), (x2, y2)), places)
+
+
+def reference_of(
+    drawing: Drawing, reference: str, pattern: Pattern
+) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Return the two places of a drawing that are touched: the ends of a group's line, or its lower
+    corners; the lower corners of all that is burnt where there is no such group.
+    """
+    paths = [path for path in drawing.paths if path.group == reference]
+    if not paths:
+        left, low, right, _ = pattern.box_mm
+        return (left, low), (right, low)
+    points = np.concatenate([flat(path, FLAT_MM) for path in paths])
+    if len(paths) == 1 and not paths[0].closed:
+        (ax, ay), (bx, by) = points[[0, -1]].tolist()
+        return (ax, ay), (bx, by)
+    (left, low), (right, _) = points.min(axis=0).tolist(), points.max(axis=0).tolist()
+    return (left, low), (right, low)
 
 
 def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
@@ -387,14 +426,24 @@ def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
 
 def limits_of_run(run: SheetRun, sheet: Sheet | None) -> CheckLimits:
     """Return what the file of one sheet must keep to."""
-    machine, (ox, oy), area = run.ground.machine, run.ground.origin_mm, run.ground.area
+    ground, machine = run.ground, run.ground.machine
     keep = machine.head_clearance_mm
     clamps = tuple(
-        (b[0] + ox - keep, b[1] + oy - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
-        for b in (sheet.clamps_mm if sheet else ())
+        _sized(ground.box_on_bed(b), keep) for b in (sheet.clamps_mm if sheet is not None else ())
     )
-    within = (area[0] + ox, area[1] + oy, area[2] - area[0], area[3] - area[1])
-    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
+    within = _sized(ground.box_on_bed(ground.area))
+    bed_from = (0.0, 0.0)
+    if ground.waits_mm is not None:  # the file's zero is where the head stands, not the bed's
+        bed_from = within[:2]
+    return CheckLimits(
+        machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps, bed_from
+    )
+
+
+def _sized(box: Box, around: float = 0.0) -> Box:
+    """A box as x, y, width, height, so much larger on each side."""
+    left, low, right, high = box
+    return (left - around, low - around, right - left + 2 * around, high - low + 2 * around)
 
 
 def check_run(result: JobResult, run: SheetRun) -> None:
@@ -440,8 +489,10 @@ def write_job_files(
         _check_program(program, run, sheet, "written")
         name = f"sheet-{run.sheet + 1}"
         frame = b"".join(frame_blocks(run, *head))
-        if check_gcode(frame.decode("ascii"), limits_of_run(run, sheet)).safe:
-            contents[below(folder, f"{name}-frame.nc")] = frame
+        traced = b"".join(trace_blocks(run, *head))
+        for what, unlit in (("frame", frame), ("trace", traced)):
+            if check_gcode(unlit.decode("ascii"), limits_of_run(run, sheet)).safe:
+                contents[below(folder, f"{name}-{what}.nc")] = unlit
         contents[below(folder, f"{name}.nc")] = program
         contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
         contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)

@@ -23,7 +23,6 @@ from olive_almanac.core.records.job import (
     Job,
     JobOutcome,
     JobProgress,
-    Origin,
     PlacedCopy,
     group_words,
 )
@@ -546,10 +545,19 @@ class JobsPresenter:
         if self.job is not None:
             self._keep(replace(self.job, hang=hang), "what a hang costs")
 
-    def set_origin(self, origin: Origin) -> None:
-        """Say where the files count from."""
-        if self.job is not None:
-            self._keep(replace(self.job, origin=origin), "where the files count from")
+    def edit(self, change: Callable[[Job], Job], why: str) -> bool:
+        """Change the job in hand; returns whether it could be: what is wrong is told."""
+        if self.job is None:
+            return False
+        try:
+            changed = change(self.job)
+        except AlmanacError as problem:
+            self.problem = str(problem)
+            self.show()
+            return False
+        if changed != self.job:
+            self._keep(changed, why)
+        return True
 
     def move(self, number: int, along_mm: float, up_mm: float) -> None:
         """Move a copy (counted over all sheets) by so much; it stays on its sheet, whole."""

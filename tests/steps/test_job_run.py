@@ -129,7 +129,7 @@ class JobRunTest(JobRunCase):
 
     def test_the_frame_is_traced_with_the_beam_off_and_burns_nothing(self):
         runner = self.runner()
-        runner.start(self.sheet, frames=True)
+        runner.start(self.sheet, unlit="frame")
         self.burn(runner)
         self.assertEqual((runner.state, self.jobs.job.progress), ("done", ()))
         self.assertNotRegex(self.line.sent.decode(), r"M3|M4|G1 ")

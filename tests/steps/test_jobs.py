@@ -186,6 +186,7 @@ class JobTest(JobCase):
         expected = {
             "sheet-1.nc",
             "sheet-1-frame.nc",
+            "sheet-1-trace.nc",
             "sheet-1.svg",
             "sheet-1.dxf",
             "job.pdf",

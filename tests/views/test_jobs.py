@@ -3,6 +3,7 @@ keys alone.
 """
 
 import math
+import re
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -327,6 +328,30 @@ class TellingTest(JobsCase):
         self.type("what was plate in april", finder.field)
         self.key(Qt.Key.Key_Return, widget=finder.field)
         self.assertEqual((self.window.station, self.page().presenter.job.uid), ("jobs", first))
+
+    def test_by_keys_a_sheet_is_burnt_where_two_touches_say_it_lies(self):
+        self.choose_file()
+        page = self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.lies.origin)
+        popup = self.app.activePopupWidget()
+        self.type("touched", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.wait_for(page.lies.touched_rows.isVisible)
+        page.lies.touched[0].setFocus()
+        for text, field in zip(("250", "100", "250", "500"), page.lies.touched, strict=True):
+            self.assertTrue(field.hasFocus())
+            self.type(text, field)
+            self.key(Qt.Key.Key_Tab, widget=field)
+        self.ready()
+        self.wait_for(lambda: page.lies.turn.text() == "turned 90.00° to the left")
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        program = (self.folder / "jobs" / page.presenter.job.uid / "sheet-1.nc").read_text()
+        xs = [float(x) for x in re.findall(r"X([-\d.]+)", program)]
+        _, low, _, high = page.presenter.result.plan.runs[0].ground.area
+        self.assertAlmostEqual(max(xs), 250 - low, 2)
+        self.assertAlmostEqual(min(xs), 250 - high, 2)
+        self.assertEqual(self.clipped(), [])
 
     def test_copies_are_laid_closer_by_a_click(self):
         page = self.page()

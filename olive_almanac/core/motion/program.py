@@ -163,8 +163,9 @@ Step = Burn | Rest
 
 @dataclass(frozen=True)
 class Ground:
-    """What a file is burnt on: where its (0, 0) lies on the bed, and in its own mm the area in
-    which the head stays and the clamps with the head's clearance around them.
+    """What a file is burnt on: where its (0, 0) lies on the bed and how it is turned there, and in
+    its own mm the area in which the head stays, the clamps with the head's clearance around them,
+    and where the head waits (the area's lower left corner where nothing is said).
     """
 
     machine: Machine
@@ -172,6 +173,27 @@ class Ground:
     area: Box
     clamps: tuple[Box, ...] = ()
     moves_focus: bool = False
+    turn_rad: float = 0.0
+    waits_mm: Point | None = None
+
+    @property
+    def home(self) -> Point:
+        return self.waits_mm if self.waits_mm is not None else self.area[:2]
+
+    def on_bed(self, point: Point) -> Point:
+        """Return where a point lies on the bed."""
+        (x, y), (ox, oy) = point, self.origin_mm
+        if not self.turn_rad:
+            return (ox + x, oy + y)
+        c, s = math.cos(self.turn_rad), math.sin(self.turn_rad)
+        return (ox + c * x - s * y, oy + s * x + c * y)
+
+    def box_on_bed(self, box: Box) -> Box:
+        """Return the upright box around a box that may lie turned on the bed."""
+        left, low, right, high = box
+        corners = ((left, low), (right, low), (right, high), (left, high))
+        xs, ys = zip(*map(self.on_bed, corners), strict=True)
+        return (min(xs), min(ys), max(xs), max(ys))
 
     def travel(self, start: Point, end: Point) -> tuple[Point, ...]:
         """Return the corners to pass between two points with the beam off, then the end: clear of
@@ -183,10 +205,10 @@ class Ground:
         return route(start, end, self.clamps, within=self.area) or (end,)
 
     def way_home(self, at: Point) -> tuple[Point, ...]:
-        """Return the corners to pass from the last burn to the area's lower left corner; none where
-        a clamp lies there: then the head stays.
+        """Return the corners to pass from the last burn to where the head waits; none where a clamp
+        lies there: then the head stays.
         """
-        x, y = self.area[:2]
+        x, y = self.home
         if any(left < x < right and low < y < high for left, low, right, high in self.clamps):
             return ()
         return self.travel(at, (x, y))

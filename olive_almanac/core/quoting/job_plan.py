@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -22,6 +22,7 @@ from olive_almanac.core.motion.program import (
     way_seconds,
 )
 from olive_almanac.core.placing.room import SPARE_MM, Room, room_on
+from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import (
     box_of,
@@ -30,9 +31,10 @@ from olive_almanac.core.quoting.place import (
     placed_in_rows,
     turned_points,
 )
-from olive_almanac.core.records.job import Origin, PlacedCopy
+from olive_almanac.core.records.job import PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.squaring.frame import ORIGINS
 from olive_almanac.core.units import count_text, lengths_text
 
 __all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
@@ -44,13 +46,16 @@ USED_MARGIN_MM = 2.001  # what is kept free around a used area
 WHOLE = -1
 GAP_SLACK_MM = 0.02  # places are rounded
 OVERLAP_MM2 = 0.01
+TOUCH_MM = 1.0  # by which touched places may be further apart than drawn
+OVER_MM = 0.01
 
 
 @dataclass(frozen=True)
 class Layout:
     """How copies are laid out: how many, how far apart, on which sheets (none: the bare bed) with
     which free edge, whether the stock's grain keeps its direction, the pieces of the drawing one by
-    one where there are some, and places that were chosen by hand.
+    one where there are some, places that were chosen by hand, and how a sheet lies on the bed, or
+    the two places of it that were touched.
     """
 
     copies: int = 1
@@ -60,7 +65,8 @@ class Layout:
     keeps_grain: bool = False
     parts: tuple[Pattern, ...] = ()
     placed: tuple[PlacedCopy, ...] | None = None
-    origin: Origin = "bed"
+    lie: Lie = field(default_factory=Lie)
+    touched: Touched | None = None
     names: tuple[Steps, ...] = ()  # what is lettered on each copy, in mm of the drawing
 
 
@@ -130,9 +136,15 @@ class JobPlan:
 
 
 def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
-    """Return the room on each sheet, which lies in the lower left corner of the bed; on the bare
-    bed where there is no sheet.
+    """Return the room on each sheet, as far as it lies on the bed; the bare bed without a sheet.
+    Where places are touched the bed ends nowhere: how a sheet lies is known afterwards.
     """
+    wide, high = machine.bed_mm
+    if layout.touched is not None:
+        reach = max([0.0, *(max(one.width_mm, one.height_mm) for one in layout.sheets)])
+        wide, high = max(wide, reach), max(high, reach)
+    x, y = layout.lie.at_mm
+    machine = replace(machine, bed_mm=(max(1.0, wide - x), max(1.0, high - y)))
     if not layout.sheets:
         return [room_on(machine, edge_mm=layout.edge_mm)]
     return [room_on(machine, sheet, edge_mm=layout.edge_mm) for sheet in layout.sheets]
@@ -141,8 +153,8 @@ def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
 def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
     """Return a job on the sheets of the rack.
 
-    Copies that were not placed by hand are laid out in rows.  With the origin at the "head" each
-    file begins where the head stands: at the lower left of what it burns.
+    Copies that were not placed by hand are laid out in rows.  Raises OutOfRange where touched
+    places are too near each other.
     """
     rooms = rooms_of(layout, machine)
     patterns = layout.parts or (pattern,)
@@ -165,7 +177,12 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         here = [(copy, name) for copy, name in named if copy.sheet == number]
         known = number < len(layout.sheets)
         sheet = layout.sheets[number] if known else None
-        runs.append(_run(number, here, bare, machine, sheet, layout.origin))
+        lie, told = layout.lie, ""
+        if layout.touched is not None:
+            lie, told = _lie_of(layout.touched, bare, laid, sheet, machine)
+        run = _run(number, here, bare, machine, sheet, lie)
+        conflicts += filter(None, (told, _over_the_bed(run, lie)))
+        runs.append(run)
     missing = max(0, asked - len(laid))
     remarks = [*conflicts, *pattern.remarks]
     if missing and layout.parts:
@@ -174,6 +191,41 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         size = lengths_text(*pattern.size_mm)
         remarks.append(f"{missing} of {asked} copies of {size} mm find no room.")
     return replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
+
+
+def _lie_of(
+    touched: Touched,
+    plan: JobPlan,
+    laid: Sequence[PlacedCopy],
+    sheet: Sheet | None,
+    machine: Machine,
+) -> tuple[Lie, str]:
+    """How a sheet lies by the places that were touched, and what is odd about them."""
+    places = ((0.0, 0.0), (sheet.width_mm if sheet is not None else machine.bed_mm[0], 0.0))
+    if touched.of_drawing_mm is not None:
+        first = laid[0]
+        points = turned_points(np.array(touched.of_drawing_mm), plan.of(first), first)
+        (ax, ay), (bx, by) = points.tolist()
+        places = ((ax, ay), (bx, by))
+    lie, further = lie_by_touch(places, touched.on_bed_mm)
+    if abs(further) <= TOUCH_MM:
+        return lie, ""
+    way = "further apart" if further > 0 else "nearer to each other"
+    return lie, (
+        f"The touched places are {abs(further):.1f} mm {way} than they are drawn: touch them again."
+    )
+
+
+def _over_the_bed(run: SheetRun, lie: Lie) -> str:
+    """What is said of a sheet whose burnt area reaches over the bed."""
+    if lie.anchor:
+        return ""  # nobody knows where the head stands
+    left, low, right, high = run.ground.box_on_bed(run.ground.area)
+    wide, tall = run.ground.machine.bed_mm
+    over = max(-left, -low, right - wide, high - tall)
+    if over <= OVER_MM:
+        return ""
+    return f"As sheet {run.sheet + 1} lies, {over:.1f} mm of what is burnt are off the bed."
 
 
 def _conflicts(
@@ -223,7 +275,7 @@ def _run(
     plan: JobPlan,
     machine: Machine,
     sheet: Sheet | None,
-    origin: Origin,
+    lie: Lie,
 ) -> SheetRun:
     steps = tuple(
         (_moved(step, plan.of(copy), copy), group)
@@ -245,17 +297,22 @@ def _run(
     )
     settings = {step.setting.focus_mm for step, _ in steps}
     stepped = any(step.setting.focus_step_mm for step, _ in steps)
-    zero = (-area[0], -area[1]) if origin == "head" else (0.0, 0.0)
-    ground = Ground(machine, zero, area, clamps, len(settings) > 1 or stepped)
+    zero, waits = lie.at_mm, None
+    if lie.anchor:
+        x, y = ORIGINS[lie.anchor]
+        waits = (area[0] + x * (area[2] - area[0]), area[1] + y * (area[3] - area[1]))
+        zero = (-waits[0], -waits[1])
+    focuses = len(settings) > 1 or stepped
+    ground = Ground(machine, zero, area, clamps, focuses, lie.turn_rad, waits)
     seconds, travel = _seconds(steps, ground)
     return SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
 
 
 def _seconds(steps: Sequence[tuple[Burn, str]], ground: Ground) -> tuple[float, float]:
-    """The time from the area's lower left corner and back, and how much of it the beam is off
-    between burns, s.
+    """The time from where the head waits and back, and how much of it the beam is off between
+    burns, s.
     """
-    machine, at = ground.machine, ground.area[:2]
+    machine, at = ground.machine, ground.home
     burning = travel = 0.0
     focus: float | None = None
     for step, _ in steps:

@@ -10,13 +10,16 @@ from typing import Literal
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
+from olive_almanac.core.squaring.frame import ORIGINS as ANCHORS
 
 __all__ = [
     "CAUSES",
+    "COPY",
     "HANGS",
     "LEAVE_OUT",
     "NAMES",
     "ORIGINS",
+    "SHEET",
     "FindingAnswer",
     "GroupTask",
     "Hang",
@@ -30,8 +33,14 @@ __all__ = [
 
 Hang = Literal["sheet", "knife"]
 HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is lost"}
-Origin = Literal["bed", "head"]
-ORIGINS: dict[str, str] = {"bed": "where they lie on the bed", "head": "from where the head stands"}
+Origin = Literal["bed", "head", "touched"]
+ORIGINS: dict[str, str] = {
+    "bed": "the sheet lies at a stop",
+    "head": "from where the head stands",
+    "touched": "by two touched places",
+}
+SHEET, COPY = "sheet", "copy"  # whose lower corners were touched
+LOWER_LEFT = "lower left"
 LEAVE_OUT = "leave out"
 NAMES = "names of the list"  # the group of what is lettered on each copy
 CAUSES = {
@@ -204,6 +213,10 @@ class Job:
     rounds: int = 1
     hang: Hang = "knife"
     origin: Origin = field(default="bed", metadata={"written": "if set"})
+    stop_mm: tuple[float, float] = field(default=(0.0, 0.0), metadata={"written": "if set"})
+    anchor: str = field(default=LOWER_LEFT, metadata={"written": "if set"})  # where the head stands
+    reference: str = field(default=SHEET, metadata={"written": "if set"})  # or COPY, or a group
+    touched_mm: tuple[float, ...] = field(default=(), metadata={"written": "if set"})  # x, y, x, y
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()
@@ -221,6 +234,13 @@ class Job:
         check_number("Rounds", self.rounds, low=1, high=5)
         check_choice("What a hang costs", self.hang, tuple(HANGS))
         check_choice("Origin of the files", self.origin, tuple(ORIGINS))
+        check_choice("Place where the head stands", self.anchor, tuple(ANCHORS))
+        for mm in self.stop_mm:
+            check_number("Place of the stop", mm, "mm", low=0, high=10_000)
+        if self.touched_mm and len(self.touched_mm) != 4:
+            raise OutOfRange("Touched places", self.touched_mm, "X and Y of two places, mm")
+        for mm in self.touched_mm:
+            check_number("A touched place", mm, "mm", low=-10_000, high=10_000)
 
     def progress_on(self, sheet: int, layout: str) -> JobProgress:
         """Return how far the run of a sheet has come, of this very layout; a fresh one else."""

@@ -13,7 +13,7 @@ from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEve
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.quoting.spend import Pace
-from olive_almanac.core.records.job import CAUSES, HANGS, ORIGINS
+from olive_almanac.core.records.job import CAUSES, HANGS
 from olive_almanac.core.units import (
     count_text,
     duration_text,
@@ -25,6 +25,7 @@ from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_w
 from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
+from olive_almanac.views.jobs.lie import LiePanel
 from olive_almanac.views.jobs.run import RunPanel
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
 from olive_almanac.views.parts import (
@@ -199,9 +200,7 @@ class JobsPage(StationPage):
         self.hang = WordPicker("ui_b", name="Where a piece hangs")
         self.hang.picked.connect(self.presenter.set_hang)
         self.hang_row = box(row(label("If one hangs,", "ui", "second"), self.hang, None, gap=6))
-        self.origin = WordPicker("ui_b", name="Where the files count from")
-        self.origin.picked.connect(self.presenter.set_origin)
-        self.origin_row = box(row(label("Files:", "ui", "second"), self.origin, None, gap=6))
+        self.lies = LiePanel(self.presenter)
         self.offer = label("", "ui", wrap=True)
         self.cells = button("Plan these cells first", tip="on this very sheet, then read them")
         self.cells.clicked.connect(self._plan_cells)
@@ -222,7 +221,7 @@ class JobsPage(StationPage):
             self.why,
             self.paces,
             self.hang_row,
-            self.origin_row,
+            self.lies,
             self.offer,
             row(self.cells, None),
             None,
@@ -434,7 +433,8 @@ class JobsPage(StationPage):
         self._show_paces(screen)
         self.hang_row.setVisible(bool(result and result.paces))
         self.hang.set_choices(tuple(HANGS.items()), job.hang)
-        self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
+        runs = result.plan.runs if result is not None else ()
+        self.lies.show_job(job, runs[0].ground if runs else None)
         if result is not None and result.plan.runs:
             plan = result.plan
             told = plan.copies_words

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import JobProgress
 from olive_almanac.core.units import duration_text
-from olive_almanac.steps.job_run import JobCheck, JobRunner
+from olive_almanac.steps.job_run import JobCheck, JobRunner, Unlit
 from olive_almanac.steps.job_work import check_run
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.views.marks import round_pen
@@ -136,7 +136,9 @@ class RunPanel(QWidget):
         self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
         self.pace.chosen.connect(self._set_pace)
         self.frame = button("Trace the frame", tip="goes round the job with the beam off")
-        self.frame.clicked.connect(self._trace)
+        self.frame.clicked.connect(lambda: self._trace("frame"))
+        self.path = button("Trace the path", tip="along all that will be burnt, with the beam off")
+        self.path.clicked.connect(lambda: self._trace("path"))
         self.main = BigKey("", "main")
         self.main.clicked.connect(self.main_action)
         self.stop_key = BigKey("Stop", "fail")
@@ -151,7 +153,7 @@ class RunPanel(QWidget):
                 self.now,
                 self.ways,
                 row(self.pace, None),
-                row(self.frame, None),
+                row(self.frame, self.path, None, gap=8),
                 row(self.main, self.stop_key, gap=8),
                 gap=6,
             )
@@ -196,13 +198,14 @@ class RunPanel(QWidget):
         self._show_ways(run)
         self.pace.setVisible(self.plays)
         self.frame.setVisible(not going and not self.broke_off)
+        self.path.setVisible(not going and not self.broke_off)
         self.stop_key.setVisible(going)
         self.main.setText(self._key_words())
         self._tell()
         self.moved.emit()
         if self.runner.state == "done" and not self._told_done:
             self._told_done = True
-            if not self.runner.frames:
+            if not self.runner.unlit:
                 self.done.emit(self.progress.by)
 
     def _key_words(self) -> str:
@@ -260,8 +263,8 @@ class RunPanel(QWidget):
         progress, state = self.progress, self.runner.state
         count = len(run.steps)
         told = f"{progress.burnt} of {count} lines"
-        if self.runner.is_going and self.runner.frames:
-            told = "Tracing the frame, beam off"
+        if self.runner.is_going and self.runner.unlit:
+            told = f"Tracing the {self.runner.unlit}, beam off"
         elif self.runner.is_going:
             left = duration_text(self.runner.left_s(run, progress))
             told += f", {WORDS[state]}, {left} to go"
@@ -336,26 +339,26 @@ class RunPanel(QWidget):
         else:
             self._arm()
 
-    def _trace(self) -> None:
+    def _trace(self, what: Unlit) -> None:
         if not self.plays and not self.session.preferences.port:
             self._arm()
             return
-        self._start(frames=True)
+        self._start(unlit=what)
 
-    def _start(self, *, first: int = 0, frames: bool = False) -> None:
+    def _start(self, *, first: int = 0, unlit: Unlit = "") -> None:
         run, preferences, services = self.run, self.session.preferences, self.main_window.services
         assert run is not None
 
         def start() -> None:
             if self.plays:
                 pace = PACES[self.pace.at][1]
-                self.runner.start(run, first=first, frames=frames, pace=pace)
+                self.runner.start(run, first=first, unlit=unlit, pace=pace)
                 return
             wire = services.open_port(preferences.port, preferences.port_baud)
             self.runner.start(
                 run,
                 first=first,
-                frames=frames,
+                unlit=unlit,
                 wire=wire,
                 words=words_of(preferences),
                 by=preferences.port,

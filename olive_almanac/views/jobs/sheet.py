@@ -565,7 +565,7 @@ def picture_of(wish: PictureWish) -> QImage:
     for shading in pattern.shadings:
         _paint_shading(painter, shading, m, ink)
     task_of = {one.task.group: one.task.task for one in pattern.work}
-    thin = min(1.0, max(LEAST_THIN, min(wide, tall) / PLAIN_PX))  # small copies stay open to the eye
+    thin = min(1.0, max(LEAST_THIN, min(wide, tall) / PLAIN_PX))
     shade = QColor(ink)
     shade.setAlpha(150)
     painter.setPen(NO_PEN)

@@ -180,18 +180,6 @@ class RunTest(unittest.TestCase):
         counted = integrate(program(run), start, LONG)
         self.assertAlmostEqual(run.seconds, counted, delta=0.005 * run.seconds)
 
-    def test_a_file_from_where_the_head_stands_begins_at_its_own_corner(self):
-        plan, _ = self.plan(origin="head")
-        for run in plan.runs:
-            wide, high = (
-                run.ground.area[2] - run.ground.area[0],
-                run.ground.area[3] - run.ground.area[1],
-            )
-            limits = replace(
-                limits_of_run(run, None), area_mm=(0.0, 0.0, wide, high), bed_mm=(wide, high)
-            )
-            self.assertTrue(check_gcode(program(run), limits).safe)
-
     def test_places_chosen_by_hand_are_kept(self):
         places = (PlacedCopy(0, 150.0, 20.0), PlacedCopy(1, 30.0, 40.0))
         plan, _ = self.plan(placed=places, copies=2)

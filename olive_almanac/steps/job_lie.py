@@ -1,0 +1,80 @@
+"""Where a job's sheet lies on the bed: what an operator types or picks, as a changed job."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.job import COPY, LEAVE_OUT, SHEET, Job, Origin, group_words
+from olive_almanac.core.squaring.frame import ORIGINS
+from olive_almanac.core.units import number_text, read_number
+
+__all__ = [
+    "anchors",
+    "references",
+    "touch_texts",
+    "with_anchor",
+    "with_origin",
+    "with_reference",
+    "with_stop",
+    "with_touched",
+]
+
+FIRST, SECOND = "first place", "second place"
+
+
+def anchors() -> tuple[tuple[str, str], ...]:
+    """Return the places of what is burnt at which the head may stand, as choices."""
+    return tuple((key, key) for key in ORIGINS)
+
+
+def references(job: Job) -> tuple[tuple[str, str], ...]:
+    """Return which two places of a job may be touched, as choices: a group that is left out serves
+    as a line to lay it by.
+    """
+    left_out = [one.group for one in job.groups if one.task == LEAVE_OUT]
+    guides = tuple((group, f"ends of “{group_words(group)}”") for group in left_out)
+    return (
+        (SHEET, "lower corners of the sheet"),
+        (COPY, "lower corners of the first copy"),
+        *guides,
+    )
+
+
+def with_origin(job: Job, origin: Origin) -> Job:
+    """Return the job with another way to lay its sheet."""
+    return replace(job, origin=origin)
+
+
+def with_anchor(job: Job, anchor: str) -> Job:
+    """Return the job with another place at which the head stands."""
+    return replace(job, anchor=anchor)
+
+
+def with_reference(job: Job, reference: str) -> Job:
+    """Return the job with other two places that are touched."""
+    return replace(job, reference=reference)
+
+
+def with_stop(job: Job, x: str, y: str) -> Job:
+    """Return the job with its sheet's lower left corner elsewhere, mm.  Raises OutOfRange."""
+    stop = (read_number(x, "Stop, X"), read_number(y, "Stop, Y"))
+    return replace(job, stop_mm=stop, placed=() if stop != job.stop_mm else job.placed)
+
+
+def with_touched(job: Job, texts: tuple[str, ...]) -> Job:
+    """Return the job with the places that were touched: X, Y of the first and of the second, mm;
+    none while not all are typed.  Raises OutOfRange.
+    """
+    if not all(text.strip() for text in texts):
+        return replace(job, touched_mm=())
+    if len(texts) != 4:
+        raise OutOfRange("Touched places", len(texts), "X and Y of two")
+    names = (f"X of the {FIRST}", f"Y of the {FIRST}", f"X of the {SECOND}", f"Y of the {SECOND}")
+    values = tuple(read_number(text, name) for text, name in zip(texts, names, strict=True))
+    return replace(job, touched_mm=values)
+
+
+def touch_texts(job: Job) -> tuple[str, ...]:
+    """Return the touched places as they are typed."""
+    return tuple(number_text(mm, 6) for mm in job.touched_mm) or ("",) * 4

@@ -1,0 +1,128 @@
+"""Where the sheet lies on the bed: at a stop, where the head stands, or by two touched places."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QWidget
+
+from olive_almanac.core.motion.program import Ground
+from olive_almanac.core.records.job import ORIGINS, Job
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.job_lie import (
+    anchors,
+    references,
+    touch_texts,
+    with_anchor,
+    with_origin,
+    with_reference,
+    with_stop,
+    with_touched,
+)
+from olive_almanac.views.parts import Number, Page, WordPicker, box, col, label, row
+from olive_almanac.views.theme import px
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.jobs import JobsPresenter
+
+FIELD_PX = 56
+
+
+class LiePanel(Page):
+    """One line with the way, and below it what that way needs."""
+
+    def __init__(self, presenter: JobsPresenter) -> None:
+        super().__init__()
+        self.presenter = presenter
+        self.origin = WordPicker("ui_b", name="How the sheet lies on the bed")
+        self.origin.picked.connect(
+            lambda key: presenter.edit(lambda job: with_origin(job, key), "how the sheet lies")
+        )
+        self.anchor = WordPicker("ui_b", name="Where the head stands")
+        self.anchor.picked.connect(
+            lambda key: presenter.edit(lambda job: with_anchor(job, key), "where the head stands")
+        )
+        self.reference = WordPicker("ui_b", name="What was touched")
+        self.reference.picked.connect(
+            lambda key: presenter.edit(lambda job: with_reference(job, key), "what was touched")
+        )
+        self.stop = [Number(f"{axis} of the stop, mm", FIELD_PX) for axis in "XY"]
+        self.touched = [
+            Number(f"{axis} of the {which} touched place, mm", FIELD_PX)
+            for which in ("first", "second")
+            for axis in "XY"
+        ]
+        for field in self.stop:
+            field.editingFinished.connect(self._take_stop)
+        for field in self.touched:
+            field.editingFinished.connect(self._take_touched)
+        self.turn = label("", "small", "second", wrap=True)
+        self.stop_row = box(
+            row(label("corner at", "small", "second"), *self.stop, _mm(), None, gap=4)
+        )
+        self.anchor_row = box(row(label("it stands at", "small", "second"), self.anchor, None))
+        self.touched_rows = box(
+            col(
+                row(self.reference, None),
+                row(_at("left"), *self.touched[:2], _mm(), None, gap=4),
+                row(_at("right"), *self.touched[2:], _mm(), None, gap=4),
+                self.turn,
+                gap=2,
+            )
+        )
+        self.setLayout(
+            col(
+                row(label("Lies", "ui", "second"), self.origin, None, gap=6),
+                self.stop_row,
+                self.anchor_row,
+                self.touched_rows,
+                gap=2,
+            )
+        )
+
+    def show_job(self, job: Job, ground: Ground | None) -> None:
+        turn = math.degrees(ground.turn_rad) if ground is not None else 0.0
+        way = "left" if turn > 0 else "right"
+        self.turn.setText(f"turned {abs(turn):.2f}° to the {way}" if turn else "")
+        self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
+        self.anchor.set_choices(anchors(), job.anchor)
+        self.reference.set_choices(references(job), job.reference)
+        self.stop_row.setVisible(job.origin == "bed")
+        self.anchor_row.setVisible(job.origin == "head")
+        self.touched_rows.setVisible(job.origin == "touched")
+        _fill(self.stop, tuple(number_text(mm, 6) for mm in job.stop_mm))
+        _fill(self.touched, touch_texts(job))
+
+    def _take_stop(self) -> None:
+        if any(field.isModified() for field in self.stop):
+            x, y = (field.text() for field in self.stop)
+            self._take(self.stop, lambda job: with_stop(job, x, y))
+
+    def _take_touched(self) -> None:
+        texts = tuple(field.text() for field in self.touched)
+        if any(field.isModified() for field in self.touched) and all(texts):
+            self._take(self.touched, lambda job: with_touched(job, texts))
+
+    def _take(self, fields: list[Number], change: Callable[[Job], Job]) -> None:
+        if self.presenter.edit(change, "where the sheet lies"):
+            for field in fields:
+                field.setModified(False)
+
+
+def _at(words: str) -> QWidget:
+    one = label(words, "small", "second")
+    one.setFixedWidth(px(34))
+    return one
+
+
+def _mm() -> QWidget:
+    return label("mm", "small", "second")
+
+
+def _fill(fields: list[Number], texts: tuple[str, ...]) -> None:
+    """Show what is kept, but never over what is being typed."""
+    for field, text in zip(fields, texts, strict=True):
+        if not field.isModified():
+            field.setText(text)
