@@ -13,13 +13,13 @@ from olive_almanac.cli.console import add_json, load_machine, load_pairs, load_s
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Barred, Finding, OutOfRange
 from olive_almanac.core.quoting.answers import ABOUT_UNITS, REMEDIES, UNITS
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import HANGS, LEAVE_OUT, ORIGINS, FindingAnswer, GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.squaring.frame import ORIGINS as ANCHORS
 from olive_almanac.core.units import count_text, duration_text, number_text, read_sides_mm
 from olive_almanac.formats.job_files import write_job
 from olive_almanac.formats.station_files import read_entry

@@ -25,6 +25,7 @@ from olive_almanac.core.design.plan import TrialPlan, plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, energy_unit
@@ -67,6 +68,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="low energy first (default), or row by row, or column by column",
     )
     parser.add_argument("--turn", action="store_true", help="lay the long side the other way")
+    parser.add_argument(
+        "--anchor",
+        choices=tuple(ANCHORS),
+        default="",
+        help="the file begins where the head stands, at this place of the coupon",
+    )
     parser.add_argument(
         "--sheet",
         help="size of the sheet, WxH in mm: the coupon is laid into its lower left corner",
@@ -200,6 +207,7 @@ def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoice
     placed = replace(
         choices,
         turned=arguments.turn,
+        anchor=arguments.anchor,
         hotter=arguments.hotter,
         labels=not arguments.no_labels,
         fiducials=not arguments.no_marks,

@@ -90,7 +90,7 @@ class GcodeWriter:
             self.decimals, self.scale = (3, 1.0)
         else:
             self.decimals, self.scale = (5, 1 / 25.4)
-        self.head: Point = (0.0, 0.0)
+        self.head: Point = ground.home
         self.focus: float | None = None
         self.air = ""
 

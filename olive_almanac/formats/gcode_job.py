@@ -28,7 +28,6 @@ def job_parts(
     what lies before the first and behind the last).
     """
     writer = GcodeWriter(run.ground)
-    writer.head = run.ground.home
     yield "", writer.begin(*words)
     named = None
     for number, (step, group) in enumerate(run.steps[first:], first):
@@ -68,7 +67,6 @@ def trace_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
 
 def _unlit(writer: GcodeWriter, ways: Sequence[Sequence[Point]], *words: str) -> Iterator[bytes]:
     """Go along ways with the beam off."""
-    writer.head = writer.ground.home
     yield writer.begin(*words, "Beam off: it only shows where the job lies.")
     for way in ways:
         lines = [writer.rapid(at) for at in writer.ground.travel(writer.head, way[0])]

@@ -13,12 +13,13 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import SheetOnBed
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.safety.fume import air_changes_per_hour, clearance_minutes, duct_flow_m3_h
-from olive_almanac.core.squaring.frame import ORIGINS, Frame, FrameCheck, check_frame, place_frame
+from olive_almanac.core.squaring.frame import Frame, FrameCheck, check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.skew import Skew, skew_of_edge
 from olive_almanac.core.units import (
@@ -342,7 +343,7 @@ def _frame_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("w", "Drawing", number_text(width, 4), "mm wide"),
         ToolField("h", "and", number_text(height, 4), "mm high"),
         ToolField(
-            "origin", "Its origin", "lower left", choices=tuple((one, one) for one in ORIGINS)
+            "origin", "Its origin", "lower left", choices=tuple((one, one) for one in ANCHORS)
         ),
         ToolField("x", "lies at X", number_text(x, 4), "mm"),
         ToolField("y", "Y", number_text(y, 4), "mm"),

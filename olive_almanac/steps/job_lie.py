@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.job import COPY, LEAVE_OUT, SHEET, Job, Origin, group_words
-from olive_almanac.core.squaring.frame import ORIGINS
 from olive_almanac.core.units import number_text, read_number
 
 __all__ = [
@@ -25,7 +25,7 @@ FIRST, SECOND = "first place", "second place"
 
 def anchors() -> tuple[tuple[str, str], ...]:
     """Return the places of what is burnt at which the head may stand, as choices."""
-    return tuple((key, key) for key in ORIGINS)
+    return tuple((key, key) for key in ANCHORS)
 
 
 def references(job: Job) -> tuple[tuple[str, str], ...]:

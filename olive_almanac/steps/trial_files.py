@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Literal
 
 from olive_almanac.core.errors import CannotWrite, Finding
+from olive_almanac.core.motion.program import anchor_of
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.formats.cells_csv import write_cells
 from olive_almanac.formats.drawing import write_dxf, write_svg
@@ -78,12 +79,18 @@ def limits_of(trial: Trial) -> CheckLimits:
     clamps with the head's room.
     """
     machine, area, keep = trial.machine, trial.area_mm, trial.machine.head_clearance_mm
+    x, y = (0.0, 0.0)
+    if trial.anchor:  # the file's zero is where the head stands, not the bed's
+        x, y = anchor_of(area, trial.anchor)
     clamps = tuple(
-        (b[0] - keep, b[1] - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
+        (b[0] - x - keep, b[1] - y - keep, b[2] - b[0] + 2 * keep, b[3] - b[1] + 2 * keep)
         for b in (trial.sheet.clamps_mm if trial.sheet else ())
     )
-    within = (area[0], area[1], area[2] - area[0], area[3] - area[1])
-    return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps)
+    within = (area[0] - x, area[1] - y, area[2] - area[0], area[3] - area[1])
+    bed_from = within[:2] if trial.anchor else (0.0, 0.0)
+    return CheckLimits(
+        machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, within, clamps, bed_from
+    )
 
 
 def write_trial_files(

@@ -3,6 +3,7 @@ others wrote.
 """
 
 import random
+import re
 import unittest
 from dataclasses import replace
 
@@ -11,6 +12,7 @@ from shapely.geometry import box
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for
 from olive_almanac.core.design.plan import NoRoom, plan_trial
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import ORDERS
@@ -18,6 +20,7 @@ from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
+from olive_almanac.steps.trial_files import limits_of as limits_of_file
 from tests.samples import (
     ALLOWED,
     BIRCH,
@@ -48,6 +51,10 @@ def area(trial):
     return (trial.on_sheet.x_mm, trial.on_sheet.y_mm, trial.coupon.width_mm, trial.coupon.height_mm)
 
 
+def corners_of(text):
+    return [(float(x), float(y)) for x, y in re.findall(r"X([-\d.]+) Y([-\d.]+)", text)]
+
+
 def limits_of(trial):
     machine = trial.machine
     return CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, area(trial))
@@ -70,6 +77,24 @@ class WriterTest(unittest.TestCase):
             with self.subTest(machine=trial.machine.name, factors=[f.name for f in trial.factors]):
                 self.assertEqual([f.text for f in report.findings], [])
                 self.assertGreater(report.moves, len(trial.cells) * 4)
+
+    def test_a_file_from_where_the_head_stands_is_the_same_file_moved(self):
+        for make in (cut_trial, engrave_trial):
+            plain = make(LONG)
+            places = corners_of(write_gcode(plain))
+            for anchor, (x, y) in ANCHORS.items():
+                with self.subTest(make.__name__, anchor=anchor):
+                    trial = make(LONG, anchor=anchor)
+                    text = write_gcode(trial)
+                    self.assertEqual(check_gcode(text, limits_of_file(trial)).findings, ())
+                    moved = corners_of(text)
+                    left, low, wide, high = area(plain)
+                    stands = (left + x * wide, low + y * high)
+                    self.assertEqual(moved[-1], (0.0, 0.0))
+                    for before, after in zip(places[:-1], moved[:-1], strict=True):
+                        self.assertAlmostEqual(before[0] - stands[0], after[0], delta=0.0011)
+                        self.assertAlmostEqual(before[1] - stands[1], after[1], delta=0.0011)
+                    self.assertAlmostEqual(trial.seconds, plain.seconds, delta=2.0)
 
     def test_lines_are_short_and_plain(self):
         text = write_gcode(

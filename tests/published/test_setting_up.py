@@ -12,6 +12,7 @@ import numpy as np
 from olive_almanac.core.beam.caustic import fit_caustic
 from olive_almanac.core.beam.spot import focused_spot
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.safety.eyes import aperture_mm, eye_limit_w_m2, optical_density
 from olive_almanac.core.safety.fume import (
     air_changes_per_hour,
@@ -19,7 +20,7 @@ from olive_almanac.core.safety.fume import (
     concentration_mg_m3,
     duct_flow_m3_h,
 )
-from olive_almanac.core.squaring.frame import ORIGINS, check_frame, place_frame
+from olive_almanac.core.squaring.frame import check_frame, place_frame
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.level import fit_level
 from olive_almanac.core.squaring.skew import skew_from_diagonals, skew_of_edge
@@ -101,7 +102,7 @@ class SkewTest(unittest.TestCase):
 
 class FrameTest(unittest.TestCase):
     def test_nine_origins_place_the_same_drawing(self):
-        self.assertEqual(len(ORIGINS), 9)
+        self.assertEqual(len(ANCHORS), 9)
         for origin, corner in (
             ("lower left", (100, 50)),
             ("centre", (80, 35)),

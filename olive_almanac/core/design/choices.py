@@ -58,6 +58,7 @@ class TrialChoices:
     fiducials: bool = True
     marks_set: int = 0
     hotter: bool = field(default=False, metadata={"written": "if set"})
+    anchor: str = field(default="", metadata={"written": "if set"})  # where the head stands
     sheet_number: int | None = None
     sheet: Sheet | None = None
     sheet_at_mm: tuple[float, float] = (0.0, 0.0)

@@ -194,6 +194,7 @@ def plan_trial(
         fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if shows else None,
         sheet=sheet_on_bed(choices),
         turned=choices.turned,
+        anchor=choices.anchor,
         choices=to_plain(replace(choices, place=place)),
     )
     if not has_clear_ways(trial, lettering):

@@ -30,6 +30,7 @@ from olive_almanac.core.placing.strokes import (
     run_up_of,
     strokes_of,
 )
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Direction, Setting
 from olive_almanac.core.records.trial import Cell, Mark, Place, Trial
@@ -42,6 +43,7 @@ __all__ = [
     "Rest",
     "Step",
     "Strokes",
+    "anchor_of",
     "burn_area",
     "cell_joules",
     "cell_seconds",
@@ -216,14 +218,20 @@ class Ground:
 
 def ground_of(trial: Trial) -> Ground:
     """Return the ground of a trial, in coupon mm."""
-    place = trial.on_sheet or Place(0.0, 0.0)
-    return Ground(
-        trial.machine,
-        (place.x_mm, place.y_mm),
-        burn_area(trial),
-        clamps_in_theway_seconds(trial),
-        moves_focus(trial),
-    )
+    place, area = trial.on_sheet or Place(0.0, 0.0), burn_area(trial)
+    zero, waits = (place.x_mm, place.y_mm), None
+    if trial.anchor:
+        waits = anchor_of(area, trial.anchor)
+        zero = (-waits[0], -waits[1])
+    clamps = clamps_in_theway_seconds(trial)
+    return Ground(trial.machine, zero, area, clamps, moves_focus(trial), waits_mm=waits)
+
+
+def anchor_of(box: Box, anchor: str) -> Point:
+    """Return the point of a box that is named so: a corner, the middle of an edge, the centre."""
+    x, y = ANCHORS[anchor]
+    left, low, right, high = box
+    return (left + x * (right - left), low + y * (high - low))
 
 
 def _moved(point: Point, by: Point) -> Point:
@@ -493,13 +501,13 @@ def _burns_of(
 
 
 def trial_seconds(trial: Trial, lettering: Lettering | None) -> float:
-    """Return the time of the whole file, s: from the coupon's lower left corner and back to it,
-    everything included.
+    """Return the time of the whole file, s: from where the head waits and back, everything
+    included.
 
     The cells' own `seconds` are taken as they stand.
     """
     machine, ground = trial.machine, ground_of(trial)
-    total, at, focus = trial.rest_s * (len(trial.cells) - 1), (0.0, 0.0), 0.0
+    total, at, focus = trial.rest_s * (len(trial.cells) - 1), ground.home, 0.0
     for start, end, seconds, setting in _burns_of(trial, lettering):
         for corner in ground.travel(at, start):
             total += way_seconds(at, corner, machine)

@@ -18,6 +18,7 @@ from olive_almanac.core.motion.program import (
     Ground,
     Lines,
     Strokes,
+    anchor_of,
     step_seconds,
     way_seconds,
 )
@@ -34,7 +35,6 @@ from olive_almanac.core.quoting.place import (
 from olive_almanac.core.records.job import PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
-from olive_almanac.core.squaring.frame import ORIGINS
 from olive_almanac.core.units import count_text, lengths_text
 
 __all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
@@ -299,8 +299,7 @@ def _run(
     stepped = any(step.setting.focus_step_mm for step, _ in steps)
     zero, waits = lie.at_mm, None
     if lie.anchor:
-        x, y = ORIGINS[lie.anchor]
-        waits = (area[0] + x * (area[2] - area[0]), area[1] + y * (area[3] - area[1]))
+        waits = anchor_of(area, lie.anchor)
         zero = (-waits[0], -waits[1])
     focuses = len(settings) > 1 or stepped
     ground = Ground(machine, zero, area, clamps, focuses, lie.turn_rad, waits)

@@ -20,7 +20,7 @@ MOST_OFF_MM = 5.0
 class Lie:
     """Where the mm of a sheet are on the bed: turned about their (0, 0), which lies `at_mm`.
 
-    With an `anchor` (a key of frame.ORIGINS) files count from that place of what is burnt.
+    With an `anchor` (a key of ANCHORS) files count from that place of what is burnt.
     """
 
     at_mm: Point = (0.0, 0.0)

@@ -8,9 +8,9 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
-from olive_almanac.core.squaring.frame import ORIGINS as ANCHORS
 
 __all__ = [
     "CAUSES",

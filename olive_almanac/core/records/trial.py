@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting, Task
@@ -186,6 +187,7 @@ class Trial:
     sheet: SheetOnBed | None = None
     turned: bool = False
     cost: float | None = None
+    anchor: str = field(default="", metadata={"written": "if set"})  # where the head stands
     choices: dict[str, object] = field(
         default_factory=dict, hash=False
     )  # what it was planned from, to plan on
@@ -201,6 +203,7 @@ class Trial:
             raise OutOfRange("Cell ids", "some stand twice", "all different")
         check_number("Burning time", self.seconds, "s", low=0)
         check_number("Rest", self.rest_s, "s", low=0, high=600)
+        check_choice("Place where the head stands", self.anchor, ("", *ANCHORS))
 
     @property
     def area_mm(self) -> Box:

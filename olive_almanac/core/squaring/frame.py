@@ -8,15 +8,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.anchors import ANCHORS
 
-__all__ = ["ORIGINS", "Frame", "FrameCheck", "check_frame", "place_frame"]
+__all__ = ["Frame", "FrameCheck", "check_frame", "place_frame"]
 
 Box = tuple[float, float, float, float]  # left, low, right, high, mm
-ORIGINS = {
-    f"{low} {left}".replace("middle middle", "centre"): (x, y)
-    for low, y in (("lower", 0.0), ("middle", 0.5), ("upper", 1.0))
-    for left, x in (("left", 0.0), ("middle", 0.5), ("right", 1.0))
-}
 
 
 @dataclass(frozen=True)
@@ -52,15 +48,15 @@ class FrameCheck:
 def place_frame(
     width_mm: float, height_mm: float, *, origin: str, at_mm: tuple[float, float]
 ) -> Frame:
-    """Return the frame of a drawing whose `origin` (a key of ORIGINS) lies at a point of
+    """Return the frame of a drawing whose `origin` (a key of ANCHORS) lies at a point of
     the bed.
     """
-    if origin not in ORIGINS:
-        raise OutOfRange("Origin", f"“{origin}”", "one of " + ", ".join(ORIGINS))
+    if origin not in ANCHORS:
+        raise OutOfRange("Origin", f"“{origin}”", "one of " + ", ".join(ANCHORS))
     for name, value in (("Width of the drawing", width_mm), ("Height of the drawing", height_mm)):
         if not 0 < value < 1e5:
             raise OutOfRange(name, value, "above 0", "mm")
-    x, y = ORIGINS[origin]
+    x, y = ANCHORS[origin]
     return Frame(at_mm[0] - x * width_mm, at_mm[1] - y * height_mm, width_mm, height_mm)
 
 

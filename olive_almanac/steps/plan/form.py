@@ -110,6 +110,7 @@ _FIELDS = (
     _Field("gap", "gap_mm", _length("Gap between cells"), number_text),
     _Field("rest", "rest_s", _number("Rest", "s"), number_text),
     _Field("turned", "turned", bool, _yes),
+    _Field("anchor", "anchor", str, str),
     _Field("hotter", "hotter", bool, _yes),
     _Field("repeats", "repeats", _whole("Repeats"), str),
     _Field("slope", "slope", _number("Slope"), number_text),

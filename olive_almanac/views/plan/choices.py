@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.kinds.kind import FREE, kind_of, kinds_for
 from olive_almanac.core.placing.room import CORNERS
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
 from olive_almanac.core.records.setting import AIRS, rasters
 from olive_almanac.core.units import lengths_text
@@ -45,6 +46,10 @@ FIELDS_OF = {"place": ("x", "y")}
 ENDS = ("from", "to", "steps", "list")
 SPACINGS = (("even", "evenly"), ("ratio", "by ratio of energy"), ("list", "as a list"))
 AIR_CHOICES = (*((air, air) for air in AIRS), ("off, low, full", "off, low, full"))
+ANCHOR_CHOICES = (
+    ("", "in its place on the bed"),
+    *((key, f"head at the {key}") for key in ANCHORS),
+)
 ORDER_CHOICES = (
     ("energy", "low energy first"),
     ("rows", "row by row"),
@@ -386,6 +391,7 @@ class Choices(Page):
                 Word("mm on bed", "ui"),
             ),
             box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
+            self._line("anchor", "File", self._picker("anchor", "Where the file counts from")),
             Heading("How it burns"),
             self._line(
                 "order",
@@ -459,6 +465,7 @@ class Choices(Page):
         self.label_unit.setText(unit)
         self.pickers["air"].set_choices(AIR_CHOICES, texts["air"], none_text=texts["air"])
         self.pickers["beam"].set_choices(BEAM_CHOICES, texts["beam"])
+        self.pickers["anchor"].set_choices(ANCHOR_CHOICES, texts["anchor"])
         self.pickers["order"].set_choices(ORDER_CHOICES, texts["order"])
         for key in ("labels", "marks", "crosshatch"):
             self.pickers[key].set_choices(YES_NO, texts[key])

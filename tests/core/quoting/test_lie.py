@@ -9,8 +9,8 @@ import numpy as np
 from bench.motion import integrate
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
+from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.stock import Sheet
-from olive_almanac.core.squaring.frame import ORIGINS
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.gcode_job import frame_blocks, trace_blocks
 from olive_almanac.steps.job_work import limits_of_run
@@ -108,7 +108,7 @@ class LieOfRunTest(unittest.TestCase):
         self.assertIn("find no room", none.remarks[-1])
 
     def test_the_head_may_stand_at_each_corner_edge_and_the_middle(self):
-        for anchor, (x, y) in ORIGINS.items():
+        for anchor, (x, y) in ANCHORS.items():
             with self.subTest(anchor):
                 run = self.run_of(lie=Lie(anchor=anchor))
                 text = program(run)
