@@ -9,6 +9,7 @@ import io
 import xml.etree.ElementTree as ET
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from typing import Any
 
 from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
 from olive_almanac.core.placing.fiducials import burnt_boxes
@@ -26,6 +27,7 @@ __all__ = [
     "layer_name",
     "layers_of",
     "svg_of_layers",
+    "svg_of_rings",
     "write_dxf",
     "write_svg",
 ]
@@ -131,9 +133,20 @@ def write_svg(trial: Trial, lettering: Lettering | None = None) -> str:
     return svg_of_layers(title, size, layers_of(trial, lettering))
 
 
-def svg_of_layers(title: str, size_mm: tuple[float, float], layers: Iterable[Layer]) -> str:
-    """Return layers as SVG text, each a group with a title, on a page of the given size."""
+def svg_of_rings(title: str, size_mm: tuple[float, float], rings: Iterable[Any]) -> str:
+    """Return closed lines [n, 2] in mm, Y up, as SVG text: all in red, on a page of a size."""
     width, height = size_mm
+    root = _page(title, width, height)
+    style = {"fill": "none", "stroke": "#ff0000", "stroke-width": str(HAIRLINE_MM)}
+    group = ET.SubElement(root, "g", style)
+    for ring in rings:
+        points = " ".join(f"{_mm(x)},{_mm(height - y)}" for x, y in ring.tolist())
+        ET.SubElement(group, "polygon", points=points)
+    return ET.tostring(root, encoding="unicode") + "\n"
+
+
+def _page(title: str, width: float, height: float) -> ET.Element:
+    """An SVG page of a size in mm, with its title."""
     root = ET.Element(
         "svg",
         xmlns="http://www.w3.org/2000/svg",
@@ -143,6 +156,13 @@ def svg_of_layers(title: str, size_mm: tuple[float, float], layers: Iterable[Lay
         viewBox=f"0 0 {width:g} {height:g}",
     )
     ET.SubElement(root, "title").text = printable(title)
+    return root
+
+
+def svg_of_layers(title: str, size_mm: tuple[float, float], layers: Iterable[Layer]) -> str:
+    """Return layers as SVG text, each a group with a title, on a page of the given size."""
+    width, height = size_mm
+    root = _page(title, width, height)
     for number, layer in enumerate(layers):
         colour = "#555555" if layer.is_mark else _colour(number)
         group = ET.SubElement(

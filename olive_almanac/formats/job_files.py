@@ -103,7 +103,8 @@ def _pairs(points: Any) -> tuple[tuple[float, float], ...]:
 def job_svg(paper: JobPaper, run: SheetRun) -> str:
     """Return one sheet of a job as SVG: the beam's paths, kerf taken off."""
     left, low, right, high = run.ground.area
-    title = f"{paper.job.name}, sheet {run.sheet + 1}, {paper.machine.name}, {paper.stock.label}"
+    called = paper.job.sheet_words(run.sheet)
+    title = f"{paper.job.name}, {called}, {paper.machine.name}, {paper.stock.label}"
     return svg_of_layers(title, (right - left, high - low), job_layers(paper, run))
 
 
@@ -147,6 +148,7 @@ def write_job(paper: JobPaper, drawing: Drawing) -> str:
         "groups": groups,
         "names": list(job.names),
         "origin": job.origin,
+        "jig": to_plain(job.jig) if job.jig is not None else None,
         "lies": [_plain_lie(run) for run in plan.runs],
         "copies": plan.copies,
         "without_room": plan.without_room,
@@ -292,7 +294,8 @@ def _draw_run(
     if y + scale * high + 12 > sheet.height - 20:
         sheet.new_page()
         y = 20.0
-    name = f"Sheet {run.sheet + 1}: {lengths_text(wide, high)} mm, {duration_text(run.seconds)}"
+    called = paper.job.sheet_words(run.sheet)
+    name = f"{called}: {lengths_text(wide, high)} mm, {duration_text(run.seconds)}"
     sheet.text(left, y, name, 11, SANS_BOLD)
     top = y + 3
     sheet.box(left, top, scale * wide, scale * high, 1.0)

@@ -15,6 +15,7 @@ import numpy as np
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
+from olive_almanac.core.quoting.jig import loads_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
 from olive_almanac.core.quoting.lie import Lie, Touched
@@ -68,6 +69,7 @@ __all__ = [
     "nesting",
     "new_job",
     "piecework_for",
+    "sheets_for",
     "task_with",
     "work_out_job",
     "write_job_files",
@@ -204,9 +206,9 @@ class JobResult:
     @property
     def paper(self) -> JobPaper:
         wish = self.wish
-        named = self.names
+        stock = replace(wish.stock, sheets=wish.sheets)
         return JobPaper(
-            wish.job, wish.machine, wish.stock, self.plan, self.paces, self.offer, named
+            wish.job, wish.machine, stock, self.plan, self.paces, self.offer, self.names
         )
 
 
@@ -233,7 +235,7 @@ def piecework_for(wish: JobWish) -> Piecework:
         shadings=tuple(_shadings(wish)),
     )
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
-    if not job.apart:
+    if not job.apart or job.jig is not None:
         return _with_names(wish, whole)
     return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
 
@@ -286,6 +288,13 @@ def _name_remarks(wish: JobWish, work: Piecework, plan: JobPlan) -> Iterator[str
         yield f"{plan.copies - len(job.names)} copies have no name and stay bare."
 
 
+def sheets_for(job: Job, stock: Stock) -> tuple[Sheet, ...]:
+    """Return what a job is burnt on: the sheets of the rack, or its jig, once for each load."""
+    if job.jig is None:
+        return stock.sheets
+    return (Sheet(*job.jig.size_mm),) * loads_of(job.jig, job.copies)
+
+
 def layout_of(wish: JobWish, work: Piecework) -> Layout:
     """Return how the copies of a job are to be laid out."""
     return Layout(
@@ -295,7 +304,8 @@ def layout_of(wish: JobWish, work: Piecework) -> Layout:
         EDGE_MM if wish.sheets else 0.0,
         group_of(wish.stock) == "Wood",
         work.parts,
-        wish.placed,
+        None if wish.job.jig is not None else wish.placed,
+        wish.job.jig,
         *_lie_of(wish, work),
         work.name_steps,
     )
@@ -479,15 +489,16 @@ def write_job_files(
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     contents: dict[Path, str | bytes] = {}
     for run in plan.runs:
-        yield f"sheet {run.sheet + 1}"
+        called = wish.job.sheet_words(run.sheet)
+        yield called
         head = (
-            f"Olive Almanac, job {wish.job.name}, sheet {run.sheet + 1}",
+            f"Olive Almanac, job {wish.job.name}, {called}",
             f"{wish.machine.name}, {wish.stock.label}",
         )
         program = b"".join(job_blocks(run, said, *head))
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         _check_program(program, run, sheet, "written")
-        name = f"sheet-{run.sheet + 1}"
+        name = called.lower().replace(" ", "-")
         frame = b"".join(frame_blocks(run, *head))
         traced = b"".join(trace_blocks(run, *head))
         for what, unlit in (("frame", frame), ("trace", traced)):

@@ -559,11 +559,24 @@ class JobsPresenter:
             self._keep(changed, why)
         return True
 
+    def done_words(self) -> str:
+        """Return how many of several copies were burnt at the machine, "" where none was yet."""
+        from olive_almanac.steps.job_jig import done_words
+        from olive_almanac.steps.job_run import layout_key
+
+        if self.job is None or self.result is None or not self.job.progress:
+            return ""
+        plan, begun = self.result.plan, {one.sheet for one in self.job.progress}
+        runs = [run for run in plan.runs if run.sheet in begun]
+        known = {run.sheet: self.job.progress_on(run.sheet, layout_key(run)) for run in runs}
+        burnt = {number: one.burnt for number, one in known.items() if one.burnt}
+        return done_words(plan, burnt) if burnt and plan.copies > 1 else ""
+
     def move(self, number: int, along_mm: float, up_mm: float) -> None:
         """Move a copy (counted over all sheets) by so much; it stays on its sheet, whole."""
         from olive_almanac.core.quoting.place import box_of
 
-        if self.job is None or self.result is None:
+        if self.job is None or self.result is None or self.job.jig is not None:
             return
         plan = self.result.plan
         copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
@@ -581,7 +594,7 @@ class JobsPresenter:
         """Turn a copy by a quarter; what is engraved is not turned, for tones hang on the direction
         of its lines.
         """
-        if self.job is None or self.result is None:
+        if self.job is None or self.result is None or self.job.jig is not None:
             return
         plan = self.result.plan
         copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
@@ -625,10 +638,20 @@ class JobsPresenter:
         if self.job is not None and self.job.placed:
             self._keep(replace(self.job, placed=()), "laid out anew")
 
+    @property
+    def sheets(self) -> tuple[Sheet, ...]:
+        """What the job in hand is burnt on."""
+        from olive_almanac.steps.job_work import sheets_for
+
+        stock = self.session.subject.stock
+        if stock is None or self.job is None:
+            return ()
+        return sheets_for(self.job, stock)
+
     def _sheet_size(self, number: int) -> tuple[float, float]:
-        stock, machine = self.session.subject.stock, self.session.subject.machine
-        if stock is not None and number < len(stock.sheets):
-            return stock.sheets[number].width_mm, stock.sheets[number].height_mm
+        machine, sheets = self.session.subject.machine, self.sheets
+        if number < len(sheets):
+            return sheets[number].width_mm, sheets[number].height_mm
         return machine.bed_mm if machine is not None else (0.0, 0.0)
 
     def take_pace(self, rule: str) -> None:
@@ -679,7 +702,7 @@ class JobsPresenter:
             machine,
             stock,
             self.job,
-            stock.sheets,
+            self.sheets,
             self.job.placed or None,
             pairs=self._pairs(),
             letters=self._letters_of_job(),
@@ -797,7 +820,8 @@ class JobsPresenter:
 
         folder = job_folder(self.session.store.folder, self.job)
         checks = [
-            f"{number_text(run.seconds / 60, 1)} min on sheet {run.sheet + 1}: stay beside it"
+            f"{self.job.sheet_words(run.sheet)}, {number_text(run.seconds / 60, 1)} min: stay "
+            "beside it"
             for run in self.result.plan.runs
         ]
         focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
@@ -907,7 +931,8 @@ class JobsPresenter:
     def _mark_used(self) -> None:
         """Mark what was burnt as used on the sheets of the rack, once."""
         stock = self.session.subject.stock
-        if stock is None or self.result is None or not stock.sheets:
+        in_jig = self.job is not None and self.job.jig is not None
+        if stock is None or self.result is None or not stock.sheets or in_jig:
             return
         changed = _with_used(stock, self.result)
         if changed != stock:
@@ -920,6 +945,8 @@ class JobsPresenter:
         from olive_almanac.core.placing.room import largest_piece
 
         stock = self.session.subject.stock
+        if self.job is None or self.job.jig is not None:
+            return None
         if stock is None or number >= len(stock.sheets) or not stock.sheets[number].used_mm:
             return None
         sheet = replace(stock.sheets[number], clamps_mm=())

@@ -15,12 +15,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel
 
 from olive_almanac.core.records.entry import Evidence
+from olive_almanac.core.records.job import JobProgress
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.standins.controller import StandInWire
+from olive_almanac.steps.job_run import layout_key
 from olive_almanac.views import theme
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.names import NamesDialog
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
@@ -334,7 +337,7 @@ class TellingTest(JobsCase):
         page = self.ready()
         self.key(Qt.Key.Key_Space, widget=page.lies.origin)
         popup = self.app.activePopupWidget()
-        self.type("touched", popup.filter)
+        self.type("touches", popup.filter)
         self.key(Qt.Key.Key_Return, widget=popup.filter)
         self.wait_for(page.lies.touched_rows.isVisible)
         page.lies.touched[0].setFocus()
@@ -351,6 +354,47 @@ class TellingTest(JobsCase):
         _, low, _, high = page.presenter.result.plan.runs[0].ground.area
         self.assertAlmostEqual(max(xs), 250 - low, 2)
         self.assertAlmostEqual(min(xs), 250 - high, 2)
+        self.assertEqual(self.clipped(), [])
+
+    def test_by_keys_copies_lie_in_a_jig_and_a_batch_goes_on_where_it_was(self):
+        self.choose_file()
+        page = self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.jig)
+        dialog = self.window.findChild(JigDialog)
+        for key, text in (("columns", "2"), ("rows", "1"), ("pitch_x", "20")):
+            dialog.fields[key].setFocus()
+            dialog.fields[key].selectAll()
+            self.type(text, dialog.fields[key])
+        self.wait_for(lambda: "Pitch along X" in dialog.told.text())
+        self.assertFalse(dialog.keep.isEnabled())
+        dialog.fields["pitch_x"].selectAll()
+        self.type("55", dialog.fields["pitch_x"])
+        self.wait_for(dialog.keep.isEnabled)
+        self.key(Qt.Key.Key_Space, widget=dialog.draw)
+        self.assertTrue((self.folder / "jobs" / "jig-plate.svg").exists())
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        page.copies.setFocus()
+        page.copies.selectAll()
+        self.type("5", page.copies)
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        page = self.ready()
+        self.assertEqual([len(run.placed) for run in page.presenter.result.plan.runs], [2, 2, 1])
+        self.assertEqual(page.jig.text(), "Jig of 2 × 1")
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        folder = self.folder / "jobs" / page.presenter.job.uid
+        self.assertTrue((folder / "load-3.nc").exists())
+        run = page.presenter.result.plan.runs[0]
+        progress = JobProgress(0, layout_key(run), burnt=len(run.steps), begun=len(run.steps))
+        page.presenter.keep_progress(page.presenter.job.uid, progress, "burnt")
+        page.presenter.refresh()
+        self.wait_for(lambda: "2 of 5" in self.texts())
+        page.hung.setText("0")
+        page.knots.setText("0")
+        self.key(Qt.Key.Key_Space, widget=page.tell)
+        self.assertEqual(self.session.subject.stock.sheets[0].used_mm, ())
         self.assertEqual(self.clipped(), [])
 
     def test_copies_are_laid_closer_by_a_click(self):

@@ -6,7 +6,7 @@ The G-code writer puts these steps into words; the time is counted from the same
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -23,6 +23,7 @@ from olive_almanac.core.motion.program import (
     way_seconds,
 )
 from olive_almanac.core.placing.room import SPARE_MM, Room, room_on
+from olive_almanac.core.quoting.jig import jig_places
 from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import (
@@ -32,6 +33,7 @@ from olive_almanac.core.quoting.place import (
     placed_in_rows,
     turned_points,
 )
+from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
@@ -65,6 +67,7 @@ class Layout:
     keeps_grain: bool = False
     parts: tuple[Pattern, ...] = ()
     placed: tuple[PlacedCopy, ...] | None = None
+    jig: Jig | None = None  # in which they lie instead, load after load
     lie: Lie = field(default_factory=Lie)
     touched: Touched | None = None
     names: tuple[Steps, ...] = ()  # what is lettered on each copy, in mm of the drawing
@@ -164,7 +167,10 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
     laid = layout.placed
     if laid is not None and any(copy.part >= len(layout.parts) for copy in laid):
         laid = None  # the drawing has changed
-    if laid is None:
+    if layout.jig is not None:
+        laid = jig_places(layout.jig, pattern, layout.copies)
+        conflicts = list(_too_large(layout.jig, pattern))
+    elif laid is None:
         apart = bool(layout.parts)
         items = items_of(patterns, layout.copies, keeps_grain=layout.keeps_grain, apart=apart)
         laid = placed_in_rows(items, rooms, gap_mm=layout.gap_mm)
@@ -191,6 +197,13 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         size = lengths_text(*pattern.size_mm)
         remarks.append(f"{missing} of {asked} copies of {size} mm find no room.")
     return replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
+
+
+def _too_large(jig: Jig, pattern: Pattern) -> Iterator[str]:
+    """What is said of a drawing that is larger than the blanks of a jig."""
+    over = max(a - b for a, b in zip(pattern.size_mm, jig.blank_mm, strict=True))
+    if over > 0:
+        yield f"The drawing is {over:.1f} mm larger than the blank that it lies on."
 
 
 def _lie_of(

@@ -9,6 +9,7 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
 
@@ -35,9 +36,9 @@ Hang = Literal["sheet", "knife"]
 HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is lost"}
 Origin = Literal["bed", "head", "touched"]
 ORIGINS: dict[str, str] = {
-    "bed": "the sheet lies at a stop",
-    "head": "from where the head stands",
-    "touched": "by two touched places",
+    "bed": "at a stop",
+    "head": "where the head stands",
+    "touched": "where two touches say",
 }
 SHEET, COPY = "sheet", "copy"  # whose lower corners were touched
 LOWER_LEFT = "lower left"
@@ -217,6 +218,7 @@ class Job:
     anchor: str = field(default=LOWER_LEFT, metadata={"written": "if set"})  # where the head stands
     reference: str = field(default=SHEET, metadata={"written": "if set"})  # or COPY, or a group
     touched_mm: tuple[float, ...] = field(default=(), metadata={"written": "if set"})  # x, y, x, y
+    jig: Jig | None = field(default=None, metadata={"written": "if set"})  # instead of sheets
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()
@@ -241,6 +243,10 @@ class Job:
             raise OutOfRange("Touched places", self.touched_mm, "X and Y of two places, mm")
         for mm in self.touched_mm:
             check_number("A touched place", mm, "mm", low=-10_000, high=10_000)
+
+    def sheet_words(self, number: int) -> str:
+        """Return what a sheet, counted from 0, is called: with a jig it is a load."""
+        return f"{'Load' if self.jig is not None else 'Sheet'} {number + 1}"
 
     def progress_on(self, sheet: int, layout: str) -> JobProgress:
         """Return how far the run of a sheet has come, of this very layout; a fresh one else."""

@@ -25,6 +25,7 @@ from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_w
 from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
+from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.lie import LiePanel
 from olive_almanac.views.jobs.run import RunPanel
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
@@ -60,6 +61,7 @@ DRAWINGS = "Drawings and pictures (*.svg *.dxf *.png *.jpg *.jpeg *.SVG *.DXF *.
 LAID = {"": "as drawn", "apart": "piece by piece"}
 RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
 PAUSE_MS = 150
+MOST_SEGMENTS = 5
 MOST_REMARKS, SHOWN_RUNS = 20, 6
 
 
@@ -131,7 +133,10 @@ class JobsPage(StationPage):
         self.names = button("Names from a list", "plain", tip="one on each copy")
         self.names.clicked.connect(self._ask_names)
         told = Page()
-        told.setLayout(col(self.groups, row(self.names, None), self.remarks, None, gap=10))
+        self.jig = button("Places of a jig", "plain", tip="blanks at an even pitch, load by load")
+        self.jig.clicked.connect(self._ask_jig)
+        ways = row(self.names, self.jig, None, gap=4)
+        told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
         left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
@@ -176,14 +181,8 @@ class JobsPage(StationPage):
             field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
         self.laid = WordPicker("ui_b", name="How the drawing is laid")
         self.laid.picked.connect(lambda key: self.presenter.set_apart(key == "apart"))
-        many = row(
-            self.copies,
-            label("copies,", "ui", "second"),
-            self.gap,
-            label("mm apart", "ui", "second"),
-            None,
-            gap=6,
-        )
+        self.gap_part = box(row(self.gap, label("mm apart", "ui", "second"), gap=6))
+        many = row(self.copies, label("copies", "ui", "second"), self.gap_part, None, gap=6)
         self.laid_words = label("Laid", "ui", "second")
         ways = row(self.laid_words, self.laid, None, self.closer, self.laid_anew, gap=6)
         return col(many, ways, gap=2)
@@ -338,9 +337,18 @@ class JobsPage(StationPage):
         self.picker.setText(screen.job.name)
         self.groups.show_lines(screen.groups)
         count = len(screen.job.names)
-        words = f"{count_text(count, 'name')} of a list" if count else "Names from a list"
+        words = compact("Names", "Names from a list")
+        if count:
+            words = compact(count_text(count, "name"), f"{count_text(count, 'name')} of a list")
         self.names.setText(words)
         self.names.setVisible(screen.result is not None and not screen.job.apart)
+        jig = screen.job.jig
+        words = compact("Jig", "Places of a jig")
+        if jig is not None:
+            words = f"Jig of {jig.columns} × {jig.rows}"
+        self.jig.setText(words)
+        self.jig.setVisible(screen.result is not None)
+        self.gap_part.setVisible(jig is None)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (
             (self.copies, str(screen.job.copies)),
@@ -359,10 +367,19 @@ class JobsPage(StationPage):
         clear_layout(self.sheets)
         runs = screen.result.plan.runs if screen.result is not None else ()
         if len(runs) > 1:
-            words = [f"sheet {run.sheet + 1}" for run in runs]
-            segments = Segments(words, min(self.sheet.at, len(runs) - 1), "Sheets")
-            segments.chosen.connect(self.sheet.show_run)
-            self.sheets.addWidget(segments)
+            called = screen.job.sheet_words if screen.job is not None else str
+            words = [called(run.sheet).lower() for run in runs]
+            at = min(self.sheet.at, len(runs) - 1)
+            if len(runs) <= MOST_SEGMENTS:
+                segments = Segments(words, at, "Sheets")
+                segments.chosen.connect(self.sheet.show_run)
+                self.sheets.addWidget(segments)
+            else:
+                picker = WordPicker("ui_b", name="Sheets")
+                picker.set_choices([(str(n), one) for n, one in enumerate(words)], str(at))
+                picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
+                picker.picked.connect(lambda key: self.sheet.show_run(int(key)))
+                self.sheets.addWidget(picker)
             self.sheets.addStretch(1)
 
     def _show_layout(self, screen: JobScreen) -> None:
@@ -370,10 +387,10 @@ class JobsPage(StationPage):
         assert job is not None
         several = result is not None and len(result.plan.pattern.outlines) > 1
         for part in (self.laid_words, self.laid):
-            part.setVisible(several or job.apart)
+            part.setVisible((several or job.apart) and job.jig is None)
         self.laid.set_choices(LAID.items(), "apart" if job.apart else "")
         more = result is not None and (result.plan.copies > 1 or result.plan.without_room > 0)
-        self.closer.setVisible(more)
+        self.closer.setVisible(more and job.jig is None)
         self.closer.setEnabled(self._nesting is None)
 
     def _show_remarks(self, screen: JobScreen) -> None:
@@ -444,6 +461,9 @@ class JobsPage(StationPage):
             size = lengths_text(*plan.pattern.size_mm)
             self.facts.addWidget(fact("Drawing" if plan.parts else "Size of one", f"{size} mm"))
             self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
+            done = self.presenter.done_words()
+            if done:
+                self.facts.addWidget(fact("Burnt", done))
             cut = plan.cut_mm / 1000
             if cut:
                 self.facts.addWidget(fact("Cut", f"{cut:.2f} m"))
@@ -591,6 +611,13 @@ class JobsPage(StationPage):
         if self.presenter.result is None:
             return
         dialog = NamesDialog(self.main_window, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _ask_jig(self) -> None:
+        if self.presenter.result is None:
+            return
+        dialog = JigDialog(self.main_window, self.presenter)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 

@@ -192,7 +192,7 @@ class RunPanel(QWidget):
         if run is None or self.presenter.job is None:
             return
         going = self.runner.is_going
-        self.title.setText(f"Sheet {run.sheet + 1} at the machine")
+        self.title.setText(f"{self.presenter.job.sheet_words(run.sheet)} at the machine")
         self.back.setVisible(not going)
         self._show_lines(run, going=going)
         self._show_ways(run)

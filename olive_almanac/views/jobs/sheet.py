@@ -98,7 +98,8 @@ class JobSheet(Painted):
         self._shift = (0.0, 0.0)
         told = "nothing is laid out yet"
         if runs:
-            told = f"{len(runs[self.at].placed)} copies on sheet {runs[self.at].sheet + 1}"
+            called = screen.job.sheet_words(runs[self.at].sheet) if screen.job is not None else ""
+            told = f"{len(runs[self.at].placed)} copies, {called.lower()}"
         self.setAccessibleDescription(told)
         self.update()
 
@@ -135,10 +136,15 @@ class JobSheet(Painted):
 
     def _ground(self) -> Sheet:
         """The sheet that is shown; the bed where the rack is empty."""
-        run, stock = self._run, self.stock
+        run, shown = self._run, self.shown
         number = run.sheet if run is not None else 0
-        if stock is not None and number < len(stock.sheets):
-            return stock.sheets[number]
+        sheets: tuple[Sheet, ...] = ()
+        if shown is not None and shown.result is not None:
+            sheets = shown.result.wish.sheets
+        elif self.stock is not None:
+            sheets = self.stock.sheets
+        if number < len(sheets):
+            return sheets[number]
         wide, high = self.machine.bed_mm if self.machine is not None else (300.0, 200.0)
         return Sheet(wide, high)
 
