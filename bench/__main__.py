@@ -23,6 +23,7 @@ PARTS = (
     "jobs",
     "placing",
     "pictures",
+    "sides",
 )
 
 

@@ -12,10 +12,12 @@ from typing import Any
 
 import numpy as np
 
+from olive_almanac.core.motion.program import over_mm, over_point
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.names import NamePlan
 from olive_almanac.core.quoting.place import turned_points
 from olive_almanac.core.quoting.spend import CellOffer, Pace
+from olive_almanac.core.quoting.turned_over import is_pin
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import NAMES, Job, group_words
 from olive_almanac.core.records.machine import Machine
@@ -52,25 +54,50 @@ class JobPaper:
 def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
     """Return what is burnt on one sheet, one layer a group, in mm of the burnt area."""
     plan = paper.plan
-    left, low = run.ground.area[:2]
     layers = []
     for work in plan.pattern.work:
         task = work.task
-        if task.setting is None:
+        pins = _pins_of(run, task.group)
+        burns = not run.side or task.group in run.groups
+        if task.setting is None or not (burns or pins):
             continue
-        lines, areas = [], []
-        for copy in run.placed:
+        lines, areas = pins, []
+        for copy in run.placed if burns else ():
             pattern = plan.of(copy)
             for group, points, closed in pattern.beams:
                 if group == task.group:
                     whole = np.concatenate([points, points[:1]]) if closed else points
-                    lines.append(_pairs(turned_points(whole, pattern, copy) - [left, low]))
+                    lines.append(_laid(turned_points(whole, pattern, copy), run))
             for group, points in pattern.areas:
                 if group == task.group:
-                    areas.append(_pairs(turned_points(points, pattern, copy) - [left, low]))
+                    areas.append(_laid(turned_points(points, pattern, copy), run))
         name = f"{task.group}, {task.task}: {layer_name(task.setting)}"
         layers.append(Layer(name, task.setting, tuple(lines), (), areas=tuple(areas)))
     return [*layers, *_name_layer(paper, run)]
+
+
+def _pins_of(run: SheetRun, group: str) -> list[tuple[tuple[float, float], ...]]:
+    """The holes for pins that a group's setting cuts."""
+    return [
+        _laid(np.array(path), run)
+        for step, its_group in run.steps
+        if is_pin(step) and its_group == group
+        for path in step.paths
+    ]
+
+
+def _area_of(run: SheetRun) -> tuple[float, float, float, float]:
+    """What is burnt of a sheet, as the sheet lies."""
+    ground = run.ground
+    return over_mm(ground.over, ground.area) if ground.over is not None else ground.area
+
+
+def _laid(points: Any, run: SheetRun) -> tuple[tuple[float, float], ...]:
+    """Points of a sheet as it lies, in mm of the burnt area."""
+    left, low = _area_of(run)[:2]
+    if run.ground.over is not None:
+        points = np.array([over_point(run.ground.over, tuple(point)) for point in points])
+    return _pairs(points - [left, low])
 
 
 def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
@@ -79,19 +106,20 @@ def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
     task = next((one for one in paper.job.groups if one.group == NAMES), None)
     if names is None or task is None or task.setting is None:
         return []
-    left, low = run.ground.area[:2]
+    if run.side and NAMES not in run.groups:
+        return []
     lines, areas = [], []
     for number, copy in enumerate(plan.placed):
         if copy.sheet != run.sheet or number >= len(names.lines):
             continue
         for line in names.lines[number]:
-            points = turned_points(line, plan.of(copy), copy) - [left, low]
+            points = turned_points(line, plan.of(copy), copy)
             if not names.is_outline:
-                lines.append(_pairs(points))
+                lines.append(_laid(points, run))
             elif task.setting.pitch_mm:
-                areas.append(_pairs(points))
+                areas.append(_laid(points, run))
             else:
-                lines.append(_pairs(np.concatenate([points, points[:1]])))
+                lines.append(_laid(np.concatenate([points, points[:1]]), run))
     name = f"{NAMES}, {task.task}: {layer_name(task.setting)}"
     return [Layer(name, task.setting, tuple(lines), (), areas=tuple(areas))]
 
@@ -103,7 +131,7 @@ def _pairs(points: Any) -> tuple[tuple[float, float], ...]:
 def job_svg(paper: JobPaper, run: SheetRun) -> str:
     """Return one sheet of a job as SVG: the beam's paths, kerf taken off."""
     left, low, right, high = run.ground.area
-    called = paper.job.sheet_words(run.sheet)
+    called = paper.job.sheet_words(run.sheet, run.side)
     title = f"{paper.job.name}, {called}, {paper.machine.name}, {paper.stock.label}"
     return svg_of_layers(title, (right - left, high - low), job_layers(paper, run))
 
@@ -172,6 +200,7 @@ def _plain_lie(run: SheetRun) -> dict[str, Any]:
 def _plain_run(run: SheetRun) -> dict[str, Any]:
     return {
         "sheet": run.sheet,
+        "side": run.side or None,
         "parts": [to_plain(copy) for copy in run.placed],
         "contours": len(run.steps),
         "seconds": round(run.seconds, 3),
@@ -294,15 +323,17 @@ def _draw_run(
     if y + scale * high + 12 > sheet.height - 20:
         sheet.new_page()
         y = 20.0
-    called = paper.job.sheet_words(run.sheet)
+    called = paper.job.sheet_words(run.sheet, run.side)
     name = f"{called}: {lengths_text(wide, high)} mm, {duration_text(run.seconds)}"
     sheet.text(left, y, name, 11, SANS_BOLD)
     top = y + 3
     sheet.box(left, top, scale * wide, scale * high, 1.0)
-    before = sum(len(one.placed) for one in paper.plan.runs if one.sheet < run.sheet)
+    before = sum(one.sheet < run.sheet for one in paper.plan.placed)
     here = paper.job.names[before : before + len(run.placed)]
     named = {n: f"{n} {name}" for n, name in enumerate(here, 1)}
-    for n, (x0, y0, x1, y1) in enumerate(run.used_mm, 1):
+    over = run.ground.over
+    boxes = [over_mm(over, box) if over is not None else box for box in run.used_mm]
+    for n, (x0, y0, x1, y1) in enumerate(boxes, 1):
         at = (left + scale * x0, top + scale * (high - y1))
         sheet.box(*at, scale * (x1 - x0), scale * (y1 - y0))
         middle = at[0] + scale * (x1 - x0) / 2, at[1] + scale * (y1 - y0) / 2 + 1.2

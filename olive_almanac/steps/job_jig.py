@@ -90,7 +90,7 @@ def done_words(plan: JobPlan, burnt: Mapping[int, int]) -> str:
     sheet.
     """
     done = 0
-    for run in plan.runs:
+    for run in {run.sheet: run for run in plan.runs}.values():  # of two sides the second
         each = len(run.steps) // max(1, len(run.placed))
         done += burnt.get(run.sheet, 0) // max(1, each)
     return f"{done} of {plan.copies}"

@@ -55,6 +55,8 @@ def layout_key(run: SheetRun) -> str:
     told = [str(ground.area), str(ground.origin_mm), f"{run.seconds:.3f}"]
     if ground.turn_rad:
         told.append(f"{ground.turn_rad:.6f}")
+    if ground.over is not None:
+        told.append(str(ground.over))
     told += [f"{step.start} {step.end} {step.setting} {group}" for step, group in run.steps]
     return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
 
@@ -102,7 +104,7 @@ class JobRunner:
         """Return how far the run of a sheet has come."""
         if self.is_going and self.run is not None and self.progress is not None:
             return self.progress
-        return job.progress_on(run.sheet, self._mark_of(run))
+        return job.progress_on(run.sheet, self._mark_of(run), run.side)
 
     def _mark_of(self, run: SheetRun) -> str:
         if self._key is None or self._key[0] is not run:
@@ -189,7 +191,7 @@ class JobRunner:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
         self.result, self.run, self.unlit, self.job_uid = result, run, unlit, job.uid
         self._told, self.why = 0, ""
-        before = job.progress_on(run.sheet, self._mark_of(run))
+        before = job.progress_on(run.sheet, self._mark_of(run), run.side)
         ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
         self.progress = replace(
             before,

@@ -14,6 +14,7 @@ import numpy as np
 
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.fitting.tone_table import ToneTable
+from olive_almanac.core.motion.program import over_mm
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
 from olive_almanac.core.quoting.jig import loads_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
@@ -297,17 +298,21 @@ def sheets_for(job: Job, stock: Stock) -> tuple[Sheet, ...]:
 
 def layout_of(wish: JobWish, work: Piecework) -> Layout:
     """Return how the copies of a job are to be laid out."""
+    lie, touched = _lie_of(wish, work)
     return Layout(
         wish.job.copies,
         wish.job.gap_mm,
         wish.sheets,
         EDGE_MM if wish.sheets else 0.0,
-        group_of(wish.stock) == "Wood",
-        work.parts,
-        None if wish.job.jig is not None else wish.placed,
-        wish.job.jig,
-        *_lie_of(wish, work),
-        work.name_steps,
+        keeps_grain=group_of(wish.stock) == "Wood",
+        parts=work.parts,
+        placed=None if wish.job.jig is not None else wish.placed,
+        sides=wish.job.sides,
+        tasks=wish.tasks,
+        jig=wish.job.jig,
+        lie=lie,
+        touched=touched,
+        names=work.name_steps,
     )
 
 
@@ -425,7 +430,8 @@ def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
     run = max(plan.runs, key=lambda one: len(one.placed))
     mine = [plan.of(copy) for copy in run.placed]
     length = sum(one.cut_mm for one in mine)
-    other = max(0.0, run.seconds - length * cut.passes / cut.speed_mm_s)
+    seconds = sum(one.seconds for one in plan.runs if one.sheet == run.sheet)
+    other = max(0.0, seconds - length * cut.passes / cut.speed_mm_s)
     value = wish.stock_value
     if value is None:
         area = sum(one.size_mm[0] * one.size_mm[1] for one in mine) / 1e6
@@ -439,8 +445,9 @@ def limits_of_run(run: SheetRun, sheet: Sheet | None) -> CheckLimits:
     ground, machine = run.ground, run.ground.machine
     keep = machine.head_clearance_mm
     clamps = tuple(
-        _sized(ground.box_on_bed(b), keep) for b in (sheet.clamps_mm if sheet is not None else ())
-    )
+        _sized(ground.box_on_bed(b if ground.over is None else over_mm(ground.over, b)), keep)
+        for b in (sheet.clamps_mm if sheet is not None else ())
+    )  # they stay where they are when the sheet is turned over
     within = _sized(ground.box_on_bed(ground.area))
     bed_from = (0.0, 0.0)
     if ground.waits_mm is not None:  # the file's zero is where the head stands, not the bed's
@@ -489,7 +496,7 @@ def write_job_files(
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     contents: dict[Path, str | bytes] = {}
     for run in plan.runs:
-        called = wish.job.sheet_words(run.sheet)
+        called = wish.job.sheet_words(run.sheet, run.side)
         yield called
         head = (
             f"Olive Almanac, job {wish.job.name}, {called}",
@@ -498,7 +505,7 @@ def write_job_files(
         program = b"".join(job_blocks(run, said, *head))
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         _check_program(program, run, sheet, "written")
-        name = called.lower().replace(" ", "-")
+        name = called.lower().replace(",", "").replace(" ", "-")
         frame = b"".join(frame_blocks(run, *head))
         traced = b"".join(trace_blocks(run, *head))
         for what, unlit in (("frame", frame), ("trace", traced)):

@@ -418,7 +418,7 @@ class JobsPresenter:
         if self.job is None:
             return
         groups = tuple(
-            self._by_book(GroupTask(one.group, task)) if one.group == group else one
+            self._by_book(GroupTask(one.group, task, side=one.side)) if one.group == group else one
             for one in self.job.groups
         )
         self._keep(replace(self.job, groups=groups), f"{group}: {task}")
@@ -567,8 +567,11 @@ class JobsPresenter:
         if self.job is None or self.result is None or not self.job.progress:
             return ""
         plan, begun = self.result.plan, {one.sheet for one in self.job.progress}
-        runs = [run for run in plan.runs if run.sheet in begun]
-        known = {run.sheet: self.job.progress_on(run.sheet, layout_key(run)) for run in runs}
+        last = {run.sheet: run for run in plan.runs if run.sheet in begun}  # of two sides
+        known = {
+            number: self.job.progress_on(number, layout_key(run), run.side)
+            for number, run in last.items()
+        }
         burnt = {number: one.burnt for number, one in known.items() if one.burnt}
         return done_words(plan, burnt) if burnt and plan.copies > 1 else ""
 
@@ -579,7 +582,7 @@ class JobsPresenter:
         if self.job is None or self.result is None or self.job.jig is not None:
             return
         plan = self.result.plan
-        copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
+        copies = list(self.job.placed or plan.placed)
         if not 0 <= number < len(copies):
             return
         copy = copies[number]
@@ -597,7 +600,7 @@ class JobsPresenter:
         if self.job is None or self.result is None or self.job.jig is not None:
             return
         plan = self.result.plan
-        copies = list(self.job.placed or (copy for run in plan.runs for copy in run.placed))
+        copies = list(self.job.placed or plan.placed)
         if not 0 <= number < len(copies):
             return
         if plan.of(copies[number]).is_engraved:
@@ -820,8 +823,8 @@ class JobsPresenter:
 
         folder = job_folder(self.session.store.folder, self.job)
         checks = [
-            f"{self.job.sheet_words(run.sheet)}, {number_text(run.seconds / 60, 1)} min: stay "
-            "beside it"
+            f"{self.job.sheet_words(run.sheet, run.side)}, "
+            f"{number_text(run.seconds / 60, 1)} min: stay beside it"
             for run in self.result.plan.runs
         ]
         focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
@@ -841,7 +844,7 @@ class JobsPresenter:
         at = self._now().isoformat(timespec="seconds")
         seconds = self.result.plan.seconds if self.result is not None else 0.0
         result = self.result
-        places = tuple(copy for run in result.plan.runs for copy in run.placed) if result else ()
+        places = result.plan.placed if result is not None else ()
         job = replace(self.job, written=at, seconds=seconds, placed=places)
 
         def keep() -> None:

@@ -25,6 +25,7 @@ from olive_almanac.views import theme
 from olive_almanac.views.finder import Finder
 from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.names import NamesDialog
+from olive_almanac.views.jobs.sides import SidesDialog
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
 
@@ -381,7 +382,7 @@ class TellingTest(JobsCase):
         self.key(Qt.Key.Key_Return, widget=page.copies)
         page = self.ready()
         self.assertEqual([len(run.placed) for run in page.presenter.result.plan.runs], [2, 2, 1])
-        self.assertEqual(page.jig.text(), "Jig of 2 × 1")
+        self.assertEqual(page.jig.text(), "Jig 2 × 1")
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: page.presenter.job.written)
         folder = self.folder / "jobs" / page.presenter.job.uid
@@ -395,6 +396,33 @@ class TellingTest(JobsCase):
         page.knots.setText("0")
         self.key(Qt.Key.Key_Space, widget=page.tell)
         self.assertEqual(self.session.subject.stock.sheets[0].used_mm, ())
+        self.assertEqual(self.clipped(), [])
+
+    def test_by_keys_a_group_is_burnt_on_the_back(self):
+        self.choose_file()
+        page = self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.two)
+        dialog = self.window.findChild(SidesDialog)
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        self.assertIn("at least one group", dialog.told.text())
+        self.key(Qt.Key.Key_Space, widget=dialog.pickers["#0000ff"])
+        popup = self.app.activePopupWidget()
+        self.type("back", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        page = self.ready()
+        self.wait_for(lambda: "falls out before" in " ".join(self.texts()))
+        page.presenter.set_task("#0000ff", "score")
+        page = self.ready()
+        self.assertEqual([run.side for run in page.presenter.result.plan.runs], ["back", "front"])
+        self.wait_for(lambda: "laid by two pins" in " ".join(self.texts()))
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        folder = self.folder / "jobs" / page.presenter.job.uid
+        for name in ("sheet-1-back.nc", "sheet-1-front.nc", "sheet-1-back.svg"):
+            self.assertTrue((folder / name).exists())
         self.assertEqual(self.clipped(), [])
 
     def test_copies_are_laid_closer_by_a_click(self):
@@ -439,7 +467,7 @@ class NamesTest(JobsCase):
         self.wait_for(lambda: page.presenter.is_current and page.presenter.result.plan.copies == 3)
         self.assertEqual(page.presenter.job.groups[-1].task, "score")
         self.assertIn("names of the list", {group for _, group in self.run_of(page).steps})
-        self.assertEqual(page.names.text(), "3 names of a list")
+        self.assertEqual(page.names.text(), "3 names")
 
     def run_of(self, page):
         return page.presenter.result.plan.runs[0]

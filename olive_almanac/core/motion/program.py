@@ -49,6 +49,8 @@ __all__ = [
     "cell_seconds",
     "ground_of",
     "has_clear_ways",
+    "over_mm",
+    "over_point",
     "program_of",
     "step_seconds",
     "trial_seconds",
@@ -168,6 +170,9 @@ class Ground:
     """What a file is burnt on: where its (0, 0) lies on the bed and how it is turned there, and in
     its own mm the area in which the head stays, the clamps with the head's clearance around them,
     and where the head waits (the area's lower left corner where nothing is said).
+
+    A sheet that lies turned `over` (about "y" or "x", with its length across that axis, mm) keeps
+    the mm of its front.
     """
 
     machine: Machine
@@ -177,6 +182,7 @@ class Ground:
     moves_focus: bool = False
     turn_rad: float = 0.0
     waits_mm: Point | None = None
+    over: tuple[str, float] | None = None
 
     @property
     def home(self) -> Point:
@@ -185,6 +191,8 @@ class Ground:
     def on_bed(self, point: Point) -> Point:
         """Return where a point lies on the bed."""
         (x, y), (ox, oy) = point, self.origin_mm
+        if self.over is not None:
+            x, y = over_point(self.over, (x, y))
         if not self.turn_rad:
             return (ox + x, oy + y)
         c, s = math.cos(self.turn_rad), math.sin(self.turn_rad)
@@ -214,6 +222,20 @@ class Ground:
         if any(left < x < right and low < y < high for left, low, right, high in self.clamps):
             return ()
         return self.travel(at, (x, y))
+
+
+def over_point(over: tuple[str, float], point: Point) -> Point:
+    """Return where a point of a sheet comes to lie when the sheet is turned over, and the other way
+    round.
+    """
+    (about, length), (x, y) = over, point
+    return (length - x, y) if about == "y" else (x, length - y)
+
+
+def over_mm(over: tuple[str, float], box: Box) -> Box:
+    """Return where a box of a sheet comes to lie when the sheet is turned over."""
+    (ax, ay), (bx, by) = over_point(over, box[:2]), over_point(over, box[2:])
+    return (min(ax, bx), min(ay, by), max(ax, bx), max(ay, by))
 
 
 def ground_of(trial: Trial) -> Ground:

@@ -19,6 +19,8 @@ from olive_almanac.core.motion.program import (
     Lines,
     Strokes,
     anchor_of,
+    over_mm,
+    over_point,
     step_seconds,
     way_seconds,
 )
@@ -33,9 +35,20 @@ from olive_almanac.core.quoting.place import (
     placed_in_rows,
     turned_points,
 )
+from olive_almanac.core.quoting.turned_over import (
+    PIN,
+    far_error_mm,
+    is_pin,
+    order_of_sides,
+    over_of,
+    pin_boxes,
+    pin_steps,
+    taken_of_back,
+)
 from olive_almanac.core.records.jig import Jig
-from olive_almanac.core.records.job import PlacedCopy
+from olive_almanac.core.records.job import GroupTask, PlacedCopy
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.sides import ABOUT, BY, TwoSides
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import count_text, lengths_text
 
@@ -67,6 +80,8 @@ class Layout:
     keeps_grain: bool = False
     parts: tuple[Pattern, ...] = ()
     placed: tuple[PlacedCopy, ...] | None = None
+    sides: TwoSides | None = None
+    tasks: tuple[GroupTask, ...] = ()  # with their sides, where there are two
     jig: Jig | None = None  # in which they lie instead, load after load
     lie: Lie = field(default_factory=Lie)
     touched: Touched | None = None
@@ -86,6 +101,18 @@ class SheetRun:
     seconds: float
     travel_s: float
     used_mm: tuple[Box, ...]
+    side: str = ""  # of a sheet that is burnt from both
+    again: bool = False  # the sheet was turned over: the same copies
+
+    @property
+    def groups(self) -> frozenset[str]:
+        """What is burnt of the drawing; holes for pins are not of it."""
+        return frozenset(group for step, group in self.steps if step.name != PIN)
+
+    @property
+    def pins(self) -> tuple[Strokes, ...]:
+        """The holes that are cut for pins."""
+        return tuple(step for step, _ in self.steps if is_pin(step))
 
 
 @dataclass(frozen=True)
@@ -106,7 +133,7 @@ class JobPlan:
 
     @property
     def placed(self) -> tuple[PlacedCopy, ...]:
-        return tuple(copy for run in self.runs for copy in run.placed)
+        return tuple(copy for run in self.runs if not run.again for copy in run.placed)
 
     @property
     def seconds(self) -> float:
@@ -119,7 +146,7 @@ class JobPlan:
     @property
     def copies(self) -> int:
         """How many copies, or pieces, have found their place."""
-        return sum(len(run.placed) for run in self.runs)
+        return len(self.placed)
 
     @property
     def copies_words(self) -> str:
@@ -150,7 +177,22 @@ def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
     machine = replace(machine, bed_mm=(max(1.0, wide - x), max(1.0, high - y)))
     if not layout.sheets:
         return [room_on(machine, edge_mm=layout.edge_mm)]
-    return [room_on(machine, sheet, edge_mm=layout.edge_mm) for sheet in layout.sheets]
+    rooms = [room_on(machine, sheet, edge_mm=layout.edge_mm) for sheet in layout.sheets]
+    if layout.sides is None:
+        return rooms
+    return [
+        _room_on_both(room, layout.sides, sheet, machine)
+        for room, sheet in zip(rooms, layout.sheets, strict=True)
+    ]
+
+
+def _room_on_both(room: Room, sides: TwoSides, sheet: Sheet, machine: Machine) -> Room:
+    """The room on a sheet that is turned over: clear of its pins, and of where clamps are then."""
+    keep = _keep_of(machine)
+    clamps = (
+        (b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep) for b in taken_of_back(sides, sheet)
+    )
+    return replace(room, taken=(*room.taken, *clamps, *pin_boxes(sides, sheet, keep)))
 
 
 def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
@@ -186,9 +228,13 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         lie, told = layout.lie, ""
         if layout.touched is not None:
             lie, told = _lie_of(layout.touched, bare, laid, sheet, machine)
-        run = _run(number, here, bare, machine, sheet, lie)
-        conflicts += filter(None, (told, _over_the_bed(run, lie)))
-        runs.append(run)
+        both = list(_both_sides(layout, sheet, machine))
+        for turned in both:
+            run = _run(number, here, bare, machine, sheet, lie, turned)
+            conflicts += filter(None, (told, _over_the_bed(run, lie)))
+            runs.append(run)
+        if layout.sides is not None and len(both) > 1:
+            conflicts += _side_remarks(layout, sheet, runs[-1])
     missing = max(0, asked - len(laid))
     remarks = [*conflicts, *pattern.remarks]
     if missing and layout.parts:
@@ -197,6 +243,50 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         size = lengths_text(*pattern.size_mm)
         remarks.append(f"{missing} of {asked} copies of {size} mm find no room.")
     return replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
+
+
+@dataclass(frozen=True)
+class _Turned:
+    """One side of a sheet: its name, which groups are burnt, what else, and how it lies over."""
+
+    side: str = ""
+    groups: frozenset[str] | None = None  # None: all of them
+    more: Steps = ()
+    over: tuple[str, float] | None = None
+    again: bool = False
+
+
+def _both_sides(layout: Layout, sheet: Sheet | None, machine: Machine) -> Iterator[_Turned]:
+    """The sides of a sheet in their order; one without a name where it is not turned over."""
+    sides = layout.sides
+    if sides is None:
+        yield _Turned()
+        return
+    if sheet is None or layout.jig is not None or layout.touched is not None:
+        needs = "a sheet of known size at a stop, or where the head stands"
+        raise OutOfRange("What is burnt from both sides", "something else", needs)
+    pins = pin_steps(sides, sheet, layout.tasks, _keep_of(machine))
+    for n, side in enumerate(order_of_sides(layout.tasks)):
+        groups = frozenset(one.group for one in layout.tasks if one.side in (side, "both"))
+        over = over_of(sides, sheet) if side == "back" else None
+        yield _Turned(side, groups, pins if n == 0 else (), over, n > 0)
+
+
+def _side_remarks(layout: Layout, sheet: Sheet | None, second: SheetRun) -> Iterator[str]:
+    """What should be known before a sheet is turned over."""
+    assert layout.sides is not None and sheet is not None
+    keep = _keep_of(second.ground.machine)
+    error = far_error_mm(layout.sides, sheet, second.used_mm, keep)
+    by = BY[layout.sides.by]
+    yield (
+        f"Turned over {ABOUT[layout.sides.about]}: the {second.side} comes second, laid by {by}; "
+        f"at its worst place it is off by {error:.2f} mm (one in three more)."
+    )
+    cuts = {one.side for one in layout.tasks if one.task == "cut" and one.burns}
+    if cuts & {"both"} or len(cuts) > 1:
+        yield "Both sides cut: what the first one cuts falls out before the sheet is turned over."
+    if layout.sides.by == "pins" and not cuts:
+        yield "No group cuts, so no pin holes are cut: drill them, or lay it by a corner."
 
 
 def _too_large(jig: Jig, pattern: Pattern) -> Iterator[str]:
@@ -289,35 +379,62 @@ def _run(
     machine: Machine,
     sheet: Sheet | None,
     lie: Lie,
+    turned: _Turned,
 ) -> SheetRun:
-    steps = tuple(
+    steps = tuple(turned.more) + tuple(
         (_moved(step, plan.of(copy), copy), group)
         for copy, name in named
         for step, group in (*name, *plan.of(copy).steps)
+        if turned.groups is None or group in turned.groups
     )
     placed = [copy for copy, _ in named]
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
+    reached = [*boxes, *(_box_of(step) for step, _ in turned.more)]
     area = (
-        min(box[0] for box in boxes),
-        min(box[1] for box in boxes),
-        max(box[2] for box in boxes),
-        max(box[3] for box in boxes),
+        min(box[0] for box in reached),
+        min(box[1] for box in reached),
+        max(box[2] for box in reached),
+        max(box[3] for box in reached),
     )
-    keep = machine.head_clearance_mm + SPARE_MM
+    keep = _keep_of(machine)
     clamps = tuple(
-        (b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep)
-        for b in (sheet.clamps_mm if sheet else ())
+        (b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep) for b in _clamps_of(sheet, turned)
     )
     settings = {step.setting.focus_mm for step, _ in steps}
     stepped = any(step.setting.focus_step_mm for step, _ in steps)
-    zero, waits = lie.at_mm, None
+    zero, waits, over = lie.at_mm, None, turned.over
+    lies = over_mm(over, area) if over is not None else area
     if lie.anchor:
-        waits = anchor_of(area, lie.anchor)
-        zero = (-waits[0], -waits[1])
+        stands = anchor_of(lies, lie.anchor)
+        waits = over_point(over, stands) if over is not None else stands
+        zero = (-stands[0], -stands[1])
     focuses = len(settings) > 1 or stepped
-    ground = Ground(machine, zero, area, clamps, focuses, lie.turn_rad, waits)
+    ground = Ground(machine, zero, area, clamps, focuses, lie.turn_rad, waits, over)
     seconds, travel = _seconds(steps, ground)
-    return SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
+    run = SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
+    return replace(run, side=turned.side, again=turned.again)
+
+
+def _keep_of(machine: Machine) -> float:
+    """How far the head keeps from clamps."""
+    return machine.head_clearance_mm + SPARE_MM
+
+
+def _clamps_of(sheet: Sheet | None, turned: _Turned) -> tuple[Box, ...]:
+    """The clamps in the mm of a sheet's front: they stay on the bed when it is turned over."""
+    if sheet is None:
+        return ()
+    if turned.over is None:
+        return sheet.clamps_mm
+    return tuple(over_mm(turned.over, box) for box in sheet.clamps_mm)
+
+
+def _box_of(step: Burn) -> Box:
+    """The box around a step that is made of lines."""
+    assert isinstance(step, Strokes)
+    points = np.concatenate([np.array(path) for path in step.paths]) + step.at_mm
+    (left, low), (right, high) = points.min(axis=0).tolist(), points.max(axis=0).tolist()
+    return (left, low, right, high)
 
 
 def _seconds(steps: Sequence[tuple[Burn, str]], ground: Ground) -> tuple[float, float]:

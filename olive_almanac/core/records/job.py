@@ -12,6 +12,7 @@ from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
+from olive_almanac.core.records.sides import SIDES, TwoSides
 
 __all__ = [
     "CAUSES",
@@ -89,9 +90,11 @@ class GroupTask:
     entry_uid: str = ""
     setting: Setting | None = None
     kerf_mm: tuple[float, float] | None = None
+    side: str = field(default="front", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_choice("Task of a group", self.task, (*TASKS, LEAVE_OUT))
+        check_choice("Side of a group", self.side, tuple(SIDES))
         for kerf in self.kerf_mm or ():
             check_number("Kerf", kerf, "mm", low=0, high=5)
 
@@ -181,6 +184,7 @@ class JobProgress:
     interrupted: str = ""
     complete: bool = False
     ticks: dict[str, str] = field(default_factory=dict, hash=False)
+    side: str = field(default="", metadata={"written": "if set"})  # of a sheet that has two
 
     def __post_init__(self) -> None:
         check_number("Steps burnt", self.burnt, low=0, high=10_000_000)
@@ -219,6 +223,7 @@ class Job:
     reference: str = field(default=SHEET, metadata={"written": "if set"})  # or COPY, or a group
     touched_mm: tuple[float, ...] = field(default=(), metadata={"written": "if set"})  # x, y, x, y
     jig: Jig | None = field(default=None, metadata={"written": "if set"})  # instead of sheets
+    sides: TwoSides | None = field(default=None, metadata={"written": "if set"})
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()
@@ -244,19 +249,21 @@ class Job:
         for mm in self.touched_mm:
             check_number("A touched place", mm, "mm", low=-10_000, high=10_000)
 
-    def sheet_words(self, number: int) -> str:
+    def sheet_words(self, number: int, side: str = "") -> str:
         """Return what a sheet, counted from 0, is called: with a jig it is a load."""
-        return f"{'Load' if self.jig is not None else 'Sheet'} {number + 1}"
+        called = f"{'Load' if self.jig is not None else 'Sheet'} {number + 1}"
+        return f"{called}, {side}" if side else called
 
-    def progress_on(self, sheet: int, layout: str) -> JobProgress:
+    def progress_on(self, sheet: int, layout: str, side: str = "") -> JobProgress:
         """Return how far the run of a sheet has come, of this very layout; a fresh one else."""
-        fresh = JobProgress(sheet, layout)
+        fresh = JobProgress(sheet, layout, side=side)
         known = (one for one in self.progress if (one.sheet, one.layout) == (sheet, layout))
         return next(known, fresh)
 
     def with_progress(self, progress: JobProgress) -> Job:
         """Return the job with how far the run of a sheet has come."""
-        others = tuple(one for one in self.progress if one.sheet != progress.sheet)
+        mine = (progress.sheet, progress.side)
+        others = tuple(one for one in self.progress if (one.sheet, one.side) != mine)
         return replace(self, progress=(*others, progress))
 
     def with_outcome(self, outcome: JobOutcome) -> Job:

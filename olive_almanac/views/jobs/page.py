@@ -29,6 +29,7 @@ from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.lie import LiePanel
 from olive_almanac.views.jobs.run import RunPanel
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
+from olive_almanac.views.jobs.sides import SidesDialog
 from olive_almanac.views.parts import (
     Number,
     Page,
@@ -130,12 +131,14 @@ class JobsPage(StationPage):
         self.groups.plan_asked.connect(self._plan_trial)
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(8))
-        self.names = button("Names from a list", "plain", tip="one on each copy")
+        self.names = button("Names", "plain", tip="of a list, one on each copy")
         self.names.clicked.connect(self._ask_names)
         told = Page()
-        self.jig = button("Places of a jig", "plain", tip="blanks at an even pitch, load by load")
+        self.jig = button("Jig", "plain", tip="blanks at an even pitch, load by load")
         self.jig.clicked.connect(self._ask_jig)
-        ways = row(self.names, self.jig, None, gap=4)
+        self.two = button("Sides", "plain", tip="front and back, the sheet turned over between")
+        self.two.clicked.connect(self._ask_sides)
+        ways = row(self.names, self.jig, self.two, None, gap=0)
         told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
         left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
@@ -337,18 +340,17 @@ class JobsPage(StationPage):
         self.picker.setText(screen.job.name)
         self.groups.show_lines(screen.groups)
         count = len(screen.job.names)
-        words = compact("Names", "Names from a list")
-        if count:
-            words = compact(count_text(count, "name"), f"{count_text(count, 'name')} of a list")
+        words = count_text(count, "name") if count else "Names"
         self.names.setText(words)
         self.names.setVisible(screen.result is not None and not screen.job.apart)
         jig = screen.job.jig
-        words = compact("Jig", "Places of a jig")
-        if jig is not None:
-            words = f"Jig of {jig.columns} × {jig.rows}"
+        words = f"Jig {jig.columns} × {jig.rows}" if jig is not None else "Jig"
         self.jig.setText(words)
         self.jig.setVisible(screen.result is not None)
         self.gap_part.setVisible(jig is None)
+        self.two.setText("Two sides" if screen.job.sides is not None else "Sides")
+        self.two.setVisible(screen.result is not None and jig is None)
+        self.jig.setEnabled(screen.job.sides is None)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (
             (self.copies, str(screen.job.copies)),
@@ -367,8 +369,8 @@ class JobsPage(StationPage):
         clear_layout(self.sheets)
         runs = screen.result.plan.runs if screen.result is not None else ()
         if len(runs) > 1:
-            called = screen.job.sheet_words if screen.job is not None else str
-            words = [called(run.sheet).lower() for run in runs]
+            assert screen.job is not None
+            words = [screen.job.sheet_words(run.sheet, run.side).lower() for run in runs]
             at = min(self.sheet.at, len(runs) - 1)
             if len(runs) <= MOST_SEGMENTS:
                 segments = Segments(words, at, "Sheets")
@@ -618,6 +620,11 @@ class JobsPage(StationPage):
         if self.presenter.result is None:
             return
         dialog = JigDialog(self.main_window, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _ask_sides(self) -> None:
+        dialog = SidesDialog(self.main_window, self.presenter)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 

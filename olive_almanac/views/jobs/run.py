@@ -192,7 +192,8 @@ class RunPanel(QWidget):
         if run is None or self.presenter.job is None:
             return
         going = self.runner.is_going
-        self.title.setText(f"{self.presenter.job.sheet_words(run.sheet)} at the machine")
+        called = self.presenter.job.sheet_words(run.sheet, run.side)
+        self.title.setText(f"{called} at the machine")
         self.back.setVisible(not going)
         self._show_lines(run, going=going)
         self._show_ways(run)

@@ -24,12 +24,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.motion.program import Strokes
+from olive_almanac.core.motion.program import Strokes, over_mm, over_point
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import outline_of, turned_points
 from olive_almanac.core.quoting.shades import Shading
-from olive_almanac.core.records.job import PlacedCopy
+from olive_almanac.core.records.job import NAMES, PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text
@@ -41,6 +41,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink
 
 LINE_PX = {"engrave": 1.0, "mark": 1.0, "score": 1.2, "cut": 2.0}
 DASHES = {"score": [3.0, 2.0]}
+THROUGH, PIN_PX = 0.25, 4.0
 PLAIN_PX, LEAST_THIN = 60.0, 0.35
 MARGIN_PX = 3  # around a copy, for the width of its lines
 MOST_PICTURES = 200
@@ -98,8 +99,9 @@ class JobSheet(Painted):
         self._shift = (0.0, 0.0)
         told = "nothing is laid out yet"
         if runs:
-            called = screen.job.sheet_words(runs[self.at].sheet) if screen.job is not None else ""
-            told = f"{len(runs[self.at].placed)} copies, {called.lower()}"
+            run = runs[self.at]
+            called = screen.job.sheet_words(run.sheet, run.side) if screen.job is not None else ""
+            told = f"{len(run.placed)} copies, {called.lower()}"
         self.setAccessibleDescription(told)
         self.update()
 
@@ -132,7 +134,10 @@ class JobSheet(Painted):
     @property
     def _before(self) -> int:
         """How many copies lie on the sheets before this one."""
-        return sum(len(one.placed) for one in self._runs[: self.at])
+        earlier = (one for one in self._runs[: self.at] if not one.again)
+        here = self._run
+        behind = len(here.placed) if here is not None and here.again else 0
+        return sum(len(one.placed) for one in earlier) - behind
 
     def _ground(self) -> Sheet:
         """The sheet that is shown; the bed where the rack is empty."""
@@ -187,9 +192,16 @@ class JobSheet(Painted):
         painter.end()
         return still
 
+    @property
+    def _over(self) -> tuple[str, float] | None:
+        """How the sheet that is shown lies turned over."""
+        return self._run.ground.over if self._run is not None else None
+
     def _rect(self, box: Any) -> QRectF:
-        """Where a box of the sheet is drawn."""
+        """Where a box of the sheet is drawn, as the sheet lies."""
         k, left, foot = self._scale()
+        if self._over is not None:
+            box = over_mm(self._over, box)
         wide, high = k * (box[2] - box[0]), k * (box[3] - box[1])
         return QRectF(left + k * box[0], foot - k * box[3], wide, high)
 
@@ -202,7 +214,10 @@ class JobSheet(Painted):
         painter.setClipRect(rect((-6, -6, sheet.width_mm + 6, sheet.height_mm + 6)))
         own = set(self._run.used_mm) if self._run is not None else set()
         kept = tuple(box for box in sheet.used_mm if box not in own)
-        drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, sheet.clamps_mm)
+        clamps = sheet.clamps_mm  # they stay where they are when the sheet is turned over
+        if self._over is not None:
+            clamps = tuple(over_mm(self._over, box) for box in clamps)
+        drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, clamps)
         draw_sheet(painter, in_rack(drawn), rect, colour, keep_off)
         painter.restore()
         self._draw_rulers(painter, sheet)
@@ -215,6 +230,7 @@ class JobSheet(Painted):
             copy = run.placed[n]
             self._draw_copy(painter, plan.of(copy), copy, rect(run.used_mm[n]))
         self._draw_names(painter, plan, run, resting)
+        self._draw_pins(painter)
         if self.held is not None and dragged is None:
             self._draw_ring(painter, rect(run.used_mm[self.held]))
         self._draw_burnt(painter, run)
@@ -226,6 +242,18 @@ class JobSheet(Painted):
             painter.setPen(QPen(C("olive"), 2))
             painter.setBrush(NO_BRUSH)
             painter.drawRect(rect((0, 0, sheet.width_mm, sheet.height_mm)).adjusted(-4, -4, 4, 4))
+
+    def _draw_pins(self, painter: QPainter) -> None:
+        """The holes for pins, which hold the sheet once it is turned over."""
+        run = self._run
+        sheet = run.sheet if run is not None else -1
+        every = [step for one in self._runs if one.sheet == sheet for step in one.pins]
+        painter.setPen(QPen(C("ink"), 1.6))
+        painter.setBrush(C("field"))
+        for step in every:
+            points = [self._point(x, y) for x, y in step.paths[0]]
+            middle = QPolygonF(points).boundingRect().center()
+            painter.drawEllipse(middle, PIN_PX, PIN_PX)
 
     def _draw_held(self, painter: QPainter, plan: JobPlan, run: SheetRun, number: int) -> None:
         """The copy that is dragged, where it is now."""
@@ -263,7 +291,10 @@ class JobSheet(Painted):
         assert self.stock is not None
         ratio = LIVE.scale * self.devicePixelRatioF()
         ink = ink_on(stock_colour(self.stock)).name()
-        wish = PictureWish(pattern, self._scale()[0], copy.quarters, ratio, ink)
+        over, run = self._over, self._run
+        about = over[0] if over is not None else ""
+        groups = run.groups if run is not None and run.side else None
+        wish = PictureWish(pattern, self._scale()[0], copy.quarters, ratio, ink, about, groups)
         if wish.key not in self._pictures:
             if wish.points <= AT_ONCE:
                 self.take_picture(wish, picture_of(wish), again=False)
@@ -293,8 +324,10 @@ class JobSheet(Painted):
             self.update()
 
     def _point(self, x: float, y: float) -> QPointF:
-        """Where a place of the sheet is drawn."""
+        """Where a place of the sheet is drawn, as the sheet lies."""
         k, left, foot = self._scale()
+        if self._over is not None:
+            x, y = over_point(self._over, (x, y))
         return QPointF(left + k * x, foot - k * y)
 
     def _draw_pin(self, painter: QPainter, plan: JobPlan, run: SheetRun) -> None:
@@ -318,6 +351,8 @@ class JobSheet(Painted):
         """What is lettered on some of the copies."""
         names = self.shown.result.names if self.shown and self.shown.result else None
         if names is None or self.stock is None:
+            return
+        if run.side and NAMES not in run.groups:
             return
         painter.setPen(QPen(ink_on(stock_colour(self.stock)), 1))
         painter.setBrush(NO_BRUSH)
@@ -460,7 +495,8 @@ class JobSheet(Painted):
     def _mm(self, event: QEvent) -> tuple[float, float]:
         x, y = self.logical(event)
         k, left, foot = self._scale()
-        return (x - left) / k, (foot - y) / k
+        at = ((x - left) / k, (foot - y) / k)
+        return over_point(self._over, at) if self._over is not None else at
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         run, plan = self._run, self._plan
@@ -499,7 +535,9 @@ class JobSheet(Painted):
         if self.tapping and self._tap_key(event.text()):
             return
         if step is not None and self.held is not None:
-            self._put(*step)
+            about = self._over[0] if self._over is not None else ""
+            along, up = step
+            self._put(-along if about == "y" else along, -up if about == "x" else up)
         elif event.key() == Qt.Key.Key_R and self.held is not None:
             self.turned.emit(self._before + self.held)
         elif event.text() in (".", ",") and run is not None and run.placed:
@@ -530,10 +568,17 @@ class PictureWish:
     quarters: int
     ratio: float
     ink: str
+    over: str = ""  # about which axis it lies turned over
+    groups: frozenset[str] | None = None  # what is burnt on this side; the rest is faint
 
     @property
     def key(self) -> object:
-        return (id(self.pattern), round(self.k, 5), self.quarters, self.ratio, self.ink)
+        more = (self.over, self.groups)
+        return (id(self.pattern), round(self.k, 5), self.quarters, self.ratio, self.ink, *more)
+
+    def opacity(self, group: str) -> float:
+        """How strongly a group is drawn: what is burnt on the other side shines through."""
+        return 1.0 if self.groups is None or group in self.groups else THROUGH
 
     @property
     def points(self) -> int:
@@ -569,6 +614,7 @@ def picture_of(wish: PictureWish) -> QImage:
     painter.translate(MARGIN_PX, MARGIN_PX)
     ink = QColor(wish.ink)
     for shading in pattern.shadings:
+        painter.setOpacity(wish.opacity(shading.lines.name))
         _paint_shading(painter, shading, m, ink)
     task_of = {one.task.group: one.task.task for one in pattern.work}
     thin = min(1.0, max(LEAST_THIN, min(wide, tall) / PLAIN_PX))
@@ -576,7 +622,8 @@ def picture_of(wish: PictureWish) -> QImage:
     shade.setAlpha(150)
     painter.setPen(NO_PEN)
     painter.setBrush(shade)
-    for path in _filled(pattern, m):
+    for group, path in _filled(pattern, m).items():
+        painter.setOpacity(wish.opacity(group))
         painter.drawPath(path)
     painter.setBrush(NO_BRUSH)
     for group, points, closed in pattern.beams:  # one by one: other threads come in between
@@ -584,12 +631,16 @@ def picture_of(wish: PictureWish) -> QImage:
         if task_of[group] in DASHES:
             pen.setDashPattern(DASHES[task_of[group]])
         painter.setPen(pen)
+        painter.setOpacity(wish.opacity(group))
         polygon = m.map(_polygon(points))
         if closed:
             painter.drawPolygon(polygon)
         else:
             painter.drawPolyline(polygon)
     painter.end()
+    if wish.over:
+        image = image.mirrored(wish.over == "y", wish.over == "x")
+        image.setDevicePixelRatio(ratio)
     return image
 
 
@@ -610,14 +661,14 @@ def _paint_shading(painter: QPainter, shading: Shading, m: QTransform, ink: QCol
     painter.drawImage(corners, image)
 
 
-def _filled(pattern: Pattern, m: QTransform) -> list[QPainterPath]:
+def _filled(pattern: Pattern, m: QTransform) -> dict[str, QPainterPath]:
     """The filled areas of each group, in px."""
     paths: dict[str, QPainterPath] = {}
     for group, points in pattern.areas:
         path = paths.setdefault(group, QPainterPath())
         path.setFillRule(Qt.FillRule.OddEvenFill)
         path.addPolygon(m.map(_polygon(np.concatenate([points, points[:1]]))))
-    return list(paths.values())
+    return paths
 
 
 def _polygon(points: Any) -> QPolygonF:

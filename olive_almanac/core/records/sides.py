@@ -1,0 +1,32 @@
+"""A sheet that is burnt from both sides: how it is turned over, and by what it finds its place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from olive_almanac.core.records.ranges import check_choice, check_number
+
+__all__ = ["ABOUT", "BY", "SIDES", "About", "Side", "TwoSides"]
+
+Side = Literal["front", "back", "both"]
+SIDES: dict[str, str] = {"front": "front", "back": "back", "both": "both sides"}
+About = Literal["y", "x"]
+ABOUT: dict[str, str] = {"y": "like a page, left over right", "x": "like a calendar, top down"}
+BY: dict[str, str] = {"pins": "two pins through it", "corner": "a corner at the stop"}
+
+
+@dataclass(frozen=True)
+class TwoSides:
+    """Turned about the Y axis ("y", like a page) or the X axis; laid by two pins of a diameter, mm,
+    or by a corner.
+    """
+
+    about: About = "y"
+    by: str = "pins"
+    pin_mm: float = 3.0
+
+    def __post_init__(self) -> None:
+        check_choice("How it is turned over", self.about, tuple(ABOUT))
+        check_choice("How it finds its place", self.by, tuple(BY))
+        check_number("Diameter of a pin", self.pin_mm, "mm", low=1, high=20)

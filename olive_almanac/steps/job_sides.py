@@ -1,0 +1,41 @@
+"""Both sides of a job's sheets: which group burns where, and how the sheet is turned over."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import cast
+
+from olive_almanac.core.records.job import LEAVE_OUT, Job, Origin
+from olive_almanac.core.records.sides import About, TwoSides
+from olive_almanac.core.units import read_number
+
+__all__ = ["sided_groups", "sides_from", "two_sided"]
+
+
+def sides_from(about: str, by: str, pin: str) -> TwoSides:
+    """Return how a sheet is turned over, as it was picked and typed.  Raises OutOfRange."""
+    return TwoSides(cast(About, about), by, read_number(pin, "Diameter of a pin"))
+
+
+def two_sided(job: Job, sides: TwoSides | None, side_of: Mapping[str, str]) -> Job:
+    """Return the job with the side of each group; all on the front where there are no two sides."""
+    groups = tuple(
+        replace(one, side=side_of.get(one.group, "front") if sides is not None else "front")
+        for one in job.groups
+    )
+    origin: Origin = job.origin
+    if sides is not None and origin == "touched":
+        origin = "bed"
+    return replace(
+        job,
+        groups=groups,
+        sides=sides,
+        origin=origin,
+        placed=job.placed if sides == job.sides else (),
+    )
+
+
+def sided_groups(job: Job) -> tuple[str, ...]:
+    """Return the groups that are burnt."""
+    return tuple(one.group for one in job.groups if one.task != LEAVE_OUT)

@@ -1,0 +1,118 @@
+"""Which group is burnt on which side, and how the sheet is turned over between them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QDialog
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.job import group_words
+from olive_almanac.core.records.sides import ABOUT, BY, SIDES, TwoSides
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.job_sides import sided_groups, sides_from, two_sided
+from olive_almanac.views.parts import (
+    Number,
+    Page,
+    WordPicker,
+    box,
+    button,
+    col,
+    hair,
+    label,
+    row,
+    scrolling,
+)
+from olive_almanac.views.theme import px
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.jobs import JobsPresenter
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["SidesDialog"]
+
+MIRRORED = (
+    "The drawing is seen from the front; what is burnt on the back is mirrored for it, so that it "
+    "lies behind its place. What cuts comes last."
+)
+
+
+class SidesDialog(QDialog):
+    """A line for each group, and below them how the sheet is turned."""
+
+    def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
+        super().__init__(window)
+        self.presenter = presenter
+        self.setWindowTitle("Both sides")
+        job = presenter.job
+        assert job is not None
+        now = job.sides or TwoSides()
+        self.side_of = {one.group: one.side for one in job.groups}
+        self.pickers: dict[str, WordPicker] = {}
+        lines = []
+        for group in sided_groups(job):
+            picker = WordPicker("ui_b", name=f"Side of {group_words(group)}")
+            picker.set_choices(tuple(SIDES.items()), self.side_of[group])
+            picker.picked.connect(lambda key, group=group: self._pick(group, key))
+            self.pickers[group] = picker
+            lines.append(row(label(group_words(group), "ui", wrap=True), None, picker, gap=8))
+        self.about = self._choice("How it is turned over", ABOUT, now.about)
+        self.by = self._choice("How it finds its place", BY, now.by)
+        self.pin = Number("Diameter of a pin, mm", 56)
+        self.pin.setText(number_text(now.pin_mm))
+        words = (label("pins of", "ui", "second"), self.pin, label("mm", "ui", "second"))
+        self.pin_row = box(row(*words, None, gap=6))
+        self.pin_row.setVisible(now.by == "pins")
+        self.by.picked.connect(lambda key: self.pin_row.setVisible(key == "pins"))
+        self.told = label(MIRRORED, "small", "second", wrap=True)
+        self.keep = button("Burn both sides", "main", tip="each sheet is run twice")
+        self.keep.clicked.connect(self._keep)
+        leave = button("Leave it")
+        leave.clicked.connect(self.reject)
+        away = button("One side", "plain", tip="all groups on the front again")
+        away.clicked.connect(self._take_away)
+        away.setVisible(job.sides is not None)
+        groups = Page()
+        groups.setLayout(col(*lines, None, gap=4))
+        layout = col(
+            label("Both sides", "h2"),
+            hair("bold"),
+            scrolling(groups, (px(420), px(180))),
+            hair(),
+            row(label("Turned", "ui", "second"), self.about, None, gap=6),
+            row(label("laid by", "ui", "second"), self.by, None, gap=6),
+            self.pin_row,
+            self.told,
+            row(self.keep, leave, None, away, gap=10),
+            gap=8,
+            margins=(20, 16, 20, 16),
+        )
+        layout.setStretch(2, 1)
+        self.setLayout(layout)
+        self.resize(px(500), px(540))
+
+    def _choice(self, name: str, choices: dict[str, str], key: str) -> WordPicker:
+        picker = WordPicker("ui_b", name=name)
+        picker.set_choices(tuple(choices.items()), key)
+        picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
+        return picker
+
+    def _pick(self, group: str, side: str) -> None:
+        self.side_of[group] = side
+        self.pickers[group].set_choices(tuple(SIDES.items()), side)
+
+    def _keep(self) -> None:
+        try:
+            sides = sides_from(self.about.key, self.by.key, self.pin.text())
+        except AlmanacError as problem:
+            self.told.setText(str(problem))
+            return
+        if not set(self.side_of.values()) & {"back", "both"}:
+            self.told.setText("Give at least one group to the back.")
+            return
+        self.presenter.edit(lambda job: two_sided(job, sides, self.side_of), "both sides")
+        self.accept()
+
+    def _take_away(self) -> None:
+        self.presenter.edit(lambda job: two_sided(job, None, {}), "one side")
+        self.accept()
