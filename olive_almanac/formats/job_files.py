@@ -49,6 +49,7 @@ class JobPaper:
     paces: tuple[Pace, ...] = ()
     offer: CellOffer | None = None
     names: NamePlan | None = None
+    labels: tuple[str, ...] = ()  # of the parts: their layers
 
 
 def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
@@ -331,6 +332,9 @@ def _draw_run(
     before = sum(one.sheet < run.sheet for one in paper.plan.placed)
     here = paper.job.names[before : before + len(run.placed)]
     named = {n: f"{n} {name}" for n, name in enumerate(here, 1)}
+    for n, copy in enumerate(run.placed, 1):
+        if 0 <= copy.part < len(paper.labels):
+            named[n] = f"{n} {paper.labels[copy.part]}"
     over = run.ground.over
     boxes = [over_mm(over, box) if over is not None else box for box in run.used_mm]
     for n, (x0, y0, x1, y1) in enumerate(boxes, 1):

@@ -19,6 +19,7 @@ from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
 from olive_almanac.core.quoting.jig import loads_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
+from olive_almanac.core.quoting.layers import layer_name, layered
 from olive_almanac.core.quoting.lie import Lie, Touched
 from olive_almanac.core.quoting.names import (
     Letters,
@@ -37,6 +38,7 @@ from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import (
+    GUIDES,
     LEAVE_OUT,
     NAMES,
     SHEET,
@@ -44,9 +46,11 @@ from olive_almanac.core.records.job import (
     GroupTask,
     Job,
     PlacedCopy,
+    group_words,
 )
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
+from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text
 from olive_almanac.formats.drawing_in import read_drawing
@@ -190,6 +194,7 @@ class Piecework:
     parts: tuple[Pattern, ...] = ()
     names: NamePlan | None = None
     name_steps: tuple[Steps, ...] = ()
+    labels: tuple[str, ...] = ()  # of the parts: of which layer each is
 
 
 @dataclass(frozen=True)
@@ -203,14 +208,14 @@ class JobResult:
     once_more: tuple[float, ...] = ()  # what one more pass, and two, free of what hangs
     joints: tuple[JointFit, ...] = ()
     names: NamePlan | None = None
+    labels: tuple[str, ...] = ()  # of the parts
 
     @property
     def paper(self) -> JobPaper:
         wish = self.wish
         stock = replace(wish.stock, sheets=wish.sheets)
-        return JobPaper(
-            wish.job, wish.machine, stock, self.plan, self.paces, self.offer, self.names
-        )
+        told = (self.paces, self.offer, self.names, self.labels)
+        return JobPaper(wish.job, wish.machine, stock, self.plan, *told)
 
 
 def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
@@ -236,9 +241,37 @@ def piecework_for(wish: JobWish) -> Piecework:
         shadings=tuple(_shadings(wish)),
     )
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
+    if job.stack is not None:
+        return _in_layers(wish, whole, handling, job.stack)
     if not job.apart or job.jig is not None:
         return _with_names(wish, whole)
     return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
+
+
+def _in_layers(wish: JobWish, whole: Pattern, handling: Handling, stack: Stack) -> Piecework:
+    """The pieces of each layer, from the base up, scored with the guides of the next one."""
+    line_mm = wish.machine.spot_longer_mm
+    parts: list[Pattern] = []
+    labels: list[str] = []
+    for layer in layered(wish.drawing, wish.tasks, stack, line_mm=line_mm):
+        mine = tuple(one for one in handling.shadings if layer_name(one.lines.name) == layer.name)
+        own = replace(handling, shadings=mine)
+        pieces = parts_of(layer.drawing, wish.tasks, wish.machine, own)
+        parts += pieces
+        labels += [group_words(layer.name)] * len(pieces)
+    return Piecework(whole, tuple(parts), labels=tuple(labels))
+
+
+def _layer_remarks(wish: JobWish, work: Piecework) -> Iterator[str]:
+    """What should be known of layers that are glued on each other."""
+    stack, names = wish.job.stack, tuple(dict.fromkeys(work.labels))
+    if stack is None or not names:
+        return
+    yield f"Glue from the base up: {', then '.join(names)}."
+    if not any(one.group == GUIDES and one.burns for one in wish.tasks):
+        yield "No guides are scored: the book knows no score for this stock yet."
+    if stack.taped:
+        yield "Tape down, cut from the front; it sticks where it touches, so lay it by its guide."
 
 
 def _shadings(wish: JobWish) -> Iterator[Shading]:
@@ -366,16 +399,18 @@ def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None
     if work is None:
         work = piecework_for(wish)
     plan = plan_job(work.whole, machine, layout_of(wish, work))
-    plan = replace(plan, remarks=(*plan.remarks, *_name_remarks(wish, work, plan)))
+    told = (*_name_remarks(wish, work, plan), *_layer_remarks(wish, work))
+    plan = replace(plan, remarks=(*plan.remarks, *told))
     joints = tuple(joint_fits(wish, work.whole))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:
-        return JobResult(wish, plan, joints=joints, names=work.names)
+        return JobResult(wish, plan, joints=joints, names=work.names, labels=work.labels)
     price = _price_of(wish, plan, cut.setting)
     paces = paces_of(known, cut.setting, price, wish.earlier)
     offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
     once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier)
-    return JobResult(wish, plan, paces, offer, once_more, joints, work.names)
+    found = (paces, offer, once_more, joints, work.names, work.labels)
+    return JobResult(wish, plan, *found)
 
 
 def joint_fits(wish: JobWish, pattern: Pattern) -> Iterator[JointFit]:

@@ -15,6 +15,7 @@ from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State, day_text
 from olive_almanac.core.records.job import (
     CAUSES,
+    GUIDES,
     LEAVE_OUT,
     NAMES,
     FindingAnswer,
@@ -172,7 +173,7 @@ class JobsPresenter:
         if self.job is None or self.drawing is None:
             return  # what a group is, its drawing says
         groups = tuple(
-            task if self._is_reckoned(task) else self._by_book(task) for task in self.job.groups
+            task if self._is_reckoned(task) else self.by_book(task) for task in self.job.groups
         )
         if groups != self.job.groups:
             self._keep(replace(self.job, groups=groups), "numbers of the book")
@@ -245,9 +246,10 @@ class JobsPresenter:
         if again and self.job is not None:
             known = [*known, *self.job.groups]
         before, self.drawing = self.drawing, drawing
-        tasks = tuple(self._by_book(task) for task in likely_tasks(drawing, known))
+        tasks = tuple(self.by_book(task) for task in likely_tasks(drawing, known))
         if again and self.job is not None:
-            tasks = (*tasks, *(one for one in self.job.groups if one.group == NAMES))
+            own = (NAMES, GUIDES)  # which no drawing holds
+            tasks = (*tasks, *(one for one in self.job.groups if one.group in own))
 
         def keep() -> None:
             store = self.session.store
@@ -308,7 +310,7 @@ class JobsPresenter:
             return None
         return self.session.catalogue.entry_for(machine.uid, stock.uid, task)
 
-    def _by_book(self, task: GroupTask) -> GroupTask:
+    def by_book(self, task: GroupTask) -> GroupTask:
         """A group's task with the numbers that the book has for it now."""
         from olive_almanac.steps.job_work import task_with
 
@@ -418,7 +420,7 @@ class JobsPresenter:
         if self.job is None:
             return
         groups = tuple(
-            self._by_book(GroupTask(one.group, task, side=one.side)) if one.group == group else one
+            self.by_book(GroupTask(one.group, task, side=one.side)) if one.group == group else one
             for one in self.job.groups
         )
         self._keep(replace(self.job, groups=groups), f"{group}: {task}")
@@ -504,7 +506,7 @@ class JobsPresenter:
             before = next((one.task for one in self.job.groups if one.group == NAMES), "")
             known = [task for task in ("score", "mark", "engrave") if self._entry_for(task)]
             task = before or (known[0] if known else "score")
-            groups.append(self._by_book(GroupTask(NAMES, task)))
+            groups.append(self.by_book(GroupTask(NAMES, task)))
         job = replace(
             self.job,
             names=tuple(names),
@@ -668,7 +670,7 @@ class JobsPresenter:
         for task in self.job.groups:
             if task.task == "cut" and task.setting is not None:
                 if rule == "book":
-                    task = self._by_book(task)
+                    task = self.by_book(task)
                 else:
                     task = replace(task, setting=pace.setting, entry_uid="")
             groups.append(task)
@@ -749,7 +751,8 @@ class JobsPresenter:
             job = wish.job
             strip = self._tone[0] if self._tone is not None else None
             named = (strip, job.names, job.name_font, job.name_box_mm)
-            handling = (job.rounds, job.apart, job.answers, wish.stock.thickness_mm, named)
+            apart = (job.apart, job.stack, job.jig is None)
+            handling = (job.rounds, apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work
             piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)

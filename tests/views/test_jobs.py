@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+from pypdf import PdfReader
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
 from PySide6.QtSvg import QSvgGenerator
@@ -24,6 +25,7 @@ from olive_almanac.steps.job_run import layout_key
 from olive_almanac.views import theme
 from olive_almanac.views.finder import Finder
 from olive_almanac.views.jobs.jig import JigDialog
+from olive_almanac.views.jobs.layers import LayersDialog
 from olive_almanac.views.jobs.names import NamesDialog
 from olive_almanac.views.jobs.sides import SidesDialog
 from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
@@ -423,6 +425,38 @@ class TellingTest(JobsCase):
         folder = self.folder / "jobs" / page.presenter.job.uid
         for name in ("sheet-1-back.nc", "sheet-1-front.nc", "sheet-1-back.svg"):
             self.assertTrue((folder / name).exists())
+        self.assertEqual(self.clipped(), [])
+
+    def test_by_keys_layers_are_scored_with_guides_for_each_other(self):
+        layers = "".join(
+            f'<g><title>level {n}</title><rect x="{5 * n}" y="{5 * n}" width="{60 - 10 * n}" '
+            f'height="{50 - 10 * n}" stroke="red"/></g>'
+            for n in range(1, 4)
+        )
+        self.path.write_text(SVG.partition("<rect")[0] + layers + "</svg>")
+        self.choose_file()
+        page = self.ready()
+        self.key(Qt.Key.Key_Space, widget=page.layers)
+        dialog = self.window.findChild(LayersDialog)
+        self.assertEqual(dialog.order.text(), "level 1, then level 2, then level 3")
+        dialog.place.setFocus()
+        dialog.place.selectAll()
+        self.type("900", dialog.place)
+        self.assertFalse(dialog.keep.isEnabled())
+        dialog.place.selectAll()
+        self.type("0.1", dialog.place)
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        page = self.ready()
+        self.assertEqual(page.presenter.result.plan.copies, 3)
+        self.assertIn("level 1, then level 2", " ".join(self.texts()))
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        folder = self.folder / "jobs" / page.presenter.job.uid
+        self.assertIn("guides of the next layer, score", (folder / "sheet-1.svg").read_text())
+        words = "".join(page.extract_text() for page in PdfReader(folder / "job.pdf").pages)
+        self.assertIn("1 level 1", words)
         self.assertEqual(self.clipped(), [])
 
     def test_copies_are_laid_closer_by_a_click(self):

@@ -13,10 +13,12 @@ from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.sides import SIDES, TwoSides
+from olive_almanac.core.records.stack import Stack
 
 __all__ = [
     "CAUSES",
     "COPY",
+    "GUIDES",
     "HANGS",
     "LEAVE_OUT",
     "NAMES",
@@ -45,6 +47,7 @@ SHEET, COPY = "sheet", "copy"  # whose lower corners were touched
 LOWER_LEFT = "lower left"
 LEAVE_OUT = "leave out"
 NAMES = "names of the list"  # the group of what is lettered on each copy
+GUIDES = "guides of the next layer"
 CAUSES = {
     "": "not known",
     "focus": "the focus was off",
@@ -224,6 +227,7 @@ class Job:
     touched_mm: tuple[float, ...] = field(default=(), metadata={"written": "if set"})  # x, y, x, y
     jig: Jig | None = field(default=None, metadata={"written": "if set"})  # instead of sheets
     sides: TwoSides | None = field(default=None, metadata={"written": "if set"})
+    stack: Stack | None = field(default=None, metadata={"written": "if set"})  # layers, glued
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()

@@ -21,11 +21,13 @@ from olive_almanac.core.units import (
     number_text,
     speed_text,
 )
+from olive_almanac.steps.job_layers import can_stack
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
 from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.groups import GroupList
 from olive_almanac.views.jobs.jig import JigDialog
+from olive_almanac.views.jobs.layers import LayersDialog
 from olive_almanac.views.jobs.lie import LiePanel
 from olive_almanac.views.jobs.run import RunPanel
 from olive_almanac.views.jobs.sheet import JobSheet, PictureWish, picture_of
@@ -138,7 +140,10 @@ class JobsPage(StationPage):
         self.jig.clicked.connect(self._ask_jig)
         self.two = button("Sides", "plain", tip="front and back, the sheet turned over between")
         self.two.clicked.connect(self._ask_sides)
-        ways = row(self.names, self.jig, self.two, None, gap=0)
+        self.layers = button("Layers", "plain", tip="glued on each other, each with its guide")
+        self.layers.clicked.connect(self._ask_layers)
+        first = row(self.names, self.jig, None, gap=0)
+        ways = col(first, row(self.two, self.layers, None, gap=0), gap=0)
         told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
         left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
@@ -348,9 +353,12 @@ class JobsPage(StationPage):
         self.jig.setText(words)
         self.jig.setVisible(screen.result is not None)
         self.gap_part.setVisible(jig is None)
+        stack = screen.job.stack
+        self.layers.setVisible(stack is not None or can_stack(screen.job))
+        self.names.setEnabled(stack is None)
         self.two.setText("Two sides" if screen.job.sides is not None else "Sides")
         self.two.setVisible(screen.result is not None and jig is None)
-        self.jig.setEnabled(screen.job.sides is None)
+        self.jig.setEnabled(screen.job.sides is None and stack is None)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (
             (self.copies, str(screen.job.copies)),
@@ -389,7 +397,7 @@ class JobsPage(StationPage):
         assert job is not None
         several = result is not None and len(result.plan.pattern.outlines) > 1
         for part in (self.laid_words, self.laid):
-            part.setVisible((several or job.apart) and job.jig is None)
+            part.setVisible((several or job.apart) and job.jig is None and job.stack is None)
         self.laid.set_choices(LAID.items(), "apart" if job.apart else "")
         more = result is not None and (result.plan.copies > 1 or result.plan.without_room > 0)
         self.closer.setVisible(more and job.jig is None)
@@ -620,6 +628,11 @@ class JobsPage(StationPage):
         if self.presenter.result is None:
             return
         dialog = JigDialog(self.main_window, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _ask_layers(self) -> None:
+        dialog = LayersDialog(self.main_window, self.presenter)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 

@@ -1,0 +1,108 @@
+"""Layers that are glued on each other: their order, and how true they are placed."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QDialog
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.stack import Stack
+from olive_almanac.core.units import number_text
+from olive_almanac.steps.job_layers import inset_words, layer_words, stack_from, stacked
+from olive_almanac.views.parts import Number, WordPicker, button, col, hair, label, row
+from olive_almanac.views.theme import px
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.jobs import JobsPresenter
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["LayersDialog"]
+
+BASES = {"first": "first in the drawing", "last": "last in the drawing"}
+BACKS = {"bare": "bare: glue is brushed on", "tape": "taped: it sticks where it touches"}
+
+
+class LayersDialog(QDialog):
+    """A few words and a number; below them the order of gluing."""
+
+    def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
+        super().__init__(window)
+        self.presenter = presenter
+        self.setWindowTitle("Layers on each other")
+        job = presenter.job
+        assert job is not None
+        now = job.stack or Stack()
+        self.base = self._choice("Which layer is the base", BASES)
+        self.base.set_choices(self.base.choices, "first" if now.base_first else "last")
+        self.back = self._choice("The back of the stock", BACKS)
+        self.back.set_choices(self.back.choices, "tape" if now.taped else "bare")
+        self.place = Number("How true a layer is placed by hand, mm", 56)
+        self.place.setText(number_text(now.place_mm))
+        self.place.textEdited.connect(lambda _: self._try())
+        self.order = label("", "ui_b", wrap=True)
+        self.told = label("", "small", "second", wrap=True)
+        self.keep = button("Score guides", "main", tip="each layer becomes a piece of its own")
+        self.keep.clicked.connect(self._keep)
+        leave = button("Leave it")
+        leave.clicked.connect(self.reject)
+        away = button("No layers", "plain", tip="the drawing is burnt as it is again")
+        away.clicked.connect(self._take_away)
+        away.setVisible(job.stack is not None)
+        true = (self.place, label("mm true, by hand", "ui", "second"))
+        self.setLayout(
+            col(
+                label("Layers on each other", "h2"),
+                hair("bold"),
+                row(label("The base comes", "ui", "second"), self.base, None, gap=6),
+                row(label("placed", "ui", "second"), *true, None, gap=6),
+                row(label("The back is", "ui", "second"), self.back, None, gap=6),
+                hair(),
+                self.order,
+                self.told,
+                None,
+                row(self.keep, leave, None, away, gap=10),
+                gap=8,
+                margins=(20, 16, 20, 16),
+            )
+        )
+        self.resize(px(520), px(400))
+        self._try()
+
+    def _choice(self, name: str, choices: dict[str, str]) -> WordPicker:
+        picker = WordPicker("ui_b", name=name)
+        picker.set_choices(tuple(choices.items()), next(iter(choices)))
+        picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
+        picker.picked.connect(lambda _: self._try())
+        return picker
+
+    def _stack(self) -> Stack:
+        return stack_from(self.base.key, self.place.text(), self.back.key)
+
+    def _try(self) -> None:
+        job, machine = self.presenter.job, self.presenter.session.subject.machine
+        if job is None or machine is None:
+            return
+        try:
+            stack = self._stack()
+        except AlmanacError as problem:
+            self.told.setText(str(problem))
+            self.keep.setEnabled(False)
+            return
+        self.keep.setEnabled(True)
+        self.order.setText(", then ".join(layer_words(job, stack)))
+        self.told.setText(inset_words(stack, machine))
+
+    def _keep(self) -> None:
+        try:
+            stack = self._stack()
+        except AlmanacError:
+            return  # it is told
+        by_book = self.presenter.by_book
+        self.presenter.edit(lambda job: stacked(job, stack, by_book), "layers on each other")
+        self.accept()
+
+    def _take_away(self) -> None:
+        by_book = self.presenter.by_book
+        self.presenter.edit(lambda job: stacked(job, None, by_book), "no layers")
+        self.accept()
