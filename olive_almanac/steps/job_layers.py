@@ -19,9 +19,9 @@ def _burnt_groups(job: Job) -> list[str]:
 
 
 def can_stack(job: Job) -> bool:
-    """Whether a job has layers that could lie on each other."""
-    cuts = [one.group for one in job.groups if one.task == "cut"]
-    return len(layers_of(cuts, Stack())) > 1
+    """Whether a job's drawing has named layers that could lie on each other."""
+    named = [one.group for one in job.groups if one.task == "cut" and " / " in one.group]
+    return len(layers_of(named, Stack())) > 1
 
 
 def layer_words(job: Job, stack: Stack) -> tuple[str, ...]:

@@ -450,7 +450,7 @@ class TellingTest(JobsCase):
         self.wait_for(self.window.isActiveWindow)
         page = self.ready()
         self.assertEqual(page.presenter.result.plan.copies, 3)
-        self.assertIn("level 1, then level 2", " ".join(self.texts()))
+        self.wait_for(lambda: "level 1, then level 2" in " ".join(self.texts()))
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: page.presenter.job.written)
         folder = self.folder / "jobs" / page.presenter.job.uid

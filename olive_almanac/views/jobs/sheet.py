@@ -639,7 +639,8 @@ def picture_of(wish: PictureWish) -> QImage:
             painter.drawPolyline(polygon)
     painter.end()
     if wish.over:
-        image = image.mirrored(wish.over == "y", wish.over == "x")
+        across = wish.over == "y"
+        image = image.flipped(Qt.Orientation.Horizontal if across else Qt.Orientation.Vertical)
         image.setDevicePixelRatio(ratio)
     return image
 
