@@ -294,12 +294,16 @@ class RackPresenter:
         except AlmanacError as problem:
             self.view.show_bad_field("new", str(problem))
             return False
+        self.keep_sheet(sheet)
+        return True
+
+    def keep_sheet(self, sheet: Sheet) -> None:
+        """Put a sheet into the rack and show it."""
         self.settle()
         self._held = None
         self._keep((*self.sheets, sheet), "sheet added")
         self.at = len(self.sheets) - 1
         self.show()
-        return True
 
     def remove_sheet(self) -> None:
         """Take the shown sheet out of the rack."""

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import SheetOnBed
@@ -28,22 +28,26 @@ class DrawnSheet:
     outline_mm: Box
     used_mm: tuple[Box, ...]
     clamps_mm: tuple[Box, ...]
+    ring_mm: tuple[tuple[float, float], ...] = ()  # of one that is no rectangle
 
 
 def in_rack(sheet: Sheet) -> DrawnSheet:
     """Return a sheet as it is drawn by itself."""
     outline = (0.0, 0.0, sheet.width_mm, sheet.height_mm)
-    return DrawnSheet(outline, sheet.used_mm, sheet.clamps_mm)
+    return DrawnSheet(outline, sheet.used_mm, sheet.clamps_mm, sheet.outline_mm)
 
 
 def on_bed(lies: SheetOnBed, stock: Stock) -> DrawnSheet:
     """Return a sheet as it lies on the bed; what is used is what its stock's rack says now."""
     x, y = lies.x_mm, lies.y_mm
-    used = stock.sheets[lies.number].used_mm if lies.number < len(stock.sheets) else ()
+    known = stock.sheets[lies.number] if lies.number < len(stock.sheets) else None
+    used = known.used_mm if known is not None else ()
+    ring = known.outline_mm if known is not None else ()
     return DrawnSheet(
         (x, y, x + lies.width_mm, y + lies.height_mm),
         tuple((a + x, b + y, c + x, d + y) for a, b, c, d in used),
         lies.clamps_mm,
+        tuple((a + x, b + y) for a, b in ring),
     )
 
 
@@ -53,7 +57,11 @@ def draw_sheet(
     """Draw a sheet: used areas dotted, clamps cross-hatched with the head's clearance dashed."""
     painter.setPen(QPen(C("stock_edge"), 1.4))
     painter.setBrush(colour)
-    painter.drawRect(rect(sheet.outline_mm))
+    if sheet.ring_mm:
+        points = [rect((x, y, x, y)).topLeft() for x, y in sheet.ring_mm]
+        painter.drawPolygon(QPolygonF(points))
+    else:
+        painter.drawRect(rect(sheet.outline_mm))
     for used in sheet.used_mm:
         draw_used(painter, rect(used), colour)
     for clamp in sheet.clamps_mm:

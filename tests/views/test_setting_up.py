@@ -3,17 +3,22 @@ tools of the checklist.
 """
 
 from dataclasses import replace
+from unittest import mock
 
+import shapely
+from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QFileDialog, QLabel
 
+from bench.sheet_photos import scene
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.steps.checklist import standing
 from olive_almanac.storage.library import Library
 from olive_almanac.views import theme
 from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
+from olive_almanac.views.setup.sheet_photo import SheetPhotoDialog
 from tests.samples import BIRCH, LONG, NORTH, VINYL, sample_entry
 from tests.views.qt_case import WindowCase
 
@@ -444,6 +449,48 @@ class RackTest(ChecklistCase):
 
     def kept(self):
         return self.session.catalogue.stock(BIRCH.uid).sheets
+
+    def test_an_offcut_comes_out_of_a_photo_and_is_corrected_by_keys(self):
+        data, true, _ = scene(5)
+        path = self.folder / "offcut.jpg"
+        path.write_bytes(data)
+        rack, before = self.rack(), len(self.kept())
+        self.key(Qt.Key.Key_Space, widget=rack.by_photo)
+        dialog = rack.findChild(SheetPhotoDialog)
+        self.assertFalse(dialog.keep.isVisible())
+        found = mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), ""))
+        with found:
+            self.key(Qt.Key.Key_Space, widget=dialog.choose)
+        self.wait_for(lambda: dialog.keep.isVisible())
+        self.assertIn("2 used areas", dialog.told.text())
+        corners = len(dialog.picture.points)
+        dialog.picture.setFocus()
+        self.type(".", dialog.picture)
+        x, _ = dialog.picture.points[0]
+        self.key(Qt.Key.Key_Right, widget=dialog.picture)
+        self.assertAlmostEqual(dialog.picture.points[0][0], x + 0.1, 2)
+        used = dialog.picture.used[0]
+        centre = ((used[0] + used[2]) / 2, (used[1] + used[3]) / 2)
+        middle = dialog.picture._point(centre).toPoint()
+        QTest.mouseClick(dialog.picture, Qt.MouseButton.LeftButton, pos=middle)
+        self.assertIn("1 used area", dialog.told.text())
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        kept = self.kept()
+        self.assertEqual(len(kept), before + 1)
+        self.assertEqual((len(kept[-1].outline_mm), len(kept[-1].used_mm)), (corners, 1))
+        area = shapely.Polygon(kept[-1].outline_mm).area
+        self.assertAlmostEqual(area / true.area, 1.0, delta=0.01)
+
+    def test_a_photo_without_marks_is_told_and_nothing_is_kept(self):
+        path = self.folder / "table.png"
+        Image.new("RGB", (1200, 900), "grey").save(path)
+        rack, before = self.rack(), len(self.kept())
+        self.key(Qt.Key.Key_Space, widget=rack.by_photo)
+        dialog = rack.findChild(SheetPhotoDialog)
+        dialog.read(path)
+        self.wait_for(lambda: "0 of the 4 printed marks" in dialog.told.text())
+        self.key(Qt.Key.Key_Escape, widget=dialog)
+        self.assertEqual(len(self.kept()), before)
 
     def test_a_sheet_is_added_and_clamped_by_keys_alone(self):
         rack = self.rack()

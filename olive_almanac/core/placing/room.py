@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+from olive_almanac.core.placing.beyond import beyond_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet
 
@@ -168,6 +169,7 @@ def room_on(
         _grown(_moved(b, at_mm), machine.head_clearance_mm + SPARE_MM) for b in sheet.clamps_mm
     ]
     taken += [_grown(_moved(b, at_mm), 2.0) for b in sheet.used_mm]
+    taken += [_grown(_moved(b, at_mm), edge_mm) for b in beyond_of(sheet)]
     return Room(area, tuple(taken))
 
 
@@ -175,14 +177,15 @@ def largest_piece(sheet: Sheet, keep_off_mm: float) -> Box | None:
     """Return the largest free box of a sheet, `keep_off_mm` away from its clamps; None where all
     is taken.
     """
-    taken = (*(_grown(b, keep_off_mm) for b in sheet.clamps_mm), *sheet.used_mm)
+    clamps = (_grown(b, keep_off_mm) for b in sheet.clamps_mm)
+    taken = (*clamps, *sheet.used_mm, *beyond_of(sheet))
     free = Room((0.0, 0.0, sheet.width_mm, sheet.height_mm), taken).largest()
     return free[0] if free else None
 
 
 def free_share(sheet: Sheet) -> float:
     """Return the share of a sheet that is neither used nor under a clamp, 0 to 1."""
-    boxes = (*sheet.used_mm, *sheet.clamps_mm)
+    boxes = (*sheet.used_mm, *sheet.clamps_mm, *beyond_of(sheet))
     xs = _lines(boxes, 0, sheet.width_mm)
     ys = _lines(boxes, 1, sheet.height_mm)
     free = math.fsum(

@@ -12,25 +12,34 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
 
 Opacity = Literal["opaque", "translucent", "clear", "mirror"]
+MOST_CORNERS = 500
 OPACITIES = ("opaque", "translucent", "clear", "mirror")
 
 
 @dataclass(frozen=True)
 class Sheet:
     """A sheet or offcut with the areas already used and the zones of its clamps: left, low, right,
-    high in mm.
+    high in mm; one that is no rectangle has an outline.
 
-    All boxes are measured from the sheet's own lower left corner.
+    All is measured from the lower left corner of the sheet, or of the box around it.
     """
 
     width_mm: float
     height_mm: float
     used_mm: tuple[tuple[float, float, float, float], ...] = ()
     clamps_mm: tuple[tuple[float, float, float, float], ...] = ()
+    outline_mm: tuple[tuple[float, float], ...] = field(default=(), metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_number("Width of the sheet", self.width_mm, "mm", above=0, high=5000)
         check_number("Height of the sheet", self.height_mm, "mm", above=0, high=5000)
+        if self.outline_mm and not 3 <= len(self.outline_mm) <= MOST_CORNERS:
+            raise OutOfRange("Corners of the sheet", len(self.outline_mm), f"3 to {MOST_CORNERS}")
+        for point in self.outline_mm:
+            if len(point) != 2:
+                raise OutOfRange("Corner of the sheet", point, "X and Y in mm")
+            for mm, side in zip(point, (self.width_mm, self.height_mm), strict=True):
+                check_number("Corner of the sheet", mm, "mm", low=-0.5, high=side + 0.5)
         for name, boxes in (("Used area", self.used_mm), ("Clamp", self.clamps_mm)):
             for left, low, right, high in boxes:
                 if not (left < right and low < high):

@@ -217,7 +217,7 @@ class JobSheet(Painted):
         clamps = sheet.clamps_mm  # they stay where they are when the sheet is turned over
         if self._over is not None:
             clamps = tuple(over_mm(self._over, box) for box in clamps)
-        drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, clamps)
+        drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, clamps, sheet.outline_mm)
         draw_sheet(painter, in_rack(drawn), rect, colour, keep_off)
         painter.restore()
         self._draw_rulers(painter, sheet)

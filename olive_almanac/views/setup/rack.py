@@ -39,6 +39,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.setup.sheet_photo import SheetPhotoDialog
 from olive_almanac.views.sheets import draw_clamp, draw_sheet, draw_used, in_rack
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, ink_on, px
 
@@ -400,6 +401,8 @@ class RackPage(Page):
         self.new_size.returnPressed.connect(self._add_sheet)
         self.add_sheet = button("Add a sheet", tip="of the size that is typed")
         self.add_sheet.clicked.connect(self._add_sheet)
+        self.by_photo = button("From a photo", "plain", tip="an offcut with four marks around it")
+        self.by_photo.clicked.connect(self._ask_photo)
         self.remove_sheet = button("Take it out of the rack", "plain")
         self.remove_sheet.clicked.connect(self.presenter.remove_sheet)
         self.clamp = button("Add a clamp", tip="C")
@@ -431,6 +434,7 @@ class RackPage(Page):
             self.new_size,
             label("mm", "ui", "second"),
             self.add_sheet,
+            self.by_photo,
             None,
             self.remove_sheet,
             gap=8,
@@ -542,6 +546,11 @@ class RackPage(Page):
         if field is not None:
             field.set_bad(True)
             field.setFocus()
+
+    def _ask_photo(self) -> None:
+        dialog = SheetPhotoDialog(self, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def _place_typed(self) -> None:
         held = self.presenter.held
