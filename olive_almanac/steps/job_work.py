@@ -16,6 +16,7 @@ from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.motion.program import over_mm
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
+from olive_almanac.core.quoting.glow import with_dots
 from olive_almanac.core.quoting.jig import loads_of
 from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
@@ -240,6 +241,8 @@ def piecework_for(wish: JobWish) -> Piecework:
         thickness_mm=wish.stock.thickness_mm,
         shadings=tuple(_shadings(wish)),
     )
+    if job.glow is not None and job.glow.group in wish.drawing.groups:
+        wish = replace(wish, drawing=with_dots(wish.drawing, job.glow))
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
     if job.stack is not None:
         return _in_layers(wish, whole, handling, job.stack)

@@ -751,7 +751,7 @@ class JobsPresenter:
             job = wish.job
             strip = self._tone[0] if self._tone is not None else None
             named = (strip, job.names, job.name_font, job.name_box_mm)
-            apart = (job.apart, job.stack, job.jig is None)
+            apart = (job.apart, job.stack, job.jig is None, job.glow)
             handling = (job.rounds, apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work

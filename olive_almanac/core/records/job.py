@@ -9,6 +9,7 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.glow import Glow
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting
@@ -228,6 +229,7 @@ class Job:
     jig: Jig | None = field(default=None, metadata={"written": "if set"})  # instead of sheets
     sides: TwoSides | None = field(default=None, metadata={"written": "if set"})
     stack: Stack | None = field(default=None, metadata={"written": "if set"})  # layers, glued
+    glow: Glow | None = field(default=None, metadata={"written": "if set"})  # a group as dots
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()

@@ -21,10 +21,12 @@ from olive_almanac.core.units import (
     number_text,
     speed_text,
 )
+from olive_almanac.steps.job_glow import can_glow
 from olive_almanac.steps.job_layers import can_stack
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
 from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
+from olive_almanac.views.jobs.glow import GlowDialog
 from olive_almanac.views.jobs.groups import GroupList
 from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.layers import LayersDialog
@@ -143,7 +145,9 @@ class JobsPage(StationPage):
         self.layers = button("Layers", "plain", tip="glued on each other, each with its guide")
         self.layers.clicked.connect(self._ask_layers)
         first = row(self.names, self.jig, self.two, None, gap=0)
-        ways = col(first, row(self.layers, None), gap=0)
+        self.glow = button("Dots", "plain", tip="for a panel that is lit from its edge")
+        self.glow.clicked.connect(self._ask_glow)
+        ways = col(first, row(self.layers, self.glow, None, gap=0), gap=0)
         told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
         left = scrolling(told, (px(compact(218, 250)), 100))
         left.setFixedWidth(px(compact(232, 270)))
@@ -355,6 +359,7 @@ class JobsPage(StationPage):
         self.gap_part.setVisible(jig is None)
         stack = screen.job.stack
         self.layers.setVisible(stack is not None or can_stack(screen.job))
+        self.glow.setVisible(can_glow(screen.job, self.session.subject.stock))
         self.names.setEnabled(stack is None)
         self.two.setText("2 sides" if screen.job.sides is not None else "Sides")
         self.two.setVisible(screen.result is not None and jig is None)
@@ -633,6 +638,11 @@ class JobsPage(StationPage):
 
     def _ask_layers(self) -> None:
         dialog = LayersDialog(self.main_window, self.presenter)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _ask_glow(self) -> None:
+        dialog = GlowDialog(self.main_window, self.presenter)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
