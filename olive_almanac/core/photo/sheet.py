@@ -42,7 +42,7 @@ CORNERS = SHEET_MARK_MM / 2 * np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], flo
 COARSE_PX_MM, AROUND_MM = 1.0, 45.0
 ROUGH_MM, FINE_MM = 2.2, 0.3  # to which an outline is drawn with straight lines, then again
 REACH_MM, STEP_MM, EVERY_MM = 3.0, 0.1, 2.0
-LONG_EDGE_MM, ROUNDED_MM, SURE_MM = 14.0, 18.0, 2.5
+LONG_EDGE_MM, ROUNDED_MM, SURE_MM, BLUNT_MM = 14.0, 18.0, 2.5, 3.0
 LAST_MM = 0.12  # of a bent edge: with as few corners as tell it
 BENT_MM, LEAST_FOR_BEND = 0.35, 6  # sagitta from which an edge is bent; profiles to tell it
 FIRST_PEAK = 0.4  # of the strongest step: the face ends where the first such step comes
@@ -292,7 +292,8 @@ class _Face:
         mask = (state == cv2.GC_FGD) | (state == cv2.GC_PR_FGD)
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
         closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE, kernel)
-        opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, kernel)
+        small_kernel = np.ones((3, 3), np.uint8)  # a larger one would blunt sharp corners
+        opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, small_kernel)
         _, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
         if len(stats) < 2:
             raise PhotoTrouble("sheet", NO_SHEET)
@@ -333,7 +334,9 @@ class _Face:
             one = (rough[here], ways[here] / length[here])
             other = (rough[follows], ways[follows] / length[follows])
             met, middle = _meeting(one, other), (after[here] + rough[follows]) / 2
-            sharp = len(between) > 1 and run < ROUNDED_MM
+            way = ((after[here], met), (met, rough[follows]))
+            near = all(min(_away(rough[k], *leg) for leg in way) < BLUNT_MM for k in between)
+            sharp = len(between) > 1 and run < ROUNDED_MM and near
             if sharp and np.hypot(*(met - middle)) < ROUNDED_MM and self._reaches(met, middle):
                 points.append(met)
             else:
@@ -395,7 +398,7 @@ class _Face:
         length = float(np.hypot(*(b - a)))
         way = (b - a) / length
         normal = outward * np.array([-way[1], way[0]])
-        margin = min(4.0, length / 5)
+        margin = min(3.0, length / 5)
         along = np.linspace(margin, length - margin, max(3, round((length - 2 * margin) / 1.0)))
         off, there = self._first_steps(a + along[:, None] * way, normal)
         if there.sum() < 3:
@@ -476,6 +479,13 @@ def _meeting(one: tuple[Floats, Floats], other: tuple[Floats, Floats]) -> Floats
         return np.asarray((_foot(one, q) + q) / 2)
     w = q - p
     return np.asarray(p + u * (w[0] * v[1] - w[1] * v[0]) / cross)
+
+
+def _away(at: Floats, a: Floats, b: Floats) -> float:
+    """How far a point is from a stretch between two others."""
+    way = b - a
+    share = float(np.clip((at - a) @ way / max(1e-9, float(way @ way)), 0, 1))
+    return float(np.hypot(*(at - a - share * way)))
 
 
 def _foot(line: tuple[Floats, Floats], at: Floats) -> Floats:
