@@ -41,6 +41,9 @@ FOCAL_SD, K1_SD = 0.08, 0.03
 CORNERS = SHEET_MARK_MM / 2 * np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float)
 COARSE_PX_MM, AROUND_MM = 1.0, 45.0
 ROUGH_MM, FINE_MM = 2.2, 0.3  # to which an outline is drawn with straight lines, then again
+TIGHT_MM = 0.2  # by which places of a bow miss it
+TILT_MM, LINE_MM, AS_ONE = 3.0, 0.7, 0.55  # of an edge from one end to the other; off its line
+BAND_PX, AROUND_PX, FAINT = 9, 25.0, 0.02  # near an edge; the surroundings of a pixel
 REACH_MM, STEP_MM, EVERY_MM = 3.0, 0.1, 2.0
 LONG_EDGE_MM, ROUNDED_MM, SURE_MM, BLUNT_MM = 14.0, 18.0, 2.5, 3.0
 LAST_MM = 0.12  # of a bent edge: with as few corners as tell it
@@ -291,6 +294,7 @@ class _Face:
         cv2.grabCut(lab, state, None, *tables, 6, cv2.GC_INIT_WITH_MASK)
         mask = (state == cv2.GC_FGD) | (state == cv2.GC_PR_FGD)
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
+        mask = _sorted_near_edges(lab, mask, papers == 1)
         closed = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_CLOSE, kernel)
         small_kernel = np.ones((3, 3), np.uint8)  # a larger one would blunt sharp corners
         opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, small_kernel)
@@ -336,6 +340,8 @@ class _Face:
             met, middle = _meeting(one, other), (after[here] + rough[follows]) / 2
             way = ((after[here], met), (met, rough[follows]))
             near = all(min(_away(rough[k], *leg) for leg in way) < BLUNT_MM for k in between)
+            past = float((met - after[here]) @ one[1]), float((rough[follows] - met) @ other[1])
+            near = near and min(past) > -BLUNT_MM
             sharp = len(between) > 1 and run < ROUNDED_MM and near
             if sharp and np.hypot(*(met - middle)) < ROUNDED_MM and self._reaches(met, middle):
                 points.append(met)
@@ -360,35 +366,67 @@ class _Face:
         return bool(np.abs(here - face).sum() < np.abs(here - ground).sum())
 
     def _profiles(self, at: Floats, normal: Floats) -> tuple[Floats, Floats]:
-        """How strongly the light steps along the normals of places: steps [n, m] and where."""
+        """How the light steps along the normals of places, for each channel: [n, m, 3], and
+        where.
+        """
         t = np.arange(-REACH_MM, REACH_MM + STEP_MM / 2, STEP_MM)
         mm = at[:, None] + t[:, None] * normal
         px = self.view.project(mm, self.above)
-        logs = []
+        kernel, steps = _step_kernel(0.3), np.zeros((len(at), len(t), 3))
         for channel in range(3):
             plane = np.ascontiguousarray(self.picture[..., channel])
-            logs.append(np.log(light_at(plane, px[..., 0], px[..., 1]) + 0.02))
-        seen = np.stack(logs, -1)
-        seen = cv2.GaussianBlur(seen.reshape(len(at), -1), (1, 1), 0).reshape(seen.shape)
-        kernel = _step_kernel(0.3)
-        steps = np.zeros(seen.shape[:2])
-        for channel in range(3):
-            one = np.apply_along_axis(np.convolve, 1, seen[..., channel], kernel, "same")
-            steps += one**2
-        steps[:, : len(kernel) // 2] = steps[:, -(len(kernel) // 2) :] = 0.0
-        return np.sqrt(steps), t
+            logs = np.log(light_at(plane, px[..., 0], px[..., 1]) + 0.02)
+            steps[..., channel] = np.apply_along_axis(np.convolve, 1, logs, kernel, "same")
+        edge = len(kernel) // 2
+        steps[:, :edge] = steps[:, -edge:] = 0.0
+        return steps, t
 
-    def _first_steps(self, at: Floats, normal: Floats) -> tuple[Floats, Mask]:
-        """How far outwards the face ends at each place: at the first strong step from inside."""
-        steps, t = self._profiles(at, normal)
-        peak = np.zeros_like(steps, bool)
-        peak[:, 1:-1] = (steps[:, 1:-1] >= steps[:, :-2]) & (steps[:, 1:-1] > steps[:, 2:])
-        limit = FIRST_PEAK * np.maximum(steps.max(axis=1), 1e-9)
-        strong = peak & (steps >= limit[:, None])
+    def _tilted(self, steps: Floats, t: Floats, share: Floats) -> Floats:
+        """The line along which an edge steps as one: offsets at the shares of its length, where the
+        mean step of all its profiles is strong and comes first from inside; grain averages out.
+        """
+        best: tuple[float, float, float] = (-1.0, 0.0, 0.0)
+        for slope in np.arange(-TILT_MM, TILT_MM + STEP_MM, 2 * STEP_MM):
+            shift = np.round(slope * (share - 0.5) / STEP_MM).astype(int)
+            columns = np.arange(len(t)) + shift[:, None]
+            inside = (columns >= 0) & (columns < len(t))
+            rows = np.arange(len(share))[:, None]
+            moved = steps[rows, np.clip(columns, 0, len(t) - 1)] * inside[..., None]
+            mean = np.sqrt((moved.mean(axis=0) ** 2).sum(axis=1))
+            first = _first_peak(mean)
+            if mean.max() > best[0]:
+                best = (float(mean.max()), float(t[first]), float(slope))
+        return best[1] + best[2] * (share - 0.5)
+
+    def _is_line(self, steps: Floats, t: Floats, line: Floats) -> bool:
+        """Whether an edge steps along a line as one: its mean step there is hardly weaker than its
+        own profiles' steps near it.
+        """
+        columns = np.clip(np.round((line - t[0]) / STEP_MM).astype(int), 0, len(t) - 1)
+        rows = np.arange(len(line))
+        mean = float(np.sqrt((steps[rows, columns].mean(axis=0) ** 2).sum()))
+        strength = np.sqrt((steps**2).sum(axis=2))
+        near = np.where(np.abs(t - line[:, None]) <= LINE_MM, strength, 0.0).max(axis=1)
+        return mean > AS_ONE * float(np.median(near))
+
+    def _first_steps(
+        self, steps: Floats, t: Floats, near: Floats, window_mm: float
+    ) -> tuple[Floats, Mask]:
+        """How far outwards the face ends at each place: at the first strong step from inside, not
+        far from where it is expected.
+        """
+        strength = np.sqrt((steps**2).sum(axis=2))
+        strength = np.where(np.abs(t - near[:, None]) <= window_mm, strength, 0.0)
+        peak = np.zeros_like(strength, bool)
+        peak[:, 1:-1] = (strength[:, 1:-1] >= strength[:, :-2]) & (
+            strength[:, 1:-1] > strength[:, 2:]
+        )
+        limit = FIRST_PEAK * np.maximum(strength.max(axis=1), 1e-9)
+        strong = peak & (strength >= limit[:, None])
         first = np.argmax(strong, axis=1)
         there = strong.any(axis=1)
-        rows = np.arange(len(at))
-        a, b, c = (steps[rows, np.clip(first + k, 0, len(t) - 1)] for k in (-1, 0, 1))
+        rows = np.arange(len(steps))
+        a, b, c = (strength[rows, np.clip(first + k, 0, len(t) - 1)] for k in (-1, 0, 1))
         bend = a - 2 * b + c
         nudge = np.where(np.abs(bend) > 1e-12, 0.5 * (a - c) / np.where(bend == 0, 1, bend), 0)
         return t[first] + STEP_MM * np.clip(nudge, -0.5, 0.5), there
@@ -400,7 +438,12 @@ class _Face:
         normal = outward * np.array([-way[1], way[0]])
         margin = min(3.0, length / 5)
         along = np.linspace(margin, length - margin, max(3, round((length - 2 * margin) / 1.0)))
-        off, there = self._first_steps(a + along[:, None] * way, normal)
+        steps, t = self._profiles(a + along[:, None] * way, normal)
+        off, there = self._first_steps(steps, t, np.zeros(len(along)), REACH_MM)
+        if length >= LONG_EDGE_MM and not _is_bow(along[there], off[there]):
+            as_one = self._tilted(steps, t, along / length)
+            if self._is_line(steps, t, as_one):
+                off, there = self._first_steps(steps, t, as_one, LINE_MM)
         if there.sum() < 3:
             return _Edge((a, way), (a, way))
         u, v = along[there], off[there]
@@ -450,6 +493,58 @@ NO_SHEET = (
     "No sheet is told from the ground between the marks. Lay it on ground of another colour, clear "
     "of the marks, and light it evenly."
 )
+
+
+def _sorted_near_edges(lab: Picture, mask: Mask, left_out: Mask) -> Mask:
+    """The mask with what lies near its edge sorted anew, by the colours of face and ground around:
+    a cut of least length rounds corners off.
+    """
+    band = np.ones((2 * BAND_PX + 1, 2 * BAND_PX + 1), np.uint8)
+    face = cv2.erode(mask.astype(np.uint8), band).astype(bool)
+    ground = ~cv2.dilate(mask.astype(np.uint8), band).astype(bool) & ~left_out
+    if not (face.any() and ground.any()):
+        return mask
+    colours = lab.astype(np.float32)
+    away = [_unlike(colours, sure) for sure in (face, ground)]
+    near = ~face & ~ground & ~left_out
+    return np.asarray(np.where(near, away[0] < away[1], mask))
+
+
+def _unlike(colours: NDArray[np.float32], sure: Mask) -> NDArray[np.float32]:
+    """How unlike each pixel is to the sure ones around it, in their own spread."""
+    weight = sure.astype(np.float32)
+    total = cv2.GaussianBlur(weight, (0, 0), AROUND_PX) + 1e-4
+    means = [
+        cv2.GaussianBlur(weight * colours[..., n], (0, 0), AROUND_PX) / total for n in range(3)
+    ]
+    plain = [float(colours[..., n][sure].mean()) for n in range(3)]
+    faint = total < FAINT  # none of them are near: the mean of all
+    rest = np.stack(
+        [colours[..., n] - np.where(faint, plain[n], means[n]) for n in range(3)], axis=-1
+    )
+    spread = np.cov(rest[sure].T) + np.eye(3)
+    scaled = rest.reshape(-1, 3) @ np.linalg.cholesky(np.linalg.inv(spread))
+    return np.asarray((scaled**2).sum(axis=1).reshape(sure.shape), np.float32)
+
+
+def _is_bow(u: Floats, v: Floats) -> bool:
+    """Whether places lie tightly along a bow."""
+    if len(u) < LEAST_FOR_BEND:
+        return False
+    bend, _ = _robust_fit(u, v, 2)
+    sagitta = abs(bend[0]) * (u[-1] - u[0]) ** 2 / 4
+    off = float(np.median(np.abs(v - np.polyval(bend, u))))
+    return bool(sagitta >= BENT_MM and off < TIGHT_MM)
+
+
+def _first_peak(strength: Floats) -> int:
+    """The first place from inside at which a step peaks that is nearly as strong as the
+    strongest.
+    """
+    peak = np.zeros(len(strength), bool)
+    peak[1:-1] = (strength[1:-1] >= strength[:-2]) & (strength[1:-1] > strength[2:])
+    strong = peak & (strength >= FIRST_PEAK * strength.max())
+    return int(np.argmax(strong)) if strong.any() else int(np.argmax(strength))
 
 
 def _step_kernel(sigma_mm: float) -> Floats:
