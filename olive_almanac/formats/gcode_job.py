@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from olive_almanac.core.motion.program import Lines, Strokes
+from olive_almanac.core.motion.program import Lines, Strokes, anchor_of
 from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
 
-__all__ = ["frame_blocks", "job_blocks", "job_parts", "trace_blocks"]
+__all__ = ["centre_blocks", "frame_blocks", "job_blocks", "job_parts", "trace_blocks"]
 
 Point = tuple[float, float]
 
@@ -63,6 +63,16 @@ def trace_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
             left, right = step.left_mm, step.right_mm
             ways.append(((left, low), (right, low), (right, high), (left, high), (left, low)))
     return _unlit(GcodeWriter(run.ground), ways, *words)
+
+
+def centre_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
+    """Yield a program that stands over the middle of what will be burnt, with the beam off, and
+    stays there: to lay a piece by its middle.
+    """
+    writer = GcodeWriter(run.ground)
+    yield writer.begin(*words, "Beam off: the head stays over the middle of the job.")
+    way = run.ground.travel(writer.head, anchor_of(run.ground.area, "centre"))
+    yield ("\n".join(writer.rapid(at) for at in way) + "\nM5 S0\nM2\n").encode("ascii")
 
 
 def _unlit(writer: GcodeWriter, ways: Sequence[Sequence[Point]], *words: str) -> Iterator[bytes]:

@@ -148,7 +148,26 @@ def _focus_fields(session: Session) -> tuple[ToolField, ...]:
         ToolField("opening", "Lens opening", "18", "mm"),
         ToolField("beam", "Beam at the lens", "6", "mm"),
         ToolField("distance", "Working distance", "50", "mm"),
+        ToolField("part", "A tall part is", "", "mm high"),
+        ToolField("room", "Head to lowest bed", "", "mm"),
     )
+
+
+def _tall_part(texts: Mapping[str, str], gap_mm: float) -> tuple[str, bool]:
+    """What is said of a tall part under the head, and whether it fits; nothing while its height or
+    the room is not typed.
+    """
+    if not (texts["part"].strip() and texts["room"].strip()):
+        return "", True
+    part = read_length_mm(texts["part"], "Height of the part")
+    left = read_length_mm(texts["room"], "Room under the head") - part - gap_mm
+    if left < 0:
+        by = number_text(-left)
+        return f"The part stands {by} mm too high: take out the bed's grid, or lay it flat.", False
+    if left == 0:
+        return "The part fits with the bed at its lowest.", True
+    by = number_text(left)
+    return f"The part fits: raise the bed by {by} mm, or stand it on blocks so high.", True
 
 
 def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
@@ -165,13 +184,16 @@ def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     tilt = mirror_tilt_deg(
         working_distance_mm=read_length_mm(texts["distance"], "Working distance"), **lens
     )
+    told, fits = _tall_part(texts, gap)
     return ToolResult(
-        f"Set the gap under the head to {number_text(gap)} mm.",
+        told if not fits else f"Set the gap under the head to {number_text(gap)} mm.",
         (
+            *((told,) if told and fits else ()),
             f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; "
             f"under a gantry tilt it {number_text(tilt, 2)}°. "
             "Focus on scrap of the same thickness.",
         ),
+        fits,
         drawing=DrawnFocus(
             gap,
             read_length_mm(texts["mask"], "Mask"),

@@ -12,6 +12,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.units import number_text, read_number
+from olive_almanac.steps.job_lie import with_lie_of
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import JobPlan
@@ -65,14 +66,7 @@ def with_jig(job: Job, jig: Jig | None, like: Job | None = None) -> Job:
     if jig is None:
         return replace(job, jig=None, placed=())
     if like is not None:
-        job = replace(
-            job,
-            origin=like.origin,
-            stop_mm=like.stop_mm,
-            anchor=like.anchor,
-            reference=like.reference,
-            touched_mm=like.touched_mm,
-        )
+        job = with_lie_of(job, like)
     copies = job.copies if job.copies > 1 else jig.places
     return replace(job, jig=jig, placed=(), apart=False, copies=copies)
 

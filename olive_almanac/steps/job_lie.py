@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from olive_almanac.core.errors import OutOfRange
@@ -11,9 +12,11 @@ from olive_almanac.core.units import number_text, read_number
 
 __all__ = [
     "anchors",
+    "lies_like",
     "references",
     "touch_texts",
     "with_anchor",
+    "with_lie_of",
     "with_origin",
     "with_reference",
     "with_stop",
@@ -44,6 +47,27 @@ def references(job: Job) -> tuple[tuple[str, str], ...]:
 def with_origin(job: Job, origin: Origin) -> Job:
     """Return the job with another way to lay its sheet."""
     return replace(job, origin=origin)
+
+
+def lies_like(job: Job, jobs: Sequence[Job]) -> tuple[Job, ...]:
+    """Return the other jobs of the machine whose sheet was laid by a stop or by touches, the newest
+    first: a piece that has not moved gets something more by the same lie.
+    """
+    mine = (one for one in reversed(jobs) if one.uid != job.uid)
+    laid = (one for one in mine if one.machine_uid == job.machine_uid)
+    return tuple(one for one in laid if one.touched_mm or one.stop_mm != (0.0, 0.0))
+
+
+def with_lie_of(job: Job, other: Job) -> Job:
+    """Return the job with its sheet where another job's lies."""
+    return replace(
+        job,
+        origin=other.origin,
+        stop_mm=other.stop_mm,
+        anchor=other.anchor,
+        reference=other.reference if other.reference in (SHEET, COPY) else SHEET,
+        touched_mm=other.touched_mm,
+    )
 
 
 def with_anchor(job: Job, anchor: str) -> Job:

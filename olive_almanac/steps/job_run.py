@@ -32,7 +32,7 @@ __all__ = ["JobCheck", "JobRunner", "ShowsJobRun", "layout_key"]
 MOST_SAVES = 40
 LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
 STAND_IN = "stand-in"
-Unlit = Literal["", "frame", "path"]
+Unlit = Literal["", "frame", "path", "centre"]
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ class JobRunner:
     """Drives the run of the job in hand; the view calls `pump` as often as it likes.
 
     `state` is "" before, then "running", "held", "stopped", "interrupted", "done"; `unlit` tells
-    what is only traced, with the beam off: its frame, or its path.
+    what is only shown, with the beam off: its frame, its path, or its middle.
     """
 
     def __init__(
@@ -212,11 +212,17 @@ class JobRunner:
         self._view.show_run()
 
     def _parts(self, run: SheetRun, first: int) -> Iterator[tuple[str, bytes]]:
-        from olive_almanac.formats.gcode_job import frame_blocks, job_parts, trace_blocks
+        from olive_almanac.formats.gcode_job import (
+            centre_blocks,
+            frame_blocks,
+            job_parts,
+            trace_blocks,
+        )
 
         assert self.result is not None
         if self.unlit:
-            blocks = {"frame": frame_blocks, "path": trace_blocks}[self.unlit]
+            ways = {"frame": frame_blocks, "path": trace_blocks, "centre": centre_blocks}
+            blocks = ways[self.unlit]
             return (("", block) for block in blocks(run))
         said = {one.group: one.setting for one in self.result.wish.tasks if one.setting}
         return job_parts(run, said, first=first)

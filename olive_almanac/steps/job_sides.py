@@ -13,9 +13,10 @@ from olive_almanac.core.units import read_number
 __all__ = ["sided_groups", "sides_from", "two_sided"]
 
 
-def sides_from(about: str, by: str, pin: str) -> TwoSides:
+def sides_from(about: str, by: str, pin: str, between: str = "") -> TwoSides:
     """Return how a sheet is turned over, as it was picked and typed.  Raises OutOfRange."""
-    return TwoSides(cast(About, about), by, read_number(pin, "Diameter of a pin"))
+    pin_mm = read_number(pin, "Diameter of a pin")
+    return TwoSides(cast(About, about), by, pin_mm, between.strip().rstrip("."))
 
 
 def two_sided(job: Job, sides: TwoSides | None, side_of: Mapping[str, str]) -> Job:

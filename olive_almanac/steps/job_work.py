@@ -56,7 +56,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from olive_almanac.formats.gcode_job import frame_blocks, job_blocks, trace_blocks
+from olive_almanac.formats.gcode_job import centre_blocks, frame_blocks, job_blocks, trace_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.formats.picture_in import luminance_of
 from olive_almanac.steps.files import below, write_together
@@ -546,7 +546,8 @@ def write_job_files(
         name = called.lower().replace(",", "").replace(" ", "-")
         frame = b"".join(frame_blocks(run, *head))
         traced = b"".join(trace_blocks(run, *head))
-        for what, unlit in (("frame", frame), ("trace", traced)):
+        middle = b"".join(centre_blocks(run, *head))
+        for what, unlit in (("frame", frame), ("trace", traced), ("centre", middle)):
             if check_gcode(unlit.decode("ascii"), limits_of_run(run, sheet)).safe:
                 contents[below(folder, f"{name}-{what}.nc")] = unlit
         contents[below(folder, f"{name}.nc")] = program

@@ -70,6 +70,10 @@ class ChecklistTest(test_presenters.SessionCase):
         self.assertEqual(self.tool("level", ll="0", lr="0").main, "1 more to tell.")
 
     def test_frame_with_nine_origins_and_clamps(self):
+        self.assertIn("on blocks so high", self.tool("focus", part="40", room="80").lines[0])
+        high = self.tool("focus", part="90", room="80")
+        self.assertFalse(high.good)
+        self.assertIn("17 mm too high", high.main)
         self.assertTrue(self.tool("frame", origin="centre", x="450", y="300").good)
         self.assertEqual(
             self.tool("frame", origin="upper right", x="50", y="300").main, "Move it 50 mm right."

@@ -15,6 +15,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.steps.find import find_jobs
+from olive_almanac.steps.job_lie import lies_like, with_lie_of, with_origin, with_touched
 from olive_almanac.steps.job_work import limits_of_run
 from olive_almanac.steps.jobs import JobsPresenter
 from tests.samples import BIRCH, LONG, kind_plan, sample_entry
@@ -164,6 +165,20 @@ class JobTest(JobCase):
             pass
         self.assertIn("up to", line.numbers[0])
 
+    def test_a_piece_that_has_not_moved_gets_something_more_by_the_same_lie(self):
+        self.bring_in()
+        first = self.screen.job
+        touched = with_touched(with_origin(first, "touched"), ("10", "20", "410", "20"))
+        self.jobs.edit(lambda _: touched, "touched")
+        self.path = self.path.with_name("second.svg")
+        self.bring_in()
+        second = self.screen.job
+        self.assertNotEqual(second.uid, first.uid)
+        (like,) = lies_like(second, self.jobs.jobs)
+        self.jobs.edit(lambda job: with_lie_of(job, like), "as in another job")
+        job = self.screen.job
+        self.assertEqual((job.origin, job.touched_mm), ("touched", (10.0, 20.0, 410.0, 20.0)))
+
     def test_nothing_is_written_while_the_layout_is_of_an_older_job(self):
         self.bring_in()
         with mock.patch.object(self, "work_asked"):
@@ -187,6 +202,7 @@ class JobTest(JobCase):
             "sheet-1.nc",
             "sheet-1-frame.nc",
             "sheet-1-trace.nc",
+            "sheet-1-centre.nc",
             "sheet-1.svg",
             "sheet-1.dxf",
             "job.pdf",

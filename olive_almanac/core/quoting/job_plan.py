@@ -282,6 +282,8 @@ def _side_remarks(layout: Layout, sheet: Sheet | None, second: SheetRun) -> Iter
         f"Turned over {ABOUT[layout.sides.about]}: the {second.side} comes second, laid by {by}; "
         f"at its worst place it is off by {error:.2f} mm (one in three more)."
     )
+    if layout.sides.between:
+        yield f"Before it is turned over: {layout.sides.between}."
     cuts = {one.side for one in layout.tasks if one.task == "cut" and one.burns}
     if cuts & {"both"} or len(cuts) > 1:
         yield "Both sides cut: what the first one cuts falls out before the sheet is turned over."

@@ -13,9 +13,11 @@ from olive_almanac.core.records.job import ORIGINS, Job
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.job_lie import (
     anchors,
+    lies_like,
     references,
     touch_texts,
     with_anchor,
+    with_lie_of,
     with_origin,
     with_reference,
     with_stop,
@@ -48,6 +50,9 @@ class LiePanel(Page):
         self.reference.picked.connect(
             lambda key: presenter.edit(lambda job: with_reference(job, key), "what was touched")
         )
+        self.like = WordPicker("small_b", name="As the sheet of another job lies")
+        self.like.picked.connect(self._take_other)
+        self.like_row = box(row(label("as in", "small", "second"), self.like, None, gap=4))
         self.stop = [Number(f"{axis} of the stop, mm", FIELD_PX) for axis in "XY"]
         self.touched = [
             Number(f"{axis} of the {which} touched place, mm", FIELD_PX)
@@ -78,14 +83,24 @@ class LiePanel(Page):
                 self.stop_row,
                 self.anchor_row,
                 self.touched_rows,
+                self.like_row,
                 gap=2,
             )
         )
+
+    def _take_other(self, uid: str) -> None:
+        other = next((one for one in self.presenter.jobs if one.uid == uid), None)
+        if other is not None:
+            self.presenter.edit(lambda job: with_lie_of(job, other), "as in another job")
 
     def show_job(self, job: Job, ground: Ground | None) -> None:
         turn = math.degrees(ground.turn_rad) if ground is not None else 0.0
         way = "left" if turn > 0 else "right"
         self.turn.setText(f"turned {abs(turn):.2f}° to the {way}" if turn else "")
+        others = lies_like(job, self.presenter.jobs)
+        self.like_row.setVisible(bool(others))
+        names = [(one.uid, one.name) for one in others]
+        self.like.set_choices(names, "", none_text="another job")
         self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
         self.anchor.set_choices(anchors(), job.anchor)
         self.reference.set_choices(references(job), job.reference)

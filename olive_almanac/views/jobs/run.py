@@ -23,6 +23,7 @@ from olive_almanac.views.parts import (
     MIDDLE_LEFT,
     BigKey,
     Segments,
+    box,
     button,
     clear_layout,
     col,
@@ -135,10 +136,15 @@ class RunPanel(QWidget):
         self.ways.setSpacing(px(6))
         self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
         self.pace.chosen.connect(self._set_pace)
-        self.frame = button("Trace the frame", tip="goes round the job with the beam off")
+        self.frame = button("Frame", tip="goes round the job with the beam off")
         self.frame.clicked.connect(lambda: self._trace("frame"))
-        self.path = button("Trace the path", tip="along all that will be burnt, with the beam off")
+        self.path = button("Path", tip="along all that will be burnt, with the beam off")
         self.path.clicked.connect(lambda: self._trace("path"))
+        self.middle = button("Middle", tip="the head stays over the middle, beam off")
+        self.middle.clicked.connect(lambda: self._trace("centre"))
+        words = label("Show it with the beam off", "small", "second")
+        keys = row(self.frame, self.path, self.middle, None, gap=6)
+        self.unlit = box(col(words, keys, gap=2))
         self.main = BigKey("", "main")
         self.main.clicked.connect(self.main_action)
         self.stop_key = BigKey("Stop", "fail")
@@ -153,7 +159,7 @@ class RunPanel(QWidget):
                 self.now,
                 self.ways,
                 row(self.pace, None),
-                row(self.frame, self.path, None, gap=8),
+                self.unlit,
                 row(self.main, self.stop_key, gap=8),
                 gap=6,
             )
@@ -198,8 +204,7 @@ class RunPanel(QWidget):
         self._show_lines(run, going=going)
         self._show_ways(run)
         self.pace.setVisible(self.plays)
-        self.frame.setVisible(not going and not self.broke_off)
-        self.path.setVisible(not going and not self.broke_off)
+        self.unlit.setVisible(not going and not self.broke_off)
         self.stop_key.setVisible(going)
         self.main.setText(self._key_words())
         self._tell()
@@ -265,7 +270,7 @@ class RunPanel(QWidget):
         count = len(run.steps)
         told = f"{progress.burnt} of {count} lines"
         if self.runner.is_going and self.runner.unlit:
-            told = f"Tracing the {self.runner.unlit}, beam off"
+            told = f"Showing the {self.runner.unlit}, beam off"
         elif self.runner.is_going:
             left = duration_text(self.runner.left_s(run, progress))
             told += f", {WORDS[state]}, {left} to go"

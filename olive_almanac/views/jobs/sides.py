@@ -64,6 +64,10 @@ class SidesDialog(QDialog):
         self.pin_row = box(row(*words, None, gap=6))
         self.pin_row.setVisible(now.by == "pins")
         self.by.picked.connect(lambda key: self.pin_row.setVisible(key == "pins"))
+        self.between = Number("What is done before it is turned over", 260, grows=False)
+        self.between.setText(now.between)
+        self.between.setPlaceholderText("fill with paint, let it dry, peel")
+        before = row(label("Before that", "ui", "second"), self.between, None, gap=6)
         self.told = label(MIRRORED, "small", "second", wrap=True)
         self.keep = button("Burn both sides", "main", tip="each sheet is run twice")
         self.keep.clicked.connect(self._keep)
@@ -82,6 +86,7 @@ class SidesDialog(QDialog):
             row(label("Turned", "ui", "second"), self.about, None, gap=6),
             row(label("laid by", "ui", "second"), self.by, None, gap=6),
             self.pin_row,
+            before,
             self.told,
             row(self.keep, leave, None, away, gap=10),
             gap=8,
@@ -89,7 +94,7 @@ class SidesDialog(QDialog):
         )
         layout.setStretch(2, 1)
         self.setLayout(layout)
-        self.resize(px(500), px(540))
+        self.resize(px(500), px(580))
 
     def _choice(self, name: str, choices: dict[str, str], key: str) -> WordPicker:
         picker = WordPicker("ui_b", name=name)
@@ -103,7 +108,7 @@ class SidesDialog(QDialog):
 
     def _keep(self) -> None:
         try:
-            sides = sides_from(self.about.key, self.by.key, self.pin.text())
+            sides = sides_from(self.about.key, self.by.key, self.pin.text(), self.between.text())
         except AlmanacError as problem:
             self.told.setText(str(problem))
             return

@@ -12,7 +12,7 @@ from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
-from olive_almanac.formats.gcode_job import frame_blocks, trace_blocks
+from olive_almanac.formats.gcode_job import centre_blocks, frame_blocks, trace_blocks
 from olive_almanac.steps.job_work import limits_of_run
 from tests.core.quoting import test_job_plan
 from tests.core.quoting.test_job_plan import LONG, program
@@ -119,6 +119,15 @@ class LieOfRunTest(unittest.TestCase):
                 self.assertLessEqual(reach[:, 1].max(), (1 - y) * tall + 0.002)
                 self.assertEqual(self.safe(text, run), [])
                 np.testing.assert_allclose(reach[-1], [0.0, 0.0], atol=1e-6)
+
+    def test_the_head_goes_to_the_middle_and_stays_there(self):
+        run = self.run_of()
+        text = b"".join(centre_blocks(run)).decode()
+        self.assertEqual(self.safe(text, run), [])
+        left, low, right, high = run.ground.area
+        np.testing.assert_allclose(
+            places(text)[-1, :2], [(left + right) / 2, (low + high) / 2], atol=1e-3
+        )
 
     def test_the_path_is_traced_with_the_beam_off(self):
         run = self.run_of()

@@ -18,7 +18,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.job_files import JobPaper, job_svg
-from olive_almanac.steps.job_sides import two_sided
+from olive_almanac.steps.job_sides import sides_from, two_sided
 from olive_almanac.steps.job_work import limits_of_run
 from tests.core.quoting.test_job_plan import BLACK, BLUE, LONG, RED, TASKS, drawing, program
 from tests.samples import BIRCH
@@ -83,6 +83,10 @@ class TurnedOverTest(unittest.TestCase):
             inside = (boxes[:, :2] < (x, y)).all(axis=1) & (boxes[:, 2:] > (x, y)).all(axis=1)
             self.assertFalse(inside.any())
         self.assertTrue(all(map(self.safe, plan.runs)))
+
+    def test_what_is_done_before_it_is_turned_is_told(self):
+        plan = self.plan(sides=sides_from("y", "pins", "3", "fill with paint. "))
+        self.assertIn("Before it is turned over: fill with paint.", plan.remarks)
 
     def test_pins_give_way_to_clamps_and_where_none_fit_it_is_told(self):
         sides = TwoSides("x")
