@@ -39,7 +39,6 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
-from olive_almanac.views.setup.sheet_photo import SheetPhotoDialog
 from olive_almanac.views.sheets import draw_clamp, draw_sheet, draw_used, in_rack
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, ink_on, px
 
@@ -548,6 +547,8 @@ class RackPage(Page):
             field.setFocus()
 
     def _ask_photo(self) -> None:
+        from olive_almanac.views.setup.sheet_photo import SheetPhotoDialog  # with NumPy
+
         dialog = SheetPhotoDialog(self, self.presenter)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
