@@ -2,6 +2,7 @@
 sentence.
 """
 
+import base64
 import contextlib
 import io
 import json
@@ -12,10 +13,12 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
+from PIL import Image
 from pypdf import PdfReader
 
 from olive_almanac.__main__ import services
 from olive_almanac.cli import command
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.station_files import (
@@ -26,7 +29,16 @@ from olive_almanac.formats.station_files import (
     write_trial,
 )
 from tests.formats.test_station_files import validate
-from tests.samples import BIRCH, LONG, NORTH, VINYL, cut_trial, read_by_energy, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    NORTH,
+    VINYL,
+    cut_trial,
+    kind_plan,
+    read_by_energy,
+    sample_entry,
+)
 
 
 class CliCase(unittest.TestCase):
@@ -385,6 +397,37 @@ class JobTest(CliCase):
         self.assertEqual(document["paces"][0]["rule"], "book")
         self.assertTrue(0 < document["paces"][0]["p_job"] <= 1)
         self.assertIn("all falls free with", self.done(*self.job(*more)))
+
+    def test_a_picture_needs_a_greyscale_strip_and_is_engraved_by_it(self):
+        data = io.BytesIO()
+        Image.linear_gradient("L").save(data, "PNG")
+        text = base64.b64encode(data.getvalue()).decode()
+        at = 'x="12" y="12" width="20" height="20"'
+        picture = f'<image {at} href="data:image/png;base64,{text}"/>'
+        self.drawing.write_text(self.SVG.replace("<circle", picture + "<circle"))
+        more = ("--groups", "blue=leave out", "--json")
+        self.assertIn("--tones", self.refused(*self.job(*more)))
+        trial = kind_plan("grey", "engrave").trial
+        (self.folder / "t.json").write_text(write_trial(trial))
+        read = [Reading(cell.id, lightness=80 - 60 * cell.setting.power) for cell in trial.cells]
+        (self.folder / "r.json").write_text(write_readings(trial.id, read))
+        tones = ("--tones", self.folder / "t.json", self.folder / "r.json")
+        document = json.loads(self.done(*self.job(*more, *tones)))
+        self.assertIn("picture", {group["group"] for group in document["groups"]})
+        self.assertIn("measured curve", " ".join(document["remarks"]))
+
+    def test_a_touched_sheet_is_burnt_where_it_lies(self):
+        more = ("--groups", "blue=leave out", "--sheet", "200x150", "--json")
+        touched = ("--touched", "300,100,300,300")
+        document = json.loads(self.done(*self.job(*more, *touched)))
+        validate("job", json.dumps(document))
+        self.assertEqual(document["lies"], [{"sheet": 0, "zero_mm": [300, 100], "turn_deg": 90}])
+        program = self.folder / "job" / "sheet-1.nc"
+        self.done("check", program, "--machine", self.machine)
+        self.assertIn("touched", self.refused(*self.job(*more, "--touched", "0,0,1,0")))
+        for wrong in ("300,100", "a,b,c,d"):
+            status, _, err = self.run_cli(*self.job(*more, "--touched", wrong))
+            self.assertEqual((status, "4 numbers" in err), (2, True))
 
     def test_what_cannot_be_a_job_is_told_in_a_sentence(self):
         told = self.refused(*self.job("--groups", "blue=score", entries=("cut",)))

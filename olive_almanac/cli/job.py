@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import hashlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from olive_almanac.cli.console import add_json, load_machine, load_pairs, load_stock, say, warn
 from olive_almanac.cli.services import CommandServices
@@ -39,6 +39,9 @@ from olive_almanac.steps.job_work import (
     write_job_files,
 )
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
+
+if TYPE_CHECKING:
+    from olive_almanac.core.fitting.tone_table import ToneTable
 
 __all__ = ["add_arguments", "run"]
 
@@ -103,6 +106,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the cut's coupons with their readings, from which the chance of the job is reckoned",
     )
     parser.add_argument(
+        "--tones",
+        type=Path,
+        nargs=2,
+        metavar=("TRIAL", "READINGS"),
+        help="the greyscale strip by which the drawing's pictures are engraved",
+    )
+    parser.add_argument(
         "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
     )
     parser.add_argument("--name", default="")
@@ -136,10 +146,12 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     tasks = tuple(
         task_with(one, entries.get(one.task)) for one in _tasks(drawing, arguments.groups)
     )
+    tone = _tone(arguments.tones)
+    tasks = tuple(_by_strip(one, drawing, tone) for one in tasks)
     _check_burns(tasks, machine, stock, we_burn_it=arguments.we_burn_it)
     wish = _wish(arguments, drawing, tasks, machine, stock, services.today().isoformat())
     job = replace(wish.job, answers=answers, apart=arguments.pieces)
-    wish = replace(wish, job=job)
+    wish = replace(wish, job=job, tone=tone)
     known = None
     if arguments.evidence:
         known = knowledge_of(machine, stock, load_pairs(arguments.evidence))
@@ -153,6 +165,30 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     warn([Finding("mind", drawing.name, words) for words in told])
     say(arguments, _in_short(result, arguments.out), write_job(result.paper, drawing))
     return 0
+
+
+def _tone(files: Sequence[Path] | None) -> ToneTable | None:
+    """The tone curve of a greyscale strip and its readings."""
+    if files is None:
+        return None
+    from olive_almanac.core.fitting.tone_table import tone_table_of
+
+    ((trial, readings),) = load_pairs(files)
+    return tone_table_of(trial, list(readings))
+
+
+def _by_strip(task: GroupTask, drawing: Drawing, tone: ToneTable | None) -> GroupTask:
+    """A picture's task with the numbers of the strip; nothing is guessed without one."""
+    if task.group not in drawing.picture_groups or task.task == LEAVE_OUT:
+        return task
+    if tone is None:
+        raise BadFile(
+            f"{task.group}: its greys need a greyscale strip that was read. Give one with --tones, "
+            f'or leave it out: --groups "{task.group}={LEAVE_OUT}".'
+        )
+    from olive_almanac.core.quoting.shades import picture_setting
+
+    return replace(task, entry_uid="", setting=picture_setting(tone), kerf_mm=None)
 
 
 def _answers(said: list[str]) -> Iterator[FindingAnswer]:
