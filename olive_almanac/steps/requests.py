@@ -38,9 +38,13 @@ class PlanKind:
 
 @dataclass(frozen=True)
 class PlanCells:
-    """Plan: the very cells that a decision asks for."""
+    """Plan: the very cells that a decision asks for; on this sheet of the rack, clear of these
+    boxes of it, where a job is laid out there.
+    """
 
     cells: tuple[Setting, ...]
+    sheet: int | None = None
+    clear_mm: tuple[tuple[float, float, float, float], ...] = ()
 
 
 @dataclass(frozen=True)

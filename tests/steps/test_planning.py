@@ -304,6 +304,21 @@ class OutlookTest(PlannerCase):
             nearest = min(planned, key=lambda v: abs(v - cell.speed_mm_s))
             self.assertTrue(-1e-9 <= nearest / cell.speed_mm_s - 1 < 0.01)
 
+    def test_cells_for_a_job_lie_on_its_sheet_clear_of_its_copies(self):
+        sheets = (Sheet(60, 40), Sheet(300, 200))
+        self.session.shop.keep_stock(replace(BIRCH, sheets=sheets), "sheets noted")
+        cells = (Setting(1.0, 12.0), Setting(1.0, 14.0), Setting(1.0, 16.0), Setting(1.0, 18.0))
+        self.planner.plan_next(cells, 1)
+        self.assertEqual(self.trial.area_mm[:2], (5.0, 5.0))
+        taken = ((2.0, 2.0, 180.0, 120.0),)
+        self.planner.plan_next(cells, 1, taken)
+        self.assertEqual(self.trial.sheet.number, 1)
+        left, low, _, _ = self.trial.area_mm
+        self.assertTrue(left >= 182 or low >= 122)
+        self.planner.start()
+        self.planner.remake()
+        self.assertIsNone(self.planner._clear)
+
     def test_a_flare_that_was_seen_keeps_hotter_cells_out(self):
         trial = replace(kind_plan("grid").trial, id="read-1")
         hottest = max(trial.cells, key=lambda cell: cell.setting.power / cell.setting.speed_mm_s)

@@ -16,7 +16,7 @@ from olive_almanac.core.design.suggest import Suggestion, flare_limit_of
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.placing.fiducials import coupon_set
-from olive_almanac.core.placing.room import Room
+from olive_almanac.core.placing.room import Box, Room
 from olive_almanac.core.records.factors import Factor, factor_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
@@ -78,6 +78,7 @@ class PlanPresenter:
         self.name = ""
         self._base: TrialChoices | None = None
         self._limit: FlareLimit | None = None
+        self._clear: tuple[int, tuple[Box, ...]] | None = None  # a sheet, and what a job takes
 
     # -- where the choices come from ---------------------------------------------------------------
 
@@ -87,7 +88,7 @@ class PlanPresenter:
         if subject.machine is None or subject.stock is None or not self.session.permission.allowed:
             self.plan = None
             return
-        self._limit = None
+        self._limit = self._clear = None
         trial = self._unburnt_trial()
         if trial is not None:
             self.basis = f"as planned on {trial.made}"
@@ -200,10 +201,17 @@ class PlanPresenter:
             self._limit = flare_limit_of(self.session.subject.stock, self.pairs)
         return self._limit
 
-    def plan_next(self, cells: Sequence[Setting]) -> None:
-        """Plan the very cells that a decision asks for."""
+    def plan_next(
+        self, cells: Sequence[Setting], sheet: int | None = None, clear_mm: tuple[Box, ...] = ()
+    ) -> None:
+        """Plan the very cells that a decision asks for; on a sheet of the rack, clear of boxes on
+        it that are kept for a job.
+        """
 
         def take() -> None:
+            self._clear = (sheet, clear_mm) if sheet is not None else None
+            if sheet is not None:
+                self.texts["sheet"] = str(sheet)
             grid = self._suggested("grid").choices
             found = cells_asked_for(grid, cells, self._ground()[0], self.session.subject.task)
             self.basis = found.basis
@@ -384,7 +392,16 @@ class PlanPresenter:
 
     def _choices(self) -> TrialChoices:
         assert self._base is not None
-        return choices_from(self.texts, self._unit, self._base, self.session.subject.stock)
+        choices = choices_from(self.texts, self._unit, self._base, self.session.subject.stock)
+        return self._kept_clear(choices)
+
+    def _kept_clear(self, choices: TrialChoices) -> TrialChoices:
+        """Count what a job takes of its sheet as used."""
+        sheet = choices.sheet
+        if self._clear is None or sheet is None or choices.sheet_number != self._clear[0]:
+            return choices
+        fresh = tuple(box for box in self._clear[1] if box not in sheet.used_mm)
+        return replace(choices, sheet=replace(sheet, used_mm=(*sheet.used_mm, *fresh)))
 
     # -- the plan ----------------------------------------------------------------------------------
 
@@ -446,7 +463,8 @@ class PlanPresenter:
         assert self._base is not None
         texts, stock = {**self.texts, **fix.texts}, self.session.subject.stock
         try:
-            self._planned(choices_from(texts, self._unit, self._base, stock))
+            choices = choices_from(texts, self._unit, self._base, stock)
+            self._planned(self._kept_clear(choices))
         except AlmanacError:
             return False
         return True

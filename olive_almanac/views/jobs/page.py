@@ -673,7 +673,11 @@ class JobsPage(StationPage):
         result = self.presenter.result
         if result is not None and result.offer is not None:
             self.session.choose(task="cut")
-            self.main_window.navigate("plan", PlanCells(result.offer.settings))
+            on_rack = result.plan.runs and result.wish.sheets and result.wish.job.jig is None
+            run = result.plan.runs[0] if on_rack else None
+            sheet = run.sheet if run is not None else None
+            clear = run.used_mm if run is not None else ()
+            self.main_window.navigate("plan", PlanCells(result.offer.settings, sheet, clear))
 
     def main_action(self) -> None:
         if self.at_machine.isVisible():

@@ -373,7 +373,7 @@ class PlanPage(StationPage):
         if isinstance(request, PlanKind):
             self.presenter.choose_kind(request.kind)
         elif isinstance(request, PlanCells):
-            self.presenter.plan_next(request.cells)
+            self.presenter.plan_next(request.cells, request.sheet, request.clear_mm)
         elif isinstance(request, PlanAtFocus):
             self.presenter.plan_at_focus(request.focus_mm)
 
