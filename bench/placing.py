@@ -25,7 +25,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.demo.shop import MACHINES
 from olive_almanac.formats.letters import letters
 
-MACHINE = MACHINES[0]
+MACHINE = next(machine for machine in MACHINES if machine.uid == "long-bed")
 HEIGHT_MM, LENGTH_MM, GAP_MM = 290.0, 620.0, 2.0
 
 

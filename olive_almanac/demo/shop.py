@@ -27,6 +27,7 @@ from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.demo.jobs import build_further_jobs, build_jobs
+from olive_almanac.demo.services import build_services
 from olive_almanac.steps.active import used_on_sheet
 from olive_almanac.steps.decide import decide_trial, entry_of
 from olive_almanac.steps.lettering import letters
@@ -209,6 +210,7 @@ def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
             library, bench, machines[machine_uid], stocks[stock_uid], task, fate, day, count
         )
         yield f"{machines[machine_uid].name}, {stocks[stock_uid].label}, {task}: {fate}"
+    yield from build_services(library, MACHINES, today)
     yield from build_further_jobs(library, machines, stocks, today)
     yield from build_jobs(library, bench, machines["long-bed"], stocks["birch-3"], today)
 

@@ -10,6 +10,7 @@ from functools import cached_property
 from olive_almanac.core.records.entry import Entry, State, state_of
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
@@ -20,7 +21,9 @@ __all__ = ["ShopCatalogue", "subject_state"]
 
 @dataclass(frozen=True)
 class ShopCatalogue:
-    """All machines, stocks, entries and jobs, as they are now, and what the weekly checks found."""
+    """All machines, stocks, entries, jobs and acts of service, as they are now, and what the weekly
+    checks found.
+    """
 
     machines: tuple[Machine, ...] = ()
     stocks: tuple[Stock, ...] = ()
@@ -29,6 +32,7 @@ class ShopCatalogue:
     rules: dict[str, bool] = field(default_factory=dict, hash=False)
     checks: tuple[WeeklyCheck, ...] = ()
     jobs: tuple[Job, ...] = ()
+    acts: tuple[ServiceAct, ...] = ()  # of service
 
     @cached_property
     def _machine_by_uid(self) -> dict[str, Machine]:

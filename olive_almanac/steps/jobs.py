@@ -27,6 +27,7 @@ from olive_almanac.core.records.job import (
     PlacedCopy,
     group_words,
 )
+from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, number_text, read_number
@@ -908,6 +909,7 @@ class JobsPresenter:
         try:
             told = JobOutcome(self.session.today().isoformat(), pieces, hung, knots)
             outcome = self._with_lesson(replace(told, spoilt=spoilt, cause=cause))
+            outcome = replace(outcome, used=self._used_by_run())
         except AlmanacError as problem:
             self.problem = str(problem)
             self.show()
@@ -923,6 +925,15 @@ class JobsPresenter:
             return False
         self.refresh()
         return True
+
+    def _used_by_run(self) -> Counters | None:
+        """What the run used of the machine."""
+        from olive_almanac.core.upkeep.usage import usage_of_plan
+
+        if self.result is None:
+            return None
+        wish = self.result.wish
+        return usage_of_plan(self.result.plan, wish.machine, wish.stock)
 
     def _with_lesson(self, told: JobOutcome) -> JobOutcome:
         """What was told, with what it teaches: the setting of the cuts and how much was cut."""

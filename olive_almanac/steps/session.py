@@ -47,6 +47,7 @@ def read_all(library: Library) -> Held:
         library.rules(),
         checks_of(library, trials),
         library.jobs(),
+        library.acts(),
     )
     return catalogue, trials
 

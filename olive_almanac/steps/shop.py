@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import Job
+from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.catalogue import ShopCatalogue
@@ -35,6 +36,7 @@ class Shop:
         self._session, self._today = session, today
         self.catalogue = ShopCatalogue()
         self.changed = Signal()
+        self.used_by_trials: dict[str, Counters] = {}  # of machines, where it was counted
         self._due: tuple[ShopCatalogue, date, int] | None = None
 
     def show(self, catalogue: ShopCatalogue) -> None:
@@ -89,6 +91,12 @@ class Shop:
         written = self._session.store.save_job(job, why)
         self.show(self.catalogue.with_job(written))
         return written
+
+    def keep_act(self, act: ServiceAct, why: str) -> None:
+        """Write an act of service and show it; another window may have written it already."""
+        self._session.store.save_act(act, why)
+        others = tuple(one for one in self.catalogue.acts if one.uid != act.uid)
+        self.show(replace(self.catalogue, acts=(*others, act)))
 
     def keep_entry(self, entry: Entry, why: str, label: str) -> None:
         """Write an entry as an undoable change: undoing restores what the book said before."""

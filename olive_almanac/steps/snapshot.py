@@ -21,6 +21,8 @@ __all__ = ["load_snapshot", "save_snapshot"]
 FILE = "shelf.json"
 MOST_ENTRIES, MOST_STOCKS, MOST_JOBS = 300, 300, 50
 
+MOST_ACTS = 40
+
 
 def load_snapshot(folder: Path) -> ShopCatalogue | None:
     """Return the catalogue as it was last, or None where there is no picture of it."""
@@ -37,4 +39,5 @@ def save_snapshot(folder: Path, catalogue: ShopCatalogue) -> None:
         shown = {entry.stock_uid for entry in entries}
         stocks = tuple(stock for stock in stocks if stock.uid in shown)
     kept = replace(catalogue, stocks=stocks, entries=entries, jobs=catalogue.jobs[-MOST_JOBS:])
+    kept = replace(kept, acts=kept.acts[-MOST_ACTS:])
     write_file(folder / FILE, json.dumps(to_plain(kept), ensure_ascii=False))

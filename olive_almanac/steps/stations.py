@@ -136,6 +136,17 @@ def _jobs(session: Session) -> Progress:
     return Progress("todo", f"{len(waiting)} open")
 
 
+def _shop(session: Session) -> Progress:
+    if not session.catalogue.machines:
+        return Progress("todo", "no machine yet", "no machine")
+    if session.library is None:  # the first picture does not wait for what is due
+        return Progress("todo", "services")
+    from olive_almanac.steps.upkeep import due_now
+
+    due = due_now(session)
+    return Progress("todo", f"{due} due" if due else "nothing due")
+
+
 def _practise(session: Session) -> Progress:
     return Progress("todo", "on hidden stock", "hidden stock")
 
@@ -216,6 +227,7 @@ STATIONS: tuple[Station, ...] = (
         "jobs",
         thread=False,
     ),
+    Station("shop", "Shop", "Alt+8", "shop.page:ShopPage", _shop, picture="shop", thread=False),
     Station(
         "practise",
         "Practise",

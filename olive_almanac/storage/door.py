@@ -17,6 +17,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import STAGES, Trial
 from olive_almanac.core.units import count_text
@@ -34,8 +35,16 @@ _KINDS: dict[str, type] = {
     "run": RunRecord,
     "entry": Entry,
     "job": Job,
+    "act": ServiceAct,
 }
-_NAMES_ITSELF = {"machine": "uid", "stock": "uid", "trial": "id", "entry": "uid", "job": "uid"}
+_NAMES_ITSELF = {
+    "machine": "uid",
+    "stock": "uid",
+    "trial": "id",
+    "entry": "uid",
+    "job": "uid",
+    "act": "uid",
+}
 
 
 def record_of(table: str, row: Row) -> Any:

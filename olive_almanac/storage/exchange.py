@@ -21,6 +21,7 @@ TABLES = (
     "entry",
     "rule",
     "job",
+    "act",
 )  # in the order in which they are taken in
 Row = dict[str, Any]
 NUMBERED = ("revision",)

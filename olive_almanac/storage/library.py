@@ -32,6 +32,7 @@ from olive_almanac.core.records.merge import merge_changes
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
@@ -251,6 +252,7 @@ class Library:
             "entry": tables.entry,
             "trial": tables.trial,
             "job": tables.job,
+            "act": tables.act,
         }[kind]
         with self._working("write"), self._engine.begin() as connection:
             lock_for_writing(connection)
@@ -485,6 +487,17 @@ class Library:
         """Write a job; return it with what another window changed in it meanwhile."""
         self._add(tables.job, job.uid, why, job, {})
         return typing.cast(Job, self._known["job", job.uid][1])
+
+    # -- service -----------------------------------------------------------------------------------
+
+    def acts(self) -> tuple[ServiceAct, ...]:
+        """Return every act of service, the oldest first."""
+        found = [act for _, act in self._readable(tables.act)]
+        return tuple(sorted(found, key=lambda act: act.at))
+
+    def save_act(self, act: ServiceAct, why: str) -> None:
+        """Write an act of service."""
+        self._add(tables.act, act.uid, why, act, {})
 
     # -- the whole library -------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ from sqlalchemy import Boolean, Column, Index, Integer, LargeBinary, MetaData, S
 
 __all__ = [
     "SCHEMA",
+    "act",
     "entry",
     "job",
     "machine",
@@ -21,7 +22,7 @@ __all__ = [
     "trial",
 ]
 
-SCHEMA = "0005"  # the newest migration that this program knows
+SCHEMA = "0006"  # the newest migration that this program knows
 metadata = MetaData()
 
 
@@ -58,6 +59,7 @@ reading = _revisions("reading", Column("trial_uid", String(80), nullable=False))
 run = _revisions("run")
 entry = _revisions("entry", *_subject())
 job = _revisions("job")
+act = _revisions("act")  # of service
 photo = Table(  # of a shared library; one of its own keeps its photos as files
     "photo",
     metadata,

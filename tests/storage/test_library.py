@@ -24,6 +24,7 @@ from olive_almanac.core.records.entry import Proof, Room
 from olive_almanac.core.records.job import Job, JobOutcome
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, RunRecord
+from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.storage.backups import BACKUPS_KEPT, newest_backup
 from olive_almanac.storage.engines import name_server
@@ -61,6 +62,17 @@ class LibraryCase(unittest.TestCase):
 
 
 class RecordsTest(LibraryCase):
+    def test_acts_of_service_are_kept_taken_back_and_merged(self):
+        act = ServiceAct("a1", "long-bed", "lens", "clean", "2026-04-14T09:00:00", found="dirty")
+        self.library.save_act(act, "cleaned")
+        self.assertEqual(self.reopened().acts(), (act,))
+        other = Library.open(self.folder.parent / "other", clock=lambda: self.day, who="Bo")
+        self.addCleanup(other.close)
+        other.take_in(self.library.rows(), self.library.photo)
+        self.assertEqual(other.acts(), (act,))
+        self.library.remove("act", "a1", "taken back")
+        self.assertEqual(self.library.acts(), ())
+
     def test_a_job_is_kept_with_its_revisions_and_goes_into_another_library(self):
         job = Job("j1", "Dials", "2026-04-14", "long-bed", "birch-3", "7", "d.svg", "", "0" * 64)
         self.library.save_job(job, "drawing taken")

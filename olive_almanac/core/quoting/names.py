@@ -133,13 +133,10 @@ def lettered(names: Sequence[str], box: Box, letters: Letters, *, spot_mm: float
     longest = max(widths, default=0.0)
     height = min(CAPITAL_SHARE * high, wide / longest if longest else CAPITAL_SHARE * high)
     height = math.floor(100 * height) / 100
-    lines = tuple(
-        tuple(
-            np.array(line) + np.array([_middle(box, 0, width * height), _middle(box, 1, height)])
-            for line in letters.strokes(name, height)
-        )
-        for name, width in zip(names, widths, strict=True)
-    )
+    lines = []
+    for name, width in zip(names, widths, strict=True):
+        shift = np.array([_middle(box, 0, width * height), _middle(box, 1, height)])
+        lines.append(tuple(np.array(line) + shift for line in letters.strokes(name, height)))
     least = SPOTS_PER_LETTER * spot_mm
     says = ""
     if names and height < least:
@@ -148,7 +145,7 @@ def lettered(names: Sequence[str], box: Box, letters: Letters, *, spot_mm: float
             f"mm needs {number_text(least, 2)} mm. Shorten the names or give them more room."
         )
     looks = _looks(names, widths, letters, CAPITAL_SHARE * high, wide)
-    return NamePlan(box, height, lines, letters.is_outline, looks, says)
+    return NamePlan(box, height, tuple(lines), letters.is_outline, looks, says)
 
 
 def name_steps(
@@ -178,8 +175,8 @@ def with_room_for(pattern: Pattern, steps: Sequence[Sequence[tuple[Burn, str]]])
             left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
             rasters.append((left, step.rows[0][0], right, step.rows[-1][0]))
         elif isinstance(step, Strokes):
-            points = np.array(step.paths[0])
-            boxes.append((*points.min(0).tolist(), *points.max(0).tolist()))
+            xs, ys = zip(*step.paths[0], strict=True)
+            boxes.append((min(xs), min(ys), max(xs), max(ys)))
     if not boxes and not rasters:
         return pattern
     reach = _around([pattern.reach_mm, *boxes, *rasters])
@@ -196,7 +193,7 @@ def _closed(line: Floats) -> Floats:
 
 
 def _pairs(line: Floats) -> tuple[tuple[float, float], ...]:
-    return tuple((x, y) for x, y in np.round(line, 3).tolist())
+    return tuple((round(x, 3), round(y, 3)) for x, y in line.tolist())
 
 
 def _middle(box: Box, axis: int, size: float) -> float:

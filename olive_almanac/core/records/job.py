@@ -12,6 +12,7 @@ from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.glow import Glow
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.sides import SIDES, TwoSides
 from olive_almanac.core.records.stack import Stack
@@ -163,6 +164,7 @@ class JobOutcome:
     lot: str = field(default="", metadata={"written": "if set"})
     spoilt: int = field(default=0, metadata={"written": "if set"})
     cause: str = field(default="", metadata={"written": "if set"})
+    used: Counters | None = field(default=None, metadata={"written": "if set"})  # of the machine
 
     def __post_init__(self) -> None:
         check_choice("Cause", self.cause, tuple(CAUSES))

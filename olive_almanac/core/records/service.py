@@ -1,0 +1,116 @@
+"""What is done to keep a machine true: acts of service with the counters at that time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+
+__all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "ServiceAct"]
+
+ActKind = Literal["clean", "check", "change", "replace", "align", "correct", "interval"]
+ACTS: dict[str, str] = {
+    "clean": "cleaned",
+    "check": "checked",
+    "change": "changed",
+    "replace": "replaced",
+    "align": "aligned",
+    "correct": "hours corrected",
+    "interval": "interval changed",
+}
+FOUND: dict[str, str] = {
+    "": "as usual",
+    "clean": "clean",
+    "dirty": "dirty",
+    "burnt": "burnt",
+    "worn": "worn",
+    "loose": "loose",
+}
+MOST = 1e9
+
+
+@dataclass(frozen=True)
+class Counters:
+    """What a machine has done: hours on, hours with the beam on, energy sent out, J, and smoke
+    made, g.
+    """
+
+    on_h: float = 0.0
+    beam_h: float = 0.0
+    energy_j: float = 0.0
+    smoke_g: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in ("on_h", "beam_h", "energy_j", "smoke_g"):
+            check_number(f"Counter {name}", getattr(self, name), low=-MOST, high=1e15)
+
+    def plus(self, other: Counters) -> Counters:
+        """Return both together; never below nought."""
+        return Counters(
+            max(0.0, self.on_h + other.on_h),
+            max(0.0, self.beam_h + other.beam_h),
+            max(0.0, self.energy_j + other.energy_j),
+            max(0.0, self.smoke_g + other.smoke_g),
+        )
+
+    def since(self, before: Counters) -> Counters:
+        """Return what came since; a counter that went backwards counts as nothing."""
+        return Counters(
+            max(0.0, self.on_h - before.on_h),
+            max(0.0, self.beam_h - before.beam_h),
+            max(0.0, self.energy_j - before.energy_j),
+            max(0.0, self.smoke_g - before.smoke_g),
+        )
+
+
+@dataclass(frozen=True)
+class Interval:
+    """After how much a part is due: hours on, days, hours with the beam on, g of smoke; what does
+    not count is 0.
+    """
+
+    hours: float = 0.0
+    days: float = 0.0
+    beam_hours: float = 0.0
+    grams: float = 0.0
+
+    def __post_init__(self) -> None:
+        for name in ("hours", "days", "beam_hours", "grams"):
+            check_number(f"Interval, {name}", getattr(self, name), low=0, high=1e6)
+
+
+@dataclass(frozen=True)
+class ServiceAct:
+    """One act: on which machine and part, what, when (ISO time), by whom, and the counters then.
+
+    A correction adds `added` to the counters; a changed interval stands in `interval`; water has
+    its temperature and its flow.
+    """
+
+    uid: str
+    machine_uid: str
+    part: str
+    kind: ActKind
+    at: str
+    by: str = ""
+    counters: Counters = Counters()
+    found: str = ""
+    minutes: float = 0.0
+    parts_cost: float = 0.0
+    celsius: float | None = None
+    flow_l_min: float | None = None
+    note: str = ""
+    added: Counters | None = field(default=None, metadata={"written": "if set"})
+    interval: Interval | None = field(default=None, metadata={"written": "if set"})
+
+    def __post_init__(self) -> None:
+        check_text("Part", self.part, 40)
+        check_choice("Act", self.kind, tuple(ACTS))
+        check_choice("What was found", self.found, tuple(FOUND))
+        check_number("Minutes", self.minutes, low=0, high=10_000, key="minutes")
+        check_number("Cost of parts", self.parts_cost, low=0, high=1e7, key="cost")
+        if self.celsius is not None:
+            check_number("Temperature", self.celsius, "degrees C", low=-30, high=120, key="celsius")
+        if self.flow_l_min is not None:
+            check_number("Flow", self.flow_l_min, "l/min", low=0, high=1000, key="flow")

@@ -1,0 +1,1 @@
+"""Keeping machines true: counters, services and what is due."""

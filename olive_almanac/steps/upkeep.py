@@ -1,0 +1,311 @@
+"""The Shop station: a machine's counters, what of it is due, and what was done to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import TYPE_CHECKING, Protocol
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
+from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.upkeep.due import Due, counters_of, services_of
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
+__all__ = [
+    "INTERVAL_FIELDS",
+    "ShowsUpkeep",
+    "UpkeepPresenter",
+    "UpkeepScreen",
+    "act_words",
+    "due_now",
+    "used_words",
+]
+
+HOURS = "hours"  # the part of a correction: no part, the machine as a whole
+SAME_MINUTES = 10
+INTERVAL_FIELDS: dict[str, str] = {
+    "hours": "hours on",
+    "days": "days",
+    "beam_hours": "beam hours",
+    "grams": "g of smoke",
+}
+LOGGED = 12
+
+
+@dataclass(frozen=True)
+class UpkeepScreen:
+    """What the page shows: the machine, its counters, its parts, the part in hand and its log."""
+
+    machine: Machine | None
+    machines: tuple[Machine, ...]
+    counters: Counters
+    parts: tuple[Due, ...]
+    held: Due | None
+    log: tuple[ServiceAct, ...]
+    problem: str = ""
+
+
+class ShowsUpkeep(Protocol):
+    def show_upkeep(self, screen: UpkeepScreen) -> None: ...
+
+
+def _used_of(session: Session, machine: Machine) -> tuple[Counters, ...]:
+    """What the runs of a machine used: its trials, and the jobs that were told."""
+    trials = session.shop.used_by_trials.get(machine.uid)
+    told = [
+        one.used
+        for job in session.catalogue.jobs
+        if job.machine_uid == machine.uid
+        for one in job.outcomes
+        if one.used is not None
+    ]
+    return (*((trials,) if trials is not None else ()), *told)
+
+
+def _acts_of(session: Session, machine: Machine) -> list[ServiceAct]:
+    mine = [act for act in session.catalogue.acts if act.machine_uid == machine.uid]
+    return sorted(mine, key=lambda act: act.at)
+
+
+def _parts(session: Session, machine: Machine, now: datetime) -> tuple[Due, ...]:
+    acts = _acts_of(session, machine)
+    return services_of(machine, acts, counters_of(_used_of(session, machine), acts), now)
+
+
+def due_now(session: Session) -> int:
+    """Return how many parts of the subject's machine are due, of the first machine without one."""
+    machines = session.catalogue.machines
+    machine = session.subject.machine or (machines[0] if machines else None)
+    if machine is None:
+        return 0
+    now = datetime.combine(session.today(), datetime.max.time())
+    return sum(due.is_now for due in _parts(session, machine, now))
+
+
+def used_words(due: Due) -> str:
+    """Return how much of an interval is used, and since when: "9.2 of 8 h, cleaned 2 April"."""
+    of = {
+        "hours": (due.interval.hours, "h on"),
+        "beam hours": (due.interval.beam_hours, "h of beam"),
+        "smoke": (due.interval.grams, "g of smoke"),
+        "days": (due.interval.days, "days"),
+    }[due.by]
+    used = number_text(due.share * of[0], 2)
+    last = "never noted"
+    if due.last is not None:
+        last = f"{ACTS[due.last.kind]} {_day(due.last.at)}"
+    return f"{used} of {number_text(of[0])} {of[1]}, {last}"
+
+
+def _day(at: str) -> str:
+    day = datetime.fromisoformat(at)
+    return f"{day.day} {day:%B %Y}"
+
+
+def act_words(act: ServiceAct) -> str:
+    """Return an act as the log tells it."""
+    parts = [f"{_day(act.at)}: {ACTS[act.kind]}"]
+    if act.added is not None:
+        sign = "+" if act.added.on_h > 0 else "−"
+        parts.append(f"{sign}{number_text(abs(act.added.on_h), 4)} h")
+    if act.found:
+        parts.append(f"found {FOUND[act.found]}")
+    if act.celsius is not None:
+        parts.append(f"{act.celsius:g} °C")
+    if act.flow_l_min is not None:
+        parts.append(f"{act.flow_l_min:g} l/min")
+    if act.minutes:
+        parts.append(f"{number_text(act.minutes)} min")
+    if act.by:
+        parts.append(f"by {act.by}")
+    if act.note:
+        parts.append(act.note)
+    return ", ".join(parts)
+
+
+class UpkeepPresenter:
+    """Holds which machine and which part are in hand."""
+
+    def __init__(
+        self,
+        session: Session,
+        view: ShowsUpkeep,
+        now: Callable[[], datetime],
+        new_id: Callable[[], str],
+    ) -> None:
+        self.session, self.view = session, view
+        self._now, self._new_id = now, new_id
+        self._machine = ""
+        self._part = ""
+        self.problem = ""
+
+    @property
+    def machine(self) -> Machine | None:
+        """The machine in hand: the one that was picked, the subject's, else the first."""
+        catalogue = self.session.catalogue
+        picked = catalogue.machine(self._machine) or self.session.subject.machine
+        return picked or (catalogue.machines[0] if catalogue.machines else None)
+
+    def counting(self) -> Iterator[tuple[str, Counters]]:
+        """Return the work that counts what trials used: for a worker; each machine with its sum."""
+        from olive_almanac.core.upkeep.usage import usage_of_trial
+
+        trials, library = self.session.trials.every, self.session.store
+        machines = {machine.uid for machine in self.session.catalogue.machines}
+        simulated = library.playground
+
+        def work() -> Iterator[tuple[str, Counters]]:
+            sums = dict.fromkeys(machines, Counters())
+            for trial in trials:
+                run = library.run_of(trial.id)
+                if run is None or trial.machine.uid not in sums:
+                    continue
+                if run.on_stand_in and not simulated:
+                    continue  # the stand-in wears nothing
+                used = usage_of_trial(trial, run.cells)
+                sums[trial.machine.uid] = sums[trial.machine.uid].plus(used)
+            yield from sums.items()
+
+        return work()
+
+    def take_count(self, machine_uid: str, used: Counters) -> None:
+        """Take what the trials of a machine used."""
+        self.session.shop.used_by_trials[machine_uid] = used
+        self.show()
+
+    def choose_machine(self, uid: str) -> None:
+        """Show another machine."""
+        self._machine, self._part = uid, ""
+        self.show()
+
+    def choose_part(self, part: str) -> None:
+        """Take a part in hand."""
+        self._part = part
+        self.show()
+
+    def show(self) -> None:
+        machine = self.machine
+        machines = self.session.catalogue.machines
+        if machine is None:
+            self.view.show_upkeep(UpkeepScreen(None, machines, Counters(), (), None, ()))
+            return
+        acts = _acts_of(self.session, machine)
+        counters = counters_of(_used_of(self.session, machine), acts)
+        parts = services_of(machine, acts, counters, self._now())
+        held = next((due for due in parts if due.part.id == self._part), None)
+        held = held or (parts[0] if parts else None)
+        part = held.part.id if held is not None else ""
+        log = [act for act in acts if act.part in (part, HOURS)][: -LOGGED - 1 : -1]
+        self.view.show_upkeep(
+            UpkeepScreen(machine, machines, counters, parts, held, tuple(log), self.problem)
+        )
+        self.problem = ""
+
+    # -- acts --------------------------------------------------------------------------------------
+
+    def note(self, part: str, found: str, texts: Mapping[str, str]) -> bool:
+        """Keep that a part was served: minutes, cost, water and a note as they were typed.
+
+        Returns whether it was kept; what is wrong is told, and so is an act that was noted just
+        now.
+        """
+        machine, due = self.machine, self._due(part)
+        if machine is None or due is None:
+            return False
+        last = due.last
+        if last is not None and self._minutes_since(last) < SAME_MINUTES:
+            by = f" by {last.by}" if last.by else ""
+            minutes = round(self._minutes_since(last))
+            return self._tell(f"{due.part.words}: {ACTS[last.kind]} {minutes} min ago{by} already.")
+
+        def number(key: str, words: str) -> float | None:
+            text = texts.get(key, "").strip()
+            return read_number(text, words) if text else None
+
+        def act() -> ServiceAct:
+            return replace(
+                self._act(machine, part, due.part.act),
+                found=found,
+                minutes=number("minutes", "Minutes") or 0.0,
+                parts_cost=number("cost", "Cost of parts") or 0.0,
+                celsius=number("celsius", "Temperature"),
+                flow_l_min=number("flow", "Flow"),
+                note=texts.get("note", "").strip(),
+            )
+
+        return self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
+
+    def correct(self, hours: str, reason: str) -> bool:
+        """Add signed hours to the counter of hours on, with the reason."""
+        machine = self.machine
+        if machine is None:
+            return False
+
+        def act() -> ServiceAct:
+            added = Counters(on_h=read_number(hours, "Hours"))
+            return replace(self._act(machine, HOURS, "correct"), added=added, note=reason.strip())
+
+        return self._keep(act, "hours corrected")
+
+    def set_interval(self, part: str, texts: Mapping[str, str]) -> bool:
+        """Give a part another interval; what is left empty does not count."""
+        machine, due = self.machine, self._due(part)
+        if machine is None or due is None:
+            return False
+
+        def act() -> ServiceAct:
+            values = {
+                key: read_number(texts[key], words) if texts.get(key, "").strip() else 0.0
+                for key, words in INTERVAL_FIELDS.items()
+            }
+            return replace(self._act(machine, part, "interval"), interval=Interval(**values))
+
+        return self._keep(act, f"interval of {due.part.words}")
+
+    def take_back(self, uid: str) -> None:
+        """Take an act away that was noted by mistake; the library keeps that it was there."""
+        catalogue = self.session.catalogue
+
+        def remove() -> None:
+            self.session.store.remove("act", uid, "taken back")
+            kept = tuple(act for act in catalogue.acts if act.uid != uid)
+            self.session.shop.show(replace(catalogue, acts=kept))
+
+        if self.session.attempt(remove):
+            self.show()
+
+    def _due(self, part: str) -> Due | None:
+        machine = self.machine
+        if machine is None:
+            return None
+        every = _parts(self.session, machine, self._now())
+        return next((due for due in every if due.part.id == part), None)
+
+    def _minutes_since(self, act: ServiceAct) -> float:
+        then = datetime.fromisoformat(act.at).astimezone()
+        return abs((self._now().astimezone() - then).total_seconds()) / 60
+
+    def _act(self, machine: Machine, part: str, kind: ActKind) -> ServiceAct:
+        acts = _acts_of(self.session, machine)
+        counters = counters_of(_used_of(self.session, machine), acts)
+        at = self._now().isoformat(timespec="seconds")
+        return ServiceAct(self._new_id(), machine.uid, part, kind, at, "", counters)
+
+    def _keep(self, make: Callable[[], ServiceAct], why: str) -> bool:
+        try:
+            act = make()
+        except AlmanacError as problem:
+            return self._tell(str(problem))
+        kept = self.session.attempt(lambda: self.session.shop.keep_act(act, why))
+        self.show()
+        return kept
+
+    def _tell(self, problem: str) -> bool:
+        self.problem = problem
+        self.show()
+        return False

@@ -1,0 +1,355 @@
+"""Shop: a machine's counters, its parts with how much of their interval is used, and the part in
+hand with what is noted of it.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QVBoxLayout
+
+from olive_almanac.core.records.service import ACTS, FOUND
+from olive_almanac.core.units import number_text
+from olive_almanac.core.upkeep.due import Due
+from olive_almanac.core.upkeep.services import CLASSES
+from olive_almanac.steps.upkeep import (
+    INTERVAL_FIELDS,
+    UpkeepPresenter,
+    UpkeepScreen,
+    act_words,
+    used_words,
+)
+from olive_almanac.views.parts import (
+    MIDDLE_LEFT,
+    MIDDLE_RIGHT,
+    Number,
+    Page,
+    WordPicker,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    head,
+    label,
+    page_margins,
+    row,
+    scrolling,
+)
+from olive_almanac.views.station_page import StationPage
+from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, compact, px
+
+if TYPE_CHECKING:
+    from olive_almanac.core.records.service import Counters
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["ShopPage"]
+
+CAUTION = "Power off and let it cool before you reach in. The machine's manual comes first."
+NOTHING = "No machine is known yet. Set up adds one."
+LINE_PX = (44, 50)
+
+
+class PartLine(QAbstractButton):
+    """One part: its words, how much of its interval is used as a bar, and by what."""
+
+    def __init__(self, due: Due, *, held: bool) -> None:
+        super().__init__()
+        self.due, self.held = due, held
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFixedHeight(px(compact(*LINE_PX)))
+        state = "due now" if due.is_now else "due soon" if due.is_soon else "not due"
+        self.setAccessibleName(f"{due.part.words}, {state}: {used_words(due)}")
+        self.setToolTip(CLASSES[due.part.danger].capitalize())
+
+    def sizeHint(self) -> QSize:
+        return QSize(px(300), px(compact(*LINE_PX)))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(LIVE.scale, LIVE.scale)
+        w, h = self.width() / LIVE.scale, self.height() / LIVE.scale
+        if self.held:
+            painter.fillRect(QRectF(0, 0, w, h - 1), C("brass_wash"))
+        elif self.underMouse() or self.hasFocus():
+            painter.fillRect(QRectF(0, 0, w, h - 1), C("wash"))
+        painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
+        due = self.due
+        tone = "ember" if due.is_now else "brass" if due.is_soon else "olive"
+        painter.setPen(C("ink"))
+        painter.setFont(F("ui_b"))
+        painter.drawText(QRectF(10, 3, w - 150, 22), MIDDLE_LEFT, due.part.words)
+        word = "now" if due.is_now else "soon" if due.is_soon else ""
+        painter.drawText(QRectF(w - 140, 3, 130, 22), MIDDLE_RIGHT, word)
+        painter.setFont(F("small"))
+        painter.setPen(C("ink2"))
+        painter.drawText(QRectF(10, 23, w - 150, 20), MIDDLE_LEFT, used_words(due))
+        bar = QRectF(w - 130, h - 18, 120, 8)
+        painter.setPen(QPen(C("rule"), 1))
+        painter.setBrush(NO_BRUSH)
+        painter.drawRect(bar)
+        painter.fillRect(
+            QRectF(bar.left(), bar.top(), bar.width() * min(1.0, due.share), bar.height()), C(tone)
+        )
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.drawRect(QRectF(1, 1, w - 2, h - 3))
+
+
+class PartPanel(Page):
+    """The part in hand: by what one sees it, what is noted of it, its interval, its log.
+
+    Signals:
+        noted(): the main key was pressed.
+    """
+
+    noted = Signal()
+
+    def __init__(self, presenter: UpkeepPresenter) -> None:
+        super().__init__()
+        self.presenter = presenter
+        self.part = ""
+        self.title = label("", "h2", wrap=True)
+        self.sign = label("", "small", "second", wrap=True)
+        self.problem = label("", "ui", "ember", wrap=True)
+        self.found = WordPicker("ui_b", name="What was found")
+        self.found.set_choices(tuple(FOUND.items()), "")
+        self.found.picked.connect(lambda key: self.found.set_choices(self.found.choices, key))
+        self.fields = {
+            "minutes": Number("Minutes it took", 50),
+            "cost": Number("Cost of parts", 56),
+            "celsius": Number("Temperature of the water, degrees C", 50),
+            "flow": Number("Flow of the water, l/min", 50),
+            "note": Number("A note", 200, grows=False),
+        }
+        self.fields["note"].setPlaceholderText("a note")
+        self.keep = button("", "main", tip="Ctrl+Enter")
+        self.keep.clicked.connect(self.note)
+        f = self.fields
+
+        def small(words: str) -> Any:
+            return label(words, "ui", "second")
+
+        self.water = box(
+            row(small("at"), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
+        )
+        self.intervals = {key: Number(f"Every so many {words}", 52) for key, words in _INTERVALS}
+        self.set_interval = button("Keep this interval", "plain")
+        self.set_interval.clicked.connect(self._keep_interval)
+        self.whose = label("", "small", "second", wrap=True)
+        self.log = QVBoxLayout()
+        self.log.setSpacing(px(2))
+        i = self.intervals
+        self.setLayout(
+            col(
+                self.title,
+                self.sign,
+                row(small("Found"), self.found, None, gap=6),
+                self.water,
+                row(f["minutes"], small("min,"), f["cost"], small("for parts"), None, gap=6),
+                f["note"],
+                self.problem,
+                row(self.keep, None),
+                hair(),
+                row(
+                    small("Every"),
+                    i["hours"],
+                    small("h on or"),
+                    i["days"],
+                    small("days"),
+                    None,
+                    gap=6,
+                ),
+                row(
+                    i["beam_hours"], small("h of beam,"), i["grams"], small("g smoke"), None, gap=6
+                ),
+                row(self.whose, None, self.set_interval, gap=6),
+                hair(),
+                self.log,
+                None,
+                gap=6,
+            )
+        )
+
+    def show_part(self, screen: UpkeepScreen) -> None:
+        held = screen.held
+        self.setVisible(held is not None)
+        if held is None:
+            return
+        if held.part.id != self.part:
+            self.part = held.part.id
+            self.found.set_choices(self.found.choices, "")
+            for field in self.fields.values():
+                field.setText("")
+                field.setModified(False)
+        self.title.setText(held.part.words[:1].upper() + held.part.words[1:])
+        self.sign.setText(f"One sees it: {held.part.sign}. If it is left: {held.part.follows}.")
+        self.problem.setText(screen.problem)
+        self.problem.setVisible(bool(screen.problem))
+        self.water.setVisible(held.part.id == "water")
+        self.keep.setText(f"Note it: {ACTS[held.part.act]} today")
+        for key, field in self.intervals.items():
+            if not field.isModified():
+                value = getattr(held.interval, key)
+                field.setText(number_text(value, 6) if value else "")
+        self.whose.setText("this shop's own" if held.is_own else "common practice")
+        clear_layout(self.log)
+        for n, act in enumerate(screen.log):
+            words = label(act_words(act), "small", "second", wrap=True)
+            away = button("take back", "plain")
+            away.setVisible(n == 0)
+            away.clicked.connect(lambda _=False, uid=act.uid: self.presenter.take_back(uid))
+            line = row(words, None, away, gap=4)
+            line.setStretch(0, 1)
+            self.log.addLayout(line)
+
+    def note(self) -> None:
+        texts = {key: field.text() for key, field in self.fields.items()}
+        if self.presenter.note(self.part, self.found.key, texts):
+            self.part = ""  # the fields are emptied
+            self.presenter.show()
+
+    def _keep_interval(self) -> None:
+        texts = {key: field.text() for key, field in self.intervals.items()}
+        if self.presenter.set_interval(self.part, texts):
+            for field in self.intervals.values():
+                field.setModified(False)
+            self.presenter.show()
+
+
+_INTERVALS = tuple(INTERVAL_FIELDS.items())
+
+
+class ShopPage(StationPage):
+    """Keeps the machines true: counters, parts, acts."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        services = window.services
+        self.presenter = UpkeepPresenter(self.session, self, services.now, self.session.new_id)
+        self._shown: tuple[Due, ...] = ()
+        self._held = ""
+        self.machine = WordPicker("sent_b", name="Machine")
+        self.machine.picked.connect(self.presenter.choose_machine)
+        self.caution = label(CAUTION, "small", "second", wrap=True)
+        self.says = label("", "h3", wrap=True)
+        self.counters = label("", "ui", wrap=True)
+        self.hours = Number("Hours to add or take off", 56)
+        self.hours.setPlaceholderText("+12")
+        self.reason = Number("Reason of the correction", 150, grows=False)
+        self.reason.setPlaceholderText("before this computer")
+        self.correct = button("Correct", tip="adds signed hours to the hours on")
+        self.correct.clicked.connect(self._correct)
+        self.lines = QVBoxLayout()
+        self.lines.setSpacing(0)
+        self.parts = Page()
+        self.parts.setLayout(self.lines)
+        self.panel = PartPanel(self.presenter)
+        self.nothing = label(NOTHING, "ui", "second", wrap=True)
+        self._build()
+
+    def _build(self) -> None:
+        small = label("h on", "ui", "second")
+        correcting = box(row(self.hours, small, self.reason, self.correct, None, gap=6))
+        left = col(
+            self.says,
+            self.counters,
+            correcting,
+            hair(),
+            scrolling(self.parts, (px(300), px(160))),
+            gap=6,
+        )
+        left.setStretch(4, 1)  # the list
+        side = scrolling(self.panel, (px(compact(280, 320)), px(200)))
+        side.setFixedWidth(px(compact(300, 350)))
+        across = QHBoxLayout()
+        across.setSpacing(px(compact(14, 22)))
+        across.addLayout(left, 1)
+        across.addWidget(hair("vhair"))
+        across.addWidget(side)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.caution))
+        layout.addSpacing(px(6))
+        layout.addWidget(self.nothing)
+        layout.addLayout(across, 1)
+
+    # -- the window asks ---------------------------------------------------------------------------
+
+    def enter(self) -> None:
+        self.presenter.show()
+        work = self.presenter.counting()
+        self.main_window.work(work, lambda counted: self.presenter.take_count(*counted))
+
+    def subject_changed(self) -> None:
+        if self.isVisible():
+            self.presenter.show()
+
+    def main_action(self) -> None:
+        self.panel.note()
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    def show_upkeep(self, screen: UpkeepScreen) -> None:
+        there = screen.machine is not None
+        self.nothing.setVisible(not there)
+        for part in (self.machine, self.parts, self.panel, self.hours, self.reason, self.correct):
+            part.setVisible(there)
+        if screen.machine is None:
+            return
+        choices = [(one.uid, one.label) for one in screen.machines]
+        self.machine.set_choices(choices, screen.machine.uid)
+        now = [due for due in screen.parts if due.is_now]
+        self.says.setText(_summary(now))
+        self._show_counters(screen.counters)
+        self._show_parts(screen)
+        self.panel.show_part(screen)
+
+    def _show_counters(self, counters: Counters) -> None:
+        told = (
+            f"{number_text(counters.on_h, 3)} h on",
+            f"{number_text(counters.beam_h, 3)} h with the beam on",
+            f"{number_text(counters.energy_j / 1e6, 2)} MJ sent out",
+            f"{number_text(counters.smoke_g, 2)} g of stock gone up in smoke",
+        )
+        self.counters.setText(", ".join(told) + ".")
+
+    def _show_parts(self, screen: UpkeepScreen) -> None:
+        held = screen.held.part.id if screen.held is not None else ""
+        if (screen.parts, held) == (self._shown, self._held):
+            return
+        had_focus = isinstance(QApplication.focusWidget(), PartLine)
+        self._shown, self._held = screen.parts, held
+        clear_layout(self.lines)
+        for due in screen.parts:
+            line = PartLine(due, held=due.part.id == held)
+            line.clicked.connect(lambda _=False, part=due.part.id: self._take(part))
+            self.lines.addWidget(line)
+            if had_focus and line.held:
+                line.setFocus()
+        self.lines.addStretch(1)
+        self.parts.setMinimumHeight(px(compact(*LINE_PX)) * len(screen.parts))
+
+    def _take(self, part: str) -> None:
+        self.presenter.choose_part(part)
+
+    def _correct(self) -> None:
+        if self.presenter.correct(self.hours.text(), self.reason.text()):
+            self.hours.setText("")
+            self.reason.setText("")
+
+
+def _summary(now: list[Due]) -> str:
+    """The top line: what is due now, the most dangerous first."""
+    if not now:
+        return "Nothing is due."
+    named = ", ".join(due.part.words for due in now[:3])
+    more = f" and {len(now) - 3} more" if len(now) > 3 else ""
+    first = f"Due now: {named}{more}."
+    if now[0].part.danger == 1:
+        return f"{first} Someone can be hurt: see to it first."
+    return first

@@ -1,0 +1,95 @@
+"""The Shop station in the window, by keys: what is due, acts noted, corrected and taken back."""
+
+from datetime import UTC, datetime, timedelta
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+
+from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.storage.library import Library
+from olive_almanac.views.shop.page import PartLine
+from tests.samples import LONG
+from tests.views.test_stations import ShopCase
+
+
+class ShopPageTest(ShopCase):
+    def fill(self, library):
+        ago = datetime(2026, 4, 14, tzinfo=UTC) - timedelta(days=40)
+        library.save_act(ServiceAct("a1", LONG.uid, "mirror_3", "clean", ago.isoformat()), "noted")
+
+    def setUp(self):
+        super().setUp()
+        self.alt(Qt.Key.Key_8)
+        self.wait_for(lambda: self.lines())
+
+    def lines(self):
+        return self.page().findChildren(PartLine)
+
+    def line(self, part):
+        return next(line for line in self.lines() if line.due.part.id == part)
+
+    def texts(self):
+        return [one.text() for one in self.page().findChildren(QLabel) if one.isVisible()]
+
+    def test_by_keys_a_cleaning_is_noted_found_and_taken_back(self):
+        page = self.page()
+        self.assertIn("Someone can be hurt", page.says.text())
+        mirror = self.line("mirror_3")
+        self.assertTrue(mirror.due.is_now)
+        self.key(Qt.Key.Key_Space, widget=mirror)
+        self.assertEqual(page.panel.title.text(), "Mirror in the head")
+        self.type("12", page.panel.fields["minutes"])
+        self.key(Qt.Key.Key_Space, widget=page.panel.found)
+        popup = self.app.activePopupWidget()
+        self.type("dirty", popup.filter)
+        self.key(Qt.Key.Key_Return, widget=popup.filter)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: not self.line("mirror_3").due.is_now)
+        self.assertTrue(any("found dirty, 12 min" in words for words in self.texts()))
+        (kept,) = [act for act in self.kept() if act.uid != "a1"]
+        self.assertEqual((kept.part, kept.kind, kept.found), ("mirror_3", "clean", "dirty"))
+        self.key(Qt.Key.Key_Space, widget=page.panel.keep)
+        self.assertIn("already", page.panel.problem.text())
+        self.assertEqual(len(self.kept()), 2)
+        page.presenter.take_back(kept.uid)
+        self.wait_for(lambda: self.line("mirror_3").due.is_now)
+        self.assertEqual(self.clipped(), [])
+
+    def kept(self):
+        library = Library.open(self.folder)
+        self.addCleanup(library.close)
+        return library.acts()
+
+    def test_water_an_interval_and_hours_are_typed_and_wrong_numbers_are_told(self):
+        page = self.page()
+        self.key(Qt.Key.Key_Space, widget=self.line("water"))
+        self.assertTrue(page.panel.water.isVisible())
+        page.panel.fields["celsius"].setText("warm")
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertIn("Temperature", page.panel.problem.text())
+        page.panel.fields["celsius"].setText("19.5")
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: any("19.5 °C" in words for words in self.texts()))
+        days = page.panel.intervals["days"]
+        days.setFocus()
+        days.selectAll()
+        self.type("3", days)
+        self.key(Qt.Key.Key_Space, widget=page.panel.set_interval)
+        self.wait_for(lambda: page.panel.whose.text() == "this shop's own")
+        self.type("-x", page.hours)
+        self.key(Qt.Key.Key_Space, widget=page.correct)
+        self.assertIn("Hours", page.panel.problem.text())
+        page.hours.selectAll()
+        self.type("120", page.hours)
+        self.key(Qt.Key.Key_Space, widget=page.correct)
+        self.wait_for(lambda: page.counters.text().startswith("120 h on"))
+
+    def test_it_fits_small_windows_and_other_machines(self):
+        self.window.resize(1024, 700)
+        self.app.processEvents()
+        self.wait_for(lambda: self.lines())
+        self.assertEqual(self.clipped(), [])
+        self.page().presenter.choose_machine("north-bench")
+        self.wait_for(lambda: all(line.due.part.id != "tube" for line in self.lines()))
