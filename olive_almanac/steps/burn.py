@@ -28,6 +28,7 @@ from olive_almanac.steps.ports import Bench, BurntCell, Wire
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
 from olive_almanac.steps.trial_files import limits_of
+from olive_almanac.steps.upkeep import check_water
 
 __all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "check_rest", "remaining_trial"]
 
@@ -223,6 +224,7 @@ class BurnPresenter:
         rest = remaining_trial(active.trial, active.run)
         if rest is None:
             return
+        check_water(self.session, active.trial.machine)
         if by == "stand-in" and not self.session.store.playground:
             raise AlmanacError(
                 "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "

@@ -9,9 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.units import number_text, read_number
+from olive_almanac.formats.drawing import svg_of_rings
+from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.job_lie import with_lie_of
 
 if TYPE_CHECKING:
@@ -92,10 +95,6 @@ def done_words(plan: JobPlan, burnt: Mapping[int, int]) -> str:
 
 def write_jig(jig: Jig, folder: Path, name: str) -> Path:
     """Write the drawing of a jig's board as SVG, and return where it lies.  Raises CannotWrite."""
-    from olive_almanac.core.quoting.jig import pocket_rings
-    from olive_almanac.formats.drawing import svg_of_rings
-    from olive_almanac.steps.files import below, write_together
-
     plain = "".join(c if c.isalnum() or c in "-_" else "-" for c in name)
     path = below(folder, f"jig-{plain}.svg")
     text = svg_of_rings(f"Jig for {name}", jig.size_mm, pocket_rings(jig))

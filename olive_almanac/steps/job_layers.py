@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from olive_almanac.core.quoting.layers import guide_inset, layers_of
-from olive_almanac.core.records.job import GUIDES, LEAVE_OUT, GroupTask, Job
+from olive_almanac.core.records.job import GUIDES, LEAVE_OUT, GroupTask, Job, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.units import read_number
@@ -26,8 +26,6 @@ def can_stack(job: Job) -> bool:
 
 def layer_words(job: Job, stack: Stack) -> tuple[str, ...]:
     """Return the layers of a job from the base up, as they are told."""
-    from olive_almanac.core.records.job import group_words
-
     return tuple(group_words(name) for name in layers_of(_burnt_groups(job), stack))
 
 

@@ -21,6 +21,7 @@ from olive_almanac.core.units import duration_text, lengths_text, number_text
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+from olive_almanac.steps.upkeep import check_water
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import SheetRun
@@ -181,6 +182,8 @@ class JobRunner:
         result, job, machine = self.presenter.result, self.presenter.job, run.ground.machine
         if self.is_going or result is None or job is None:
             return
+        if not unlit:
+            check_water(self.session, machine)
         if by == STAND_IN and not self.session.store.playground:
             raise AlmanacError(
                 "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "

@@ -11,7 +11,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
 from olive_almanac.core.units import number_text, read_number
-from olive_almanac.core.upkeep.due import Due, counters_of, services_of
+from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
@@ -22,6 +22,7 @@ __all__ = [
     "UpkeepPresenter",
     "UpkeepScreen",
     "act_words",
+    "check_water",
     "due_now",
     "used_words",
 ]
@@ -48,6 +49,7 @@ class UpkeepScreen:
     held: Due | None
     log: tuple[ServiceAct, ...]
     problem: str = ""
+    water: str = ""  # why the cooling water forbids burning
 
 
 class ShowsUpkeep(Protocol):
@@ -85,6 +87,16 @@ def due_now(session: Session) -> int:
         return 0
     now = datetime.combine(session.today(), datetime.max.time())
     return sum(due.is_now for due in _parts(session, machine, now))
+
+
+def check_water(session: Session, machine: Machine) -> None:
+    """Raise AlmanacError where the cooling water of a machine forbids burning on it."""
+    trouble = water_trouble(_acts_of(session, machine))
+    if trouble:
+        raise AlmanacError(
+            f"It is not burnt: {trouble}. See to it and read it again in Shop (Alt+8), or decide "
+            "there to burn all the same."
+        )
 
 
 def used_words(due: Due) -> str:
@@ -202,7 +214,16 @@ class UpkeepPresenter:
         part = held.part.id if held is not None else ""
         log = [act for act in acts if act.part in (part, HOURS)][: -LOGGED - 1 : -1]
         self.view.show_upkeep(
-            UpkeepScreen(machine, machines, counters, parts, held, tuple(log), self.problem)
+            UpkeepScreen(
+                machine,
+                machines,
+                counters,
+                parts,
+                held,
+                tuple(log),
+                self.problem,
+                water_trouble(acts),
+            )
         )
         self.problem = ""
 
@@ -239,6 +260,19 @@ class UpkeepPresenter:
             )
 
         return self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
+
+    def override(self, reason: str) -> bool:
+        """Keep that it is burnt though the water forbids it, with the reason."""
+        machine = self.machine
+        if machine is None:
+            return False
+        if not reason.strip():
+            return self._tell("Say in the note why it is burnt all the same: it is kept.")
+
+        def act() -> ServiceAct:
+            return replace(self._act(machine, "water", "override"), note=reason.strip())
+
+        return self._keep(act, "burnt all the same")
 
     def correct(self, hours: str, reason: str) -> bool:
         """Add signed hours to the counter of hours on, with the reason."""

@@ -90,6 +90,7 @@ class DueTest(unittest.TestCase):
         good = act("water", "check", 0.1, celsius=20.0, flow_l_min=3.0)
         self.assertEqual(water_trouble([hot, good, slow]), "")
         self.assertEqual(water_trouble([]), "")
+        self.assertEqual(water_trouble([hot, act("water", "override", 0.5, note="cold shop")]), "")
 
 
 class CountersTest(unittest.TestCase):

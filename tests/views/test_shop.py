@@ -5,7 +5,9 @@ from datetime import UTC, datetime, timedelta
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
+from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.steps.upkeep import check_water
 from olive_almanac.storage.library import Library
 from olive_almanac.views.shop.page import PartLine
 from tests.samples import LONG
@@ -85,6 +87,22 @@ class ShopPageTest(ShopCase):
         self.type("120", page.hours)
         self.key(Qt.Key.Key_Space, widget=page.correct)
         self.wait_for(lambda: page.counters.text().startswith("120 h on"))
+
+    def test_hot_water_bars_burning_until_it_is_read_again_or_decided(self):
+        page = self.page()
+        self.key(Qt.Key.Key_Space, widget=self.line("water"))
+        page.panel.fields["celsius"].setText("33")
+        self.key(Qt.Key.Key_Space, widget=page.panel.keep)
+        self.wait_for(lambda: "33 °C" in page.says.text())
+        with self.assertRaisesRegex(AlmanacError, "not burnt"):
+            check_water(self.session, LONG)
+        self.key(Qt.Key.Key_Space, widget=page.panel.override)
+        self.assertIn("Say in the note", page.panel.problem.text())
+        page.panel.fields["note"].setText("the sensor is broken, the tank is cold")
+        self.key(Qt.Key.Key_Space, widget=page.panel.override)
+        self.wait_for(lambda: "33 °C" not in page.says.text())
+        check_water(self.session, LONG)
+        self.assertIn("the sensor is broken", " ".join(self.texts()))
 
     def test_it_fits_small_windows_and_other_machines(self):
         self.window.resize(1024, 700)

@@ -9,7 +9,7 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 
 __all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "ServiceAct"]
 
-ActKind = Literal["clean", "check", "change", "replace", "align", "correct", "interval"]
+ActKind = Literal["clean", "check", "change", "replace", "align", "correct", "interval", "override"]
 ACTS: dict[str, str] = {
     "clean": "cleaned",
     "check": "checked",
@@ -18,6 +18,7 @@ ACTS: dict[str, str] = {
     "align": "aligned",
     "correct": "hours corrected",
     "interval": "interval changed",
+    "override": "burnt all the same",
 }
 FOUND: dict[str, str] = {
     "": "as usual",

@@ -92,11 +92,13 @@ def _days(since: str, now: datetime) -> float:
 
 
 def water_trouble(acts: Sequence[ServiceAct]) -> str:
-    """Return why the newest reading of the cooling water forbids burning, or nothing."""
-    read = [act for act in acts if act.part == "water" and act.kind == "check"]
-    if not read:
+    """Return why the newest reading of the cooling water forbids burning, or nothing: also where
+    somebody decided since to burn all the same.
+    """
+    told = [act for act in acts if act.part == "water" and act.kind in ("check", "override")]
+    if not told:
         return ""
-    last = max(read, key=lambda act: act.at)
+    last = max(told, key=lambda act: (act.at, act.kind == "override"))
     low, high = WATER_C
     if last.celsius is not None and not low <= last.celsius <= high:
         return f"the cooling water is at {last.celsius:g} °C, it should be {low:g} to {high:g}"

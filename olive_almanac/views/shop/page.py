@@ -137,6 +137,8 @@ class PartPanel(Page):
         self.water = box(
             row(small("at"), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
         )
+        self.override = button("Burn all the same", tip="kept with the note as its reason")
+        self.override.clicked.connect(self._override)
         self.intervals = {key: Number(f"Every so many {words}", 52) for key, words in _INTERVALS}
         self.set_interval = button("Keep this interval", "plain")
         self.set_interval.clicked.connect(self._keep_interval)
@@ -153,7 +155,7 @@ class PartPanel(Page):
                 row(f["minutes"], small("min,"), f["cost"], small("for parts"), None, gap=6),
                 f["note"],
                 self.problem,
-                row(self.keep, None),
+                row(self.keep, self.override, None, gap=8),
                 hair(),
                 row(
                     small("Every"),
@@ -188,8 +190,11 @@ class PartPanel(Page):
                 field.setModified(False)
         self.title.setText(held.part.words[:1].upper() + held.part.words[1:])
         self.sign.setText(f"One sees it: {held.part.sign}. If it is left: {held.part.follows}.")
-        self.problem.setText(screen.problem)
-        self.problem.setVisible(bool(screen.problem))
+        trouble = f"Nothing is burnt: {screen.water}." if screen.water else ""
+        told = screen.problem or (trouble if held.part.id == "water" else "")
+        self.problem.setText(told)
+        self.problem.setVisible(bool(told))
+        self.override.setVisible(held.part.id == "water" and bool(screen.water))
         self.water.setVisible(held.part.id == "water")
         self.keep.setText(f"Note it: {ACTS[held.part.act]} today")
         for key, field in self.intervals.items():
@@ -211,6 +216,11 @@ class PartPanel(Page):
         texts = {key: field.text() for key, field in self.fields.items()}
         if self.presenter.note(self.part, self.found.key, texts):
             self.part = ""  # the fields are emptied
+            self.presenter.show()
+
+    def _override(self) -> None:
+        if self.presenter.override(self.fields["note"].text()):
+            self.part = ""
             self.presenter.show()
 
     def _keep_interval(self) -> None:
@@ -304,7 +314,7 @@ class ShopPage(StationPage):
         choices = [(one.uid, one.label) for one in screen.machines]
         self.machine.set_choices(choices, screen.machine.uid)
         now = [due for due in screen.parts if due.is_now]
-        self.says.setText(_summary(now))
+        self.says.setText(_summary(now, screen.water))
         self._show_counters(screen.counters)
         self._show_parts(screen)
         self.panel.show_part(screen)
@@ -343,8 +353,10 @@ class ShopPage(StationPage):
             self.reason.setText("")
 
 
-def _summary(now: list[Due]) -> str:
-    """The top line: what is due now, the most dangerous first."""
+def _summary(now: list[Due], water: str) -> str:
+    """The top line: what forbids burning, else what is due now, the most dangerous first."""
+    if water:
+        return f"Nothing is burnt: {water}."
     if not now:
         return "Nothing is due."
     named = ", ".join(due.part.words for due in now[:3])
