@@ -474,7 +474,7 @@ def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
     if value is None:
         area = sum(one.size_mm[0] * one.size_mm[1] for one in mine) / 1e6
         value = area * (stock.price_m2 or 0.0)
-    rate = wish.hour_rate if wish.hour_rate is not None else machine.hour_rate
+    rate = wish.hour_rate if wish.hour_rate is not None else machine.rate
     return JobPrice(length, value, USUAL_RATE if rate is None else rate, other, wish.job.hang)
 
 

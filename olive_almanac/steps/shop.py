@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import Job
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
@@ -85,6 +86,19 @@ class Shop:
             lambda: self.keep_stock(before, f"undone: {why}"),
         )
         self._session.undo_stack.push(change)
+
+    def change_machine(self, machine: Machine, why: str) -> None:
+        """Write a known machine as an undoable change."""
+        store = self._session.store
+        before = self.catalogue.machine(machine.uid) or machine
+
+        def keep(one: Machine, why: str) -> None:
+            store.save_machine(one, why)
+            self.refresh()
+
+        self._session.undo_stack.push(
+            Change(why, lambda: keep(machine, why), lambda: keep(before, f"undone: {why}"))
+        )
 
     def keep_job(self, job: Job, why: str) -> Job:
         """Write a job and show it."""

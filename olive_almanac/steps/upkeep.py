@@ -8,10 +8,12 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
 from olive_almanac.core.units import number_text, read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
+from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_costs
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
@@ -300,6 +302,32 @@ class UpkeepPresenter:
             return replace(self._act(machine, part, "interval"), interval=Interval(**values))
 
         return self._keep(act, f"interval of {due.part.words}")
+
+    def costs_typed(self, texts: Mapping[str, str]) -> HourCosts:
+        """Return what an hour costs as it is typed, with the services that were noted.  Raises
+        OutOfRange.
+        """
+        machine = self.machine
+        if machine is None:
+            return HourCosts()
+        acts = _acts_of(self.session, machine)
+        text = texts.get("wage", "").strip()
+        wage = read_number(text, "Wage") if text else 0.0
+        service_h = services_an_hour(_parts(self.session, machine, self._now()), acts, wage)
+        if not text and machine.costs is not None:
+            service_h = machine.costs.service_h  # as it was reckoned before
+        return costs_of(texts, service_h)
+
+    def keep_costs(self, texts: Mapping[str, str]) -> bool:
+        """Keep what an hour of the machine costs."""
+        machine = self.machine
+        if machine is None:
+            return False
+        changed = with_costs(machine, self.costs_typed(texts))
+        shop = self.session.shop
+        kept = self.session.attempt(lambda: shop.change_machine(changed, "costs of an hour"))
+        self.show()
+        return kept
 
     def take_back(self, uid: str) -> None:
         """Take an act away that was noted by mistake; the library keeps that it was there."""

@@ -3,6 +3,7 @@
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from typing import ClassVar
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import cell_joules
@@ -14,6 +15,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.upkeep.due import counters_of, services_of, water_trouble
 from olive_almanac.core.upkeep.services import parts_of
 from olive_almanac.core.upkeep.usage import usage_of_plan, usage_of_trial
+from olive_almanac.steps.hour_costs import cost_texts, costs_of, services_an_hour, with_costs
 from tests.core.quoting.test_job_plan import TASKS, drawing
 from tests.samples import BIRCH, LONG, MARKER, NORTH, PLATE, cut_trial, engrave_trial
 
@@ -91,6 +93,45 @@ class DueTest(unittest.TestCase):
         self.assertEqual(water_trouble([hot, good, slow]), "")
         self.assertEqual(water_trouble([]), "")
         self.assertEqual(water_trouble([hot, act("water", "override", 0.5, note="cold shop")]), "")
+
+
+class CostsTest(unittest.TestCase):
+    TEXTS: ClassVar = {
+        "source": "420",
+        "life": "3000",
+        "resale": "",
+        "filters": "90 / 150; 35/40",
+        "kw": "1.1",
+        "kwh": "0.32",
+    }
+
+    def test_the_parts_of_an_hour(self):
+        # reckoned by hand: 0.140, 1.475, 0.352 and 0.856 make 2.823
+        costs = costs_of(self.TEXTS, 0.856)
+        parts = (costs.beam_h, costs.filters_h, costs.electric_h, costs.service_h)
+        for part, value in zip(parts, (0.14, 1.475, 0.352, 0.856), strict=True):
+            self.assertAlmostEqual(part, value)
+        self.assertAlmostEqual(costs.an_hour, 2.823)
+        self.assertEqual(costs_of({**cost_texts(costs)}, 0.856), costs)
+
+    def test_services_come_from_what_was_noted(self):
+        acts = [
+            act("lens", "clean", 9, minutes=8.0, parts_cost=0.1),
+            act("lens", "clean", 2, minutes=12.0, parts_cost=0.3),
+            act("alignment", "check", 30, minutes=60.0, parts_cost=6.0),
+        ]
+        parts = services_of(LONG, acts, FRESH, NOW)
+        self.assertAlmostEqual(services_an_hour(parts, acts, 25.0), 0.8558, 3)
+
+    def test_the_shops_own_rate_wins_and_wrong_costs_are_told(self):
+        costs = costs_of(self.TEXTS, 0.0)
+        own = replace(with_costs(LONG, costs), hour_rate=14.0)
+        self.assertEqual(own.rate, 14.0)
+        self.assertAlmostEqual(replace(own, hour_rate=None).rate, costs.an_hour)
+        self.assertIsNone(with_costs(own, costs_of({}, 0.0)).costs)
+        for wrong in ({"filters": "90"}, {"life": ""}, {"filters": "9/0"}, {"kw": "x"}):
+            with self.assertRaises(OutOfRange):
+                costs_of({**self.TEXTS, **wrong}, 0.0)
 
 
 class CountersTest(unittest.TestCase):

@@ -9,6 +9,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.steps.upkeep import check_water
 from olive_almanac.storage.library import Library
+from olive_almanac.views.shop.costs import CostsDialog
 from olive_almanac.views.shop.page import PartLine
 from tests.samples import LONG
 from tests.views.test_stations import ShopCase
@@ -103,6 +104,24 @@ class ShopPageTest(ShopCase):
         self.wait_for(lambda: "33 °C" not in page.says.text())
         check_water(self.session, LONG)
         self.assertIn("the sensor is broken", " ".join(self.texts()))
+
+    def test_by_keys_what_an_hour_costs(self):
+        page = self.page()
+        self.key(Qt.Key.Key_Space, widget=page.change_costs)
+        dialog = page.findChild(CostsDialog)
+        for key, text in (("source", "420"), ("life", "x"), ("filters", "90 / 150; 35 / 40")):
+            dialog.fields[key].setFocus()
+            dialog.fields[key].selectAll()
+            self.type(text, dialog.fields[key])
+        self.assertFalse(dialog.keep.isEnabled())
+        dialog.fields["life"].setFocus()
+        dialog.fields["life"].selectAll()
+        self.type("3000", dialog.fields["life"])
+        self.assertIn("1.6", dialog.told.text())
+        self.key(Qt.Key.Key_Space, widget=dialog.keep)
+        machine = self.session.catalogue.machine(LONG.uid)
+        self.assertAlmostEqual(machine.costs.an_hour, 1.615)
+        self.wait_for(lambda: "1.6" in page.costs.text())
 
     def test_it_fits_small_windows_and_other_machines(self):
         self.window.resize(1024, 700)

@@ -811,10 +811,10 @@ def used_area_mm2(trial: Trial) -> float:
 
 def _cost(machine: Machine, stock: Stock, trial: Trial, seconds: float) -> float | None:
     """Running time and stock at the shop's rates, in its money; None where neither is known."""
-    if machine.hour_rate is None and stock.price_m2 is None:
+    if machine.rate is None and stock.price_m2 is None:
         return None
     area_m2 = used_area_mm2(trial) / 1e6
-    return round((machine.hour_rate or 0.0) * seconds / 3600 + (stock.price_m2 or 0.0) * area_m2, 4)
+    return round((machine.rate or 0.0) * seconds / 3600 + (stock.price_m2 or 0.0) * area_m2, 4)
 
 
 def _remarks(

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
 __all__ = ["SOURCES", "Machine", "PowerMode", "Source"]
@@ -82,6 +83,7 @@ class Machine:
         10.0  # how far the beam must stay from a clamp so that the head misses it
     )
     hour_rate: float | None = None  # cost of an hour of running, in the shop's money
+    costs: HourCosts | None = field(default=None, metadata={"written": "if set"})
     notes: str = ""
     extra: dict[str, object] = field(
         default_factory=dict, hash=False
@@ -125,6 +127,13 @@ class Machine:
             check_number("Rate", self.hour_rate, "per hour", low=0, high=1e5)
         if self.rated_power_w is not None:
             check_number("Rated power", self.rated_power_w, "W", above=0, high=100000)
+
+    @property
+    def rate(self) -> float | None:
+        """What an hour of running costs: as the shop has set it, else reckoned from its parts."""
+        if self.hour_rate is not None:
+            return self.hour_rate
+        return self.costs.an_hour if self.costs is not None else None
 
     @property
     def spot_longer_mm(self) -> float:

@@ -14,6 +14,7 @@ from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
+from olive_almanac.steps.hour_costs import cost_words
 from olive_almanac.steps.upkeep import (
     INTERVAL_FIELDS,
     UpkeepPresenter,
@@ -38,6 +39,7 @@ from olive_almanac.views.parts import (
     row,
     scrolling,
 )
+from olive_almanac.views.shop.costs import CostsDialog
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, compact, px
 
@@ -248,6 +250,9 @@ class ShopPage(StationPage):
         self.caution = label(CAUTION, "small", "second", wrap=True)
         self.says = label("", "h3", wrap=True)
         self.counters = label("", "ui", wrap=True)
+        self.costs = label("", "ui", "second", wrap=True)
+        self.change_costs = button("Costs", "plain", tip="what an hour of it costs")
+        self.change_costs.clicked.connect(self._ask_costs)
         self.hours = Number("Hours to add or take off", 56)
         self.hours.setPlaceholderText("+12")
         self.reason = Number("Reason of the correction", 150, grows=False)
@@ -265,15 +270,18 @@ class ShopPage(StationPage):
     def _build(self) -> None:
         small = label("h on", "ui", "second")
         correcting = box(row(self.hours, small, self.reason, self.correct, None, gap=6))
+        priced = row(self.costs, self.change_costs, gap=8)
+        priced.setStretch(0, 1)
         left = col(
             self.says,
             self.counters,
+            priced,
             correcting,
             hair(),
             scrolling(self.parts, (px(300), px(160))),
             gap=6,
         )
-        left.setStretch(4, 1)  # the list
+        left.setStretch(5, 1)  # the list
         side = scrolling(self.panel, (px(compact(280, 320)), px(200)))
         side.setFixedWidth(px(compact(300, 350)))
         across = QHBoxLayout()
@@ -316,6 +324,7 @@ class ShopPage(StationPage):
         now = [due for due in screen.parts if due.is_now]
         self.says.setText(_summary(now, screen.water))
         self._show_counters(screen.counters)
+        self.costs.setText(cost_words(screen.machine))
         self._show_parts(screen)
         self.panel.show_part(screen)
 
@@ -344,6 +353,12 @@ class ShopPage(StationPage):
         self.lines.addStretch(1)
         self.parts.setMinimumHeight(px(compact(*LINE_PX)) * len(screen.parts))
 
+    def _ask_costs(self) -> None:
+        if self.presenter.machine is not None:
+            dialog = CostsDialog(self, self.presenter)
+            dialog.finished.connect(dialog.deleteLater)
+            dialog.open()
+
     def _take(self, part: str) -> None:
         self.presenter.choose_part(part)
 
@@ -359,7 +374,7 @@ def _summary(now: list[Due], water: str) -> str:
         return f"Nothing is burnt: {water}."
     if not now:
         return "Nothing is due."
-    named = ", ".join(due.part.words for due in now[:3])
+    named = "; ".join(due.part.words.partition(":")[0] for due in now[:3])
     more = f" and {len(now) - 3} more" if len(now) > 3 else ""
     first = f"Due now: {named}{more}."
     if now[0].part.danger == 1:
