@@ -167,7 +167,7 @@ class NamesDialog(QDialog):
             gap=8,
         )
         left.setStretch(0, 1)
-        right = col(self.picture, self.size_told, scrolling(told, (px(320), 90)), gap=8)
+        right = col(self.picture, self.size_told, scrolling(told, (320, 90)), gap=8)
         right.setStretch(0, 2)
         right.setStretch(2, 1)
         across = row(box(left), box(right), gap=18)

@@ -149,7 +149,7 @@ class JobsPage(StationPage):
         self.glow.clicked.connect(self._ask_glow)
         ways = col(first, row(self.layers, self.glow, None, gap=0), gap=0)
         told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
-        left = scrolling(told, (px(compact(218, 250)), 100))
+        left = scrolling(told, (compact(218, 250), 100))
         left.setFixedWidth(px(compact(232, 270)))
         self.sheet = JobSheet()
         self.sheet.moved.connect(self.presenter.move)

@@ -81,7 +81,7 @@ class SidesDialog(QDialog):
         layout = col(
             label("Both sides", "h2"),
             hair("bold"),
-            scrolling(groups, (px(420), px(180))),
+            scrolling(groups, (380, 180)),
             hair(),
             row(label("Turned", "ui", "second"), self.about, None, gap=6),
             row(label("laid by", "ui", "second"), self.by, None, gap=6),
