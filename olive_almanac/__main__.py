@@ -164,6 +164,7 @@ services = CommandServices(
     _default_library,
     _place_of,
     _today,
+    _now,
 )
 
 

@@ -10,7 +10,7 @@ import re
 import tempfile
 import unittest
 from dataclasses import replace
-from datetime import date
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 from PIL import Image
@@ -28,6 +28,7 @@ from olive_almanac.formats.station_files import (
     write_stock,
     write_trial,
 )
+from olive_almanac.storage.library import Library
 from tests.formats.test_station_files import validate
 from tests.samples import (
     BIRCH,
@@ -441,6 +442,46 @@ class JobTest(CliCase):
         self.assertIn("is for", self.refused(*self.job()))
         self.drawing.write_text("not a drawing")
         self.assertIn("plate.svg", self.refused(*self.job()))
+
+
+class ShopTest(CliCase):
+    def setUp(self):
+        super().setUp()
+        library = Library.open(self.folder / "library")
+        library.save_machine(LONG, "new")
+        library.save_machine(NORTH, "new")
+        library.close()
+        self.services = replace(self.services, now=lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
+
+    def due(self, *more):
+        text = self.done("shop", "--machine", LONG.name.lower(), "--json", *more)
+        validate("due", text)
+        return {one["part"]: one for one in json.loads(text)["parts"]}
+
+    def test_what_was_served_is_noted_once_and_due_again_after_its_interval(self):
+        noted = self.due("--all", "--serve", "lens", "--found", "dirty", "--minutes", "6")
+        self.assertEqual(noted["lens"]["last"], "2026-04-14T09:00:00+00:00")
+        self.assertEqual(noted["lens"]["state"], "later")
+        self.assertEqual(self.due(), {})
+        self.assertIn("Nothing is due", self.done("shop", "--machine", LONG.name))
+        self.assertIn("already", self.refused("shop", "--machine", LONG.name, "--serve", "lens"))
+        self.services = replace(self.services, now=lambda: datetime(2026, 4, 22, 9, tzinfo=UTC))
+        lens = self.due()["lens"]
+        self.assertEqual((lens["state"], lens["by"]), ("now", "days"))
+        self.assertAlmostEqual(lens["share"], 8 / 7, places=3)
+        self.assertRegex(self.done("shop", "--machine", LONG.name), r"now: .*14 April.*\[lens\]")
+
+    def test_water_that_forbids_burning_is_said(self):
+        warm = ("--serve", "water", "--celsius", "31", "--flow", "4")
+        self.assertIn("31 °C", self.done("shop", "--machine", LONG.name, *warm))
+
+    def test_what_is_not_there_is_told_with_what_is(self):
+        self.assertIn(NORTH.name, self.refused("shop", "--machine", "South"))
+        self.assertIn("mirror_3", self.refused("shop", "--machine", LONG.name, "--serve", "gate"))
+        few = ("--serve", "lens", "--minutes", "few")
+        self.assertIn("few", self.refused("shop", "--machine", LONG.name, *few))
+        empty = ("--library", self.folder / "empty", "shop")
+        self.assertIn("no machine yet", self.refused(*empty))
 
 
 class CheckTest(CliCase):

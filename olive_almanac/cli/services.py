@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 
 from olive_almanac.steps.ports import Bench, Library
@@ -24,3 +24,4 @@ class CommandServices:
     default_library: Callable[[], Path]
     place_of: Callable[[str], Path]  # the folder of a library named by its folder or its server
     today: Callable[[], date]
+    now: Callable[[], datetime]

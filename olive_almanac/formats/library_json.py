@@ -35,6 +35,7 @@ MORE_FIELDS: dict[str, tuple[str, ...]] = {  # table: columns of its own
     "entry": SUBJECT,
     "rule": (),
     "job": (),
+    "act": (),
 }
 Rows = dict[str, list[dict[str, Any]]]
 

@@ -21,7 +21,7 @@ __all__ = ["load_snapshot", "save_snapshot"]
 FILE = "shelf.json"
 MOST_ENTRIES, MOST_STOCKS, MOST_JOBS = 300, 300, 50
 
-MOST_ACTS = 40
+MOST_ACTS = 120
 
 
 def load_snapshot(folder: Path) -> ShopCatalogue | None:

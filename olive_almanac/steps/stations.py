@@ -227,7 +227,16 @@ STATIONS: tuple[Station, ...] = (
         "jobs",
         thread=False,
     ),
-    Station("shop", "Shop", "Alt+8", "shop.page:ShopPage", _shop, picture="shop", thread=False),
+    Station(
+        "shop",
+        "Shop",
+        "Alt+8",
+        "shop.page:ShopPage",
+        _shop,
+        (Verb("shop", "what is due on a machine, and noting that it was done"),),
+        "shop",
+        thread=False,
+    ),
     Station(
         "practise",
         "Practise",

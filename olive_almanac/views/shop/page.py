@@ -256,7 +256,7 @@ class ShopPage(StationPage):
         self.hours = Number("Hours to add or take off", 56)
         self.hours.setPlaceholderText("+12")
         self.reason = Number("Reason of the correction", 150, grows=False)
-        self.reason.setPlaceholderText("before this computer")
+        self.reason.setPlaceholderText("the reason")
         self.correct = button("Correct", tip="adds signed hours to the hours on")
         self.correct.clicked.connect(self._correct)
         self.lines = QVBoxLayout()
@@ -329,13 +329,11 @@ class ShopPage(StationPage):
         self.panel.show_part(screen)
 
     def _show_counters(self, counters: Counters) -> None:
-        told = (
-            f"{number_text(counters.on_h, 3)} h on",
-            f"{number_text(counters.beam_h, 3)} h with the beam on",
-            f"{number_text(counters.energy_j / 1e6, 2)} MJ sent out",
-            f"{number_text(counters.smoke_g, 2)} g of stock gone up in smoke",
-        )
-        self.counters.setText(", ".join(told) + ".")
+        hours = f"{number_text(counters.on_h, 3)} h on"
+        beam = f"{number_text(counters.beam_h, 3)} h with the beam on"
+        energy = f"{number_text(counters.energy_j / 1e6, 2)} MJ sent out"
+        smoke = f"{number_text(counters.smoke_g, 2)} g of stock gone up in smoke"
+        self.counters.setText(f"{hours}, {beam}. By the runs told here: {energy}, {smoke}.")
 
     def _show_parts(self, screen: UpkeepScreen) -> None:
         held = screen.held.part.id if screen.held is not None else ""

@@ -1,0 +1,136 @@
+"""olive-almanac shop: what is due on a machine of the library, and noting that it was done."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+
+from olive_almanac.cli.console import add_json, add_library, say
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.records.service import FOUND
+from olive_almanac.core.upkeep.due import Due
+from olive_almanac.steps.session import Session
+from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen, used_words
+
+__all__ = ["add_arguments", "run"]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("--machine", default="", help="by its name (default: the first)")
+    parser.add_argument(
+        "--serve", metavar="PART", help="note that this part was cleaned, checked, changed"
+    )
+    found = [word for word in FOUND if word]
+    parser.add_argument("--found", default="", choices=found, help="with --serve: how it was")
+    for name, help_words in (
+        ("minutes", "what it took"),
+        ("cost", "of parts"),
+        ("celsius", "of the cooling water"),
+        ("flow", "of the cooling water, l/min"),
+        ("note", "what else is worth keeping"),
+    ):
+        parser.add_argument(f"--{name}", default="", help=f"with --serve: {help_words}")
+    parser.add_argument("--all", action="store_true", help="also what is not due")
+    add_json(parser)
+    add_library(parser)
+
+
+class _Printed:
+    """Takes what the page would show."""
+
+    def __init__(self) -> None:
+        self.screen: UpkeepScreen | None = None
+        self.problem = ""
+
+    def show_upkeep(self, screen: UpkeepScreen) -> None:
+        self.screen = screen
+        self.problem = screen.problem or self.problem
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Note what was done, then tell what is due."""
+    session = Session(today=services.today)
+    store = services.open_library(library)
+    try:
+        session.attach(store)
+        shown = _Printed()
+        presenter = UpkeepPresenter(session, shown, services.now, session.new_id)
+        presenter.choose_machine(_machine_uid(session, arguments.machine))
+        for uid, used in presenter.counting():
+            presenter.take_count(uid, used)
+        if arguments.serve:
+            _serve(arguments, presenter, shown)
+        assert shown.screen is not None
+        _tell(arguments, shown.screen)
+    finally:
+        store.close()
+    return 0
+
+
+def _machine_uid(session: Session, words: str) -> str:
+    machines = session.catalogue.machines
+    if not machines:
+        raise BadFile("The library has no machine yet: add one in Set up.")
+    named = [one for one in machines if words.casefold() in (one.name.casefold(), one.uid)]
+    if words and not named:
+        names = ", ".join(one.name for one in machines)
+        raise BadFile(f"The library has no machine “{words}”. It has: {names}.")
+    return (named or machines)[0].uid
+
+
+def _serve(arguments: argparse.Namespace, presenter: UpkeepPresenter, shown: _Printed) -> None:
+    assert shown.screen is not None
+    parts = {due.part.id for due in shown.screen.parts}
+    if arguments.serve not in parts:
+        listed = ", ".join(sorted(parts))
+        raise BadFile(f"This machine has no part “{arguments.serve}”. It has: {listed}.")
+    texts = {
+        name: getattr(arguments, name) for name in ("minutes", "cost", "celsius", "flow", "note")
+    }
+    if not presenter.note(arguments.serve, arguments.found, texts):
+        raise BadFile(shown.problem or presenter.session.problem)
+
+
+def _tell(arguments: argparse.Namespace, screen: UpkeepScreen) -> None:
+    machine = screen.machine
+    assert machine is not None
+    parts = [due for due in screen.parts if arguments.all or due.is_now or due.is_soon]
+    lines = [f"{machine.label}. Power off and let it cool before you reach in."]
+    if screen.water:
+        lines.append(f"It is not burnt: {screen.water}.")
+    lines += [
+        f"{_state(due)}: {due.part.words}, {used_words(due)}  [{due.part.id}]" for due in parts
+    ]
+    if not parts:
+        lines.append("Nothing is due.")
+    document = {
+        "format": "olive-almanac/due",
+        "version": 1,
+        "machine": machine.label,
+        "counters": asdict(screen.counters),
+        "water": screen.water,
+        "parts": [_plain(due) for due in parts],
+    }
+    say(arguments, "\n".join(lines), document)
+
+
+def _state(due: Due) -> str:
+    if due.is_now:
+        return "now"
+    return "soon" if due.is_soon else "later"
+
+
+def _plain(due: Due) -> dict[str, object]:
+    return {
+        "part": due.part.id,
+        "words": due.part.words,
+        "state": _state(due),
+        "share": round(due.share, 4),
+        "by": due.by,
+        "danger": due.part.danger,
+        "last": due.last.at if due.last is not None else None,
+        "interval": asdict(due.interval),
+    }
