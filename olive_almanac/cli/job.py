@@ -223,7 +223,8 @@ def _tasks(drawing: Drawing, said: str) -> list[GroupTask]:
     for part in filter(str.strip, said.split(",")):
         name, _, task = (word.strip() for word in part.rpartition("="))
         if task not in (*TASKS, LEAVE_OUT):
-            raise OutOfRange("--groups", f"“{part}”", f"a group = {', '.join(TASKS)}, {LEAVE_OUT}")
+            tasks_known = ", ".join((*TASKS, LEAVE_OUT))
+            raise OutOfRange("--groups", f"“{part}”", f"a group = {tasks_known}")
         named = [group for group in tasks if _is_called(group, name)]
         if not named:
             known = ", ".join(drawing.groups)

@@ -163,7 +163,7 @@ class Form(Page):
         help_line.setVisible(not compact(True, False))
 
     def _picked(self, part: WordPicker, field: Field, key: str) -> None:
-        part.set_choices(field.choices, key)
+        part.show_key(key)
         self._note(field.key, key)
         if field.key_change:
             self.source_changed.emit(key)

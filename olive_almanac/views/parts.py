@@ -5,6 +5,7 @@ pages.
 from __future__ import annotations
 
 import html
+from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import (
@@ -294,6 +295,10 @@ class WordPicker(QAbstractButton):
         self.updateGeometry()
         self.update()
 
+    def show_key(self, key: str) -> None:
+        """Show another of the choices."""
+        self.set_choices(self.choices, key, extra=self.extra)
+
     def sizeHint(self) -> QSize:
         width = QFontMetricsF(F(*self._font)).horizontalAdvance(self.text())
         return QSize(px(width + 22), px(40))
@@ -330,6 +335,45 @@ class WordPicker(QAbstractButton):
         popup.picked.connect(self.picked)
         popup.extra_chosen.connect(self.extra_chosen)
         popup.open_below(self)
+
+
+def own_picker(name: str, choices: Mapping[str, str], key: str) -> WordPicker:
+    """Return a word picker that shows by itself what was picked."""
+    picker = WordPicker("ui_b", name=name)
+    picker.set_choices(choices.items(), key)
+    picker.picked.connect(picker.show_key)
+    return picker
+
+
+class ListLine(QAbstractButton):
+    """A line of a list, taken in hand by a click or a key; `draw` draws what stands in it."""
+
+    def __init__(self, *, held: bool) -> None:
+        super().__init__()
+        self.held = held
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def draw(self, painter: QPainter, w: float, h: float) -> None:
+        """Draw the line's own words in so many logical pixels."""
+        raise NotImplementedError
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scale = px(100) / 100
+        painter.scale(scale, scale)
+        w, h = self.width() / scale, self.height() / scale
+        if self.held:
+            painter.fillRect(QRectF(0, 0, w, h - 1), C("brass_wash"))
+        elif self.underMouse() or self.hasFocus():
+            painter.fillRect(QRectF(0, 0, w, h - 1), C("wash"))
+        painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
+        self.draw(painter, w, h)
+        if self.hasFocus():
+            painter.setPen(QPen(C("olive"), 2))
+            painter.setBrush(NO_BRUSH)
+            painter.drawRect(QRectF(1, 1, w - 2, h - 3))
 
 
 class FilterPopup(QFrame):

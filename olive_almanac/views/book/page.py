@@ -159,7 +159,7 @@ class Welcome(Page):
             if field.text() != self.first.texts[key]:
                 field.setText(self.first.texts[key])
         for key, picker in self._pickers.items():
-            picker.set_choices(picker.choices, self.first.texts[key])
+            picker.show_key(self.first.texts[key])
 
     def _ask(self) -> None:
         self.main_window.work(self.first.work(), self._show_answer)

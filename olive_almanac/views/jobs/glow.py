@@ -20,7 +20,7 @@ from olive_almanac.steps.job_glow import (
     glow_texts,
     with_glow,
 )
-from olive_almanac.views.parts import Number, WordPicker, button, col, hair, label, row
+from olive_almanac.views.parts import Number, button, col, hair, label, own_picker, row
 from olive_almanac.views.theme import px
 
 if TYPE_CHECKING:
@@ -47,10 +47,11 @@ class GlowDialog(QDialog):
         assert job is not None
         groups = glow_groups(job)
         now = job.glow if job.glow is not None and job.glow.group in groups else Glow(groups[0])
-        self.group = self._choice("Group of the dots", {g: group_words(g) for g in groups})
-        self.group.set_choices(self.group.choices, now.group)
-        self.lit = self._choice("Lit edge", EDGES)
-        self.lit.set_choices(self.lit.choices, now.lit)
+        named = {group: group_words(group) for group in groups}
+        self.group = own_picker("Group of the dots", named, now.group)
+        self.lit = own_picker("Lit edge", EDGES, now.lit)
+        for picker in (self.group, self.lit):
+            picker.picked.connect(lambda _: self._try())
         self.fields = {key: Number(name, 56) for key, name in GLOW_FIELDS.items()}
         self.told = label("", "ui_b", wrap=True)
         self.keep = button("Fill it with dots", "main")
@@ -109,13 +110,6 @@ class GlowDialog(QDialog):
         )
         self.resize(px(600), px(430))
         self._try()
-
-    def _choice(self, name: str, choices: dict[str, str]) -> WordPicker:
-        picker = WordPicker("ui_b", name=name)
-        picker.set_choices(tuple(choices.items()), next(iter(choices)))
-        picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
-        picker.picked.connect(lambda _: self._try())
-        return picker
 
     def _glow(self) -> Glow:
         texts = {key: field.text() for key, field in self.fields.items()}

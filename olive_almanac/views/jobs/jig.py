@@ -157,7 +157,7 @@ class JigDialog(QDialog):
             return
         for key, text in jig_texts(other.jig, other.jig.blank_mm).items():
             self.fields[key].setText(text)
-        self.like.set_choices(self.like.choices, uid)
+        self.like.show_key(uid)
         self._try()
 
     def _keep(self) -> None:

@@ -10,7 +10,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.units import number_text
 from olive_almanac.steps.job_layers import inset_words, layer_words, stack_from, stacked
-from olive_almanac.views.parts import Number, WordPicker, button, col, hair, label, row
+from olive_almanac.views.parts import Number, button, col, hair, label, own_picker, row
 from olive_almanac.views.theme import px
 
 if TYPE_CHECKING:
@@ -33,10 +33,12 @@ class LayersDialog(QDialog):
         job = presenter.job
         assert job is not None
         now = job.stack or Stack()
-        self.base = self._choice("Which layer is the base", BASES)
-        self.base.set_choices(self.base.choices, "first" if now.base_first else "last")
-        self.back = self._choice("The back of the stock", BACKS)
-        self.back.set_choices(self.back.choices, "tape" if now.taped else "bare")
+        base = "first" if now.base_first else "last"
+        self.base = own_picker("Which layer is the base", BASES, base)
+        back = "tape" if now.taped else "bare"
+        self.back = own_picker("The back of the stock", BACKS, back)
+        for picker in (self.base, self.back):
+            picker.picked.connect(lambda _: self._try())
         self.place = Number("How true a layer is placed by hand, mm", 56)
         self.place.setText(number_text(now.place_mm))
         self.place.textEdited.connect(lambda _: self._try())
@@ -68,13 +70,6 @@ class LayersDialog(QDialog):
         )
         self.resize(px(520), px(400))
         self._try()
-
-    def _choice(self, name: str, choices: dict[str, str]) -> WordPicker:
-        picker = WordPicker("ui_b", name=name)
-        picker.set_choices(tuple(choices.items()), next(iter(choices)))
-        picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
-        picker.picked.connect(lambda _: self._try())
-        return picker
 
     def _stack(self) -> Stack:
         return stack_from(self.base.key, self.place.text(), self.back.key)

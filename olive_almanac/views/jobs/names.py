@@ -261,7 +261,7 @@ class NamesDialog(QDialog):
             return
         cells = self._table.column(at)
         has_head = len(self._table.columns) > 1
-        self.column.set_choices(self.column.choices, str(at))
+        self.column.show_key(str(at))
         self.text.setPlainText("\n".join(cells[1:] if has_head else cells))
 
     def _show_letters(self) -> None:

@@ -47,6 +47,7 @@ from olive_almanac.views.parts import (
     hair,
     head,
     label,
+    own_picker,
     page_margins,
     row,
     scrolling,
@@ -390,9 +391,7 @@ class JobsPage(StationPage):
                 segments.chosen.connect(self.sheet.show_run)
                 self.sheets.addWidget(segments)
             else:
-                picker = WordPicker("ui_b", name="Sheets")
-                picker.set_choices([(str(n), one) for n, one in enumerate(words)], str(at))
-                picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
+                picker = own_picker("Sheets", {str(n): one for n, one in enumerate(words)}, str(at))
                 picker.picked.connect(lambda key: self.sheet.show_run(int(key)))
                 self.sheets.addWidget(picker)
             self.sheets.addStretch(1)

@@ -20,6 +20,7 @@ from olive_almanac.views.parts import (
     col,
     hair,
     label,
+    own_picker,
     row,
     scrolling,
 )
@@ -51,13 +52,12 @@ class SidesDialog(QDialog):
         self.pickers: dict[str, WordPicker] = {}
         lines = []
         for group in sided_groups(job):
-            picker = WordPicker("ui_b", name=f"Side of {group_words(group)}")
-            picker.set_choices(tuple(SIDES.items()), self.side_of[group])
+            picker = own_picker(f"Side of {group_words(group)}", SIDES, self.side_of[group])
             picker.picked.connect(lambda key, group=group: self._pick(group, key))
             self.pickers[group] = picker
             lines.append(row(label(group_words(group), "ui", wrap=True), None, picker, gap=8))
-        self.about = self._choice("How it is turned over", ABOUT, now.about)
-        self.by = self._choice("How it finds its place", BY, now.by)
+        self.about = own_picker("How it is turned over", ABOUT, now.about)
+        self.by = own_picker("How it finds its place", BY, now.by)
         self.pin = Number("Diameter of a pin, mm", 56)
         self.pin.setText(number_text(now.pin_mm))
         words = (label("pins of", "ui", "second"), self.pin, label("mm", "ui", "second"))
@@ -96,15 +96,8 @@ class SidesDialog(QDialog):
         self.setLayout(layout)
         self.resize(px(500), px(580))
 
-    def _choice(self, name: str, choices: dict[str, str], key: str) -> WordPicker:
-        picker = WordPicker("ui_b", name=name)
-        picker.set_choices(tuple(choices.items()), key)
-        picker.picked.connect(lambda key: picker.set_choices(picker.choices, key))
-        return picker
-
     def _pick(self, group: str, side: str) -> None:
         self.side_of[group] = side
-        self.pickers[group].set_choices(tuple(SIDES.items()), side)
 
     def _keep(self) -> None:
         try:

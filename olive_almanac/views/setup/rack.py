@@ -7,15 +7,8 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import (
-    QAbstractButton,
-    QGridLayout,
-    QHBoxLayout,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text, number_text
@@ -27,6 +20,7 @@ from olive_almanac.views.parts import (
     CENTRE,
     MIDDLE_LEFT,
     MIDDLE_RIGHT,
+    ListLine,
     Number,
     Page,
     box,
@@ -327,13 +321,12 @@ class Shelf(Painted):
             self.chosen.emit(self.shown.at + step)
 
 
-class ThingLine(QAbstractButton):
+class ThingLine(ListLine):
     """One thing of the sheet in the list: how it is drawn, its name, its size and place."""
 
     def __init__(self, thing: Thing, stock: Stock, *, held: bool) -> None:
-        super().__init__()
-        self.thing, self.stock, self.held = thing, stock, held
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__(held=held)
+        self.thing, self.stock = thing, stock
         self.setFixedHeight(px(compact(44, 46)))
         state = ", in hand" if held else ""
         self.setAccessibleName(f"{thing.name}, {thing.place}{state}")
@@ -341,16 +334,7 @@ class ThingLine(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(px(230), px(46))
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(LIVE.scale, LIVE.scale)
-        w, h = self.width() / LIVE.scale, self.height() / LIVE.scale
-        if self.held:
-            painter.fillRect(QRectF(0, 0, w, h - 1), C("brass_wash"))
-        elif self.underMouse() or self.hasFocus():
-            painter.fillRect(QRectF(0, 0, w, h - 1), C("wash"))
-        painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
+    def draw(self, painter: QPainter, w: float, _h: float) -> None:
         swatch = QRectF(8, 11, 34, 24)
         if self.thing.kind == "clamp":
             draw_clamp(painter, swatch)

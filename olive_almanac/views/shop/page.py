@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QVBoxLayout
+from PySide6.QtCore import QRectF, QSize, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout
 
 from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
@@ -25,6 +25,7 @@ from olive_almanac.steps.upkeep import (
 from olive_almanac.views.parts import (
     MIDDLE_LEFT,
     MIDDLE_RIGHT,
+    ListLine,
     Number,
     Page,
     WordPicker,
@@ -35,13 +36,14 @@ from olive_almanac.views.parts import (
     hair,
     head,
     label,
+    own_picker,
     page_margins,
     row,
     scrolling,
 )
 from olive_almanac.views.shop.costs import CostsDialog
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, compact, px
+from olive_almanac.views.theme import NO_BRUSH, C, F, compact, px
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.service import Counters
@@ -54,14 +56,12 @@ NOTHING = "No machine is known yet. Set up adds one."
 LINE_PX = (44, 50)
 
 
-class PartLine(QAbstractButton):
+class PartLine(ListLine):
     """One part: its words, how much of its interval is used as a bar, and by what."""
 
     def __init__(self, due: Due, *, held: bool) -> None:
-        super().__init__()
-        self.due, self.held = due, held
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        super().__init__(held=held)
+        self.due = due
         self.setFixedHeight(px(compact(*LINE_PX)))
         state = "due now" if due.is_now else "due soon" if due.is_soon else "not due"
         self.setAccessibleName(f"{due.part.words}, {state}: {used_words(due)}")
@@ -70,16 +70,7 @@ class PartLine(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(px(300), px(compact(*LINE_PX)))
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(LIVE.scale, LIVE.scale)
-        w, h = self.width() / LIVE.scale, self.height() / LIVE.scale
-        if self.held:
-            painter.fillRect(QRectF(0, 0, w, h - 1), C("brass_wash"))
-        elif self.underMouse() or self.hasFocus():
-            painter.fillRect(QRectF(0, 0, w, h - 1), C("wash"))
-        painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
+    def draw(self, painter: QPainter, w: float, h: float) -> None:
         due = self.due
         tone = "ember" if due.is_now else "brass" if due.is_soon else "olive"
         painter.setPen(C("ink"))
@@ -97,9 +88,6 @@ class PartLine(QAbstractButton):
         painter.fillRect(
             QRectF(bar.left(), bar.top(), bar.width() * min(1.0, due.share), bar.height()), C(tone)
         )
-        if self.hasFocus():
-            painter.setPen(QPen(C("olive"), 2))
-            painter.drawRect(QRectF(1, 1, w - 2, h - 3))
 
 
 class PartPanel(Page):
@@ -118,9 +106,7 @@ class PartPanel(Page):
         self.title = label("", "h2", wrap=True)
         self.sign = label("", "small", "second", wrap=True)
         self.problem = label("", "ui", "ember", wrap=True)
-        self.found = WordPicker("ui_b", name="What was found")
-        self.found.set_choices(tuple(FOUND.items()), "")
-        self.found.picked.connect(lambda key: self.found.set_choices(self.found.choices, key))
+        self.found = own_picker("What was found", FOUND, "")
         self.fields = {
             "minutes": Number("Minutes it took", 50),
             "cost": Number("Cost of parts", 56),
@@ -186,7 +172,7 @@ class PartPanel(Page):
             return
         if held.part.id != self.part:
             self.part = held.part.id
-            self.found.set_choices(self.found.choices, "")
+            self.found.show_key("")
             for field in self.fields.values():
                 field.setText("")
                 field.setModified(False)
