@@ -4,7 +4,6 @@ to do when it breaks off.
 
 from __future__ import annotations
 
-import math
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +26,7 @@ from olive_almanac.views.big_type import InHand, numbers_of
 from olive_almanac.views.burn.port_dialog import PortDialog
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.marks import Mark
+from olive_almanac.views.pace import PacePicker, set_pace
 from olive_almanac.views.parts import (
     BigKey,
     Figure,
@@ -49,7 +49,6 @@ from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import once
 
-PACES = (("real time", 1.0), ("60 × faster", 60.0), ("at once", math.inf))
 ARMED_FOR_MS = 60_000
 
 BURNT_THERE = "It was burnt on the machine"
@@ -72,8 +71,8 @@ class BurnPage(StationPage):
         self._disarm.setInterval(ARMED_FOR_MS)
         self._disarm.timeout.connect(self._disarmed)
         self._armed_for: Trial | None = None  # whose program was checked
-        self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
-        self.pace.chosen.connect(self._set_pace)
+        self.pace = PacePicker(("real time", "60 × faster", "at once"))
+        self.pace.chosen.connect(lambda _: set_pace(self.presenter.wire, self.pace.times))
         self.burner = Segments(["by file", "serial port"], 0, "How the coupon gets burnt")
         self.burner.chosen.connect(lambda _: self._choose_burner())
         self.title, self.progress = label("", "h1"), label("", "ui_b")
@@ -435,13 +434,8 @@ class BurnPage(StationPage):
             self._start_port()
         elif not self.plays:
             self._burnt_elsewhere()
-        elif self.session.attempt(lambda: self.presenter.start(pace=PACES[self.pace.at][1])):
+        elif self.session.attempt(lambda: self.presenter.start(pace=self.pace.times)):
             self.timer.start()
-
-    def _set_pace(self, at: int) -> None:
-        wire = self.presenter.wire
-        if wire is not None and hasattr(wire, "set_pace"):
-            wire.set_pace(PACES[at][1])
 
     def _pump_failed(self, problem: AlmanacError) -> None:
         """A full disk or a locked library: the head is held, nothing is lost."""
@@ -454,9 +448,9 @@ class BurnPage(StationPage):
         if alarmed != self.alarm.isVisibleTo(self):
             if self.session.practice is not None:  # time to answer, at any pace
                 if alarmed:
-                    self._set_pace(0)
+                    set_pace(self.presenter.wire, 1.0)
                 else:
-                    self._set_pace(self.pace.at)
+                    set_pace(self.presenter.wire, self.pace.times)
             self.show_run()
 
     def stop(self) -> None:

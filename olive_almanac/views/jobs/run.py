@@ -4,7 +4,6 @@ always in reach, and what to do when it broke off.
 
 from __future__ import annotations
 
-import math
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -19,10 +18,10 @@ from olive_almanac.steps.job_run import JobCheck, JobRunner, Unlit
 from olive_almanac.steps.job_work import check_run
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.views.marks import round_pen
+from olive_almanac.views.pace import PacePicker, set_pace
 from olive_almanac.views.parts import (
     MIDDLE_LEFT,
     BigKey,
-    Segments,
     box,
     button,
     clear_layout,
@@ -41,7 +40,6 @@ if TYPE_CHECKING:
 
 __all__ = ["RunPanel"]
 
-PACES = (("real", 1.0), ("60 ×", 60.0), ("at once", math.inf))
 ARMED_FOR_MS = 60_000
 WORDS = {"running": "burning", "held": "held, beam off", "done": "burnt to the end"}
 
@@ -134,8 +132,8 @@ class RunPanel(QWidget):
         self.now = label("", "small", "second", wrap=True)
         self.ways = QHBoxLayout()
         self.ways.setSpacing(px(6))
-        self.pace = Segments([name for name, _ in PACES], 1, "Pace of the stand-in bench")
-        self.pace.chosen.connect(self._set_pace)
+        self.pace = PacePicker(("real", "60 ×", "at once"))
+        self.pace.chosen.connect(lambda _: set_pace(self.runner.wire, self.pace.times))
         self.frame = button("Frame", tip="goes round the job with the beam off")
         self.frame.clicked.connect(lambda: self._trace("frame"))
         self.path = button("Path", tip="along all that will be burnt, with the beam off")
@@ -357,8 +355,7 @@ class RunPanel(QWidget):
 
         def start() -> None:
             if self.plays:
-                pace = PACES[self.pace.at][1]
-                self.runner.start(run, first=first, unlit=unlit, pace=pace)
+                self.runner.start(run, first=first, unlit=unlit, pace=self.pace.times)
                 return
             wire = services.open_port(preferences.port, preferences.port_baud)
             self.runner.start(
@@ -380,11 +377,6 @@ class RunPanel(QWidget):
     def stop(self) -> None:
         """End the run, beam off."""
         self.session.attempt(self.runner.stop)
-
-    def _set_pace(self, at: int) -> None:
-        wire = self.runner.wire
-        if wire is not None and hasattr(wire, "set_pace"):
-            wire.set_pace(PACES[at][1])
 
     def _pump_failed(self, problem: AlmanacError) -> None:
         """A full disk or a locked library: the head is held, nothing is lost."""
