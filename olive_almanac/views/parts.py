@@ -354,6 +354,11 @@ class ListLine(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
+    def hold(self, held: bool) -> None:
+        """Take it in hand, or leave it."""
+        self.held = held
+        self.update()
+
     def draw(self, painter: QPainter, w: float, h: float) -> None:
         """Draw the line's own words in so many logical pixels."""
         raise NotImplementedError

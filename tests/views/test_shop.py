@@ -60,6 +60,28 @@ class ShopPageTest(ShopCase):
         self.wait_for(lambda: self.line("mirror_3").due.is_now)
         self.assertEqual(self.clipped(), [])
 
+    def test_arrows_take_the_next_part_and_tab_leaves_the_list(self):
+        page = self.page()
+        (held,) = [line for line in self.lines() if line.held]
+        page.correct.setFocus()
+        self.key(Qt.Key.Key_Tab, widget=page.correct)
+        self.assertIs(self.app.focusWidget(), held)
+        self.key(Qt.Key.Key_Down, widget=held)
+        line = self.app.focusWidget()
+        self.assertIs(line, self.lines()[1])
+        self.assertEqual(page.panel.part, line.due.part.id)
+        self.key(Qt.Key.Key_Tab, widget=line)
+        self.assertIs(self.app.focusWidget(), page.panel.found)
+        self.key(Qt.Key.Key_Backtab, widget=page.panel.found)
+        self.assertIs(self.app.focusWidget(), line)
+        self.key(Qt.Key.Key_Up, widget=line)
+        self.assertIs(self.app.focusWidget(), held)
+        for _ in self.lines():
+            self.key(Qt.Key.Key_Down, widget=self.app.focusWidget())
+        last = self.app.focusWidget()
+        self.assertIs(last, self.lines()[-1])
+        self.assertTrue(last.visibleRegion().contains(last.rect().center()))
+
     def kept(self):
         library = Library.open(self.folder)
         self.addCleanup(library.close)

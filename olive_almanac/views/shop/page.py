@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QRectF, QSize, Signal
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
@@ -57,7 +57,10 @@ LINE_PX = (44, 50)
 
 
 class PartLine(ListLine):
-    """One part: its words, how much of its interval is used as a bar, and by what."""
+    """One part: its words, how much of its interval is used as a bar, and by what.
+
+    Tab stops at the one in hand alone; Up and Down take the next in hand.
+    """
 
     def __init__(self, due: Due, *, held: bool) -> None:
         super().__init__(held=held)
@@ -66,6 +69,24 @@ class PartLine(ListLine):
         state = "due now" if due.is_now else "due soon" if due.is_soon else "not due"
         self.setAccessibleName(f"{due.part.words}, {state}: {used_words(due)}")
         self.setToolTip(CLASSES[due.part.danger].capitalize())
+
+        self.hold(held)
+
+    def hold(self, held: bool) -> None:
+        super().hold(held)
+        focus = Qt.FocusPolicy
+        self.setFocusPolicy(focus.StrongFocus if held else focus.ClickFocus)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        lines = [one for one in self.window().findChildren(PartLine) if not one.isHidden()]
+        at = lines.index(self) + step
+        if 0 <= at < len(lines):
+            lines[at].setFocus()
+            lines[at].click()
 
     def sizeHint(self) -> QSize:
         return QSize(px(300), px(compact(*LINE_PX)))
@@ -192,12 +213,12 @@ class PartPanel(Page):
         self.whose.setText("this shop's own" if held.is_own else "common practice")
         clear_layout(self.log)
         for n, act in enumerate(screen.log):
-            words = label(act_words(act), "small", "second", wrap=True)
-            away = button("take back", "plain")
-            away.setVisible(n == 0)
-            away.clicked.connect(lambda _=False, uid=act.uid: self.presenter.take_back(uid))
-            line = row(words, None, away, gap=4)
+            line = row(label(act_words(act), "small", "second", wrap=True), gap=4)
             line.setStretch(0, 1)
+            if n == 0:
+                away = button("take back", "plain")
+                away.clicked.connect(lambda _=False, uid=act.uid: self.presenter.take_back(uid))
+                line.addWidget(away)
             self.log.addLayout(line)
 
     def note(self) -> None:
@@ -230,7 +251,6 @@ class ShopPage(StationPage):
         services = window.services
         self.presenter = UpkeepPresenter(self.session, self, services.now, self.session.new_id)
         self._shown: tuple[Due, ...] = ()
-        self._held = ""
         self.machine = WordPicker("sent_b", name="Machine")
         self.machine.picked.connect(self.presenter.choose_machine)
         self.caution = label(CAUTION, "small", "second", wrap=True)
@@ -254,21 +274,14 @@ class ShopPage(StationPage):
         self._build()
 
     def _build(self) -> None:
+        self.area = scrolling(self.parts, (300, 160))
         small = label("h on", "ui", "second")
         correcting = box(row(self.hours, small, self.reason, self.correct, None, gap=6))
         priced = row(self.costs, self.change_costs, gap=8)
         priced.setStretch(0, 1)
-        left = col(
-            self.says,
-            self.counters,
-            priced,
-            correcting,
-            hair(),
-            scrolling(self.parts, (px(300), px(160))),
-            gap=6,
-        )
+        left = col(self.says, self.counters, priced, correcting, hair(), self.area, gap=6)
         left.setStretch(5, 1)  # the list
-        side = scrolling(self.panel, (px(compact(280, 320)), px(200)))
+        side = scrolling(self.panel, (compact(280, 320), 200))
         side.setFixedWidth(px(compact(300, 350)))
         across = QHBoxLayout()
         across.setSpacing(px(compact(14, 22)))
@@ -323,15 +336,22 @@ class ShopPage(StationPage):
 
     def _show_parts(self, screen: UpkeepScreen) -> None:
         held = screen.held.part.id if screen.held is not None else ""
-        if (screen.parts, held) == (self._shown, self._held):
+        if screen.parts == self._shown:
+            for line in self.parts.findChildren(PartLine):
+                line.hold(line.due.part.id == held)
+                if line.held:
+                    self.area.ensureWidgetVisible(line)
             return
-        had_focus = isinstance(QApplication.focusWidget(), PartLine)
-        self._shown, self._held = screen.parts, held
+        had_focus = isinstance(self.window().focusWidget(), PartLine)
+        self._shown = screen.parts
         clear_layout(self.lines)
+        before: QWidget = self.correct
         for due in screen.parts:
             line = PartLine(due, held=due.part.id == held)
             line.clicked.connect(lambda _=False, part=due.part.id: self._take(part))
             self.lines.addWidget(line)
+            self.setTabOrder(before, line)
+            before = line
             if had_focus and line.held:
                 line.setFocus()
         self.lines.addStretch(1)
