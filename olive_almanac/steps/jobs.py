@@ -50,6 +50,7 @@ __all__ = [
     "GroupLine",
     "JobScreen",
     "JobsPresenter",
+    "ReadFile",
     "ShowsJob",
     "job_folder",
     "job_words",
@@ -121,6 +122,16 @@ class JobScreen:
     working: bool
     problem: str = ""
     questions: tuple[Question, ...] = ()
+
+
+@dataclass(frozen=True)
+class ReadFile:
+    """A drawing that was read from the disk, and for what: machine, stock, job, by their ids."""
+
+    path: Path
+    data: bytes
+    drawing: Drawing
+    begun_for: tuple[str, ...]
 
 
 class ShowsJob(Protocol):
@@ -218,50 +229,68 @@ class JobsPresenter:
             self._read_book_again()
             self.refresh()
 
-    def reading(self, path: Path) -> Iterator[tuple[Path, bytes, Drawing]]:
+    def reading(self, path: Path) -> Iterator[ReadFile]:
         """Return the work that reads a drawing from the disk: for a worker.  Raises BadFile."""
         machine = self.session.subject.machine
-        again = self.job is not None and path == self.source
-        answers = self.job.answers if again and self.job is not None else ()
+        again = self._of_source(path)
+        answers = again.answers if again is not None else ()
+        begun_for = self._reading_for(path)
 
-        def work() -> Iterator[tuple[Path, bytes, Drawing]]:
+        def work() -> Iterator[ReadFile]:
             from olive_almanac.steps.job_work import drawing_of
 
             if machine is None:
                 raise BadFile("Choose the machine first that the job is for.")
             data = read_bytes(path)
-            yield path, data, drawing_of(data, path.name, machine, answers)
+            drawing = drawing_of(data, path.name, machine, answers)
+            yield ReadFile(path, data, drawing, begun_for)
 
         return work()
 
-    def take_drawing(self, path: Path, data: bytes, drawing: Drawing) -> None:
-        """Begin a job with a drawing, or take a changed drawing into the job that it is of."""
+    def _of_source(self, path: Path) -> Job | None:
+        """The job in hand, where its drawing came from this file."""
+        return self.job if path == self.source else None
+
+    def _reading_for(self, path: Path) -> tuple[str, ...]:
+        """What a file is read for now: machine, stock, and the job that it is of already."""
+        subject, again = self.session.subject, self._of_source(path)
+        return tuple(one.uid if one else "" for one in (subject.machine, subject.stock, again))
+
+    def take_drawing(self, read: ReadFile) -> None:
+        """Begin a job with a drawing, or take a changed drawing into the job that it is of; what
+        was read for another subject is told and dropped.
+        """
         from olive_almanac.steps.job_work import likely_tasks, new_job
 
+        path, data, drawing = read.path, read.data, read.drawing
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if machine is None or stock is None:
             self.session.tell("Choose the machine and the stock first that the job is for.")
             return
-        again = self.job is not None and path == self.source
+        if read.begun_for != self._reading_for(path):
+            self.session.tell(f"{path.name} was read for something else: bring it in again here.")
+            return
+        again = self._of_source(path)
         known = [task for job in reversed(self.jobs) for task in job.groups]
-        if again and self.job is not None:
-            known = [*known, *self.job.groups]
+        if again is not None:
+            known = [*known, *again.groups]
         before, self.drawing = self.drawing, drawing
         tasks = tuple(self.by_book(task) for task in likely_tasks(drawing, known))
-        if again and self.job is not None:
+        if again is not None:
             own = (NAMES, GUIDES)  # which no drawing holds
-            tasks = (*tasks, *(one for one in self.job.groups if one.group in own))
+            tasks = (*tasks, *(one for one in again.groups if one.group in own))
 
         def keep() -> None:
             store = self.session.store
             photo = store.keep_photo(data, path.suffix.lower() or ".drawing")
-            if again and self.job is not None:
+            if again is not None:
                 job = replace(
-                    self.job,
+                    again,
                     drawing_photo=photo,
                     drawing_sha256=drawing.sha256,
                     groups=tasks,
                     placed=(),
+                    written="",
                 )
             else:
                 made = self.session.today().isoformat()
@@ -546,7 +575,7 @@ class JobsPresenter:
     def set_hang(self, hang: Hang) -> None:
         """Say what a hang costs in this job."""
         if self.job is not None:
-            self._keep(replace(self.job, hang=hang), "what a hang costs")
+            self._keep(replace(self.job, hang=hang), "what a hang costs", in_files=False)
 
     def edit(self, change: Callable[[Job], Job], why: str) -> bool:
         """Change the job in hand; returns whether it could be: what is wrong is told."""
@@ -677,9 +706,12 @@ class JobsPresenter:
             groups.append(task)
         self._keep(replace(self.job, groups=tuple(groups)), f"pace: {rule}")
 
-    def _keep(self, job: Job, why: str) -> None:
+    def _keep(self, job: Job, why: str, *, in_files: bool = True) -> None:
+        """Keep a change; files that were written before it are of another job than this."""
         if job == self.job:
             return
+        if in_files:
+            job = replace(job, written="")
 
         def keep() -> None:
             self.job = self.session.shop.keep_job(job, why)
@@ -817,15 +849,18 @@ class JobsPresenter:
         """Whether what was worked out is of the job as it is now."""
         return self.result is not None and self.result.wish.job == self.job
 
-    def writing(self) -> Iterator[str] | None:
-        """Return the work that writes the files of the job, for a worker; None while it waits."""
+    def writing(self) -> Iterator[tuple[JobResult, str]] | None:
+        """Return the work that writes the files of the job, for a worker; None while it waits.
+
+        It yields what is written, and in words what of it is in hand.
+        """
         if self.waits_for or self.result is None or self.job is None:
             if self.waits_for:
                 self.session.tell(self.waits_for)
             return None
         from olive_almanac.steps.job_work import write_job_files
 
-        folder = job_folder(self.session.store.folder, self.job)
+        result, folder = self.result, job_folder(self.session.store.folder, self.job)
         checks = [
             f"{self.job.sheet_words(run.sheet, run.side)}, "
             f"{number_text(run.seconds / 60, 1)} min: stay beside it"
@@ -834,42 +869,48 @@ class JobsPresenter:
         focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
         heights = ", ".join(f"{number_text(mm)} mm" for mm in sorted(focus))
         every = [f"Focus {heights} below the top face", "Exhaust on, window open", "Eyewear on"]
-        return write_job_files(
-            self.result,
-            folder,
-            checks=(*every, *checks),
-            speed_unit=self.session.preferences.speed_unit,
-        )
+        unit = self.session.preferences.speed_unit
+        written = write_job_files(result, folder, checks=(*every, *checks), speed_unit=unit)
+        return ((result, words) for words in written)
 
-    def written(self) -> Path | None:
-        """Note that the files were written, and return where they lie."""
-        if self.job is None:
+    def written(self, result: JobResult) -> Path | None:
+        """Note that the files were written of the job that they are of, in hand or not, and return
+        where they lie; None where that job was changed meanwhile, which is told.
+        """
+        job = result.wish.job
+        if self._job_now(job.uid) != job:
+            self.session.tell(f"{job.name} was changed while its files were written: write again.")
+            self.show()
             return None
         at = self._now().isoformat(timespec="seconds")
-        seconds = self.result.plan.seconds if self.result is not None else 0.0
-        result = self.result
-        places = result.plan.placed if result is not None else ()
-        job = replace(self.job, written=at, seconds=seconds, placed=places)
+        plan = result.plan
+        job = replace(job, written=at, seconds=plan.seconds, placed=plan.placed)
 
         def keep() -> None:
-            self.job = self.session.shop.keep_job(job, "files written")
-            if result is not None:
-                self.result = replace(result, wish=replace(result.wish, job=self.job))
+            kept = self.session.shop.keep_job(job, "files written")
+            if self.job is not None and self.job.uid == kept.uid:
+                self.job = kept
+                self.result = replace(result, wish=replace(result.wish, job=kept))
 
         self.session.attempt(keep)
         self.show()
         return job_folder(self.session.store.folder, job)
 
+    def _job_now(self, uid: str) -> Job | None:
+        """A job as it is now: the one in hand, or one of the library."""
+        if self.job is not None and self.job.uid == uid:
+            return self.job
+        return next((one for one in self.session.catalogue.jobs if one.uid == uid), None)
+
     def keep_progress(self, uid: str, progress: JobProgress, why: str) -> None:
         """Keep how far the run of a sheet has come, of the job that it is of.  Raises
         AlmanacError.
         """
-        mine = self.job if self.job is not None and self.job.uid == uid else None
-        job = mine or next((one for one in self.session.catalogue.jobs if one.uid == uid), None)
+        job = self._job_now(uid)
         if job is None:
             return
         job = self.session.shop.keep_job(job.with_progress(progress), why)
-        if mine is not None:
+        if self.job is not None and self.job.uid == uid:
             self.job = job
             if self.result is not None:
                 self.result = replace(self.result, wish=replace(self.result.wish, job=job))

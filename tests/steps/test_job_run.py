@@ -19,9 +19,7 @@ class JobRunCase(JobCase):
         super().setUp()
         self.bring_in()
         self.jobs.set_number("copies", "4")
-        for _ in self.jobs.writing():
-            pass
-        self.jobs.written()
+        self.write()
         self.shown = 0
 
     def show_run(self):

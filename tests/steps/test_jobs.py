@@ -18,7 +18,7 @@ from olive_almanac.steps.find import find_jobs
 from olive_almanac.steps.job_lie import lies_like, with_lie_of, with_origin, with_touched
 from olive_almanac.steps.job_work import limits_of_run
 from olive_almanac.steps.jobs import JobsPresenter
-from tests.samples import BIRCH, LONG, kind_plan, sample_entry
+from tests.samples import BIRCH, LEATHER, LONG, kind_plan, sample_entry
 from tests.steps.test_planning import PlannerCase
 
 SVG = (
@@ -56,8 +56,13 @@ class JobCase(PlannerCase):
     def bring_in(self, text=SVG):
         self.path.write_text(text)
         for found in self.jobs.reading(self.path):
-            self.jobs.take_drawing(*found)
+            self.jobs.take_drawing(found)
         self.jobs.set_task("#0000ff", "score")
+
+    def write(self):
+        """Write the files of the job in hand, and return where they lie."""
+        *_, (result, _) = self.jobs.writing()
+        return self.jobs.written(result)
 
     @property
     def screen(self):
@@ -189,12 +194,43 @@ class JobTest(JobCase):
         self.work_asked()
         self.assertIsNotNone(self.jobs.writing())
 
+    def test_files_are_noted_with_the_job_that_they_are_of(self):
+        self.bring_in()
+        first = self.jobs.job
+        *_, (result, _) = self.jobs.writing()
+        self.path = self.path.with_name("other.svg")
+        self.bring_in()
+        second = self.jobs.job
+        self.assertNotEqual(first.uid, second.uid)
+        self.assertIsNotNone(self.jobs.written(result))
+        self.assertEqual((self.jobs.job.uid, self.jobs.job.written), (second.uid, ""))
+        kept = {job.uid: job for job in self.session.catalogue.jobs}
+        self.assertTrue(kept[first.uid].written)
+        *_, (result, _) = self.jobs.writing()
+        self.jobs.set_number("copies", "3")
+        self.assertIsNone(self.jobs.written(result))
+        self.assertIn("was changed while", self.session.problem)
+        self.assertFalse(self.jobs.job.written)
+        self.write()
+        self.assertTrue(self.jobs.job.written)
+        self.jobs.set_hang("sheet")
+        self.assertTrue(self.jobs.job.written)  # no file says what a hang costs
+        self.jobs.move(0, 5.0, 0.0)
+        self.assertFalse(self.jobs.job.written)
+
+    def test_a_drawing_that_was_read_for_another_stock_is_told_and_dropped(self):
+        self.bring_in()
+        before = self.session.catalogue.jobs
+        (read,) = self.jobs.reading(self.path.with_name("plate.svg"))
+        self.session.choose(stock=LEATHER.uid)
+        self.jobs.take_drawing(read)
+        self.assertIn("plate.svg was read for something else", self.session.problem)
+        self.assertEqual(self.session.catalogue.jobs, before)
+
     def test_files_are_written_checked_and_stay_where_they_were_laid(self):
         self.bring_in()
         self.jobs.set_number("copies", "4")
-        for _ in self.jobs.writing():
-            pass
-        folder = self.jobs.written()
+        folder = self.write()
         names = {path.name for path in folder.iterdir()}
         frame = (folder / "sheet-1-frame.nc").read_text()
         self.assertNotRegex(frame, r"(?m)^(G1 |M3|M4)")
@@ -267,7 +303,7 @@ class JobTest(JobCase):
         self.assertTrue(self.jobs.is_changed_on_disk())
         uid = self.jobs.job.uid
         for found in self.jobs.reading(self.path):
-            self.jobs.take_drawing(*found)
+            self.jobs.take_drawing(found)
         self.assertEqual(self.jobs.job.uid, uid)
         self.assertEqual(self.screen.groups[1].task.task, "score")
         self.assertAlmostEqual(self.screen.result.plan.pattern.size_mm[0], 32, 2)
@@ -277,7 +313,7 @@ class JobTest(JobCase):
         other = Path(self.folder) / "lid.svg"
         other.write_text(SVG.replace('height="30"', 'height="20"'))
         for found in self.jobs.reading(other):
-            self.jobs.take_drawing(*found)
+            self.jobs.take_drawing(found)
         self.assertEqual([line.task.task for line in self.screen.groups], ["cut", "score"])
         self.assertEqual([job.name for job in self.jobs.jobs], ["lid", "plate"])
         self.jobs.choose(self.jobs.jobs[1].uid)
@@ -363,9 +399,7 @@ class JobTest(JobCase):
         plan = self.screen.result.plan
         self.assertEqual((plan.copies_words, len(plan.pieces_mm)), ("4 pieces", 4))
         self.assertEqual({copy.part for copy in plan.placed}, {0, 1})
-        for _ in self.jobs.writing():
-            pass
-        folder = self.jobs.written()
+        folder = self.write()
         limits = limits_of_run(plan.runs[0], self.session.subject.stock.sheets[0])
         self.assertTrue(check_gcode((folder / "sheet-1.nc").read_text(), limits).safe)
         self.assertTrue(self.session.store.jobs()[0].apart)

@@ -59,6 +59,7 @@ from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
     from olive_almanac.steps.job_questions import Question
+    from olive_almanac.core.records.job import Job
     from olive_almanac.steps.job_work import JobResult
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
@@ -615,7 +616,7 @@ class JobsPage(StationPage):
         """Read a drawing in a thread and take it."""
         self.done.setText(f"Reading {path.name}")
         self._reading = self.main_window.work(
-            self.presenter.reading(path), lambda found: self.presenter.take_drawing(*found)
+            self.presenter.reading(path), self.presenter.take_drawing
         )
 
     def _ask_names(self) -> None:
@@ -697,10 +698,11 @@ class JobsPage(StationPage):
             return
         self._writing = self.main_window.work(items, self._say_writing, self._not_written)
 
-    def _say_writing(self, words: str) -> None:
+    def _say_writing(self, step: tuple[JobResult, str]) -> None:
+        result, words = step
         if words == "written":
             self._writing = None
-            self.presenter.written()
+            self.presenter.written(result)
         else:
             self.done.setText(f"Writing: {words}")
 
@@ -729,12 +731,14 @@ class JobsPage(StationPage):
         self.lie.setText(f"{told}.")
 
     def _rehearse(self) -> None:
-        items = self.presenter.rehearsing(self.main_window.make_bench())
+        items, job = self.presenter.rehearsing(self.main_window.make_bench()), self.presenter.job
         if items is not None:
-            self.main_window.work(items, self._came_out)
+            self.main_window.work(items, lambda fates: self._came_out(job, fates))
 
-    def _came_out(self, fates: tuple[str, ...]) -> None:
-        """Fill in what the stand-in says; the operator keeps it."""
+    def _came_out(self, job: Job | None, fates: tuple[str, ...]) -> None:
+        """Fill in what the stand-in says of the job in hand; the operator keeps it."""
+        if job != self.presenter.job:
+            return
         knots = fates.count("knot")
         hung = fates.count("hangs") + knots
         self._fill_counts(len(fates), hung, knots)
