@@ -320,7 +320,7 @@ class EdgeWhileReadingTest(DecidingCase):
         self.alt(Qt.Key.Key_4)
         page = self.page()
         self.assertEqual(page.grid.chance, {})
-        known = {r.cell: r.verdict for r in read_by_energy(self.trial, 2.2)}
+        known = {r.cell: r.verdict for r in read_by_energy(self.trial, 3.5)}
         keys = {"free": "t", "hangs": "h", "not_through": "n"}
         for _ in range(6):
             self.type(keys[known[page.presenter.cell.id]], page)
