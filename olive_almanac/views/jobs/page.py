@@ -58,8 +58,8 @@ from olive_almanac.views.theme import compact, px
 from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
-    from olive_almanac.steps.job_questions import Question
     from olive_almanac.core.records.job import Job
+    from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
