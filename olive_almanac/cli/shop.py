@@ -30,6 +30,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         ("cost", "of parts"),
         ("celsius", "of the cooling water"),
         ("flow", "of the cooling water, l/min"),
+        ("watts", "that a power meter read"),
+        ("at-percent", "the power at which it read so"),
         ("note", "what else is worth keeping"),
     ):
         parser.add_argument(f"--{name}", default="", help=f"with --serve: {help_words}")
@@ -59,8 +61,9 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         shown = _Printed()
         presenter = UpkeepPresenter(session, shown, services.now, session.new_id)
         presenter.choose_machine(_machine_uid(session, arguments.machine))
-        for uid, used in presenter.counting():
-            presenter.take_count(uid, used)
+        for found in session.shop.watch.work():
+            session.shop.watch.take(found)
+        presenter.show()
         if arguments.serve:
             _serve(arguments, presenter, shown)
         assert shown.screen is not None
@@ -87,9 +90,8 @@ def _serve(arguments: argparse.Namespace, presenter: UpkeepPresenter, shown: _Pr
     if arguments.serve not in parts:
         listed = ", ".join(sorted(parts))
         raise BadFile(f"This machine has no part “{arguments.serve}”. It has: {listed}.")
-    texts = {
-        name: getattr(arguments, name) for name in ("minutes", "cost", "celsius", "flow", "note")
-    }
+    names = ("minutes", "cost", "celsius", "flow", "watts", "at_percent", "note")
+    texts = {name: getattr(arguments, name) for name in names}
     if not presenter.note(arguments.serve, arguments.found, texts):
         raise BadFile(shown.problem or presenter.session.problem)
 

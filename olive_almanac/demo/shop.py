@@ -26,6 +26,7 @@ from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.demo.checks import build_checks
 from olive_almanac.demo.jobs import build_further_jobs, build_jobs
 from olive_almanac.demo.services import build_services
 from olive_almanac.steps.active import used_on_sheet
@@ -211,6 +212,12 @@ def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
         )
         yield f"{machines[machine_uid].name}, {stocks[stock_uid].label}, {task}: {fate}"
     yield from build_services(library, MACHINES, today)
+
+    def next_number() -> int:
+        count.number += 1
+        return count.number
+
+    yield from build_checks(library, bench, machines, stocks, today, next_number)
     yield from build_further_jobs(library, machines, stocks, today)
     yield from build_jobs(library, bench, machines["long-bed"], stocks["birch-3"], today)
 

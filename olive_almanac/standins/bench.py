@@ -22,6 +22,7 @@ from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
 from olive_almanac.standins.session import cells_of_run, sheet_wave
 from olive_almanac.standins.tone import PLASTICS, tone
+from olive_almanac.standins.wear import Mishap, wear_of
 
 if TYPE_CHECKING:
     from olive_almanac.standins.camera import Snap
@@ -74,11 +75,15 @@ class StandInBench:
     def __init__(self, seed: int = 1) -> None:
         self.seed = seed
 
-    def burn(self, trial: Trial) -> Iterator[BurntCell]:
-        """Burn the cells in order, yielding each as it is done."""
+    def burn(self, trial: Trial, *, need: float = 0.0) -> Iterator[BurntCell]:
+        """Burn the cells in order, yielding each as it is done, on a machine that needs so much
+        more energy than when it was new (ln).
+        """
         hidden = hidden_of(trial.machine, trial.stock, self.seed)
         rng = np.random.default_rng([self.seed, *trial.id.encode()])
         cells, dials = cells_of_run(hidden, trial, rng)
+        if need:
+            dials = replace(dials, strength=dials.strength * math.exp(-need))
         thickness = trial.stock.true_thickness_mm
         groove = dig(hidden, trial.machine, dials, thickness)
         pitch = np.array([cell.setting.pitch_mm or 1.0 for cell in cells])
@@ -105,6 +110,24 @@ class StandInBench:
                 float(groove.back_mm[i]),
             )
             yield _cut(trial, cell, hidden, depth, top, back, heat, rng)
+
+    def need(
+        self,
+        machine: Machine,
+        day: float,
+        hours: float,
+        *,
+        began_at_h: float = 0.0,
+        acts: Sequence[tuple[float, float, str]] = (),
+        mishaps: Sequence[tuple[float, str, float]] = (),
+    ) -> float:
+        """Return how much more energy a machine needs on a day (ordinal), ln, than when its record
+        began: its source and its film age by the bench's seed; `acts` are (day, hours then,
+        "clean" | "align" | "source"), `mishaps` (day, "spatter" | "mirror", ln energy).
+        """
+        wear = wear_of(machine, self.seed, day, 0.0)
+        wear = replace(wear, mishaps=tuple(Mishap(*one) for one in mishaps))
+        return wear.need(day, hours, began_at_h=began_at_h, acts=acts)
 
     def truth(self, trial: Trial) -> dict[str, object]:
         """Return the hidden parameters, for truth.json."""

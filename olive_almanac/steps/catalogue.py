@@ -33,6 +33,8 @@ class ShopCatalogue:
     checks: tuple[WeeklyCheck, ...] = ()
     jobs: tuple[Job, ...] = ()
     acts: tuple[ServiceAct, ...] = ()  # of service
+    # by entry: the chance that its machine has used half of its margin up, as last followed
+    half_used: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
 
     @cached_property
     def _machine_by_uid(self) -> dict[str, Machine]:
@@ -74,7 +76,12 @@ class ShopCatalogue:
         """Return the state of an entry by rule, and the reason in words."""
         checks = self._checks_by_machine.get(machine.uid, ())
         return state_of(
-            entry, today=today, lot=stock.lot, machine_state=machine.state, checks=checks
+            entry,
+            today=today,
+            lot=stock.lot,
+            machine_state=machine.state,
+            checks=checks,
+            half_used=self.half_used.get(entry.uid),
         )
 
     def is_due(self, entry: Entry, today: date) -> bool:

@@ -119,7 +119,17 @@ class Bench(Protocol):
     stock.
     """
 
-    def burn(self, trial: Trial) -> Iterator[BurntCell]: ...
+    def burn(self, trial: Trial, *, need: float = 0.0) -> Iterator[BurntCell]: ...
+    def need(
+        self,
+        machine: Machine,
+        day: float,
+        hours: float,
+        *,
+        began_at_h: float = 0.0,
+        acts: Sequence[tuple[float, float, str]] = (),
+        mishaps: Sequence[tuple[float, str, float]] = (),
+    ) -> float: ...
     def truth(self, trial: Trial) -> dict[str, object]: ...
     def photograph(
         self,

@@ -109,6 +109,7 @@ class Session:
             self.subject_changed,
             self.preferences_changed,
             self.problem_changed,
+            self.shop.watch.changed,
         ):
             signal.disconnect_all()
 
@@ -171,7 +172,9 @@ class Session:
         beforehand).  Raises LibraryTrouble.
         """
         self.library = library
-        self.shop.catalogue, self.trials.kept = held or read_all(library)
+        catalogue, self.trials.kept = held or read_all(library)
+        self.shop.catalogue = self.shop.as_followed(catalogue)
+        self.shop.watch.forget()
         self._choose_remembered()
         self.trials.activate_newest()
         self.shop.keep_snapshot()

@@ -12,11 +12,12 @@ from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.service import Counters, ServiceAct
+from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.commands import Change
+from olive_almanac.steps.drift import Watch
 from olive_almanac.steps.signal import Signal
 from olive_almanac.steps.snapshot import save_snapshot
 
@@ -37,16 +38,31 @@ class Shop:
         self._session, self._today = session, today
         self.catalogue = ShopCatalogue()
         self.changed = Signal()
-        self.used_by_trials: dict[str, Counters] = {}  # of machines, where it was counted
+        self.watch = Watch(session)
         self._due: tuple[ShopCatalogue, date, int] | None = None
 
     def show(self, catalogue: ShopCatalogue) -> None:
         """Take another catalogue; the subject's machine and stock are looked up in it anew."""
-        self.catalogue = catalogue
+        self.catalogue = self.as_followed(catalogue)
         self._session.look_up_subject()
         self.keep_snapshot()
         self.changed.emit()
         self._session.subject_changed.emit()
+
+    def as_followed(self, catalogue: ShopCatalogue) -> ShopCatalogue:
+        """Return a catalogue with what its machines were last followed to have used of margins."""
+        return replace(catalogue, half_used=self.catalogue.half_used)
+
+    def take_drift(self, machine_uid: str, half_used: dict[str, float]) -> None:
+        """Take what a machine has used of the margins of its entries, by entry."""
+        mine = {one.uid for one in self.catalogue.entries if one.machine_uid == machine_uid}
+        others = {
+            uid: chance for uid, chance in self.catalogue.half_used.items() if uid not in mine
+        }
+        found = {**others, **half_used}
+        if found != self.catalogue.half_used:
+            self.catalogue = replace(self.catalogue, half_used=found)
+            self.show(self.catalogue)
 
     def keep_snapshot(self) -> None:
         """Keep the picture for the next start: nothing lives there alone."""

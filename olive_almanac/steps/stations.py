@@ -143,7 +143,9 @@ def _shop(session: Session) -> Progress:
         return Progress("todo", "services")
     from olive_almanac.steps.upkeep import due_now
 
-    due = due_now(session)
+    due, weak = due_now(session), session.shop.watch.weak
+    if weak is not None:
+        return Progress("todo", f"{weak.name} weaker", "weaker")
     return Progress("todo", f"{due} due" if due else "nothing due")
 
 

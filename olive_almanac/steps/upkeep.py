@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
@@ -13,9 +13,12 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
 from olive_almanac.core.units import number_text, read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
+from olive_almanac.core.upkeep.services import PARTS
 from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_costs
+from olive_almanac.steps.time_line import TimeLine, time_line_of, weakest_words
 
 if TYPE_CHECKING:
+    from olive_almanac.core.upkeep.drift_words import Diagnosis
     from olive_almanac.steps.session import Session
 
 __all__ = [
@@ -26,6 +29,7 @@ __all__ = [
     "act_words",
     "check_water",
     "due_now",
+    "part_words",
     "used_words",
 ]
 
@@ -52,6 +56,10 @@ class UpkeepScreen:
     log: tuple[ServiceAct, ...]
     problem: str = ""
     water: str = ""  # why the cooling water forbids burning
+    diagnosis: Diagnosis | None = None  # None while it is being followed
+    others: tuple[tuple[str, str], ...] = ()  # the other machines (uid), how they are in words
+    line: TimeLine | None = None
+    span: str = "182"  # days of it that are shown
 
 
 class ShowsUpkeep(Protocol):
@@ -60,7 +68,7 @@ class ShowsUpkeep(Protocol):
 
 def _used_of(session: Session, machine: Machine) -> tuple[Counters, ...]:
     """What the runs of a machine used: its trials, and the jobs that were told."""
-    trials = session.shop.used_by_trials.get(machine.uid)
+    counted = session.shop.watch.counted.get(machine.uid)
     told = [
         one.used
         for job in session.catalogue.jobs
@@ -68,7 +76,7 @@ def _used_of(session: Session, machine: Machine) -> tuple[Counters, ...]:
         for one in job.outcomes
         if one.used is not None
     ]
-    return (*((trials,) if trials is not None else ()), *told)
+    return (*((counted.total,) if counted is not None else ()), *told)
 
 
 def _acts_of(session: Session, machine: Machine) -> list[ServiceAct]:
@@ -113,7 +121,15 @@ def used_words(due: Due) -> str:
     last = "never noted"
     if due.last is not None:
         last = f"{ACTS[due.last.kind]} {_day(due.last.at)}"
+    if not of[0]:
+        return f"no interval, {last}"
     return f"{used} of {number_text(of[0])} {of[1]}, {last}"
+
+
+def part_words(part: str) -> str:
+    """Return what a part is called, short, by its id."""
+    words = next((one.words for one in PARTS if one.id == part), part)
+    return words.partition(":")[0]
 
 
 def _day(at: str) -> str:
@@ -133,6 +149,8 @@ def act_words(act: ServiceAct) -> str:
         parts.append(f"{act.celsius:g} °C")
     if act.flow_l_min is not None:
         parts.append(f"{act.flow_l_min:g} l/min")
+    if act.watts is not None:
+        parts.append(f"{act.watts:g} W at {act.at_percent or 100:g} %")
     if act.minutes:
         parts.append(f"{number_text(act.minutes)} min")
     if act.by:
@@ -156,6 +174,7 @@ class UpkeepPresenter:
         self._now, self._new_id = now, new_id
         self._machine = ""
         self._part = ""
+        self._span = "182"
         self.problem = ""
 
     @property
@@ -164,33 +183,6 @@ class UpkeepPresenter:
         catalogue = self.session.catalogue
         picked = catalogue.machine(self._machine) or self.session.subject.machine
         return picked or (catalogue.machines[0] if catalogue.machines else None)
-
-    def counting(self) -> Iterator[tuple[str, Counters]]:
-        """Return the work that counts what trials used: for a worker; each machine with its sum."""
-        from olive_almanac.core.upkeep.usage import usage_of_trial
-
-        trials, library = self.session.trials.every, self.session.store
-        machines = {machine.uid for machine in self.session.catalogue.machines}
-        simulated = library.playground
-
-        def work() -> Iterator[tuple[str, Counters]]:
-            sums = dict.fromkeys(machines, Counters())
-            for trial in trials:
-                run = library.run_of(trial.id)
-                if run is None or trial.machine.uid not in sums:
-                    continue
-                if run.on_stand_in and not simulated:
-                    continue  # the stand-in wears nothing
-                used = usage_of_trial(trial, run.cells)
-                sums[trial.machine.uid] = sums[trial.machine.uid].plus(used)
-            yield from sums.items()
-
-        return work()
-
-    def take_count(self, machine_uid: str, used: Counters) -> None:
-        """Take what the trials of a machine used."""
-        self.session.shop.used_by_trials[machine_uid] = used
-        self.show()
 
     def choose_machine(self, uid: str) -> None:
         """Show another machine."""
@@ -201,6 +193,40 @@ class UpkeepPresenter:
         """Take a part in hand."""
         self._part = part
         self.show()
+
+    def choose_span(self, days: str) -> None:
+        """Show more or less of the time line."""
+        self._span = days
+        self.show()
+
+    def _diagnosis(self, machine: Machine) -> Diagnosis | None:
+        watch = self.session.shop.watch
+        if machine.uid not in watch.counted:
+            return None
+        from olive_almanac.core.upkeep.drift_words import diagnosis_of  # loads NumPy
+
+        drift = watch.told.get(machine.uid)
+        weakest = weakest_words(drift, self.session.catalogue)
+        return diagnosis_of(drift, machine.name, self.session.today(), weakest)
+
+    def _others(self, machine: Machine) -> tuple[tuple[str, str], ...]:
+        """The other machines, how each is in a few words; none while they are being followed."""
+        from olive_almanac.core.upkeep.drift_words import short_of
+
+        watch, machines = self.session.shop.watch, self.session.catalogue.machines
+        return tuple(
+            (one.uid, f"{one.name}: {short_of(watch.told.get(one.uid))}")
+            for one in machines
+            if one.uid != machine.uid and one.uid in watch.counted
+        )
+
+    def _line(self, machine: Machine, acts: list[ServiceAct]) -> TimeLine | None:
+        session = self.session
+        if machine.uid not in session.shop.watch.counted:
+            return None
+        drift = session.shop.watch.told.get(machine.uid)
+        span = float(self._span)
+        return time_line_of(machine, session.catalogue, drift, acts, session.today(), span)
 
     def show(self) -> None:
         machine = self.machine
@@ -225,6 +251,10 @@ class UpkeepPresenter:
                 tuple(log),
                 self.problem,
                 water_trouble(acts),
+                self._diagnosis(machine),
+                self._others(machine),
+                self._line(machine, acts),
+                self._span,
             )
         )
         self.problem = ""
@@ -258,9 +288,13 @@ class UpkeepPresenter:
                 parts_cost=number("cost", "Cost of parts") or 0.0,
                 celsius=number("celsius", "Temperature"),
                 flow_l_min=number("flow", "Flow"),
+                watts=number("watts", "Power"),
+                at_percent=number("at_percent", "Power of the reading"),
                 note=texts.get("note", "").strip(),
             )
 
+        if part == "power" and not texts.get("watts", "").strip():
+            return self._tell("Type what the power meter read, in W, and at how much power.")
         return self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
 
     def override(self, reason: str) -> bool:

@@ -39,6 +39,9 @@ class StationPage(Page):
     def catalogue_changed(self) -> None:
         """Machines, stocks, entries or rules are others now."""
 
+    def drift_told(self) -> None:
+        """Something else is told of how true a machine is."""
+
     def subject_changed(self) -> None:
         """Another machine, stock or task is the subject."""
 

@@ -29,6 +29,7 @@ from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.steps.stations import STATIONS, station_of
 from olive_almanac.views import theme
 from olive_almanac.views.big_type import BIG_TYPE_KEY, BigType
+from olive_almanac.views.following import Following
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
 from olive_almanac.views.opening import Opening
 from olive_almanac.views.parts import scrolling
@@ -70,6 +71,7 @@ class MainWindow(QMainWindow):
         self._closed = False
         self._offered: Callable[[], None] = self._understood
         self.opening = Opening(self)
+        self.following = Following(self)
         self.practising = Practising(self)
         self.title = "Olive Almanac"  # of the library that is open; a run adds how far it is
         self.setWindowTitle(self.title)
@@ -296,6 +298,15 @@ class MainWindow(QMainWindow):
         self.navigate(station)
         return True
 
+    def open_record(self, kind: str, name: str) -> None:
+        """Open a trial, an entry or a job by its id."""
+        if kind == "trial" and not self._show_trial(name):
+            self.session.tell(UNKNOWN_TRIAL)
+        elif kind == "entry":
+            self._open_entry(name)
+        elif kind == "job":
+            self.navigate("jobs", OpenJob(name))
+
     def _open_code(self, code: str) -> None:
         """Open what a scanned code names: the trial of a key sheet, the entry of a label."""
         if self.is_burning:
@@ -305,7 +316,10 @@ class MainWindow(QMainWindow):
             if not self._show_trial(trial):
                 self.session.tell(UNKNOWN_TRIAL)
             return
-        entry = self.session.catalogue.entry_by_uid.get(entry_uid)
+        self._open_entry(entry_uid)
+
+    def _open_entry(self, uid: str) -> None:
+        entry = self.session.catalogue.entry_by_uid.get(uid)
         if entry is None:
             self.session.tell("This library holds no entry with that code.")
             return
@@ -331,6 +345,7 @@ class MainWindow(QMainWindow):
         session.trials.changed.connect(self._trials_changed)
         session.preferences_changed.connect(self._preferences_changed)
         session.problem_changed.connect(self._show_problem)
+        session.shop.watch.changed.connect(self._drift_told)
 
     @property
     def _present(self) -> StationPage:
@@ -347,6 +362,11 @@ class MainWindow(QMainWindow):
         self.practising.show()
         self.opening.ready_to_find()
         self._present.catalogue_changed()
+        self.following.soon()
+
+    def _drift_told(self) -> None:
+        self._refresh_frame()
+        self._present.drift_told()
 
     def _subject_changed(self) -> None:
         self.subject_line.refresh()

@@ -48,8 +48,9 @@ def follow_checks(pairs: Sequence[Pair]) -> tuple[WeeklyCheck, ...]:
         for trial, turn, tones in told:
             moved = _shift_of_tones(told[0][2], tones) or _shift_of_turn(told[0][1], turn)
             if moved is not None:
+                machine = trial.machine
                 found.append(
-                    WeeklyCheck(trial.machine.uid, trial.machine.state, series, trial.made, *moved)
+                    WeeklyCheck(machine.uid, machine.state, series, trial.made, *moved, trial.id)
                 )
     return tuple(sorted(found, key=lambda check: check.on))
 
@@ -62,7 +63,9 @@ def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
         [
             pair
             for pair in pairs
-            if _series(pair[0]) == _series(trial) and pair[0].made <= trial.made
+            if _series(pair[0]) == _series(trial)
+            and pair[0].machine.state == trial.machine.state
+            and pair[0].made <= trial.made
         ]
     )
     if len(checks) < 2 or checks[-1].on != trial.made:
@@ -80,7 +83,7 @@ def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
 
 def _series(trial: Trial) -> str:
     setting = trial.cells[0].setting
-    parts = (trial.machine.uid, trial.machine.state, trial.stock.uid, trial.stock.lot, trial.task)
+    parts = (trial.machine.uid, trial.stock.uid, trial.stock.lot, trial.task)
     return "|".join(
         str(part)
         for part in (*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm)

@@ -34,6 +34,7 @@ State = Literal["proven", "trial", "due", "guess", "untried", "cannot", "barred"
 PROOFS_NEEDED = 3  # house rule: this many confirming burns, all good
 PROOF_DAYS = 183  # a proof holds for half a year
 FAILED = "failed"
+SURE_HALF_USED = 0.8
 EVEN = 0.5  # as often as not
 LEAST_DRIFT, USUAL_DRIFT = (
     0.05,
@@ -258,13 +259,20 @@ def proved_chance(good: int) -> float:
 
 
 def state_of(
-    entry: Entry, *, today: date, lot: str, machine_state: int, checks: Sequence[WeeklyCheck] = ()
+    entry: Entry,
+    *,
+    today: date,
+    lot: str,
+    machine_state: int,
+    checks: Sequence[WeeklyCheck] = (),
+    half_used: float | None = None,
 ) -> tuple[State, str]:
     """Return the state of an entry by rule, and the reason in words.
 
     guess -> on trial -> proven by PROOFS_NEEDED good burns in a row under one lot and machine state
     -> due again by date, by another lot, by another machine state, by drift of the machine
-    (`checks` are its weekly ones), or by a failure.
+    (`checks` are its weekly ones), or by a failure.  Of a machine with a history `half_used` is the
+    chance that half of the margin is used up since the proof: it stands in for `checks`.
     """
     last = None
     if entry.proofs:
@@ -282,6 +290,10 @@ def state_of(
             return "due", "the machine has changed since"
         if today > by:
             return "due", f"proof ran out on {day_text(by)}"
+        if half_used is not None:
+            if half_used > SURE_HALF_USED:
+                return "due", "the machine is weaker: half of the margin is used up (Shop)"
+            return "proven", f"until {day_text(by)}"
         drift = drift_since(checks, last.on, machine_state=machine_state)
         if drift is not None and _drift_used_up(entry, drift.more) > 1:
             share, way = 100 * math.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"

@@ -86,7 +86,7 @@ class ServiceAct:
     """One act: on which machine and part, what, when (ISO time), by whom, and the counters then.
 
     A correction adds `added` to the counters; a changed interval stands in `interval`; water has
-    its temperature and its flow.
+    its temperature and its flow, a power meter the watts that it read and at how much power.
     """
 
     uid: str
@@ -104,6 +104,8 @@ class ServiceAct:
     note: str = ""
     added: Counters | None = field(default=None, metadata={"written": "if set"})
     interval: Interval | None = field(default=None, metadata={"written": "if set"})
+    watts: float | None = field(default=None, metadata={"written": "if set"})  # by a meter
+    at_percent: float | None = field(default=None, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_text("Part", self.part, 40)
@@ -115,3 +117,7 @@ class ServiceAct:
             check_number("Temperature", self.celsius, "degrees C", low=-30, high=120, key="celsius")
         if self.flow_l_min is not None:
             check_number("Flow", self.flow_l_min, "l/min", low=0, high=1000, key="flow")
+        if self.watts is not None:
+            check_number("Power", self.watts, "W", low=0.01, high=100_000, key="watts")
+        if self.at_percent is not None:
+            check_number("Power of the reading", self.at_percent, "%", low=1, high=100)

@@ -19,7 +19,7 @@ class WeeklyCheck:
     Checks with the same `series` burn the same ladder on the same lot and can be compared.
 
     `needs` is ln(energy that this check needed / energy that the first of its series needed); `sd`
-    its standard error.
+    its standard error.  A series goes on through the machine's states.
     """
 
     machine_uid: str
@@ -28,6 +28,7 @@ class WeeklyCheck:
     on: str  # ISO date
     needs: float
     sd: float
+    trial_id: str = ""
 
 
 @dataclass(frozen=True)

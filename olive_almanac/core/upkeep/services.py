@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ActKind, Interval
 
-__all__ = ["CLASSES", "ServicePart", "parts_of"]
+__all__ = ["CLASSES", "PARTS", "ServicePart", "parts_of"]
 
 CLASSES = {
     1: "someone can be hurt",
@@ -93,6 +93,8 @@ PARTS: tuple[ServicePart, ...] = (
           "power falls with the hours, cleaning does not help", "slower cuts, then none"),
     _part("source", "fibre source", FIBRE, "replace", Interval(0, 0, 50000), 3,
           "power falls with the hours", "paler marks"),
+    _part("power", "power, read by a meter", EVERY, "check", Interval(), 3,
+          "cuts need more energy", "a weak source is taken for a bad setting"),
     _part("belts", "belts: tension and dust", BEAMS, "check", Interval(100, 90), 4,
           "holes are not round, lines are shifted", "lost steps spoil the piece"),
     _part("rails", "rails and wheels", BEAMS, "clean", Interval(40, 30), 4,

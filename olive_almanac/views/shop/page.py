@@ -8,13 +8,15 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
 from olive_almanac.steps.hour_costs import cost_words
+from olive_almanac.steps.requests import PlanKind
+from olive_almanac.steps.time_line import SPANS, TimeMark
 from olive_almanac.steps.upkeep import (
     INTERVAL_FIELDS,
     UpkeepPresenter,
@@ -28,6 +30,7 @@ from olive_almanac.views.parts import (
     ListLine,
     Number,
     Page,
+    Segments,
     WordPicker,
     box,
     button,
@@ -42,6 +45,7 @@ from olive_almanac.views.parts import (
     scrolling,
 )
 from olive_almanac.views.shop.costs import CostsDialog
+from olive_almanac.views.shop.timeline import TimeLineChart
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import NO_BRUSH, C, F, compact, px
 
@@ -54,6 +58,7 @@ __all__ = ["ShopPage"]
 CAUTION = "Power off and let it cool before you reach in. The machine's manual comes first."
 NOTHING = "No machine is known yet. Set up adds one."
 LINE_PX = (44, 50)
+MACHINE, SERVICES = range(2)  # what is shown
 
 
 class PartLine(ListLine):
@@ -133,6 +138,8 @@ class PartPanel(Page):
             "cost": Number("Cost of parts", 56),
             "celsius": Number("Temperature of the water, degrees C", 50),
             "flow": Number("Flow of the water, l/min", 50),
+            "watts": Number("Power that the meter read, W", 56),
+            "at_percent": Number("Power at which it read so, %", 50),
             "note": Number("A note", 200, grows=False),
         }
         self.fields["note"].setPlaceholderText("a note")
@@ -146,6 +153,8 @@ class PartPanel(Page):
         self.water = box(
             row(small("at"), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
         )
+        small_words = (small("It read"), f["watts"], small("W at"), f["at_percent"], small("%"))
+        self.meter = box(row(*small_words, None, gap=6))
         self.override = button("Burn all the same", tip="kept with the note as its reason")
         self.override.clicked.connect(self._override)
         self.intervals = {key: Number(f"Every so many {words}", 52) for key, words in _INTERVALS}
@@ -161,6 +170,7 @@ class PartPanel(Page):
                 self.sign,
                 row(small("Found"), self.found, None, gap=6),
                 self.water,
+                self.meter,
                 row(f["minutes"], small("min,"), f["cost"], small("for parts"), None, gap=6),
                 f["note"],
                 self.problem,
@@ -205,6 +215,7 @@ class PartPanel(Page):
         self.problem.setVisible(bool(told))
         self.override.setVisible(held.part.id == "water" and bool(screen.water))
         self.water.setVisible(held.part.id == "water")
+        self.meter.setVisible(held.part.id == "power")
         self.keep.setText(f"Note it: {ACTS[held.part.act]} today")
         for key, field in self.intervals.items():
             if not field.isModified():
@@ -243,6 +254,87 @@ class PartPanel(Page):
 _INTERVALS = tuple(INTERVAL_FIELDS.items())
 
 
+class MachinePanel(Page):
+    """How the machine in hand is: the diagnosis, its time line, what to do.
+
+    Signals:
+        asked(object): what stands behind a mark of the time line, or "part|ID" to note a service.
+        weekly(): the weekly check is to be planned.
+    """
+
+    asked = Signal(str)
+    weekly = Signal()
+
+    def __init__(self, presenter: UpkeepPresenter) -> None:
+        super().__init__()
+        self.presenter = presenter
+        self._optics = "lens"  # which part is cleaned
+        self.says = label("", "h2", wrap=True)
+        self.why = label("", "ui", wrap=True)
+        self.do = label("", "ui_b", wrap=True)
+        self.others = QHBoxLayout()
+        self.others.setSpacing(px(14))
+        self.chart = TimeLineChart()
+        self.chart.taken.connect(self._taken)
+        self.chart.opened.connect(lambda mark: self.asked.emit(mark.about))
+        self.held = label("", "ui", wrap=True)
+        self.open = button("Open it", "plain", tip="Enter")
+        self.open.clicked.connect(self._open)
+        self.clean = button("Note a cleaning", "main", tip="Ctrl+Enter")
+        self.clean.clicked.connect(lambda: self.asked.emit(f"part|{self._optics}"))
+        self.meter = button("Note a power reading")
+        self.meter.clicked.connect(lambda: self.asked.emit("part|power"))
+        self.check = button("Plan the weekly check")
+        self.check.clicked.connect(self.weekly)
+        self.span = own_picker("How much of it is shown", SPANS, "182")
+        self.span.picked.connect(self._spanned)
+        reading = row(self.held, self.open, gap=8)
+        reading.setStretch(0, 1)
+        keys = row(self.clean, self.meter, self.check, None, self.span, gap=8)
+        top = col(self.says, self.why, self.do, self.others, gap=4)
+        whole = col(top, self.chart, reading, keys, gap=8)
+        whole.setStretch(1, 1)  # the chart
+        self.setLayout(whole)
+
+    def show_machine(self, screen: UpkeepScreen) -> None:
+        told = screen.diagnosis
+        self.says.setText(told.says if told is not None else "Reading what is known of it ...")
+        self.why.setText(told.why if told is not None else "")
+        self.do.setText(told.do if told is not None else "")
+        for part in (self.why, self.do):
+            part.setVisible(bool(part.text()))
+        ids = {due.part.id for due in screen.parts}
+        self._optics = "scan_window" if "scan_window" in ids else "lens"
+        clear_layout(self.others)
+        if screen.others:
+            self.others.addWidget(label("The others:", "ui", "second"))
+        for uid, words in screen.others:
+            other = button(words, "plain")
+            other.clicked.connect(lambda _=False, uid=uid: self.presenter.choose_machine(uid))
+            self.others.addWidget(other)
+        self.others.addStretch(1)
+        self.chart.setVisible(screen.line is not None)
+        if screen.line is not None and screen.line != self.chart.line:
+            self.chart.show_line(screen.line)
+            self._say_held(None)
+
+    def _taken(self, mark: TimeMark) -> None:
+        self._say_held(mark)
+
+    def _say_held(self, mark: TimeMark | None) -> None:
+        known = "disc: weekly check, slashed square: power meter, triangle: a burn; left and right"
+        self.held.setText(mark.words if mark is not None else f"{known} take one in hand")
+        self.open.setVisible(mark is not None and not mark.about.startswith("state|"))
+
+    def _open(self) -> None:
+        line = self.chart.line
+        if line is not None and self.chart.at >= 0:
+            self.asked.emit(line.marks[self.chart.at].about)
+
+    def _spanned(self, days: str) -> None:
+        self.presenter.choose_span(days)
+
+
 class ShopPage(StationPage):
     """Keeps the machines true: counters, parts, acts."""
 
@@ -271,6 +363,13 @@ class ShopPage(StationPage):
         self.parts.setLayout(self.lines)
         self.panel = PartPanel(self.presenter)
         self.nothing = label(NOTHING, "ui", "second", wrap=True)
+        self.machine_panel = MachinePanel(self.presenter)
+        self.machine_panel.asked.connect(self.open_about)
+        self.machine_panel.weekly.connect(self._plan_check)
+        self.view = Segments(("time line", "services"), name="What is shown of the machine")
+        self.view.chosen.connect(self.show_view)
+        self.stack = QStackedWidget()
+        self._view: int | None = None
         self._build()
 
     def _build(self) -> None:
@@ -288,39 +387,76 @@ class ShopPage(StationPage):
         across.addLayout(left, 1)
         across.addWidget(hair("vhair"))
         across.addWidget(side)
+        self.services = Page()
+        whole = col(self.caution, across, gap=4)
+        whole.setStretch(1, 1)
+        self.services.setLayout(whole)
+        self.stack.addWidget(self.machine_panel)
+        self.stack.addWidget(self.services)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.caution))
+        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.view))
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
-        layout.addLayout(across, 1)
+        layout.addWidget(self.stack, 1)
 
     # -- the window asks ---------------------------------------------------------------------------
 
     def enter(self) -> None:
+        if self._view is None:
+            self.show_view(MACHINE if self.session.catalogue.checks else SERVICES)
         self.presenter.show()
-        work = self.presenter.counting()
-        self.main_window.work(work, lambda counted: self.presenter.take_count(*counted))
+        self.main_window.following.follow()
+
+    def drift_told(self) -> None:
+        self.presenter.show()
+
+    def catalogue_changed(self) -> None:
+        self.presenter.show()
 
     def subject_changed(self) -> None:
         if self.isVisible():
             self.presenter.show()
 
     def main_action(self) -> None:
-        self.panel.note()
+        if self._view == SERVICES:
+            self.panel.note()
+        else:
+            self.machine_panel.clean.click()
+
+    def show_view(self, at: int) -> None:
+        """Show the machine's time line, or its services."""
+        self._view = at
+        self.view.set_at(at)
+        self.stack.setCurrentIndex(at)
+
+    def open_about(self, about: str) -> None:
+        """Open what stands behind a mark: a trial, an entry, a job, or the part of an act."""
+        kind, _, name = about.partition("|")
+        if kind == "act":
+            acts = self.session.catalogue.acts
+            name = next((act.part for act in acts if act.uid == name), "")
+        if kind in ("act", "part"):
+            self.show_view(SERVICES)
+            self.presenter.choose_part(name)
+            self.panel.fields["watts" if name == "power" else "minutes"].setFocus()
+        else:
+            self.main_window.open_record(kind, name)
 
     # -- what is shown -----------------------------------------------------------------------------
 
     def show_upkeep(self, screen: UpkeepScreen) -> None:
         there = screen.machine is not None
         self.nothing.setVisible(not there)
-        for part in (self.machine, self.parts, self.panel, self.hours, self.reason, self.correct):
+        for part in (self.machine, self.view, self.stack):
             part.setVisible(there)
         if screen.machine is None:
             return
         choices = [(one.uid, one.label) for one in screen.machines]
         self.machine.set_choices(choices, screen.machine.uid)
+        self.machine_panel.show_machine(screen)
         now = [due for due in screen.parts if due.is_now]
+        self.view.set_word(SERVICES, f"services, {len(now)} due" if now else "services")
         self.says.setText(_summary(now, screen.water))
         self._show_counters(screen.counters)
         self.costs.setText(cost_words(screen.machine))
@@ -356,6 +492,12 @@ class ShopPage(StationPage):
                 line.setFocus()
         self.lines.addStretch(1)
         self.parts.setMinimumHeight(px(compact(*LINE_PX)) * len(screen.parts))
+
+    def _plan_check(self) -> None:
+        machine = self.presenter.machine
+        if machine is not None:
+            self.session.choose(machine=machine.uid)
+            self.main_window.navigate("plan", PlanKind("weekly"))
 
     def _ask_costs(self) -> None:
         if self.presenter.machine is not None:

@@ -1,0 +1,203 @@
+"""What a machine's time line shows, ready to be drawn: readings, acts, states, what lies ahead."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import TYPE_CHECKING
+
+from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.core.units import number_text
+
+if TYPE_CHECKING:
+    from olive_almanac.core.records.machine import Machine
+    from olive_almanac.core.upkeep.drift_told import MachineDrift
+    from olive_almanac.steps.catalogue import ShopCatalogue
+
+__all__ = ["SPANS", "Band", "Limit", "TimeLine", "TimeMark", "time_line_of", "weakest_words"]
+
+SPANS = {"182": "half a year", "365": "a year", "100000": "everything"}
+DAYS_AHEAD = 70
+SHOWN_PARTS = frozenset(
+    (
+        *("lens", "scan_window", "mirror_3", "mirrors", "alignment", "tube", "module", "source"),
+        *("air", "fans", "water_change", "field"),
+    )
+)
+SD_OF_80 = 1.2816
+
+
+@dataclass(frozen=True)
+class TimeMark:
+    """A reading, a burn, an act or a new state: its day (ordinal), the need that it read (None: it
+    is below the chart), its kind (check, meter, passed, failed, act, state), its words, what stands
+    behind it ("trial|ID", "act|UID", "entry|UID", "job|UID", "state|N").
+    """
+
+    day: float
+    need: float | None
+    kind: str
+    words: str
+    about: str
+
+
+@dataclass(frozen=True)
+class Band:
+    """The need on a day (ordinal): low, middle and high, ln energy."""
+
+    day: float
+    low: float
+    middle: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Limit:
+    """A need at which something happens, in words."""
+
+    need: float
+    words: str
+
+
+@dataclass(frozen=True)
+class TimeLine:
+    """All that is drawn between two days (ordinals)."""
+
+    first: float
+    last: float
+    today: float
+    marks: tuple[TimeMark, ...] = ()
+    path: tuple[Band, ...] = ()
+    ahead: tuple[Band, ...] = ()
+    limits: tuple[Limit, ...] = ()
+    step: tuple[float, float, float] | None = None  # first, likeliest, last day
+    step_words: str = ""
+    now: str = "today"
+    says: str = ""
+    hours: tuple[tuple[float, float], ...] = ()  # day and hours on
+
+    def hours_words(self, day: float) -> str:
+        """Return the hours on that a machine had on a day, or nothing where they are not known."""
+        at = bisect_right([one for one, _ in self.hours], day)
+        if at == 0 or at == len(self.hours):
+            return ""
+        return f"{number_text(self.hours[at - 1][1], 4)} h"
+
+
+def time_line_of(
+    machine: Machine,
+    catalogue: ShopCatalogue,
+    drift: MachineDrift | None,
+    acts: Sequence[ServiceAct],
+    today: date,
+    span_days: float,
+) -> TimeLine:
+    """Return the time line of a machine over the last days and some weeks ahead."""
+    now = today.toordinal() + 0.5
+    marks = [*_acts(acts), *_states(machine), *_readings(drift)]
+    oldest = min((mark.day for mark in marks), default=now - 30)
+    first = max(now - span_days, oldest - 7)
+    shown = tuple(sorted((m for m in marks if m.day >= first), key=lambda mark: mark.day))
+    if drift is None:
+        return TimeLine(first, now + 14, now, shown)
+    path = tuple(
+        Band(one.day, one.need - SD_OF_80 * one.sd, one.need, one.need + SD_OF_80 * one.sd)
+        for one in drift.path
+        if one.day >= first
+    )
+    step = (drift.step.first, drift.step.day, drift.step.last) if drift.is_dated else None
+    strength = _strength(drift.need)
+    return TimeLine(
+        first,
+        now + DAYS_AHEAD,
+        now,
+        shown,
+        path,
+        tuple(Band(one.day, one.low, one.middle, one.high) for one in drift.ahead),
+        _limits(drift, catalogue),
+        step,
+        _step_words(drift),
+        f"today {strength} %",
+        f"{len(shown)} marks, today at {strength} % of the strength it began with",
+        () if drift.hours_assumed else tuple((one.day, one.on_h) for one in drift.path),
+    )
+
+
+def weakest_words(drift: MachineDrift | None, catalogue: ShopCatalogue) -> str:
+    """Return the entry that first loses half of its margin, as stock and task; nothing where there
+    is none.
+    """
+    first = drift.weakest if drift is not None else None
+    entry = catalogue.entry_by_uid.get(first.entry) if first is not None else None
+    stock = catalogue.stock(entry.stock_uid) if entry is not None else None
+    return f"{stock.short_name}, {entry.task}" if entry is not None and stock is not None else ""
+
+
+def _strength(need: float) -> int:
+    from olive_almanac.core.upkeep.drift_words import percent_weaker
+
+    return 100 - percent_weaker(need)
+
+
+def _step_words(drift: MachineDrift) -> str:
+    if not drift.is_dated:
+        return ""
+    day = date.fromordinal(int(drift.step.day))
+    doubt = round((drift.step.last - drift.step.first) / 2)
+    days = "day" if doubt <= 1 else "days"
+    return f"about {day.day} {day:%B}, ± {max(1, doubt)} {days}"
+
+
+def _acts(acts: Sequence[ServiceAct]) -> list[TimeMark]:
+    from olive_almanac.steps.upkeep import act_words, part_words
+
+    marks = []
+    for act in acts:
+        if act.part in SHOWN_PARTS and act.kind in ("clean", "change", "replace", "align", "check"):
+            at = datetime.fromisoformat(act.at)
+            day = at.toordinal() + at.hour / 24
+            words = f"{part_words(act.part)}, {act_words(act)}"
+            marks.append(TimeMark(day, None, "act", words, f"act|{act.uid}"))
+    return marks
+
+
+def _states(machine: Machine) -> list[TimeMark]:
+    if not machine.state_since:
+        return []
+    on = date.fromisoformat(machine.state_since)
+    words = f"{day_text(on)}: machine state {machine.state}, {machine.state_reason}"
+    day = on.toordinal() + 0.5
+    return [TimeMark(day, None, "state", words, f"state|{machine.state}")]
+
+
+KINDS = {"check": "weekly check", "meter": "power meter"}
+
+
+def _readings(drift: MachineDrift | None) -> list[TimeMark]:
+    marks = []
+    for one in drift.readings if drift is not None else ():
+        on = day_text(date.fromordinal(int(one.day)))
+        if one.kind == "burn":
+            word = "passed" if one.passed else "failed"
+            words = f"{on}: a burn that keeps down to {_strength(one.need)} % of the power {word}"
+            marks.append(TimeMark(one.day, None, word, words, one.about))
+            continue
+        doubt = number_text(100 * SD_OF_80 * one.sd, 2)
+        words = f"{on}, {KINDS[one.kind]}: strength {_strength(one.need)} % ± {doubt}"
+        marks.append(TimeMark(one.day, one.need, one.kind, words, one.about))
+    return marks
+
+
+def _limits(drift: MachineDrift, catalogue: ShopCatalogue) -> tuple[Limit, ...]:
+    """At which need the entry that first loses half its margin has lost half, and all of it."""
+    first, name = drift.weakest, weakest_words(drift, catalogue)
+    if first is None or not name:
+        return ()
+    proved_at = drift.need - first.used
+    return (
+        Limit(proved_at + first.margin / 2, f"{name}: half its margin gone"),
+        Limit(proved_at + first.margin, "below this line it fails"),
+    )
