@@ -16,7 +16,7 @@ from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.files import read_text, write_file
 
-__all__ = ["load_snapshot", "save_snapshot"]
+__all__ = ["MOST_ACTS", "load_snapshot", "save_snapshot"]
 
 FILE = "shelf.json"
 MOST_ENTRIES, MOST_STOCKS, MOST_JOBS = 300, 300, 50

@@ -32,7 +32,8 @@ class Following(QObject):
 
     def soon(self) -> None:
         """Follow once nothing has changed for a moment, where there is something to follow by."""
-        if self._window.session.catalogue.checks:
+        session = self._window.session
+        if session.catalogue.checks or session.shop.watch.told:
             self._pause.start()
 
     def follow(self) -> None:
