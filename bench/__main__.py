@@ -24,6 +24,7 @@ PARTS = (
     "placing",
     "pictures",
     "sides",
+    "drift",
     "sheet_photos",
 )
 

@@ -6,6 +6,7 @@ import base64
 import contextlib
 import io
 import json
+import math
 import re
 import tempfile
 import unittest
@@ -454,32 +455,48 @@ class ShopTest(CliCase):
         self.services = replace(self.services, now=lambda: datetime(2026, 4, 14, 9, tzinfo=UTC))
 
     def due(self, *more):
-        text = self.done("shop", "--machine", LONG.name.lower(), "--json", *more)
+        text = self.done("shop", *more, "--machine", LONG.name.lower(), "--json")
         validate("due", text)
         return {one["part"]: one for one in json.loads(text)["parts"]}
 
     def test_what_was_served_is_noted_once_and_due_again_after_its_interval(self):
-        noted = self.due("--all", "--serve", "lens", "--found", "dirty", "--minutes", "6")
+        noted = self.due("act", "lens", "--all", "--found", "dirty", "--minutes", "6")
         self.assertEqual(noted["lens"]["last"], "2026-04-14T09:00:00+00:00")
         self.assertEqual(noted["lens"]["state"], "later")
         self.assertEqual(self.due(), {})
         self.assertIn("Nothing is due", self.done("shop", "--machine", LONG.name))
-        self.assertIn("already", self.refused("shop", "--machine", LONG.name, "--serve", "lens"))
+        self.assertIn("already", self.refused("shop", "act", "lens", "--machine", LONG.name))
         self.services = replace(self.services, now=lambda: datetime(2026, 4, 22, 9, tzinfo=UTC))
         lens = self.due()["lens"]
         self.assertEqual((lens["state"], lens["by"]), ("now", "days"))
         self.assertAlmostEqual(lens["share"], 8 / 7, places=3)
         self.assertRegex(self.done("shop", "--machine", LONG.name), r"now: .*14 April.*\[lens\]")
 
+    def test_how_true_a_machine_burns_is_told_by_power_readings(self):
+        self.assertIn("cannot be told yet", self.done("shop", "drift", "--machine", LONG.name))
+        for day, watts in ((1, 58), (8, 58), (15, 58), (22, 48), (29, 48)):
+            at = datetime(2026, 4, day, 9, tzinfo=UTC)
+            self.services = replace(self.services, now=lambda at=at: at, today=at.date)
+            reading = ("--watts", str(watts), "--at-percent", "100")
+            self.done("shop", "act", "power", *reading, "--machine", LONG.name)
+        text = self.done("shop", "drift", "--machine", LONG.name, "--json")
+        validate("drift", text)
+        told = json.loads(text)
+        self.assertEqual((told["level"], told["hours_assumed"]), ("alarm", True))
+        self.assertAlmostEqual(told["need"]["mean"], math.log(58 / 48), delta=0.04)
+        self.assertIn("weaker", told["says"])
+        other = json.loads(self.done("shop", "drift", "--machine", NORTH.name, "--json"))
+        self.assertIsNone(other["need"])
+
     def test_water_that_forbids_burning_is_said(self):
-        warm = ("--serve", "water", "--celsius", "31", "--flow", "4")
-        self.assertIn("31 °C", self.done("shop", "--machine", LONG.name, *warm))
+        warm = ("act", "water", "--celsius", "31", "--flow", "4")
+        self.assertIn("31 °C", self.done("shop", *warm, "--machine", LONG.name))
 
     def test_what_is_not_there_is_told_with_what_is(self):
         self.assertIn(NORTH.name, self.refused("shop", "--machine", "South"))
-        self.assertIn("mirror_3", self.refused("shop", "--machine", LONG.name, "--serve", "gate"))
-        few = ("--serve", "lens", "--minutes", "few")
-        self.assertIn("few", self.refused("shop", "--machine", LONG.name, *few))
+        self.assertIn("mirror_3", self.refused("shop", "act", "gate", "--machine", LONG.name))
+        few = ("act", "lens", "--minutes", "few")
+        self.assertIn("few", self.refused("shop", *few, "--machine", LONG.name))
         empty = ("--library", self.folder / "empty", "shop")
         self.assertIn("no machine yet", self.refused(*empty))
 

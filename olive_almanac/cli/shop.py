@@ -1,10 +1,12 @@
-"""olive-almanac shop: what is due on a machine of the library, and noting that it was done."""
+"""olive-almanac shop: how true the machines are, what is due on them, noting what was done."""
 
 from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
+from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from olive_almanac.cli.console import add_json, add_library, say
 from olive_almanac.cli.services import CommandServices
@@ -14,17 +16,27 @@ from olive_almanac.core.upkeep.due import Due
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen, used_words
 
+if TYPE_CHECKING:
+    from olive_almanac.core.upkeep.drift_told import MachineDrift
+
 __all__ = ["add_arguments", "run"]
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("--machine", default="", help="by its name (default: the first)")
     parser.add_argument(
-        "--serve", metavar="PART", help="note that this part was cleaned, checked, changed"
+        "what",
+        nargs="?",
+        choices=("due", "act", "drift"),
+        default="due",
+        help="what is due (without a word), note an act of service, or how true a machine burns",
     )
+    parser.add_argument(
+        "part", nargs="?", default="", help="act: which part was cleaned, checked, changed"
+    )
+    parser.add_argument("--machine", default="", help="by its name (default: the first)")
     found = [word for word in FOUND if word]
-    parser.add_argument("--found", default="", choices=found, help="with --serve: how it was")
+    parser.add_argument("--found", default="", choices=found, help="act: how it was")
     for name, help_words in (
         ("minutes", "what it took"),
         ("cost", "of parts"),
@@ -34,8 +46,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         ("at-percent", "the power at which it read so"),
         ("note", "what else is worth keeping"),
     ):
-        parser.add_argument(f"--{name}", default="", help=f"with --serve: {help_words}")
-    parser.add_argument("--all", action="store_true", help="also what is not due")
+        parser.add_argument(f"--{name}", default="", help=f"act: {help_words}")
+    parser.add_argument("--all", action="store_true", help="due: also what is not due")
     add_json(parser)
     add_library(parser)
 
@@ -53,7 +65,7 @@ class _Printed:
 
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
-    """Note what was done, then tell what is due."""
+    """Note what was done and tell what is due, or tell how true a machine burns."""
     session = Session(today=services.today)
     store = services.open_library(library)
     try:
@@ -64,10 +76,13 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         for found in session.shop.watch.work():
             session.shop.watch.take(found)
         presenter.show()
-        if arguments.serve:
+        if arguments.what == "act":
             _serve(arguments, presenter, shown)
         assert shown.screen is not None
-        _tell(arguments, shown.screen)
+        if arguments.what == "drift":
+            _tell_drift(arguments, session, shown.screen)
+        else:
+            _tell(arguments, shown.screen)
     finally:
         store.close()
     return 0
@@ -87,12 +102,12 @@ def _machine_uid(session: Session, words: str) -> str:
 def _serve(arguments: argparse.Namespace, presenter: UpkeepPresenter, shown: _Printed) -> None:
     assert shown.screen is not None
     parts = {due.part.id for due in shown.screen.parts}
-    if arguments.serve not in parts:
+    if arguments.part not in parts:
         listed = ", ".join(sorted(parts))
-        raise BadFile(f"This machine has no part “{arguments.serve}”. It has: {listed}.")
+        raise BadFile(f"This machine has no part “{arguments.part}”. It has: {listed}.")
     names = ("minutes", "cost", "celsius", "flow", "watts", "at_percent", "note")
     texts = {name: getattr(arguments, name) for name in names}
-    if not presenter.note(arguments.serve, arguments.found, texts):
+    if not presenter.note(arguments.part, arguments.found, texts):
         raise BadFile(shown.problem or presenter.session.problem)
 
 
@@ -117,6 +132,74 @@ def _tell(arguments: argparse.Namespace, screen: UpkeepScreen) -> None:
         "parts": [_plain(due) for due in parts],
     }
     say(arguments, "\n".join(lines), document)
+
+
+def _tell_drift(arguments: argparse.Namespace, session: Session, screen: UpkeepScreen) -> None:
+    machine, told = screen.machine, screen.diagnosis
+    assert machine is not None and told is not None
+    drift = session.shop.watch.told.get(machine.uid)
+    lines = [f"{told.says}.", told.why, told.do, *(words for _, words in screen.others)]
+    document = {
+        "format": "olive-almanac/drift",
+        "version": 1,
+        "machine": machine.uid,
+        "state": machine.state,
+        "on": session.today().isoformat(),
+        "says": told.whole,
+        "need": None,
+    }
+    if drift is not None:
+        document |= _plain_drift(drift)
+    say(arguments, "\n".join(line for line in lines if line), document)
+
+
+def _plain_drift(drift: MachineDrift) -> dict[str, object]:
+    def day(ordinal: float) -> str:
+        return date.fromordinal(int(ordinal)).isoformat()
+
+    step, now = drift.step, drift.day
+    return {
+        "need": {"mean": round(drift.need, 4), "sd": round(drift.sd, 4)},
+        "level": drift.level,
+        "above_5": round(drift.above, 4),
+        "parts": {
+            "age": round(drift.age, 4),
+            "film": round(drift.film, 4),
+            "sudden": round(drift.sudden, 4),
+        },
+        "step": {
+            "chance": round(step.chance, 4),
+            "day": day(step.day),
+            "from": day(step.first),
+            "to": day(step.last),
+            "size": round(step.size, 4),
+        }
+        if drift.is_dated
+        else None,
+        "helped": None if drift.helped is None else round(drift.helped, 4),
+        "forecast": [
+            {
+                "hours": round((one.day - now) * drift.hours_a_day, 1),
+                "low": round(one.low, 4),
+                "middle": round(one.middle, 4),
+                "high": round(one.high, 4),
+            }
+            for one in drift.ahead
+        ],
+        "entries": [
+            {
+                "entry": one.entry,
+                "used": {"mean": round(one.used, 4), "sd": round(one.sd, 4)},
+                "half_margin_h": [
+                    None if days is None else round(days * drift.hours_a_day, 1)
+                    for days in one.half_in_days
+                ],
+            }
+            for one in drift.entries
+        ],
+        "source_80_h": [None if h is None else round(h) for h in drift.source_80_h],
+        "hours_assumed": drift.hours_assumed,
+    }
 
 
 def _state(due: Due) -> str:

@@ -235,7 +235,7 @@ STATIONS: tuple[Station, ...] = (
         "Alt+8",
         "shop.page:ShopPage",
         _shop,
-        (Verb("shop", "what is due on a machine, and noting that it was done"),),
+        (Verb("shop", "how true the machines are, what is due, noting what was done"),),
         "shop",
         thread=False,
     ),

@@ -135,5 +135,3 @@ class TimeLineTest(ShopCase):
         self.wait_for(lambda: self.page().presenter.plan is not None)
         self.assertEqual(self.page().presenter.plan.trial.kind, "weekly")
         self.assertEqual(self.session.subject.machine.name, "North Bench")
-
-
