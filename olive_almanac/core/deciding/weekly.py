@@ -19,7 +19,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 
-__all__ = ["follow_checks", "said_of_check"]
+__all__ = ["follow_checks", "said_of_check", "turning_point"]
 
 Pair = tuple[Trial, Sequence[Reading]]
 LEAST_CELLS = 4
@@ -106,16 +106,23 @@ def _shift_of_turn(
 
 
 def _turning_point(trial: Trial, readings: Sequence[Reading]) -> tuple[float, float] | None:
-    """ln energy at which the ladder turns and its standard error; None where there are too few
-    verdicts.
-    """
     energy = _log_energy(trial)
-    seen = [
-        (energy[one.cell], one.verdict)
-        for one in readings
-        if one.verdict is not None and one.cell in energy
-    ]
-    if len(seen) < LEAST_CELLS:
+    return turning_point(
+        [
+            (energy[one.cell], one.verdict)
+            for one in readings
+            if one.verdict is not None and one.cell in energy
+        ]
+    )
+
+
+def turning_point(
+    seen: Sequence[tuple[float, str]], least: int = LEAST_CELLS
+) -> tuple[float, float] | None:
+    """Return the ln energy at which a ladder of (ln energy, verdict) turns and its standard error;
+    None where there are fewer than `least` verdicts.
+    """
+    if len(seen) < least:
         return None
     at = np.array([x for x, _ in seen], np.float32)
     level = np.linspace(at.min() - REACH, at.max() + REACH, 241, dtype=np.float32)

@@ -43,6 +43,7 @@ CARRIED_TAILS = 6.0
 NOISE_MEAN, HANG_MEAN, WALLS_MEAN, BEND_MEAN, AIR_MEAN = 0.058, 0.07, 0.02, 0.06, 0.25
 SHIFT_MEAN = 0.15  # a groove's walls lead light further down than it would reach in the open
 OPTICS = (STRETCH, SHIFT, BEND, WAY)  # what belongs to a machine in one state
+ENERGIES = (REMOVAL, THRESHOLD)
 LEARNT_DRIFT = 0.10  # least sd that every carried parameter gains
 
 
@@ -80,7 +81,7 @@ def carried_prior(
 ) -> Prior:
     """Return the prior that another subject's posterior gives: its mean and covariance, moved by
     what the families' priors (`there`, and `family` of this subject) differ, widened by the
-    transfer.
+    transfer: removal and threshold together, which is exactly a change of power.
 
     What belongs to a machine's optics starts anew from the family's prior where the optics are not
     the same.
@@ -94,9 +95,10 @@ def carried_prior(
             mean[index] = family.mean[index]
             spread[index, :] = spread[:, index] = 0.0
             spread[index, index] = family.root[index, index] ** 2
-    gained = np.full(len(PARAMETERS), min(LEARNT_DRIFT, related.energy_sd))
+    apart = min(LEARNT_DRIFT, related.energy_sd)
+    gained = np.full(len(PARAMETERS), apart)
     gained[[AIR, BEND, SHIFT, WAY]] *= 0.2
-    gained[[REMOVAL, THRESHOLD]] = related.energy_sd
     spread += np.diag(gained**2 + 1e-6)
+    spread[np.ix_(ENERGIES, ENERGIES)] += related.energy_sd**2 - apart**2
     root = np.asarray(np.linalg.cholesky(spread), float)
     return Prior(mean, root, np.full(len(PARAMETERS), CARRIED_TAILS))
