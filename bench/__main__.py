@@ -25,6 +25,7 @@ PARTS = (
     "pictures",
     "sides",
     "drift",
+    "bed",
     "sheet_photos",
 )
 

@@ -34,6 +34,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.upkeep.bed_map import decide_bed
 from olive_almanac.formats.tone_csv import write_tone_csv
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import write_file
@@ -189,8 +190,8 @@ def _decide(
 def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
     """Yield what the last trial can decide, piece by piece, for a worker.
 
-    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf", "confirm" or
-    "tone" with its decision (of a tone that is not decided: a sentence).
+    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf", "confirm",
+    "bed" or "tone" with its decision (of a tone or a bed that is not decided: a sentence).
     """
     pairs = basis.pairs
     trial, readings = pairs[-1]
@@ -201,6 +202,11 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
         yield "kerf", decide_kerf([*basis.related, *pairs])
     elif question == "confirm":
         yield "confirm", decide_confirm(trial, readings)
+    elif question == "bed":
+        try:
+            yield "bed", decide_bed(trial, readings)
+        except OutOfRange as problem:
+            yield "bed", str(problem)
     elif question == "tone":
         try:
             yield "tone", tone_table_of(trial, readings)

@@ -313,6 +313,26 @@ class ToneCurveTest(DecidingCase):
         self.assertGreater(powers[-1], 10)
 
 
+class BedMapTest(DecidingCase):
+    trial = kind_plan("bed", "engrave").trial
+    readings = tuple(
+        Reading(c.id, lightness=55 + 6 * c.col + (9 if c.row in (2, 3, 4, 5) else 0))
+        for c in kind_plan("bed", "engrave").trial.cells
+    )
+
+    def test_the_bed_is_drawn_with_what_each_place_needs_and_the_likeliest_cause(self):
+        page = self.decided()
+        self.assertIs(page.stack.currentWidget(), page.bed)
+        found = page.presenter.found["bed"]
+        self.assertEqual(len(found.need), 5)
+        self.assertEqual(found.story, "mirror 2")  # the right side is lighter at both heights
+        self.assertIn("along the gantry to the right", page.says.text())
+        self.assertIn("Nobody at the mirrors", page.remarks.text())
+        self.assertIn("best", page.bed.accessibleDescription())
+        self.assertEqual(self.clipped(), [])
+        self.assertFalse(page.write.isVisible())
+
+
 class EdgeWhileReadingTest(DecidingCase):
     readings = ()
 

@@ -135,3 +135,8 @@ class TimeLineTest(ShopCase):
         self.wait_for(lambda: self.page().presenter.plan is not None)
         self.assertEqual(self.page().presenter.plan.trial.kind, "weekly")
         self.assertEqual(self.session.subject.machine.name, "North Bench")
+
+    def test_the_bed_map_is_planned_from_here(self):
+        self.click(self.panel.bed)
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.assertEqual(self.page().presenter.plan.trial.kind, "bed")

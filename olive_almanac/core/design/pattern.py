@@ -51,6 +51,7 @@ class Pattern:
     blocks: tuple[str, ...] = ("",)
     wraps: bool = False  # a strip that may be broken into several rows
     spread: bool = False  # over the whole sheet
+    places: tuple[tuple[float, float], ...] = ()  # of its equal parts, -1 to 1 over the sheet
     ragged: bool = False  # each row flows by itself: its cells need not stand in columns
 
 

@@ -160,7 +160,9 @@ def plan_trial(
     shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
     room = room_for(machine, choices)
-    if pattern.spread:
+    if pattern.places:
+        coupon, rects, place = _at_places(room, layout, pattern)
+    elif pattern.spread:
         coupon, rects, place = _spread(room, layout, pattern)
     else:
         coupon, rects = layout.placed()
@@ -609,6 +611,45 @@ def _spread(
         rects,
         (round(left, 3), round(low, 3)),
     )
+
+
+def _at_places(
+    room: Room, layout: _Layout, pattern: Pattern
+) -> tuple[CouponSize, list[tuple[float, float, float, float]], tuple[float, float]]:
+    """Lay equal parts of the cells at given places of the room, each as near to its place as it
+    can: the coupon is the room itself.
+    """
+    left, low, right, high = room.area
+    dx, dy = layout.reach
+    w, h = layout.widths[0, 0], layout.heights[0]
+    foot = 0.0
+    if layout.letters is not None:
+        foot = layout.height + 2 * LABEL_GAP_MM
+    count = len(pattern.patches) // len(pattern.places)
+    part = pattern.patches[:count]
+    cols, lines = 1 + max(p.col for p in part), 1 + max(p.row for p in part)
+    gap = layout.choices.gap_mm
+    wide = cols * w + (cols - 1) * gap + 2 * dx
+    tall = lines * (h + foot) + (lines - 1) * gap + 2 * dy
+    rects = []
+    middle, half = ((left + right) / 2, (low + high) / 2), ((right - left) / 2, (high - low) / 2)
+    for n, (u, v) in enumerate(pattern.places):
+        x = min(max(middle[0] + u * half[0] - wide / 2, left), right - wide)
+        y = min(max(middle[1] + v * half[1] - tall / 2, low), high - tall)
+        near = room.nearest(wide, tall, (x, y))
+        if near is None or x < left or y < low:
+            raise NoRoom(
+                f"No room for the cells of one place, {lengths_text(wide, tall)} mm with their "
+                "run-up.",
+                room.short_by(wide, tall),
+            )
+        for patch in pattern.patches[n * count : (n + 1) * count]:
+            line = patch.row - n * lines
+            at_x = near[0] - left + dx + patch.col * (w + gap)
+            at_y = near[1] - low + dy + foot + line * (h + foot + gap)
+            rects.append((round(at_x, 3), round(at_y, 3), w, h))
+    size = CouponSize(round(right - left, 3), round(high - low, 3))
+    return size, rects, (round(left, 3), round(low, 3))
 
 
 def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:

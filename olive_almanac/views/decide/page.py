@@ -22,6 +22,7 @@ from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
 from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells
 from olive_almanac.views.coupon import CouponPicture, VerdictKeyLine
+from olive_almanac.views.decide.bed import BedChart
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
 from olive_almanac.views.decide.outliers import OutlierList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
@@ -54,13 +55,15 @@ UNREAD = "has not been read yet. What was read before stands."
 NO_ENTRY = "There is no entry to keep it with yet: decide a setting for this stock first."
 STANDS = "Alone, and 19 in 20 still fall free"
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
-LOOKS = {"focus": 3, "kerf": 4, "tone": 5, "confirm": 7}
+LOOKS = {"focus": 3, "kerf": 4, "tone": 5, "confirm": 7, "bed": 8}
 PHOTO = 6
+CAUTION = "Nobody at the mirrors while the beam can fire: the machine's manual comes first."
 TITLES = {
     "focus": "Where the focus lies",
     "kerf": "What the beam takes away",
     "tone": "Tone curve",
     "confirm": "Confirm run",
+    "bed": "Where the bed is weak",
 }
 
 
@@ -85,6 +88,7 @@ class DecidePage(StationPage):
         self.map, self.slices, self.outliers = SettingMapView(), SlicesChart(), OutlierList()
         self.focus_chart, self.kerf_chart, self.tone_chart = FocusChart(), KerfChart(), ToneChart()
         self.coupon = CouponPicture()
+        self.bed = BedChart()
         self.map.pick_clicked.connect(self.presenter.choose)
         self.map.cell_clicked.connect(self._aim_at_cell)
         self.outliers.chosen.connect(self._look_again)
@@ -98,6 +102,7 @@ class DecidePage(StationPage):
             self.tone_chart,
             self.photo,
             self.coupon,
+            self.bed,
         ):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
@@ -429,6 +434,7 @@ class DecidePage(StationPage):
             "kerf": self._show_kerf,
             "tone": self._show_tone,
             "confirm": self._show_confirm,
+            "bed": self._show_bed,
         }[question](decided, self.says.text())
 
     def _facts(self, title: str, rows: Any) -> None:
@@ -465,6 +471,22 @@ class DecidePage(StationPage):
                 ],
             )
         self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
+
+    def _show_bed(self, decision: Any, note: str) -> None:
+        machine = self.session.subject.machine
+        if machine is not None:
+            self.bed.show_bed(decision, machine.bed_mm, note)
+        if decision is not None:
+            order = sorted(decision.stories, key=lambda name: -decision.stories[name])
+            self._facts(
+                "How likely", [(name, _chance_words(decision.stories[name])) for name in order]
+            )
+            across, up = decision.tilt_mm_m
+            if decision.story == "tilt":
+                rise = f"{number_text(across, 2)} and {number_text(up, 2)} mm"
+                self._facts("It rises", [("a metre to the right, to the rear", rise)])
+            self._show_remarks((decision.do, CAUTION) if decision.do else ())
+        self._offer("", False)
 
     def _show_kerf(self, decision: Any, note: str) -> None:
         self.kerf_chart.show_decision(decision, note)
@@ -645,3 +667,9 @@ class DecidePage(StationPage):
             QGuiApplication.clipboard().setText(", ".join(words))
         elif self.presenter.question != "setting" and self.says.text():
             QGuiApplication.clipboard().setText(self.says.text())
+
+
+def _chance_words(chance: float) -> str:
+    if 0.01 <= chance <= 0.99:
+        return f"{100 * chance:.0f} %"
+    return "over 99 %" if chance > 0.5 else "under 1 %"

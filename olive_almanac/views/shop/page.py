@@ -51,6 +51,7 @@ from olive_almanac.views.theme import NO_BRUSH, C, F, compact, px
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.service import Counters
+    from olive_almanac.core.records.trial import Kind
     from olive_almanac.views.window import MainWindow
 
 __all__ = ["ShopPage"]
@@ -258,12 +259,12 @@ class MachinePanel(Page):
     """How the machine in hand is: the diagnosis, its time line, what to do.
 
     Signals:
-        asked(object): what stands behind a mark of the time line, or "part|ID" to note a service.
-        weekly(): the weekly check is to be planned.
+        asked(str): what stands behind a mark of the time line, or "part|ID" to note a service.
+        planned(str): a trial of this kind is to be planned.
     """
 
     asked = Signal(str)
-    weekly = Signal()
+    planned = Signal(str)
 
     def __init__(self, presenter: UpkeepPresenter) -> None:
         super().__init__()
@@ -285,12 +286,14 @@ class MachinePanel(Page):
         self.meter = button("Note a power reading")
         self.meter.clicked.connect(lambda: self.asked.emit("part|power"))
         self.check = button("Plan the weekly check")
-        self.check.clicked.connect(self.weekly)
+        self.check.clicked.connect(lambda: self.planned.emit("weekly"))
+        self.bed = button("Map the bed", tip="why one side of the bed is weaker")
+        self.bed.clicked.connect(lambda: self.planned.emit("bed"))
         self.span = own_picker("How much of it is shown", SPANS, "182")
         self.span.picked.connect(self._spanned)
         reading = row(self.held, self.open, gap=8)
         reading.setStretch(0, 1)
-        keys = row(self.clean, self.meter, self.check, None, self.span, gap=8)
+        keys = row(self.clean, self.meter, self.check, self.bed, None, self.span, gap=8)
         top = col(self.says, self.why, self.do, self.others, gap=4)
         whole = col(top, self.chart, reading, keys, gap=8)
         whole.setStretch(1, 1)  # the chart
@@ -365,7 +368,7 @@ class ShopPage(StationPage):
         self.nothing = label(NOTHING, "ui", "second", wrap=True)
         self.machine_panel = MachinePanel(self.presenter)
         self.machine_panel.asked.connect(self.open_about)
-        self.machine_panel.weekly.connect(self._plan_check)
+        self.machine_panel.planned.connect(self._plan)
         self.view = Segments(("time line", "services"), name="What is shown of the machine")
         self.view.chosen.connect(self.show_view)
         self.stack = QStackedWidget()
@@ -493,11 +496,11 @@ class ShopPage(StationPage):
         self.lines.addStretch(1)
         self.parts.setMinimumHeight(px(compact(*LINE_PX)) * len(screen.parts))
 
-    def _plan_check(self) -> None:
+    def _plan(self, kind: Kind) -> None:
         machine = self.presenter.machine
         if machine is not None:
             self.session.choose(machine=machine.uid)
-            self.main_window.navigate("plan", PlanKind("weekly"))
+            self.main_window.navigate("plan", PlanKind(kind))
 
     def _ask_costs(self) -> None:
         if self.presenter.machine is not None:

@@ -33,7 +33,7 @@ __all__ = [
     "register",
 ]
 
-Question = Literal["setting", "focus", "kerf", "tone", "confirm"]
+Question = Literal["setting", "focus", "kerf", "tone", "confirm", "bed"]
 FREE = "*"  # the operator chooses the factor
 
 

@@ -1,0 +1,163 @@
+"""Bed maps: planned over the bed, read by tone or verdict, told as tilt, mirrors, a weak place."""
+
+import math
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from olive_almanac.core.design.plan import NoRoom, plan_trial
+from olive_almanac.core.design.suggest import suggest_levels
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.upkeep.bed_map import decide_bed, read_bed, tell_bed
+from olive_almanac.formats.letters import letters
+from olive_almanac.steps.permission import permission_for
+from tests.samples import BIRCH, LONG, NORTH
+
+
+def planned(task="engrave", machine=LONG, **changes):
+    choices = suggest_levels(
+        machine, BIRCH, task, kind="bed", speed_unit="mm/min", lettering=letters(), engraves=True
+    ).choices
+    return plan_trial(
+        machine,
+        BIRCH,
+        task,
+        replace(choices, **changes),
+        permission=permission_for(machine, BIRCH, task, {}),
+        trial_id="b",
+        name="Coupon 1",
+        made="2026-04-14",
+        lettering=letters(),
+        engraves=True,
+    ).trial
+
+
+def middle_of(trial, cell):
+    left, low = trial.area_mm[:2]
+    x, y, w, h = cell.rect_mm
+    half = np.array(trial.machine.bed_mm) / 2
+    return (np.array([left + x + w / 2, low + y + h / 2]) - half) / half
+
+
+def read_with(trial, need):
+    """What is seen where need(u, v, focus) says how much more energy each place needs, exactly."""
+    energy = {
+        c.id: math.log(trial.machine.watts(c.setting.power) * c.setting.dose_per_watt)
+        for c in trial.cells
+    }
+    mean = sum(energy.values()) / len(energy)
+    readings = []
+    for cell in trial.cells:
+        beyond = energy[cell.id] - mean - need(*middle_of(trial, cell), cell.setting.focus_mm)
+        if trial.task == "cut":
+            readings.append(Reading(cell.id, "free" if beyond > -0.2 else "not_through"))
+        else:
+            readings.append(Reading(cell.id, lightness=60 - 25 * beyond))
+    return readings
+
+
+def focus_loss(z_mm, z_r=LONG.rayleigh_mm):
+    return 0.5 * math.log1p((z_mm / z_r) ** 2)
+
+
+class PlanTest(unittest.TestCase):
+    def test_thirty_patches_lie_at_the_corners_and_the_middle_of_the_bed(self):
+        trial = planned()
+        self.assertEqual(len(trial.cells), 30)
+        places = read_bed(trial, read_with(trial, lambda u, v, f: 0.0)).places
+        wanted = {(-1, -1), (1, -1), (1, 1), (-1, 1), (0, 0)}
+        self.assertEqual({tuple(np.round(place)) for place in places}, wanted)
+        self.assertGreater(np.abs(places[:4]).min(), 0.8)
+        self.assertEqual(len({c.setting.focus_mm for c in trial.cells}), 2)
+        boxes = [cell.rect_mm for cell in trial.cells]
+        for n, (x, y, w, h) in enumerate(boxes):
+            for ox, oy, ow, oh in boxes[:n]:
+                self.assertTrue(x >= ox + ow or ox >= x + w or y >= oy + oh or oy >= y + h)
+
+    def test_by_eye_it_cuts_fifty_pieces(self):
+        self.assertEqual(len(planned("cut").cells), 50)
+
+    def test_a_sheet_that_is_too_small_is_told(self):
+        with self.assertRaises(NoRoom):
+            planned(sheet=Sheet(40, 30), sheet_number=0)
+
+    def test_one_height_is_refused(self):
+        with self.assertRaises(OutOfRange):
+            planned(focus_mm=(0.0,))
+
+
+class TellTest(unittest.TestCase):
+    def setUp(self):
+        self.trial = planned()
+
+    def told(self, need):
+        return decide_bed(self.trial, read_with(self.trial, need))
+
+    def test_an_even_bed_is_even_also_where_the_height_is_off(self):
+        for off in (0.0, 1.0):
+            found = self.told(lambda u, v, f, off=off: focus_loss(f + off))
+            self.assertEqual(found.story, "even")
+            self.assertLess(max(found.need), 0.01)
+
+    def test_a_tilt_is_told_with_its_size_and_the_shims_that_mend_it(self):
+        rise = 2.4  # mm over half the bed, to the right
+        found = self.told(lambda u, v, f: focus_loss(f + rise * u))
+        self.assertEqual((found.story, found.is_sure), ("tilt", True))
+        across, up = found.tilt_mm_m
+        self.assertAlmostEqual(across, rise / 0.45, delta=0.4)
+        self.assertAlmostEqual(up, 0, delta=0.4)
+        left_front, right_front, right_rear, left_rear = found.shims_mm
+        self.assertAlmostEqual(left_front, 2 * rise, delta=1.0)
+        self.assertAlmostEqual(left_rear, 2 * rise, delta=1.0)
+        self.assertLess(max(right_front, right_rear), 1.0)
+
+    def test_mirrors_are_told_apart_and_which_way_it_weakens(self):
+        for way, story, words in (
+            (lambda u, v: (v + 1) / 2, "mirror 1", "rails to the rear"),
+            (lambda u, v: (1 - v) / 2, "mirror 1", "rails to the front"),
+            (lambda u, v: (u + 1) / 2, "mirror 2", "gantry to the right"),
+            (lambda u, v: (1 - u) / 2, "mirror 2", "gantry to the left"),
+        ):
+            found = self.told(lambda u, v, f, way=way: focus_loss(f) + 0.3 * way(u, v) ** 3)
+            self.assertEqual((found.story, found.is_sure), (story, True))
+            self.assertIn(words, found.says)
+            self.assertIn("tape", found.do)
+
+    def test_a_dirty_place_is_told_where_it_is(self):
+        def need(u, v, f):
+            return focus_loss(f) + 0.25 * math.exp(-(u**2 + v**2) / 0.2)
+
+        found = self.told(need)
+        self.assertEqual(found.story, "zone")
+        self.assertLess(np.hypot(*found.zone), 0.1)
+        self.assertIn("in the middle", found.says)
+
+    def test_a_head_that_carries_its_source_has_no_mirrors(self):
+        trial = planned(machine=replace(NORTH, bed_mm=(400, 400)))
+        found = decide_bed(trial, read_with(trial, lambda u, v, f: 0.3 * ((v + 1) / 2) ** 3))
+        self.assertFalse(any("mirror" in story for story in found.stories))
+
+    def test_what_a_known_source_adds(self):
+        readings = read_with(self.trial, lambda u, v, f: focus_loss(f) + 0.3 * ((v + 1) / 2) ** 3)
+        bed = read_bed(self.trial, readings)
+        known = tell_bed(bed, LONG.rayleigh_mm)
+        far = tell_bed(bed, LONG.rayleigh_mm, source_at=(1, 1))
+        self.assertGreater(known.stories["mirror 1"], far.stories["mirror 1"])
+
+    def test_verdicts_alone_tell_a_tilt(self):
+        trial = planned("cut")
+        found = decide_bed(
+            trial, read_with(trial, lambda u, v, f: focus_loss(f - 1.5 + 3.5 * v) - 0.3)
+        )
+        self.assertEqual(found.story, "tilt")
+
+    def test_too_few_places_or_too_little_tone_is_told(self):
+        readings = read_with(self.trial, lambda u, v, f: 0.0)
+        with self.assertRaisesRegex(OutOfRange, "at every height"):
+            decide_bed(self.trial, readings[:9])
+        flat = [replace(one, lightness=50.0) for one in readings]
+        with self.assertRaisesRegex(OutOfRange, "Change of tone"):
+            decide_bed(self.trial, flat)
