@@ -26,6 +26,7 @@ PARTS = (
     "sides",
     "drift",
     "bed",
+    "mirrors",
     "sheet_photos",
 )
 

@@ -488,6 +488,32 @@ class ShopTest(CliCase):
         other = json.loads(self.done("shop", "drift", "--machine", NORTH.name, "--json"))
         self.assertIsNone(other["need"])
 
+    def test_marks_on_tape_name_the_mirror(self):
+        typed = "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"
+        text = self.done("shop", "marks", typed, "--machine", LONG.name, "--json")
+        validate("mirror-marks", text)
+        self.assertEqual(json.loads(text)["mirror"], 2)
+        self.assertIn("Never", self.done("shop", "marks", typed, "--machine", LONG.name))
+        self.assertIn("four marks", self.refused("shop", "marks", "1,1", "--machine", LONG.name))
+        self.assertIn("no mirrors", self.refused("shop", "marks", typed, "--machine", NORTH.name))
+
+    def test_a_bed_map_is_told_by_its_trial(self):
+        trial = kind_plan("bed", "engrave").trial
+        library = Library.open(self.folder / "library")
+        library.save_machine(trial.machine, "new")
+        library.save_trial(trial, "decide", "read")
+        seen = [
+            Reading(c.id, lightness=55 + 6 * c.col + (9 if c.row in (2, 3, 4, 5) else 0))
+            for c in trial.cells
+        ]
+        library.save_readings(trial.id, seen, "read")
+        library.close()
+        text = self.done("shop", "map", trial.id, "--json")
+        validate("bed-map", text)
+        stories = json.loads(text)["stories"]
+        self.assertEqual(max(stories, key=stories.get), "mirror 2")
+        self.assertIn(trial.id, self.refused("shop", "map", "nothing"))
+
     def test_water_that_forbids_burning_is_said(self):
         warm = ("act", "water", "--celsius", "31", "--flow", "4")
         self.assertIn("31 °C", self.done("shop", *warm, "--machine", LONG.name))

@@ -12,8 +12,11 @@ from olive_almanac.cli.console import add_json, add_library, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.service import FOUND
+from olive_almanac.core.units import read_number
 from olive_almanac.core.upkeep.due import Due
+from olive_almanac.steps.mirrors import CAUTIONS, MirrorsPresenter
 from olive_almanac.steps.session import Session
+from olive_almanac.steps.trials import counted
 from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen, used_words
 
 if TYPE_CHECKING:
@@ -27,12 +30,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "what",
         nargs="?",
-        choices=("due", "act", "drift"),
+        choices=("due", "act", "drift", "map", "marks"),
         default="due",
-        help="what is due (without a word), note an act of service, or how true a machine burns",
+        help="what is due (without a word), note an act of service, how true a machine burns, what "
+        "a bed map found, what marks on tape say of the mirrors",
     )
     parser.add_argument(
-        "part", nargs="?", default="", help="act: which part was cleaned, checked, changed"
+        "part",
+        nargs="?",
+        default="",
+        help="act: which part; map: the trial's id; marks: four marks on tape, mm right,up of the "
+        'middle, front left round: "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"',
     )
     parser.add_argument("--machine", default="", help="by its name (default: the first)")
     found = [word for word in FOUND if word]
@@ -81,6 +89,10 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         assert shown.screen is not None
         if arguments.what == "drift":
             _tell_drift(arguments, session, shown.screen)
+        elif arguments.what == "map":
+            _tell_map(arguments, session)
+        elif arguments.what == "marks":
+            _tell_marks(arguments, presenter)
         else:
             _tell(arguments, shown.screen)
     finally:
@@ -132,6 +144,60 @@ def _tell(arguments: argparse.Namespace, screen: UpkeepScreen) -> None:
         "parts": [_plain(due) for due in parts],
     }
     say(arguments, "\n".join(lines), document)
+
+
+def _tell_map(arguments: argparse.Namespace, session: Session) -> None:
+    from olive_almanac.core.upkeep.bed_map import decide_bed
+
+    trial = next((one for one in session.trials.every if one.id == arguments.part), None)
+    if trial is None or trial.kind != "bed":
+        known = ", ".join(one.id for one in session.trials.every if one.kind == "bed") or "none"
+        raise BadFile(f"The library has no bed map “{arguments.part}”. It has: {known}.")
+    found = decide_bed(trial, counted(session.store, session.store.readings(trial.id)))
+    document = {
+        "format": "olive-almanac/bed-map",
+        "version": 1,
+        "trial": trial.id,
+        "stories": {name: round(chance, 4) for name, chance in found.stories.items()},
+        "tilt_mm_m": [round(one, 3) for one in found.tilt_mm_m],
+        "shims_mm": [round(one, 3) for one in found.shims_mm],
+        "loss": {"mirror_1": round(found.loss[0], 4), "mirror_2": round(found.loss[1], 4)},
+        "zone": list(found.zone) if found.zone is not None else None,
+        "says": f"{found.says} {found.do}".strip(),
+    }
+    chances = [f"{name}: {100 * chance:.0f} %" for name, chance in found.stories.items()]
+    say(arguments, "\n".join((found.says, found.do, *chances)), document)
+
+
+def _tell_marks(arguments: argparse.Namespace, presenter: UpkeepPresenter) -> None:
+    from olive_almanac.core.upkeep.mirrors import fit_marks
+
+    mirrors = MirrorsPresenter(presenter)
+    machine = mirrors.machine
+    if machine is None:
+        raise BadFile("This machine carries its source in the head: it has no mirrors to set.")
+    pairs = arguments.part.replace(";", " ").split()
+    marks = []
+    for pair in pairs:
+        right, _, up = pair.partition(",")
+        marks.append((read_number(right, "Mark to the right"), read_number(up, "Mark up")))
+    if len(marks) != len(mirrors.places_mm()):
+        raise BadFile("Type four marks, mm right,up, from front left round: 0.2,0.1 3.1,0.4 ...")
+    found = fit_marks(mirrors.places_mm(), marks, machine.bed_mm)
+    document = {
+        "format": "olive-almanac/mirror-marks",
+        "version": 1,
+        "machine": machine.uid,
+        "at_mm": [list(place) for place in mirrors.places_mm()],
+        "marks_mm": [list(mark) for mark in marks],
+        "slope_mm_m": [
+            [round(one, 3) for one in slope] for slope in (found.slope_1_mm_m, found.slope_2_mm_m)
+        ],
+        "mirror": found.mirror,
+        "wanted_mm": [round(one, 3) for one in found.wanted_mm],
+        "says": found.says,
+    }
+    say(arguments, f"{CAUTIONS}\n{found.says}", document)
 
 
 def _tell_drift(arguments: argparse.Namespace, session: Session, screen: UpkeepScreen) -> None:

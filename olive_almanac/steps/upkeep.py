@@ -240,7 +240,8 @@ class UpkeepPresenter:
         held = next((due for due in parts if due.part.id == self._part), None)
         held = held or (parts[0] if parts else None)
         part = held.part.id if held is not None else ""
-        log = [act for act in acts if act.part in (part, HOURS)][: -LOGGED - 1 : -1]
+        corrected = [act for act in acts if act.part == HOURS][-1:]
+        log = [act for act in acts if act.part == part or act in corrected][: -LOGGED - 1 : -1]
         self.view.show_upkeep(
             UpkeepScreen(
                 machine,
@@ -282,7 +283,7 @@ class UpkeepPresenter:
 
         def act() -> ServiceAct:
             return replace(
-                self._act(machine, part, due.part.act),
+                self.make_act(machine, part, due.part.act),
                 found=found,
                 minutes=number("minutes", "Minutes") or 0.0,
                 parts_cost=number("cost", "Cost of parts") or 0.0,
@@ -306,7 +307,7 @@ class UpkeepPresenter:
             return self._tell("Say in the note why it is burnt all the same: it is kept.")
 
         def act() -> ServiceAct:
-            return replace(self._act(machine, "water", "override"), note=reason.strip())
+            return replace(self.make_act(machine, "water", "override"), note=reason.strip())
 
         return self._keep(act, "burnt all the same")
 
@@ -318,7 +319,9 @@ class UpkeepPresenter:
 
         def act() -> ServiceAct:
             added = Counters(on_h=read_number(hours, "Hours"))
-            return replace(self._act(machine, HOURS, "correct"), added=added, note=reason.strip())
+            return replace(
+                self.make_act(machine, HOURS, "correct"), added=added, note=reason.strip()
+            )
 
         return self._keep(act, "hours corrected")
 
@@ -333,7 +336,7 @@ class UpkeepPresenter:
                 key: read_number(texts[key], words) if texts.get(key, "").strip() else 0.0
                 for key, words in INTERVAL_FIELDS.items()
             }
-            return replace(self._act(machine, part, "interval"), interval=Interval(**values))
+            return replace(self.make_act(machine, part, "interval"), interval=Interval(**values))
 
         return self._keep(act, f"interval of {due.part.words}")
 
@@ -386,7 +389,8 @@ class UpkeepPresenter:
         then = datetime.fromisoformat(act.at).astimezone()
         return abs((self._now().astimezone() - then).total_seconds()) / 60
 
-    def _act(self, machine: Machine, part: str, kind: ActKind) -> ServiceAct:
+    def make_act(self, machine: Machine, part: str, kind: ActKind) -> ServiceAct:
+        """Return an act of now with the machine's counters."""
         acts = _acts_of(self.session, machine)
         counters = counters_of(_used_of(self.session, machine), acts)
         at = self._now().isoformat(timespec="seconds")

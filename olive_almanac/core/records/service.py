@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
-__all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "ServiceAct"]
+__all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "MirrorMarks", "ServiceAct"]
 
 ActKind = Literal["clean", "check", "change", "replace", "align", "correct", "interval", "override"]
 ACTS: dict[str, str] = {
@@ -81,6 +82,31 @@ class Interval:
             check_number(f"Interval, {name}", getattr(self, name), low=0, high=1e6)
 
 
+Pair = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class MirrorMarks:
+    """Marks on tape over the head's opening, mm right and up of its middle seen from where the beam
+    comes, with the head at some places, mm of the bed; `turned_mm` is the far mark after a quarter
+    turn of the first, of the second screw, each from where it was.
+    """
+
+    at_mm: tuple[Pair, ...]
+    marks_mm: tuple[Pair, ...]
+    turned_mm: tuple[Pair, ...] = ()
+
+    def __post_init__(self) -> None:
+        if len(self.at_mm) != len(self.marks_mm):
+            raise OutOfRange("Marks", len(self.marks_mm), f"{len(self.at_mm)}, one a place")
+        for mark in (*self.marks_mm, *self.turned_mm):
+            for value in mark:
+                check_number("Mark", value, "mm", low=-100, high=100)
+        for place in self.at_mm:
+            for value in place:
+                check_number("Place of the head", value, "mm", low=-10_000, high=10_000)
+
+
 @dataclass(frozen=True)
 class ServiceAct:
     """One act: on which machine and part, what, when (ISO time), by whom, and the counters then.
@@ -106,6 +132,7 @@ class ServiceAct:
     interval: Interval | None = field(default=None, metadata={"written": "if set"})
     watts: float | None = field(default=None, metadata={"written": "if set"})  # by a meter
     at_percent: float | None = field(default=None, metadata={"written": "if set"})
+    marks: MirrorMarks | None = field(default=None, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_text("Part", self.part, 40)

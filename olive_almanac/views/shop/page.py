@@ -15,6 +15,7 @@ from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
 from olive_almanac.steps.hour_costs import cost_words
+from olive_almanac.steps.mirrors import MirrorsPresenter
 from olive_almanac.steps.requests import PlanKind
 from olive_almanac.steps.time_line import SPANS, TimeMark
 from olive_almanac.steps.upkeep import (
@@ -45,6 +46,7 @@ from olive_almanac.views.parts import (
     scrolling,
 )
 from olive_almanac.views.shop.costs import CostsDialog
+from olive_almanac.views.shop.mirrors import MirrorsPanel
 from olive_almanac.views.shop.timeline import TimeLineChart
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import NO_BRUSH, C, F, compact, px
@@ -59,7 +61,7 @@ __all__ = ["ShopPage"]
 CAUTION = "Power off and let it cool before you reach in. The machine's manual comes first."
 NOTHING = "No machine is known yet. Set up adds one."
 LINE_PX = (44, 50)
-MACHINE, SERVICES = range(2)  # what is shown
+MACHINE, SERVICES, MIRRORS = range(3)  # what is shown
 
 
 class PartLine(ListLine):
@@ -369,7 +371,9 @@ class ShopPage(StationPage):
         self.machine_panel = MachinePanel(self.presenter)
         self.machine_panel.asked.connect(self.open_about)
         self.machine_panel.planned.connect(self._plan)
-        self.view = Segments(("time line", "services"), name="What is shown of the machine")
+        self.view = Segments(
+            ("time line", "services", "mirrors"), name="What is shown of the machine"
+        )
         self.view.chosen.connect(self.show_view)
         self.stack = QStackedWidget()
         self._view: int | None = None
@@ -396,6 +400,8 @@ class ShopPage(StationPage):
         self.services.setLayout(whole)
         self.stack.addWidget(self.machine_panel)
         self.stack.addWidget(self.services)
+        self.mirrors = MirrorsPanel(MirrorsPresenter(self.presenter))
+        self.stack.addWidget(scrolling(self.mirrors, (300, 160)))
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.view))
@@ -424,6 +430,8 @@ class ShopPage(StationPage):
     def main_action(self) -> None:
         if self._view == SERVICES:
             self.panel.note()
+        elif self._view == MIRRORS:
+            self.mirrors.keep_marks()
         else:
             self.machine_panel.clean.click()
 
@@ -458,6 +466,7 @@ class ShopPage(StationPage):
         choices = [(one.uid, one.label) for one in screen.machines]
         self.machine.set_choices(choices, screen.machine.uid)
         self.machine_panel.show_machine(screen)
+        self.mirrors.show_told()
         now = [due for due in screen.parts if due.is_now]
         self.view.set_word(SERVICES, f"services, {len(now)} due" if now else "services")
         self.says.setText(_summary(now, screen.water))
