@@ -84,9 +84,13 @@ class PlanTest(unittest.TestCase):
         with self.assertRaises(NoRoom):
             planned(sheet=Sheet(40, 30), sheet_number=0)
 
-    def test_one_height_is_refused(self):
-        with self.assertRaises(OutOfRange):
-            planned(focus_mm=(0.0,))
+    def test_one_height_tells_less_but_many_are_refused(self):
+        trial = planned(focus_mm=(0.0,))
+        self.assertEqual(len(trial.cells), 15)
+        found = decide_bed(trial, read_with(trial, lambda u, v, f: 0.3 * ((v + 1) / 2) ** 3))
+        self.assertEqual(found.story, "mirror 1")
+        with self.assertRaisesRegex(OutOfRange, "at most 5"):
+            planned(focus_mm=tuple(range(6)))
 
 
 class TellTest(unittest.TestCase):

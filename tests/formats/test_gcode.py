@@ -430,7 +430,7 @@ class RandomTrialsTest(unittest.TestCase):
         taken += [box(b[0] + x, b[1] + y, b[2] + x, b[3] + y) for b in choices.sheet.used_mm]
         left, low, right, high = trial.area_mm
         whole = [box(left, low, right, high)]
-        if trial.kind == "confirm":
+        if kind_of(trial.kind).spread:
             whole = [
                 box(left + a, low + b, left + a + w, low + b + h)
                 for a, b, w, h in (cell.rect_mm for cell in trial.cells)

@@ -91,6 +91,7 @@ class TimeLineTest(ShopCase):
         self.assertEqual(self.page().panel.part, "power")
 
     def test_a_mouse_takes_a_reading_in_hand(self):
+        self.wait_for(lambda: self.chart._area.width() > 100)  # drawn
         mark = self.chart.line.marks[3]
         at = self.chart._place(mark)
         QTest.mouseClick(

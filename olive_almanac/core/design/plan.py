@@ -631,7 +631,7 @@ def _at_places(
     gap = layout.choices.gap_mm
     wide = cols * w + (cols - 1) * gap + 2 * dx
     tall = lines * (h + foot) + (lines - 1) * gap + 2 * dy
-    rects = []
+    rects, taken = [], list[tuple[float, float]]()
     middle, half = ((left + right) / 2, (low + high) / 2), ((right - left) / 2, (high - low) / 2)
     for n, (u, v) in enumerate(pattern.places):
         x = min(max(middle[0] + u * half[0] - wide / 2, left), right - wide)
@@ -643,6 +643,14 @@ def _at_places(
                 "run-up.",
                 room.short_by(wide, tall),
             )
+        for x, y in taken:
+            if abs(near[0] - x) < wide and abs(near[1] - y) < tall:
+                raise NoRoom(
+                    f"No room for {len(pattern.places)} places of {lengths_text(wide, tall)} mm "
+                    "beside each other: take smaller cells or a larger sheet.",
+                    0.0,
+                )
+        taken.append(near)
         for patch in pattern.patches[n * count : (n + 1) * count]:
             line = patch.row - n * lines
             at_x = near[0] - left + dx + patch.col * (w + gap)

@@ -331,4 +331,8 @@ class _Draws:
         first = np.where(now > limit, 0.0, first)
         ordered = np.sort(first)
         low, middle, high = (float(ordered[int(q * (len(ordered) - 1))]) for q in (0.1, 0.5, 0.9))
-        return tuple(None if math.isinf(one) else one for one in (low, middle, high))  # type: ignore[return-value]
+
+        def finite(days: float) -> float | None:
+            return None if math.isinf(days) else days
+
+        return finite(low), finite(middle), finite(high)

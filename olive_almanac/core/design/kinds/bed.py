@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 from olive_almanac.core.design.aim import Ground
@@ -69,17 +70,19 @@ class BedMapTrial(TrialKind):
         return replace(last, sheet=choices.sheet), f"as in the bed map of {made}"
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
-        heights, speeds = sorted(choices.focus_mm), choices.speed_mm_s
-        if len(heights) != 2 or len(choices.power) > 1 or len(choices.passes) > 1:
-            raise OutOfRange(
-                "Heights of the focus", len(heights), "two, at one power and number of passes"
-            )
+        heights = sorted(choices.focus_mm)
+        rungs = list(itertools.product(choices.power, choices.passes, choices.speed_mm_s))
+        lines = len(PLACES) * len(heights)
+        if lines > len(LETTERS):
+            most = len(LETTERS) // len(PLACES)
+            raise OutOfRange("Heights of the focus", len(heights), f"at most {most}", key="focus")
         patches = []
         for place in range(len(PLACES)):
             for level, height in enumerate(heights):
                 line = place * len(heights) + level
-                for col, speed in enumerate(speeds):
-                    setting = setting_of(choices, task, focus=height, speed=speed)
+                for col, (power, passes, speed) in enumerate(rungs):
+                    held = {"focus": height, "power": power, "passes": passes, "speed": speed}
+                    setting = setting_of(choices, task, **held)
                     label = LETTERS[line] if col == 0 else ""
                     patch = plain_patch(choices, task, line, col, setting, label=label)
                     patches.append(patch)
