@@ -10,7 +10,7 @@ from dataclasses import replace
 from shapely.geometry import box
 
 from olive_almanac.core.design.choices import TrialChoices, choices_of
-from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for
+from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for
 from olive_almanac.core.design.plan import NoRoom, plan_trial
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.setting import Setting
