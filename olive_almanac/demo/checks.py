@@ -17,7 +17,7 @@ from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.upkeep.history import CLEANED
+from olive_almanac.core.upkeep.services import OPTICS
 from olive_almanac.demo.services import BEAM_SHARE, hours_on
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves, permission_for
@@ -111,7 +111,7 @@ def _need(
     done = [
         (datetime.fromisoformat(act.at).toordinal() + 0.73, act.counters.on_h, "clean")
         for act in acts
-        if act.kind == "clean" and act.part in CLEANED
+        if act.kind == "clean" and act.part in OPTICS
     ]
     began = min(act.counters.on_h for act in acts if act.added is None)
     hours = hours_on(machine, day, today)

@@ -18,6 +18,7 @@ from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_cost
 from olive_almanac.steps.time_line import TimeLine, time_line_of, weakest_words
 
 if TYPE_CHECKING:
+    from olive_almanac.core.upkeep.drift_told import Optics
     from olive_almanac.core.upkeep.drift_words import Diagnosis
     from olive_almanac.steps.session import Session
 
@@ -27,9 +28,12 @@ __all__ = [
     "UpkeepPresenter",
     "UpkeepScreen",
     "act_words",
+    "acts_of",
     "check_water",
     "due_now",
+    "noted_words",
     "part_words",
+    "parts_on",
     "used_words",
 ]
 
@@ -79,14 +83,23 @@ def _used_of(session: Session, machine: Machine) -> tuple[Counters, ...]:
     return (*((counted.total,) if counted is not None else ()), *told)
 
 
-def _acts_of(session: Session, machine: Machine) -> list[ServiceAct]:
+def acts_of(session: Session, machine: Machine) -> list[ServiceAct]:
+    """Return what was done to a machine, the oldest first."""
     mine = [act for act in session.catalogue.acts if act.machine_uid == machine.uid]
     return sorted(mine, key=lambda act: act.at)
 
 
-def _parts(session: Session, machine: Machine, now: datetime) -> tuple[Due, ...]:
-    acts = _acts_of(session, machine)
-    return services_of(machine, acts, counters_of(_used_of(session, machine), acts), now)
+def parts_on(session: Session, machine: Machine, now: datetime) -> tuple[Due, ...]:
+    """Return every part of a machine, what is most risky to leave first."""
+    acts = acts_of(session, machine)
+    counters = counters_of(_used_of(session, machine), acts)
+    return services_of(machine, acts, counters, now, _optics_of(session, machine))
+
+
+def _optics_of(session: Session, machine: Machine) -> Optics | None:
+    """How the optics are by the readings, where the machine is followed well enough."""
+    drift = session.shop.watch.told.get(machine.uid)
+    return drift.optics if drift is not None and drift.level != "unknown" else None
 
 
 def due_now(session: Session) -> int:
@@ -96,12 +109,12 @@ def due_now(session: Session) -> int:
     if machine is None:
         return 0
     now = datetime.combine(session.today(), datetime.max.time())
-    return sum(due.is_now for due in _parts(session, machine, now))
+    return sum(due.is_now for due in parts_on(session, machine, now))
 
 
 def check_water(session: Session, machine: Machine) -> None:
     """Raise AlmanacError where the cooling water of a machine forbids burning on it."""
-    trouble = water_trouble(_acts_of(session, machine))
+    trouble = water_trouble(acts_of(session, machine))
     if trouble:
         raise AlmanacError(
             f"It is not burnt: {trouble}. See to it and read it again in Shop (Alt+8), or decide "
@@ -117,13 +130,14 @@ def used_words(due: Due) -> str:
         "smoke": (due.interval.grams, "g of smoke"),
         "days": (due.interval.days, "days"),
     }[due.by]
-    used = number_text(due.share * of[0], 2)
+    used = number_text(due.used * of[0], 2)
     last = "never noted"
     if due.last is not None:
         last = f"{ACTS[due.last.kind]} {_day(due.last.at)}"
     if not of[0]:
         return f"no interval, {last}"
-    return f"{used} of {number_text(of[0])} {of[1]}, {last}"
+    why = f"; {due.why}" if due.why else ""
+    return f"{used} of {number_text(of[0])} {of[1]}, {last}{why}"
 
 
 def part_words(part: str) -> str:
@@ -139,7 +153,12 @@ def _day(at: str) -> str:
 
 def act_words(act: ServiceAct) -> str:
     """Return an act as the log tells it."""
-    parts = [f"{_day(act.at)}: {ACTS[act.kind]}"]
+    return f"{_day(act.at)}: {noted_words(act)}"
+
+
+def noted_words(act: ServiceAct) -> str:
+    """Return what was noted of an act, without its day."""
+    parts = [ACTS[act.kind]]
     if act.added is not None:
         sign = "+" if act.added.on_h > 0 else "−"
         parts.append(f"{sign}{number_text(abs(act.added.on_h), 4)} h")
@@ -234,9 +253,9 @@ class UpkeepPresenter:
         if machine is None:
             self.view.show_upkeep(UpkeepScreen(None, machines, Counters(), (), None, ()))
             return
-        acts = _acts_of(self.session, machine)
+        acts = acts_of(self.session, machine)
         counters = counters_of(_used_of(self.session, machine), acts)
-        parts = services_of(machine, acts, counters, self._now())
+        parts = parts_on(self.session, machine, self._now())
         held = next((due for due in parts if due.part.id == self._part), None)
         held = held or (parts[0] if parts else None)
         part = held.part.id if held is not None else ""
@@ -347,10 +366,10 @@ class UpkeepPresenter:
         machine = self.machine
         if machine is None:
             return HourCosts()
-        acts = _acts_of(self.session, machine)
+        acts = acts_of(self.session, machine)
         text = texts.get("wage", "").strip()
         wage = read_number(text, "Wage") if text else 0.0
-        service_h = services_an_hour(_parts(self.session, machine, self._now()), acts, wage)
+        service_h = services_an_hour(parts_on(self.session, machine, self._now()), acts, wage)
         if not text and machine.costs is not None:
             service_h = machine.costs.service_h  # as it was reckoned before
         return costs_of(texts, service_h)
@@ -382,7 +401,7 @@ class UpkeepPresenter:
         machine = self.machine
         if machine is None:
             return None
-        every = _parts(self.session, machine, self._now())
+        every = parts_on(self.session, machine, self._now())
         return next((due for due in every if due.part.id == part), None)
 
     def _minutes_since(self, act: ServiceAct) -> float:
@@ -391,7 +410,7 @@ class UpkeepPresenter:
 
     def make_act(self, machine: Machine, part: str, kind: ActKind) -> ServiceAct:
         """Return an act of now with the machine's counters."""
-        acts = _acts_of(self.session, machine)
+        acts = acts_of(self.session, machine)
         counters = counters_of(_used_of(self.session, machine), acts)
         at = self._now().isoformat(timespec="seconds")
         return ServiceAct(self._new_id(), machine.uid, part, kind, at, "", counters)

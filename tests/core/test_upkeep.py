@@ -12,6 +12,7 @@ from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.service import Counters, Interval, ServiceAct
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.upkeep.drift_told import Optics
 from olive_almanac.core.upkeep.due import counters_of, services_of, water_trouble
 from olive_almanac.core.upkeep.services import parts_of
 from olive_almanac.core.upkeep.usage import usage_of_plan, usage_of_trial
@@ -53,6 +54,39 @@ class DueTest(unittest.TestCase):
         fresh = [act(part.id, part.act, 0.01) for part in parts_of(LONG) if part.id != "lens"]
         late = [*fresh, act("lens", "clean", 7)]  # due now, while nothing else is
         self.assertEqual(services_of(LONG, late, Counters(), NOW)[0].part.id, "lens")
+
+    def test_what_the_readings_say_of_the_optics_comes_before_the_calendar(self):
+        acts = [act("lens", "clean", 4, 0.0), act("tray", "clean", 4, 0.0)]
+        counters = Counters(on_h=2.0)
+
+        def lens(optics):
+            every = services_of(LONG, acts, counters, NOW, optics)
+            return {due.part.id: due for due in every}["lens"]
+
+        usual = lens(None)
+        self.assertAlmostEqual(usual.share, 4 / 7)
+        dirty = lens(Optics(0.9, 0.0, 3e-4, 1))
+        self.assertTrue(dirty.is_now)
+        self.assertIn("dirty", dirty.why)
+        self.assertAlmostEqual(dirty.used, usual.share)
+        clean = lens(Optics(0.0, 0.95, 3e-4, 1))
+        self.assertAlmostEqual(clean.share, usual.share / 1.5)
+        tray = {d.part.id: d for d in services_of(LONG, acts, counters, NOW, Optics(1, 0, 0, 9))}
+        self.assertEqual(tray["tray"].why, "")  # where someone can be hurt nothing is stretched
+
+    def test_after_three_cleanings_the_interval_is_this_machines_own(self):
+        def lens(rate, cleanings, acts=()):
+            optics = Optics(0.1, 0.1, rate, cleanings)
+            every = services_of(LONG, acts, Counters(), NOW, optics)
+            return {due.part.id: due for due in every}["lens"]
+
+        self.assertEqual(lens(0.034 / 5, 2).interval.hours, 8)
+        slow = lens(0.034 / 5, 3)
+        self.assertAlmostEqual(slow.interval.hours, 5.0)
+        self.assertIn("fouls", slow.why)
+        self.assertEqual(lens(1e-6, 3).interval.hours, 16)  # never beyond twice the usual
+        own = [act("lens", "interval", 3, interval=Interval(hours=30))]
+        self.assertEqual(lens(0.034 / 5, 3, own).interval.hours, 30)
 
     def test_each_source_has_its_own_parts(self):
         ids = [{part.id for part in parts_of(machine)} for machine in (LONG, NORTH, MARKER)]

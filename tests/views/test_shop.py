@@ -1,12 +1,14 @@
 """The Shop station in the window, by keys: what is due, acts noted, corrected and taken back."""
 
 from datetime import UTC, datetime, timedelta
+from unittest import mock
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.steps.shop_files import SHOP_FILES
 from olive_almanac.steps.upkeep import check_water
 from olive_almanac.storage.library import Library
 from olive_almanac.views.shop.costs import CostsDialog
@@ -63,8 +65,8 @@ class ShopPageTest(ShopCase):
     def test_arrows_take_the_next_part_and_tab_leaves_the_list(self):
         page = self.page()
         (held,) = [line for line in self.lines() if line.held]
-        page.correct.setFocus()
-        self.key(Qt.Key.Key_Tab, widget=page.correct)
+        page.keys[-1].setFocus()
+        self.key(Qt.Key.Key_Tab, widget=page.keys[-1])
         self.assertIs(self.app.focusWidget(), held)
         self.key(Qt.Key.Key_Down, widget=held)
         line = self.app.focusWidget()
@@ -126,6 +128,21 @@ class ShopPageTest(ShopCase):
         self.wait_for(lambda: "33 °C" not in page.says.text())
         check_water(self.session, LONG)
         self.assertIn("the sensor is broken", " ".join(self.texts()))
+
+    def test_the_shops_files_are_written_and_a_full_disk_is_told(self):
+        page = self.page()
+        for kind, begin in (("week", b"%PDF"), ("log", b"%PDF"), ("calendar", b"BEGIN:VCALENDAR")):
+            words, suggested, _ = SHOP_FILES[kind]
+            target = self.folder.parent / suggested
+            (key,) = [one for one in page.findChildren(QPushButton) if one.text() == words]
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+                self.key(Qt.Key.Key_Space, widget=key)
+            self.wait_for(lambda name=suggested: name in page.said.text())
+            self.assertTrue(target.read_bytes().startswith(begin))
+        nowhere = str(self.folder.parent / "week.pdf" / "due.ics")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(nowhere, "")):
+            self.key(Qt.Key.Key_Space, widget=key)
+        self.wait_for(lambda: "due.ics" in self.session.problem)
 
     def test_by_keys_what_an_hour_costs(self):
         page = self.page()

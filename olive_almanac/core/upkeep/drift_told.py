@@ -36,6 +36,7 @@ __all__ = [
     "EntryDrift",
     "MachineDrift",
     "MarginOf",
+    "Optics",
     "PathPoint",
     "ReadingTold",
     "tell_drift",
@@ -43,6 +44,7 @@ __all__ = [
 
 Floats = NDArray[np.floating[Any]]
 WEAK = 0.05  # ln energy from which a machine is called weak
+DIRTY, CLEAN = 0.04, 0.02  # ln energy that film and what came suddenly take
 ALARM, HINT = 0.85, 0.5  # chances of that
 SURE_OF_STEP = 0.5
 NAMED = 0.6  # share of the need that a cause must have to be named
@@ -121,6 +123,18 @@ class Cause:
 
 
 @dataclass(frozen=True)
+class Optics:
+    """How the optics are by the readings: the chances that they take more than DIRTY and less than
+    CLEAN, how fast film grows (ln energy an hour on), and how often they were cleaned.
+    """
+
+    dirty: float
+    clean: float
+    film_an_hour: float
+    cleanings: int
+
+
+@dataclass(frozen=True)
 class MachineDrift:
     """What is told of a machine on a day (ordinals, ln energy)."""
 
@@ -142,6 +156,7 @@ class MachineDrift:
     source_80_h: tuple[float | None, float | None, float | None]
     hours_a_day: float
     hours_assumed: bool
+    optics: Optics
 
     @property
     def level(self) -> str:
@@ -234,6 +249,12 @@ def tell_drift(
         draws.source_80_h(),
         hours_a_day,
         hours_assumed,
+        Optics(
+            chance_above(bank, DIRTY, (FILM, SUDDEN)),
+            1 - chance_above(bank, CLEAN, (FILM, SUDDEN)),
+            max(0.0, float(bank.weight @ bank.mean[:, FILM_RATE])),
+            sum(event.kind == "clean" for event in events),
+        ),
     )
 
 

@@ -4,25 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime, timedelta
+from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, Interval, ServiceAct
-from olive_almanac.core.upkeep.services import ServicePart, parts_of
+from olive_almanac.core.upkeep.services import OPTICS, ServicePart, parts_of
 
-__all__ = ["Due", "counters_of", "services_of", "water_trouble"]
+if TYPE_CHECKING:
+    from olive_almanac.core.upkeep.drift_told import Optics
+
+__all__ = ["Due", "counters_of", "due_on", "services_of", "water_trouble"]
 
 SOON, NOW = 0.8, 1.0  # of an interval
 WEIGHT = {1: 4.0, 2: 3.0, 3: 2.0, 4: 1.0}
 WATER_C = (15.0, 25.0)  # common practice, no source
 WATER_L_MIN = 2.0  # common practice, no source
+CLEANINGS = 3  # from which the interval is learnt
+DIRTY, LEFT = 0.04, 0.006  # ln energy that film may take, and what a cleaning leaves
+LEAST_H, MOST_TIMES = 0.5, 2.0
+SURE_DIRTY, SURE_CLEAN, MAY_WAIT = 0.8, 0.9, 1.5
 SERVES = ("clean", "check", "change", "replace", "align")
 
 
 @dataclass(frozen=True)
 class Due:
-    """A part: its interval and whose it is, how much of it is used, by which counter, since when,
-    and how risky it is to wait.
+    """A part: its interval and whose it is, how pressing it is as a share of it, by which counter,
+    when it was last served, and how risky it is to wait.
     """
 
     part: ServicePart
@@ -32,6 +40,8 @@ class Due:
     by: str
     last: ServiceAct | None
     risk: float
+    why: str = ""  # where more than the interval decides
+    used: float = 0.0  # share of the interval that is used, whatever the readings say
 
     @property
     def is_now(self) -> bool:
@@ -51,11 +61,18 @@ def counters_of(used: Sequence[Counters], acts: Sequence[ServiceAct]) -> Counter
 
 
 def services_of(
-    machine: Machine, acts: Sequence[ServiceAct], counters: Counters, now: datetime
+    machine: Machine,
+    acts: Sequence[ServiceAct],
+    counters: Counters,
+    now: datetime,
+    optics: Optics | None = None,
 ) -> tuple[Due, ...]:
-    """Return every part of a machine, what is most risky to leave first."""
+    """Return every part of a machine, what is most risky to leave first.
+
+    Where it was followed, `optics` counts before the calendar for what a film grows on.
+    """
     mine = sorted((act for act in acts if act.machine_uid == machine.uid), key=lambda act: act.at)
-    found = [_due(part, mine, counters, now) for part in parts_of(machine)]
+    found = [_due(part, mine, counters, now, optics) for part in parts_of(machine)]
     return tuple(sorted(found, key=lambda due: (-_stage(due), -due.risk, due.part.danger)))
 
 
@@ -64,9 +81,29 @@ def _stage(due: Due) -> int:
     return 2 if due.is_now else int(due.is_soon)
 
 
-def _due(part: ServicePart, acts: Sequence[ServiceAct], counters: Counters, now: datetime) -> Due:
+def due_on(due: Due, now: datetime) -> date | None:
+    """Return the day on which a part will be due as it was used since it was last served, today
+    where it is; None where nothing of it is used or it was never served.
+    """
+    if due.is_now:
+        return now.date()
+    if due.last is None or due.share <= 0:
+        return None
+    days = max(1.0, _days(due.last.at, now))
+    return (now + timedelta(days=days * (1 - due.share) / due.share)).date()
+
+
+def _due(
+    part: ServicePart,
+    acts: Sequence[ServiceAct],
+    counters: Counters,
+    now: datetime,
+    optics: Optics | None,
+) -> Due:
     own = [act.interval for act in acts if act.part == part.id and act.interval is not None]
-    interval = own[-1] if own else part.interval
+    interval, why = own[-1] if own else part.interval, ""
+    if optics is not None and part.id in OPTICS and not own:
+        interval, why = _as_it_fouls(part, optics)
     served = [act for act in acts if act.part == part.id and act.kind in SERVES]
     last = served[-1] if served else None
     used = counters.since(last.counters) if last is not None else counters
@@ -79,8 +116,31 @@ def _due(part: ServicePart, acts: Sequence[ServiceAct], counters: Counters, now:
     }
     shares = {name: much / of for name, (much, of) in ways.items() if of}
     by = max(shares, key=lambda name: shares[name], default="hours")
-    share = shares.get(by, 0.0)
-    return Due(part, interval, bool(own), share, by, last, WEIGHT[part.danger] * share)
+    used_share = share = shares.get(by, 0.0)
+    if optics is not None and part.id in OPTICS:
+        share, why = _by_the_readings(share, why, optics)
+    return Due(
+        part, interval, bool(own), share, by, last, WEIGHT[part.danger] * share, why, used_share
+    )
+
+
+def _as_it_fouls(part: ServicePart, optics: Optics) -> tuple[Interval, str]:
+    """The interval by how fast this machine fouls, once it was cleaned often enough to tell."""
+    usual = part.interval
+    if optics.cleanings < CLEANINGS or optics.film_an_hour <= 0:
+        return usual, ""
+    hours = (DIRTY - LEFT) / optics.film_an_hour
+    hours = min(max(hours, LEAST_H), MOST_TIMES * usual.hours)
+    days = usual.days * hours / usual.hours
+    return Interval(round(hours, 1), round(days), 0, usual.grams), "as this machine fouls"
+
+
+def _by_the_readings(share: float, why: str, optics: Optics) -> tuple[float, str]:
+    if optics.dirty > SURE_DIRTY:
+        return max(share, NOW), "the readings say that it is dirty"
+    if optics.clean > SURE_CLEAN:
+        return share / MAY_WAIT, "the readings say that it is clean"
+    return share, why
 
 
 def _days(since: str, now: datetime) -> float:

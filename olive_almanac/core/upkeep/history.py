@@ -17,11 +17,11 @@ from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.core.upkeep.drift import DriftEvent, EventKind, Habits
 from olive_almanac.core.upkeep.drift_told import MarginOf
+from olive_almanac.core.upkeep.services import OPTICS
 
 __all__ = ["Change", "History", "Used", "changes_of", "history_of", "margins_of"]
 
 LIVES_H = {"co2": 3000.0, "diode": 10_000.0, "fibre": 50_000.0}  # to 80 %; common practice
-CLEANED = frozenset(("lens", "scan_window", "mirror_3", "mirrors"))
 SOURCES = frozenset(("tube", "module", "source"))
 CHANGE_KINDS: dict[str, EventKind] = {  # of "something has changed" in Set up
     "lens": "clean",
@@ -198,7 +198,7 @@ def _of_acts(acts: Sequence[ServiceAct], machine: Machine) -> Iterable[DriftEven
             value = -math.log(act.watts / share)
             series = f"{act.at_percent or 100:g}"
             yield _event(day, "meter", about, series=series, value=value, sd=METER_SD)
-        if act.kind == "clean" and act.part in CLEANED:
+        if act.kind == "clean" and act.part in OPTICS:
             yield _event(day, "clean", about)
         if act.kind == "align":
             yield _event(day, "align", about)

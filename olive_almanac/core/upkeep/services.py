@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ActKind, Interval
 
-__all__ = ["CLASSES", "PARTS", "ServicePart", "parts_of"]
+__all__ = ["CLASSES", "OPTICS", "PARTS", "ServicePart", "parts_of"]
 
+OPTICS = frozenset(("lens", "scan_window", "mirror_3", "mirrors"))  # that a film grows on
 CLASSES = {
     1: "someone can be hurt",
     2: "the machine can be damaged",

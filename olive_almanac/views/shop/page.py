@@ -4,11 +4,19 @@ hand with what is noted of it.
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
@@ -17,6 +25,7 @@ from olive_almanac.core.upkeep.services import CLASSES
 from olive_almanac.steps.hour_costs import cost_words
 from olive_almanac.steps.mirrors import MirrorsPresenter
 from olive_almanac.steps.requests import PlanKind
+from olive_almanac.steps.shop_files import SHOP_FILES, calendar_work, log_work, week_work
 from olive_almanac.steps.time_line import SPANS, TimeMark
 from olive_almanac.steps.upkeep import (
     INTERVAL_FIELDS,
@@ -224,7 +233,8 @@ class PartPanel(Page):
             if not field.isModified():
                 value = getattr(held.interval, key)
                 field.setText(number_text(value, 6) if value else "")
-        self.whose.setText("this shop's own" if held.is_own else "common practice")
+        usual = held.why or "common practice"
+        self.whose.setText("this shop's own" if held.is_own else usual)
         clear_layout(self.log)
         for n, act in enumerate(screen.log):
             line = row(label(act_words(act), "small", "second", wrap=True), gap=4)
@@ -377,7 +387,29 @@ class ShopPage(StationPage):
         self.view.chosen.connect(self.show_view)
         self.stack = QStackedWidget()
         self._view: int | None = None
+        self.said = label("", "small", "second")
         self._build()
+
+    def _file_key(self, kind: str, words: str) -> QPushButton:
+        key = button(words, "plain")
+        key.clicked.connect(lambda: self._write(kind))
+        return key
+
+    def _write(self, kind: str) -> None:
+        """Write one of the shop's files where the operator says."""
+        machine, now = self.presenter.machine, self.main_window.services.now()
+        words, suggested, sort = SHOP_FILES[kind]
+        folder = self.session.store.folder
+        name, _ = QFileDialog.getSaveFileName(self, words, str(folder / suggested), sort)
+        if not name or machine is None:
+            return
+        path = Path(name)
+        if kind == "log":
+            work = log_work(self.session, machine, path)
+        else:
+            make = week_work if kind == "week" else calendar_work
+            work = make(self.session, now, path)
+        self.main_window.work(work, self.said.setText)
 
     def _build(self) -> None:
         self.area = scrolling(self.parts, (300, 160))
@@ -385,7 +417,9 @@ class ShopPage(StationPage):
         correcting = box(row(self.hours, small, self.reason, self.correct, None, gap=6))
         priced = row(self.costs, self.change_costs, gap=8)
         priced.setStretch(0, 1)
-        left = col(self.says, self.counters, priced, correcting, hair(), self.area, gap=6)
+        self.keys = [self._file_key(kind, words) for kind, (words, _, _) in SHOP_FILES.items()]
+        files = row(*self.keys, self.said, None, gap=10)
+        left = col(self.says, self.counters, priced, correcting, hair(), self.area, files, gap=6)
         left.setStretch(5, 1)  # the list
         side = scrolling(self.panel, (compact(280, 320), 200))
         side.setFixedWidth(px(compact(300, 350)))
@@ -494,6 +528,9 @@ class ShopPage(StationPage):
         self._shown = screen.parts
         clear_layout(self.lines)
         before: QWidget = self.correct
+        for key in self.keys:
+            self.setTabOrder(before, key)
+            before = key
         for due in screen.parts:
             line = PartLine(due, held=due.part.id == held)
             line.clicked.connect(lambda _=False, part=due.part.id: self._take(part))
