@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from datetime import datetime, time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange, field_key
 from olive_almanac.core.materials.names import opacity_named
 from olive_almanac.core.records.entry import day_text, state_of
-from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source
+from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source, with_new_state
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Stock
 from olive_almanac.core.units import (
@@ -23,11 +24,13 @@ from olive_almanac.core.units import (
     read_number,
     read_speed_mm_s,
 )
+from olive_almanac.core.upkeep.services import CHANGED
 from olive_almanac.steps.cautions import safety_lines
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.permission import families, group_of
 from olive_almanac.steps.session import Session
+from olive_almanac.steps.upkeep import new_act
 
 if TYPE_CHECKING:
     from olive_almanac.core.beam.caustic import CausticFit
@@ -716,19 +719,21 @@ class SetUpPresenter:
         return tuple(told)
 
     def change_state(self, what: str, reason: str) -> bool:
-        """Start a new machine state, with today's date and the reason: proofs under the old state
-        no longer hold.
+        """Start a new machine state, with today's date and the reason, and note it in the service
+        log: proofs under the old state no longer hold.
         """
         machine = self.machine
         if machine is None:
             return False
-        changed = replace(
-            machine,
-            state=machine.state + 1,
-            state_since=self.session.today().isoformat(),
-            state_reason=f"{what}: {reason}" if reason else what,
-        )
-        return self._keep(changed, machine, changed.state_reason)
+        session = self.session
+        changed = with_new_state(machine, session.today().isoformat(), what, reason)
+        kept = self._keep(changed, machine, changed.state_reason)
+        if kept and what in CHANGED:
+            part, kind = CHANGED[what]
+            noon = datetime.combine(session.today(), time(12))
+            act = replace(new_act(session, machine, part, kind, noon), note=reason)
+            session.attempt(lambda: session.shop.keep_act(act, changed.state_reason))
+        return kept
 
     def take_focus(self, fit: CausticFit) -> bool:
         """Take spot and Rayleigh range of a focus test over into the machine."""

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.hour import HourCosts
-from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.machine import Machine, with_new_state
 from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
 from olive_almanac.core.units import number_text, read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
-from olive_almanac.core.upkeep.services import PARTS
+from olive_almanac.core.upkeep.services import NEW_STATE, PARTS
 from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_costs
 from olive_almanac.steps.time_line import TimeLine, time_line_of, weakest_words
 
@@ -31,6 +31,7 @@ __all__ = [
     "acts_of",
     "check_water",
     "due_now",
+    "new_act",
     "noted_words",
     "part_words",
     "parts_on",
@@ -110,6 +111,15 @@ def due_now(session: Session) -> int:
         return 0
     now = datetime.combine(session.today(), datetime.max.time())
     return sum(due.is_now for due in parts_on(session, machine, now))
+
+
+def new_act(
+    session: Session, machine: Machine, part: str, kind: ActKind, now: datetime
+) -> ServiceAct:
+    """Return an act of service of now with the machine's counters."""
+    counters = counters_of(_used_of(session, machine), acts_of(session, machine))
+    at = now.isoformat(timespec="seconds")
+    return ServiceAct(session.new_id(), machine.uid, part, kind, at, "", counters)
 
 
 def check_water(session: Session, machine: Machine) -> None:
@@ -315,7 +325,18 @@ class UpkeepPresenter:
 
         if part == "power" and not texts.get("watts", "").strip():
             return self._tell("Type what the power meter read, in W, and at how much power.")
-        return self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
+        kept = self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
+        what = NEW_STATE.get((part, due.part.act))
+        if kept and what is not None:
+            self._begin_state(machine, what, texts.get("note", "").strip())
+        return kept
+
+    def _begin_state(self, machine: Machine, what: str, reason: str) -> None:
+        """Begin a new machine state: what was proven under the old one does not hold by itself."""
+        session = self.session
+        changed = with_new_state(machine, session.today().isoformat(), what, reason)
+        session.attempt(lambda: session.shop.change_machine(changed, changed.state_reason))
+        self.show()
 
     def override(self, reason: str) -> bool:
         """Keep that it is burnt though the water forbids it, with the reason."""
@@ -410,10 +431,7 @@ class UpkeepPresenter:
 
     def make_act(self, machine: Machine, part: str, kind: ActKind) -> ServiceAct:
         """Return an act of now with the machine's counters."""
-        acts = acts_of(self.session, machine)
-        counters = counters_of(_used_of(self.session, machine), acts)
-        at = self._now().isoformat(timespec="seconds")
-        return ServiceAct(self._new_id(), machine.uid, part, kind, at, "", counters)
+        return new_act(self.session, machine, part, kind, self._now())
 
     def _keep(self, make: Callable[[], ServiceAct], why: str) -> bool:
         try:

@@ -286,6 +286,9 @@ class HistoryTest(unittest.TestCase):
         self.assertEqual([one.kind for one in history.events], ["check", "source", "check"])
         self.assertAlmostEqual(history.events[0].day, date(2026, 3, 3).toordinal() + 9 / 24)
         self.assertEqual(history.events[0].series, history.events[-1].series)
+        noted = self.acts(("tube", "replace", "2026-03-10T12:00:00", {}))
+        once = history_of(since, acts=noted, changes=changes_of(since, [LONG]))
+        self.assertEqual([one.kind for one in once.events], ["source"])
 
 
 if __name__ == "__main__":

@@ -168,6 +168,18 @@ class TimeLineTest(ShopCase):
         self.assertEqual(len(kept.marks.turned_mm), 2)
         self.assertEqual(panel.fields["front left", "right"].text(), "")
 
+    def test_a_new_tube_begins_a_new_machine_state(self):
+        self.press_view(SERVICES)
+        page = self.page()
+        page.presenter.choose_part("tube")
+        page.panel.fields["note"].setFocus()
+        self.type("from the maker", page.panel.fields["note"])
+        self.ctrl(Qt.Key.Key_Return)
+        machine = self.session.catalogue.machine(LONG.uid)
+        self.assertEqual((machine.state, machine.state_reason), (2, "tube: from the maker"))
+        self.wait_for(lambda: self.session.state[0] == "due")
+        self.assertIn("changed since", self.session.state[1])
+
     def test_the_bed_map_is_planned_from_here(self):
         self.click(self.panel.bed)
         self.wait_for(lambda: self.page().presenter.plan is not None)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
 
-__all__ = ["SOURCES", "Machine", "PowerMode", "Source"]
+__all__ = ["SOURCES", "Machine", "PowerMode", "Source", "with_new_state"]
 
 Source = Literal["diode", "co2", "fibre"]
 FileUnits = Literal["mm", "inch"]
@@ -193,3 +193,13 @@ def _interpolate(x: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> floa
                 return y0
             return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
     return ys[-1] * x / xs[-1]
+
+
+def with_new_state(machine: Machine, on: str, what: str, reason: str) -> Machine:
+    """Return a machine in a new state from a day (ISO date) on: what was changed, and why."""
+    return replace(
+        machine,
+        state=machine.state + 1,
+        state_since=on,
+        state_reason=f"{what}: {reason}" if reason else what,
+    )

@@ -17,7 +17,7 @@ from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.core.upkeep.drift import DriftEvent, EventKind, Habits
 from olive_almanac.core.upkeep.drift_told import MarginOf
-from olive_almanac.core.upkeep.services import OPTICS
+from olive_almanac.core.upkeep.services import CHANGED, OPTICS
 
 __all__ = ["Change", "History", "Used", "changes_of", "history_of", "margins_of"]
 
@@ -110,7 +110,7 @@ def history_of(
     bare = [
         *_of_checks(machine, checks, burnt_at),
         *_of_acts(mine, machine),
-        *_of_changes(changes),
+        *_of_changes(changes, mine),
         *_of_entries(machine, entries),
         *_of_jobs(machine, entries, jobs),
     ]
@@ -198,7 +198,7 @@ def _of_acts(acts: Sequence[ServiceAct], machine: Machine) -> Iterable[DriftEven
             value = -math.log(act.watts / share)
             series = f"{act.at_percent or 100:g}"
             yield _event(day, "meter", about, series=series, value=value, sd=METER_SD)
-        if act.kind == "clean" and act.part in OPTICS:
+        if act.kind in ("clean", "replace") and act.part in OPTICS:
             yield _event(day, "clean", about)
         if act.kind == "align":
             yield _event(day, "align", about)
@@ -206,10 +206,15 @@ def _of_acts(acts: Sequence[ServiceAct], machine: Machine) -> Iterable[DriftEven
             yield _event(day, "source", about)
 
 
-def _of_changes(changes: Sequence[Change]) -> Iterable[DriftEvent]:
+def _of_changes(changes: Sequence[Change], acts: Sequence[ServiceAct]) -> Iterable[DriftEvent]:
+    """New states; where the act itself was noted on that day it tells already."""
     for change in changes:
         what = change.reason.partition(":")[0].strip()
-        if what in CHANGE_KINDS:
+        part, kind = CHANGED.get(what, ("", "check"))
+        noted = any(
+            (act.part, act.kind) == (part, kind) and act.at[:10] == change.on for act in acts
+        )
+        if what in CHANGE_KINDS and not noted:
             yield _event(_ordinal(change.on), CHANGE_KINDS[what], f"state|{change.state}")
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ActKind, Interval
 
-__all__ = ["CLASSES", "OPTICS", "PARTS", "ServicePart", "parts_of"]
+__all__ = ["CHANGED", "CLASSES", "NEW_STATE", "OPTICS", "PARTS", "ServicePart", "parts_of"]
 
 OPTICS = frozenset(("lens", "scan_window", "mirror_3", "mirrors"))  # that a film grows on
 CLASSES = {
@@ -17,6 +17,20 @@ CLASSES = {
     2: "the machine can be damaged",
     3: "cuts fail",
     4: "the look suffers",
+}
+# what "something has changed" of a machine is as an act: the part and what was done to it
+CHANGED: dict[str, tuple[str, ActKind]] = {
+    "lens": ("lens", "replace"),
+    "tube": ("tube", "replace"),
+    "module": ("module", "replace"),
+    "alignment": ("alignment", "align"),
+    "air": ("air", "change"),
+}
+# acts after which nothing that was proven holds by itself
+NEW_STATE = {
+    ("tube", "replace"): "tube",
+    ("module", "replace"): "module",
+    ("source", "replace"): "source",
 }
 EVERY, BEAMS, CO2, DIODE, FIBRE = (
     ("diode", "co2", "fibre"),
