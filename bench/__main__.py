@@ -27,6 +27,7 @@ PARTS = (
     "drift",
     "bed",
     "mirrors",
+    "shop",
     "sheet_photos",
 )
 

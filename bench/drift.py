@@ -209,7 +209,7 @@ def history(life):
 
 
 def _alarms(found, checks):
-    banks = follow_machine(found.events, found.habits)
+    banks = list(follow_machine(found.events, found.habits))
     return [chance_above(banks[n], WEAK) > ALARM for n in checks], banks
 
 
@@ -282,7 +282,7 @@ def _life_lines(rng):
             found, checks = history(life)
             events = found.events
             habits = learn_sheet(events, found.habits)
-            banks = follow_machine(events, habits)
+            banks = list(follow_machine(events, habits))
             for n in range(BASE, len(checks)):
                 mean, sd = need_of(banks[checks[n]])
                 held[0].append(abs(life.truth[n] - mean) < 1.2816 * sd)
@@ -300,15 +300,7 @@ def _look_ahead(life, found, banks, habits, checks, n, held):
     event = found.events[at]
     today = date.fromordinal(int(event.day))
     told = tell_drift(
-        MACHINE.uid,
-        1,
-        found.events[: at + 1],
-        banks[: at + 1],
-        habits,
-        today=today,
-        hours_a_day=found.hours_a_day,
-        beam_h_a_day=found.beam_h_a_day,
-        hours_assumed=False,
+        MACHINE, found.events[: at + 1], banks[at], (), habits, today=today, usage=found.usage
     )
     for weeks in (4, 8):
         later = n + weeks

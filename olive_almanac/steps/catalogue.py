@@ -70,6 +70,17 @@ class ShopCatalogue:
             for machine in self.machines
         }
 
+    @cached_property
+    def _acts_by_machine(self) -> dict[str, list[ServiceAct]]:
+        by_machine: dict[str, list[ServiceAct]] = {}
+        for act in sorted(self.acts, key=lambda act: act.at):
+            by_machine.setdefault(act.machine_uid, []).append(act)
+        return by_machine
+
+    def acts_of(self, machine_uid: str) -> list[ServiceAct]:
+        """Return what was done to a machine, the oldest first."""
+        return list(self._acts_by_machine.get(machine_uid, ()))
+
     def state_of(
         self, entry: Entry, machine: Machine, stock: Stock, today: date
     ) -> tuple[State, str]:

@@ -17,7 +17,7 @@ from olive_almanac.steps.signal import Signal
 
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift import Bank, DriftEvent, Habits
-    from olive_almanac.core.upkeep.drift_told import MachineDrift
+    from olive_almanac.core.upkeep.drift_told import MachineDrift, PathPoint
     from olive_almanac.core.upkeep.history import Used
     from olive_almanac.steps.catalogue import ShopCatalogue
     from olive_almanac.steps.ports import Library
@@ -47,10 +47,13 @@ FollowedItem: TypeAlias = "tuple[str, Counted, MachineDrift | None]"
 
 @dataclass(frozen=True)
 class Followed:
-    """A machine that was followed: its events, the stories after each, by which habits."""
+    """A machine that was followed: its events, what was told after each, the stories after the
+    last, by which habits.
+    """
 
     events: tuple[DriftEvent, ...]
-    banks: tuple[Bank, ...]
+    path: tuple[PathPoint, ...]
+    bank: Bank
     habits: Habits
 
 
@@ -96,7 +99,7 @@ def drift_of(
     has changed; `machines` are those that trials knew, `simulated` whether the stand-in counts.
     """
     from olive_almanac.core.upkeep.drift import follow_machine, learn_sheet  # loads NumPy
-    from olive_almanac.core.upkeep.drift_told import tell_drift
+    from olive_almanac.core.upkeep.drift_told import path_point, tell_drift
     from olive_almanac.core.upkeep.history import Used, changes_of, history_of, margins_of
 
     entries = [one for one in catalogue.entries if simulated or not one.evidence.simulated]
@@ -126,25 +129,24 @@ def drift_of(
         while same < min(len(events), len(before.events)) and (events[same] == before.events[same]):
             same += 1
     if before is not None and 0 < same == len(before.events) and not _learns(before, events):
-        habits = before.habits
-        more = follow_machine(events[same:], habits, bank=before.banks[-1])
-        banks = (*before.banks, *more)
+        habits, path, bank = before.habits, list(before.path), before.bank
+        later = follow_machine(events[same:], habits, bank=bank)
     else:
-        habits = learn_sheet(events, history.habits)
-        banks = follow_machine(events, habits)
+        habits, path = learn_sheet(events, history.habits), []
+        later = follow_machine(events, habits)
+    for bank in later:
+        path.append(path_point(bank))
     told = tell_drift(
-        machine.uid,
-        machine.state,
+        machine,
         events,
-        banks,
+        bank,
+        path,
         habits,
         today=today,
         margins=margins_of(entries, machine),
-        hours_a_day=history.hours_a_day,
-        beam_h_a_day=history.beam_h_a_day,
-        hours_assumed=history.hours_assumed,
+        usage=history.usage,
     )
-    return told, Followed(events, banks, habits)
+    return told, Followed(events, tuple(path), bank, habits)
 
 
 def _learns(before: Followed, events: Sequence[DriftEvent]) -> bool:

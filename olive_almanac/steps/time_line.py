@@ -14,7 +14,7 @@ from olive_almanac.core.units import number_text
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.machine import Machine
-    from olive_almanac.core.upkeep.drift_told import MachineDrift
+    from olive_almanac.core.upkeep.drift_told import MachineDrift, ReadingTold
     from olive_almanac.steps.catalogue import ShopCatalogue
 
 __all__ = ["SPANS", "Band", "Limit", "TimeLine", "TimeMark", "time_line_of", "weakest_words"]
@@ -97,10 +97,15 @@ def time_line_of(
 ) -> TimeLine:
     """Return the time line of a machine over the last days and some weeks ahead."""
     now = today.toordinal() + 0.5
-    marks = [*_acts(acts), *_states(machine), *_readings(drift)]
-    oldest = min((mark.day for mark in marks), default=now - 30)
-    first = max(now - span_days, oldest - 7)
-    shown = tuple(sorted((m for m in marks if m.day >= first), key=lambda mark: mark.day))
+    readings = drift.readings if drift is not None else ()
+    days = [reading.day for reading in readings[:1]] + [_day_of(act) for act in acts[:1]]
+    first = max(now - span_days, min(days, default=now - 30) - 7)
+    marks = [
+        *_acts([act for act in acts if _day_of(act) >= first]),
+        *(mark for mark in _states(machine) if mark.day >= first),
+        *_readings([reading for reading in readings if reading.day >= first]),
+    ]
+    shown = tuple(sorted(marks, key=lambda mark: mark.day))
     if drift is None:
         return TimeLine(first, now + 14, now, shown)
     path = tuple(
@@ -151,16 +156,19 @@ def _step_words(drift: MachineDrift) -> str:
     return f"about {day.day} {day:%B}, ± {max(1, doubt)} {days}"
 
 
+def _day_of(act: ServiceAct) -> float:
+    at = datetime.fromisoformat(act.at)
+    return at.toordinal() + at.hour / 24
+
+
 def _acts(acts: Sequence[ServiceAct]) -> list[TimeMark]:
     from olive_almanac.steps.upkeep import act_words, part_words
 
     marks = []
     for act in acts:
         if act.part in SHOWN_PARTS and act.kind in ("clean", "change", "replace", "align", "check"):
-            at = datetime.fromisoformat(act.at)
-            day = at.toordinal() + at.hour / 24
             words = f"{part_words(act.part)}, {act_words(act)}"
-            marks.append(TimeMark(day, None, "act", words, f"act|{act.uid}"))
+            marks.append(TimeMark(_day_of(act), None, "act", words, f"act|{act.uid}"))
     return marks
 
 
@@ -176,9 +184,9 @@ def _states(machine: Machine) -> list[TimeMark]:
 KINDS = {"check": "weekly check", "meter": "power meter"}
 
 
-def _readings(drift: MachineDrift | None) -> list[TimeMark]:
+def _readings(readings: Sequence[ReadingTold]) -> list[TimeMark]:
     marks = []
-    for one in drift.readings if drift is not None else ():
+    for one in readings:
         on = day_text(date.fromordinal(int(one.day)))
         if one.kind == "burn":
             word = "passed" if one.passed else "failed"

@@ -86,8 +86,7 @@ def _used_of(session: Session, machine: Machine) -> tuple[Counters, ...]:
 
 def acts_of(session: Session, machine: Machine) -> list[ServiceAct]:
     """Return what was done to a machine, the oldest first."""
-    mine = [act for act in session.catalogue.acts if act.machine_uid == machine.uid]
-    return sorted(mine, key=lambda act: act.at)
+    return session.catalogue.acts_of(machine.uid)
 
 
 def parts_on(session: Session, machine: Machine, now: datetime) -> tuple[Due, ...]:

@@ -20,7 +20,7 @@ from olive_almanac.core.upkeep.drift import (
     step_of,
     used_since,
 )
-from olive_almanac.core.upkeep.drift_told import MarginOf, tell_drift
+from olive_almanac.core.upkeep.drift_told import MarginOf, Usage, path_point, tell_drift
 from olive_almanac.core.upkeep.drift_words import diagnosis_of
 from olive_almanac.core.upkeep.history import Used, changes_of, history_of
 from tests.samples import LONG, NORTH
@@ -40,20 +40,22 @@ def act(week, kind):
     return DriftEvent(FIRST + 7 * week + 0.4, hours, 0.6 * hours, kind)
 
 
+def after(events, habits=None, **more):
+    return tuple(follow_machine(events, habits, **more))
+
+
 def told(events, margins=()):
     habits = Habits()
-    banks = follow_machine(events, habits)
+    banks = after(events, habits)
     return tell_drift(
-        LONG.uid,
-        1,
+        LONG,
         events,
-        banks,
+        banks[-1],
+        [path_point(bank) for bank in banks],
         habits,
         today=TODAY,
         margins=margins,
-        hours_a_day=2.0,
-        beam_h_a_day=1.2,
-        hours_assumed=False,
+        usage=Usage(2.0, 1.2),
     )
 
 
@@ -70,7 +72,7 @@ class FollowTest(unittest.TestCase):
             DriftEvent(FIRST, 0, 0, "check", "a", 0.0, 1e-6),
             DriftEvent(FIRST, 0, 0, "meter", "m", 0.0, 1e-6),
         ]
-        mean, sd = need_of(follow_machine(events, still)[-1])
+        mean, sd = need_of(after(events, still)[-1])
         precision = 1 / 0.1**2 + 2 / 0.7**2
         self.assertAlmostEqual(mean, still.film_left / 0.1**2 / precision, places=5)
         self.assertAlmostEqual(sd, precision**-0.5, places=4)
@@ -150,16 +152,15 @@ class FollowTest(unittest.TestCase):
     def test_a_proof_is_frozen_exactly(self):
         """Right after it nothing is used, for certain."""
         events = [*readings([0.05] * 10), DriftEvent(FIRST + 70, 140, 84, "proof", "e")]
-        mean, sd, chance = used_since(follow_machine(events)[-1], "e", 0.05)
+        mean, sd, chance = used_since(after(events)[-1], "e", 0.05)
         self.assertAlmostEqual(mean, 0)
         self.assertLess(sd, 1e-5)
         self.assertLess(chance, 1e-3)
 
     def test_going_on_from_stories_gives_what_the_whole_history_gives(self):
         events = readings([0.0] * 15 + [0.15] * 6)
-        whole = follow_machine(events)
-        first = follow_machine(events[:12])
-        rest = follow_machine(events[12:], bank=first[-1])
+        whole, first = after(events), after(events[:12])
+        rest = after(events[12:], bank=first[-1])
         self.assertEqual(need_of(whole[-1]), need_of(rest[-1]))
 
     def test_only_the_newest_series_and_proofs_are_followed(self):
@@ -167,7 +168,7 @@ class FollowTest(unittest.TestCase):
         for n in range(30):
             events.append(check(n, 0.0, series=f"lot {n // 2}"))
             events.append(DriftEvent(FIRST + 7 * n, 14.0 * n, 8.0 * n, "proof", f"e{n}"))
-        bank = follow_machine(events)[-1]
+        bank = after(events)[-1]
         self.assertEqual(bank.mean.shape[1], 5 + 8 + 12)
         self.assertIn("proof|e29", bank.places)
         self.assertNotIn("proof|e3", bank.places)
@@ -208,7 +209,7 @@ class AheadTest(unittest.TestCase):
         self.assertIsNotNone(drift.source_80_h[1])
 
     def test_a_step_has_no_day_before_it_is_likely(self):
-        step = step_of(follow_machine(readings([0.0] * 8))[-1])
+        step = step_of(after(readings([0.0] * 8))[-1])
         self.assertLess(step.chance, 0.5)
 
 
@@ -242,7 +243,7 @@ class HistoryTest(unittest.TestCase):
         first, last = history.events
         self.assertEqual((first.on_h, first.beam_h), (1500, 900))
         self.assertEqual((last.on_h, last.beam_h), (1532, 919))
-        self.assertFalse(history.hours_assumed)
+        self.assertFalse(history.usage.assumed)
 
     def test_where_no_hours_are_kept_some_are_assumed_and_it_is_said(self):
         acts = self.acts(
@@ -250,7 +251,7 @@ class HistoryTest(unittest.TestCase):
             ("lens", "clean", "2026-03-02T17:30:00", {}),
         )
         history = history_of(LONG, acts=acts)
-        self.assertTrue(history.hours_assumed)
+        self.assertTrue(history.usage.assumed)
         self.assertAlmostEqual(history.events[-1].on_h, 59 * 1.5, delta=2)
 
     def test_entries_give_their_proofs_and_burns_of_their_own_machine_alone(self):

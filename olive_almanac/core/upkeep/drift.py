@@ -10,7 +10,7 @@ named.  docs/methods.md, section Shop.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -155,14 +155,13 @@ def _new_bank(habits: Habits) -> Bank:
 
 def follow_machine(
     events: Sequence[DriftEvent], habits: Habits | None = None, *, bank: Bank | None = None
-) -> tuple[Bank, ...]:
-    """Return the stories after each event, in order of time; `bank` goes on from earlier events."""
+) -> Iterator[Bank]:
+    """Yield the stories after each event, in order of time; `bank` goes on from earlier events."""
     habits = habits or Habits()
-    now, after = bank or _new_bank(habits), []
+    now = bank or _new_bank(habits)
     for event in events:
         now = _after(now, event, habits)
-        after.append(now)
-    return tuple(after)
+        yield now
 
 
 def learn_sheet(events: Sequence[DriftEvent], habits: Habits | None = None) -> Habits:
@@ -176,7 +175,8 @@ def learn_sheet(events: Sequence[DriftEvent], habits: Habits | None = None) -> H
 
     def score(sheet: float) -> float:
         tried = replace(habits, sheet=sheet, keep=8)
-        evidence = follow_machine(events[-LEARN_FROM:], tried)[-1].evidence
+        *_, last = follow_machine(events[-LEARN_FROM:], tried)
+        evidence = last.evidence
         return float(evidence - 0.5 * ((np.log(sheet) - middle) / doubt) ** 2)
 
     return replace(habits, sheet=max(SHEETS, key=score))

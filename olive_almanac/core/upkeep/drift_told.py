@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.upkeep.drift import (
     AGE,
     AGE_RATE,
@@ -39,6 +40,8 @@ __all__ = [
     "Optics",
     "PathPoint",
     "ReadingTold",
+    "Usage",
+    "path_point",
     "tell_drift",
 ]
 
@@ -120,6 +123,17 @@ class Cause:
 
     key: str
     share: float
+
+
+@dataclass(frozen=True)
+class Usage:
+    """How much a machine is run: hours on and with the beam on a day; whether that is assumed, for
+    hardly any hours are counted.
+    """
+
+    on_h: float
+    beam_h: float
+    assumed: bool = False
 
 
 @dataclass(frozen=True)
@@ -207,35 +221,33 @@ class MachineDrift:
 
 
 def tell_drift(
-    machine_uid: str,
-    machine_state: int,
+    machine: Machine,
     events: Sequence[DriftEvent],
-    banks: Sequence[Bank],
+    bank: Bank,
+    path: Sequence[PathPoint],
     habits: Habits,
     *,
     today: date,
+    usage: Usage,
     margins: Sequence[MarginOf] = (),
-    hours_a_day: float,
-    beam_h_a_day: float,
-    hours_assumed: bool,
 ) -> MachineDrift | None:
-    """Return what the stories after each event tell today; None where nothing was ever read."""
+    """Return what the stories after all events tell today, `path` being what they told after each;
+    None where nothing was ever read.
+    """
     if not any(event.kind in ("check", "meter", "burn") for event in events):
         return None
-    bank = banks[-1]
     need, sd = need_of(bank)
     age, film, sudden = (need_of(bank, [part])[0] for part in (AGE, FILM, SUDDEN))
     helped = np.isfinite(bank.helped)
     told = float(bank.weight[helped] @ bank.helped[helped]) if helped.any() else None
-    draws = _Draws(bank, habits, hours_a_day, beam_h_a_day)
+    draws = _Draws(bank, habits, usage)
     day = max(bank.day, today.toordinal() + 0.5)
-    path = tuple(PathPoint(one.day, one.on_h, *need_of(one)) for one in banks)
     return MachineDrift(
-        machine_uid,
-        machine_state,
+        machine.uid,
+        machine.state,
         day,
         _readings(events, bank),
-        path,
+        tuple(path),
         need,
         sd,
         chance_above(bank, WEAK),
@@ -247,8 +259,8 @@ def tell_drift(
         draws.ahead(day),
         tuple(one for margin in margins if (one := _entry(bank, margin, draws)) is not None),
         draws.source_80_h(),
-        hours_a_day,
-        hours_assumed,
+        usage.on_h,
+        usage.assumed,
         Optics(
             chance_above(bank, DIRTY, (FILM, SUDDEN)),
             1 - chance_above(bank, CLEAN, (FILM, SUDDEN)),
@@ -256,6 +268,11 @@ def tell_drift(
             sum(event.kind == "clean" for event in events),
         ),
     )
+
+
+def path_point(bank: Bank) -> PathPoint:
+    """Return what the need is taken for after an event."""
+    return PathPoint(bank.day, bank.on_h, *need_of(bank))
 
 
 def _readings(events: Sequence[DriftEvent], bank: Bank) -> tuple[ReadingTold, ...]:
@@ -287,9 +304,9 @@ def _entry(bank: Bank, one: MarginOf, draws: _Draws) -> EntryDrift | None:
 class _Draws:
     """Futures drawn from the stories, by the hours that the machine is run each day."""
 
-    def __init__(self, bank: Bank, habits: Habits, hours_a_day: float, beam_h_a_day: float) -> None:
+    def __init__(self, bank: Bank, habits: Habits, usage: Usage) -> None:
         self.bank, self.habits = bank, habits
-        self.on_h, self.beam_h = hours_a_day, beam_h_a_day
+        self.on_h, self.beam_h = usage.on_h, usage.beam_h
         self.rng = np.random.default_rng(SEED)
         pick = self.rng.choice(len(bank.log_weight), DRAWS, p=bank.weight)
         self.state = np.empty((DRAWS, bank.mean.shape[1]))

@@ -54,10 +54,13 @@ class Due:
 
 def counters_of(used: Sequence[Counters], acts: Sequence[ServiceAct]) -> Counters:
     """Return a machine's counters: all that its runs used, and what was corrected by hand."""
-    total = Counters()
+    on_h = beam_h = energy_j = smoke_g = 0.0
     for one in (*used, *(act.added for act in acts if act.added is not None)):
-        total = total.plus(one)
-    return total
+        on_h = max(0.0, on_h + one.on_h)
+        beam_h = max(0.0, beam_h + one.beam_h)
+        energy_j = max(0.0, energy_j + one.energy_j)
+        smoke_g = max(0.0, smoke_g + one.smoke_g)
+    return Counters(on_h, beam_h, energy_j, smoke_g)
 
 
 def services_of(
@@ -72,7 +75,14 @@ def services_of(
     Where it was followed, `optics` counts before the calendar for what a film grows on.
     """
     mine = sorted((act for act in acts if act.machine_uid == machine.uid), key=lambda act: act.at)
-    found = [_due(part, mine, counters, now, optics) for part in parts_of(machine)]
+    of_part: dict[str, list[ServiceAct]] = {}
+    for act in mine:
+        of_part.setdefault(act.part, []).append(act)
+    begin = mine[0].at if mine else ""
+    found = [
+        _due(part, of_part.get(part.id, []), begin, counters, now, optics)
+        for part in parts_of(machine)
+    ]
     return tuple(sorted(found, key=lambda due: (-_stage(due), -due.risk, due.part.danger)))
 
 
@@ -96,23 +106,25 @@ def due_on(due: Due, now: datetime) -> date | None:
 def _due(
     part: ServicePart,
     acts: Sequence[ServiceAct],
+    begin: str,
     counters: Counters,
     now: datetime,
     optics: Optics | None,
 ) -> Due:
-    own = [act.interval for act in acts if act.part == part.id and act.interval is not None]
+    """How pressing a part is by its own acts; the record of the machine begins at a time."""
+    own = [act.interval for act in acts if act.interval is not None]
     interval, why = own[-1] if own else part.interval, ""
     if optics is not None and part.id in OPTICS and not own:
         interval, why = _as_it_fouls(part, optics)
-    served = [act for act in acts if act.part == part.id and act.kind in SERVES]
+    served = [act for act in acts if act.kind in SERVES]
     last = served[-1] if served else None
     used = counters.since(last.counters) if last is not None else counters
-    begin = last.at if last is not None else min((act.at for act in acts), default="")
+    since = last.at if last is not None else begin
     ways = {
         "hours": (used.on_h, interval.hours),
         "beam hours": (used.beam_h, interval.beam_hours),
         "smoke": (used.smoke_g, interval.grams),
-        "days": (_days(begin, now), interval.days),
+        "days": (_days(since, now), interval.days),
     }
     shares = {name: much / of for name, (much, of) in ways.items() if of}
     by = max(shares, key=lambda name: shares[name], default="hours")

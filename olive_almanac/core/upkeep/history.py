@@ -16,7 +16,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.core.upkeep.drift import DriftEvent, EventKind, Habits
-from olive_almanac.core.upkeep.drift_told import MarginOf
+from olive_almanac.core.upkeep.drift_told import MarginOf, Usage
 from olive_almanac.core.upkeep.services import CHANGED, OPTICS
 
 __all__ = ["Change", "History", "Used", "changes_of", "history_of", "margins_of"]
@@ -59,14 +59,12 @@ class Change:
 
 @dataclass(frozen=True)
 class History:
-    """Events in the order of time, and how much the machine is run: hours on and with the beam on a
-    day; `hours_assumed` where it is not counted.
+    """Events in the order of time, how much the machine is run, and how machines of its kind
+    change.
     """
 
     events: tuple[DriftEvent, ...]
-    hours_a_day: float
-    beam_h_a_day: float
-    hours_assumed: bool
+    usage: Usage
     habits: Habits
 
 
@@ -117,12 +115,13 @@ def history_of(
     bare.sort(key=lambda event: event.day)
     habits = Habits(life_h=LIVES_H[machine.source])
     if not bare:
-        return History((), USUAL_H_A_DAY, USUAL_H_A_DAY * USUAL_BEAM_SHARE, True, habits)
+        usual = Usage(USUAL_H_A_DAY, USUAL_H_A_DAY * USUAL_BEAM_SHARE, assumed=True)
+        return History((), usual, habits)
     clock = _Clock([*used, *_corrections(mine)], bare[0].day, bare[-1].day)
     events = tuple(
         replace(event, on_h=clock.on_h(event.day), beam_h=clock.beam_h(event.day)) for event in bare
     )
-    return History(events, clock.on_a_day, clock.beam_a_day, clock.assumed, habits)
+    return History(events, Usage(clock.on_a_day, clock.beam_a_day, clock.assumed), habits)
 
 
 def _ordinal(iso: str) -> float:
