@@ -28,6 +28,7 @@ PARTS = (
     "bed",
     "mirrors",
     "shop",
+    "kinship",
     "sheet_photos",
 )
 

@@ -18,6 +18,7 @@ from olive_almanac.core.records.reading import Reading, Verdict
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.standins.ailing import AilingMachine
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
 from olive_almanac.standins.session import cells_of_run, sheet_wave
@@ -128,6 +129,10 @@ class StandInBench:
         wear = wear_of(machine, self.seed, day, 0.0)
         wear = replace(wear, mishaps=tuple(Mishap(*one) for one in mishaps))
         return wear.need(day, hours, began_at_h=began_at_h, acts=acts)
+
+    def ailing(self, machine: Machine) -> AilingMachine:
+        """Return a machine with one fault that the bench's seed hides."""
+        return AilingMachine(machine, self.seed)
 
     def truth(self, trial: Trial) -> dict[str, object]:
         """Return the hidden parameters, for truth.json."""

@@ -238,6 +238,7 @@ class BookPresenter:
                 self.session.permission,
                 rng=np.random.default_rng(0),
                 related=self.session.trials.related_to(self.session.subject),
+                kin=self.session.shop.kin.sds,
             )
             entry = Entry(
                 self.session.new_id(),

@@ -105,6 +105,7 @@ class Basis:
     focus_heights_mm: tuple[float, ...] = ()
     kept: Setting | None = None
     previous: Any = None  # FittedCut of the same subject: makes the fit quicker
+    kin: Any = None  # KinSds: how far this shop's lots, stocks and machines differ
 
 
 def question_of(trial: Trial) -> Question:
@@ -164,6 +165,7 @@ def _decide(
             rng=np.random.default_rng(FIT_SEED),
             drift=drift,
             previous=basis.previous,
+            kin=basis.kin,
         )
         if basis.weekly:
             known = replace(
@@ -459,6 +461,7 @@ class DecidePresenter:
             self.session.trials.focus_heights_mm(),
             kept=kept,
             previous=known,
+            kin=self.session.shop.kin.sds,
         )
         return work_out(basis, self.lightness)
 

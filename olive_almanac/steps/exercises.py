@@ -8,12 +8,12 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
 
-__all__ = ["EXERCISES", "Exercise", "Practice", "exercise_of"]
+__all__ = ["CO2", "EXERCISES", "Exercise", "Practice", "exercise_of"]
 
 _DIODE = Machine(
     "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
 )
-_CO2 = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
+CO2 = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ EXERCISES: tuple[Exercise, ...] = (
         "ply-co2",
         "Ply of unknown glue",
         "Cut it through, as quickly as is safe.",
-        _CO2,
+        CO2,
         _stock("Unmarked ply", "plywood", 3.0, (300, 200)),
         "cut",
         48,
@@ -75,7 +75,7 @@ EXERCISES: tuple[Exercise, ...] = (
         "foam",
         "Liner foam",
         "Cut it through without charring the edge.",
-        _CO2,
+        CO2,
         _stock("Liner foam", "foam_eva", 5.0, (240, 160)),
         "cut",
         40,
@@ -84,7 +84,7 @@ EXERCISES: tuple[Exercise, ...] = (
         "acrylic",
         "Dial acrylic",
         "Cut it so that it falls free and does not run together again.",
-        _CO2,
+        CO2,
         _stock("Dial acrylic", "acrylic", 3.0, (240, 160), process="extruded"),
         "cut",
         40,

@@ -238,4 +238,7 @@ def best_of(scores: tuple[Score, ...], exercise_id: str) -> int | None:
 
 
 def title_of(score: Score) -> str:
-    return exercise_of(score.exercise).title
+    """Return the title of the exercise that a score is of."""
+    from olive_almanac.steps.mechanic import MECHANIC, MECHANIC_TITLE
+
+    return MECHANIC_TITLE if score.exercise == MECHANIC else exercise_of(score.exercise).title

@@ -175,6 +175,7 @@ class Session:
         catalogue, self.trials.kept = held or read_all(library)
         self.shop.catalogue = self.shop.as_followed(catalogue)
         self.shop.watch.forget()
+        self.shop.kin.forget()
         self._choose_remembered()
         self.trials.activate_newest()
         self.shop.keep_snapshot()

@@ -18,6 +18,7 @@ from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.drift import Watch
+from olive_almanac.steps.kin import KinLearner
 from olive_almanac.steps.signal import Signal
 from olive_almanac.steps.snapshot import save_snapshot
 
@@ -39,6 +40,7 @@ class Shop:
         self.catalogue = ShopCatalogue()
         self.changed = Signal()
         self.watch = Watch(session)
+        self.kin = KinLearner(session)
         self._due: tuple[ShopCatalogue, date, int] | None = None
 
     def show(self, catalogue: ShopCatalogue) -> None:

@@ -1,12 +1,16 @@
-"""Following the machines of the open library in a worker, again when something tells of them."""
+"""Following the machines of the open library in a worker, and learning how far its lots, stocks and
+machines differ; again when something tells of them.
+"""
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer
 
 if TYPE_CHECKING:
+    from olive_almanac.core.fitting.kin_learning import KinSds
     from olive_almanac.steps.drift import FollowedItem
     from olive_almanac.steps.ports import Library
     from olive_almanac.views.window import MainWindow
@@ -15,6 +19,7 @@ if TYPE_CHECKING:
 __all__ = ["Following"]
 
 PAUSE_MS = 700  # after the last change
+FEW = 4  # coupons, up to which there is nothing to learn from
 
 
 class Following(QObject):
@@ -33,7 +38,7 @@ class Following(QObject):
     def soon(self) -> None:
         """Follow once nothing has changed for a moment, where there is something to follow by."""
         session = self._window.session
-        if session.catalogue.checks or session.shop.watch.told:
+        if session.catalogue.checks or session.shop.watch.told or len(session.trials.kept) > FEW:
             self._pause.start()
 
     def follow(self) -> None:
@@ -46,7 +51,10 @@ class Following(QObject):
             self._again = True
             return
         machine = session.subject.machine
-        work = session.shop.watch.work(machine.uid if machine is not None else "")
+        work = itertools.chain(
+            session.shop.watch.work(machine.uid if machine is not None else ""),
+            session.shop.kin.work(),
+        )
         library = session.store
         self._worker = self._window.work(
             work,
@@ -55,10 +63,15 @@ class Following(QObject):
         )
         self._worker.finished.connect(self._finished)
 
-    def _take(self, item: FollowedItem, library: Library) -> None:
+    def _take(self, item: FollowedItem | KinSds, library: Library) -> None:
         """What was found of a library that is no longer open is dropped."""
-        if self._window.session.library is library:
-            self._window.session.shop.watch.take(item)
+        session = self._window.session
+        if session.library is not library:
+            return
+        if isinstance(item, tuple):
+            session.shop.watch.take(item)
+        else:
+            session.shop.kin.take(item)
 
     def _failed(self, problem: Exception, library: Library) -> None:
         if self._window.session.library is library:

@@ -7,10 +7,14 @@ from datetime import timedelta
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.steps.mechanic import MECHANIC_TITLE
+from olive_almanac.steps.practise import kept_scores
 from olive_almanac.storage.library import Library
+from olive_almanac.views.practise.mechanic import MechanicDialog
 from olive_almanac.views.shop.page import MACHINE, MIRRORS, SERVICES
 from tests.samples import LONG, sample_entry
 from tests.views.qt_case import NOON
@@ -184,3 +188,28 @@ class TimeLineTest(ShopCase):
         self.click(self.panel.bed)
         self.wait_for(lambda: self.page().presenter.plan is not None)
         self.assertEqual(self.page().presenter.plan.trial.kind, "bed")
+
+
+class MechanicTest(ShopCase):
+    def test_by_keys_a_machine_is_looked_at_and_the_score_is_kept(self):
+        self.alt(Qt.Key.Key_9)
+        page = self.page()
+        (begin,) = [
+            key
+            for key in page.findChildren(QPushButton)
+            if key.accessibleName() == f"Begin {MECHANIC_TITLE}"
+        ]
+        self.key(Qt.Key.Key_Space, widget=begin)
+        dialog = page.findChild(MechanicDialog)
+        self.key(Qt.Key.Key_Space, widget=dialog.keys["marks"])
+        self.assertIn("Marks, right/up", dialog.said.text())
+        self.assertEqual(dialog.minutes.text(), "15 min spent")
+        fault = dialog.mechanic.ailing.fault
+        dialog.fault.picked.emit(fault)
+        dialog.fault.show_key(fault)
+        self.key(Qt.Key.Key_Space, widget=dialog.answer)
+        self.assertTrue(dialog.said.text().startswith("93 of 100. Right"))
+        self.assertFalse(dialog.keys["clean"].isEnabled())
+        self.key(Qt.Key.Key_Space, widget=dialog.leave)
+        self.assertEqual([one.total for one in kept_scores(self.window.home)], [93])
+        self.assertIn("93 of 100", page._score_title.text())

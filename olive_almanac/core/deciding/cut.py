@@ -30,6 +30,7 @@ from olive_almanac.core.design.next_cells import (
     next_cut_cells,
 )
 from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.fitting.kin_learning import kin_words
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
@@ -549,6 +550,8 @@ class _Window:
             remarks.append(directions.says)
         if self.knowledge.carried:
             remarks.append(f"Begun from {'; '.join(self.knowledge.carried)}.")
+            differ = kin_words(self.knowledge.kin) if self.knowledge.kin is not None else ""
+            remarks += [differ] if differ else []
         if self.knowledge.drift.says:
             remarks.append(f"Allows for {', '.join(self.knowledge.drift.says)}.")
         if enough:

@@ -26,7 +26,9 @@ from olive_almanac.core.fitting.cut import (
     data_of,
     fit_cut,
 )
-from olive_almanac.core.fitting.prior import Prior, carried_prior, family_prior
+from olive_almanac.core.fitting.kin_carry import KinFit, kin_prior
+from olive_almanac.core.fitting.kin_learning import KinSds, labels_of, usual_kin
+from olive_almanac.core.fitting.prior import Prior, family_prior
 from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
@@ -43,6 +45,7 @@ __all__ = [
     "PICK_NODES",
     "PICK_PARTICLES",
     "FittedCut",
+    "group_key",
     "know_cut",
     "margins_of",
 ]
@@ -75,6 +78,7 @@ class FittedCut:
     own: frozenset[str] = frozenset()
     carried: tuple[str, ...] = ()
     prior: Prior | None = field(default=None, repr=False)
+    kin: KinSds | None = field(default=None, repr=False)
 
     @property
     def cells_read(self) -> int:
@@ -185,15 +189,16 @@ def know_cut(
     rng: np.random.Generator,
     drift: ShopDrift | None = None,
     previous: FittedCut | None = None,
+    kin: KinSds | None = None,
 ) -> FittedCut:
     """Fit groove and char to the readings of the given trials (none: the family's prior).
 
     Trials of another lot, machine state, machine, thickness or stock count less: their posterior,
-    widened, is what is believed before the subject's own readings.  `previous` knowledge of the
-    same subject makes the fit quicker.
+    widened by how far such groups differ (`kin`, or as is usual), is what is believed before the
+    subject's own readings.  `previous` knowledge of the same subject makes the fit quicker.
     """
     case = case_of(machine, stock)
-    prior, carried, own = _prior_from_related(machine, stock, case, pairs, rng)
+    prior, carried, own = _prior_from_related(machine, stock, case, pairs, rng, kin)
     data = data_of(case, own)
     before = None
     if previous is not None and previous.case == case:
@@ -217,52 +222,63 @@ def know_cut(
         frozenset(t.id for t, _ in own),
         carried,
         prior,
+        kin,
     )
 
 
 def _prior_from_related(
-    machine: Machine, stock: Stock, case: CutCase, pairs: Pairs, rng: np.random.Generator
+    machine: Machine,
+    stock: Stock,
+    case: CutCase,
+    pairs: Pairs,
+    rng: np.random.Generator,
+    kin: KinSds | None,
 ) -> tuple[Prior, tuple[str, ...], Pairs]:
     """The prior before the subject's own readings, in words where it came from, and the subject's
     own pairs.
 
-    Other subjects are fitted from the least to the most akin, each starting from what the one
-    before left.
+    Each other subject is fitted on its family's prior alone; what all of them need says what this
+    one needs.
     """
-    prior = family_prior(case.prior)
     groups: dict[tuple[object, ...], list[tuple[Trial, Sequence[Reading]]]] = {}
     own: list[tuple[Trial, Sequence[Reading]]] = []
     for trial, readings in pairs:
         if not transfer_between(machine, stock, trial.machine, trial.stock).words:
             own.append((trial, readings))
         elif readings:
-            other = trial.machine, trial.stock
-            key = (
-                other[0].uid,
-                other[0].name,
-                other[0].state,
-                other[1].name,
-                other[1].lot,
-                other[1].colour,
-                other[1].true_thickness_mm,
-            )
-            groups.setdefault(key, []).append((trial, readings))
-    related = [
-        (transfer_between(machine, stock, group[0][0].machine, group[0][0].stock), group)
-        for group in groups.values()
-    ]
-    carried = []
-    for nearness, group in sorted(related, key=lambda one: -one[0].energy_sd):
-        there = case_of(group[0][0].machine, group[0][0].stock)
+            groups.setdefault(group_key(trial), []).append((trial, readings))
+    fits, cells = [], {}
+    for group in groups.values():
+        other = group[0][0]
+        there = case_of(other.machine, other.stock)
         data = data_of(there, group)
         if len(data):
-            posterior = fit_cut(there, data, rng=rng, prior=prior)
-            usual = family_prior(case.prior)
-            prior = carried_prior(
-                posterior.groove, posterior.weight, family_prior(there.prior), usual, nearness
-            )
-            carried.append(f"{count_text(len(data), 'cell')} of {', '.join(nearness.words)}")
-    return prior, tuple(reversed(carried)), own
+            posterior = fit_cut(there, data, rng=rng, prior=family_prior(there.prior))
+            nearness = transfer_between(machine, stock, other.machine, other.stock)
+            fit = KinFit(other.machine, other.stock, there, posterior, nearness)
+            fits.append(fit)
+            cells[id(fit)] = len(data)
+    sds = kin or usual_kin()
+    prior, counted = kin_prior(fits, case, labels_of(machine, stock), sds)
+    carried = tuple(
+        f"{count_text(cells[id(fit)], 'cell')} of {', '.join(fit.nearness.words)}"
+        for fit in counted
+    )
+    return prior, carried, own
+
+
+def group_key(trial: Trial) -> tuple[object, ...]:
+    """Return what the coupons of a group have in common: one state of a machine, one lot."""
+    machine, stock = trial.machine, trial.stock
+    return (
+        machine.uid,
+        machine.name,
+        machine.state,
+        stock.name,
+        stock.lot,
+        stock.colour,
+        stock.true_thickness_mm,
+    )
 
 
 def margins_of(knowledge: FittedCut, setting: Setting) -> Margins:

@@ -14,6 +14,7 @@ from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.kin_learning import KinSds
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import tone_prior
@@ -42,11 +43,12 @@ def compute_guess(
     related: Pairs = (),
     aim: float | None = None,
     kept: Setting | None = None,
+    kin: KinSds | None = None,
 ) -> tuple[Setting, Evidence]:
     """Return the setting that is expected to work, and its evidence (no cells read).
 
     It comes from the family's prior, or from `related`: readings of other lots, thicknesses or
-    machines, widened and scaled.
+    machines, widened by how far such differ (`kin`, or as is usual) and scaled.
 
     `aim` is the areal (score: line) energy to take instead of the family's usual one.  `kept` is a
     setting whose power, passes and focus a cut keeps where they will do: its speed changes first,
@@ -82,7 +84,7 @@ def compute_guess(
             seconds_per_100cm2=raster_seconds(100, 100, *limits) if pitch else None,
             says=RECKONED,
         )
-    knowledge = know_cut(machine, stock, related, rng=rng)
+    knowledge = know_cut(machine, stock, related, rng=rng, kin=kin)
     if knowledge.carried:
         says = f"Carried over from {' and '.join(knowledge.carried)}."
     else:

@@ -25,7 +25,7 @@ from olive_almanac.core.burn.groove import (
 from olive_almanac.core.fitting.transfer import Transfer
 from olive_almanac.core.materials.families import GroovePrior
 
-__all__ = ["Prior", "carried_prior", "family_prior"]
+__all__ = ["ENERGIES", "Prior", "carried_prior", "family_prior"]
 
 Floats = NDArray[np.float64]
 NORMAL = 1e6  # degrees of freedom that make a Student-t a normal

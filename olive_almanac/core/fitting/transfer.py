@@ -11,7 +11,19 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["Transfer", "transfer_between"]
+__all__ = ["USUAL_SD", "Transfer", "transfer_between"]
+
+# sd of ln energy by which two differ; common practice, no source
+USUAL_SD = {
+    "kind": 0.60,
+    "machine": 0.20,
+    "state": 0.10,
+    "family": 0.50,
+    "stock": 0.20,
+    "lot": 0.12,
+    "colour": 0.15,
+    "thickness": 0.10,
+}
 
 
 @dataclass(frozen=True)
@@ -31,20 +43,20 @@ def transfer_between(
     """Return how far coupons of another subject bear on this one.  Common practice, no source."""
     variance, words = 0.0, []
     for differs, sd, word in (
-        (machine.source != other_machine.source, 0.60, "another kind of laser"),
+        (machine.source != other_machine.source, USUAL_SD["kind"], "another kind of laser"),
         (
             machine.uid != other_machine.uid or machine.name != other_machine.name,
-            0.20,
+            USUAL_SD["machine"],
             "another machine",
         ),
-        (_changed(machine, other_machine), 0.10, "the machine before its last change"),
-        (stock.family != other_stock.family, 0.50, "another family of stock"),
-        (stock.name != other_stock.name, 0.20, "another stock"),
-        (stock.lot != other_stock.lot, 0.12, "another lot"),
-        (stock.colour != other_stock.colour, 0.15, "another colour"),
+        (_changed(machine, other_machine), USUAL_SD["state"], "the machine before its last change"),
+        (stock.family != other_stock.family, USUAL_SD["family"], "another family of stock"),
+        (stock.name != other_stock.name, USUAL_SD["stock"], "another stock"),
+        (stock.lot != other_stock.lot, USUAL_SD["lot"], "another lot"),
+        (stock.colour != other_stock.colour, USUAL_SD["colour"], "another colour"),
         (
             abs(math.log(stock.true_thickness_mm / other_stock.true_thickness_mm)) > 0.03,
-            0.10,
+            USUAL_SD["thickness"],
             "another thickness",
         ),
     ):

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.setting import TASK_WORDS, rasters
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
-from olive_almanac.steps.exercises import EXERCISES, exercise_of
-from olive_almanac.steps.practise import best_of, kept_scores, title_of
+from olive_almanac.steps.exercises import CO2, EXERCISES, exercise_of
+from olive_almanac.steps.mechanic import MECHANIC, MECHANIC_TITLE, Mechanic
+from olive_almanac.steps.practise import best_of, keep_score, kept_scores, title_of
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
     Heading,
@@ -28,6 +29,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.practise.mechanic import MechanicDialog
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import NO_BRUSH, C, Painted, compact, px
 
@@ -142,15 +144,50 @@ class PractisePage(StationPage):
             told = label("" if best is None else f"best {best}", "num4")
             line = row(words, told, begin, gap=14)
             line.setStretch(0, 1)
-            line.setContentsMargins(0, px(compact(2, 6)), 0, px(compact(2, 6)))
+            line.setContentsMargins(0, px(compact(1, 3)), 0, px(compact(1, 3)))
             self._exercises.addWidget(box(line))
             self._exercises.addWidget(hair())
             self.first = self.first or begin
+        self._exercises.addWidget(box(self._mechanic_line(best_of(scores, MECHANIC))))
+
+    def _mechanic_line(self, best: int | None) -> QHBoxLayout:
+        """The exercise without a coupon: a machine that may be weak."""
+        words = col(
+            label(MECHANIC_TITLE, "h3"),
+            label("Half a year of its checks. Find what is wrong, if anything.", "ui", wrap=True),
+            label("Long Bed, no cells: minutes count", "small", "second", wrap=True),
+            gap=0,
+        )
+        begin = button("Begin" if best is None else "Begin again")
+        begin.setAccessibleName(f"Begin {MECHANIC_TITLE}")
+        begin.clicked.connect(self._begin_mechanic)
+        begin.setEnabled(self.session.practice is None)
+        line = row(words, label("" if best is None else f"best {best}", "num4"), begin, gap=14)
+        line.setStretch(0, 1)
+        return line
+
+    def _begin_mechanic(self) -> None:
+        services, home = self.main_window.services, self.main_window.home
+        started = services.now()
+        bench = services.make_bench(int(started.timestamp()) % 1_000_000)
+
+        def keep(score: Score) -> None:
+            self.session.attempt(lambda: keep_score(home, score))
+            self.enter()
+
+        on = started.isoformat(timespec="seconds")
+        mechanic = Mechanic(bench.ailing(CO2), self.session.today())
+        dialog = MechanicDialog(self, mechanic, on, keep)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def _show_score(self, score: Score) -> None:
+        self._score_title.setText(f"{title_of(score)}: {score.total} of 100")
+        if score.exercise == MECHANIC:
+            self._score.addWidget(label(score.says, "ui", wrap=True))
+            return
         unit = self.session.preferences.speed_unit
         task = exercise_of(score.exercise).task
-        self._score_title.setText(f"{title_of(score)}: {score.total} of 100")
         for words, points, most in (
             ("Setting that works", score.points_setting, 50),
             ("Near the quickest", score.points_time, 15),

@@ -1,0 +1,190 @@
+"""Practise: find what is wrong with a machine by its readings, in as few minutes as can be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import TYPE_CHECKING
+
+from olive_almanac.core.records.service import Counters, ServiceAct
+from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.steps.catalogue import ShopCatalogue
+from olive_almanac.steps.exercises import CO2
+from olive_almanac.steps.practise import Score
+from olive_almanac.steps.time_line import TimeLine, time_line_of
+
+if TYPE_CHECKING:
+    from olive_almanac.core.upkeep.drift_told import MachineDrift
+    from olive_almanac.steps.ports import Ailing
+
+__all__ = ["ACTIONS", "FAULTS", "MECHANIC", "MECHANIC_TITLE", "Mechanic"]
+
+MECHANIC, MECHANIC_TITLE = "mechanic", "A machine that may be weak"
+FAULTS = {
+    "nothing": "nothing is wrong",
+    "spatter": "dirt came at once",
+    "film": "film has grown",
+    "source": "the source is worn",
+    "mirror": "a mirror is out of line",
+}
+ACTIONS = {  # with the minutes that each takes
+    "check": ("Burn the check again", 5),
+    "meter": ("Read the power meter", 5),
+    "clean": ("Clean lens and mirrors", 20),
+    "marks": ("Mark the mirrors on tape", 15),
+}
+RIGHT, MOST_FOR_TIME, MINUTES_A_POINT = 60, 40, 2
+CHECK_SD, BEAM_SHARE = 0.02, 0.6
+FULL = 100.0
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How it went: the score, and what there was to be seen."""
+
+    score: Score
+    says: str
+
+
+class Mechanic:
+    """One exercise under way: what was done so far, and what it showed."""
+
+    def __init__(self, ailing: Ailing, today: date) -> None:
+        self.ailing, self.today, self.machine = ailing, today, CO2
+        self.minutes = 0
+        self.said = "Half a year of weekly checks. What is wrong?"
+        self._begin = today - timedelta(weeks=ailing.weeks)
+        self._cleaned = list(ailing.cleanings())
+        self._burnt_at: list[tuple[str, str]] = []
+        self._checks: list[WeeklyCheck] = []
+        self._acts: list[ServiceAct] = [self._act("lens", "clean", day) for day in self._cleaned]
+        for week in range(ailing.weeks):
+            self._read(7.0 * week)
+
+    def do(self, action: str) -> None:
+        """Do one thing: it takes its minutes and shows what it shows."""
+        _, minutes = ACTIONS[action]
+        self.minutes += minutes
+        day = 7.0 * self.ailing.weeks + 0.02 * self.minutes
+        if action == "check":
+            self._read(day)
+            self.said = f"The check reads {_strength(self._checks[-1].needs)} %."
+        elif action == "meter":
+            watts = self.ailing.read_watts(day, self._cleaned)
+            act = self._act("power", "check", day, watts)
+            self._acts.append(act)
+            self.said = f"The meter reads {act.watts:g} W of {self.machine.optical_power_w:g}."
+        elif action == "clean":
+            self._cleaned.append(day)
+            self._acts.append(self._act("lens", "clean", day))
+            self.said = "Lens and mirrors are clean. Burn the check again to see whether it helped."
+        else:
+            self.said = self._marks()
+
+    def drift(self) -> MachineDrift | None:
+        """Return what the program would tell, by the same readings."""
+        from olive_almanac.core.upkeep.history import Used
+        from olive_almanac.steps.drift import Counted, drift_of
+
+        week = self.ailing.hours(7.0) - self.ailing.hours(0.0)
+        a_week = Counters(week, BEAM_SHARE * week)
+        used = tuple(Used(self._at(7.0 * n), a_week) for n in range(self.ailing.weeks))
+        told, _ = drift_of(
+            self.machine,
+            self._catalogue(),
+            (),
+            Counted(used, tuple(self._burnt_at)),
+            None,
+            today=self.today,
+            simulated=True,
+        )
+        return told
+
+    def time_line(self) -> TimeLine:
+        """Return the time line without what the program thinks."""
+        told = self.drift()
+        line = time_line_of(
+            self.machine, self._catalogue(), told, self._acts, self.today, 7.0 * self.ailing.weeks
+        )
+        from dataclasses import replace
+
+        return replace(line, step=None, step_words="", ahead=(), limits=())
+
+    def answer(self, fault: str, on: str) -> Verdict:
+        """Return how it went: most for what is right, the rest for the minutes saved."""
+        from olive_almanac.core.upkeep.drift_words import diagnosis_of
+
+        right = fault == self.ailing.fault
+        for_time = max(0, MOST_FOR_TIME - self.minutes // MINUTES_A_POINT) if right else 0
+        points = RIGHT if right else 0
+        program = diagnosis_of(self.drift(), self.machine.name, self.today)
+        truth = FAULTS[self.ailing.fault]
+        begin = "Right" if right else f"No: you said that {FAULTS[fault]}"
+        says = f"{begin}. In truth {truth}. The program said: {program.says}. {program.why}"
+        score = Score(
+            MECHANIC,
+            on,
+            points + for_time,
+            points,
+            for_time,
+            0,
+            0,
+            None,
+            None,
+            None,
+            None,
+            None,
+            0,
+            0,
+            60.0 * self.minutes,
+            says=says,
+        )
+        return Verdict(score, says)
+
+    def _catalogue(self) -> ShopCatalogue:
+        return ShopCatalogue(
+            machines=(self.machine,), checks=tuple(self._checks), acts=tuple(self._acts)
+        )
+
+    def _read(self, day: float) -> None:
+        value = self.ailing.read_check(day, self._cleaned)
+        on = self._begin + timedelta(days=int(day))
+        uid, name = self.machine.uid, f"c{len(self._checks)}"
+        check = WeeklyCheck(uid, 1, "practice", on.isoformat(), value, CHECK_SD, name)
+        self._checks.append(check)
+        self._burnt_at.append((name, self._at(day)))
+
+    def _at(self, day: float) -> str:
+        """The ISO time of a day of the record."""
+        at = datetime.combine(self._begin, datetime.min.time()) + timedelta(days=day)
+        return at.isoformat(timespec="seconds")
+
+    def _act(self, part: str, kind: str, day: float, watts: float | None = None) -> ServiceAct:
+        hours = self.ailing.hours(day)
+        return ServiceAct(
+            f"{part}-{day:.3f}",
+            self.machine.uid,
+            part,
+            kind,  # type: ignore[arg-type]
+            self._at(day),
+            counters=Counters(hours, BEAM_SHARE * hours),
+            watts=None if watts is None else round(watts, 1),
+            at_percent=None if watts is None else FULL,
+        )
+
+    def _marks(self) -> str:
+        from olive_almanac.core.upkeep.mirrors import fit_marks
+
+        w, h = self.machine.bed_mm
+        places = ((30.0, 30.0), (w - 30, 30.0), (w - 30, h - 30), (30.0, h - 30))
+        marks = self.ailing.mark(places)
+        told = ", ".join(f"{right:g}/{up:g}" for right, up in marks)
+        return (
+            f"Marks, right/up, front left round: {told} mm. {fit_marks(places, marks, (w, h)).says}"
+        )
+
+
+def _strength(need: float) -> int:
+    from olive_almanac.core.upkeep.drift_words import percent_weaker
+
+    return 100 - percent_weaker(need)
