@@ -1,5 +1,5 @@
-"""Learned kinship: invented shops with heavy-tailed effects, more or less uneven than is usual; what
-each way says of subjects that were not burnt yet.
+"""Learned kinship: invented shops with heavy-tailed effects, more or less uneven than is usual, and
+what each way says of subjects that were not burnt yet.
 """
 
 import math
