@@ -15,7 +15,13 @@ from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial, is_gauged
-from olive_almanac.core.units import count_text, number_text, percent_text, read_length_mm
+from olive_almanac.core.units import (
+    count_text,
+    number_text,
+    percent_text,
+    read_length_mm,
+    read_number,
+)
 from olive_almanac.formats.photo import suffix_of
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.commands import Change
@@ -37,6 +43,12 @@ __all__ = ["KEYS", "SECOND", "ReadPresenter", "ShowsReading", "axis_texts"]
 WITH_EDGE = ("free", "push", "hangs")  # verdicts whose edge shows well enough to be graded
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
+MEASURES = {  # what a gauge says: the field of a reading, in words
+    "depth": ("depth_mm", "Depth"),
+    "kerf": ("kerf_mm", "Measured width"),
+    "back": ("kerf_bottom_mm", "Width at the back"),
+    "tone": ("lightness", "L*"),
+}
 
 _TONE_KEYS = (("L", "too_light"), ("R", "right"), ("D", "too_dark"), ("N", "no_mark"))
 KEYS: dict[
@@ -410,8 +422,8 @@ class ReadPresenter:
         self._record(self.cell, replace(old, defects=defects), stay=True)
 
     def measure(self, what: str, text: str) -> bool:
-        """Keep what a gauge says of the cell in hand: "depth", "kerf" or "back", mm; an empty text
-        takes it away.
+        """Keep what a gauge says of the cell in hand: "depth", "kerf" or "back", mm, or "tone", L*;
+        an empty text takes it away.
 
         A comb's slot or a stack is typed as measured; the kerf is reckoned.  Returns whether it
         could be read.
@@ -419,38 +431,24 @@ class ReadPresenter:
         cell = self.cell
         if cell is None:
             return False
-        field = {"depth": "depth_mm", "kerf": "kerf_mm", "back": "kerf_bottom_mm"}[what]
-        words = {"depth": "Depth", "kerf": "Measured width", "back": "Width at the back"}[what]
+        field, words = MEASURES[what]
 
         def keep() -> None:
             value = None
-            if text.strip():
+            if text.strip() and what == "tone":
+                value = read_number(text, words)
+            elif text.strip():
                 value = read_length_mm(text, words)
                 if what == "kerf" and is_gauged(cell):
                     check_gauged(cell, value)
             old = self.readings.get(cell.id) or Reading(cell.id, char=self.edge)
-            plain = {
-                **{
-                    "depth_mm": old.depth_mm,
-                    "kerf_mm": old.kerf_mm,
-                    "kerf_bottom_mm": old.kerf_bottom_mm,
-                },
-                field: value,
-            }
             by = old.by
             if old.verdict is None:
                 by = "gauge"
-            self._record(
-                cell,
-                replace(
-                    old,
-                    by=by,
-                    depth_mm=plain["depth_mm"],
-                    kerf_mm=plain["kerf_mm"],
-                    kerf_bottom_mm=plain["kerf_bottom_mm"],
-                ),
-                stay=not is_gauged(cell),
-            )
+            changes: dict[str, Any] = {field: value, "by": by}
+            if what == "tone":
+                changes["flags"] = ()  # what the photo could not tell is told
+            self._record(cell, replace(old, **changes), stay=not is_gauged(cell))
 
         return self.session.attempt(keep)
 

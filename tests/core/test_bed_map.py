@@ -158,6 +158,14 @@ class TellTest(unittest.TestCase):
         )
         self.assertEqual(found.story, "tilt")
 
+    def test_a_photo_of_the_whole_bed_in_uneven_light_is_not_believed(self):
+        readings = read_with(self.trial, lambda u, v, f: 0.3 * u)
+        shaded = [replace(one, flags=("uneven_light",)) for one in readings]
+        with self.assertRaisesRegex(OutOfRange, "even light"):
+            decide_bed(self.trial, shaded)
+        few = [*shaded[:3], *readings[3:]]
+        self.assertEqual(len(decide_bed(self.trial, few).need), 5)
+
     def test_too_few_places_or_too_little_tone_is_told(self):
         readings = read_with(self.trial, lambda u, v, f: 0.0)
         with self.assertRaisesRegex(OutOfRange, "at every height"):

@@ -202,6 +202,19 @@ class GaugeTest(ReadingCase):
         reader.measure("depth", "")
         self.assertIsNone(self.session.active.readings[cell].depth_mm)
 
+    def test_a_tone_is_typed_from_a_colour_meter_and_beats_what_a_photo_could_not_tell(self):
+        reader = self.burnt_coupon()
+        cell = reader.cell.id
+        shaded = Reading(cell, lightness=61.0, flags=("uneven_light",), by="photo")
+        self.session.trials.keep_reading(cell, shaded)
+        reader.choose(cell)
+        self.assertTrue(reader.measure("tone", "41.5"))
+        kept = self.session.active.readings[cell]
+        self.assertEqual((kept.lightness, kept.flags, kept.by), (41.5, (), "gauge"))
+        for text in ("dark", "140", "-3"):
+            self.assertFalse(reader.measure("tone", text), text)
+            self.assertEqual(self.session.active.readings[cell].lightness, 41.5)
+
     def test_defects_are_noted_beside_the_verdict(self):
         reader = self.burnt_coupon()
         cell = reader.cell.id

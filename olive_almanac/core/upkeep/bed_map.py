@@ -49,6 +49,9 @@ SURE = 0.8
 MOST_SAID = 0.99
 CORNERS = ((-1, -1), (1, -1), (1, 1), (-1, 1))
 LEAST_PLACES = 4
+# of a photo: the light differs from place to place more than the tones do
+LIGHT_FLAGS = frozenset(("uneven_light", "gradient", "reference_off"))
+WHOLE_BED = "over a whole bed no photo has it; read the cut ladder by eye, or type the L*"
 
 
 @dataclass(frozen=True)
@@ -109,7 +112,14 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     """Return what the cells of a bed map read, by place and height: by their tones, where all that
     count have one, else by their verdicts.  Raises OutOfRange where they tell too little.
     """
-    seen = {one.cell: one for one in readings}
+    seen = {one.cell: one for one in readings if not LIGHT_FLAGS & set(one.flags)}
+    dim = sum(one.lightness is not None for one in readings) - sum(
+        one.lightness is not None for one in seen.values()
+    )
+    if dim > len(readings) / 3:
+        raise OutOfRange(
+            "Patches in even light", len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
+        )
     focus = sorted({cell.setting.focus_mm for cell in trial.cells})
     groups: dict[tuple[float, int], list[Any]] = {}
     for cell in trial.cells:
@@ -117,8 +127,8 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     blocks = sorted({block for _, block in groups})
     middles = np.array([_middle(trial, groups[focus[0], block]) for block in blocks])
     half = np.array(trial.machine.bed_mm) / 2
-    toned = sum(one.lightness is not None for one in readings)
-    by_tone = toned >= LEAST_PLACES * len(focus) and toned * 2 > len(readings)
+    toned = sum(one.lightness is not None for one in seen.values())
+    by_tone = toned >= LEAST_PLACES * len(focus) and toned * 2 > len(seen)
     find = _by_tone(trial, seen) if by_tone else _by_verdict(trial, seen)
     found = [[find(groups.get((height, block), [])) for block in blocks] for height in focus]
     told = [n for n in range(len(blocks)) if all(row[n] is not None for row in found)]

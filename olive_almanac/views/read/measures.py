@@ -76,10 +76,10 @@ def png_of(image: QImage) -> bytes:
 
 class GaugeFields(QWidget):
     """Fields for what a gauge says of the cell in hand: the depth of a cut that is not through, a
-    measured width, the width at the back.
+    measured width, the width at the back; the tone of a filled cell.
 
     Signals:
-        measured(str, str): which of "depth", "kerf", "back", and the text as typed.
+        measured(str, str): which of "depth", "kerf", "back", "tone", and the text as typed.
     """
 
     measured = Signal(str, str)
@@ -90,18 +90,21 @@ class GaugeFields(QWidget):
             "depth": Number("Depth by gauge, mm", 62),
             "kerf": Number("Measured width, mm", 62),
             "back": Number("Width at the back, mm", 62),
+            "tone": Number("L* by a colour meter", 62),
         }
         self.words = {
             "depth": label("Depth", "small", "second"),
             "kerf": label("Width", "small", "second"),
             "back": label("back", "small", "second"),
+            "tone": label("L* by a meter", "small", "second"),
         }
         parts = []
         for what, field in self.fields.items():
             field.editingFinished.connect(lambda what=what, field=field: self._typed(what, field))
             parts += [self.words[what], field]
         self._shown: dict[str, str] = {}
-        self.setLayout(row(*parts, label("mm", "small", "second"), gap=4))
+        self.unit = label("mm", "small", "second")
+        self.setLayout(row(*parts, self.unit, gap=4))
         self.setToolTip("G: type what the gauge says, Enter keeps it")
 
     def show_fields(self, cell: Cell, reading: Reading | None, task: str) -> None:
@@ -121,11 +124,13 @@ class GaugeFields(QWidget):
             and not gauged
             and reading is not None
             and reading.verdict in ("free", "push", "hangs"),
+            "tone": cell.mark == "fill",
         }
         values = {
             "depth": reading.depth_mm if reading else None,
             "kerf": reading.kerf_mm if reading else None,
             "back": reading.kerf_bottom_mm if reading else None,
+            "tone": reading.lightness if reading else None,
         }
         for what, field in self.fields.items():
             if values[what] is None:
@@ -140,6 +145,7 @@ class GaugeFields(QWidget):
             self.words["kerf"].setText("Measured")
         else:
             self.words["kerf"].setText("Width")
+        self.unit.setVisible(not wanted["tone"])
         self.setVisible(any(wanted.values()))
 
     def _typed(self, what: str, field: Any) -> None:
