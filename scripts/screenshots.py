@@ -105,7 +105,7 @@ def main(target: Path) -> None:
         wait_until(lambda: jobs.result is not None and jobs.result.paces)
         take(window, "jobs")
         window.navigate("shop")
-        wait_until(lambda: window.session.shop.used_by_trials.get("long-bed") is not None)
+        wait_until(lambda: len(window.session.shop.watch.counted) == 3)
         take(window, "shop")
         window.navigate("set_up")
         window.page("set_up").show_part(window.page("set_up").rack)
