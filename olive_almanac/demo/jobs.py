@@ -185,9 +185,9 @@ def build_jobs(
         job, piece_mm = _job(library, name, text, (machine, stock), entries, today)
         job = replace(job, copies=copies)
         for ago in days_ago:
-            told = _burnt(bench, (machine, stock), cut.setting, piece_mm * copies, ago)
-            on = (today - timedelta(days=ago)).isoformat()
-            job = job.with_outcome(replace(told, on=on))
+            pieces_mm = piece_mm * copies
+            told = _burnt(bench, (machine, stock), cut.setting, pieces_mm, today, ago)
+            job = job.with_outcome(told)
         library.save_job(job, "drawing taken")
         yield f"job {name}"
 
@@ -215,6 +215,7 @@ def _burnt(
     subject: tuple[Machine, Stock],
     setting: Setting,
     pieces_mm: tuple[float, ...],
+    today: date,
     ago: int,
 ) -> JobOutcome:
     """What came of a run so many days ago, by the truth of the stand-in; older runs were of older
@@ -224,8 +225,9 @@ def _burnt(
     fates = bench.cut_pieces(machine, stock, setting, pieces_mm, day=ago)
     knots = fates.count("knot")
     lot = next((old for days, old in LOTS if ago > days), stock.lot)
+    on = (today - timedelta(days=ago)).isoformat()
     return JobOutcome(
-        "", len(fates), fates.count("hangs") + knots, knots, "", setting, sum(pieces_mm), lot
+        on, len(fates), fates.count("hangs") + knots, knots, "", setting, sum(pieces_mm), lot
     )
 
 

@@ -7,6 +7,7 @@ from datetime import date
 
 import numpy as np
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Entry, Evidence, Margins, Proof
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.setting import Setting
@@ -211,6 +212,20 @@ class AheadTest(unittest.TestCase):
     def test_a_step_has_no_day_before_it_is_likely(self):
         step = step_of(after(readings([0.0] * 8))[-1])
         self.assertLess(step.chance, 0.5)
+
+
+class DayTest(unittest.TestCase):
+    def test_days_and_times_that_are_none_are_refused_where_a_record_is_made(self):
+        for at in ("yesterday", "", "2026-13-45", "2026-04-14T25:00", "0001-01-01", "9999-12-31"):
+            with self.assertRaises(OutOfRange, msg=at):
+                ServiceAct("a", LONG.uid, "lens", "clean", at)
+            with self.assertRaises(OutOfRange, msg=at):
+                Proof(at, "passed")
+        with self.assertRaises(OutOfRange):
+            replace(LONG, state=2, state_since="last week")
+        with self.assertRaises(OutOfRange):
+            Proof("2026-04-14T10:00:00", "passed")  # a day, not a time
+        self.assertEqual(replace(LONG, state_since="").state_since, "")
 
 
 class HistoryTest(unittest.TestCase):

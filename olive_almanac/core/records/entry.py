@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from typing import Literal
 
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
@@ -145,6 +145,9 @@ class Proof:
     sheet: str = field(default="", metadata={"written": "if set"})
     trial_id: str = field(default="", metadata={"written": "if set"})
 
+    def __post_init__(self) -> None:
+        check_day("Day of the burn", self.on)
+
     def repeats(self, other: Proof) -> bool:
         """Return whether two good burns are of one day and one sheet, outside a confirm run: they
         count once.
@@ -175,6 +178,7 @@ class Entry:
 
     def __post_init__(self) -> None:
         check_text("Entry id", self.uid, 60)
+        check_day("Day of the entry", self.written)
         check_choice("Task", self.task, TASKS)
         check_choice("Origin", self.origin, ("trial", "guess"))
         check_number("Machine state", self.machine_state, low=1)

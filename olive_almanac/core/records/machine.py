@@ -8,7 +8,7 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.hour import HourCosts
-from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
 
 __all__ = ["SOURCES", "Machine", "PowerMode", "Source", "with_new_state"]
 
@@ -92,6 +92,7 @@ class Machine:
     def __post_init__(self) -> None:
         check_text("Name of the machine", self.name, 60)
         check_choice("Source", self.source, SOURCES)
+        check_day("Begin of the machine state", self.state_since, empty=True)
         check_number("Wavelength", self.wavelength_nm, "nm", low=150, high=20000)
         check_number("Optical power", self.optical_power_w, "W", above=0, high=20000)
         check_number("Spot along X", self.spot_x_mm, "mm", low=0.001, high=5)

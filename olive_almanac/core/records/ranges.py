@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from datetime import date, datetime
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["check_choice", "check_number", "check_text"]
+__all__ = ["check_choice", "check_day", "check_number", "check_text", "check_time"]
+
+EARLIEST, LATEST = 1900, 9000  # years
 
 
 def check_number(
@@ -66,3 +69,28 @@ def check_text(field: str, value: str, most: int = 200) -> None:
         raise OutOfRange(field, "empty", "filled in")
     if len(value) > most:
         raise OutOfRange(field, f"{len(value)} characters", f"at most {most} characters long")
+
+
+def check_day(field: str, value: str, *, empty: bool = False) -> None:
+    """Raise OutOfRange unless value is an ISO date of our times, or empty where that is allowed."""
+    _check_when(field, value, date.fromisoformat, "a date as 2026-04-14", empty=empty)
+
+
+def check_time(field: str, value: str, *, empty: bool = False) -> None:
+    """Raise OutOfRange unless value is an ISO time of our times (a date alone counts), or empty
+    where that is allowed.
+    """
+    _check_when(field, value, datetime.fromisoformat, "a time as 2026-04-14T17:30", empty=empty)
+
+
+def _check_when(
+    field: str, value: str, read: Callable[[str], date], allowed: str, *, empty: bool
+) -> None:
+    if empty and value == "":
+        return
+    try:
+        good = EARLIEST <= read(value).year <= LATEST
+    except (ValueError, TypeError):
+        good = False
+    if not good:
+        raise OutOfRange(field, repr(value)[:40], allowed)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from olive_almanac.core.records.entry import Room
+from olive_almanac.core.records.ranges import check_time
 from olive_almanac.core.records.reading import Reading
 
 __all__ = ["CellBurn", "KeptPhoto", "RunEvent", "RunRecord", "Side"]
@@ -73,6 +74,9 @@ class RunRecord:
     )
     room: Room | None = None
     extra: dict[str, object] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        check_time("Begin of the run", self.started, empty=True)
 
     @property
     def gone(self) -> frozenset[str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.ranges import check_choice, check_number, check_text, check_time
 
 __all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "MirrorMarks", "ServiceAct"]
 
@@ -136,6 +136,7 @@ class ServiceAct:
 
     def __post_init__(self) -> None:
         check_text("Part", self.part, 40)
+        check_time("Time of the act", self.at)
         check_choice("Act", self.kind, tuple(ACTS))
         check_choice("What was found", self.found, tuple(FOUND))
         check_number("Minutes", self.minutes, low=0, high=10_000, key="minutes")
