@@ -286,7 +286,7 @@ def _life_lines(rng):
             for n in range(BASE, len(checks)):
                 mean, sd = need_of(banks[checks[n]])
                 held[0].append(abs(life.truth[n] - mean) < 1.2816 * sd)
-            for n in (20, 45, 70):
+            for n in range(12, 92, 8):
                 _look_ahead(life, found, banks, habits, checks, n, held)
         for weeks, hits in held.items():
             share = float(np.mean(hits))

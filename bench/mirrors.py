@@ -38,6 +38,8 @@ def measure():
             first = 1 if which & 1 else 2 if which & 2 else 0
             for round_ in range(2):
                 found = fit_marks(at, _marks(rng, at, offset, slopes), BED)
+                if not found.straight:  # told so: marked again, as one would
+                    found = fit_marks(at, _marks(rng, at, offset, slopes), BED)
                 if round_ == 0:
                     faulty += first > 0
                     named += first > 0 and found.mirror == first
