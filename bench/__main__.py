@@ -46,11 +46,12 @@ def run_part(name: str) -> int:
 def main() -> int:
     if len(sys.argv) > 1:
         return run_part(sys.argv[1])
-    began = time.monotonic()
-    codes = [
-        subprocess.run([sys.executable, "-m", "bench", name], check=False).returncode
-        for name in PARTS
-    ]
+    began, codes = time.monotonic(), []
+    for name in PARTS:
+        part_began = time.monotonic()
+        done = subprocess.run([sys.executable, "-m", "bench", name], check=False)
+        codes.append(done.returncode)
+        print(f"      {name}: {time.monotonic() - part_began:.0f} s", flush=True)
     print(f"{time.monotonic() - began:.0f} s")
     return max(codes)
 

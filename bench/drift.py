@@ -34,7 +34,7 @@ BEGIN = date(2024, 1, 1)
 MACHINE = MACHINES[1]
 BASE, WATCHED = 8, 50  # checks before one counts alarms, and those that are watched
 WITHIN = 4  # checks
-QUIET, LIVES = 150, 40
+QUIET, LIVES = 70, 24
 SHEET_SD, WRONG_SHEETS, SLIPS = (0.02, 0.035), 0.02, 0.02
 RUNG_NOISE = (0.055, 0.09)
 
