@@ -1,5 +1,6 @@
 """Services: what is due by hours, days and smoke, the counters behind it, and odd histories."""
 
+import math
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -14,6 +15,7 @@ from olive_almanac.core.records.service import Counters, Interval, ServiceAct
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.upkeep.drift_told import Optics
 from olive_almanac.core.upkeep.due import counters_of, services_of, water_trouble
+from olive_almanac.core.upkeep.filling import filter_capacity_g
 from olive_almanac.core.upkeep.services import parts_of
 from olive_almanac.core.upkeep.usage import usage_of_plan, usage_of_trial
 from olive_almanac.steps.hour_costs import cost_texts, costs_of, services_an_hour, with_costs
@@ -87,6 +89,31 @@ class DueTest(unittest.TestCase):
         self.assertEqual(lens(1e-6, 3).interval.hours, 16)  # never beyond twice the usual
         own = [act("lens", "interval", 3, interval=Interval(hours=30))]
         self.assertEqual(lens(0.034 / 5, 3, own).interval.hours, 30)
+
+    def test_a_filters_capacity_is_learnt_from_full_ones_and_never_stretched(self):
+        def changed(n, grams, found):
+            return act("filter", "replace", 90 - 20 * n, 10.0 * n, grams=grams, found=found)
+
+        def filter_of(acts):
+            every = services_of(LONG, acts, Counters(smoke_g=2000), NOW)
+            return {due.part.id: due for due in every}["filter"]
+
+        few = [changed(0, 0, ""), changed(1, 280, "full"), changed(2, 580, "full")]
+        learnt = filter_of([*few, changed(3, 800, "")])
+        self.assertAlmostEqual(learnt.interval.grams, 300, delta=25)
+        self.assertIn("fill", learnt.why)
+        self.assertEqual(filter_of([changed(0, 0, ""), changed(1, 280, "")]).interval.grams, 400)
+        large = [changed(0, 0, ""), changed(1, 900, "full"), changed(2, 1800, "full")]
+        self.assertEqual(filter_of(large).interval.grams, 400)
+
+    def test_the_capacity_is_the_textbooks_mean_of_normals(self):
+        """Precisions add, of ln g: one prior and two readings."""
+        grams, sd = filter_capacity_g([280.0, 300.0], [])
+        precision = 1 / 0.6**2 + 2 / 0.25**2
+        mean = (math.log(400) / 0.6**2 + math.log(280 * 300) / 0.25**2) / precision
+        self.assertAlmostEqual(grams, math.exp(mean), delta=0.5)
+        self.assertAlmostEqual(sd, precision**-0.5, delta=1e-3)
+        self.assertGreater(filter_capacity_g([280.0, 300.0], [350.0])[0], grams)
 
     def test_each_source_has_its_own_parts(self):
         ids = [{part.id for part in parts_of(machine)} for machine in (LONG, NORTH, MARKER)]

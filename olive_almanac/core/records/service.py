@@ -28,6 +28,7 @@ FOUND: dict[str, str] = {
     "burnt": "burnt",
     "worn": "worn",
     "loose": "loose",
+    "full": "full",
 }
 MOST = 1e9
 

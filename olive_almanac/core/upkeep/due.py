@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, Interval, ServiceAct
+from olive_almanac.core.upkeep.filling import filter_capacity_g
 from olive_almanac.core.upkeep.services import OPTICS, ServicePart, parts_of
 
 if TYPE_CHECKING:
@@ -20,6 +22,7 @@ SOON, NOW = 0.8, 1.0  # of an interval
 WEIGHT = {1: 4.0, 2: 3.0, 3: 2.0, 4: 1.0}
 WATER_C = (15.0, 25.0)  # common practice, no source
 WATER_L_MIN = 2.0  # common practice, no source
+FILTER, FULL = "filter", "full"
 CLEANINGS = 3  # from which the interval is learnt
 DIRTY, LEFT = 0.04, 0.006  # ln energy that film may take, and what a cleaning leaves
 LEAST_H, MOST_TIMES = 0.5, 2.0
@@ -116,6 +119,8 @@ def _due(
     interval, why = own[-1] if own else part.interval, ""
     if optics is not None and part.id in OPTICS and not own:
         interval, why = _as_it_fouls(part, optics)
+    if part.id == FILTER and not own:
+        interval, why = _as_it_fills(part, acts)
     served = [act for act in acts if act.kind in SERVES]
     last = served[-1] if served else None
     used = counters.since(last.counters) if last is not None else counters
@@ -145,6 +150,25 @@ def _as_it_fouls(part: ServicePart, optics: Optics) -> tuple[Interval, str]:
     hours = min(max(hours, LEAST_H), MOST_TIMES * usual.hours)
     days = usual.days * hours / usual.hours
     return Interval(round(hours, 1), round(days), 0, usual.grams), "as this machine fouls"
+
+
+def _as_it_fills(part: ServicePart, acts: Sequence[ServiceAct]) -> tuple[Interval, str]:
+    """The interval of a filter by how much this shop's hold, once one was found full; never more
+    than is usual, for someone breathes what passes a full one.
+    """
+    changed = [act for act in acts if act.kind == "replace"]
+    took = [
+        (act.found == FULL, act.counters.since(before.counters).smoke_g)
+        for before, act in itertools.pairwise(changed)
+    ]
+    full = [grams for was_full, grams in took if was_full and grams > 0]
+    if not full:
+        return part.interval, ""
+    early = [grams for was_full, grams in took if not was_full]
+    grams, _ = filter_capacity_g(full, early)
+    if grams >= part.interval.grams:
+        return part.interval, ""
+    return replace(part.interval, grams=round(grams)), "as this shop's filters fill"
 
 
 def _by_the_readings(share: float, why: str, optics: Optics) -> tuple[float, str]:
