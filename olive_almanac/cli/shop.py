@@ -14,10 +14,11 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.service import FOUND
 from olive_almanac.core.units import read_number
 from olive_almanac.core.upkeep.due import Due
+from olive_almanac.steps.act_words import used_words
 from olive_almanac.steps.mirrors import CAUTIONS, MirrorsPresenter
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trials import counted
-from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen, used_words
+from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen
 
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift_told import MachineDrift

@@ -8,12 +8,15 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
 
-__all__ = ["CO2", "EXERCISES", "Exercise", "Practice", "exercise_of"]
+__all__ = ["CO2", "EXERCISES", "MECHANIC", "MECHANIC_TITLE", "Exercise", "Practice", "exercise_of"]
 
 _DIODE = Machine(
     "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
 )
 CO2 = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
+
+# the exercise without a stock: steps/mechanic.py
+MECHANIC, MECHANIC_TITLE = "mechanic", "A machine that may be weak"
 
 
 @dataclass(frozen=True)

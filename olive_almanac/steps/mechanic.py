@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.steps.catalogue import ShopCatalogue
-from olive_almanac.steps.exercises import CO2
+from olive_almanac.steps.exercises import CO2, MECHANIC
 from olive_almanac.steps.practise import Score
 from olive_almanac.steps.time_line import TimeLine, time_line_of
 
@@ -17,9 +17,8 @@ if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift_told import MachineDrift
     from olive_almanac.steps.ports import Ailing
 
-__all__ = ["ACTIONS", "FAULTS", "MECHANIC", "MECHANIC_TITLE", "Mechanic"]
+__all__ = ["ACTIONS", "FAULTS", "Mechanic"]
 
-MECHANIC, MECHANIC_TITLE = "mechanic", "A machine that may be weak"
 FAULTS = {
     "nothing": "nothing is wrong",
     "spatter": "dirt came at once",

@@ -14,7 +14,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.steps.exercises import Exercise, Practice, exercise_of
+from olive_almanac.steps.exercises import MECHANIC, MECHANIC_TITLE, Exercise, Practice, exercise_of
 from olive_almanac.steps.files import read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
 from olive_almanac.steps.session import Session
@@ -239,6 +239,4 @@ def best_of(scores: tuple[Score, ...], exercise_id: str) -> int | None:
 
 def title_of(score: Score) -> str:
     """Return the title of the exercise that a score is of."""
-    from olive_almanac.steps.mechanic import MECHANIC, MECHANIC_TITLE
-
     return MECHANIC_TITLE if score.exercise == MECHANIC else exercise_of(score.exercise).title

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.upkeep.due import Due, due_on
+from olive_almanac.steps.act_words import noted_words, part_words, used_words
 from olive_almanac.steps.due import due_list
 from olive_almanac.steps.files import write_file
-from olive_almanac.steps.upkeep import acts_of, noted_words, part_words, parts_on, used_words
+from olive_almanac.steps.upkeep import acts_of, parts_on
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.machine import Machine

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.units import number_text
+from olive_almanac.steps.act_words import act_words, part_words
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.machine import Machine
@@ -162,8 +163,6 @@ def _day_of(act: ServiceAct) -> float:
 
 
 def _acts(acts: Sequence[ServiceAct]) -> list[TimeMark]:
-    from olive_almanac.steps.upkeep import act_words, part_words
-
     marks = []
     for act in acts:
         if act.part in SHOWN_PARTS and act.kind in ("clean", "change", "replace", "align", "check"):

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Protocol
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.machine import Machine, with_new_state
-from olive_almanac.core.records.service import ACTS, FOUND, ActKind, Counters, Interval, ServiceAct
-from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.records.service import ACTS, ActKind, Counters, Interval, ServiceAct
+from olive_almanac.core.units import read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
-from olive_almanac.core.upkeep.services import NEW_STATE, PARTS
+from olive_almanac.core.upkeep.services import NEW_STATE
 from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_costs
 from olive_almanac.steps.time_line import TimeLine, time_line_of, weakest_words
 
@@ -27,15 +27,11 @@ __all__ = [
     "ShowsUpkeep",
     "UpkeepPresenter",
     "UpkeepScreen",
-    "act_words",
     "acts_of",
     "check_water",
     "due_now",
     "new_act",
-    "noted_words",
-    "part_words",
     "parts_on",
-    "used_words",
 ]
 
 HOURS = "hours"  # the part of a correction: no part, the machine as a whole
@@ -129,63 +125,6 @@ def check_water(session: Session, machine: Machine) -> None:
             f"It is not burnt: {trouble}. See to it and read it again in Shop (Alt+8), or decide "
             "there to burn all the same."
         )
-
-
-def used_words(due: Due) -> str:
-    """Return how much of an interval is used, and since when: "9.2 of 8 h, cleaned 2 April"."""
-    of = {
-        "hours": (due.interval.hours, "h on"),
-        "beam hours": (due.interval.beam_hours, "h of beam"),
-        "smoke": (due.interval.grams, "g of smoke"),
-        "days": (due.interval.days, "days"),
-    }[due.by]
-    used = number_text(due.used * of[0], 2)
-    last = "never noted"
-    if due.last is not None:
-        last = f"{ACTS[due.last.kind]} {_day(due.last.at)}"
-    if not of[0]:
-        return f"no interval, {last}"
-    why = f"; {due.why}" if due.why else ""
-    return f"{used} of {number_text(of[0])} {of[1]}, {last}{why}"
-
-
-def part_words(part: str) -> str:
-    """Return what a part is called, short, by its id."""
-    words = next((one.words for one in PARTS if one.id == part), part)
-    return words.partition(":")[0]
-
-
-def _day(at: str) -> str:
-    day = datetime.fromisoformat(at)
-    return f"{day.day} {day:%B %Y}"
-
-
-def act_words(act: ServiceAct) -> str:
-    """Return an act as the log tells it."""
-    return f"{_day(act.at)}: {noted_words(act)}"
-
-
-def noted_words(act: ServiceAct) -> str:
-    """Return what was noted of an act, without its day."""
-    parts = [ACTS[act.kind]]
-    if act.added is not None:
-        sign = "+" if act.added.on_h > 0 else "−"
-        parts.append(f"{sign}{number_text(abs(act.added.on_h), 4)} h")
-    if act.found:
-        parts.append(f"found {FOUND[act.found]}")
-    if act.celsius is not None:
-        parts.append(f"{act.celsius:g} °C")
-    if act.flow_l_min is not None:
-        parts.append(f"{act.flow_l_min:g} l/min")
-    if act.watts is not None:
-        parts.append(f"{act.watts:g} W at {act.at_percent or 100:g} %")
-    if act.minutes:
-        parts.append(f"{number_text(act.minutes)} min")
-    if act.by:
-        parts.append(f"by {act.by}")
-    if act.note:
-        parts.append(act.note)
-    return ", ".join(parts)
 
 
 class UpkeepPresenter:

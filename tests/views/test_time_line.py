@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QPushButton
 
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.service import ServiceAct
-from olive_almanac.steps.mechanic import MECHANIC_TITLE
+from olive_almanac.steps.exercises import MECHANIC_TITLE
 from olive_almanac.steps.practise import kept_scores
 from olive_almanac.storage.library import Library
 from olive_almanac.views.practise.mechanic import MechanicDialog

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QDialog, QPushButton
 
-from olive_almanac.steps.mechanic import ACTIONS, FAULTS, MECHANIC_TITLE, Mechanic
+from olive_almanac.steps.exercises import MECHANIC_TITLE
+from olive_almanac.steps.mechanic import ACTIONS, FAULTS, Mechanic
 from olive_almanac.views.parts import button, col, hair, label, own_picker, row
 from olive_almanac.views.shop.timeline import TimeLineChart
 from olive_almanac.views.theme import px

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.setting import TASK_WORDS, rasters
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
-from olive_almanac.steps.exercises import CO2, EXERCISES, exercise_of
-from olive_almanac.steps.mechanic import MECHANIC, MECHANIC_TITLE, Mechanic
+from olive_almanac.steps.exercises import CO2, EXERCISES, MECHANIC, MECHANIC_TITLE, exercise_of
+from olive_almanac.steps.mechanic import Mechanic
 from olive_almanac.steps.practise import best_of, keep_score, kept_scores, title_of
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (

@@ -22,18 +22,13 @@ from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
+from olive_almanac.steps.act_words import act_words, used_words
 from olive_almanac.steps.hour_costs import cost_words
 from olive_almanac.steps.mirrors import MirrorsPresenter
 from olive_almanac.steps.requests import PlanKind
 from olive_almanac.steps.shop_files import SHOP_FILES, calendar_work, log_work, week_work
 from olive_almanac.steps.time_line import SPANS, TimeMark
-from olive_almanac.steps.upkeep import (
-    INTERVAL_FIELDS,
-    UpkeepPresenter,
-    UpkeepScreen,
-    act_words,
-    used_words,
-)
+from olive_almanac.steps.upkeep import INTERVAL_FIELDS, UpkeepPresenter, UpkeepScreen
 from olive_almanac.views.parts import (
     MIDDLE_LEFT,
     MIDDLE_RIGHT,
