@@ -332,8 +332,10 @@ class MachinePanel(Page):
         self._say_held(mark)
 
     def _say_held(self, mark: TimeMark | None) -> None:
+        line = self.chart.line
         known = "disc: weekly check, slashed square: power meter, triangle: a burn; left and right"
-        self.held.setText(mark.words if mark is not None else f"{known} take one in hand")
+        hint = f"{known} take one in hand" if line is not None and line.marks else ""
+        self.held.setText(mark.words if mark is not None else hint)
         self.open.setVisible(mark is not None and not mark.about.startswith("state|"))
 
     def _open(self) -> None:
@@ -373,6 +375,7 @@ class ShopPage(StationPage):
         self.parts.setLayout(self.lines)
         self.panel = PartPanel(self.presenter)
         self.nothing = label(NOTHING, "ui", "second", wrap=True)
+        self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.machine_panel = MachinePanel(self.presenter)
         self.machine_panel.asked.connect(self.open_about)
         self.machine_panel.planned.connect(self._plan)

@@ -20,6 +20,7 @@ LANE = 22.0  # height of a lane below the chart
 LANES = ("burns", "done")
 BURNS = ("passed", "failed")
 FOOT = 40.0  # dates and hours
+LABEL = 18.0  # height of a word beside the chart
 REACH = 9.0  # of the mouse, px
 LEAST_SPAN = 0.12  # of strength that is always shown
 GRID = 0.05
@@ -151,10 +152,11 @@ class TimeLineChart(Painted):
             y = self._y(-math.log(n * GRID))
             painter.setPen(QPen(C("rule"), 1))
             painter.drawLine(QPointF(self._area.left(), y), QPointF(self._area.right(), y))
+            if self._area.bottom() - y < LABEL / 2:
+                continue  # the first lane has its name there
             painter.setPen(C("ink"))
-            painter.drawText(
-                QRectF(0, y - 9, LEFT - 8, 18), MIDDLE_RIGHT, f"{100 * n * GRID:.0f} %"
-            )
+            words = f"{100 * n * GRID:.0f} %"
+            painter.drawText(QRectF(0, y - LABEL / 2, LEFT - 8, LABEL), MIDDLE_RIGHT, words)
         for day, words, hours in _months(line):
             x = self._x(day)
             painter.setPen(QPen(C("rule"), 1))
