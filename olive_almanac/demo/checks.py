@@ -45,7 +45,7 @@ class _Checked:
 
 
 def _checked(today: date) -> tuple[_Checked, ...]:
-    spatter = (today.toordinal() - SPATTER_DAYS_AGO, "spatter", 0.10)
+    spatter = (today.toordinal() - SPATTER_DAYS_AGO, "spatter", 0.15)
     return (
         _Checked("long-bed", "poplar-4", "engrave", 24, (spatter,), has_meter=True),
         _Checked("north-bench", "board-15", "engrave", 16),

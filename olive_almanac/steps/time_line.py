@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from statistics import median
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.entry import day_text
@@ -79,6 +80,7 @@ class TimeLine:
     now: str = "today"
     says: str = ""
     hours: tuple[tuple[float, float], ...] = ()  # day and hours on
+    smoothed: tuple[tuple[float, float], ...] = ()  # day and need, of the checks alone
 
     def hours_words(self, day: float) -> str:
         """Return the hours on that a machine had on a day, or nothing where they are not known."""
@@ -129,6 +131,21 @@ def time_line_of(
         f"today {strength} %",
         f"{len(shown)} marks, today at {strength} % of the strength it began with",
         () if drift.hours_assumed else tuple((one.day, one.on_h) for one in drift.path),
+        _smoothed(drift, first),
+    )
+
+
+def _smoothed(drift: MachineDrift, first: float) -> tuple[tuple[float, float], ...]:
+    """The weekly checks smoothed, as a control chart has them: for the eye, the model decides."""
+    from olive_almanac.core.upkeep.charts import CENTRE_FROM, ewma
+
+    checks = [one for one in drift.readings if one.kind == "check"]
+    if len(checks) < CENTRE_FROM:
+        return ()
+    needs = [one.need for one in checks]
+    smooth = ewma(needs, median(needs[:CENTRE_FROM])).tolist()
+    return tuple(
+        (one.day, value) for one, value in zip(checks, smooth, strict=True) if one.day >= first
     )
 
 

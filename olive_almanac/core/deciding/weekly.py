@@ -166,6 +166,4 @@ def _shift_of_tones(
     if abs(slope) < LEAST_SLOPE_L:
         return None
     shift = -float(np.mean([now[x] - first[x] for x in both])) / slope
-    own = TONE_NOISE_L / abs(slope) / len(both) ** 0.5
-    of_slope = TONE_NOISE_L / abs(slope) / float(np.std(both) * len(both) ** 0.5)
-    return shift, float(np.hypot(own, shift * of_slope))
+    return shift, TONE_NOISE_L / abs(slope) / len(both) ** 0.5

@@ -12,7 +12,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Limits", "cusum", "ewma", "ewma_limits", "individuals_limits", "own_error_signal"]
+__all__ = [
+    "CENTRE_FROM",
+    "Limits",
+    "cusum",
+    "ewma",
+    "ewma_limits",
+    "individuals_limits",
+    "own_error_signal",
+]
 
 Floats = NDArray[np.floating[Any]]
 RANGE_TO_SIGMA = 1.128  # mean moving range of two over the standard deviation

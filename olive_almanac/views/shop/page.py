@@ -63,6 +63,10 @@ if TYPE_CHECKING:
 __all__ = ["ShopPage"]
 
 CAUTION = "Power off and let it cool before you reach in. The machine's manual comes first."
+KNOWN = (
+    "disc: weekly check (dotted: smoothed), slashed square: power meter, triangle: a burn; left "
+    "and right take one in hand"
+)
 NOTHING = "No machine is known yet. Set up adds one."
 LINE_PX = (44, 50)
 MACHINE, SERVICES, MIRRORS = range(3)  # what is shown
@@ -333,8 +337,7 @@ class MachinePanel(Page):
 
     def _say_held(self, mark: TimeMark | None) -> None:
         line = self.chart.line
-        known = "disc: weekly check, slashed square: power meter, triangle: a burn; left and right"
-        hint = f"{known} take one in hand" if line is not None and line.marks else ""
+        hint = KNOWN if line is not None and line.marks else ""
         self.held.setText(mark.words if mark is not None else hint)
         self.open.setVisible(mark is not None and not mark.about.startswith("state|"))
 

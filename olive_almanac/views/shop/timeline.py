@@ -134,6 +134,9 @@ class TimeLineChart(Painted):
         self._draw_step(painter, line)
         self._draw_band(painter, line)
         self._draw_ahead(painter, line)
+        painter.setPen(QPen(C("brass"), 1.4, Qt.PenStyle.DotLine))
+        painter.setBrush(NO_BRUSH)
+        painter.drawPolyline([QPointF(self._x(day), self._y(need)) for day, need in line.smoothed])
         painter.restore()
         self._draw_lane(painter)
         for n, mark in enumerate(line.marks):
