@@ -11,7 +11,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.glow import Glow
 from olive_almanac.core.records.jig import Jig
-from olive_almanac.core.records.ranges import check_choice, check_number, check_text, check_time
+from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.sides import SIDES, TwoSides
@@ -168,7 +168,7 @@ class JobOutcome:
 
     def __post_init__(self) -> None:
         check_choice("Cause", self.cause, tuple(CAUSES))
-        check_time("Day of the run", self.on)
+        check_day("Day of the run", self.on)
         check_number("Pieces that were spoilt", self.spoilt, low=0, high=1_000_000)
         check_number("Pieces", self.pieces, low=1, high=1_000_000)
         check_number("Pieces that hung", self.hung, low=0, high=self.pieces)
