@@ -24,7 +24,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.squaring.level import fit_level
 
-__all__ = ["STORIES", "BedMap", "BedReadings", "decide_bed", "read_bed", "tell_bed"]
+__all__ = ["STORIES", "STORY_WORDS", "BedMap", "BedReadings", "decide_bed", "read_bed", "tell_bed"]
 
 Floats = NDArray[np.floating[Any]]
 STORIES = {  # with how likely each is beforehand
@@ -438,7 +438,7 @@ def _words(
     far = stories.get("mirrors 1 and 2", 0.0) + stories["zone"]
     if top in ("mirrors 1 and 2", "zone") and stories[top] < SURE and far > SURE:
         return (
-            f"One corner is weak ({share} % {NAMES[top]}).",
+            f"One corner is weak ({share} % {STORY_WORDS[top]}).",
             "Look at the marks on tape before you clean the bed.",
         )
     lost = [round(-100 * math.expm1(-one)) for one in loss]
@@ -473,7 +473,7 @@ def _share(chance: float) -> str:
     return "over 99" if chance > MOST_SAID else f"{100 * chance:.0f}"
 
 
-NAMES = {
+STORY_WORDS = {
     "even": "even",
     "tilt": "tilted",
     "mirror 1": "mirror 1",

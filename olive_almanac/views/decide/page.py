@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWid
 from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.upkeep.bed_map import STORY_WORDS
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.book import BookPresenter
 from olive_almanac.steps.decide import DecidePresenter
@@ -479,7 +480,8 @@ class DecidePage(StationPage):
         if decision is not None:
             order = sorted(decision.stories, key=lambda name: -decision.stories[name])
             self._facts(
-                "How likely", [(name, _chance_words(decision.stories[name])) for name in order]
+                "How likely",
+                [(STORY_WORDS[name], _chance_words(decision.stories[name])) for name in order],
             )
             across, up = decision.tilt_mm_m
             if decision.story == "tilt":
