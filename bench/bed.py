@@ -3,7 +3,6 @@ waves of the sheet, blobs with heavy tails), read by photo and by eye, told as D
 """
 
 import math
-import time
 
 import numpy as np
 from scipy.stats import ncx2
@@ -140,9 +139,3 @@ def measure():
         yield f"{words}: tilt not told", 1 - right["tilt"], 1 - bars[1]
         yield f"{words}: an even bed called uneven", 1 - right["even"], 1 - bars[2]
         yield f"{words}: wrong where it is sure", wrong / max(1, sure), bars[3]
-    trial = trial_of("engrave")
-    readings = read(rng, trial, "tilt")
-    first = time.perf_counter()
-    for _ in range(5):
-        decide_bed(trial, readings)
-    print(f"      {1000 * (time.perf_counter() - first) / 5:.0f} ms a map")
