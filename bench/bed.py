@@ -7,13 +7,10 @@ import math
 import numpy as np
 from scipy.stats import ncx2
 
-from olive_almanac.core.design.plan import plan_trial
-from olive_almanac.core.design.suggest import suggest_levels
+from bench.planned import suggested
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.upkeep.bed_map import STORIES, decide_bed
 from olive_almanac.demo.shop import MACHINES, STOCKS
-from olive_almanac.formats.letters import letters
-from olive_almanac.steps.permission import engraves, permission_for
 
 SEED = 4400
 EACH = 40
@@ -24,22 +21,7 @@ SHEET_SD, SLOPE_L, NOISE_L = 0.02, 25.0, 1.5
 
 def trial_of(task):
     stock = next(one for one in STOCKS if one.uid == "poplar-4")
-    can = engraves(MACHINE, stock)
-    choices = suggest_levels(
-        MACHINE, stock, task, kind="bed", speed_unit="mm/min", lettering=letters(), engraves=can
-    ).choices
-    return plan_trial(
-        MACHINE,
-        stock,
-        task,
-        choices,
-        permission=permission_for(MACHINE, stock, task, {}),
-        trial_id="bed",
-        name="Coupon 1",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=can,
-    ).trial
+    return suggested(MACHINE, stock, task, "bed")
 
 
 def passes(offset, radius, opening):

@@ -8,9 +8,8 @@ from datetime import date, timedelta
 
 import numpy as np
 
+from bench.planned import suggested
 from olive_almanac.core.deciding.weekly import follow_checks
-from olive_almanac.core.design.plan import plan_trial
-from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.records.entry import Entry, Evidence, Margins, Proof
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.service import Counters, ServiceAct
@@ -26,8 +25,6 @@ from olive_almanac.core.upkeep.drift import (
 from olive_almanac.core.upkeep.drift_told import ALARM, WEAK, tell_drift
 from olive_almanac.core.upkeep.history import Used, history_of
 from olive_almanac.demo.shop import MACHINES, STOCKS
-from olive_almanac.formats.letters import letters
-from olive_almanac.steps.permission import engraves, permission_for
 
 SEED = 9100
 BEGIN = date(2024, 1, 1)
@@ -72,23 +69,7 @@ class Life:
 
 def _template(task: str):
     stock = next(one for one in STOCKS if one.uid == "poplar-4")
-    can = engraves(MACHINE, stock)
-    choices = suggest_levels(
-        MACHINE, stock, task, kind="weekly", speed_unit="mm/min", lettering=letters(), engraves=can
-    ).choices
-    return plan_trial(
-        MACHINE,
-        stock,
-        task,
-        choices,
-        settle=True,
-        permission=permission_for(MACHINE, stock, task, {}),
-        trial_id="w",
-        name="w",
-        made=BEGIN.isoformat(),
-        lettering=letters(),
-        engraves=can,
-    ).trial
+    return suggested(MACHINE, stock, task, "weekly")
 
 
 TEMPLATES = {True: _template("engrave"), False: _template("cut")}

@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
 
-from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.run import CellBurn, RunRecord
@@ -18,9 +17,10 @@ from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.upkeep.services import OPTICS
+from olive_almanac.demo.planning import coupon_id, coupon_name, plan_coupon
 from olive_almanac.demo.services import BEAM_SHARE, hours_on
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves, permission_for
+from olive_almanac.steps.permission import engraves
 from olive_almanac.steps.ports import Bench, Library
 
 __all__ = ["build_checks"]
@@ -65,38 +65,27 @@ def build_checks(
     for one in _checked(today):
         machine, stock = machines[one.machine], stocks[one.stock]
         acts = [act for act in library.acts() if act.machine_uid == machine.uid]
-        first = _plan(machine, stock, one.task, number())
+        first: Trial | None = None
         monday = today - timedelta(days=(today.weekday() - WEEKDAY) % 7)
         for week in range(one.weeks, 0, -1):
             day = monday - timedelta(weeks=week - 1)
             need = _need(bench, one, machine, day, today, acts)
-            count = number() if week < one.weeks else int(first.id.rpartition("-")[2])
-            name = f"Coupon {count:04d}"
-            trial = replace(first, id=f"coupon-{count:04d}", name=name, made=day.isoformat())
+            count = number()
+            first = first or _plan(machine, stock, one.task, count, day)
+            name = coupon_name(count)
+            trial = replace(first, id=coupon_id(count), name=name, made=day.isoformat())
             _burn_and_read(library, bench, trial, need)
             if one.has_meter and week % METER_EVERY == 1:
                 library.save_act(_metered(machine, day, today, need), "power read by a meter")
         yield f"weekly checks of {machine.name}"
 
 
-def _plan(machine: Machine, stock: Stock, task: Task, number: int) -> Trial:
+def _plan(machine: Machine, stock: Stock, task: Task, number: int, day: date) -> Trial:
     can = engraves(machine, stock)
     choices = suggest_levels(
         machine, stock, task, kind="weekly", speed_unit="mm/min", lettering=letters(), engraves=can
     ).choices
-    return plan_trial(
-        machine,
-        stock,
-        task,
-        choices,
-        settle=True,
-        permission=permission_for(machine, stock, task, {}),
-        trial_id=f"coupon-{number:04d}",
-        name=f"Coupon {number:04d}",
-        made="",
-        lettering=letters(),
-        engraves=can,
-    ).trial
+    return plan_coupon(machine, stock, task, choices, number, day)
 
 
 def _need(

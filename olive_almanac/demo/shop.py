@@ -16,7 +16,6 @@ import numpy as np
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
 from olive_almanac.core.placing.fiducials import coupon_set
 from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof
@@ -28,6 +27,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.demo.checks import build_checks
 from olive_almanac.demo.jobs import build_further_jobs, build_jobs
+from olive_almanac.demo.planning import plan_coupon
 from olive_almanac.demo.services import build_services
 from olive_almanac.steps.active import used_on_sheet
 from olive_almanac.steps.decide import decide_trial, entry_of
@@ -316,20 +316,8 @@ def _planned(
     choices = replace(choices, marks_set=coupon_set(count.number))
     if stock.sheets and machine.bed_mm[0] >= stock.sheets[0].width_mm:
         choices = replace(choices, sheet=stock.sheets[0], sheet_number=0, place=(0.0, 0.0))
-    return plan_trial(
-        machine,
-        stock,
-        task,
-        choices,
-        settle=True,
-        permission=permission_for(machine, stock, task, {}),
-        trial_id=f"coupon-{count.number:04d}",
-        name=f"Coupon {count.number:04d}",
-        made=day.isoformat(),
-        lettering=letters(),
-        engraves=engraves(machine, stock),
-        limit=flare_limit_of(stock, pairs),
-    ).trial
+    limit = flare_limit_of(stock, pairs)
+    return plan_coupon(machine, stock, task, choices, count.number, day, limit)
 
 
 def _write(library: Library, trial: Trial) -> None:

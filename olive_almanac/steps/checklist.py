@@ -331,8 +331,8 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         lines[0] += " Within both: it may stay as it is."
     if level.shape == "level":
         lines.append(
-            "If one side still cuts worse, suspect the beam’s alignment, not the level: a bed map "
-            "(Plan) tells which."
+            "If one side still cuts worse, suspect the beam’s alignment, not the level: a bed "
+            "map (Plan) tells which."
         )
     return ToolResult(told, tuple(lines), good, DrawnLevel(level, heights, (width, height)))
 

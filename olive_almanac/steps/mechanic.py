@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.upkeep.strength import strength_percent
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.exercises import CO2, MECHANIC
+from olive_almanac.steps.mirrors import corner_places_mm
 from olive_almanac.steps.practise import Score
 from olive_almanac.steps.time_line import TimeLine, time_line_of
 
@@ -67,7 +69,7 @@ class Mechanic:
         day = 7.0 * self.ailing.weeks + 0.02 * self.minutes
         if action == "check":
             self._read(day)
-            self.said = f"The check reads {_strength(self._checks[-1].needs)} %."
+            self.said = f"The check reads {strength_percent(self._checks[-1].needs)} %."
         elif action == "meter":
             watts = self.ailing.read_watts(day, self._cleaned)
             act = self._act("power", "check", day, watts)
@@ -174,16 +176,8 @@ class Mechanic:
     def _marks(self) -> str:
         from olive_almanac.core.upkeep.mirrors import fit_marks
 
-        w, h = self.machine.bed_mm
-        places = ((30.0, 30.0), (w - 30, 30.0), (w - 30, h - 30), (30.0, h - 30))
+        places = corner_places_mm(self.machine)
         marks = self.ailing.mark(places)
         told = ", ".join(f"{right:g}/{up:g}" for right, up in marks)
-        return (
-            f"Marks, right/up, front left round: {told} mm. {fit_marks(places, marks, (w, h)).says}"
-        )
-
-
-def _strength(need: float) -> int:
-    from olive_almanac.core.upkeep.drift_words import percent_weaker
-
-    return 100 - percent_weaker(need)
+        found = fit_marks(places, marks, self.machine.bed_mm)
+        return f"Marks, right/up, front left round: {told} mm. {found.says}"

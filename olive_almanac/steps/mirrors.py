@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from olive_almanac.core.upkeep.mirrors import Alignment
     from olive_almanac.steps.upkeep import UpkeepPresenter
 
-__all__ = ["CAUTIONS", "CORNERS", "SCREWS", "MarksTold", "MirrorsPresenter"]
+__all__ = ["CAUTIONS", "CORNERS", "SCREWS", "MarksTold", "MirrorsPresenter", "corner_places_mm"]
 
 CAUTIONS = (
     "Lowest power that marks, one short pulse, lid and eyewear as the machine's manual says. Never "
@@ -46,6 +46,13 @@ class MarksTold:
     marks: tuple[tuple[float, float] | None, ...] = ()
 
 
+def corner_places_mm(machine: Machine) -> tuple[tuple[float, float], ...]:
+    """Return where the head stands for each of CORNERS, mm of the bed."""
+    w, h = machine.bed_mm
+    low, x, y = INSIDE_MM, w - INSIDE_MM, h - INSIDE_MM
+    return ((low, low), (x, low), (x, y), (low, y))
+
+
 class MirrorsPresenter:
     """Works out what is typed; keeps it as a check of the mirrors."""
 
@@ -62,9 +69,7 @@ class MirrorsPresenter:
         """Return where the head stands for each corner, mm of the bed."""
         machine = self.machine
         assert machine is not None
-        w, h = machine.bed_mm
-        low, x, y = INSIDE_MM, w - INSIDE_MM, h - INSIDE_MM
-        return ((low, low), (x, low), (x, y), (low, y))
+        return corner_places_mm(machine)
 
     def tell(self, texts: Mapping[tuple[str, str], str]) -> MarksTold:
         """Return what marks tell as they are typed; keys are a corner (or a screw) and "right" or

@@ -5,13 +5,15 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 from statistics import median
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.units import number_text
+from olive_almanac.core.upkeep.days import NOON, ordinal_of
+from olive_almanac.core.upkeep.strength import strength_percent
 from olive_almanac.steps.act_words import act_words, part_words
 
 if TYPE_CHECKING:
@@ -29,7 +31,6 @@ SHOWN_PARTS = frozenset(
         *("air", "fans", "water_change", "field"),
     )
 )
-SD_OF_80 = 1.2816
 
 
 @dataclass(frozen=True)
@@ -99,12 +100,12 @@ def time_line_of(
     span_days: float,
 ) -> TimeLine:
     """Return the time line of a machine over the last days and some weeks ahead."""
-    now = today.toordinal() + 0.5
+    now = today.toordinal() + NOON
     readings = drift.readings if drift is not None else ()
-    days = [reading.day for reading in readings[:1]] + [_day_of(act) for act in acts[:1]]
+    days = [reading.day for reading in readings[:1]] + [ordinal_of(act.at) for act in acts[:1]]
     first = max(now - span_days, min(days, default=now - 30) - 7)
     marks = [
-        *_acts([act for act in acts if _day_of(act) >= first]),
+        *_acts([act for act in acts if ordinal_of(act.at) >= first]),
         *(mark for mark in _states(machine) if mark.day >= first),
         *_readings([reading for reading in readings if reading.day >= first]),
     ]
@@ -112,12 +113,10 @@ def time_line_of(
     if drift is None:
         return TimeLine(first, now + 14, now, shown)
     path = tuple(
-        Band(one.day, one.need - SD_OF_80 * one.sd, one.need, one.need + SD_OF_80 * one.sd)
-        for one in drift.path
-        if one.day >= first
+        Band(one.day, one.low, one.need, one.high) for one in drift.path if one.day >= first
     )
     step = (drift.step.first, drift.step.day, drift.step.last) if drift.is_dated else None
-    strength = _strength(drift.need)
+    strength = strength_percent(drift.need)
     return TimeLine(
         first,
         now + DAYS_AHEAD,
@@ -159,12 +158,6 @@ def weakest_words(drift: MachineDrift | None, catalogue: ShopCatalogue) -> str:
     return f"{stock.short_name}, {entry.task}" if entry is not None and stock is not None else ""
 
 
-def _strength(need: float) -> int:
-    from olive_almanac.core.upkeep.drift_words import percent_weaker
-
-    return 100 - percent_weaker(need)
-
-
 def _step_words(drift: MachineDrift) -> str:
     if not drift.is_dated:
         return ""
@@ -174,17 +167,12 @@ def _step_words(drift: MachineDrift) -> str:
     return f"about {day.day} {day:%B}, ± {max(1, doubt)} {days}"
 
 
-def _day_of(act: ServiceAct) -> float:
-    at = datetime.fromisoformat(act.at)
-    return at.toordinal() + at.hour / 24
-
-
 def _acts(acts: Sequence[ServiceAct]) -> list[TimeMark]:
     marks = []
     for act in acts:
         if act.part in SHOWN_PARTS and act.kind in ("clean", "change", "replace", "align", "check"):
             words = f"{part_words(act.part)}, {act_words(act)}"
-            marks.append(TimeMark(_day_of(act), None, "act", words, f"act|{act.uid}"))
+            marks.append(TimeMark(ordinal_of(act.at), None, "act", words, f"act|{act.uid}"))
     return marks
 
 
@@ -193,7 +181,7 @@ def _states(machine: Machine) -> list[TimeMark]:
         return []
     on = date.fromisoformat(machine.state_since)
     words = f"{day_text(on)}: machine state {machine.state}, {machine.state_reason}"
-    day = on.toordinal() + 0.5
+    day = ordinal_of(machine.state_since)
     return [TimeMark(day, None, "state", words, f"state|{machine.state}")]
 
 
@@ -206,11 +194,12 @@ def _readings(readings: Sequence[ReadingTold]) -> list[TimeMark]:
         on = day_text(date.fromordinal(int(one.day)))
         if one.kind == "burn":
             word = "passed" if one.passed else "failed"
-            words = f"{on}: a burn that keeps down to {_strength(one.need)} % of the power {word}"
+            least = strength_percent(one.need)
+            words = f"{on}: a burn that keeps down to {least} % of the power {word}"
             marks.append(TimeMark(one.day, None, word, words, one.about))
             continue
-        doubt = number_text(100 * SD_OF_80 * one.sd, 2)
-        words = f"{on}, {KINDS[one.kind]}: strength {_strength(one.need)} % ± {doubt}"
+        doubt = number_text(100 * one.doubt, 2)
+        words = f"{on}, {KINDS[one.kind]}: strength {strength_percent(one.need)} % ± {doubt}"
         marks.append(TimeMark(one.day, one.need, one.kind, words, one.about))
     return marks
 

@@ -6,33 +6,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.design.plan import NoRoom, plan_trial
-from olive_almanac.core.design.suggest import suggest_levels
+from olive_almanac.core.design.plan import NoRoom
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.upkeep.bed_map import decide_bed, read_bed, tell_bed
-from olive_almanac.formats.letters import letters
-from olive_almanac.steps.permission import permission_for
-from tests.samples import BIRCH, LONG, NORTH
+from tests.samples import LONG, NORTH, kind_plan
 
 
 def planned(task="engrave", machine=LONG, **changes):
-    choices = suggest_levels(
-        machine, BIRCH, task, kind="bed", speed_unit="mm/min", lettering=letters(), engraves=True
-    ).choices
-    return plan_trial(
-        machine,
-        BIRCH,
-        task,
-        replace(choices, **changes),
-        permission=permission_for(machine, BIRCH, task, {}),
-        trial_id="b",
-        name="Coupon 1",
-        made="2026-04-14",
-        lettering=letters(),
-        engraves=True,
-    ).trial
+    return kind_plan("bed", task, machine, **changes).trial
 
 
 def middle_of(trial, cell):

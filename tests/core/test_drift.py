@@ -9,6 +9,7 @@ import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Entry, Evidence, Margins, Proof
+from olive_almanac.core.records.job import Job, JobOutcome
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.weekly import WeeklyCheck
@@ -286,6 +287,28 @@ class HistoryTest(unittest.TestCase):
         events = history_of(LONG, entries=[entry, other, no_margin]).events
         self.assertEqual([one.kind for one in events], ["proof", *["burn"] * 3, "proof"])
         self.assertAlmostEqual(events[1].value, -math.log(0.8))
+
+    def test_jobs_tell_by_what_hung_where_no_other_cause_was_noted(self):
+        setting = Setting(1.0, 10.0)
+        evidence = Evidence(margins=Margins(power=0.8))
+        entry = Entry("e", LONG.uid, "s", "cut", setting, "trial", "2026-02-01", evidence=evidence)
+        outcomes = [
+            JobOutcome("2026-03-02", 40, 1, setting=setting),  # 2.5 %: it passed
+            JobOutcome("2026-03-03", 40, 20, setting=setting),  # half hung: it failed
+            JobOutcome("2026-03-04", 40, 20, setting=setting, cause="moved"),
+            JobOutcome("2026-03-05", 40, 20, setting=setting, cause="weak"),
+            JobOutcome("2026-03-06", 40, 20, 20, setting=setting),  # all at knots: it passed
+            JobOutcome("2026-03-07", 40, 4, setting=setting),  # neither
+            JobOutcome("2026-03-08", 40, 20, setting=Setting(0.5, 10.0)),  # another setting
+        ]
+        job = Job("j", "Job", "2026-03-01", LONG.uid, "s", "", "d.svg", "p", "h")
+        for outcome in outcomes:
+            job = job.with_outcome(outcome)
+        events = history_of(LONG, entries=[entry], jobs=[job]).events
+        told = [(one.day - date(2026, 3, 1).toordinal(), one.passed) for one in events[1:]]
+        wanted = [(1.5, True), (2.5, False), (4.5, False), (5.5, True)]
+        self.assertEqual(told, wanted)
+        self.assertEqual(history_of(NORTH, entries=[entry], jobs=[job]).events, ())
 
     def test_checks_keep_their_time_and_states_branch_on_the_act(self):
         since = replace(LONG, state=2, state_since="2026-03-10", state_reason="tube: a new one")

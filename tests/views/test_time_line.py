@@ -127,6 +127,28 @@ class TimeLineTest(ShopCase):
         self.assertEqual({act.part for act in kept}, {"lens", "power"})
         self.assertEqual({act.watts for act in kept}, {None, 58.0})
 
+    def test_by_mouse_alone_a_cleaning_is_noted_and_seen_on_the_line(self):
+        marks = len(self.chart.line.marks)
+        self.click(self.panel.clean)
+        page = self.page()
+        self.assertEqual((page._view, page.panel.part), (SERVICES, "lens"))
+        self.click(page.panel.keep)
+        at = QPoint(round(0.15 * page.view.width()), page.view.height() // 2)
+        QTest.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual(page._view, MACHINE)
+        self.wait_for(lambda: len(self.chart.line.marks) == marks + 1)
+        mark = self.chart.line.marks[-1]
+        self.assertEqual(mark.kind, "act")
+        self.wait_for(lambda: self.chart._area.width() > 100)
+        place = self.chart._place(mark)
+        at = QPoint(round(place.x()), round(place.y()))
+        QTest.mouseDClick(self.chart, Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual((page._view, page.panel.part), (SERVICES, "lens"))
+        self.settle()
+        keys = page.panel.findChildren(QPushButton)
+        self.click(next(key for key in keys if key.text() == "take back" and key.isVisible()))
+        self.assertFalse(any(act.part == "lens" for act in self.session.catalogue.acts))
+
     def test_another_machine_and_the_weekly_check_are_one_key_away(self):
         (other,) = [
             self.panel.others.itemAt(n).widget()

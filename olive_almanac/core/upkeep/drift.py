@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.burn.groove import fast_phi
+from olive_almanac.core.upkeep.services import FILM_LEFT
 
 __all__ = [
     "AGE",
@@ -95,7 +96,7 @@ class Habits:
     steps_a_year: float = 1.0
     step_mean: float = 0.10
     step_sd: float = 0.08
-    film_left: float = 0.006  # by a cleaning
+    film_left: float = FILM_LEFT  # by a cleaning
     film_left_sd: float = 0.012
     in_vain: float = 0.08
     blunder: float = 0.03

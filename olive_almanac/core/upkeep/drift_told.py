@@ -30,6 +30,7 @@ from olive_almanac.core.upkeep.drift import (
     step_of,
     used_since,
 )
+from olive_almanac.core.upkeep.services import CLEAN, DIRTY
 
 __all__ = [
     "Ahead",
@@ -47,7 +48,6 @@ __all__ = [
 
 Floats = NDArray[np.floating[Any]]
 WEAK = 0.05  # ln energy from which a machine is called weak
-DIRTY, CLEAN = 0.04, 0.02  # ln energy that film and what came suddenly take
 ALARM, HINT = 0.85, 0.5  # chances of that
 SURE_OF_STEP = 0.5
 NAMED = 0.6  # share of the need that a cause must have to be named
@@ -68,6 +68,16 @@ class PathPoint:
     need: float
     sd: float
 
+    @property
+    def low(self) -> float:
+        """The need that it exceeds with 90 %."""
+        return self.need - SD_OF_80 * self.sd
+
+    @property
+    def high(self) -> float:
+        """The need that it exceeds with 10 %."""
+        return self.need + SD_OF_80 * self.sd
+
 
 @dataclass(frozen=True)
 class ReadingTold:
@@ -81,6 +91,11 @@ class ReadingTold:
     sd: float
     passed: bool
     about: str
+
+    @property
+    def doubt(self) -> float:
+        """By how much it is off at most with 80 %."""
+        return SD_OF_80 * self.sd
 
 
 @dataclass(frozen=True)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.upkeep.drift_told import LEAST_READINGS, MachineDrift
+from olive_almanac.core.upkeep.strength import percent_weaker
 
-__all__ = ["Diagnosis", "day_of", "diagnosis_of", "percent_weaker", "short_of"]
+__all__ = ["Diagnosis", "day_of", "diagnosis_of", "short_of"]
 
 LEAST_SHOWN = 0.02  # ln energy below which nothing is said to be weaker
 DID_NOT_HELP, HELPED = 0.3, 0.9
@@ -50,11 +50,6 @@ def short_of(drift: MachineDrift | None) -> str:
     if drift.level == "alarm":
         return f"{percent_weaker(drift.need)} % weaker"
     return "may be weaker" if drift.level == "hint" else "burns as it did"
-
-
-def percent_weaker(need: float) -> int:
-    """Return how much weaker a machine is, per cent of its beam; a need is ln energy."""
-    return round(-100 * math.expm1(-need))
 
 
 def day_of(ordinal: float) -> date:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, Interval, ServiceAct
 from olive_almanac.core.upkeep.filling import filter_capacity_g
-from olive_almanac.core.upkeep.services import OPTICS, ServicePart, parts_of
+from olive_almanac.core.upkeep.services import DIRTY, FILM_LEFT, OPTICS, ServicePart, parts_of
 
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift_told import Optics
@@ -24,7 +24,6 @@ WATER_C = (15.0, 25.0)  # common practice, no source
 WATER_L_MIN = 2.0  # common practice, no source
 FILTER, FULL = "filter", "full"
 CLEANINGS = 3  # from which the interval is learnt
-DIRTY, LEFT = 0.04, 0.006  # ln energy that film may take, and what a cleaning leaves
 LEAST_H, MOST_TIMES = 0.5, 2.0
 SURE_DIRTY, SURE_CLEAN, MAY_WAIT = 0.8, 0.9, 1.5
 SERVES = ("clean", "check", "change", "replace", "align")
@@ -146,7 +145,7 @@ def _as_it_fouls(part: ServicePart, optics: Optics) -> tuple[Interval, str]:
     usual = part.interval
     if optics.cleanings < CLEANINGS or optics.film_an_hour <= 0:
         return usual, ""
-    hours = (DIRTY - LEFT) / optics.film_an_hour
+    hours = (DIRTY - FILM_LEFT) / optics.film_an_hour
     hours = min(max(hours, LEAST_H), MOST_TIMES * usual.hours)
     days = usual.days * hours / usual.hours
     return Interval(round(hours, 1), round(days), 0, usual.grams), "as this machine fouls"

@@ -8,13 +8,13 @@ import math
 from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
 
 from olive_almanac.core.records.entry import FAILED, Entry
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.upkeep.days import NOON, ordinal_of
 from olive_almanac.core.upkeep.drift import DriftEvent, EventKind, Habits
 from olive_almanac.core.upkeep.drift_told import MarginOf, Usage
 from olive_almanac.core.upkeep.services import CHANGED, OPTICS
@@ -36,7 +36,6 @@ LEAST_MARGIN = 0.02
 LEAST_H_A_DAY = 0.3  # on fewer counted hours a day they are taken for not kept
 USUAL_H_A_DAY = 1.5
 USUAL_BEAM_SHARE = 0.6
-NOON = 0.5
 BEFORE_ALL = "0001-01-02"
 
 
@@ -124,20 +123,10 @@ def history_of(
     return History(events, Usage(clock.on_a_day, clock.beam_a_day, clock.assumed), habits)
 
 
-def _ordinal(iso: str) -> float:
-    """The day of an ISO date (its noon) or time, as an ordinal with its fraction."""
-    at = datetime.fromisoformat(iso)
-    if len(iso) <= len("2026-04-14"):
-        return at.toordinal() + NOON
-    if at.tzinfo is not None:
-        at = at.astimezone()
-    return at.toordinal() + (at.hour + at.minute / 60) / 24
-
-
 def _corrections(acts: Sequence[ServiceAct]) -> list[Used]:
     """Hours added by hand; the first are what the machine had before its record began."""
     added = [Used(act.at, act.added) for act in acts if act.added is not None]
-    added.sort(key=lambda one: _ordinal(one.at))
+    added.sort(key=lambda one: ordinal_of(one.at))
     return [replace(one, at=BEFORE_ALL) if n == 0 else one for n, one in enumerate(added)]
 
 
@@ -145,7 +134,8 @@ class _Clock:
     """A machine's hours by day: as they were counted, or assumed where hardly any were."""
 
     def __init__(self, used: Sequence[Used], first: float, last: float) -> None:
-        counted = sorted(((_ordinal(one.at), one.counters) for one in used), key=lambda one: one[0])
+        counted = [(ordinal_of(one.at), one.counters) for one in used]
+        counted.sort(key=lambda one: one[0])
         self.days, self._on, self._beam = [], [0.0], [0.0]
         for day, counters in counted:
             self.days.append(day)
@@ -184,14 +174,14 @@ def _of_checks(
 ) -> Iterable[DriftEvent]:
     for check in checks:
         if check.machine_uid == machine.uid:
-            day = _ordinal(burnt_at.get(check.trial_id) or check.on)
+            day = ordinal_of(burnt_at.get(check.trial_id) or check.on)
             about = f"trial|{check.trial_id}"
             yield _event(day, "check", about, series=check.series, value=check.needs, sd=check.sd)
 
 
 def _of_acts(acts: Sequence[ServiceAct], machine: Machine) -> Iterable[DriftEvent]:
     for act in acts:
-        day, about = _ordinal(act.at), f"act|{act.uid}"
+        day, about = ordinal_of(act.at), f"act|{act.uid}"
         if act.watts:
             share = (act.at_percent or 100.0) / 100 * machine.optical_power_w
             value = -math.log(act.watts / share)
@@ -214,7 +204,7 @@ def _of_changes(changes: Sequence[Change], acts: Sequence[ServiceAct]) -> Iterab
             (act.part, act.kind) == (part, kind) and act.at[:10] == change.on for act in acts
         )
         if what in CHANGE_KINDS and not noted:
-            yield _event(_ordinal(change.on), CHANGE_KINDS[what], f"state|{change.state}")
+            yield _event(ordinal_of(change.on), CHANGE_KINDS[what], f"state|{change.state}")
 
 
 def _margin_of(entry: Entry) -> float | None:
@@ -232,11 +222,11 @@ def _of_entries(machine: Machine, entries: Sequence[Entry]) -> Iterable[DriftEve
         margin = _margin_of(entry)
         if entry.machine_uid != machine.uid or margin is None:
             continue
-        begin = _ordinal(entry.written) - 0.1
+        begin = ordinal_of(entry.written) - 0.1
         about = f"entry|{entry.uid}"
         yield _event(begin, "proof", about, series=entry.uid)
         for proof in entry.proofs:
-            day = _ordinal(proof.on)
+            day = ordinal_of(proof.on)
             if day > begin:
                 passed = proof.outcome != FAILED
                 yield _event(
@@ -274,7 +264,7 @@ def _of_jobs(
             if entry is None or margin is None or not (failed or share < FEW_HUNG):
                 continue
             yield _event(
-                _ordinal(outcome.on),
+                ordinal_of(outcome.on),
                 "burn",
                 f"job|{job.uid}",
                 series=entry.uid,

@@ -9,7 +9,18 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ActKind, Interval
 
-__all__ = ["CHANGED", "CLASSES", "NEW_STATE", "OPTICS", "PARTS", "ServicePart", "parts_of"]
+__all__ = [
+    "CHANGED",
+    "CLASSES",
+    "CLEAN",
+    "DIRTY",
+    "FILM_LEFT",
+    "NEW_STATE",
+    "OPTICS",
+    "PARTS",
+    "ServicePart",
+    "parts_of",
+]
 
 OPTICS = frozenset(("lens", "scan_window", "mirror_3", "mirrors"))  # that a film grows on
 CLASSES = {
@@ -18,6 +29,9 @@ CLASSES = {
     3: "cuts fail",
     4: "the look suffers",
 }
+# ln energy that film and spatter take: from which optics are dirty, below which they are clean,
+# and what a cleaning leaves
+DIRTY, CLEAN, FILM_LEFT = 0.04, 0.02, 0.006
 # what "something has changed" of a machine is as an act: the part and what was done to it
 CHANGED: dict[str, tuple[str, ActKind]] = {
     "lens": ("lens", "replace"),
