@@ -59,12 +59,9 @@ FAR_DAYS = 3650.0
 SD_OF_80 = 1.2816
 
 
-@dataclass(frozen=True)
-class PathPoint:
-    """What the need was taken for after an event: day (ordinal), hours on, mean and sd (ln)."""
+class _Ranged:
+    """What has a need with its standard error, ln energy."""
 
-    day: float
-    on_h: float
     need: float
     sd: float
 
@@ -77,6 +74,16 @@ class PathPoint:
     def high(self) -> float:
         """The need that it exceeds with 10 %."""
         return self.need + SD_OF_80 * self.sd
+
+
+@dataclass(frozen=True)
+class PathPoint(_Ranged):
+    """What the need was taken for after an event: day (ordinal), hours on, mean and sd (ln)."""
+
+    day: float
+    on_h: float
+    need: float
+    sd: float
 
 
 @dataclass(frozen=True)
@@ -164,7 +171,7 @@ class Optics:
 
 
 @dataclass(frozen=True)
-class MachineDrift:
+class MachineDrift(_Ranged):
     """What is told of a machine on a day (ordinals, ln energy)."""
 
     machine_uid: str
@@ -210,16 +217,6 @@ class MachineDrift:
         top = max(held, key=lambda name: held[name])
         share = held[top] / total if total > 0 else 0.0
         return Cause(top if share >= NAMED else "", share)
-
-    @property
-    def low(self) -> float:
-        """The need that it exceeds with 90 %."""
-        return self.need - SD_OF_80 * self.sd
-
-    @property
-    def high(self) -> float:
-        """The need that it exceeds with 10 %."""
-        return self.need + SD_OF_80 * self.sd
 
     def entry(self, uid: str) -> EntryDrift | None:
         return next((one for one in self.entries if one.entry == uid), None)
