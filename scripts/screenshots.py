@@ -106,6 +106,7 @@ def main(target: Path) -> None:
         take(window, "jobs")
         window.navigate("shop")
         wait_until(lambda: len(window.session.shop.watch.counted) == 3)
+        wait_until(lambda: not window.is_busy)
         take(window, "shop")
         window.navigate("set_up")
         window.page("set_up").show_part(window.page("set_up").rack)

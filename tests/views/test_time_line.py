@@ -155,6 +155,11 @@ class TimeLineTest(ShopCase):
             for n in range(self.panel.others.count())
             if "North Bench" in getattr(self.panel.others.itemAt(n).widget(), "text", str)()
         ]
+        other.setFocus()
+        self.page().presenter.show()
+        self.settle()
+        self.assertIs(self.app.focusWidget(), other)  # it was not made anew
+        self.assertTrue(other.isVisible())
         self.click(other)
         self.assertIn("cannot be told yet", self.panel.says.text())
         self.key(Qt.Key.Key_Space, widget=self.panel.check)

@@ -281,6 +281,7 @@ class MachinePanel(Page):
         super().__init__()
         self.presenter = presenter
         self._optics = "lens"  # which part is cleaned
+        self._others_shown: tuple[tuple[str, str], ...] = ()
         self.says = label("", "h2", wrap=True)
         self.why = label("", "ui", wrap=True)
         self.do = label("", "ui_b", wrap=True)
@@ -319,18 +320,24 @@ class MachinePanel(Page):
             part.setVisible(bool(part.text()))
         ids = {due.part.id for due in screen.parts}
         self._optics = "scan_window" if "scan_window" in ids else "lens"
-        clear_layout(self.others)
-        if screen.others:
-            self.others.addWidget(label("The others:", "ui", "second"))
-        for uid, words in screen.others:
-            other = button(words, "plain")
-            other.clicked.connect(lambda _=False, uid=uid: self.presenter.choose_machine(uid))
-            self.others.addWidget(other)
-        self.others.addStretch(1)
+        if screen.others != self._others_shown:
+            self._show_others(screen.others)
         self.chart.setVisible(screen.line is not None)
         if screen.line is not None and screen.line != self.chart.line:
             self.chart.show_line(screen.line)
             self._say_held(None)
+
+    def _show_others(self, others: tuple[tuple[str, str], ...]) -> None:
+        """The other machines, one key each."""
+        self._others_shown = others
+        clear_layout(self.others)
+        if others:
+            self.others.addWidget(label("The others:", "ui", "second"))
+        for uid, words in others:
+            other = button(words, "plain")
+            other.clicked.connect(lambda _=False, uid=uid: self.presenter.choose_machine(uid))
+            self.others.addWidget(other)
+        self.others.addStretch(1)
 
     def _taken(self, mark: TimeMark) -> None:
         self._say_held(mark)
