@@ -323,9 +323,8 @@ class _Reader:
             opacity = opacity_named(f"{name} {colour}")
             family = family_named(name)
             if family == "acrylic" and opacity is None and not _is_opaque(f"{name} {colour}"):
-                raise ValueError(
-                    f"is “{name}” clear or opaque? Write the word, or its colour, behind the name."
-                )
+                asked = f"is “{name}” clear or opaque?"
+                raise ValueError(f"{asked} Write the word, or its colour, behind the name.")
             known = Stock(
                 name[:1].upper() + name[1:],
                 family,
