@@ -6,12 +6,13 @@ from dataclasses import replace
 
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.plan import plan_trial
-from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.design.suggest import Known, flare_limit_of, suggest_levels
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.notes.entries import bring_in
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe, RecipeStep
 from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
@@ -30,6 +31,12 @@ LEATHER = Stock("Map leather", "leather", 2.0, lot="9", uid="leather-2")
 VINYL = Stock("Shelf vinyl", "vinyl", 0.5, uid="vinyl-05")
 PLATE = Stock("Hive plate", "coated_metal", 1.0, finish="black coat", lot="6", uid="plate-1")
 DAY = "2026-04-14"
+TAPED = Recipe(
+    "taped face",
+    (RecipeStep("mask", "paper tape", "one layer"), RecipeStep("support", "pins")),
+    (RecipeStep("peel", minutes=3.0),),
+    ln_energy=0.08,
+)
 ALLOWED = Permission(True)
 
 
@@ -51,6 +58,7 @@ def kind_plan(kind, task="cut", machine=LONG, stock=BIRCH, **changes):
         stock,
         task,
         kind="grid" if kind == "next" else kind,
+        known=Known(recipes=(AS_IT_LIES, TAPED) if kind == "recipes" else ()),
         lettering=letters(),
         engraves=True,
     )

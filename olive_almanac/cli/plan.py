@@ -22,7 +22,7 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for
 from olive_almanac.core.design.plan import TrialPlan, plan_trial
-from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.design.suggest import Known, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.anchors import ANCHORS
@@ -172,7 +172,7 @@ def _choices(
         stock,
         arguments.task,
         kind="grid" if asks_the_fit else kind,
-        pairs=pairs,
+        known=Known(pairs=pairs),
         lettering=letters(),
         engraves=engraves(machine, stock),
     ).choices

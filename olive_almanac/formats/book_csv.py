@@ -40,6 +40,7 @@ HEADS = (
     "seconds_per_100cm2",
     "good_burns",
     "written",
+    "prepared",
     "notes",
 )
 Line = tuple[Entry, Machine, Stock, str, str]
@@ -84,6 +85,7 @@ def write_book_csv(lines: Iterable[Line]) -> str:
                 e.seconds_per_100cm2,
                 len(entry.passed_in_a_row),
                 cell_text(entry.written),
+                cell_text("" if entry.recipe.is_plain else entry.recipe.line),
                 cell_text(entry.notes),
                 *(factor.of(s) for factor in further),
             ]

@@ -130,6 +130,8 @@ def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, uni
         told.append(f"could run {100 * (margin - 1):.0f} % quicker before it fails")
     if entry.kerf_x_mm is not None and entry.kerf_y_mm is not None:
         told.append(f"kerf {entry.kerf_x_mm:.2f} mm along X, {entry.kerf_y_mm:.2f} mm along Y")
+    if not entry.recipe.is_plain:
+        told.append(f"prepared: {entry.recipe.line}")
     if entry.notes:
         told.append(entry.notes)
     page.fitted(LEFT, book.y + 11, "; ".join(told), book.right - LEFT, 9, SANS)
@@ -178,6 +180,9 @@ def write_wall_card(
         page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 110, 12, SANS_BOLD)
         page.text(book.right, book.y, state, 10, align="right")
         page.fitted(LEFT, book.y + 7, _numbers(entry, speed_unit), book.right - LEFT, 15, SERIF)
+        if not entry.recipe.is_plain:
+            page.fitted(LEFT, book.y + 11.5, entry.recipe.line, book.right - LEFT, 9, SANS)
+            book.y += 4
         page.line(LEFT, book.y + 10, book.right, book.y + 10)
         book.y += 16
     return book.done()
@@ -212,5 +217,7 @@ def write_label(
         SANS_BOLD,
     )
     page.fitted(3, 24.5, ", ".join(setting_words(s, speed_unit)), most, 9, SANS)
+    if not entry.recipe.is_plain:
+        page.fitted(3, 28.5, entry.recipe.line, page.width - 6, 7, SANS)
     page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)
     return page.done()

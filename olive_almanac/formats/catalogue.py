@@ -1,4 +1,5 @@
-"""Load the catalogue of stocks that ships with the program (catalogue.json beside this file).
+"""Load the catalogue of stocks that ships with the program (catalogue.json beside this file), and
+the recipes that are proposed for them (recipes.json).
 
 A verdict is written there as "works", "works with ...", "poor: why", "cannot: why" or "barred".
 """
@@ -11,9 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from olive_almanac.core.materials.catalogue import Catalogue
+from olive_almanac.core.materials.proposals import Proposal
 from olive_almanac.core.records.plain import from_plain
+from olive_almanac.core.records.recipe import Recipe
 
-__all__ = ["load_catalogue"]
+__all__ = ["load_catalogue", "load_proposals"]
 
 
 @functools.cache
@@ -23,6 +26,21 @@ def load_catalogue() -> Catalogue:
     written = json.loads(text)
     stocks = [_with_verdicts(stock) for stock in written["stocks"]]
     return from_plain(Catalogue, {**written, "stocks": stocks}, "catalogue.json: ")
+
+
+@functools.cache
+def load_proposals() -> tuple[Proposal, ...]:
+    """Return the recipes that shops commonly use; read once and never changed."""
+    text = Path(__file__).with_name("recipes.json").read_text(encoding="utf-8")
+    return tuple(_proposal(one) for one in json.loads(text)["proposals"])
+
+
+def _proposal(written: dict[str, Any]) -> Proposal:
+    plain = {key: written[key] for key in ("name", "before", "after")}
+    plain |= {"origin": written["id"], "ln_energy": written.get("ln_energy", 0.0)}
+    recipe = from_plain(Recipe, plain, "recipes.json: ")
+    families, sources, tasks = (tuple(written[key]) for key in ("families", "sources", "tasks"))
+    return Proposal(recipe, families, sources, tasks, written["reason"])
 
 
 def _with_verdicts(stock: dict[str, Any]) -> dict[str, Any]:

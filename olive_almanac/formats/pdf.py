@@ -210,6 +210,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
         SANS,
     )
     page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
+    page.fitted(left, 52.5, _prepared(trial), right - left, 10, SANS)
     page.text(left, 47, "Read by", 10)
     page.line(left + 14, 47.5, left + 60, 47.5)
     page.text(left + 66, 47, "Burnt on", 10)
@@ -253,6 +254,19 @@ def _held(trial: Trial, unit: str) -> str:
     if overlap:
         words.append(f"overlap of the pulses {overlap}")
     return "In every cell: " + ", ".join(words) + "."
+
+
+def _prepared(trial: Trial) -> str:
+    """How the piece is prepared; several recipes with the rows that they burn in."""
+    if not trial.recipes:
+        return ""
+    if len(trial.recipes) == 1:
+        return f"Prepared: {trial.recipe.line}."
+    told = []
+    for at, recipe in enumerate(trial.recipes):
+        rows = dict.fromkeys(cell.id[0] for cell in trial.cells if cell.recipe == at)
+        told.append(f"rows {', '.join(rows)}: {recipe.line}")
+    return "Prepared: " + "; ".join(told) + "."
 
 
 def _draw_map(
@@ -372,9 +386,11 @@ def write_card(
     ]
     page.fitted(left, 57.5, "     ".join(rows), right - left, 10, SANS)
     page.text(left, 64, "     ".join(_evidence(entry)), 10)
-    page.text(
-        left, 70.5, f"Also {speed_text(setting.speed_mm_s)}" if speed_unit != "mm/s" else "", 10
-    )
+    if speed_unit != "mm/s":
+        page.text(left, 70.5, f"Also {speed_text(setting.speed_mm_s)}", 10)
+    if not entry.recipe.is_plain:
+        words = f"{entry.recipe.name}: {entry.recipe.line}"
+        page.fitted(left, 77, words, right - left, 10, SANS_BOLD)
     page.fitted(
         left,
         84,

@@ -21,6 +21,7 @@ from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.standins.ailing import AilingMachine
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
+from olive_almanac.standins.prepared import prepared
 from olive_almanac.standins.session import cells_of_run, sheet_wave
 from olive_almanac.standins.tone import PLASTICS, tone
 from olive_almanac.standins.wear import Mishap, wear_of
@@ -80,17 +81,21 @@ class StandInBench:
         """Burn the cells in order, yielding each as it is done, on a machine that needs so much
         more energy than when it was new (ln).
         """
-        hidden = hidden_of(trial.machine, trial.stock, self.seed)
+        truths = self._truths(trial)
         rng = np.random.default_rng([self.seed, *trial.id.encode()])
-        cells, dials = cells_of_run(hidden, trial, rng)
+        cells, dials = cells_of_run(truths[0], trial, rng)
         if need:
             dials = replace(dials, strength=dials.strength * math.exp(-need))
         thickness = trial.stock.true_thickness_mm
-        groove = dig(hidden, trial.machine, dials, thickness)
         pitch = np.array([cell.setting.pitch_mm or 1.0 for cell in cells])
         ways = np.array([2.0 if cell.setting.crosshatch else 1.0 for cell in cells])
-        toned = tone(hidden, trial.machine, trial.stock, dials, pitch_mm=pitch, ways=ways)
+        grooves = [dig(truth, trial.machine, dials, thickness) for truth in truths]
+        tones = [
+            tone(truth, trial.machine, trial.stock, dials, pitch_mm=pitch, ways=ways)
+            for truth in truths
+        ]
         for i, cell in enumerate(cells):
+            hidden, groove, toned = truths[cell.recipe], grooves[cell.recipe], tones[cell.recipe]
             heat = float(groove.edge_heat[i] * np.exp(0.10 * rng.standard_normal()))
             if cell.setting.pitch_mm:
                 yield _rastered(
@@ -111,6 +116,11 @@ class StandInBench:
                 float(groove.back_mm[i]),
             )
             yield _cut(trial, cell, hidden, depth, top, back, heat, rng)
+
+    def _truths(self, trial: Trial) -> tuple[Hidden, ...]:
+        """The hidden stock as each of the trial's recipes prepared it."""
+        recipes = trial.recipes or (trial.recipe,)
+        return tuple(prepared(trial.machine, trial.stock, one, self.seed) for one in recipes)
 
     def need(
         self,
@@ -136,11 +146,7 @@ class StandInBench:
 
     def truth(self, trial: Trial) -> dict[str, object]:
         """Return the hidden parameters, for truth.json."""
-        return {
-            "seed": self.seed,
-            "trial": trial.id,
-            **asdict(hidden_of(trial.machine, trial.stock, self.seed)),
-        }
+        return {"seed": self.seed, "trial": trial.id, **asdict(self._truths(trial)[0])}
 
     def photograph(
         self,
@@ -161,7 +167,7 @@ class StandInBench:
         snap: Snap = photograph(
             trial,
             cells,
-            hidden_of(trial.machine, trial.stock, self.seed),
+            self._truths(trial)[0],
             lettering,
             seed=1000 * self.seed + number,
             side=side,

@@ -21,6 +21,7 @@ from olive_almanac.core.records.entry import (
 )
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
@@ -33,6 +34,7 @@ from olive_almanac.core.units import (
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.permission import group_of, groups, word_of
+from olive_almanac.steps.preparing import choices_for
 from olive_almanac.steps.session import Session
 
 __all__ = [
@@ -198,6 +200,7 @@ class BookPresenter:
             machine.state,
             piece.strip(),
             sheet.strip(),
+            recipe=key_of(entry.recipe),
         )
         if any(proof.repeats(other) for other in entry.proofs):
             where = f"On sheet {proof.sheet}" if proof.sheet else "On this sheet"
@@ -215,6 +218,25 @@ class BookPresenter:
         return self.session.attempt(
             lambda: self.session.shop.keep_entry(changed, f"{label} noted", label)
         )
+
+    def recipes(self) -> tuple[Recipe, ...]:
+        """Return the recipes that the present entry can be given, its own among them."""
+        entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
+        if entry is None or machine is None or stock is None:
+            return ()
+        choices = choices_for(self.session, machine, stock, entry.task)
+        return tuple(dict.fromkeys((*(one.recipe for one in choices), entry.recipe)))
+
+    def prepare(self, recipe: Recipe) -> bool:
+        """Say that the piece of the present entry is prepared by another recipe; burns by the old
+        one prove nothing of it.
+        """
+        entry = self.entry
+        if entry is None or entry.recipe == recipe:
+            return False
+        changed = replace(entry, recipe=recipe)
+        why = f"prepared: {recipe.name}"
+        return self.session.attempt(lambda: self.session.shop.keep_entry(changed, why, "recipe"))
 
     def reckon(self) -> bool:
         """Write a guess from physics for a subject of which nothing is known."""
@@ -390,6 +412,8 @@ def facts_of(
             for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm)
         )
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
+    if not entry.recipe.is_plain:
+        facts.insert(0, ("Prepared", entry.recipe.name))
     conditions = [f"machine state {entry.machine_state}"]
     if machine is not None and machine.lens_focal_mm and machine.state == entry.machine_state:
         conditions.append(f"{number_text(machine.lens_focal_mm)} mm lens")

@@ -1,5 +1,5 @@
-"""Set up at the machine: seven lines in a fixed order, each with its numbers filled in, ticked and
-kept with the trial.
+"""Set up at the machine: how the piece is prepared, then seven lines in a fixed order, each with
+its numbers filled in, ticked and kept with the trial.
 
 Each line has a tool that does its arithmetic from what the operator reads off gauges.
 """
@@ -29,13 +29,24 @@ from olive_almanac.core.units import (
     read_length_mm,
     read_number,
 )
+from olive_almanac.steps.preparing import PreparingLine, preparing_lines
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trials import Ticks
 
 if TYPE_CHECKING:
     from olive_almanac.core.squaring.level import Level
 
-__all__ = ["CHECKS", "Check", "Checklist", "ToolField", "ToolResult", "standing", "unticked"]
+__all__ = [
+    "CHECKS",
+    "Check",
+    "Checklist",
+    "ToolField",
+    "ToolResult",
+    "checks_of",
+    "standing",
+    "unticked",
+    "unticked_needed",
+]
 
 Box = tuple[float, float, float, float]
 LEAST_HEIGHTS = 3  # three tell a plane
@@ -82,6 +93,7 @@ class Check:
     work: Callable[[Session, Mapping[str, str]], ToolResult]
     remarks: tuple[str, ...] = ()
     of_the_trial: bool = False  # its number is the trial's: it comes after the plan
+    needed: bool = False  # a step of the recipe without which the burn is spoilt
 
 
 @dataclass(frozen=True)
@@ -633,6 +645,29 @@ CHECKS: tuple[Check, ...] = (
 )
 
 
+def checks_of(session: Session) -> tuple[Check, ...]:
+    """Return the lines for what is to be burnt: the steps of its recipe, then the seven."""
+    active = session.trials.to_burn
+    if active is None:
+        return CHECKS
+    return (*(_preparing(line) for line in preparing_lines(active.trial.recipes)), *CHECKS)
+
+
+def _preparing(line: PreparingLine) -> Check:
+    told = (f"{line.reason[:1].upper()}{line.reason[1:]}.",) if line.reason else ()
+    result = ToolResult(f"{line.detail[:1].upper()}{line.detail[1:]}.", told)
+    detail = f"{line.detail}; needed" if line.needed else line.detail
+    return Check(
+        line.key,
+        line.words,
+        lambda _: detail,
+        _nothing,
+        lambda _, __: result,
+        of_the_trial=True,
+        needed=line.needed,
+    )
+
+
 def _ticked_for(session: Session, check: Check) -> str:
     """What a tick of a line stands for: its number, on this machine as it is, of this trial."""
     parts = [check.number(session)]
@@ -651,7 +686,7 @@ def standing(session: Session) -> dict[str, str]:
     ticks = session.trials.ticks
     return {
         check.key: ticks.at[check.key]
-        for check in CHECKS
+        for check in checks_of(session)
         if check.key in ticks.at and ticks.numbers.get(check.key) == _ticked_for(session, check)
     }
 
@@ -659,7 +694,17 @@ def standing(session: Session) -> dict[str, str]:
 def unticked(session: Session) -> tuple[str, ...]:
     """Return the words of the lines that are not ticked yet."""
     ticks = standing(session)
-    return tuple(check.words for check in CHECKS if check.key not in ticks)
+    return tuple(check.words for check in checks_of(session) if check.key not in ticks)
+
+
+def unticked_needed(session: Session) -> tuple[str, ...]:
+    """Return the steps of the recipe that the burn does not go without and that are not ticked."""
+    ticks = standing(session)
+    return tuple(
+        check.number(session).removesuffix("; needed")
+        for check in checks_of(session)
+        if check.needed and check.key not in ticks
+    )
 
 
 class ShowsChecklist(Protocol):
@@ -686,8 +731,13 @@ class Checklist:
         self._go_on()
 
     @property
+    def checks(self) -> tuple[Check, ...]:
+        return checks_of(self.session)
+
+    @property
     def check(self) -> Check:
-        return CHECKS[self.at]
+        checks = self.checks
+        return checks[min(self.at, len(checks) - 1)]
 
     def number(self, check: Check) -> str:
         """Return the number of a line, or why it has none yet."""
@@ -747,7 +797,7 @@ class Checklist:
             self.session.attempt(lambda: self.session.shop.keep_stock(changed, "clamps noted"))
 
     def choose(self, at: int) -> None:
-        if 0 <= at < len(CHECKS):
+        if 0 <= at < len(self.checks):
             self.at = at
             self.view.show_checklist()
 
@@ -766,7 +816,7 @@ class Checklist:
             return
         else:
             at[key] = self.now().isoformat(timespec="seconds")
-        by_key = {check.key: check for check in CHECKS}
+        by_key = {check.key: check for check in self.checks}
         numbers = {one: _ticked_for(self.session, by_key[one]) for one in at}
         kept = self.session.attempt(lambda: self.session.trials.keep_ticks(Ticks(at, numbers)))
         if kept and key in at:
@@ -775,16 +825,17 @@ class Checklist:
 
     def _go_on(self) -> None:
         """Take the next open line in hand, from the present one on."""
-        here = max(self.at, 0)
-        order = [*range(here, len(CHECKS)), *range(here)]
-        open_lines = [n for n in order if CHECKS[n] in self.open]
+        checks, left = self.checks, {one.key for one in self.open}
+        here = min(max(self.at, 0), len(checks) - 1)
+        order = [*range(here, len(checks)), *range(here)]
+        open_lines = [n for n in order if checks[n].key in left]
         self.at = open_lines[0] if open_lines else here
 
     @property
     def open(self) -> list[Check]:
         """The lines that can be ticked now and are not."""
         ticks = standing(self.session)
-        return [one for one in CHECKS if one.key not in ticks and not self.comes_later(one)]
+        return [one for one in self.checks if one.key not in ticks and not self.comes_later(one)]
 
     @property
     def left(self) -> int:

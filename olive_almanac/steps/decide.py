@@ -20,6 +20,7 @@ from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.focus import decide_focus
 from olive_almanac.core.deciding.kerf import decide_kerf
 from olive_almanac.core.deciding.outliers import outlying_readings
+from olive_almanac.core.deciding.recipes import compare_recipes, recipe_levels
 from olive_almanac.core.deciding.shop_drift import drift_of_records
 from olive_almanac.core.deciding.weekly import said_of_check
 from olive_almanac.core.design.choices import is_hotter
@@ -31,6 +32,7 @@ from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import RecipeKey, key_of
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
@@ -106,6 +108,7 @@ class Basis:
     kept: Setting | None = None
     previous: Any = None  # FittedCut of the same subject: makes the fit quicker
     kin: Any = None  # KinSds: how far this shop's lots, stocks and machines differ
+    recipe: RecipeKey | None = None  # the one to decide for, where several were read
 
 
 def question_of(trial: Trial) -> Question:
@@ -135,9 +138,31 @@ def decide_trial(
 def _decide_level(
     pairs: Pairs, *, target: float | None, lightness: float | None, basis: Basis, count: int
 ) -> tuple[Decision, Any, Pairs]:
-    """The decision, what is known, and the readings that count: those of one level of what no
-    model knows.
+    """The decision, what is known, and the readings that count: those of one recipe, the one that
+    is done soonest, and of one level of what no model knows.
     """
+    recipes = recipe_levels(pairs)
+    chosen = [one for one in recipes if key_of(one.recipe) == basis.recipe]
+    if basis.recipe is not None and chosen:
+        recipes = tuple(chosen)
+    made = []
+    for one in recipes:
+        ground = replace(basis, related=(*basis.related, *one.others))
+        made.append(
+            _decide_recipe(one.pairs, target=target, lightness=lightness, basis=ground, count=count)
+        )
+    at = soonest([decision for decision, _, _ in made])
+    decision, known, counted = made[at]
+    decision = replace(decision, recipe=recipes[at].recipe)
+    if len(recipes) > 1:
+        counts = f"With {decision.recipe.name}: done soonest of the {len(recipes)} recipes read."
+        decision = replace(decision, remarks=(counts, *decision.remarks))
+    return decision, known, counted
+
+
+def _decide_recipe(
+    pairs: Pairs, *, target: float | None, lightness: float | None, basis: Basis, count: int
+) -> tuple[Decision, Any, Pairs]:
     levels = levels_of(pairs)
     made = [
         _decide(level.pairs, target=target, lightness=lightness, basis=basis, count=count)
@@ -166,6 +191,7 @@ def _decide(
             drift=drift,
             previous=basis.previous,
             kin=basis.kin,
+            recipe=trial.recipe,
         )
         if basis.weekly:
             known = replace(
@@ -192,7 +218,8 @@ def _decide(
 def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str, Any]]:
     """Yield what the last trial can decide, piece by piece, for a worker.
 
-    A setting: "decision", "known", "map", "slices", "outliers".  Else "focus", "kerf", "confirm",
+    A setting: "decision", "known", "map", "recipes" where several were read, "slices", "outliers".
+    Else "focus", "kerf", "confirm",
     "bed" or "tone" with its decision (of a tone or a bed that is not decided: a sentence).
     """
     pairs = basis.pairs
@@ -229,6 +256,9 @@ def _setting_work(basis: Basis, lightness: float | None) -> Iterator[tuple[str, 
     yield "decision", decision
     yield "known", known
     yield "map", _map_of(pairs, decision, known)
+    compared = compare_recipes(basis.pairs, basis.kin)
+    if compared is not None:
+        yield "recipes", compared
     if pairs[-1][0].task == "cut":
         yield "slices", _slices_of(pairs, decision, known)
         yield "outliers", outlying_readings(known, pairs)
@@ -365,6 +395,7 @@ def entry_of(
         stock.lot,
         machine.state,
         evidence,
+        recipe=decision.recipe,
     )
 
 
@@ -397,6 +428,21 @@ class DecidePresenter:
         self._done_for: object = None
         self._kept: tuple[object, Setting] | None = None
         self._known: tuple[object, Any] | None = None
+        self._recipe: tuple[str, RecipeKey] | None = None  # of which trial, which was chosen
+
+    @property
+    def recipe(self) -> RecipeKey | None:
+        """The recipe that was chosen to decide for, None for the one that is done soonest."""
+        active = self.session.active
+        if active is None or self._recipe is None or self._recipe[0] != active.trial.id:
+            return None
+        return self._recipe[1]
+
+    def decide_for(self, recipe: RecipeKey | None) -> None:
+        """Decide for one of the recipes that were read, or for the one done soonest (None)."""
+        active = self.session.active
+        if active is not None:
+            self._recipe = None if recipe is None else (active.trial.id, recipe)
 
     @property
     def active(self) -> ActiveTrial | None:
@@ -430,7 +476,7 @@ class DecidePresenter:
         active = self.session.active
         if active is None or not active.readings:
             return None
-        return tuple(active.pairs), self.lightness
+        return tuple(active.pairs), self.lightness, self.recipe
 
     @property
     def is_outdated(self) -> bool:
@@ -462,6 +508,7 @@ class DecidePresenter:
             kept=kept,
             previous=known,
             kin=self.session.shop.kin.sds,
+            recipe=self.recipe,
         )
         return work_out(basis, self.lightness)
 

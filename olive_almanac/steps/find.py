@@ -282,7 +282,8 @@ def _subject_words(machine: Machine, stock: Stock) -> tuple[str, ...]:
 
 
 def _entry_words(entry: Entry, state: State) -> tuple[str, ...]:
-    return _words(f"{TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]}")
+    prepared = "" if entry.recipe.is_plain else entry.recipe.words
+    return _words(f"{TASK_WORDS[entry.task]} {entry.task} {STATE_WORDS[state][0]} {prepared}")
 
 
 def _words(text: str) -> tuple[str, ...]:

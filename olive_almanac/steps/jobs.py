@@ -27,12 +27,14 @@ from olive_almanac.core.records.job import (
     PlacedCopy,
     group_words,
 )
+from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, number_text, read_number
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
+from olive_almanac.steps.preparing import finishing_words, preparing_lines
 from olive_almanac.steps.trials import counted
 
 if TYPE_CHECKING:
@@ -870,7 +872,9 @@ class JobsPresenter:
         heights = ", ".join(f"{number_text(mm)} mm" for mm in sorted(focus))
         every = [f"Focus {heights} below the top face", "Exhaust on, window open", "Eyewear on"]
         unit = self.session.preferences.speed_unit
-        written = write_job_files(result, folder, checks=(*every, *checks), speed_unit=unit)
+        before, after = self.recipe_checks
+        lines = (*before, *every, *checks, *after)
+        written = write_job_files(result, folder, checks=lines, speed_unit=unit)
         return ((result, words) for words in written)
 
     def written(self, result: JobResult) -> Path | None:
@@ -1026,6 +1030,21 @@ class JobsPresenter:
         if kept and self.job is not None:
             self._keep(replace(self.job, placed=()), why)
 
+    @property
+    def recipes(self) -> tuple[Recipe, ...]:
+        """How the pieces of the job are prepared: by the entries that its groups go by."""
+        if self.job is None:
+            return ()
+        entries = self.session.catalogue.entry_by_uid
+        used = [entries[one.entry_uid] for one in self.job.groups if one.entry_uid in entries]
+        return tuple(dict.fromkeys(one.recipe for one in used if not one.recipe.is_plain))
+
+    @property
+    def recipe_checks(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """What is done to the pieces before and after the burn, as lines to tick."""
+        before = tuple(f"{one.words}: {one.detail}" for one in preparing_lines(self.recipes))
+        return before, tuple(f"After it, {one}" for one in finishing_words(self.recipes))
+
     def _prove(self, outcome: JobOutcome) -> None:
         """A job in which all fell free is one proof of the cut's entry, at most one a day and
         sheet, where it was cut no slower than by the entry; a hang off a knot is a failure.
@@ -1048,6 +1067,7 @@ class JobsPresenter:
             machine.state,
             f"job {job.name}",
             f"job {job.uid[:8]}",
+            recipe=key_of(entry.recipe),
         )
         if any(proof.repeats(other) for other in entry.proofs):
             return

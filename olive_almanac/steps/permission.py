@@ -15,10 +15,12 @@ from olive_almanac.core.materials.catalogue import (
     may_burn,
     verdict_of,
 )
+from olive_almanac.core.materials.proposals import Proposal, proposals_for, with_recipe
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.formats.catalogue import load_catalogue
+from olive_almanac.formats.catalogue import load_catalogue, load_proposals
 
 __all__ = [
     "engraves",
@@ -28,9 +30,11 @@ __all__ = [
     "groups",
     "judged_stock",
     "permission_for",
+    "proposed_recipes",
     "rules_where_burnt",
     "verdict_for",
     "what_machines_can",
+    "with_recipes",
     "word_of",
 ]
 
@@ -38,10 +42,30 @@ OTHER = "Other"
 
 
 def permission_for(
-    machine: Machine, stock: Stock, task: Task, rules: Mapping[str, bool]
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    rules: Mapping[str, bool],
+    recipe: Recipe | None = None,
 ) -> Permission:
-    """Return the permission; raises OutOfRange for a family that the catalogue does not hold."""
-    return may_burn(load_catalogue(), machine, stock, task, rules)
+    """Return the permission, also by what a recipe lays on the piece; raises OutOfRange for a
+    family that the catalogue does not hold.
+    """
+    permission = may_burn(load_catalogue(), machine, stock, task, rules)
+    return with_recipes(permission, () if recipe is None else (recipe,))
+
+
+def with_recipes(permission: Permission, recipes: Sequence[Recipe]) -> Permission:
+    """Return a permission as it stands where the pieces are prepared by recipes."""
+    for recipe in recipes:
+        if permission.allowed:
+            permission = with_recipe(load_catalogue(), permission, recipe)
+    return permission
+
+
+def proposed_recipes(machine: Machine, stock: Stock, task: Task) -> tuple[Proposal, ...]:
+    """Return the recipes that shops commonly use for a subject, the needed ones first."""
+    return proposals_for(load_proposals(), machine, stock, task)
 
 
 def rules_where_burnt(stock: Stock) -> dict[str, bool]:

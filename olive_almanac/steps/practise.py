@@ -191,15 +191,17 @@ def _hazards(runs: list[tuple[Trial, RunRecord]]) -> tuple[str, ...]:
     """
     from olive_almanac.steps.checklist import CHECKS  # start-up: a score is far from it
 
+    keys = {check.key: check.words.lower() for check in CHECKS}
+
     told = []
     for trial, run in runs:
         if not run.cells:
             continue
         ticked = run.ticks or {}
-        open_lines = [check.words.lower() for check in CHECKS if check.key not in ticked]
+        open_lines = [words for key, words in keys.items() if key not in ticked]
         if open_lines:
             told.append(
-                f"{trial.name} was burnt with {len(open_lines)} of {len(CHECKS)} lines unticked"
+                f"{trial.name} was burnt with {len(open_lines)} of {len(keys)} lines unticked"
             )
         for event in run.events:
             if not event.answered:

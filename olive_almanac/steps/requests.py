@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Kind
 
@@ -38,13 +39,14 @@ class PlanKind:
 
 @dataclass(frozen=True)
 class PlanCells:
-    """Plan: the very cells that a decision asks for; on this sheet of the rack, clear of these
-    boxes of it, where a job is laid out there.
+    """Plan: the very cells that a decision asks for, on pieces prepared by its recipe; on this
+    sheet of the rack, clear of these boxes of it, where a job is laid out there.
     """
 
     cells: tuple[Setting, ...]
     sheet: int | None = None
     clear_mm: tuple[tuple[float, float, float, float], ...] = ()
+    recipe: Recipe | None = None
 
 
 @dataclass(frozen=True)

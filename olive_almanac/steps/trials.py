@@ -12,6 +12,7 @@ from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.records.entry import Entry, Room, Subject
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
@@ -293,11 +294,14 @@ class Trials:
         entry = session.catalogue.entry_for(trial.machine.uid, trial.stock.uid, trial.task)
         if entry is None or not entry.setting.burns_like(trial.cells[0].setting):
             return
+        if key_of(entry.recipe) != key_of(trial.recipe):
+            return
         from olive_almanac.core.deciding.confirm import decide_confirm  # start-up: read seldom
 
         found = decide_confirm(trial, counted(session.store, tuple(active.readings.values())))
         lot, state = trial.stock.lot, trial.machine.state
-        burns = found.proofs(session.today().isoformat(), lot, state)
+        recipe = key_of(trial.recipe)
+        burns = found.proofs(session.today().isoformat(), lot, state, recipe)
         changed = entry.with_run(trial.id, burns)
         if burns:
             changed = replace(changed, lot=lot, machine_state=state)

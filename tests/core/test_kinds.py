@@ -15,7 +15,7 @@ from olive_almanac.core.design.choices import TrialChoices, choices_of, is_hotte
 from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
 from olive_almanac.core.design.plan import plan_trial, sheet_on_bed
-from olive_almanac.core.design.suggest import Neighbour, flare_limit_of, suggest_levels
+from olive_almanac.core.design.suggest import Known, Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.motion.program import trial_seconds
@@ -65,7 +65,7 @@ class OldNoteTest(unittest.TestCase):
         noted = sample_entry(
             setting=Setting(0.85, speed_mm_s, 1, 1.5), origin="guess", evidence=Evidence()
         )
-        return suggest_levels(LONG, BIRCH, "cut", near=Neighbour(noted, LONG, BIRCH))
+        return suggest_levels(LONG, BIRCH, "cut", known=Known(Neighbour(noted, LONG, BIRCH)))
 
     def test_a_note_is_followed_where_the_physics_can_believe_it(self):
         self.assertIn("from the note in the book", self.suggested(12.0).basis)
@@ -380,10 +380,14 @@ class SuggestBasisTest(unittest.TestCase):
         physics = suggest_levels(LONG, BIRCH, "cut")
         self.assertIn("physics", physics.basis)
         thick = replace(BIRCH, thickness_mm=6.0, measured_mm=())
-        book = suggest_levels(LONG, thick, "cut", near=Neighbour(sample_entry(), LONG, BIRCH))
+        book = suggest_levels(
+            LONG, thick, "cut", known=Known(Neighbour(sample_entry(), LONG, BIRCH))
+        )
         self.assertIn("Birch ply 3.0 mm", book.basis)
         trial = kind_plan("grid").trial
-        zoomed = suggest_levels(LONG, BIRCH, "cut", pairs=[(trial, read_by_energy(trial, 1.9))])
+        zoomed = suggest_levels(
+            LONG, BIRCH, "cut", known=Known(pairs=[(trial, read_by_energy(trial, 1.9))])
+        )
         self.assertIn("24 cells", zoomed.basis)
         low, high = zoomed.choices.speed_mm_s[0], zoomed.choices.speed_mm_s[-1]
         self.assertTrue(

@@ -11,8 +11,10 @@ from shapely.geometry import box
 
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for
+from olive_almanac.core.design.pattern import setting_of
 from olive_almanac.core.design.plan import NoRoom, plan_trial
 from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.recipe import AS_IT_LIES
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import ORDERS
@@ -29,6 +31,7 @@ from tests.samples import (
     MARKER,
     NORTH,
     PLATE,
+    TAPED,
     area_limits,
     cut_trial,
     engrave_trial,
@@ -396,6 +399,12 @@ class RandomTrialsTest(unittest.TestCase):
             speeds = [draw.uniform(2, machine.max_speed_mm_s) for _ in cells]
             settings = tuple(Setting(0.8, v, draw.randint(1, 8), 1.5) for v in speeds)
             choices = replace(choices, settings=settings)
+        if kind == "recipes":
+            settings = tuple(setting_of(choices, task, speed=v) for v in choices.speed_mm_s)
+            prepared = tuple(at % 2 for at, _ in enumerate(settings))
+            choices = replace(
+                choices, settings=settings, prepared=prepared, recipes=(AS_IT_LIES, TAPED)
+            )
         try:
             return plan_trial(
                 machine,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, flared
+from olive_almanac.core.records.recipe import RecipeKey
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 
@@ -26,12 +27,14 @@ class ConfirmRun:
     left: int
     says: str
 
-    def proofs(self, on: str, lot: str, machine_state: int) -> tuple[Proof, ...]:
+    def proofs(
+        self, on: str, lot: str, machine_state: int, recipe: RecipeKey = ()
+    ) -> tuple[Proof, ...]:
         """Return the burns as proofs of a day, the failed ones last."""
         return (
-            *(Proof(on, "passed", lot, machine_state, cell) for cell in self.good),
+            *(Proof(on, "passed", lot, machine_state, cell, recipe=recipe) for cell in self.good),
             *(
-                Proof(on, "failed", lot, machine_state, f"{cell}: {seen}")
+                Proof(on, "failed", lot, machine_state, f"{cell}: {seen}", recipe=recipe)
                 for cell, seen in self.bad
             ),
         )

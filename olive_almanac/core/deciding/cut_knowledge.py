@@ -29,10 +29,12 @@ from olive_almanac.core.fitting.cut import (
 from olive_almanac.core.fitting.kin_carry import KinFit, kin_prior
 from olive_almanac.core.fitting.kin_learning import KinSds, labels_of, usual_kin
 from olive_almanac.core.fitting.prior import Prior, family_prior
-from olive_almanac.core.fitting.transfer import transfer_between
+from olive_almanac.core.fitting.recipes import by_recipe
+from olive_almanac.core.fitting.transfer import NO_KIN_SD, transfer_between
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import AIRS, Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
@@ -45,9 +47,11 @@ __all__ = [
     "PICK_NODES",
     "PICK_PARTICLES",
     "FittedCut",
+    "edge_speeds",
     "group_key",
     "know_cut",
     "margins_of",
+    "prior_of_subject",
 ]
 
 Floats = NDArray[np.float64]
@@ -149,12 +153,8 @@ class FittedCut:
         self, *, power: float, passes: float, focus_mm: float, direction: Direction = "xy"
     ) -> Floats:
         """Return ln of the speed at which each equally weighted particle is just through, [M]."""
-        speeds = np.geomspace(0.05, self.case.max_speed_mm_s, 90)
-        flat, _ = _flatten(power, speeds, passes, focus_mm)
-        groove, burns = self._middle, self._burns(flat, direction)
-        margin = groove.margin(burns, self.case.thickness_mm)
-        reached = (margin > 0).sum(1)
-        return _crossings(np.log(speeds), margin, reached)
+        base = Setting(power, 1.0, int(passes), focus_mm, air=self.air, direction=direction)
+        return edge_speeds(self._middle, self.case, base)
 
     def stall_chance(self, *, power: float, speed_mm_s: float, focus_mm: float) -> float:
         """Return the chance that no number of passes gets through at this setting."""
@@ -163,6 +163,17 @@ class FittedCut:
         margin = groove.margin(burns, self.case.thickness_mm) - groove.hang_band
         short = groove.surplus(burns, self.case.thickness_mm) < AT_THRESHOLD
         return float(weight @ np.maximum(1 - fast_phi(margin / groove.noise), short)[:, 0])
+
+
+def edge_speeds(groove: Groove, case: CutCase, base: Setting) -> Floats:
+    """Return ln of the speed at which each particle is just through, at the power, passes and focus
+    of `base` [M].
+    """
+    speeds = np.geomspace(0.05, case.max_speed_mm_s, 90)
+    flat, _ = _flatten(base.power, speeds, base.passes, base.focus_mm)
+    burns = case.burns(*flat, air=base.air, direction=base.direction)
+    margin = groove.margin(burns, case.thickness_mm)
+    return _crossings(np.log(speeds), margin, (margin > 0).sum(1))
 
 
 def _crossings(
@@ -190,15 +201,18 @@ def know_cut(
     drift: ShopDrift | None = None,
     previous: FittedCut | None = None,
     kin: KinSds | None = None,
+    recipe: Recipe | None = None,
 ) -> FittedCut:
-    """Fit groove and char to the readings of the given trials (none: the family's prior).
+    """Fit groove and char to the readings of the given trials (none: the family's prior), for stock
+    prepared as `recipe` says.
 
-    Trials of another lot, machine state, machine, thickness or stock count less: their posterior,
-    widened by how far such groups differ (`kin`, or as is usual), is what is believed before the
-    subject's own readings.  `previous` knowledge of the same subject makes the fit quicker.
+    Trials of another lot, machine state, machine, thickness, stock or recipe count less: their
+    posterior, widened by how far such groups differ (`kin`, or as is usual), is what is believed
+    before the subject's own readings.  `previous` knowledge of the same subject makes the fit
+    quicker.
     """
-    case = case_of(machine, stock)
-    prior, carried, own = _prior_from_related(machine, stock, case, pairs, rng, kin)
+    case, pairs = case_of(machine, stock, recipe), by_recipe(pairs)
+    prior, carried, own = _prior_from_related(machine, stock, recipe, pairs, rng, kin)
     data = data_of(case, own)
     before = None
     if previous is not None and previous.case == case:
@@ -229,7 +243,7 @@ def know_cut(
 def _prior_from_related(
     machine: Machine,
     stock: Stock,
-    case: CutCase,
+    recipe: Recipe | None,
     pairs: Pairs,
     rng: np.random.Generator,
     kin: KinSds | None,
@@ -243,28 +257,47 @@ def _prior_from_related(
     groups: dict[tuple[object, ...], list[tuple[Trial, Sequence[Reading]]]] = {}
     own: list[tuple[Trial, Sequence[Reading]]] = []
     for trial, readings in pairs:
-        if not transfer_between(machine, stock, trial.machine, trial.stock).words:
+        nearness = transfer_between(
+            machine, stock, trial.machine, trial.stock, recipe, trial.recipe
+        )
+        if not nearness.words:
             own.append((trial, readings))
-        elif readings:
+        elif readings and nearness.energy_sd < NO_KIN_SD:
             groups.setdefault(group_key(trial), []).append((trial, readings))
     fits, cells = [], {}
     for group in groups.values():
         other = group[0][0]
-        there = case_of(other.machine, other.stock)
+        there = case_of(other.machine, other.stock, other.recipe)
         data = data_of(there, group)
         if len(data):
             posterior = fit_cut(there, data, rng=rng, prior=family_prior(there.prior))
-            nearness = transfer_between(machine, stock, other.machine, other.stock)
+            nearness = transfer_between(
+                machine, stock, other.machine, other.stock, recipe, other.recipe
+            )
             fit = KinFit(other.machine, other.stock, there, posterior, nearness)
             fits.append(fit)
             cells[id(fit)] = len(data)
     sds = kin or usual_kin()
+    case = case_of(machine, stock, recipe)
     prior, counted = kin_prior(fits, case, labels_of(machine, stock), sds)
     carried = tuple(
         f"{count_text(cells[id(fit)], 'cell')} of {', '.join(fit.nearness.words)}"
         for fit in counted
     )
     return prior, carried, own
+
+
+def prior_of_subject(
+    machine: Machine,
+    stock: Stock,
+    recipe: Recipe | None,
+    pairs: Pairs,
+    rng: np.random.Generator,
+    kin: KinSds | None = None,
+) -> tuple[CutCase, Prior]:
+    """Return the case of a subject and what is believed of its groove before its own readings."""
+    prior, _, _ = _prior_from_related(machine, stock, recipe, by_recipe(pairs), rng, kin)
+    return case_of(machine, stock, recipe), prior
 
 
 def group_key(trial: Trial) -> tuple[object, ...]:
@@ -278,6 +311,7 @@ def group_key(trial: Trial) -> tuple[object, ...]:
         stock.lot,
         stock.colour,
         stock.true_thickness_mm,
+        key_of(trial.recipe),
     )
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.entry import Margins
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import Setting
 
 __all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word", "came_from"]
@@ -80,6 +81,8 @@ class Decision:
     edge_doubt: float | None = None
     enough: bool = False  # further cells would not change the pick
     remarks: tuple[str, ...] = field(default=())
+    # by which the piece is prepared
+    recipe: Recipe = field(default=AS_IT_LIES, metadata={"written": "if set"})
 
     def pick(self, aim: str) -> Pick | None:
         """Return the pick of that aim; where two aims came to the same setting, the first pick."""

@@ -10,9 +10,10 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import FACTORS, Value, factor_of
 from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Air, Beam, Setting
 from olive_almanac.core.records.stock import Sheet
-from olive_almanac.core.records.trial import Kind, Order, Place, Trial
+from olive_almanac.core.records.trial import MOST_RECIPES, Kind, Order, Place, Trial
 
 __all__ = ["TrialChoices", "choices_of", "holding", "is_hotter"]
 
@@ -25,7 +26,9 @@ class TrialChoices:
     A factor with one level is held.  In a grid `up` and `across` name the factors of its rows and
     columns; one further factor with several levels repeats the grid.  `slope` is the rise of a
     ramp, mm per mm; `slots_mm` the widths of a comb; `settings` the cells of kind "next".  `hotter`
-    says that the operator burns above what is expected to flare, low energy first.
+    says that the operator burns above what is expected to flare, low energy first.  `recipes` say
+    how the piece is prepared: one, or several side by side, then `prepared` says by which of them
+    each of `settings` is.
     """
 
     power: tuple[float, ...]
@@ -64,6 +67,8 @@ class TrialChoices:
     sheet_at_mm: tuple[float, float] = (0.0, 0.0)
     edge_mm: float = 5.0
     speed_unit: str = "mm/s"
+    recipes: tuple[Recipe, ...] = field(default=(), metadata={"written": "if set"})
+    prepared: tuple[int, ...] = field(default=(), metadata={"written": "if set"})
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
@@ -79,6 +84,7 @@ class TrialChoices:
                 raise OutOfRange(
                     f"Levels of {factor.file_name}", "none", "at least one", key=factor.id
                 )
+        check_number("Recipes side by side", len(self.recipes), high=MOST_RECIPES, key="recipes")
         if self.up == self.across:
             raise OutOfRange("Factors of the grid", f"{self.up} twice", "two different ones")
 

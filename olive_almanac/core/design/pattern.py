@@ -31,6 +31,7 @@ class Patch:
     setting: Setting
     label: str = ""
     nominal_mm: float = 0.0
+    recipe: int = 0  # by which of the trial's recipes the piece is prepared
 
 
 @dataclass(frozen=True)

@@ -198,6 +198,7 @@ def plan_trial(
         turned=choices.turned,
         anchor=choices.anchor,
         choices=to_plain(replace(choices, place=place)),
+        recipes=choices.recipes,
     )
     if not has_clear_ways(trial, lettering):
         raise NoRoom(
@@ -772,7 +773,16 @@ def _cell(
     if len(pattern.blocks) > 1:
         cell_id, col = f"{cell_id}-{patch.block + 1}", patch.col + patch.block * len(pattern.cols)
     return Cell(
-        cell_id, patch.row, col, patch.mark, rect, order, seconds, patch.setting, patch.nominal_mm
+        cell_id,
+        patch.row,
+        col,
+        patch.mark,
+        rect,
+        order,
+        seconds,
+        patch.setting,
+        patch.nominal_mm,
+        patch.recipe,
     )
 
 

@@ -10,9 +10,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from olive_almanac.core.beam.spot import default_pitch
-from olive_almanac.core.deciding.cut_knowledge import know_cut
+from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, know_cut
 from olive_almanac.core.deciding.engrave import know_tone, score_prior
 from olive_almanac.core.design.aim import Aim, Ground, spread_speeds
+from olive_almanac.core.design.beside import side_by_side
 from olive_almanac.core.design.choices import TrialChoices
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.levels import round_level
@@ -21,17 +22,19 @@ from olive_almanac.core.design.telling import CELL_MM, LONGEST_CELL_MM, most_tel
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit, flare_energy, heat_of
 from olive_almanac.core.fitting.cut import case_of, expected_edge_speed
+from olive_almanac.core.fitting.kin_learning import KinSds
 from olive_almanac.core.materials.families import edge_energy, tone_prior
 from olive_almanac.core.placing.labels import Lettering, label_setting
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading, flared
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
 from olive_almanac.core.units import number_text, speed_in
 
-__all__ = ["Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
+__all__ = ["Known", "Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 PASSES = (1, 2, 3, 4, 6)
@@ -59,11 +62,40 @@ class Neighbour:
 
 
 @dataclass(frozen=True)
+class Known:
+    """What is known of a subject before its trial is planned.
+
+    `near` is the entry of the book that bears most on it; `pairs` are its read coupons, `related`
+    those of its kin, which count less: by how far such differ (`kin`, or as is usual).  The piece
+    is prepared as `recipes` say: by one of them, or by several side by side.
+    """
+
+    near: Neighbour | None = None
+    pairs: Pairs = ()
+    related: Pairs = ()
+    kin: KinSds | None = None
+    recipes: tuple[Recipe, ...] = ()
+
+    @property
+    def recipe(self) -> Recipe | None:
+        """The one recipe, or the first of several."""
+        return self.recipes[0] if self.recipes else None
+
+    @property
+    def every(self) -> Pairs:
+        """All coupons, the subject's own last."""
+        return [*self.related, *self.pairs]
+
+
+@dataclass(frozen=True)
 class Suggestion:
     """Choices for a trial, and in words what they are based on."""
 
     choices: TrialChoices
     basis: str
+
+
+NOTHING_KNOWN = Known()
 
 
 def held_focus(stock: Stock) -> float:
@@ -115,22 +147,20 @@ def suggest_levels(
     *,
     kind: Kind = "grid",
     speed_unit: str = "mm/s",
-    near: Neighbour | None = None,
-    pairs: Pairs = (),
-    related: Pairs = (),
+    known: Known = NOTHING_KNOWN,
     lettering: Lettering | None = None,
     engraves: bool = False,
 ) -> Suggestion:
     """Return choices for a trial of this kind: round numbers in `speed_unit`, inside the machine's
     and the stock's limits.
 
-    Based on the boundary that earlier coupons (`pairs`) left, else on the nearest entry of the book
-    scaled by the model, else on the physics with the family's priors.  What kindred coupons
-    (`related`) say counts for the cells that tell most.
+    Based on the boundary that earlier coupons left, else on the nearest entry of the book scaled by
+    the model, else on the physics with the family's priors.  What kindred coupons say counts for
+    the cells that tell most.
     """
     wanted = kind_of(kind)
-    limit = flare_limit_of(stock, pairs)
-    aim = _aim(machine, stock, task, near, pairs, limit)
+    limit = flare_limit_of(stock, known.pairs)
+    aim = _aim(machine, stock, task, known, limit)
     quiet = label_setting(machine, stock, "engrave", ())
     ground = Ground(machine, stock, task, aim, quiet, flare_limit_of(stock), speed_unit)
     telling: tuple[TrialChoices, str] | None = None
@@ -139,9 +169,30 @@ def suggest_levels(
         choices, why = wanted.suggest(ground, replace(grid, kind=kind)), wanted.basis(aim.basis)
         if wanted.asks_the_fit and task == "cut":
             if telling is None:  # once: the fit does not hang on the size of the bed
-                known = [*related, *pairs]
-                telling = most_telling(machine, stock, known, limit, grid) or (grid, why)
+                told = know_cut(
+                    machine,
+                    stock,
+                    known.every,
+                    rng=np.random.default_rng(FIT_SEED),
+                    kin=known.kin,
+                    recipe=known.recipe,
+                )
+                telling = most_telling(told, machine, stock, limit, grid) or (grid, why)
             choices, why = telling
+        if wanted.compares_recipes:
+            choices, why = side_by_side(
+                machine,
+                stock,
+                task,
+                known.recipes,
+                known.pairs,
+                grid=replace(grid, kind=kind),
+                aim=aim,
+                kin=known.kin,
+            )
+            if not choices.settings:
+                break
+        choices = replace(choices, recipes=known.recipes)
         if wanted.spread:
             break
         if shrink < 1:
@@ -149,7 +200,7 @@ def suggest_levels(
         coupon = coupon_size(machine, stock, task, choices, lettering=lettering, engraves=engraves)
         if coupon.width_mm <= machine.bed_mm[0] and coupon.height_mm <= machine.bed_mm[1]:
             break
-    if not wanted.spread:
+    if not wanted.spread and (choices.settings or not wanted.compares_recipes):
         sides = zip(machine.bed_mm, (coupon.width_mm, coupon.height_mm), strict=True)
         x, y = (max(0.0, min(10.0, (bed - size) / 2)) for bed, size in sides)
         choices = replace(choices, place=(round(x, 3), round(y, 3)))
@@ -159,16 +210,10 @@ def suggest_levels(
 # -- where the edge is expected --------------------------------------------------------------------
 
 
-def _aim(
-    machine: Machine,
-    stock: Stock,
-    task: Task,
-    near: Neighbour | None,
-    pairs: Pairs,
-    limit: FlareLimit,
-) -> Aim:
-    if any(readings for _, readings in pairs):
-        return _from_coupons(machine, stock, task, pairs)
+def _aim(machine: Machine, stock: Stock, task: Task, known: Known, limit: FlareLimit) -> Aim:
+    near = known.near
+    if any(readings for _, readings in known.pairs):
+        return _from_coupons(machine, stock, task, known)
     if near is not None and near.entry.is_note:
         return _from_notes(machine, stock, task, near, limit)
     if near is not None:
@@ -208,7 +253,8 @@ def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
     return tone_prior(stock, machine.source).right_j_mm2
 
 
-def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> Aim:
+def _from_coupons(machine: Machine, stock: Stock, task: Task, before: Known) -> Aim:
+    pairs = before.pairs
     read = sum(len(readings) for _, readings in pairs)
     basis = f"from the last coupon: closer around the boundary that {read} cells have shown"
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
@@ -217,7 +263,8 @@ def _from_coupons(machine: Machine, stock: Stock, task: Task, pairs: Pairs) -> A
         known = know_tone(machine, stock, pairs, task=task)
         centre = float(np.exp(known.posterior.weight @ known.posterior.centre))
         return Aim(0.0, top.passes, top.focus_mm, centre, ZOOM, basis)
-    cut = know_cut(machine, stock, pairs, rng=np.random.default_rng(0))
+    rng = np.random.default_rng(0)
+    cut = know_cut(machine, stock, pairs, rng=rng, kin=before.kin, recipe=before.recipe)
     speeds = np.geomspace(0.1, machine.max_speed_mm_s, 200)
     margin = cut.mean_margin(power=1.0, speed_mm_s=speeds, passes=top.passes, focus_mm=top.focus_mm)
     through = np.flatnonzero(margin > 0)

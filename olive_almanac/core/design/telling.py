@@ -9,9 +9,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
-from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, know_cut
+from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.design.choices import TrialChoices, holding
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.design.next_cells import NextCells, next_cut_cells
@@ -19,26 +17,22 @@ from olive_almanac.core.design.plan import least_cell_mm
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import SPEED_UNITS, count_text
 
 __all__ = ["CELL_MM", "LONGEST_CELL_MM", "most_telling", "with_cells"]
 
-Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 CELL_MM = 10.0  # a side that a finger can push and an eye can judge
 LONGEST_CELL_MM = 16.0  # a side of a cut cell that a coupon is worth
 
 
 def most_telling(
-    machine: Machine, stock: Stock, pairs: Pairs, limit: FlareLimit, grid: TrialChoices
+    known: FittedCut, machine: Machine, stock: Stock, limit: FlareLimit, grid: TrialChoices
 ) -> tuple[TrialChoices, str] | None:
     """Return the choices of a batch of cells by all that is known before it, and why these rather
     than the plain grid; None where no cell would teach more.
     """
-    known = know_cut(machine, stock, pairs, rng=np.random.default_rng(FIT_SEED))
     beside = kind_of("grid").pattern(stock, "cut", replace(grid, kind="grid"))
     cells = next_cut_cells(
         known.posterior,

@@ -7,6 +7,7 @@ Cut.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -20,6 +21,7 @@ from olive_almanac.core.materials.families import GroovePrior, groove_prior
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import HOLDS, Reading, flared
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import AIRS, Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
@@ -27,6 +29,7 @@ from olive_almanac.core.records.trial import Trial
 __all__ = [
     "CutCase",
     "CutData",
+    "CutLikelihood",
     "GroovePosterior",
     "case_of",
     "data_of",
@@ -203,10 +206,15 @@ class GroovePosterior:
         )
 
 
-def case_of(machine: Machine, stock: Stock) -> CutCase:
-    """Return the cut case of a machine and a stock; a line along X is as wide as the spot is along
-    Y.
+def case_of(machine: Machine, stock: Stock, recipe: Recipe | None = None) -> CutCase:
+    """Return the cut case of a machine and a stock, prepared as the recipe says; a line along X is
+    as wide as the spot is along Y.
     """
+    prior = groove_prior(stock, machine.source)
+    if recipe is not None and recipe.ln_energy:
+        more = math.exp(recipe.ln_energy)
+        removal, threshold = more * prior.removal_j_mm3, more * prior.threshold_j_mm2
+        prior = replace(prior, removal_j_mm3=removal, threshold_j_mm2=threshold)
     return CutCase(
         (machine.spot_y_mm / 2, machine.spot_x_mm / 2),
         machine.rayleigh_mm,
@@ -215,7 +223,7 @@ def case_of(machine: Machine, stock: Stock) -> CutCase:
         stock.true_thickness_mm,
         machine.max_speed_mm_s,
         machine.acceleration_mm_s2,
-        groove_prior(stock, machine.source),
+        prior,
     )
 
 
@@ -306,7 +314,7 @@ def verdict_chance(margin: Reals, noise: Reals, band: Reals, low: Reals, high: R
     return np.asarray(above - beyond, np.float32)
 
 
-class _Likelihood:
+class CutLikelihood:
     """ln likelihood of each reading, [K, n], of whitened parameters: those that the readings bear
     on.
     """
@@ -428,7 +436,7 @@ def fit_cut(
             None,
             float(len(z)),
         )
-    likelihood = _Likelihood(case, data, prior)
+    likelihood = CutLikelihood(case, data, prior)
     active = likelihood.active
     again = previous is not None and previous.mode is not None
     starts = [

@@ -6,8 +6,9 @@ Removal and threshold moved together are exactly a change of power, so one numbe
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,7 +61,7 @@ def kin_prior(
     """
     family = family_prior(case.prior)
     near = sorted(fits, key=lambda fit: fit.nearness.energy_sd)
-    told = [(fit, group) for fit in near if (group := kin_group(fit)) is not None]
+    told = [(fit, _as_prepared(fit, one)) for fit in near if (one := kin_group(fit)) is not None]
     if not told:
         return _chained(near, family)
     mean, sd = predict_kin([group for _, group in told], [labels], sds)
@@ -75,6 +76,11 @@ def kin_prior(
     carried = Transfer(float(sd[0]), nearest.nearness.same_optics, nearest.nearness.words)
     prior = carried_prior(moved, nearest.posterior.weight, there, family, carried)
     return prior, tuple(fit for fit, _ in told)
+
+
+def _as_prepared(fit: KinFit, group: KinGroup) -> KinGroup:
+    """A group as it counts where the piece is prepared by another recipe: it says less."""
+    return replace(group, sd=math.hypot(group.sd, fit.nearness.recipe_sd))
 
 
 def _chained(near: Sequence[KinFit], family: Prior) -> tuple[Prior, tuple[KinFit, ...]]:

@@ -9,9 +9,10 @@ import math
 from dataclasses import dataclass
 
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.recipe import Recipe, has_medium, recipes_apart
 from olive_almanac.core.records.stock import Stock
 
-__all__ = ["USUAL_SD", "Transfer", "transfer_between"]
+__all__ = ["NO_KIN_SD", "USUAL_SD", "Transfer", "transfer_between"]
 
 # sd of ln energy by which two differ; common practice, no source
 USUAL_SD = {
@@ -24,24 +25,38 @@ USUAL_SD = {
     "colour": 0.15,
     "thickness": 0.10,
 }
+NO_KIN_SD = 2.0  # from here on nothing carries over: bare glass says nothing of painted glass
+RECIPE_WORDS = {"clean": "cleaning", "hold": "hold-down", "face": "face up"}
 
 
 @dataclass(frozen=True)
 class Transfer:
     """How far another subject's coupons bear: the sd that ln removal and ln threshold gain, whether
-    the optics are the same, and what differs in words.
+    the optics are the same, what differs in words, and how much of the sd another recipe brings.
     """
 
     energy_sd: float
     same_optics: bool
     words: tuple[str, ...]
+    recipe_sd: float = 0.0
 
 
 def transfer_between(
-    machine: Machine, stock: Stock, other_machine: Machine, other_stock: Stock
+    machine: Machine,
+    stock: Stock,
+    other_machine: Machine,
+    other_stock: Stock,
+    recipe: Recipe | None = None,
+    other_recipe: Recipe | None = None,
 ) -> Transfer:
-    """Return how far coupons of another subject bear on this one.  Common practice, no source."""
-    variance, words = 0.0, []
+    """Return how far coupons of another subject, or by another recipe, bear on this one.  Common
+    practice, no source.
+    """
+    apart_sd, kinds = recipes_apart(recipe, other_recipe)
+    if _without_its_medium(recipe, other_recipe):
+        apart_sd = NO_KIN_SD
+    variance = apart_sd**2
+    words = [f"another {RECIPE_WORDS.get(kind, kind)}" for kind in kinds]
     for differs, sd, word in (
         (machine.source != other_machine.source, USUAL_SD["kind"], "another kind of laser"),
         (
@@ -68,7 +83,20 @@ def transfer_between(
         and machine.name == other_machine.name
         and machine.state == other_machine.state
     )
-    return Transfer(math.sqrt(variance), same_optics, tuple(words))
+    return Transfer(math.sqrt(variance), same_optics, tuple(words), apart_sd)
+
+
+def _without_its_medium(recipe: Recipe | None, other: Recipe | None) -> bool:
+    """Whether one of two recipes lays on what the stock needs to take up the beam, and one does
+    not.
+    """
+    needed = any(
+        step.kind == "medium" and step.needed
+        for one in (recipe, other)
+        if one is not None
+        for step in one.before
+    )
+    return needed and has_medium(recipe) != has_medium(other)
 
 
 def _changed(machine: Machine, other: Machine) -> bool:

@@ -10,6 +10,7 @@ from typing import Literal
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe, RecipeKey, key_of, key_words
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
@@ -133,8 +134,9 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Proof:
-    """One confirming burn: day, outcome, and under which lot and machine state; `note` is the job
-    or piece, `sheet` what it was burnt on, `trial_id` the confirm run that it belongs to.
+    """One confirming burn: day, outcome, and under which lot, machine state and key of the recipe;
+    `note` is the job or piece, `sheet` what it was burnt on, `trial_id` the confirm run that it
+    belongs to.
     """
 
     on: str
@@ -144,6 +146,7 @@ class Proof:
     note: str = ""
     sheet: str = field(default="", metadata={"written": "if set"})
     trial_id: str = field(default="", metadata={"written": "if set"})
+    recipe: RecipeKey = field(default=(), metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_day("Day of the burn", self.on)
@@ -175,6 +178,7 @@ class Entry:
     notes: str = ""
     kerf_x_mm: float | None = None  # as measured with a gauge
     kerf_y_mm: float | None = None
+    recipe: Recipe = field(default=AS_IT_LIES, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         check_text("Entry id", self.uid, 60)
@@ -202,14 +206,13 @@ class Entry:
 
     @property
     def passed_in_a_row(self) -> tuple[Proof, ...]:
-        """The confirming burns since the last failure, the newest run of one lot and machine state
-        only.
+        """The confirming burns since the last failure, the newest run of one lot, machine state and
+        recipe only.
         """
         run: list[Proof] = []
         for proof in reversed(self.proofs):
-            if proof.outcome == FAILED or (
-                run and (proof.lot, proof.machine_state) != (run[0].lot, run[0].machine_state)
-            ):
+            other = bool(run) and _conditions(proof) != _conditions(run[0])
+            if proof.outcome == FAILED or other:
                 break
             run.append(proof)
         return tuple(reversed(run))
@@ -239,6 +242,11 @@ class Entry:
             if passed >= PROOFS_NEEDED:
                 return True
         return False
+
+
+def _conditions(proof: Proof) -> tuple[object, ...]:
+    """What a run of confirming burns has in common."""
+    return proof.lot, proof.machine_state, proof.recipe
 
 
 def as_rehearsed(entry: Entry) -> Entry:
@@ -292,6 +300,10 @@ def state_of(
             )
         if last.machine_state != machine_state:
             return "due", "the machine has changed since"
+        today_key = key_of(entry.recipe)
+        if last.recipe != today_key:
+            told = f"proven with {key_words(last.recipe)}; {key_words(today_key)} not yet tried"
+            return "due", told
         if today > by:
             return "due", f"proof ran out on {day_text(by)}"
         if half_used is not None:

@@ -63,8 +63,12 @@ def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
         )
 
 
-def check_text(field: str, value: str, most: int = 200) -> None:
-    """Raise OutOfRange unless value is a text of 1 to `most` characters that is not blank."""
+def check_text(field: str, value: str, most: int = 200, *, empty: bool = False) -> None:
+    """Raise OutOfRange unless value is a text of 1 to `most` characters that is not blank, or empty
+    where that is allowed.
+    """
+    if empty and value == "":
+        return
     if not isinstance(value, str) or not value.strip():
         raise OutOfRange(field, "empty", "filled in")
     if len(value) > most:

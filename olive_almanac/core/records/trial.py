@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal, get_args
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 
 __all__ = [
+    "MOST_RECIPES",
     "ORDERS",
     "STAGES",
     "Cell",
@@ -38,6 +40,7 @@ STAGES = ("plan", "burn", "read", "decide", "book")  # the station that is next 
 Box = tuple[float, float, float, float]  # left, low, right, high, mm
 FAR_MM = 20_000.0  # nothing of a coupon lies farther out
 FIDUCIALS = 50  # of the dictionary
+MOST_RECIPES = 4  # side by side
 
 
 @dataclass(frozen=True)
@@ -55,7 +58,7 @@ class Cell:
     is lowest.
 
     `nominal_mm` is the drawn size that a gauge compares with: a slot's width (comb) or a piece's
-    (stack), else 0.
+    (stack), else 0; `recipe` says by which of the trial's recipes the piece was prepared.
     """
 
     id: str
@@ -67,6 +70,7 @@ class Cell:
     seconds: float
     setting: Setting
     nominal_mm: float = 0.0
+    recipe: int = field(default=0, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
         if not (0 < len(self.id) <= 40 and self.id.strip() and self.mark in MARKS):
@@ -191,6 +195,8 @@ class Trial:
     choices: dict[str, object] = field(
         default_factory=dict, hash=False
     )  # what it was planned from, to plan on
+    # how the piece was prepared: nothing is said, one recipe, or several side by side
+    recipes: tuple[Recipe, ...] = field(default=(), metadata={"written": "if set"})
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
@@ -204,6 +210,11 @@ class Trial:
         check_number("Burning time", self.seconds, "s", low=0)
         check_number("Rest", self.rest_s, "s", low=0, high=600)
         check_choice("Place where the head stands", self.anchor, ("", *ANCHORS))
+        check_number("Recipes of a trial", len(self.recipes), high=MOST_RECIPES)
+        for cell in self.cells:
+            if cell.recipe and not 0 <= cell.recipe < len(self.recipes):
+                known = f"one of the trial's {len(self.recipes)} recipes, counted from 0"
+                raise OutOfRange("Recipe of a cell", cell.recipe, known)
 
     @property
     def area_mm(self) -> Box:
@@ -226,6 +237,26 @@ class Trial:
         raster (J/mm2).
         """
         return self.machine.watts(cell.setting.power) * cell.setting.dose_per_watt
+
+    @property
+    def recipe(self) -> Recipe:
+        """How the piece was prepared, the first of several."""
+        return self.recipes[0] if self.recipes else AS_IT_LIES
+
+    def recipe_of(self, cell: Cell) -> Recipe:
+        """Return how the piece was prepared where a cell lies."""
+        return self.recipes[cell.recipe] if self.recipes else AS_IT_LIES
+
+    def parts(self) -> tuple[Trial, ...]:
+        """Return the trial once for each of its recipes that has cells, with those alone."""
+        if len(self.recipes) < 2:
+            return (self,)
+        found = []
+        for at, recipe in enumerate(self.recipes):
+            cells = tuple(replace(c, recipe=0) for c in self.cells if c.recipe == at)
+            if cells:
+                found.append(replace(self, cells=cells, recipes=(recipe,)))
+        return tuple(found)
 
     def cell(self, cell_id: str) -> Cell:
         """Return the cell of that id; raises KeyError for an unknown one."""

@@ -8,26 +8,29 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Protocol
 
+from olive_almanac.core.deciding.decision import Decision
 from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import kind_of, kinds_for
 from olive_almanac.core.design.plan import NoRoom, TrialPlan, plan_trial, room_for, sheet_on_bed
-from olive_almanac.core.design.suggest import Suggestion, flare_limit_of
+from olive_almanac.core.design.suggest import Known, Suggestion, flare_limit_of
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.placing.fiducials import coupon_set
 from olive_almanac.core.placing.room import Box, Room
 from olive_almanac.core.records.factors import Factor, factor_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe, key_of
 from olive_almanac.core.records.setting import AIRS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
 from olive_almanac.core.units import lengths_text, number_text
 from olive_almanac.steps.decide import decide_trial
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves
+from olive_almanac.steps.permission import engraves, with_recipes
 from olive_almanac.steps.plan.fixes import AS_EXPECTED, HOTTER, Fix, what_fits
 from olive_almanac.steps.plan.form import (
     choices_from,
@@ -38,6 +41,7 @@ from olive_almanac.steps.plan.form import (
 )
 from olive_almanac.steps.plan.suggestion import cells_asked_for, suggestion_for
 from olive_almanac.steps.practise import cells_left
+from olive_almanac.steps.preparing import RecipeChoice, choices_for, default_recipes
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trial_files import (
     TrialFiles,
@@ -79,6 +83,7 @@ class PlanPresenter:
         self._base: TrialChoices | None = None
         self._limit: FlareLimit | None = None
         self._clear: tuple[int, tuple[Box, ...]] | None = None  # a sheet, and what a job takes
+        self.recipes: tuple[Recipe, ...] = ()  # how the piece is prepared
 
     # -- where the choices come from ---------------------------------------------------------------
 
@@ -90,7 +95,9 @@ class PlanPresenter:
             return
         self._limit = self._clear = None
         trial = self._unburnt_trial()
+        self.recipes = default_recipes(self.session)
         if trial is not None:
+            self.recipes = trial.recipes
             self.basis = f"as planned on {trial.made}"
             self._attempt(lambda: self._take(choices_of(trial)))
         else:
@@ -150,12 +157,57 @@ class PlanPresenter:
             stock,
             self.session.subject.task,
             catalogue=self.session.catalogue,
-            pairs=self.pairs,
-            related=self.session.trials.related_to(self.session.subject),
+            known=Known(
+                pairs=self.pairs,
+                related=self.session.trials.related_to(self.session.subject),
+                kin=self.session.shop.kin.sds,
+                recipes=self._recipes_of(kind),
+            ),
             speed_unit=self._unit,
             last=self.session.trials.last_of_kind(kind),
         )
         return replace(found, choices=self._on_sheet(found.choices))
+
+    # -- how the piece is prepared -----------------------------------------------------------------
+
+    def _recipes_of(self, kind: Kind) -> tuple[Recipe, ...]:
+        """The recipes of a trial of a kind: one, or those that are compared."""
+        if not kind_of(kind).compares_recipes:
+            return self.recipes[:1]
+        chosen = self.recipes or (AS_IT_LIES,)
+        if len(chosen) < 2:
+            keys = {key_of(one) for one in chosen}
+            others = [one for one in self.recipe_choices if key_of(one.recipe) not in keys]
+            chosen = (*chosen, *(one.recipe for one in others[:1]))
+        self.recipes = chosen
+        return chosen
+
+    @property
+    def recipe_choices(self) -> tuple[RecipeChoice, ...]:
+        """The recipes to choose from for the subject."""
+        machine, stock = self._ground()
+        return choices_for(self.session, machine, stock, self.session.subject.task)
+
+    @property
+    def shown_recipes(self) -> tuple[Recipe, ...]:
+        """How the piece is prepared, as it lies where nothing was chosen."""
+        if kind_of(self._kind).compares_recipes:
+            return self.recipes or (AS_IT_LIES,)
+        return self.recipes[:1] or (AS_IT_LIES,)
+
+    def prepare(self, at: int, recipe: Recipe | None) -> None:
+        """Take another recipe at a place (one past the last adds it), or drop it (None); the cells
+        follow where they hang on it.
+        """
+        recipes = list(self.shown_recipes)
+        recipes[at : at + 1] = [] if recipe is None else [recipe]
+        plain = len(recipes) == 1 and recipes[0].is_plain
+        self.recipes = () if plain else tuple(recipes)
+        if kind_of(self._kind).compares_recipes or kind_of(self._kind).asks_the_fit:
+            self.suggest()
+        elif self._base is not None:
+            self._base = replace(self._base, recipes=self.recipes[:1])
+            self.remake()
 
     def _on_sheet(self, choices: TrialChoices) -> TrialChoices:
         """Lay the trial on the sheet in use, or on the first of the stock's sheets, in its lower
@@ -202,14 +254,20 @@ class PlanPresenter:
         return self._limit
 
     def plan_next(
-        self, cells: Sequence[Setting], sheet: int | None = None, clear_mm: tuple[Box, ...] = ()
+        self,
+        cells: Sequence[Setting],
+        sheet: int | None = None,
+        clear_mm: tuple[Box, ...] = (),
+        recipe: Recipe | None = None,
     ) -> None:
-        """Plan the very cells that a decision asks for; on a sheet of the rack, clear of boxes on
-        it that are kept for a job.
+        """Plan the very cells that a decision asks for, by its recipe; on a sheet of the rack,
+        clear of boxes on it that are kept for a job.
         """
 
         def take() -> None:
             self._clear = (sheet, clear_mm) if sheet is not None else None
+            if recipe is not None:
+                self.recipes = () if recipe.is_plain else (recipe,)
             if sheet is not None:
                 self.texts["sheet"] = str(sheet)
             grid = self._suggested("grid").choices
@@ -224,12 +282,12 @@ class PlanPresenter:
         self.suggest("grid")
         self.change("focus", number_text(round(focus_mm, 1)))
 
-    def next_work(self) -> Iterator[tuple[Setting, ...]]:
-        """Return the work that yields the cells that teach most, by the readings of the subject as
-        they are now: for a worker.
+    def next_work(self) -> Iterator[Decision]:
+        """Return the work that yields the decision with the cells that teach most, by the readings
+        of the subject as they are now: for a worker.
         """
         pairs = self.pairs
-        return (decide_trial(one)[0].next_cells for one in (pairs,))
+        return (decide_trial(one)[0] for one in (pairs,))
 
     def _take(self, choices: TrialChoices) -> None:
         self._base = choices
@@ -440,7 +498,7 @@ class PlanPresenter:
             stock,
             self.session.subject.task,
             choices,
-            permission=self.session.permission,
+            permission=self._permission(choices),
             trial_id=trial_id,
             name=self.name,
             made=self.session.today().isoformat(),
@@ -451,6 +509,10 @@ class PlanPresenter:
         )
         self._check_budget(len(planned.trial.cells))
         return planned
+
+    def _permission(self, choices: TrialChoices) -> Permission:
+        """Whether the stock may burn, and what the recipes lay on it."""
+        return with_recipes(self.session.permission, choices.recipes)
 
     def _check_budget(self, cells: int) -> None:
         """An exercise allows so many cells and no more."""

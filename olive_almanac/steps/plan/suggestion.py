@@ -7,11 +7,10 @@ from dataclasses import replace
 
 from olive_almanac.core.design.choices import TrialChoices, choices_of, holding
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.design.suggest import Neighbour, Suggestion, suggest_levels
+from olive_almanac.core.design.suggest import Known, Neighbour, Suggestion, suggest_levels
 from olive_almanac.core.design.telling import with_cells
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
@@ -22,8 +21,6 @@ from olive_almanac.steps.permission import engraves
 
 __all__ = ["cells_asked_for", "nearest_entry", "suggestion_for"]
 
-Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-
 
 def suggestion_for(
     kind: Kind,
@@ -32,8 +29,7 @@ def suggestion_for(
     task: Task,
     *,
     catalogue: ShopCatalogue,
-    pairs: Pairs,
-    related: Pairs,
+    known: Known,
     speed_unit: str,
     last: Trial | None,
 ) -> Suggestion:
@@ -44,9 +40,7 @@ def suggestion_for(
         task,
         kind=kind,
         speed_unit=speed_unit,
-        near=nearest_entry(catalogue, machine, stock, task),
-        pairs=pairs,
-        related=related,
+        known=replace(known, near=nearest_entry(catalogue, machine, stock, task)),
         lettering=letters(),
         engraves=engraves(machine, stock),
     )

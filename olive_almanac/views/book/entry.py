@@ -21,10 +21,12 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.entry import Entry, day_text
 from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of, proofs_tip
 from olive_almanac.steps.photo import shown_again_work
+from olive_almanac.steps.preparing import recipe_line
 from olive_almanac.views.coupon import CouponPicture
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.marks import Mark, dots, hatch
@@ -32,6 +34,7 @@ from olive_almanac.views.parts import (
     Figure,
     Heading,
     Page,
+    WordPicker,
     box,
     button,
     clear_layout,
@@ -52,6 +55,9 @@ if TYPE_CHECKING:
 
 WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
 AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
+
+
+STEPS = "steps"
 
 
 class MarginGauge(Painted):
@@ -225,7 +231,10 @@ class EntryPage(Page):
         self.body_layout.setSpacing(0)
         layout = QVBoxLayout(self)
         page_margins(layout, left=32, right=24)
-        layout.addLayout(head(self.title, None, self.lot))
+        self.prepared = WordPicker("ui_b", name="How the piece is prepared")
+        self.prepared.picked.connect(self._prepare)
+        self._recipes: tuple[Recipe, ...] = ()
+        layout.addLayout(head(self.title, None, self.prepared, self.lot))
         layout.addSpacing(px(7))
         layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
         layout.addSpacing(px(7))
@@ -280,6 +289,7 @@ class EntryPage(Page):
         for part in (self.mark, self.state, self.reason, self.by, self.line):
             part.setVisible(subject.complete)
         if not subject.complete:
+            self.prepared.hide()
             self.title.setText("Your book")
             self.lot.setText("")
             self._show_way_in()
@@ -293,6 +303,7 @@ class EntryPage(Page):
         self.mark.set_key(state)
         self.state.setText(STATE_WORDS[state][0])
         entry = self.session.entry
+        self._show_prepared(entry)
         by = None
         if entry and state == "proven":
             by = entry.prove_again_by
@@ -307,6 +318,32 @@ class EntryPage(Page):
             self._show_untried()
         else:
             self._show_entry(entry, state)
+
+    def _show_prepared(self, entry: Entry | None) -> None:
+        """How the piece of the entry is prepared, to be changed in place."""
+        self.prepared.setVisible(entry is not None)
+        if entry is None:
+            return
+        self._recipes = self.presenter.recipes()
+        names = [(str(at), one.name) for at, one in enumerate(self._recipes)]
+        names.append((STEPS, "change its steps …"))
+        self.prepared.set_choices(names, str(self._recipes.index(entry.recipe)))
+        self.prepared.setToolTip(tip_text(recipe_line(entry.recipe)))
+
+    def _prepare(self, key: str) -> None:
+        entry = self.session.entry
+        if entry is None:
+            return
+        if key != STEPS:
+            self.presenter.prepare(self._recipes[int(key)])
+            return
+        from olive_almanac.views.recipe_dialog import RecipeDialog  # start-up: opened seldom
+
+        self._show_prepared(entry)  # the word goes back to the recipe
+        dialog = RecipeDialog(self.window(), entry.recipe)
+        dialog.accepted.connect(lambda: self.presenter.prepare(dialog.recipe))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     # -- what stands where there is no entry -------------------------------------------------------
 
@@ -391,6 +428,11 @@ class EntryPage(Page):
         self._add_honours(entry, unit)
         add.addWidget(hair())
         add.addSpacing(px(6))
+        if not entry.recipe.is_plain:
+            line = label(recipe_line(entry.recipe), "ui", "second")
+            line.setMinimumWidth(0)
+            line.setToolTip(tip_text(entry.recipe.words))
+            add.addLayout(row(label("With", "h3"), line, None, gap=10))
         self._add_margin(entry, unit)
         self._add_evidence(entry)
         add.addSpacing(px(6))

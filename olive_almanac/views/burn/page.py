@@ -18,7 +18,7 @@ from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, check_rest
-from olive_almanac.steps.checklist import unticked
+from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
@@ -71,6 +71,7 @@ class BurnPage(StationPage):
         self._disarm.setInterval(ARMED_FOR_MS)
         self._disarm.timeout.connect(self._disarmed)
         self._armed_for: Trial | None = None  # whose program was checked
+        self._asked_for: object = None  # the trial and the needed steps that were asked about
         self.pace = PacePicker(("real time", "60 × faster", "at once"))
         self.pace.chosen.connect(lambda _: set_pace(self.presenter.wire, self.pace.times))
         self.burner = Segments(["by file", "serial port"], 0, "How the coupon gets burnt")
@@ -348,14 +349,26 @@ class BurnPage(StationPage):
                 whole,
                 leave,
             )
-        if presenter.current is not None and left and not broke_off:
+        missing = unticked_needed(self.session)
+        if presenter.current is not None and self._is_asking and not broke_off:
             there = button("To the checklist", "plain")
             there.clicked.connect(lambda: self.main_window.navigate("set_up"))
-            ticked = 7 - len(left)
+            self._note(
+                "stop",
+                "act",
+                "Is it prepared?",
+                f"Not ticked: {'; '.join(missing)}. The same key burns all the same.",
+                beside=there,
+            )
+        elif presenter.current is not None and left and not broke_off:
+            there = button("To the checklist", "plain")
+            there.clicked.connect(lambda: self.main_window.navigate("set_up"))
+            lines = len(checks_of(self.session))
+            ticked = lines - len(left)
             self._note(
                 "stop",
                 "act" if self.on_port else "mind",
-                compact(f"{ticked} of 7 ticked", f"Checklist: {ticked} of 7 ticked"),
+                compact(f"{ticked} of {lines} ticked", f"Checklist: {ticked} of {lines} ticked"),
                 f"Next: {left[0].lower()}.",
                 beside=there,
             )
@@ -430,12 +443,32 @@ class BurnPage(StationPage):
             self.presenter.pause()
         elif self.presenter.current is None:
             self.main_window.navigate("read")
+        elif self._asks_of_recipe():
+            self.show_run()
         elif self.on_port:
             self._start_port()
         elif not self.plays:
             self._burnt_elsewhere()
         elif self.session.attempt(lambda: self.presenter.start(pace=self.pace.times)):
             self.timer.start()
+
+    def _asks_of_recipe(self) -> bool:
+        """Whether a needed step of the recipe is unticked and was not asked about yet: the same key
+        pressed again burns all the same.
+        """
+        active, missing = self.session.active, unticked_needed(self.session)
+        if active is None or not missing or active.burnt:
+            return False
+        question = (active.trial.id, missing)
+        asked, self._asked_for = self._asked_for == question, question
+        return not asked
+
+    @property
+    def _is_asking(self) -> bool:
+        active, missing = self.session.active, unticked_needed(self.session)
+        return (
+            active is not None and self._asked_for == (active.trial.id, missing) and bool(missing)
+        )
 
     def _pump_failed(self, problem: AlmanacError) -> None:
         """A full disk or a locked library: the head is held, nothing is lost."""
@@ -487,7 +520,7 @@ class BurnPage(StationPage):
             if left:
                 self.session.tell(
                     f"The port is not armed: the checklist lacks {left[0].lower()}. Tick all "
-                    "seven lines in Set up first."
+                    "its lines in Set up first."
                 )
                 return
             active = self.session.active

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWid
 
 from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
+from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
 from olive_almanac.core.upkeep.bed_map import STORY_WORDS
 from olive_almanac.steps.active import ActiveTrial
@@ -27,12 +28,14 @@ from olive_almanac.views.decide.bed import BedChart
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
 from olive_almanac.views.decide.outliers import OutlierList
 from olive_almanac.views.decide.pick_card import PickCard, limit_facts
+from olive_almanac.views.decide.recipe_bars import RecipeBars
 from olive_almanac.views.decide.setting_map import LETTERS, SettingMapView
 from olive_almanac.views.decide.tone_photo import TonePhoto
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import (
     Heading,
     Segments,
+    WordPicker,
     box,
     button,
     clear_layout,
@@ -107,9 +110,14 @@ class DecidePage(StationPage):
         ):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
+        self.recipes = RecipeBars()
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
         left = col(
-            head(self.title, None, self.leaf, self.source), self.stack, self.key_holder, gap=8
+            head(self.title, None, self.leaf, self.source),
+            self.stack,
+            self.key_holder,
+            self.recipes,
+            gap=8,
         )
         left.setStretch(1, 1)
         across = QHBoxLayout(self)
@@ -123,6 +131,9 @@ class DecidePage(StationPage):
         self.says = label("", "ui", wrap=True)
         self.aims = Segments(["right", "lightest", "mid", "darkest"], 0, "Tone to aim at")
         self.aims.chosen.connect(self._aim)
+        self.recipe = WordPicker("ui_b", name="Recipe to decide for")
+        self.recipe.picked.connect(self._decide_for)
+        self.recipe_row = box(row(label("With", "ui", "second"), self.recipe, None, gap=6))
         self.cards_holder = QVBoxLayout()
         self.cards_holder.setSpacing(px(compact(7, 10)))
         self.cards: list[PickCard] = []
@@ -145,6 +156,7 @@ class DecidePage(StationPage):
         note.setStretch(1, 1)
         right = col(
             head(self.ways, None, self.rules),
+            self.recipe_row,
             self.says,
             self.aims,
             self.cards_holder,
@@ -207,6 +219,8 @@ class DecidePage(StationPage):
         self.leaf.setVisible(question == "setting" and self.session.subject.task == "cut")
         self.aims.setVisible(False)
         self.source.setVisible(False)
+        self.recipe_row.setVisible(False)
+        self.recipes.show_comparison(self.presenter.found.get("recipes"))
         if question == "setting":
             self._show_setting(active, note)
         else:
@@ -243,8 +257,10 @@ class DecidePage(StationPage):
             "" if picked else note if decision is None else self._says(decision, unit)
         )
         self.says.setVisible(not picked)
+        compared = found.get("recipes")
+        self._show_recipe_choice(active)
         if decision:
-            self._show_remarks(decision.remarks)
+            self._show_remarks((*(compared.says if compared else ()), *decision.remarks))
         else:
             self._show_remarks(())
         main = "Write into the book" if picked else ""
@@ -252,6 +268,29 @@ class DecidePage(StationPage):
             main = f"Open {in_sentence(active.earlier[-1][0].name)}"
         self._offer(main, bool(decision and decision.next_cells))
         self._show_limits(task)
+
+    def _show_recipe_choice(self, active: ActiveTrial) -> None:
+        """Where the last coupon compares recipes, the one to decide for is chosen here."""
+        several = active is not None and len(active.trial.recipes) > 1
+        self.recipe_row.setVisible(several)
+        if not several:
+            return
+        choices = [("", "whichever is done soonest")]
+        now = ""
+        for at, recipe in enumerate(active.trial.recipes):
+            choices.append((str(at), recipe.name))
+            if self.presenter.recipe == key_of(recipe):
+                now = str(at)
+        self.recipe.set_choices(choices, now)
+
+    def _decide_for(self, key: str) -> None:
+        active = self.session.active
+        if active is None:
+            return
+        recipe = key_of(active.trial.recipes[int(key)]) if key else None
+        self.presenter.decide_for(recipe)
+        self._start()
+        self.show_decision()
 
     @staticmethod
     def _can_aim(task: str, known: Any) -> bool:
@@ -351,6 +390,8 @@ class DecidePage(StationPage):
         pick = self.presenter.pick
         if pick is None or compact(True, False) or len(self.cards) > 2:
             return
+        if "recipes" in self.presenter.found:
+            return  # they take the room
         self.limits.addWidget(Heading(STANDS if task == "cut" else "Alone, the tone stands"))
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:
@@ -658,7 +699,8 @@ class DecidePage(StationPage):
     def _plan_next(self) -> None:
         decision = self.presenter.decision
         if decision is not None and decision.next_cells:
-            self.main_window.navigate("plan", PlanCells(decision.next_cells))
+            request = PlanCells(decision.next_cells, recipe=decision.recipe)
+            self.main_window.navigate("plan", request)
 
     def copy_numbers(self) -> None:
         pick, unit = self.presenter.pick, self.session.preferences.speed_unit

@@ -35,6 +35,7 @@ from olive_almanac.views.parts import (
     row,
     tip_text,
 )
+from olive_almanac.views.plan.prepared import Prepared
 from olive_almanac.views.theme import compact, px
 
 if TYPE_CHECKING:
@@ -212,6 +213,7 @@ class Choices(Page):
         self.kind = WordPicker("sent_b", 18, name="Kind of trial")
         self.kind.picked.connect(self.kind_chosen)
         self.about = label("", "small", "second", wrap=True)
+        self.prepared = Prepared(self._page)
         self.up, self.across = (
             Slot(self._page, "up", "up the side"),
             Slot(self._page, "across", "along the foot"),
@@ -225,6 +227,8 @@ class Choices(Page):
         for factor in FACTORS:
             if factor.is_number and not factor.optional:
                 lines += self._held_lines(factor)
+        shared = [self.rows["passes"], self.rows["pitch"]]  # a line for both: screens keep height
+        lines = [box(row(*shared)), *(line for line in lines if line not in shared)]
         lines += [
             self._line(
                 "slope",
@@ -265,6 +269,7 @@ class Choices(Page):
         for part in (
             self.kind,
             self.about,
+            self.prepared,
             hair(),
             self.up,
             self.across,

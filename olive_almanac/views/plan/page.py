@@ -51,6 +51,7 @@ from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 
 if TYPE_CHECKING:
+    from olive_almanac.core.deciding.decision import Decision
     from olive_almanac.core.design.plan import TrialPlan
     from olive_almanac.core.records.machine import Machine
     from olive_almanac.core.records.trial import SheetOnBed
@@ -373,7 +374,7 @@ class PlanPage(StationPage):
         if isinstance(request, PlanKind):
             self.presenter.choose_kind(request.kind)
         elif isinstance(request, PlanCells):
-            self.presenter.plan_next(request.cells, request.sheet, request.clear_mm)
+            self.presenter.plan_next(request.cells, request.sheet, request.clear_mm, request.recipe)
         elif isinstance(request, PlanAtFocus):
             self.presenter.plan_at_focus(request.focus_mm)
 
@@ -390,14 +391,14 @@ class PlanPage(StationPage):
         self.short.next.setEnabled(False)
         subject = self.session.subject
         work = self.presenter.next_work()
-        self.main_window.work(work, lambda cells: self._take_next(cells, subject))
+        self.main_window.work(work, lambda found: self._take_next(found, subject))
 
-    def _take_next(self, cells: Any, subject: Subject) -> None:
+    def _take_next(self, decision: Decision, subject: Subject) -> None:
         self.short.next.setEnabled(True)
         if self.session.subject != subject:
             return  # they were asked for something else
-        if cells:
-            self.presenter.plan_next(cells)
+        if decision.next_cells:
+            self.presenter.plan_next(decision.next_cells, recipe=decision.recipe)
         else:
             self.short._show_notes(
                 [
@@ -422,6 +423,7 @@ class PlanPage(StationPage):
     # -- what the presenter shows ------------------------------------------------------------------
 
     def show_choices(self, texts: dict[str, str]) -> None:
+        self.choices.prepared.show_recipes()
         machine, stock = self.session.subject.machine, self.session.subject.stock
         unit = self.session.preferences.speed_unit
         self.choices.show_texts(

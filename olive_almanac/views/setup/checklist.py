@@ -75,8 +75,16 @@ class CheckLine(QAbstractButton):
     def __init__(self, number: int) -> None:
         super().__init__()
         self.number, self.words, self.detail, self.ticked, self.current = number, "", "", "", False
-        self.setFixedHeight(px(compact(61, 76)))
+        self.low = False
+        self.set_tall(len(CHECKS))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def set_tall(self, count: int) -> None:
+        """Share the height of the page among so many lines; a low one tells all in one row."""
+        room = len(CHECKS) * compact(61, 76)
+        tall = max(compact(34, 40), min(compact(61, 76), room // count))
+        self.low = tall < compact(52, 60)
+        self.setFixedHeight(px(tall))
 
     def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
         self.words, self.detail, self.ticked, self.current = words, detail, ticked, current
@@ -98,7 +106,8 @@ class CheckLine(QAbstractButton):
         elif self.underMouse():
             painter.fillRect(QRectF(0, 0, w, h), C("wash"))
         painter.fillRect(QRectF(0, h - 1, w, 1), C("rule"))
-        box = QRectF(14, h / 2 - 16, 30, 30)
+        side = 24 if self.low else 30
+        box = QRectF(14, (h - side) / 2 - 1, side, side)
         painter.setPen(QPen(C("olive") if self.ticked else C("edge"), 2))
         if self.ticked:
             painter.setBrush(C("olive"))
@@ -109,9 +118,9 @@ class CheckLine(QAbstractButton):
             painter.setPen(round_pen(C("on_olive"), 3.2))
             painter.drawPolyline(
                 [
-                    box.topLeft() + QPointF(7, 15),
-                    box.topLeft() + QPointF(13, 21),
-                    box.topLeft() + QPointF(23, 9),
+                    box.topLeft() + QPointF(0.23, 0.5) * side,
+                    box.topLeft() + QPointF(0.43, 0.7) * side,
+                    box.topLeft() + QPointF(0.77, 0.3) * side,
                 ]
             )
         else:
@@ -119,19 +128,24 @@ class CheckLine(QAbstractButton):
             painter.setPen(C("ink2"))
             painter.drawText(box, CENTRE, str(self.number))
         painter.setPen(C("ink"))
-        painter.setFont(F("num3"))
-        room = w - 130 if self.ticked else w - 66
-        painter.drawText(QRectF(60, compact(3, 7), room, 32), MIDDLE_LEFT, self.words)
+        painter.setFont(F("h3" if self.low else "num3"))
+        end = w - 76 if self.ticked else w - 12
+        words = QRectF(60, 0 if self.low else compact(3, 7), end - 60, h if self.low else 32)
+        painter.drawText(words, MIDDLE_LEFT, self.words)
+        beside = 60 + painter.fontMetrics().horizontalAdvance(self.words) + 14
+        detail_at = QRectF(60, h - compact(31, 34), w - 70, 24)
+        if self.low:
+            detail_at = QRectF(beside, 0, end - beside, h)
         painter.setFont(F("ui"))
         painter.setPen(C("ink2"))
         detail = painter.fontMetrics().elidedText(
-            self.detail, Qt.TextElideMode.ElideRight, int(w - 74)
+            self.detail, Qt.TextElideMode.ElideRight, int(detail_at.width())
         )
-        painter.drawText(QRectF(60, h - compact(31, 34), w - 70, 24), MIDDLE_LEFT, detail)
+        painter.drawText(detail_at, MIDDLE_LEFT, detail)
         if self.ticked:
             painter.setFont(F("small"))
             painter.drawText(
-                QRectF(w - 70, 9, 58, 26),
+                QRectF(w - 70, 0 if self.low else 9, 58, h if self.low else 26),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                 self.ticked[11:16],
             )
@@ -385,11 +399,9 @@ class ChecklistPage(Page):
         self.lines: Any = []
         left = QVBoxLayout()
         left.setSpacing(0)
-        for number, _ in enumerate(CHECKS, 1):
-            line = CheckLine(number)
-            line.clicked.connect(lambda _=False, at=number - 1: self._clicked(at))
-            left.addWidget(line)
-            self.lines.append(line)
+        self.shelf = QVBoxLayout()
+        self.shelf.setSpacing(0)
+        left.addLayout(self.shelf)
         left.addStretch(1)
         self.on = button("Plan a trial", tip="Ctrl+Enter when all is ticked")
         self.on.clicked.connect(self.done_asked)
@@ -446,9 +458,27 @@ class ChecklistPage(Page):
 
     # -- state -------------------------------------------------------------------------------------
 
+    def _lay_lines(self, count: int) -> None:
+        """As many lines as there are to tick; more of them are less tall."""
+        while len(self.lines) < count:
+            at = len(self.lines)
+            line = CheckLine(at + 1)
+            line.clicked.connect(lambda _=False, at=at: self._clicked(at))
+            self.shelf.addWidget(line)
+            self.lines.append(line)
+        while len(self.lines) > count:
+            line = self.lines.pop()
+            self.shelf.removeWidget(line)
+            line.hide()
+            line.deleteLater()
+        for line in self.lines:
+            line.set_tall(count)
+
     def show_checklist(self) -> None:
         presenter, ticks = self.presenter, standing(self.session)
-        for at, (line, check) in enumerate(zip(self.lines, CHECKS, strict=True)):
+        checks = presenter.checks
+        self._lay_lines(len(checks))
+        for at, (line, check) in enumerate(zip(self.lines, checks, strict=True)):
             line.show_line(
                 check.words,
                 presenter.number(check),
@@ -457,9 +487,9 @@ class ChecklistPage(Page):
             )
         left = presenter.left
         if left:
-            self.count.setText(f"{len(CHECKS) - len(ticks)} of {len(CHECKS)} left")
+            self.count.setText(f"{len(checks) - len(ticks)} of {len(checks)} left")
         else:
-            later = any(presenter.comes_later(check) for check in CHECKS)
+            later = any(presenter.comes_later(check) for check in checks)
             self.count.setText("the rest comes with the trial" if later else "all ticked")
         self.on.setText(
             "Plan a trial"
@@ -541,7 +571,7 @@ class ChecklistPage(Page):
         key, text = event.key(), event.text()
         if key == Qt.Key.Key_Space:
             self.presenter.tick()
-        elif text.isdigit() and 1 <= int(text) <= len(CHECKS):
+        elif text.isdigit() and 1 <= int(text) <= len(self.presenter.checks):
             self.presenter.choose(int(text) - 1)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.presenter.choose(self.presenter.at + (1 if key == Qt.Key.Key_Down else -1))
@@ -554,4 +584,5 @@ class ChecklistPage(Page):
         elif self.presenter.check in self.presenter.open:
             self.presenter.tick()
         else:
-            self.presenter.choose(CHECKS.index(self.presenter.open[0]))
+            self.presenter.resume()
+            self.show_checklist()

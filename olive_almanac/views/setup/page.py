@@ -9,7 +9,6 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from olive_almanac.steps.checklist import CHECKS
 from olive_almanac.steps.requests import AddRecord, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
@@ -301,7 +300,7 @@ class SetUpPage(StationPage):
             return super().in_hand()
         presenter = self.checklist.presenter
         check, result = presenter.check, presenter.result()
-        told = f"{presenter.at + 1} of {len(CHECKS)}, {presenter.left} left"
+        told = f"{presenter.at + 1} of {len(presenter.checks)}, {presenter.left} left"
         keys = "Space ticks, up and down choose"
         return InHand(told, check.words, (presenter.number(check),), result.main, keys)
 

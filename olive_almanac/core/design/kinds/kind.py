@@ -51,6 +51,7 @@ class TrialKind:
     holds: ClassVar[bool] = True  # its factors are held or varied, not given cell by cell
     chosen_for: ClassVar[tuple[Task, ...]] = TASKS  # tasks for which a person can choose it
     asks_the_fit: ClassVar[bool] = False  # its cells are those that tell most by what is known
+    compares_recipes: ClassVar[bool] = False  # pieces prepared in several ways, side by side
     lines: ClassVar[bool] = False  # burns thin lines, whatever the task
     spread: ClassVar[bool] = False  # over the whole sheet
     sloped: ClassVar[bool] = False  # on stock that is propped up: the head keeps its height

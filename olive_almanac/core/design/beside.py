@@ -1,0 +1,96 @@
+"""The cells of a trial of recipes side by side: each recipe at its own edge, or over its tones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from olive_almanac.core.deciding.recipes import fit_cut_recipes, recipe_cells, told_beforehand
+from olive_almanac.core.design.aim import Aim
+from olive_almanac.core.design.choices import TrialChoices, holding
+from olive_almanac.core.design.levels import round_level
+from olive_almanac.core.fitting.kin_learning import KinSds
+from olive_almanac.core.fitting.recipes import by_recipe
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import Recipe, key_of
+from olive_almanac.core.records.setting import Setting, Task
+from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.trial import Trial
+
+__all__ = ["side_by_side"]
+
+Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
+CELLS_EACH = {2: 8, 3: 6, 4: 5}  # a corner of a sheet holds so many
+TONES = (0.45, 2.0)  # of the energy of the right tone, how far the strips reach
+CELL_MM = 10.0
+
+
+def side_by_side(
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    recipes: tuple[Recipe, ...],
+    pairs: Pairs,
+    *,
+    grid: TrialChoices,
+    aim: Aim,
+    kin: KinSds | None = None,
+) -> tuple[TrialChoices, str]:
+    """Return the choices of a trial that compares recipes, and what it can tell, by all coupons of
+    the subject that are read; with fewer than two recipes nothing to burn yet.
+    """
+    if len(recipes) < 2:
+        return replace(grid, recipes=recipes, settings=()), "choose what is to be compared"
+    each = CELLS_EACH[len(recipes)]
+    if task == "cut":
+        cells = _at_edges(machine, stock, recipes, pairs, grid=grid, aim=aim, kin=kin, each=each)
+    else:
+        cells = _over_tones(machine, recipes, grid, aim, each)
+    settings = tuple(setting for setting, _ in cells)
+    choices = replace(
+        grid,
+        **holding(settings[0]),
+        settings=settings,
+        prepared=tuple(at for _, at in cells),
+        recipes=recipes,
+        cell_mm=max(CELL_MM, grid.cell_mm) if task == "cut" else grid.cell_mm,
+    )
+    return choices, told_beforehand(each, len(recipes))
+
+
+def _at_edges(
+    machine: Machine,
+    stock: Stock,
+    recipes: tuple[Recipe, ...],
+    pairs: Pairs,
+    *,
+    grid: TrialChoices,
+    aim: Aim,
+    kin: KinSds | None,
+    each: int,
+) -> tuple[tuple[Setting, int], ...]:
+    parts = by_recipe(pairs)
+    own = [[one for one in parts if key_of(one[0].recipe) == key_of(r)] for r in recipes]
+    fit = fit_cut_recipes(machine, stock, recipes, own, kin)
+    base = Setting(grid.power[-1], 1.0, aim.passes, aim.focus_mm, air=grid.air[-1])
+    return recipe_cells(fit, base, each, machine.max_speed_mm_s)
+
+
+def _over_tones(
+    machine: Machine, recipes: tuple[Recipe, ...], grid: TrialChoices, aim: Aim, each: int
+) -> tuple[tuple[Setting, int], ...]:
+    """A strip of powers for each recipe, the same energies around what its tone is expected at."""
+    speed, pitch = grid.speed_mm_s[0], grid.pitch_mm[0] or 1.0
+    cells = []
+    for share in np.geomspace(*TONES, each):
+        for at, recipe in enumerate(recipes):
+            energy = aim.energy * float(share) * float(np.exp(recipe.ln_energy))
+            power = min(1.0, round_level(machine.fraction_for(energy * speed * pitch)))
+            setting = Setting(
+                power, speed, 1, aim.focus_mm, grid.pitch_mm[0], grid.air[0], direction="x"
+            )
+            cells.append((setting, at))
+    return tuple(dict.fromkeys(cells))

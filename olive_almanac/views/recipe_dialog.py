@@ -1,0 +1,177 @@
+"""The steps of a recipe: what is done before the burn and after it, one row each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.records.recipe import AFTER, BEFORE, KIND_WORDS, MOST_STEPS, Recipe
+from olive_almanac.steps.preparing import (
+    SIDE_WORDS,
+    StepTexts,
+    recipe_from,
+    recipe_line,
+    texts_of_steps,
+)
+from olive_almanac.views.parts import (
+    Heading,
+    Number,
+    button,
+    clear_layout,
+    col,
+    hair,
+    label,
+    own_picker,
+    row,
+    scrolling,
+)
+from olive_almanac.views.theme import px
+
+if TYPE_CHECKING:
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["RecipeDialog"]
+
+FRESH: StepTexts = {
+    "kind": "",
+    "what": "",
+    "amount": "",
+    "side": "top",
+    "tool": "",
+    "minutes": "",
+    "needed": "",
+    "reason": "",
+}
+NEEDED = {"": "if wanted", "yes": "needed"}
+WIDTHS = {"what": 210, "amount": 130, "tool": 80}
+HINTS = {"what": "what", "amount": "how much", "tool": "tool"}
+COLUMNS = 7
+
+
+class RecipeDialog(QDialog):
+    """The steps of a recipe as rows; what they come to is told below in one line.  `recipe` is the
+    one that was kept.
+    """
+
+    def __init__(self, window: MainWindow, recipe: Recipe) -> None:
+        super().__init__(window)
+        self._base = self.recipe = recipe
+        self.setWindowTitle("Steps of a recipe")
+        self.name = QLineEdit(recipe.name)
+        self.name.setAccessibleName("Name of the recipe")
+        self.name.setMaxLength(60)
+        self.name.textEdited.connect(lambda _: self._try())
+        self.before, self.after = (list(part) for part in texts_of_steps(recipe))
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(px(4))
+        inside = QWidget()
+        inside.setLayout(self.rows)
+        self.told = label("", "ui_b", wrap=True)
+        self.keep = button("Take these steps", "main")
+        self.keep.clicked.connect(self._keep)
+        leave = button("Leave it")
+        leave.clicked.connect(self.reject)
+        self.setLayout(
+            col(
+                row(label("Steps of", "h2"), self.name, gap=10),
+                hair("bold"),
+                scrolling(inside, (px(300), px(200))),
+                self.told,
+                row(self.keep, leave, None, gap=10),
+                gap=8,
+                margins=(20, 16, 20, 16),
+            )
+        )
+        self.resize(px(940), px(560))
+        self._lay()
+
+    def _lay(self) -> None:
+        clear_layout(self.rows)
+        self._lay_part("Before the burn", self.before, BEFORE)
+        self._lay_part("After the burn", self.after, AFTER)
+        self.rows.addStretch(1)
+        self._try()
+
+    def _lay_part(self, words: str, steps: list[StepTexts], kinds: Sequence[str]) -> None:
+        self.rows.addWidget(Heading(words))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(px(8))
+        grid.setVerticalSpacing(px(3))
+        for at in range(len(steps)):
+            self._lay_step(grid, at, steps, kinds)
+        self.rows.addLayout(grid)
+        add = button("Add a step", "plain")
+        add.setAccessibleName(f"Add a step {words.lower()}")
+        add.clicked.connect(lambda: self._add(steps, kinds))
+        add.setEnabled(len(steps) < MOST_STEPS)
+        self.rows.addLayout(row(add, None))
+
+    def _lay_step(
+        self, grid: QGridLayout, at: int, steps: list[StepTexts], kinds: Sequence[str]
+    ) -> None:
+        step, number = steps[at], f"step {at + 1}"
+        kind = own_picker(
+            f"Kind of {number}", {one: KIND_WORDS[one] for one in kinds}, step["kind"]
+        )
+        kind.picked.connect(lambda key: self._change(step, "kind", key))
+        grid.addWidget(kind, at, 0)
+        for n, key in enumerate(WIDTHS, 1):
+            field = QLineEdit(step[key])
+            field.setPlaceholderText(HINTS[key])
+            field.setAccessibleName(f"{HINTS[key]} of {number}")
+            field.setMinimumWidth(px(WIDTHS[key]))
+            field.textEdited.connect(lambda text, key=key: self._change(step, key, text))
+            grid.addWidget(field, at, n)
+        side = own_picker(f"Side of {number}", SIDE_WORDS, step["side"])
+        side.picked.connect(lambda key: self._change(step, "side", key))
+        minutes = Number(f"Minutes of {number}", 44)
+        minutes.setText(step["minutes"])
+        minutes.textEdited.connect(lambda text: self._change(step, "minutes", text))
+        grid.addLayout(row(side, minutes, label("min", "ui", "second"), gap=6), at, 4)
+        if kinds is BEFORE:
+            needed = own_picker(f"Is {number} needed", NEEDED, step["needed"])
+            needed.picked.connect(lambda key: self._change(step, "needed", key))
+            grid.addWidget(needed, at, 5)
+        up = button("Up", "plain")
+        up.setAccessibleName(f"Move {number} up")
+        up.setEnabled(at > 0)
+        up.clicked.connect(lambda: self._move(steps, at))
+        drop = button("Drop", "plain")
+        drop.setAccessibleName(f"Drop {number}")
+        drop.clicked.connect(lambda: self._drop(steps, at))
+        grid.addLayout(row(up, drop, gap=4), at, COLUMNS - 1)
+        grid.setColumnStretch(1, 1)
+
+    def _change(self, step: StepTexts, key: str, text: str) -> None:
+        step[key] = text
+        self._try()
+
+    def _add(self, steps: list[StepTexts], kinds: Sequence[str]) -> None:
+        steps.append({**FRESH, "kind": kinds[1]})
+        self._lay()
+
+    def _move(self, steps: list[StepTexts], at: int) -> None:
+        steps[at - 1], steps[at] = steps[at], steps[at - 1]
+        self._lay()
+
+    def _drop(self, steps: list[StepTexts], at: int) -> None:
+        del steps[at]
+        self._lay()
+
+    def _try(self) -> bool:
+        try:
+            self.recipe = recipe_from(self.name.text(), self.before, self.after, self._base)
+        except AlmanacError as problem:
+            self.told.setText(str(problem))
+            self.keep.setEnabled(False)
+            return False
+        self.told.setText(recipe_line(self.recipe))
+        self.keep.setEnabled(True)
+        return True
+
+    def _keep(self) -> None:
+        if self._try():
+            self.accept()
