@@ -14,6 +14,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.records.weekly import WeeklyCheck
@@ -135,6 +136,18 @@ class Trials:
                 near.append((relation.energy_sd, trial))
         nearest = sorted(near, key=lambda one: one[0])[:MOST_RELATED]
         return self._read([trial for _, trial in nearest])
+
+    def read_of(self, machine: Machine, stock: Stock, task: Task) -> Coupons:
+        """Return the read coupons of a machine, stock and task that teach a setting."""
+        wanted = (machine.uid, stock.uid, task)
+        return self._read(
+            [
+                trial
+                for trial in self.every
+                if (trial.machine.uid, trial.stock.uid, trial.task) == wanted
+                and kind_of(trial.kind).teaches_setting
+            ]
+        )
 
     def behind(self, entry: Entry) -> Coupons:
         """Return the coupons with their readings on which an entry rests, as far as they teach a

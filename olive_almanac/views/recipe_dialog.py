@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.recipe import AFTER, BEFORE, KIND_WORDS, MOST_STEPS, Recipe
@@ -19,6 +19,7 @@ from olive_almanac.steps.preparing import (
 from olive_almanac.views.parts import (
     Heading,
     Number,
+    Page,
     button,
     clear_layout,
     col,
@@ -67,7 +68,7 @@ class RecipeDialog(QDialog):
         self.before, self.after = (list(part) for part in texts_of_steps(recipe))
         self.rows = QVBoxLayout()
         self.rows.setSpacing(px(4))
-        inside = QWidget()
+        inside = Page()
         inside.setLayout(self.rows)
         self.told = label("", "ui_b", wrap=True)
         self.keep = button("Take these steps", "main")

@@ -9,8 +9,16 @@ from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
 
-__all__ = ["beam_radius", "default_pitch", "finest_dpi", "focused_spot", "rayleigh_range"]
+__all__ = [
+    "beam_radius",
+    "default_pitch",
+    "finest_dpi",
+    "focused_spot",
+    "lens_aberration",
+    "rayleigh_range",
+]
 
+PLANO_CONVEX, MENISCUS = 0.0286, 0.0187  # of zinc selenide at 10.6 um, from memory
 EVEN_FILL = (
     0.6  # a pitch of at most 0.6 spot keeps the dose ripple under 7 % (docs/methods.md, Energies)
 )
@@ -43,6 +51,14 @@ def rayleigh_range(*, waist_radius_mm: float, wavelength_nm: float, m2: float = 
         if not (math.isfinite(value) and value > 0):
             raise OutOfRange(field, value, "above 0")
     return math.pi * waist_radius_mm**2 / (m2 * wavelength_nm * 1e-6)
+
+
+def lens_aberration(*, focal_length_mm: float, beam_mm: float, meniscus: bool = False) -> float:
+    """Return by how much a zinc selenide lens alone blurs the spot of a CO2 beam, mm: k D^3/f^2,
+    k .0286 (plano-convex) or .0187 (meniscus); from memory.
+    """
+    k = MENISCUS if meniscus else PLANO_CONVEX
+    return k * beam_mm**3 / focal_length_mm**2
 
 
 def beam_radius(
