@@ -11,12 +11,13 @@ import json
 from pathlib import Path
 from typing import Any
 
+from olive_almanac.core.deciding.causes import Cause
 from olive_almanac.core.materials.catalogue import Catalogue
 from olive_almanac.core.materials.proposals import Proposal
 from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.recipe import Recipe
 
-__all__ = ["load_catalogue", "load_proposals"]
+__all__ = ["load_catalogue", "load_causes", "load_proposals"]
 
 
 @functools.cache
@@ -26,6 +27,13 @@ def load_catalogue() -> Catalogue:
     written = json.loads(text)
     stocks = [_with_verdicts(stock) for stock in written["stocks"]]
     return from_plain(Catalogue, {**written, "stocks": stocks}, "catalogue.json: ")
+
+
+@functools.cache
+def load_causes() -> tuple[Cause, ...]:
+    """Return what can go wrong; read once and never changed."""
+    text = Path(__file__).with_name("causes.json").read_text(encoding="utf-8")
+    return tuple(from_plain(Cause, one, "causes.json: ") for one in json.loads(text)["causes"])
 
 
 @functools.cache

@@ -19,6 +19,7 @@ from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.standins.ailing import AilingMachine
+from olive_almanac.standins.faults import Fault, with_fault
 from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
 from olive_almanac.standins.prepared import prepared
@@ -77,15 +78,20 @@ class StandInBench:
     def __init__(self, seed: int = 1) -> None:
         self.seed = seed
 
-    def burn(self, trial: Trial, *, need: float = 0.0) -> Iterator[BurntCell]:
+    def burn(
+        self, trial: Trial, *, need: float = 0.0, fault: Fault | None = None
+    ) -> Iterator[BurntCell]:
         """Burn the cells in order, yielding each as it is done, on a machine that needs so much
-        more energy than when it was new (ln).
+        more energy than when it was new (ln); `fault` is planted on it.
         """
         truths = self._truths(trial)
         rng = np.random.default_rng([self.seed, *trial.id.encode()])
         cells, dials = cells_of_run(truths[0], trial, rng)
         if need:
             dials = replace(dials, strength=dials.strength * math.exp(-need))
+        if fault is not None:
+            truths = tuple(with_fault(fault, one, dials, cells)[0] for one in truths)
+            dials = with_fault(fault, truths[0], dials, cells)[1]
         thickness = trial.stock.true_thickness_mm
         pitch = np.array([cell.setting.pitch_mm or 1.0 for cell in cells])
         ways = np.array([2.0 if cell.setting.crosshatch else 1.0 for cell in cells])
@@ -115,7 +121,8 @@ class StandInBench:
                 float(groove.top_mm[i]),
                 float(groove.back_mm[i]),
             )
-            yield _cut(trial, cell, hidden, depth, top, back, heat, rng)
+            airless = not dials.air[i]
+            yield _cut(trial, cell, hidden, depth, top, back, heat, rng, airless=bool(airless))
 
     def _truths(self, trial: Trial) -> tuple[Hidden, ...]:
         """The hidden stock as each of the trial's recipes prepared it."""
@@ -263,6 +270,8 @@ def _cut(
     back: float,
     heat: float,
     rng: np.random.Generator,
+    *,
+    airless: bool,
 ) -> BurntCell:
     thickness, setting = trial.stock.true_thickness_mm, cell.setting
     flared = bool(rng.random() < flare_chance(hidden, heat))
@@ -304,7 +313,7 @@ def _cut(
     if heat > 0.4:
         halo = float(min(2.2, 0.10 + 0.32 * heat))
     dark = -14.0 * min(1.5, heat)
-    smokes = setting.air == "off" and heat > SMOKE_FROM
+    smokes = airless and heat > SMOKE_FROM
     return BurntCell(
         cell.id,
         cell.seconds,

@@ -1,0 +1,203 @@
+"""What went wrong: the likeliest causes in order, each with what speaks for it here, what speaks
+against it, and the one check that tells.
+
+The causes are data (formats/causes.json): how often each is met, and how often what is seen goes
+with it.  Own weights over common practice; docs/methods.md, section Causes.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.stock import Stock
+
+__all__ = ["SIGNS", "Cause", "LikelyCause", "Sign", "likely_causes"]
+
+LEAST_CERTAIN, MOST_CERTAIN = 0.02, 0.97  # no sign is surer than this
+SPEAKS = 1.4  # how many times likelier a sign must be with a cause to speak for it
+MOST_NAMED = 3
+
+
+@dataclass(frozen=True)
+class Sign:
+    """Something that is seen or known: in words, how often it is met where no cause explains it,
+    and whether a person can say it (else it is found out from the records).
+    """
+
+    words: str
+    usual: float
+    told: bool = False
+
+
+SIGNS: dict[str, Sign] = {
+    # what was read
+    "weaker": Sign("it takes more energy than it should", 0.10),
+    "stronger": Sign("it takes less energy than it should", 0.08),
+    "lighter": Sign("the tone is lighter than it should be", 0.10),
+    "darker": Sign("the tone is darker than it should be", 0.08),
+    "lighter_all": Sign("too light at every setting", 0.04),
+    "darker_all": Sign("too dark at every setting", 0.04),
+    "no_mark": Sign("places without any mark", 0.05),
+    "patchy": Sign("patches without a mark amid good ones", 0.04),
+    "one_side": Sign("one side is worse than the other", 0.06),
+    "middle": Sign("the middle differs from the edges", 0.06),
+    "one_way": Sign("it differs along X and along Y", 0.05),
+    "later_worse": Sign("what burns later comes out weaker", 0.06),
+    "later_darker": Sign("what burns later comes out darker", 0.06),
+    "scattered": Sign("single cells fall out of line", 0.10),
+    "hangs": Sign("pieces hang instead of falling free", 0.15, told=True),
+    "passes_useless": Sign("further passes dig no deeper", 0.05, told=True),
+    "kerf_wide": Sign("the cut is wider than it was", 0.08),
+    "halo": Sign("the mark has a soft rim", 0.08, told=True),
+    "charred": Sign("the edge chars more than expected", 0.10, told=True),
+    "back_scorch": Sign("the back is scorched", 0.05, told=True),
+    "reweld": Sign("the edge ran together again", 0.04, told=True),
+    "melt": Sign("melted edges", 0.06, told=True),
+    "foam": Sign("foam on the upper edge", 0.03, told=True),
+    "stripes": Sign("a striped or jagged edge", 0.06, told=True),
+    "haze": Sign("haze beside the mark", 0.08, told=True),
+    "uneven": Sign("an uneven mark", 0.12, told=True),
+    "crack": Sign("cracks", 0.05, told=True),
+    "rubs_off": Sign("the mark rubs off", 0.04, told=True),
+    "smokes": Sign("heavy smoke while it burns", 0.08, told=True),
+    "flares": Sign("it flared up", 0.06, told=True),
+    "smells": Sign("it smells otherwise than this stock does", 0.03, told=True),
+    "curved_piece": Sign("the piece is not flat", 0.04, told=True),
+    # what is known beside it
+    "lens_due": Sign("the lens is due for cleaning", 0.25),
+    "mirrors_due": Sign("the mirrors are due for cleaning", 0.25),
+    "tray_due": Sign("the tray is due", 0.25),
+    "source_old": Sign("the source is near its life", 0.15),
+    "power_low": Sign("a power reading was low", 0.06),
+    "drifts": Sign("the weekly checks need more energy than before", 0.12),
+    "changed_lately": Sign("something on the machine was changed lately", 0.08),
+    "first_time": Sign("nothing was proven on this machine yet", 0.20),
+    "lot_new": Sign("it is another lot than the proven one", 0.15),
+    "unmeasured": Sign("its thickness was never measured", 0.30),
+    "thicker": Sign("the callipers read more than its nominal thickness", 0.12),
+    "dark_glue": Sign("its glue line is dark", 0.05),
+    "damp_room": Sign("the room is damp", 0.15),
+    "wood": Sign("wood has knots and grain", 0.40),
+    "two_faces": Sign("its two faces differ", 0.10),
+    "thick": Sign("the stock is thick", 0.20),
+    "thin_stock": Sign("the stock is thin", 0.25),
+    "thin_margin": Sign("the setting has little margin", 0.20),
+    "many_passes": Sign("many passes", 0.20),
+    "slow": Sign("the burns are slow", 0.25),
+    "fast": Sign("the burns are quick for this machine", 0.15),
+    "low_powers": Sign("powers near the lowest that a source gives", 0.10),
+    "coarse": Sign("lines farther apart than the spot is wide", 0.08),
+    "long_spot": Sign("the spot is longer one way", 0.25),
+    "long_run": Sign("a long run without rests", 0.20),
+    "rest_none": Sign("no rest between the cells", 0.60),
+    "full_air": Sign("full air", 0.45),
+    "air_low": Sign("little or no air", 0.30),
+    "mask_on": Sign("a mask lies on it", 0.20),
+    "medium_on": Sign("a medium lies on it", 0.15),
+    "medium_missing": Sign("nothing takes up the beam", 0.03),
+    "film_on": Sign("it was bought with a film, and nobody took it off", 0.04),
+    "support_none": Sign("nothing is said of an air gap below", 0.45),
+    "focus_unticked": Sign("the height was not ticked", 0.15),
+    "level_unticked": Sign("the level was not ticked", 0.25),
+    "exhaust_unticked": Sign("the exhaust was not ticked", 0.15),
+    "clean_unticked": Sign("cleaning it was not ticked", 0.15),
+    "face_unticked": Sign("which face lies up was not ticked", 0.15),
+    "hold_unticked": Sign("holding it down was not ticked", 0.20),
+}
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One cause: for which tasks, sources and groups of stock, how often it is met against others,
+    how often each sign goes with it, the check that tells, and what mends it.
+
+    `needs` are signs of which one must be there for it to be thought of at all.
+    """
+
+    id: str
+    name: str
+    tasks: tuple[str, ...]
+    prior: float
+    tells: dict[str, float] = field(hash=False)
+    check: str = ""
+    mend: str = ""
+    sources: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+    needs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class LikelyCause:
+    """A cause with its chance among all that come into question, and the signs, in words, that
+    speak for it and against it here.
+    """
+
+    cause: Cause
+    chance: float
+    speaks_for: tuple[str, ...]
+    speaks_against: tuple[str, ...]
+
+
+def likely_causes(
+    causes: Sequence[Cause],
+    machine: Machine,
+    stock: Stock,
+    task: Task,
+    *,
+    group: str,
+    signs: Mapping[str, bool],
+) -> tuple[LikelyCause, ...]:
+    """Return the causes that come into question, the likeliest first.
+
+    `signs` says of what was looked at whether it is so; what is not in it is not known and weighs
+    nothing.
+    """
+    open_causes = [
+        one
+        for one in causes
+        if task in one.tasks
+        and (not one.sources or machine.source in one.sources)
+        and (not one.groups or group in one.groups)
+        and (not one.needs or any(signs.get(sign) for sign in one.needs))
+    ]
+    scores = [math.log(one.prior) + _weight(one, signs) for one in open_causes]
+    top = max(scores, default=0.0)
+    shares = [math.exp(score - top) for score in scores]
+    whole = math.fsum(shares) or 1.0
+    found = [
+        LikelyCause(one, share / whole, _named(one, signs, True), _named(one, signs, False))
+        for one, share in zip(open_causes, shares, strict=True)
+    ]
+    return tuple(sorted(found, key=lambda one: -one.chance))
+
+
+def _weight(cause: Cause, signs: Mapping[str, bool]) -> float:
+    total = 0.0
+    for sign, so in signs.items():
+        usual = SIGNS[sign].usual
+        chance = _chance(cause, sign)
+        total += math.log(chance / usual if so else (1 - chance) / (1 - usual))
+    return total
+
+
+def _chance(cause: Cause, sign: str) -> float:
+    """How often a sign is met with a cause: its own share, or as usual where it says nothing."""
+    chance = cause.tells.get(sign, SIGNS[sign].usual)
+    return min(max(chance, LEAST_CERTAIN), MOST_CERTAIN)
+
+
+def _named(cause: Cause, signs: Mapping[str, bool], so: bool) -> tuple[str, ...]:
+    """The signs that speak for a cause (so) or against it, the strongest first."""
+    found = []
+    for sign, is_so in signs.items():
+        usual, chance = SIGNS[sign].usual, _chance(cause, sign)
+        ratio = chance / usual if is_so else (1 - chance) / (1 - usual)
+        if so and is_so and ratio > SPEAKS:
+            found.append((ratio, SIGNS[sign].words))
+        elif not so and not is_so and ratio < 1 / SPEAKS:
+            found.append((1 / ratio, f"not so: {SIGNS[sign].words}"))
+    return tuple(words for _, words in sorted(found, reverse=True)[:MOST_NAMED])
