@@ -74,6 +74,11 @@ class StationPage(Page):
         more = ", ".join(setting_words(entry.setting, unit)[1:])
         return InHand(where, TASK_WORDS[entry.task], numbers_of(entry.setting, unit), more)
 
+    @property
+    def cell_in_hand(self) -> str:
+        """The id of the cell that the page is about, empty where it is about none."""
+        return ""
+
     def main_action(self) -> None:
         """Ctrl+Enter."""
 

@@ -10,7 +10,7 @@ from typing import Any, cast
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.steps.find import entry_of_code, trial_of_code
@@ -485,6 +485,8 @@ class MainWindow(QMainWindow):
             ("Ctrl+1", lambda: self.subject_line.machine.open_list()),
             ("Ctrl+2", lambda: self.subject_line.stock.open_list()),
             ("Ctrl+3", lambda: self.subject_line.task.open_list()),
+            ("Ctrl+W", self.ask_wrong),
+            ("Ctrl+M", self.ask_where),
             ("Ctrl+L", self.switch_theme),
             ("Ctrl+=", lambda: self.change_scale(1)),
             ("Ctrl++", lambda: self.change_scale(1)),
@@ -501,6 +503,22 @@ class MainWindow(QMainWindow):
             ("/", lambda: self._present.focus_filter()),
         ):
             self._bind(keys, action)
+
+    def ask_wrong(self) -> None:
+        """Ask what went wrong with the coupon on the desk, or with a piece of the present entry."""
+        from olive_almanac.views.wrong import WrongDialog  # start-up: opened seldom
+
+        self._open_over(WrongDialog(self, self._present.cell_in_hand))
+
+    def ask_where(self) -> None:
+        """Lay the machines of the shop side by side for the present stock."""
+        from olive_almanac.views.book.where import WhereDialog  # start-up: opened seldom
+
+        self._open_over(WhereDialog(self))
+
+    def _open_over(self, dialog: QDialog) -> None:
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def _turn(self, step: int) -> None:
         if self.station not in THREAD:

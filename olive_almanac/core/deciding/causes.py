@@ -199,5 +199,5 @@ def _named(cause: Cause, signs: Mapping[str, bool], so: bool) -> tuple[str, ...]
         if so and is_so and ratio > SPEAKS:
             found.append((ratio, SIGNS[sign].words))
         elif not so and not is_so and ratio < 1 / SPEAKS:
-            found.append((1 / ratio, f"not so: {SIGNS[sign].words}"))
+            found.append((1 / ratio, SIGNS[sign].words))
     return tuple(words for _, words in sorted(found, reverse=True)[:MOST_NAMED])

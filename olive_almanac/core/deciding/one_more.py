@@ -67,6 +67,7 @@ def one_more(known: FittedCut, setting: Setting, verdict: str, limit: FlareLimit
     lowest = np.where(verdict == "hangs", -margin[:, 0], -np.inf)
     seen = ndtr(highest / noise) - ndtr(lowest / noise)
     weight = float(np.maximum(seen, LEAST_WEIGHT).sum())
+    middle = np.where(verdict == "hangs", (highest - margin[:, 0]) / 2, highest)
     watts = float(known.case.power_w(setting.power))
     best = OneMore(0, 0.0)
     for more in range(1, MOST_MORE + 1):
@@ -75,6 +76,7 @@ def one_more(known: FittedCut, setting: Setting, verdict: str, limit: FlareLimit
         frees = band - margin[:, more]
         low = np.maximum(lowest, frees)
         share = np.maximum(ndtr(highest / noise) - ndtr(low / noise), 0.0)
+        share = np.where(seen > LEAST_WEIGHT, share, LEAST_WEIGHT * (middle > frees))
         chance = float(share.sum() / weight)
         if chance > best.chance + GAINS:
             best = OneMore(more, chance)

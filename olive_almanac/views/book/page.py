@@ -307,7 +307,8 @@ class BookPage(StationPage):
         entry, ready = self.session.entry is not None, self.session.library is not None
         for words, act, able in (
             ("Due this week", lambda: self._open(DueDialog), ready),
-            ("Where and with what", self.ask_where, ready),
+            ("Where and with what", self.main_window.ask_where, ready),
+            ("What went wrong", self.main_window.ask_wrong, ready),
             ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),
             ("History of this entry", lambda: self._open(HistoryDialog), ready and entry),
             ("Bring in old notes", self.bring_in_notes, ready),
@@ -336,14 +337,6 @@ class BookPage(StationPage):
             action.setChecked(order == self.left.order)
             action.triggered.connect(lambda _=False, order=order: self._sort(order))
         return menu
-
-    def ask_where(self) -> None:
-        """Lay the machines of the shop side by side for the present stock."""
-        from olive_almanac.views.book.where import WhereDialog  # start-up: opened seldom
-
-        dialog = WhereDialog(self.main_window)
-        dialog.finished.connect(dialog.deleteLater)
-        dialog.open()
 
     def _sort(self, order: str) -> None:
         self.left.order = order

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QDialog, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import SOURCES
@@ -265,6 +265,8 @@ class WhereDialog(QDialog):
         )
         self.resize(min(px(1120), window.width() - px(40)), min(px(680), window.height() - px(40)))
         self.finished.connect(self._halt)
+        for made in self.findChildren(QPushButton):
+            made.setAutoDefault(False)  # Enter in a field is the field's own
         start = 0 if self.session.subject.complete else 2
         self.leaf.set_at(start)
         self._turn(start)

@@ -111,9 +111,13 @@ class DecidePage(StationPage):
             self.stack.addWidget(leaf)
         self.key_holder = QVBoxLayout()
         self.recipes = RecipeBars()
+        self.wrong = button(
+            compact("Wrong?", "What went wrong?"), "plain", tip="the likeliest causes, Ctrl+W"
+        )
+        self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
         left = col(
-            head(self.title, None, self.leaf, self.source),
+            head(self.title, None, self.wrong, self.leaf, self.source),
             self.stack,
             self.key_holder,
             self.recipes,

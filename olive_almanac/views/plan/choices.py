@@ -58,6 +58,7 @@ ORDER_CHOICES = (
 )
 BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
 FURTHER = ("focus_step", "crosshatch", "slope", "slots", "sheet_size", "repeats", "beam")
+SHORT = {"pitch": "Pitch"}  # it shares a line
 YES_NO = (("yes", "yes"), ("", "no"))
 
 
@@ -226,9 +227,11 @@ class Choices(Page):
         lines: list[QWidget] = []
         for factor in FACTORS:
             if factor.is_number and not factor.optional:
-                lines += self._held_lines(factor)
+                lines += self._held_lines(factor, SHORT.get(factor.id, ""))
         shared = [self.rows["passes"], self.rows["pitch"]]  # a line for both: screens keep height
-        lines = [box(row(*shared)), *(line for line in lines if line not in shared)]
+        both = row(*shared, gap=0)
+        both.setStretch(1, 1)
+        lines = [box(both), *(line for line in lines if line not in shared)]
         lines += [
             self._line(
                 "slope",

@@ -358,7 +358,9 @@ class ReadPage(StationPage):
         )
         self.agree_all.clicked.connect(self.presenter.agree_all)
         words = col(self.now, self.setting, self.suggests, self.measured, None, gap=2)
-        above = row(None, self.gauge, self.agree_all, self.defects, gap=8)
+        self.wrong = button(compact("Wrong?", "What went wrong?"), "plain", tip="Ctrl+W")
+        self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
+        above = row(None, self.gauge, self.agree_all, self.wrong, self.defects, gap=8)
         self.question = label("", "h2", wrap=True)
         self.answer_with = label("", "ui", "second", wrap=True)
         keys = box(
@@ -817,6 +819,10 @@ class ReadPage(StationPage):
             self.presenter.move(up, along)
         else:
             super().keyPressEvent(event)
+
+    @property
+    def cell_in_hand(self) -> str:
+        return self.presenter.cell.id if self.presenter.cell else ""
 
     def in_hand(self) -> InHand:
         active, cell = self.session.active, self.presenter.cell

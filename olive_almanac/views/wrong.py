@@ -1,0 +1,166 @@
+"""What went wrong: what is seen at the left, to be said or taken back; the likeliest causes at the
+right, each with what speaks for it and the check that tells.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QCheckBox, QDialog, QVBoxLayout
+
+from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.steps.wrong import WrongAnswer, askable, wrong_work
+from olive_almanac.views.parts import (
+    MIDDLE_RIGHT,
+    Heading,
+    Page,
+    box,
+    button,
+    clear_layout,
+    col,
+    hair,
+    label,
+    row,
+    scrolling,
+)
+from olive_almanac.views.theme import C, F, Painted, px
+
+if TYPE_CHECKING:
+    from olive_almanac.core.deciding.causes import LikelyCause
+    from olive_almanac.views.window import MainWindow
+
+__all__ = ["WrongDialog"]
+
+MOST_SHOWN = 6
+TELLING = 0.26  # what is met more often than this says little
+HINT = (
+    "Weighed by what was read and what the shop’s records say. An aid: the check decides. What "
+    "smells or flares is dealt with first: beam off, air, extinguisher."
+)
+
+
+class ChanceBar(Painted):
+    """How likely a cause is against the others, as a bar and a number."""
+
+    def __init__(self, chance: float) -> None:
+        super().__init__()
+        self.chance = chance
+        self.setFixedSize(px(120), px(22))
+
+    def paint(self, painter: QPainter, width: float, height: float) -> None:
+        bar = QRectF(0, height / 2 - 5, 70, 10)
+        painter.fillRect(bar, C("rule"))
+        painter.fillRect(QRectF(bar.left(), bar.top(), 70 * self.chance, 10), C("olive"))
+        painter.setPen(C("ink"))
+        painter.setFont(F("ui_b"))
+        words = f"{100 * self.chance:.0f} %" if self.chance >= 0.01 else "< 1 %"
+        painter.drawText(QRectF(72, 0, width - 72, height), MIDDLE_RIGHT, words)
+
+
+class WrongDialog(QDialog):
+    """Answers anew with every sign that is said or taken back."""
+
+    def __init__(self, window: MainWindow, cell_id: str = "") -> None:
+        super().__init__(window)
+        self._window, self.session, self.cell_id = window, window.session, cell_id
+        self.setWindowTitle("What went wrong")
+        self.said: dict[str, bool] = {}
+        self.answer: WrongAnswer | None = None
+        self._worker: Any = None
+        subject = self.session.subject
+        about = "Choose a machine and a stock first."
+        if subject.machine is not None and subject.stock is not None:
+            about = f"{subject.stock.label} on {subject.machine.name}, {TASK_WORDS[subject.task]}"
+        self.first = label("", "ui_b", wrap=True)
+        self.first.hide()
+        self.boxes: dict[str, QCheckBox] = {}
+        signs = QVBoxLayout()
+        signs.setSpacing(px(2))
+        signs.addWidget(Heading("What is seen"))
+        for key, words in askable(subject.task):
+            tick = QCheckBox(words[:1].upper() + words[1:])
+            tick.clicked.connect(lambda on, key=key: self._say(key, on))
+            self.boxes[key] = tick
+            signs.addWidget(tick)
+        signs.addStretch(1)
+        left = box(signs)
+        left.setFixedWidth(px(336))
+        self.known = label("", "small", "second", wrap=True)
+        signs.insertWidget(signs.count() - 1, Heading("What the records say"))
+        signs.insertWidget(signs.count() - 1, self.known)
+        self.causes = QVBoxLayout()
+        self.causes.setSpacing(px(3))
+        inside = Page()
+        inside.setLayout(col(self.causes, None, gap=0))
+        across = row(left, hair("vhair"), scrolling(inside, (px(320), px(160))), gap=16)
+        across.setStretch(2, 1)
+        close = button("Close")
+        foot = row(label(HINT, "small", "second", wrap=True), close, gap=16)
+        foot.setStretch(0, 1)
+        close.clicked.connect(self.accept)
+        body = col(
+            row(label("What went wrong", "h2"), None, label(about, "ui", "second")),
+            hair("bold"),
+            self.first,
+            across,
+            foot,
+            gap=8,
+            margins=(20, 16, 20, 16),
+        )
+        body.setStretch(3, 1)
+        self.setLayout(body)
+        self.resize(min(px(1000), window.width() - px(40)), min(px(660), window.height() - px(30)))
+        self.finished.connect(self._halt)
+        self._ask()
+
+    def _halt(self) -> None:
+        if self._worker is not None:
+            self._worker.halt()
+            self._worker = None
+
+    def _say(self, key: str, on: bool) -> None:
+        self.said[key] = on
+        self._ask()
+
+    def _ask(self) -> None:
+        self._halt()
+        work = wrong_work(self.session, self.said, self.cell_id)
+        self._worker = self._window.work(work, self._take)
+
+    def _take(self, answer: WrongAnswer) -> None:
+        from olive_almanac.core.deciding.causes import SIGNS
+
+        self.answer = answer
+        for key, tick in self.boxes.items():
+            tick.setChecked(bool(answer.signs.get(key)))
+        told = [
+            SIGNS[key].words
+            for key, so in answer.signs.items()
+            if so and key not in self.boxes and SIGNS[key].usual < TELLING
+        ]
+        self.known.setText("; ".join(told) or "nothing out of the ordinary")
+        self.first.setVisible(answer.one_more is not None)
+        if answer.one_more is not None:
+            about = f"{answer.about[:1].upper()}{answer.about[1:]}"
+            self.first.setText(f"Before it is moved. {about}: {answer.one_more.says}")
+        clear_layout(self.causes)
+        for n, cause in enumerate(answer.causes[:MOST_SHOWN], 1):
+            self._add_cause(n, cause)
+
+    def _add_cause(self, number: int, found: LikelyCause) -> None:
+        cause = found.cause
+        name = f"{number}  {cause.name[:1].upper()}{cause.name[1:]}"
+        lines = []
+        if found.speaks_for:
+            lines.append(f"For it: {'; '.join(found.speaks_for)}.")
+        if found.speaks_against:
+            lines.append(f"Not found here: {'; '.join(found.speaks_against)}.")
+        reasons = label(" ".join(lines), "small", "second", wrap=True)
+        reasons.setVisible(bool(lines))
+        check = label(f"To tell: {cause.check}.".replace("?.", "?"), "ui", wrap=True)
+        then = label(f"Then: {cause.mend}.", "small", "second", wrap=True)
+        head = row(label(name, "h3"), None, ChanceBar(found.chance), gap=8)
+        self.causes.addWidget(box(col(head, reasons, check, then, gap=1)))
+        self.causes.addWidget(hair())
