@@ -33,6 +33,8 @@ UNTIMED = (  # two at a time
     "mirrors",
     "pictures",
     "sides",
+    "recipes",
+    "causes",
 )
 AT_A_TIME = 2
 

@@ -21,6 +21,7 @@ from olive_almanac.__main__ import services
 from olive_almanac.cli import command
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.station_files import (
     write_entry,
@@ -88,6 +89,70 @@ class CliCase(unittest.TestCase):
             out or self.folder / "plan",
             *more,
         )
+
+
+class RecipesAndCausesTest(CliCase):
+    def setUp(self):
+        super().setUp()
+        self.blue, self.glass = self.folder / "n.json", self.folder / "g.json"
+        self.blue.write_text(write_machine(NORTH))
+        glass = Stock("Cover glass", "glass", 4.0, (4.0,), opacity="clear")
+        self.glass.write_text(write_stock(glass))
+
+    def test_recipes_are_named_and_planned_with(self):
+        subject = ("--machine", self.blue, "--stock", self.glass, "--task", "engrave")
+        out = self.done("recipes", *subject)
+        self.assertTrue(out.startswith("glass-tape (needed): "))
+        validate("recipes", self.done("recipes", *subject, "--json"))
+        trial = self.done(
+            "plan", *subject, "--recipe", "glass-tape", "--out", self.folder / "t", "--json"
+        )
+        validate("trial", trial)
+        self.assertEqual(json.loads(trial)["recipes"][0]["origin"], "glass-tape")
+        told = self.refused("plan", *subject, "--recipe", "spray", "--out", self.folder / "u")
+        self.assertIn("glass-tape, glass-paint", told)
+
+    def test_two_recipes_are_planned_burnt_and_decided(self):
+        subject = ("--machine", self.machine, "--stock", self.stock, "--task", "cut")
+        out = self.folder / "both"
+        self.done(
+            "plan", *subject, "--kind", "recipes", "--recipe", "bare", "--recipe", "wood-tape",
+            "--out", out,
+        )  # fmt: skip
+        trial = json.loads((out / "trial.json").read_text())
+        self.assertEqual({cell.get("recipe", 0) for cell in trial["cells"]}, {0, 1})
+        self.done("burn", out / "trial.json", "--seed", "5", "--out", self.folder / "burnt")
+        seen = self.folder / "burnt" / "seen.json"
+        validate("decision", self.done("decide", out / "trial.json", seen, "--json"))
+        told = self.refused("plan", *subject, "--kind", "recipes", "--out", self.folder / "none")
+        self.assertIn("2 to 4", told)
+
+    def test_machines_side_by_side_and_up_to_what_thickness(self):
+        asked = ("where", self.machine, self.blue, "--stock", self.stock)
+        out = self.done(*asked)
+        self.assertTrue(out.startswith("Long Bed"))  # the quickest first
+        validate("where", self.done(*asked, "--json"))
+        reach = self.done(*asked, "--reach")
+        self.assertRegex(reach, r"Long Bed 60 W: \d+ mm: \d+ pass")
+        validate("reach", self.done(*asked, "--reach", "--json"))
+        glass = self.done("where", self.blue, "--stock", self.glass)
+        self.assertIn("cannot", glass)
+
+    def test_causes_by_readings_and_what_is_said(self):
+        trial = cut_trial()
+        files = []
+        for name, edge in (("a", 2.0), ("b", 2.9)):
+            one = replace(trial, id=name, name=name)
+            places = self.folder / f"{name}.json", self.folder / f"{name}-r.json"
+            places[0].write_text(write_trial(one))
+            places[1].write_text(write_readings(name, read_by_energy(one, edge)))
+            files += places
+        asked = ("wrong", *files, "--sign", "lens_due", "--sign", "power_low")
+        self.assertTrue(self.done(*asked).startswith("1. the lens or window is dirty"))
+        document = self.done(*asked, "--json", "--most", "2")
+        validate("causes", document)
+        self.assertTrue(json.loads(document)["signs"]["weaker"])
+        self.assertEqual(len(json.loads(document)["causes"]), 2)
 
 
 class WholePathTest(CliCase):

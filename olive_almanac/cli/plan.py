@@ -28,6 +28,7 @@ from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import TASKS, energy_unit
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import ORDERS
@@ -35,7 +36,13 @@ from olive_almanac.core.units import count_text, duration_text, number_text
 from olive_almanac.formats.station_files import write_trial
 from olive_almanac.steps.decide import Pairs, decide_trial
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves, permission_for, rules_where_burnt
+from olive_almanac.steps.permission import (
+    engraves,
+    permission_for,
+    proposed_recipes,
+    rules_where_burnt,
+    with_recipes,
+)
 from olive_almanac.steps.plan.form import choice_from, levels_from
 from olive_almanac.steps.plan.suggestion import cells_asked_for
 from olive_almanac.steps.trial_files import write_trial_files
@@ -58,6 +65,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--task", choices=TASKS, required=True)
     for factor in FACTORS:
         parser.add_argument(f"--{factor.id}", help=factor.typed)
+    parser.add_argument(
+        "--recipe",
+        action="append",
+        default=[],
+        metavar="ID",
+        help='how the piece is prepared, as `recipes` names it; "bare" for as it lies; several '
+        "with --kind recipes",
+    )
     parser.add_argument("--repeats", help="repeats of a confirm run")
     parser.add_argument("--cell", help="side of a cell, mm")
     parser.add_argument("--gap", help="gap between cells, mm")
@@ -158,7 +173,8 @@ def _pairs(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Pai
 
 def _permission(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Permission:
     rules = rules_where_burnt(stock) if arguments.we_burn_it else {}
-    return permission_for(machine, stock, arguments.task, rules)
+    permission = permission_for(machine, stock, arguments.task, rules)
+    return with_recipes(permission, _recipes(arguments, machine, stock))
 
 
 def _choices(
@@ -172,7 +188,7 @@ def _choices(
         stock,
         arguments.task,
         kind="grid" if asks_the_fit else kind,
-        known=Known(pairs=pairs),
+        known=Known(pairs=pairs, recipes=_recipes(arguments, machine, stock)),
         lettering=letters(),
         engraves=engraves(machine, stock),
     ).choices
@@ -192,6 +208,18 @@ def _choices(
             choice, value = choice_from(key, text)
             changes[choice] = value
     return _placed(arguments, replace(suggested, **changes))
+
+
+def _recipes(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> tuple[Recipe, ...]:
+    """The recipes that were named; raises BadFile for one that is not proposed here."""
+    known = {
+        one.recipe.origin: one.recipe for one in proposed_recipes(machine, stock, arguments.task)
+    }
+    known["bare"] = AS_IT_LIES
+    unknown = [name for name in arguments.recipe if name not in known]
+    if unknown:
+        raise BadFile(f"No recipe “{unknown[0]}” for this: there is {', '.join(known)}.")
+    return tuple(known[name] for name in arguments.recipe)
 
 
 def _kind(arguments: argparse.Namespace) -> str:

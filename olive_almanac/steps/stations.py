@@ -169,7 +169,10 @@ STATIONS: tuple[Station, ...] = (
         "Alt+2",
         "plan.page:PlanPage",
         _plan,
-        (Verb("plan", "plan a trial and write its files"),),
+        (
+            Verb("plan", "plan a trial and write its files"),
+            Verb("recipes", "how pieces of a stock are commonly prepared and finished"),
+        ),
         "plan",
     ),
     Station(
@@ -207,6 +210,7 @@ STATIONS: tuple[Station, ...] = (
         (
             Verb("decide", "decide from one or more trials with their readings"),
             Verb("carry", "carry an entry over to another machine or stock, as a guess"),
+            Verb("wrong", "the likeliest causes of what went wrong with a coupon"),
         ),
         "decide-cut",
     ),
@@ -216,7 +220,10 @@ STATIONS: tuple[Station, ...] = (
         "Alt+6",
         "book.page:BookPage",
         _book,
-        (Verb("book", "find settings in the book"),),
+        (
+            Verb("book", "find settings in the book"),
+            Verb("where", "machines side by side for a stock, or how thick one cuts"),
+        ),
         "book",
     ),
     Station(

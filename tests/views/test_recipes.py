@@ -223,7 +223,16 @@ class ChooseTest(RecipeCase):
         self.wait_for(lambda: page.presenter.finished)
         self.settle(80)
         compared = page.presenter.found["recipes"]
-        self.assertEqual(compared.cells, (8, 8))
+        self.assertEqual(compared.cells, (4, 4))
+        self.press("Compare on")  # a second coupon at the edges that the first has shown
+        again = self.page().presenter
+        self.wait_for(lambda: again.plan is not None)
+        self.assertEqual(
+            [one.name for one in again.plan.trial.recipes], ["as it lies", "taped face"]
+        )
+        self.alt(Qt.Key.Key_5)
+        self.wait_for(lambda: self.page().presenter.finished)
+        page = self.page()
         self.assertTrue(page.recipes.isVisible())
         self.assertIn("taped face", page.recipes.accessibleName())
         self.choose_word(page.recipe, "as it lies")

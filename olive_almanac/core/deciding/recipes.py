@@ -16,7 +16,7 @@ from scipy.special import ndtr
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, edge_speeds, prior_of_subject
 from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.design.levels import round_level
-from olive_almanac.core.fitting.cut import data_of
+from olive_almanac.core.fitting.cut import LAPSE, data_of
 from olive_almanac.core.fitting.kin_learning import KinSds
 from olive_almanac.core.fitting.recipes import RecipeFit, by_recipe, fit_recipes, shift_prior
 from olive_almanac.core.records.machine import Machine
@@ -45,9 +45,9 @@ OWN_SPREAD = 0.012  # sd of a difference that the particles themselves leave
 NEAR = 0.03  # of ln speed: no cell is laid nearer to its recipe's middle
 WIDEST = 0.35  # of ln speed: nor farther
 SLOWEST_MM_S = 0.2
-# measured (docs/methods.md, section Recipes): sd of the difference by cells of each recipe
-SD_BY_CELLS = ((4, 0.092), (8, 0.058), (12, 0.045), (24, 0.031))
-SURELY = 0.8  # share of such differences that are to be told
+LARGE = 0.2
+TELLS = 1.96 + 0.84  # standard deviations of a difference that is told in four of five cases
+FORETOLD_DRAWS, FORETOLD_PARTICLES = 24, 1200
 
 
 @dataclass(frozen=True)
@@ -110,21 +110,31 @@ def recipe_levels(pairs: Pairs) -> tuple[RecipeLevel, ...]:
     return (RecipeLevel(last.recipe, own, ()),)
 
 
-def can_tell(cells_each: int) -> float:
-    """Return the difference of energy, as a share, that so many cells of each recipe tell in four
-    of five cases, laid at their edges by turns.
+def can_tell(fit: RecipeFit, cells: Sequence[tuple[Setting, int]], base: Setting) -> float:
+    """Return the difference of energy between two recipes, as a share, that planned cells tell in
+    four of five cases: by the verdicts that they would get in worlds drawn from what is believed.
     """
-    counts, sds = zip(*SD_BY_CELLS, strict=True)
-    at = np.clip(cells_each, counts[0], counts[-1])
-    sd = float(np.exp(np.interp(math.log(at), np.log(counts), np.log(sds))))
-    reach = 1.96 + float(-_quantile(1 - SURELY))
-    return math.expm1(reach * sd)
-
-
-def _quantile(p: float) -> float:
-    from scipy.special import ndtri
-
-    return float(ndtri(p))
+    rng = np.random.default_rng(FIT_SEED)
+    edges = [_edges(fit, at, base) for at in range(fit.shift.shape[1])]
+    chance = np.ones((len(fit.theta), len(cells)))
+    for at in range(fit.shift.shape[1]):
+        mine = [n for n, (_, which) in enumerate(cells) if which == at]
+        groove = fit.groove(at)
+        burns = fit.case.burns_of([cells[n][0] for n in mine])
+        margin = groove.margin(burns, fit.case.thickness_mm) - groove.hang_band
+        chance[:, mine] = ndtr(np.asarray(margin / groove.noise, float))
+    chance = (1 - LAPSE) * chance + LAPSE / 2
+    log_free, log_not = np.log(chance), np.log1p(-chance)
+    more = edges[0] - edges[1]
+    spreads = []
+    for world in rng.integers(len(more), size=FORETOLD_DRAWS):
+        free = rng.random(len(cells)) < chance[world]
+        log = log_free[:, free].sum(1) + log_not[:, ~free].sum(1)
+        weight = np.exp(log - log.max())
+        weight /= weight.sum()
+        mean = float(weight @ more)
+        spreads.append(float(weight @ (more - mean) ** 2))
+    return math.expm1(TELLS * math.sqrt(float(np.mean(spreads)) + OWN_SPREAD**2))
 
 
 # -- comparing -------------------------------------------------------------------------------------
@@ -189,6 +199,8 @@ def fit_cut_recipes(
     recipes: Sequence[Recipe],
     pairs: Sequence[Pairs],
     kin: KinSds | None = None,
+    *,
+    particles: int = 256,
 ) -> RecipeFit:
     """Return the shared fit of recipes, each with its own read coupons."""
     rng = np.random.default_rng(FIT_SEED)
@@ -196,7 +208,7 @@ def fit_cut_recipes(
     case, prior = prior_of_subject(machine, stock, first, (), rng, kin)
     shifts = [shift_prior(recipe, first) for recipe in recipes[1:]]
     data = [data_of(case, part) for part in pairs]
-    return fit_recipes(case, data, shifts, prior, rng=rng)
+    return fit_recipes(case, data, shifts, prior, rng=rng, particles=particles)
 
 
 def _cut_shifts(
@@ -277,10 +289,11 @@ def recipe_cells(
     return tuple(found)
 
 
-def told_beforehand(cells_each: int, recipes: int) -> str:
-    """Return in a sentence what a trial of recipes can tell."""
-    share = number_text(100 * can_tell(cells_each), 2)
-    return (
-        f"{count_text(cells_each, 'cell')} of each of {recipes} recipes: a difference of {share} % "
-        "is told in four of five cases; a smaller one takes more cells"
-    )
+def told_beforehand(cells_each: int, recipes: int, share: float) -> str:
+    """Return in a sentence what a trial of recipes can tell: `share` is the difference that it
+    tells in four of five cases.
+    """
+    told = f"a difference of {number_text(100 * share, 2)} % is told in four of five cases"
+    if share > LARGE:
+        told += "; the next coupon, laid where this one shows the edges, tells far smaller ones"
+    return f"{count_text(cells_each, 'cell')} of each of {recipes} recipes: {told}"

@@ -68,7 +68,7 @@ def read_signs(
     elif isinstance(expected, FittedCut):
         signs |= _cut_signs(trial, readings, told, expected)
         signs |= _kerf_sign(told, earlier)
-    return signs
+    return {sign: bool(so) for sign, so in signs.items()}
 
 
 def _defects(told: list[tuple[Cell, Reading]]) -> dict[str, bool]:

@@ -7,7 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from olive_almanac.core.deciding.recipes import fit_cut_recipes, recipe_cells, told_beforehand
+from olive_almanac.core.deciding.recipes import (
+    FORETOLD_PARTICLES,
+    can_tell,
+    fit_cut_recipes,
+    recipe_cells,
+    told_beforehand,
+)
 from olive_almanac.core.design.aim import Aim
 from olive_almanac.core.design.choices import TrialChoices, holding
 from olive_almanac.core.design.levels import round_level
@@ -19,11 +25,13 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import count_text
 
 __all__ = ["side_by_side"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-CELLS_EACH = {2: 8, 3: 6, 4: 5}  # a corner of a sheet holds so many
+CELLS_EACH = {2: 4, 3: 4, 4: 3}  # of a cut: more tell less than a second coupon at the edges
+POWERS_EACH = {2: 8, 3: 6, 4: 5}  # of a tone: a strip each
 TONES = (0.45, 2.0)  # of the energy of the right tone, how far the strips reach
 CELL_MM = 10.0
 
@@ -44,11 +52,18 @@ def side_by_side(
     """
     if len(recipes) < 2:
         return replace(grid, recipes=recipes, settings=()), "choose what is to be compared"
-    each = CELLS_EACH[len(recipes)]
     if task == "cut":
-        cells = _at_edges(machine, stock, recipes, pairs, grid=grid, aim=aim, kin=kin, each=each)
+        each = CELLS_EACH[len(recipes)]
+        parts = by_recipe(pairs)
+        own = [[one for one in parts if key_of(one[0].recipe) == key_of(r)] for r in recipes]
+        fit = fit_cut_recipes(machine, stock, recipes, own, kin, particles=FORETOLD_PARTICLES)
+        base = Setting(grid.power[-1], 1.0, aim.passes, aim.focus_mm, air=grid.air[-1])
+        cells = recipe_cells(fit, base, each, machine.max_speed_mm_s)
+        why = told_beforehand(each, len(recipes), can_tell(fit, cells, base))
     else:
+        each = POWERS_EACH[len(recipes)]
         cells = _over_tones(machine, recipes, grid, aim, each)
+        why = f"{count_text(each, 'power')} of each of {len(recipes)} recipes, weak to strong"
     settings = tuple(setting for setting, _ in cells)
     choices = replace(
         grid,
@@ -58,25 +73,7 @@ def side_by_side(
         recipes=recipes,
         cell_mm=max(CELL_MM, grid.cell_mm) if task == "cut" else grid.cell_mm,
     )
-    return choices, told_beforehand(each, len(recipes))
-
-
-def _at_edges(
-    machine: Machine,
-    stock: Stock,
-    recipes: tuple[Recipe, ...],
-    pairs: Pairs,
-    *,
-    grid: TrialChoices,
-    aim: Aim,
-    kin: KinSds | None,
-    each: int,
-) -> tuple[tuple[Setting, int], ...]:
-    parts = by_recipe(pairs)
-    own = [[one for one in parts if key_of(one[0].recipe) == key_of(r)] for r in recipes]
-    fit = fit_cut_recipes(machine, stock, recipes, own, kin)
-    base = Setting(grid.power[-1], 1.0, aim.passes, aim.focus_mm, air=grid.air[-1])
-    return recipe_cells(fit, base, each, machine.max_speed_mm_s)
+    return choices, why
 
 
 def _over_tones(

@@ -174,7 +174,9 @@ class PlanPresenter:
         """The recipes of a trial of a kind: one, or those that are compared."""
         if not kind_of(kind).compares_recipes:
             return self.recipes[:1]
-        chosen = self.recipes or (AS_IT_LIES,)
+        chosen, active = self.recipes or (AS_IT_LIES,), self.session.active
+        if len(chosen) < 2 and active is not None and len(active.trial.recipes) > 1:
+            chosen = active.trial.recipes  # compared once more
         if len(chosen) < 2:
             keys = {key_of(one) for one in chosen}
             others = [one for one in self.recipe_choices if key_of(one.recipe) not in keys]

@@ -22,7 +22,7 @@ from olive_almanac.steps.book import BookPresenter
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.read import KEYS
-from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells
+from olive_almanac.steps.requests import LookAtCell, PlanAtFocus, PlanCells, PlanKind
 from olive_almanac.views.coupon import CouponPicture, VerdictKeyLine
 from olive_almanac.views.decide.bed import BedChart
 from olive_almanac.views.decide.charts import FocusChart, KerfChart, SlicesChart, ToneChart
@@ -270,7 +270,8 @@ class DecidePage(StationPage):
         main = "Write into the book" if picked else ""
         if self._earlier_only:
             main = f"Open {in_sentence(active.earlier[-1][0].name)}"
-        self._offer(main, bool(decision and decision.next_cells))
+        self._offer(main, self._compares_on or bool(decision and decision.next_cells))
+        self.closer.setText("Compare on" if self._compares_on else "Plan the next cells")
         self._show_limits(task)
 
     def _show_recipe_choice(self, active: ActiveTrial) -> None:
@@ -700,9 +701,19 @@ class DecidePage(StationPage):
         if name:
             self.presenter.save_table(Path(name))
 
+    @property
+    def _compares_on(self) -> bool:
+        """Whether the recipes of the last coupon cannot be told apart yet and nobody chose one."""
+        active, compared = self.session.active, self.presenter.found.get("recipes")
+        if active is None or compared is None or len(active.trial.recipes) < 2:
+            return False
+        return self.presenter.recipe is None and not all(o.told for o in compared.differences)
+
     def _plan_next(self) -> None:
         decision = self.presenter.decision
-        if decision is not None and decision.next_cells:
+        if self._compares_on:
+            self.main_window.navigate("plan", PlanKind("recipes"))
+        elif decision is not None and decision.next_cells:
             request = PlanCells(decision.next_cells, recipe=decision.recipe)
             self.main_window.navigate("plan", request)
 

@@ -1,0 +1,94 @@
+"""olive-almanac where: machines side by side for a stock, or how thick one machine cuts."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from olive_almanac.cli.console import add_json, dialled, load_machine, load_stock, say
+from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.deciding.reach import StockReach, reach_of
+from olive_almanac.core.deciding.where import AIMS, Candidate, WhereRow, ranked, where_row
+from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.setting import TASKS
+from olive_almanac.core.units import duration_text
+from olive_almanac.steps.permission import permission_for, rules_where_burnt
+from olive_almanac.steps.where import reach_words, row_words
+
+__all__ = ["add_arguments", "run"]
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add what the verb takes."""
+    parser.add_argument("machines", type=Path, nargs="+", metavar="MACHINE")
+    parser.add_argument("--stock", type=Path, required=True)
+    parser.add_argument("--task", choices=TASKS, default="cut")
+    parser.add_argument("--aim", choices=tuple(AIMS), default="time", help="what counts first")
+    parser.add_argument(
+        "--reach", action="store_true", help="up to what thickness each machine cuts it"
+    )
+    parser.add_argument(
+        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+    )
+    add_json(parser)
+
+
+def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
+    """Tell what each machine is expected to do with the stock."""
+    stock = load_stock(arguments.stock)
+    machines = [load_machine(path) for path in arguments.machines]
+    if arguments.reach:
+        reaches = [
+            (machine, StockReach(stock, tuple(reach_of(machine, stock, ()))))
+            for machine in machines
+        ]
+        words = "\n".join(f"{machine.label}: {reach_words(one)}" for machine, one in reaches)
+        points = {machine.name: [to_plain(one) for one in r.points] for machine, r in reaches}
+        say(arguments, words, {"format": "olive-almanac/reach", "version": 1, "reach": points})
+        return 0
+    rules = rules_where_burnt(stock) if arguments.we_burn_it else {}
+    rows = ranked(
+        [
+            where_row(
+                Candidate(one, stock, permission_for(one, stock, arguments.task, rules)),
+                arguments.task,
+            )
+            for one in machines
+        ],
+        arguments.aim,
+    )
+    document = {
+        "format": "olive-almanac/where",
+        "version": 1,
+        "task": arguments.task,
+        "rows": [_plain(row) for row in rows],
+    }
+    say(arguments, "\n".join(_line(row) for row in rows), document)
+    return 0
+
+
+def _line(row: WhereRow) -> str:
+    if row.setting is None or row.seconds is None:
+        return f"{row.machine.label}: {row.state}: {row.reason}"
+    low, high = (duration_text(end) for end in row.range_s)
+    return (
+        f"{row.machine.label}: {dialled(row.setting)}, {duration_text(row.seconds)} "
+        f"({low} to {high}); {row_words(row)}"
+    )
+
+
+def _plain(row: WhereRow) -> dict[str, Any]:
+    plain = {"machine": row.machine.name, "state": row.state, "reason": row.reason}
+    if row.setting is None:
+        return plain
+    return plain | {
+        "setting": to_plain(row.setting),
+        "chance": row.chance,
+        "seconds": row.seconds,
+        "seconds_80": list(row.range_s),
+        "cost": row.cost,
+        "edge": row.grade,
+        "margin": row.margin,
+        "quickest": row.quickest,
+    }
