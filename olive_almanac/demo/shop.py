@@ -16,11 +16,12 @@ import numpy as np
 from olive_almanac.core.deciding.decision import Decision, Pick
 from olive_almanac.core.deciding.guess import compute_guess
 from olive_almanac.core.design.choices import TrialChoices
-from olive_almanac.core.design.suggest import flare_limit_of, suggest_levels
+from olive_almanac.core.design.suggest import Known, flare_limit_of, suggest_levels
 from olive_almanac.core.placing.fiducials import coupon_set
 from olive_almanac.core.records.entry import PROOFS_NEEDED, Entry, Proof
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.records.run import CellBurn, RunRecord
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -32,7 +33,7 @@ from olive_almanac.demo.services import build_services
 from olive_almanac.steps.active import used_on_sheet
 from olive_almanac.steps.decide import decide_trial, entry_of
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.permission import engraves, permission_for
+from olive_almanac.steps.permission import engraves, permission_for, proposed_recipes
 from olive_almanac.steps.ports import Bench, Library
 from olive_almanac.steps.trial_files import write_trial_files
 
@@ -189,6 +190,7 @@ PLANS: tuple[tuple[str, str, Task, str], ...] = (
     ("long-bed", "poplar-4", "engrave", "measured grey"),
 )
 MOST_ROUNDS = 5
+GLASS_DAYS = 20  # ago: glass was first marked under tape
 
 
 @dataclass
@@ -220,6 +222,11 @@ def build_shop(library: Library, bench: Bench, today: date) -> Iterator[str]:
     yield from build_checks(library, bench, machines, stocks, today, next_number)
     yield from build_further_jobs(library, machines, stocks, today)
     yield from build_jobs(library, bench, machines["long-bed"], stocks["birch-3"], today)
+    if "glass-4" in stocks:
+        blue, glass = machines["north-bench"], stocks["glass-4"]
+        day = today - timedelta(days=GLASS_DAYS)
+        _live_through(library, bench, blue, glass, "engrave", "proven", day, count)
+        yield f"{blue.name}, {glass.label}, engrave: under tape"
 
 
 def _live_through(
@@ -289,7 +296,13 @@ def _live_through(
             lot = "older"
         else:
             lot = stock.lot
-        outcome = Proof((day + timedelta(days=1 + n)).isoformat(), "passed", lot, machine.state)
+        outcome = Proof(
+            (day + timedelta(days=1 + n)).isoformat(),
+            "passed",
+            lot,
+            machine.state,
+            recipe=key_of(entry.recipe),
+        )
         entry = replace(entry, proofs=(*entry.proofs, outcome))
         library.save_entry(entry, "confirming burn noted")
     if fate == "failed":
@@ -363,9 +376,15 @@ def _burn_and_read(
 
 
 def _first(machine: Machine, stock: Stock, task: Task) -> TrialChoices:
-    can = engraves(machine, stock)
+    needed = [one.recipe for one in proposed_recipes(machine, stock, task) if one.is_needed]
     return suggest_levels(
-        machine, stock, task, speed_unit="mm/min", lettering=letters(), engraves=can
+        machine,
+        stock,
+        task,
+        speed_unit="mm/min",
+        known=Known(recipes=tuple(needed[:1])),
+        lettering=letters(),
+        engraves=engraves(machine, stock),
     ).choices
 
 

@@ -412,8 +412,6 @@ def facts_of(
             for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm)
         )
         facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
-    if not entry.recipe.is_plain:
-        facts.insert(0, ("Prepared", entry.recipe.name))
     conditions = [f"machine state {entry.machine_state}"]
     if machine is not None and machine.lens_focal_mm and machine.state == entry.machine_state:
         conditions.append(f"{number_text(machine.lens_focal_mm)} mm lens")

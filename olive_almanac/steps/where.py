@@ -39,6 +39,7 @@ __all__ = [
     "WHAT_IFS",
     "NeedRow",
     "WhatIf",
+    "changed_machine",
     "need_work",
     "reach_page",
     "reach_words",
@@ -53,7 +54,6 @@ __all__ = [
 
 EDGE_WORDS = ("clean", "brown", "charred", "flared")
 WHAT_IFS = {"power": "another source, W", "lens": "another lens, mm", "thickness": "thickness, mm"}
-UNKNOWN_POWER = 0.15  # sd of ln power of a head of which only the maker's figure is known
 USUAL_FOCAL_MM = 50.8  # where the machine's form does not say: two inches (common practice)
 MOST_STOCKS = 12
 UPKEEP = {
@@ -140,18 +140,26 @@ def _candidate(session: Session, machine: Machine, stock: Stock, task: Task) -> 
 
 
 def _varied(candidate: Candidate, wish: WhatIf) -> Candidate:
-    from olive_almanac.core.deciding.reckon import with_lens, with_power, with_thickness
+    from olive_almanac.core.deciding.reckon import with_thickness
 
-    machine, stock = candidate.machine, candidate.stock
+    machine, stock = changed_machine(candidate.machine, wish), candidate.stock
     words = wish.words(machine)
-    if wish.kind == "power":
-        machine = with_power(machine, wish.value)
-    elif wish.kind == "lens":
-        machine = with_lens(machine, wish.value / (machine.lens_focal_mm or USUAL_FOCAL_MM))
+    if wish.kind == "lens":
         words = f"{words}: {lens_words(machine, stock)}"
-    else:
+    elif wish.kind == "thickness":
         stock = with_thickness(stock, wish.value)
     return replace(candidate, machine=machine, stock=stock, what_if=words)
+
+
+def changed_machine(machine: Machine, wish: WhatIf) -> Machine:
+    """Return a machine with another source or lens; as it is where the stock would be another."""
+    from olive_almanac.core.deciding.reckon import with_lens, with_power
+
+    if wish.kind == "power":
+        return with_power(machine, wish.value)
+    if wish.kind == "lens":
+        return with_lens(machine, wish.value / (machine.lens_focal_mm or USUAL_FOCAL_MM))
+    return machine
 
 
 def lens_words(machine: Machine, stock: Stock) -> str:

@@ -4,6 +4,7 @@ for a machine, a lens or a thickness that was not burnt yet.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -51,6 +52,7 @@ class Reckoned:
     spread: float = 0.0
     grade: float = 0.0
     stall: float = 0.0
+    to_edge: float = 0.0  # ln of the speed at the edge over that of the setting
 
 
 def reckon_cut(known: FittedCut, machine: Machine, stock: Stock, limit: FlareLimit) -> Reckoned:
@@ -80,7 +82,9 @@ def reckon_cut(known: FittedCut, machine: Machine, stock: Stock, limit: FlareLim
         power=1.0, speed_mm_s=[setting.speed_mm_s], passes=[float(setting.passes)]
     )
     stall = known.stall_chance(power=1.0, speed_mm_s=setting.speed_mm_s, focus_mm=focus)
-    return Reckoned(setting, sure, seconds, doubt, float(above.sum()), stall)
+    edges = known.edges(power=1.0, passes=setting.passes, focus_mm=focus)
+    to_edge = float(np.median(edges)) - math.log(setting.speed_mm_s)
+    return Reckoned(setting, sure, seconds, doubt, float(above.sum()), stall, to_edge)
 
 
 def seconds_per_metre(setting: Setting, machine: Machine) -> float:

@@ -75,6 +75,7 @@ class WhereRow:
     grade: float | None = None
     margin: float | None = None
     stall: float = 0.0
+    to_edge: float = 0.0  # ln of the speed at the edge over that of the setting
     quickest: float = 0.0
 
     @property
@@ -107,6 +108,7 @@ def where_row(candidate: Candidate, task: Task, kin: KinSds | None = None) -> Wh
             spread=evidence.edge_doubt or UNKNOWN_SPREAD,
             grade=evidence.char,
             margin=evidence.margins.speed,
+            to_edge=math.log(evidence.margins.even_speed or 1.0),
         )
         return _timed(row, task)
     if task == "cut":
@@ -147,6 +149,7 @@ def _reckoned_cut(candidate: Candidate, blank: WhereRow, kin: KinSds | None) -> 
         spread=found.spread,
         grade=found.grade,
         stall=found.stall,
+        to_edge=found.to_edge,
     )
     return _timed(row, "cut")
 
@@ -213,7 +216,9 @@ def _worth(row: WhereRow, aim: str) -> tuple[float, float]:
 
 
 def _drawn(rows: Sequence[WhereRow]) -> np.ndarray:
-    """ln of the seconds of each row [rows, draws]: what is only reckoned shares its stock."""
+    """ln of the seconds at each row's edge [rows, draws], whatever margin its setting keeps; what
+    is only reckoned shares its stock.
+    """
     rng = np.random.default_rng(FIT_SEED)
     common = rng.standard_normal(DRAWS)
     lines = []
@@ -221,5 +226,5 @@ def _drawn(rows: Sequence[WhereRow]) -> np.ndarray:
         own = rng.standard_normal(DRAWS)
         if row.state not in BURNT:
             own = math.sqrt(SHARED) * common + math.sqrt(1 - SHARED) * own
-        lines.append(math.log(row.seconds or 1.0) + row.spread * own)
+        lines.append(math.log(row.seconds or 1.0) - row.to_edge + row.spread * own)
     return np.array(lines).reshape(len(rows), DRAWS)

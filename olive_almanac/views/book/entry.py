@@ -231,10 +231,8 @@ class EntryPage(Page):
         self.body_layout.setSpacing(0)
         layout = QVBoxLayout(self)
         page_margins(layout, left=32, right=24)
-        self.prepared = WordPicker("ui_b", name="How the piece is prepared")
-        self.prepared.picked.connect(self._prepare)
         self._recipes: tuple[Recipe, ...] = ()
-        layout.addLayout(head(self.title, None, self.prepared, self.lot))
+        layout.addLayout(head(self.title, None, self.lot))
         layout.addSpacing(px(7))
         layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
         layout.addSpacing(px(7))
@@ -289,7 +287,6 @@ class EntryPage(Page):
         for part in (self.mark, self.state, self.reason, self.by, self.line):
             part.setVisible(subject.complete)
         if not subject.complete:
-            self.prepared.hide()
             self.title.setText("Your book")
             self.lot.setText("")
             self._show_way_in()
@@ -303,7 +300,6 @@ class EntryPage(Page):
         self.mark.set_key(state)
         self.state.setText(STATE_WORDS[state][0])
         entry = self.session.entry
-        self._show_prepared(entry)
         by = None
         if entry and state == "proven":
             by = entry.prove_again_by
@@ -319,27 +315,38 @@ class EntryPage(Page):
         else:
             self._show_entry(entry, state)
 
-    def _show_prepared(self, entry: Entry | None) -> None:
+    def _add_prepared(self, entry: Entry) -> None:
         """How the piece of the entry is prepared, to be changed in place."""
-        self.prepared.setVisible(entry is not None)
-        if entry is None:
-            return
         self._recipes = self.presenter.recipes()
         names = [(str(at), one.name) for at, one in enumerate(self._recipes)]
         names.append((STEPS, "change its steps …"))
-        self.prepared.set_choices(names, str(self._recipes.index(entry.recipe)))
-        self.prepared.setToolTip(tip_text(recipe_line(entry.recipe)))
+        prepared = WordPicker("ui_b", name="How the piece is prepared")
+        prepared.set_choices(names, str(self._recipes.index(entry.recipe)))
+        prepared.picked.connect(self._prepare)
+        line = row(label("With", "h3"), prepared, None, gap=10)
+        if entry.recipe.is_plain and compact(True, False):
+            return  # room is short: the menu of the book changes it there
+        if not entry.recipe.is_plain:
+            prepared.setToolTip(tip_text(recipe_line(entry.recipe)))
+        if not entry.recipe.is_plain and compact(False, True):
+            steps = label(recipe_line(entry.recipe), "small", "second", wrap=True)
+            line = row(label("With", "h3"), prepared, steps, gap=10)
+            line.setStretch(2, 1)
+        self.body_layout.addLayout(line)
 
     def _prepare(self, key: str) -> None:
+        if key != STEPS:
+            self.presenter.prepare(self._recipes[int(key)])
+        else:
+            self.change_recipe()
+
+    def change_recipe(self) -> None:
+        """Open the steps of the entry's recipe."""
         entry = self.session.entry
         if entry is None:
             return
-        if key != STEPS:
-            self.presenter.prepare(self._recipes[int(key)])
-            return
         from olive_almanac.views.recipe_dialog import RecipeDialog  # start-up: opened seldom
 
-        self._show_prepared(entry)  # the word goes back to the recipe
         dialog = RecipeDialog(self.window(), entry.recipe)
         dialog.accepted.connect(lambda: self.presenter.prepare(dialog.recipe))
         dialog.finished.connect(dialog.deleteLater)
@@ -428,11 +435,7 @@ class EntryPage(Page):
         self._add_honours(entry, unit)
         add.addWidget(hair())
         add.addSpacing(px(6))
-        if not entry.recipe.is_plain:
-            line = label(recipe_line(entry.recipe), "ui", "second")
-            line.setMinimumWidth(0)
-            line.setToolTip(tip_text(entry.recipe.words))
-            add.addLayout(row(label("With", "h3"), line, None, gap=10))
+        self._add_prepared(entry)
         self._add_margin(entry, unit)
         self._add_evidence(entry)
         add.addSpacing(px(6))
@@ -475,7 +478,7 @@ class EntryPage(Page):
 
     def _add_margin(self, entry: Entry, unit: str) -> None:
         margins = entry.evidence.margins
-        words = "It could run this much quicker and the tone still be right."
+        words = "quicker, and the tone is still right."
         if entry.task == "cut":
             words = "It could run this much quicker and still fall free."
             if margins.is_sure:
@@ -510,7 +513,7 @@ class EntryPage(Page):
             self.session.subject.machine,
             self.session.preferences.speed_unit,
         )
-        facts = facts[: compact(5, 10)]
+        facts = facts[: compact(5 if entry.recipe.is_plain else 3, 10)]
         lines = []
         for name, value in facts:
             line = fact(name, value)
@@ -633,7 +636,8 @@ class EntryPage(Page):
             else:
                 trial = button(good, tip="a job or piece that was burnt with this setting")
                 trial.clicked.connect(self.note_burn)
-        copy = button("Copy" if trial else compact("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
+        short = trial is not None or entry.task != "cut"
+        copy = button("Copy" if short else compact("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
         copy.clicked.connect(self.copy_numbers)
         card = button("Card" if trial else compact("Card", "Print a card"), tip="as PDF, Ctrl+P")
         card.clicked.connect(self.print_card)

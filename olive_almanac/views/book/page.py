@@ -307,6 +307,7 @@ class BookPage(StationPage):
         entry, ready = self.session.entry is not None, self.session.library is not None
         for words, act, able in (
             ("Due this week", lambda: self._open(DueDialog), ready),
+            ("How it is prepared", self.right.change_recipe, ready and entry),
             ("Where and with what", self.main_window.ask_where, ready),
             ("What went wrong", self.main_window.ask_wrong, ready),
             ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),

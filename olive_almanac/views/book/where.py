@@ -33,6 +33,7 @@ from olive_almanac.steps.where import (
     what_if_from,
     where_work,
 )
+from olive_almanac.steps.worth import worth_words, worth_work
 from olive_almanac.views.marks import Mark, draw_state, hatch
 from olive_almanac.views.parts import (
     CENTRE,
@@ -313,6 +314,20 @@ class WhereDialog(QDialog):
         self.drop = button("Drop the last", "plain")
         self.drop.clicked.connect(self._unwish)
         self.told = label("", "small", "second", wrap=True)
+        self.price, self.hour = Number("Its price", 64), Number("What an hour is worth", 56)
+        self.pays = button("Does it pay?", "plain", tip="over the jobs of the last year")
+        self.pays.clicked.connect(self._ask_worth)
+        money = (
+            label("It costs", "ui", "second"),
+            self.price,
+            label("and an hour of machine and person is worth", "ui", "second"),
+            self.hour,
+            label(self.session.preferences.currency, "ui", "second"),
+            self.pays,
+        )
+        self.money_row = box(row(*money, None, gap=8))
+        self.worth = label("", "ui_b", wrap=True)
+        self.worth.hide()
         wish = (self.whose, label("had", "ui", "second"), self.what, self.much, add, self.drop)
         leaf = QWidget()
         leaf.setLayout(
@@ -322,6 +337,8 @@ class WhereDialog(QDialog):
                 scrolling(inside, (px(300), px(160))),
                 self.told,
                 row(*wish, None, gap=8),
+                self.money_row,
+                self.worth,
                 gap=6,
                 margins=(0, 0, 0, 0),
             )
@@ -339,6 +356,25 @@ class WhereDialog(QDialog):
             return
         self._reckon()
 
+    def _ask_worth(self) -> None:
+        """Reckon what the last what-if would have saved in a year of jobs."""
+        if not self.wishes:
+            return
+        wish = self.wishes[-1]
+        machine = self.session.catalogue.machine(wish.machine_uid)
+        try:
+            work = worth_work(self.session, wish, self.price.text(), self.hour.text())
+        except AlmanacError as problem:
+            self._say_worth(str(problem))
+            return
+        words = f"{machine.name} {wish.words(machine)}" if machine else ""
+        self._say_worth("Working it out …")
+        self._work(work, lambda found: self._say_worth(worth_words(found, words)))
+
+    def _say_worth(self, words: str) -> None:
+        self.worth.setText(words)
+        self.worth.setVisible(bool(words))
+
     def _unwish(self) -> None:
         if self.wishes:
             self.wishes.pop()
@@ -347,6 +383,7 @@ class WhereDialog(QDialog):
     def _reckon(self) -> None:
         stock, task = self.session.subject.stock, self.session.subject.task
         self.rows = []
+        self._say_worth("")
         if stock is None:
             self.told.setText("Choose a stock at the top of the window first.")
             return
@@ -371,6 +408,7 @@ class WhereDialog(QDialog):
             line.clicked.connect(lambda _=False, one=one: self._go_to(one))
             self.list.addWidget(line)
         self.drop.setVisible(bool(self.wishes))
+        self.money_row.setVisible(any(one.kind != "thickness" for one in self.wishes[-1:]))
         every = len(self.session.catalogue.machines) + len(self.wishes)
         said = (
             "Reckoned lines rest on the model and on kindred coupons: a trial tells. Enter on a "
