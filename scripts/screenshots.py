@@ -32,7 +32,9 @@ def photograph(window) -> None:
 def main(target: Path) -> None:
     use_virtual_screen()
     from olive_almanac.views.application import make_application
+    from olive_almanac.views.book.where import WhereDialog
     from olive_almanac.views.window import MainWindow
+    from olive_almanac.views.wrong import WrongDialog
 
     make_application()
     target.mkdir(parents=True, exist_ok=True)
@@ -61,7 +63,7 @@ def main(target: Path) -> None:
         wait_until(lambda: window.session.library is not None)
         choose = window.session.choose
         window.navigate("book")
-        choose(machine="north-bench", stock="birch-3", task="cut")
+        choose(machine="north-bench", stock="glass-4", task="engrave")
         take(window, "book")
         window.navigate("set_up")
         checklist = window.page("set_up").checklist
@@ -128,7 +130,6 @@ def main(target: Path) -> None:
         window.navigate("decide")
         for name, machine, stock, task in (
             ("decide-focus", "long-bed", "poplar-4", "score"),
-            ("decide-kerf", "long-bed", "birch-6", "cut"),
             ("decide-cut", "long-bed", "birch-3", "cut"),
             ("decide-engrave", "long-bed", "birch-3", "engrave"),
         ):
@@ -136,9 +137,21 @@ def main(target: Path) -> None:
             wait_until(lambda: window.page("decide").presenter.finished)
             take(window, name)
         choose(machine="long-bed", stock="birch-3", task="cut")
+        where = WhereDialog(window)
+        where.open()
+        wait_until(lambda: len(where.rows) == 3)
+        where.much.setText("100")
+        where.much.returnPressed.emit()
+        wait_until(lambda: len(where.rows) == 4)
+        take(where, "where")
+        where.accept()
         window.switch_theme()
         wait_until(lambda: window.page("decide").presenter.finished)
-        take(window, "decide-cut-workshop")
+        wrong = WrongDialog(window)
+        wrong.open()
+        wait_until(lambda: wrong.answer is not None)
+        take(wrong, "wrong-workshop")
+        wrong.accept()
         window.navigate("book")
         window.close()
 
