@@ -6,15 +6,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QCheckBox, QDialog, QVBoxLayout
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QDialog, QVBoxLayout
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.wrong import WrongAnswer, askable, wrong_work
-from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import (
-    MIDDLE_LEFT,
     MIDDLE_RIGHT,
     Heading,
     Page,
@@ -27,7 +25,8 @@ from olive_almanac.views.parts import (
     row,
     scrolling,
 )
-from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, px
+from olive_almanac.views.theme import C, F, Painted, px
+from olive_almanac.views.tick_box import TickBox
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.causes import LikelyCause
@@ -61,44 +60,6 @@ class ChanceBar(Painted):
         painter.drawText(QRectF(72, 0, width - 72, height), MIDDLE_RIGHT, words)
 
 
-class SignTick(QCheckBox):
-    """A sign to say or to take back: a box that shows in both themes, and its words."""
-
-    BOX = 18
-
-    def sizeHint(self) -> QSize:
-        return QSize(px(300), px(28))
-
-    def minimumSizeHint(self) -> QSize:
-        return self.sizeHint()
-
-    def hitButton(self, pos: QPoint) -> bool:
-        return self.rect().contains(pos)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(LIVE.scale, LIVE.scale)
-        width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
-        box_at = QRectF(2, (height - self.BOX) / 2, self.BOX, self.BOX)
-        on = self.isChecked()
-        painter.setPen(QPen(C("olive" if on or self.hasFocus() else "edge"), 2))
-        painter.setBrush(C("olive" if on else "field"))
-        painter.drawRoundedRect(box_at, 3, 3)
-        if on:
-            painter.setPen(round_pen(C("on_olive"), 2.4))
-            points = ((4, 9), (8, 13), (14, 5))
-            painter.drawPolyline([box_at.topLeft() + QPointF(x, y) for x, y in points])
-        painter.setPen(C("ink"))
-        painter.setFont(F("ui"))
-        words_at = QRectF(30, 0, width - 30, height)
-        painter.drawText(words_at, MIDDLE_LEFT, self.text())
-        if self.hasFocus():
-            painter.setPen(QPen(C("olive"), 1))
-            painter.setBrush(NO_BRUSH)
-            painter.drawRect(QRectF(26, 2, width - 28, height - 4))
-
-
 class WrongDialog(QDialog):
     """Answers anew with every sign that is said or taken back."""
 
@@ -115,12 +76,12 @@ class WrongDialog(QDialog):
             about = f"{subject.stock.label} on {subject.machine.name}, {TASK_WORDS[subject.task]}"
         self.first = label("", "ui_b", wrap=True)
         self.first.hide()
-        self.boxes: dict[str, QCheckBox] = {}
+        self.boxes: dict[str, TickBox] = {}
         signs = QVBoxLayout()
         signs.setSpacing(px(2))
         signs.addWidget(Heading("What is seen"))
         for key, words in askable(subject.task):
-            tick = SignTick(words[:1].upper() + words[1:])
+            tick = TickBox(words[:1].upper() + words[1:])
             tick.clicked.connect(lambda on, key=key: self._say(key, on))
             self.boxes[key] = tick
             signs.addWidget(tick)

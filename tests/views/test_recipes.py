@@ -52,6 +52,12 @@ class RecipeCase(WindowCase):
         self.press(press)
         return page
 
+    def burn_and_read(self):
+        self.burn_at_once()
+        self.wait_for(lambda: self.page().presenter.running == "done")
+        self.press("Read the coupon")
+        self.read_all()
+
     def read_all(self):
         """Read every cell as the stand-in's coupon shows it, by keys."""
         session, page = self.session, self.page()
@@ -82,10 +88,7 @@ class GlassTest(RecipeCase):
         for _ in range(4):
             self.write_burn_file()
             self.tick_recipe_by_keys()
-            self.burn_at_once()
-            self.wait_for(lambda: self.page().presenter.running == "done")
-            self.press("Read the coupon")
-            self.read_all()
+            self.burn_and_read()
             self.ctrl(Qt.Key.Key_Return)
             page = self.page()
             self.wait_for(lambda page=page: page.presenter.finished)
@@ -104,10 +107,7 @@ class GlassTest(RecipeCase):
         self.settle(120)
         self.write_burn_file()
         self.tick_recipe_by_keys()
-        self.burn_at_once()
-        self.wait_for(lambda: self.page().presenter.running == "done")
-        self.press("Read the coupon")
-        self.read_all()
+        self.burn_and_read()
         self.assertEqual(self.session.state[0], "proven")
         self.assertEqual({p.recipe for p in self.session.entry.proofs}, {key_of(entry.recipe)})
         self.alt(Qt.Key.Key_6)
@@ -214,10 +214,7 @@ class ChooseTest(RecipeCase):
         )
         self.assertIn("is told in four of five cases", self.plan.short.basis.text())
         self.write_burn_file()
-        self.burn_at_once()
-        self.wait_for(lambda: self.page().presenter.running == "done")
-        self.press("Read the coupon")
-        self.read_all()
+        self.burn_and_read()
         self.ctrl(Qt.Key.Key_Return)
         page = self.page()
         self.wait_for(lambda: page.presenter.finished)

@@ -7,9 +7,9 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import JobProgress
@@ -17,7 +17,6 @@ from olive_almanac.core.units import duration_text
 from olive_almanac.steps.job_run import JobCheck, JobRunner, Unlit
 from olive_almanac.steps.job_work import check_run
 from olive_almanac.steps.serial_port import words_of
-from olive_almanac.views.marks import round_pen
 from olive_almanac.views.pace import PacePicker, set_pace
 from olive_almanac.views.parts import (
     MIDDLE_LEFT,
@@ -30,7 +29,8 @@ from olive_almanac.views.parts import (
     row,
 )
 from olive_almanac.views.pump import Pump
-from olive_almanac.views.theme import LIVE, C, F, compact, px
+from olive_almanac.views.theme import C, F, compact, px
+from olive_almanac.views.tick_box import TickBox
 from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
@@ -41,58 +41,34 @@ if TYPE_CHECKING:
 __all__ = ["RunPanel"]
 
 ARMED_FOR_MS = 60_000
+ELIDE = Qt.TextElideMode.ElideRight
 WORDS = {"running": "burning", "held": "held, beam off", "done": "burnt to the end"}
 
 
-class TickLine(QCheckBox):
-    """One line of the checklist to tick: a box for a gloved finger, its words and its number."""
+class TickLine(TickBox):
+    """One line of the checklist to tick: its words and its number."""
 
-    BOX = 24
+    SIDE = 24.0
 
     def __init__(self, check: JobCheck) -> None:
         super().__init__(f"{check.words}\n{check.number}")
+        self.LEAST = (200, compact(36, 44))
         self.words, self.number = check.words, check.number
         self.setAccessibleName(f"{check.words}: {check.number}")
         self.setToolTip(check.number)
         self.setChecked(bool(check.ticked))
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
 
-    def sizeHint(self) -> QSize:
-        return QSize(px(200), px(compact(36, 44)))
-
-    def minimumSizeHint(self) -> QSize:
-        return self.sizeHint()
-
-    def hitButton(self, pos: QPoint) -> bool:
-        return self.rect().contains(pos)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(LIVE.scale, LIVE.scale)
-        width, height = self.width() / LIVE.scale, self.height() / LIVE.scale
-        square = QRectF(2, (height - self.BOX) / 2, self.BOX, self.BOX)
-        painter.setBrush(C("olive") if self.isChecked() else C("field"))
-        painter.setPen(QPen(C("olive"), 2.4 if self.hasFocus() else 1.4))
-        painter.drawRoundedRect(square, 4, 4)
-        if self.isChecked():
-            painter.setPen(round_pen(C("field"), 3))
-            at = square.topLeft()
-            tick = [(6, 12), (10.5, 17), (18, 7)]
-            painter.drawPolyline(QPolygonF([at + QPointF(x, y) for x, y in tick]))
-        left = self.BOX + 12
+    def draw_words(self, painter: QPainter, room: QRectF) -> None:
+        middle = room.height() / 2
         for words, role, ink, top in (
-            (self.words, "small_b", "ink", height / 2 - 19),
-            (self.number, "small", "ink2", height / 2 - 1),
+            (self.words, "small_b", "ink", middle - 19),
+            (self.number, "small", "ink2", middle - 1),
         ):
             font = F(role)
             painter.setFont(font)
             painter.setPen(C(ink))
-            fitted = QFontMetricsF(font).elidedText(
-                words, Qt.TextElideMode.ElideRight, width - left - 2
-            )
-            painter.drawText(QRectF(left, top, width - left, 20), MIDDLE_LEFT, fitted)
-        painter.end()
+            fitted = QFontMetricsF(font).elidedText(words, ELIDE, room.width())
+            painter.drawText(QRectF(room.left(), top, room.width(), 20), MIDDLE_LEFT, fitted)
 
 
 class RunPanel(QWidget):
