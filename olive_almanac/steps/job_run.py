@@ -20,6 +20,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import duration_text, lengths_text, number_text
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
+from olive_almanac.steps.preparing import preparing_lines
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
 from olive_almanac.steps.upkeep import check_water
 
@@ -142,6 +143,11 @@ class JobRunner:
         stand = standing(session)
         mark = self._mark_of(run)
         found = []
+        for line in preparing_lines(self.presenter.recipes):
+            for_what, at = self._ticks.get(line.key, ("", ""))
+            if for_what != f"{mark} {line.detail}":
+                at = ""
+            found.append(JobCheck(line.key, line.words, line.detail, at))
         for check in CHECKS:
             number = own.get(check.key) or check.number(session)
             ticked = "" if check.key in own else stand.get(check.key, "")

@@ -1040,6 +1040,21 @@ class JobsPresenter:
         return tuple(dict.fromkeys(one.recipe for one in used if not one.recipe.is_plain))
 
     @property
+    def by_hand_words(self) -> str:
+        """How long preparing and finishing take, sheet by sheet, and what that costs at the hour of
+        the machine; empty where nothing is done.
+        """
+        minutes = sum(recipe.minutes for recipe in self.recipes)
+        machine = self.session.subject.machine
+        if not minutes or self.result is None or machine is None:
+            return ""
+        whole = minutes * len({run.sheet for run in self.result.plan.runs})
+        told = f"{number_text(whole, 3)} min"
+        if machine.rate is None:
+            return told
+        return f"{told}, {whole / 60 * machine.rate:.2f} {self.session.preferences.currency}"
+
+    @property
     def recipe_checks(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
         """What is done to the pieces before and after the burn, as lines to tick."""
         before = tuple(f"{one.words}: {one.detail}" for one in preparing_lines(self.recipes))

@@ -476,6 +476,9 @@ class JobsPage(StationPage):
             size = lengths_text(*plan.pattern.size_mm)
             self.facts.addWidget(fact("Drawing" if plan.parts else "Size of one", f"{size} mm"))
             self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
+            by_hand = self.presenter.by_hand_words
+            if by_hand:
+                self.facts.addWidget(fact("By hand", by_hand))
             done = self.presenter.done_words()
             if done:
                 self.facts.addWidget(fact("Burnt", done))
