@@ -74,12 +74,14 @@ class KinLearner:
 
 def _groups_of(library: Library, trials: list[Trial]) -> dict[tuple[object, ...], list[Coupon]]:
     from olive_almanac.core.deciding.cut_knowledge import group_key
+    from olive_almanac.core.fitting.recipes import by_recipe
 
     groups: dict[tuple[object, ...], list[Coupon]] = {}
     for trial in trials:
         readings = tuple(counted(library, library.readings(trial.id)))
-        if readings:
-            groups.setdefault(group_key(trial), []).append((trial, readings))
+        for part, told in by_recipe([(trial, readings)]):
+            if told:
+                groups.setdefault(group_key(part), []).append((part, tuple(told)))
     return groups
 
 
@@ -93,8 +95,9 @@ def _fit(coupons: list[Coupon]) -> Any:
     from olive_almanac.core.fitting.prior import family_prior
     from olive_almanac.core.fitting.transfer import transfer_between
 
-    machine, stock = coupons[0][0].machine, coupons[0][0].stock
-    case = case_of(machine, stock)
+    first = coupons[0][0]
+    machine, stock = first.machine, first.stock
+    case = case_of(machine, stock, first.recipe)
     data = data_of(case, coupons)
     if not len(data):
         return None

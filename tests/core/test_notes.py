@@ -10,6 +10,7 @@ import openpyxl
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.notes.columns import unit_question
 from olive_almanac.core.notes.entries import bring_in
+from olive_almanac.core.notes.preparing import recipe_of_words
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.notes import read_notes, read_pasted
 from tests.samples import BIRCH, DAY, LONG, MARKER, NORTH, sample_entry
@@ -152,6 +153,36 @@ class FiveStylesTest(unittest.TestCase):
         oak, pine = brought(notes, unit=question.units[0]).entries
         self.assertEqual((oak.setting, pine.setting.speed_mm_s), (Setting(0.9, 10.0, 2), 15.0))
         self.assertIn("notes.xlsx, row 4;", oak.evidence.says)
+
+
+class PreparedTest(unittest.TestCase):
+    def test_words_of_a_note_as_steps(self):
+        for words, line in (
+            ("taped, on pins; then peel and brush", "taped, on pins; then peel, brush"),
+            ("wet paper", "wet paper"),
+            ("magnets + raised 10 mm", "magnets, raised 10 mm"),
+            ("marking spray, then wash", "marking spray; then wash"),
+            ("peel, oil", "as it lies; then peel, seal"),
+            ("bare", "as it lies"),
+            ("", "as it lies"),
+        ):
+            with self.subTest(words):
+                self.assertEqual(recipe_of_words(words).line, line)
+        self.assertEqual(recipe_of_words("wet paper").before[0].kind, "medium")
+        self.assertEqual(recipe_of_words("magnets").before[0].kind, "hold")
+        self.assertIsNone(recipe_of_words("as Ben does it"))
+
+    def test_a_column_of_them_comes_into_the_book(self):
+        found = brought(
+            read_pasted(
+                "Material,Thickness (mm),Power (%),Speed (mm/s),Mask,Notes\n"
+                "Birch ply,3,85,12,taped,good\nCork,3,40,30,as Ben does it,fine\nFelt,3,30,60,,\n",
+                "old.csv",
+            )
+        )
+        recipes = [entry.recipe for entry in found.entries]
+        self.assertEqual([one.line for one in recipes], ["taped", "as it lies", "as it lies"])
+        self.assertEqual(found.entries[1].notes, "fine; prepared: as Ben does it")
 
 
 class NotesTest(unittest.TestCase):

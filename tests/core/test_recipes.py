@@ -16,6 +16,7 @@ from olive_almanac.core.deciding.recipes import (
     recipe_cells,
     recipe_levels,
 )
+from olive_almanac.core.deciding.weekly import follow_checks
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.suggest import Known, suggest_levels
 from olive_almanac.core.errors import OutOfRange
@@ -204,6 +205,18 @@ class EvidenceTest(unittest.TestCase):
         self.assertEqual(why, "proven with paper tape, pins; bare not yet tried")
         mixed = replace(entry, proofs=(*proofs[:2], replace(proofs[2], recipe=())))
         self.assertEqual(len(mixed.passed_in_a_row), 1)
+
+
+class SeriesTest(unittest.TestCase):
+    def test_a_weekly_check_under_another_mask_is_no_drift(self):
+        trial = kind_plan("weekly").trial
+        later = replace(trial, id="later", made="2026-04-21")
+        pairs = [(trial, read_by_energy(trial, 2.0)), (later, read_by_energy(later, 2.4))]
+        bare = follow_checks(pairs)
+        self.assertEqual(len({check.series for check in bare}), 1)
+        taped = [pairs[0], (replace(later, recipes=(TAPED,)), pairs[1][1])]
+        found = follow_checks(taped)
+        self.assertEqual(len({check.series for check in found}), 2)
 
 
 class SideBySideTest(unittest.TestCase):

@@ -16,6 +16,7 @@ import numpy as np
 from olive_almanac.core.burn.groove import fast_phi
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 
@@ -84,10 +85,10 @@ def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
 def _series(trial: Trial) -> str:
     setting = trial.cells[0].setting
     parts = (trial.machine.uid, trial.stock.uid, trial.stock.lot, trial.task)
-    return "|".join(
-        str(part)
-        for part in (*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm)
-    )
+    told = [*parts, setting.passes, setting.focus_mm, setting.air, setting.pitch_mm]
+    if key_of(trial.recipe):
+        told.append(key_of(trial.recipe))  # another mask is another series
+    return "|".join(str(part) for part in told)
 
 
 def _log_energy(trial: Trial) -> dict[str, float]:

@@ -33,6 +33,7 @@ ROLES: dict[str, tuple[str, ...]] = {
     "air": ("air",),
     "lot": ("lot", "batch"),
     "colour": ("colour", "color"),
+    "prepared": ("prepared", "preparation", "recipe", "mask", "masking", "tape", "medium"),
     "notes": ("notes", "note", "remarks", "remark", "comment", "comments", "result"),
 }
 NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?")

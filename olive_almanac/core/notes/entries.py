@@ -9,8 +9,10 @@ from dataclasses import dataclass, replace
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.materials.names import family_named, opacity_named
 from olive_almanac.core.notes.columns import SPEED_PER_UNIT, find_columns, first_number, unit_in
+from olive_almanac.core.notes.preparing import recipe_of_words
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine, Source
+from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import AIRS, Air, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import pitch_from_dpi
@@ -140,6 +142,7 @@ def bring_in(
         where = f"row {number}"
         try:
             on, stock, task, setting, more = reader.row(row)
+            recipe, more = reader.prepared(row, more)
         except (OutOfRange, ValueError) as problem:
             left_out.append(f"{where}: {problem}")
             continue
@@ -173,6 +176,7 @@ def bring_in(
                 on.state,
                 evidence,
                 notes=more,
+                recipe=recipe,
             )
     used = {entry.stock_uid for entry in brought.values()}
     fresh = tuple(stock for stock in reader.stocks[len(stocks) :] if stock.uid in used)
@@ -240,6 +244,16 @@ class _Reader:
         power, speed = self._power(row, machine), self._speed(row)
         setting = Setting(power, speed, passes, focus, pitch, air, direction="x" if pitch else "xy")
         return machine, self._stock(row), task, setting, self.cell(row, "notes")
+
+    def prepared(self, row: Sequence[str], more: str) -> tuple[Recipe, str]:
+        """Return how the piece of a row was prepared, and its notes with what was not understood
+        of that.
+        """
+        words = self.cell(row, "prepared")
+        recipe = recipe_of_words(words)
+        if recipe is None:
+            return AS_IT_LIES, f"{more}; prepared: {words}".strip("; ")
+        return recipe, more
 
     def _machine(self, named: str) -> Machine:
         """The machine that a row names: by its name, or by its source and watts ("CO2 sixty")."""

@@ -15,7 +15,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import SOURCES
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS, Task, rasters
 from olive_almanac.core.units import number_text, read_length_mm
-from olive_almanac.steps.files import write_file
+from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.first_start import stock_choices, task_choices
 from olive_almanac.steps.where import (
     UPKEEP,
@@ -478,7 +478,7 @@ class WhereDialog(QDialog):
         machine = self.session.catalogue.machine(self.reach_machine.key)
         if machine is None:
             return
-        path = self.session.store.folder / "cards" / f"what {machine.uid} cuts.pdf"
+        path = below(self.session.store.folder / "cards", f"what {machine.uid} cuts.pdf")
         day = self.session.today().isoformat()
         if self.session.attempt(lambda: write_file(path, reach_page(machine, self.reaches, day))):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
