@@ -14,7 +14,7 @@ from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASKS
 from olive_almanac.core.units import duration_text
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
-from olive_almanac.steps.where import reach_words, row_words
+from olive_almanac.steps.where import reach_words, row_words, with_its_lenses
 
 __all__ = ["add_arguments", "run"]
 
@@ -48,20 +48,16 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         say(arguments, words, {"format": "olive-almanac/reach", "version": 1, "reach": points})
         return 0
     rules = rules_where_burnt(stock) if arguments.we_burn_it else {}
-    rows = ranked(
-        [
-            where_row(
-                Candidate(one, stock, permission_for(one, stock, arguments.task, rules)),
-                arguments.task,
-            )
-            for one in machines
-        ],
-        arguments.aim,
-    )
+    task = arguments.task
+    candidates = [
+        Candidate(one, stock, permission_for(one, stock, task, rules)) for one in machines
+    ]
+    lines = [line for one in candidates for line in with_its_lenses(one)]
+    rows = ranked([where_row(line, task) for line in lines], arguments.aim)
     document = {
         "format": "olive-almanac/where",
         "version": 1,
-        "task": arguments.task,
+        "task": task,
         "rows": [_plain(row) for row in rows],
     }
     say(arguments, "\n".join(_line(row) for row in rows), document)
@@ -69,17 +65,20 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 
 def _line(row: WhereRow) -> str:
+    name = " ".join(filter(None, (row.machine.label, row.what_if)))
     if row.setting is None or row.seconds is None:
-        return f"{row.machine.label}: {row.state}: {row.reason}"
+        return f"{name}: {row.state}: {row.reason}"
     low, high = (duration_text(end) for end in row.range_s)
     return (
-        f"{row.machine.label}: {dialled(row.setting)}, {duration_text(row.seconds)} "
+        f"{name}: {dialled(row.setting)}, {duration_text(row.seconds)} "
         f"({low} to {high}); {row_words(row)}"
     )
 
 
 def _plain(row: WhereRow) -> dict[str, Any]:
     plain = {"machine": row.machine.name, "state": row.state, "reason": row.reason}
+    if row.what_if:
+        plain["with"] = row.what_if
     if row.setting is None:
         return plain
     return plain | {

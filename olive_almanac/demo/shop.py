@@ -68,6 +68,8 @@ MACHINES = (
         (900, 600),
         uid="long-bed",
         rated_power_w=450,
+        lens_focal_mm=63.5,
+        other_lenses_mm=(101.6,),
         hour_rate=14.0,
     ),
     Machine(

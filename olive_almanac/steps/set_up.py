@@ -199,6 +199,13 @@ def power_fields(machine: Machine) -> tuple[Field, ...]:
             "of the lens; may stay empty",
         ),
         Field(
+            "other_lenses_mm",
+            "Other lenses",
+            ", ".join(number_text(mm, 5) for mm in machine.other_lenses_mm),
+            "mm",
+            "in the drawer: 50.8, 101.6",
+        ),
+        Field(
             "beam_at_lens_mm",
             "Beam at the lens",
             optional(machine.beam_at_lens_mm),
@@ -356,6 +363,7 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
         for percent, watts in _pairs(text, "Measured power")
     ),
     "lens_focal_mm": _optional(lambda text: read_length_mm(text, "Focal length")),
+    "other_lenses_mm": lambda text: tuple(read_lengths_mm(text, "Other lenses")),
     "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
     "pulse_khz": _optional(lambda text: read_number(text, "Pulse rate", "kHz")),
     "pulse_ns": _optional(lambda text: read_number(text, "Pulse width", "ns")),

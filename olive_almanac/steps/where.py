@@ -49,7 +49,9 @@ __all__ = [
     "typical_machine",
     "usual_task",
     "what_if_from",
+    "where_lines",
     "where_work",
+    "with_its_lenses",
 ]
 
 EDGE_WORDS = ("clean", "brown", "charred", "flared")
@@ -75,10 +77,11 @@ class WhatIf:
 
     def words(self, machine: Machine) -> str:
         """Return it as one says it: "with 20 W"."""
-        value = number_text(self.value)
+        value = number_text(self.value, 4)
         return {
             "power": f"with {value} W",
             "lens": f"with a {value} mm lens",
+            "own lens": f"with its {value} mm lens",
             "thickness": f"{value} mm thick",
         }[self.kind]
 
@@ -101,24 +104,31 @@ def what_if_from(machine: Machine, kind: str, text: str) -> WhatIf:
 # -- the machines side by side ---------------------------------------------------------------------
 
 
-def where_work(
+def where_lines(
     session: Session, stock: Stock, task: Task, what_ifs: Sequence[WhatIf] = ()
-) -> Iterator[WhereRow]:
-    """Return the work that yields a row a machine and a what-if, for a worker: what it reads of the
-    library is read beforehand.
+) -> tuple[Candidate, ...]:
+    """Return a line for each machine, each lens in its drawer and each what-if, with all that is
+    read of the library.
     """
-    candidates = [_candidate(session, one, stock, task) for one in session.catalogue.machines]
-    by_machine = {one.machine.uid: one for one in candidates}
-    for wish in what_ifs:
-        if wish.machine_uid in by_machine:
-            candidates.append(_varied(by_machine[wish.machine_uid], wish))
+    as_they_stand = [_candidate(session, one, stock, task) for one in session.catalogue.machines]
+    by_machine = {one.machine.uid: one for one in as_they_stand}
+    wished = (
+        _varied(by_machine[wish.machine_uid], wish)
+        for wish in what_ifs
+        if wish.machine_uid in by_machine
+    )
+    return (*(line for one in as_they_stand for line in with_its_lenses(one)), *wished)
+
+
+def where_work(session: Session, lines: Sequence[Candidate], task: Task) -> Iterator[WhereRow]:
+    """Return the work that yields what is known of each line, for a worker."""
     kin = session.shop.kin.sds
 
     def run() -> Iterator[WhereRow]:
         from olive_almanac.core.deciding.where import where_row
 
-        for candidate in candidates:
-            yield where_row(candidate, task, kin)
+        for line in lines:
+            yield where_row(line, task, kin)
 
     return run()
 
@@ -139,16 +149,32 @@ def _candidate(session: Session, machine: Machine, stock: Stock, task: Task) -> 
     return Candidate(machine, stock, permission, entry, state, reason, pairs, recipe)
 
 
+def with_its_lenses(candidate: Candidate) -> tuple[Candidate, ...]:
+    """Return what a machine is as it stands and with each other lens of its drawer; alone where it
+    may not work the stock.
+    """
+    machine = candidate.machine
+    if not candidate.permission.allowed:
+        return (candidate,)
+    lenses = (WhatIf(machine.uid, "own lens", mm) for mm in machine.other_lenses_mm)
+    return (candidate, *(_varied(candidate, one) for one in lenses))
+
+
 def _varied(candidate: Candidate, wish: WhatIf) -> Candidate:
     from olive_almanac.core.deciding.reckon import with_thickness
 
     machine, stock = changed_machine(candidate.machine, wish), candidate.stock
-    words = wish.words(machine)
-    if wish.kind == "lens":
-        words = f"{words}: {lens_words(machine, stock)}"
-    elif wish.kind == "thickness":
+    optics = lens_words(machine, stock) if "lens" in wish.kind else ""
+    if wish.kind == "thickness":
         stock = with_thickness(stock, wish.value)
-    return replace(candidate, machine=machine, stock=stock, what_if=words)
+    return replace(
+        candidate,
+        machine=machine,
+        stock=stock,
+        what_if=wish.words(machine),
+        to_hand=wish.kind == "own lens",
+        optics=optics,
+    )
 
 
 def changed_machine(machine: Machine, wish: WhatIf) -> Machine:
@@ -157,7 +183,7 @@ def changed_machine(machine: Machine, wish: WhatIf) -> Machine:
 
     if wish.kind == "power":
         return with_power(machine, wish.value)
-    if wish.kind == "lens":
+    if "lens" in wish.kind:
         return with_lens(machine, wish.value / (machine.lens_focal_mm or USUAL_FOCAL_MM))
     return machine
 
@@ -167,14 +193,15 @@ def lens_words(machine: Machine, stock: Stock) -> str:
     and whether the stock is thicker than it is sharp.
     """
     spot, depth = machine.spot_longer_mm, machine.depth_of_focus_mm
-    told = f"spot {number_text(spot)} mm, depth {number_text(depth)} mm, {finest_dpi(spot):.0f} dpi"
+    told = f"spot {number_text(spot)}, depth {number_text(depth)} mm"
+    if stock.true_thickness_mm > depth:
+        told = f"thicker than it is sharp; {told}"
+    told += f", {finest_dpi(spot):.0f} dpi"
     if machine.source == "co2" and machine.lens_focal_mm and machine.beam_at_lens_mm:
         blur = lens_aberration(
             focal_length_mm=machine.lens_focal_mm, beam_mm=machine.beam_at_lens_mm
         )
         told += f", blur {number_text(blur, 2)} mm"
-    if stock.true_thickness_mm > depth:
-        told += "; the stock is thicker than it is sharp"
     return told
 
 
@@ -188,10 +215,12 @@ def usual_task(stock: Stock) -> Task:
 
 
 def row_words(row: WhereRow) -> str:
-    """Return what is said beside a row's state: its doubt, or why it cannot."""
+    """Return what is said beside a row's state: its doubt, its optics, or why it cannot."""
     if not row.works:
         return row.reason
     told = [row.reason] if row.state in ("due", "reckoned") else []
+    if row.optics:
+        told.append(row.optics)
     if row.stall > 0.1:
         told.append(f"may stall ({100 * row.stall:.0f} %)")
     return "; ".join(told)

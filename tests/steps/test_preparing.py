@@ -35,8 +35,10 @@ from olive_almanac.steps.where import (
     need_work,
     reach_words,
     reach_work,
+    row_words,
     usual_task,
     what_if_from,
+    where_lines,
     where_work,
 )
 from olive_almanac.steps.worth import worth_words, worth_work
@@ -249,12 +251,29 @@ class WhereStepTest(PreparingCase):
                 what_if_from(LONG, kind, text)
 
     def test_rows_of_the_shop_with_what_would_be(self):
-        rows = list(where_work(self.session, BIRCH, "cut", [WhatIf(LONG.uid, "power", 120.0)]))
+        rows = self.where_rows(WhatIf(LONG.uid, "power", 120.0))
         machines = len(self.session.catalogue.machines)
         self.assertEqual(len(rows), machines + 1)
         self.assertEqual(rows[-1].what_if, "with 120 W")
-        gone = list(where_work(self.session, BIRCH, "cut", [WhatIf("gone", "power", 120.0)]))
-        self.assertEqual(len(gone), machines)
+        self.assertFalse(rows[-1].to_hand)
+        self.assertEqual(len(self.where_rows(WhatIf("gone", "power", 120.0))), machines)
+
+    def test_lenses_in_the_drawer_stand_beside_their_machine(self):
+        owner = replace(LONG, lens_focal_mm=50.0, other_lenses_mm=(100.0, 38.0))
+        self.session.shop.change_machine(owner, "set up")
+        rows = [row for row in self.where_rows() if row.machine.uid == LONG.uid]
+        self.assertEqual([row.to_hand for row in rows], [True, True, True])
+        self.assertEqual(
+            [row.what_if for row in rows], ["", "with its 100 mm lens", "with its 38 mm lens"]
+        )
+        spots = [row.machine.spot_x_mm / LONG.spot_x_mm for row in rows]
+        self.assertAlmostEqual(spots[1], 2.0)
+        self.assertIn("spot 0.4, depth 20 mm, 63 dpi", row_words(rows[1]))
+        self.assertAlmostEqual(spots[2], 0.76)
+
+    def where_rows(self, *wishes):
+        lines = where_lines(self.session, BIRCH, "cut", wishes)
+        return list(where_work(self.session, lines, "cut"))
 
     def test_reach_in_a_sentence(self):
         (first, *_) = reach_work(self.session, LONG)

@@ -268,6 +268,7 @@ class SetUpTest(SessionCase):
             modes="low 20, high 60 W",
             power_table="10 4, 50 28, 100 55",
             lens_focal_mm="50.8",
+            other_lenses_mm="38.1; 101.6",
             beam_at_lens_mm="6",
             m2="1.2",
         )
@@ -277,6 +278,7 @@ class SetUpTest(SessionCase):
         self.assertEqual(
             (machine.optical_power_w, len(machine.modes), round(machine.watts(0.5), 9)), (20, 2, 28)
         )
+        self.assertEqual(machine.other_lenses_mm, (38.1, 101.6))
         self.assertIn("spot would be 0.137 mm", machine_facts(machine))
         self.assertTrue(
             presenter.save_machine(
@@ -288,6 +290,8 @@ class SetUpTest(SessionCase):
             ({"modes": "twenty"}, "Power modes"),
             ({"power_table": "50 9, 40 8"}, "Power of the meter table"),
             ({"m2": "0.5"}, "M²"),
+            ({"other_lenses_mm": "50, long"}, "Other lenses"),
+            ({"lens_focal_mm": ""}, "Focal length"),
             ({"lens_focal_mm": "x"}, "Focal length"),
         ):
             with self.subTest(field):

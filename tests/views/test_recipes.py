@@ -288,7 +288,7 @@ class WhereTest(ReadCase):
         self.retype(dialog.much, "100")
         self.click(self.button("What if", dialog))
         self.wait_for(lambda: len(dialog.rows) == 5)
-        self.assertTrue(any("depth" in row.what_if for row in dialog.rows))
+        self.assertTrue(any("depth" in row.optics for row in dialog.rows))
         self.retype(dialog.much, "much")
         self.click(self.button("What if", dialog))
         self.assertIn("Focal length", dialog.told.text())

@@ -52,7 +52,9 @@ class Candidate:
     reason: str = ""
     pairs: Pairs = ()
     recipe: Recipe | None = None
-    what_if: str = ""  # in words what is not so yet
+    what_if: str = ""  # in words what is not so now
+    to_hand: bool = True  # the shop has it, if only in a drawer
+    optics: str = ""  # in words what another lens gives
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,8 @@ class WhereRow:
     state: str
     reason: str
     what_if: str = ""
+    to_hand: bool = True
+    optics: str = ""
     setting: Setting | None = None
     chance: float | None = None
     seconds: float | None = None
@@ -92,7 +96,8 @@ class WhereRow:
 def where_row(candidate: Candidate, task: Task, kin: KinSds | None = None) -> WhereRow:
     """Return what is known of a stock on one machine."""
     machine, permission = candidate.machine, candidate.permission
-    blank = WhereRow(machine, "cannot", "", candidate.what_if)
+    said = (candidate.what_if, candidate.to_hand, candidate.optics)
+    blank = WhereRow(machine, "cannot", "", *said)
     if not permission.allowed:
         state = "barred" if permission.barred else "cannot"
         return replace(blank, state=state, reason=permission.reason)

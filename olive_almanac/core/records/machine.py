@@ -64,6 +64,9 @@ class Machine:
     state_since: str = ""  # ISO date of the last such change
     state_reason: str = ""
     lens_focal_mm: float | None = None
+    other_lenses_mm: tuple[float, ...] = field(
+        default=(), metadata={"written": "if set"}
+    )  # focal lengths of the lenses that lie in the drawer
     beam_at_lens_mm: float | None = None
     m2: float | None = None
     pulse_khz: float | None = field(default=None, metadata={"written": "if set"})
@@ -107,9 +110,12 @@ class Machine:
         for name, value in (
             ("Focal length", self.lens_focal_mm),
             ("Beam at the lens", self.beam_at_lens_mm),
+            *(("Other lenses", focal) for focal in self.other_lenses_mm),
         ):
             if value is not None:
                 check_number(name, value, "mm", above=0, high=2000)
+        if self.other_lenses_mm and self.lens_focal_mm is None:
+            raise OutOfRange("Focal length", "empty", "set where there are other lenses")
         if self.m2 is not None:
             check_number("M²", self.m2, low=1, high=100)
         if self.pulse_khz is not None:

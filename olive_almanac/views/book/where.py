@@ -31,6 +31,7 @@ from olive_almanac.steps.where import (
     typical_machine,
     usual_task,
     what_if_from,
+    where_lines,
     where_work,
 )
 from olive_almanac.steps.worth import worth_words, worth_work
@@ -101,7 +102,8 @@ class WhereLine(ListLine):
         self.setFixedHeight(px(LINE))
         told = ", ".join(filter(None, words.values())) or row.reason
         name = " ".join(filter(None, (row.machine.label, row.what_if)))
-        self.setAccessibleName(f"{name}: {STATE_WORDS[row.state]}, {told}")
+        said = ", ".join(filter(None, (STATE_WORDS[row.state], told, row.optics)))
+        self.setAccessibleName(f"{name}: {said}")
         self.setToolTip(row_words(row))
 
     def draw(self, painter: QPainter, w: float, h: float) -> None:
@@ -124,7 +126,8 @@ class WhereLine(ListLine):
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         sure = f"{numbers['chance']} sure" if numbers["chance"] else ""
-        self._text(painter, (NAMES, 30, SETTING - 8, 24), sure)
+        below = "; ".join(filter(None, (sure, shown.optics)))
+        self._text(painter, (NAMES, 30, SETTING - 8, 24), below)
         self._paint_time(painter, NAMES + SETTING, w - COSTS, h)
         columns = (numbers["cost"], numbers["edge"], numbers["margin"], _share(shown.quickest))
         wide = COSTS / len(columns)
@@ -189,7 +192,7 @@ class WhereHead(Painted):
 
     @property
     def _time(self) -> str:
-        return f"time for {self._per}, and the range that holds it with 80 %"
+        return f"time for {self._per}, range of 80 %"
 
 
 class ReachChart(Painted):
@@ -243,6 +246,7 @@ class WhereDialog(QDialog):
         self._window, self.session = window, window.session
         self.setWindowTitle("Where and with what")
         self.rows: list[WhereRow] = []
+        self._every = 0
         self.wishes: list[WhatIf] = []
         self.reaches: list[StockReach] = []
         self.needs: list[tuple[str, float, Task]] = list(self._first_needs())
@@ -388,7 +392,9 @@ class WhereDialog(QDialog):
             self.told.setText("Choose a stock at the top of the window first.")
             return
         self.told.setText("Working it out …")
-        self._work(where_work(self.session, stock, task, self.wishes), self._take_row)
+        lines = where_lines(self.session, stock, task, self.wishes)
+        self._every = len(lines)
+        self._work(where_work(self.session, lines, task), self._take_row)
 
     def _take_row(self, found: WhereRow) -> None:
         self.rows.append(found)
@@ -409,16 +415,15 @@ class WhereDialog(QDialog):
             self.list.addWidget(line)
         self.drop.setVisible(bool(self.wishes))
         self.money_row.setVisible(any(one.kind != "thickness" for one in self.wishes[-1:]))
-        every = len(self.session.catalogue.machines) + len(self.wishes)
         said = (
             "Reckoned lines rest on the model and on kindred coupons: a trial tells. Enter on a "
             "line takes that machine. A new source’s power is what its maker says: ask whether "
             "it is optical."
         )
-        self.told.setText(said if len(self.rows) >= every else "Working it out …")
+        self.told.setText(said if len(self.rows) >= self._every else "Working it out …")
 
     def _go_to(self, one: WhereRow) -> None:
-        if not one.what_if:
+        if one.to_hand:
             self.session.choose(machine=one.machine.uid)
             self.accept()
 
