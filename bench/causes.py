@@ -12,7 +12,7 @@ import numpy as np
 
 from bench.planned import planned
 from bench.worlds import CO2, DIODE, SUBJECTS
-from olive_almanac.core.deciding.causes import likely_causes
+from olive_almanac.core.deciding.causes import SIGNS, likely_causes
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, know_cut
 from olive_almanac.core.deciding.engrave import know_tone
 from olive_almanac.core.deciding.signs import read_signs
@@ -58,6 +58,7 @@ TRUE = {
     "film left": ("film_on",),
     "wrong lot": ("other_lot", "easier_lot"),
 }
+DIRTY = {"weaker": True, "lens_due": True, "power_low": True, "drifts": True}
 TAPE = Recipe("tape", (RecipeStep("medium", "dark masking tape", needed=True),))
 GLASS = Stock("Cover glass", "glass", 4.0, (4.0,), opacity="clear")
 LEATHER = Stock("Map leather", "leather", 2.0, (2.0,))
@@ -182,10 +183,28 @@ def one_fault(number, seed=SEED):
     signs = records(kind, fault, rng, machine, stock, recipes)
     signs |= read_signs(trial, readings, expected, pairs)
     signs["smokes"] = sum(one.smokes for one in burnt) > len(burnt) / 10
-    found = likely_causes(load_causes(), machine, stock, task, group=group_of(stock), signs=signs)
+    group = group_of(stock)
+    found = likely_causes(load_causes(), machine, task, group=group, signs=signs)
+    beside = None
+    told = [sign for sign, so in signs.items() if so and SIGNS[sign].told]
+    if told and kind != "dirty lens":
+        sign = max(told, key=lambda one: tells_of(kind, one))
+        both = likely_causes(
+            load_causes(), machine, task, group=group, signs=signs | DIRTY, pointed_at=[sign]
+        )
+        beside = place_of(kind, both)
+    return kind, place_of(kind, found), signs, beside
+
+
+def place_of(kind, found):
     names = [one.cause.id for one in found]
-    place = min(names.index(name) for name in TRUE[kind] if name in names)
-    return kind, place, signs, found
+    return min(names.index(name) for name in TRUE[kind] if name in names)
+
+
+def tells_of(kind, sign):
+    """How much a sign tells of a kind of fault: one points at what is plainest."""
+    shares = (one.tells.get(sign, 0.0) for one in load_causes() if one.id in TRUE[kind])
+    return max(shares) / SIGNS[sign].usual
 
 
 def shows(signs):
@@ -194,23 +213,29 @@ def shows(signs):
 
 
 def study(count=FAULTS, seed=SEED):
-    """Places of the true cause by kind, of so many faults that show."""
-    places, number, told = {}, 0, 0
+    """Places of the true cause by kind, of so many faults that show; and where the lens is dirty as
+    well and one sign is pointed at.
+    """
+    places, besides, number, told = {}, [], 0, 0
     while told < count:
-        kind, place, signs, _ = one_fault(number, seed)
+        kind, place, signs, beside = one_fault(number, seed)
         number += 1
         if shows(signs):
             told += 1
             places.setdefault(kind, []).append(place)
-    return places, 1 - count / number
+            besides.extend([] if beside is None else [beside])
+    return places, besides, 1 - count / number
 
 
 def measure():
-    places, silent = study()
+    places, besides, silent = study()
     every = np.concatenate([np.array(one) for one in places.values()])
     yield "causes: the true one is not first", float((every > 0).mean()), 0.40
     yield "causes: the true one is not among three", float((every > 2).mean()), 0.10
     yield "causes: faults that show nothing and are left out", silent, 0.15
+    two = np.array(besides)
+    yield "causes: pointed at beside a dirty lens, not first", float((two > 0).mean()), 0.45
+    yield "causes: pointed at beside a dirty lens, not among three", float((two > 2).mean()), 0.2
     for kind, one in places.items():
         yield f"causes, {kind}: not among three", float((np.array(one) > 2).mean()), 0.35
 

@@ -48,7 +48,12 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         expected = know_tone(machine, stock, earlier, task=trial.task)
     signs = read_signs(trial, readings, expected, earlier) | dict.fromkeys(arguments.sign, True)
     found = likely_causes(
-        load_causes(), machine, stock, trial.task, group=group_of(stock), signs=signs
+        load_causes(),
+        machine,
+        trial.task,
+        group=group_of(stock),
+        signs=signs,
+        pointed_at=[sign for sign in arguments.sign if SIGNS[sign].told],
     )[: max(1, arguments.most)]
     document = {
         "format": "olive-almanac/causes",

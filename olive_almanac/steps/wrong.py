@@ -53,12 +53,16 @@ ASKED = {
         "foam",
         "stripes",
         "back_scorch",
+        "haze",
+        "crack",
         "one_side",
         "smells",
     ),
     "engrave": (
         "no_mark",
         "patchy",
+        "lighter_all",
+        "darker_all",
         "uneven",
         "haze",
         "crack",
@@ -84,12 +88,14 @@ class WrongAnswer:
     about: str = ""  # which cell or setting `one_more` is about
 
 
-def askable(task: Task) -> tuple[tuple[str, str], ...]:
-    """Return the signs that a person can say, key and words."""
-    from olive_almanac.core.deciding.causes import SIGNS
+def askable(machine: Machine, stock: Stock, task: Task) -> tuple[tuple[str, str], ...]:
+    """Return the signs that a person can say of this subject, key and words."""
+    from olive_almanac.core.deciding.causes import SIGNS, tellable
+    from olive_almanac.formats.catalogue import load_causes
 
+    tells = tellable(load_causes(), machine, task, group_of(stock))
     keys = ASKED["cut" if task in ("cut", "score") else "engrave"]
-    return tuple((key, SIGNS[key].words) for key in keys)
+    return tuple((key, SIGNS[key].words) for key in keys if key in tells)
 
 
 def known_signs(session: Session) -> dict[str, bool]:
@@ -240,7 +246,12 @@ def wrong_work(
             if setting is not None and (about.startswith("cell") or said.get("hangs")):
                 more = _freed(machine, stock, [*related, *limit_pairs], kin, setting, verdict)
         found = likely_causes(
-            load_causes(), machine, stock, task, group=group_of(stock), signs=signs
+            load_causes(),
+            machine,
+            task,
+            group=group_of(stock),
+            signs=signs,
+            pointed_at=[sign for sign, so in said.items() if so],
         )
         yield WrongAnswer(signs, found, more, about if more is not None else "")
 

@@ -72,15 +72,17 @@ class WrongDialog(QDialog):
         self._worker: Any = None
         subject = self.session.subject
         about = "Choose a machine and a stock first."
+        asked: tuple[tuple[str, str], ...] = ()
         if subject.machine is not None and subject.stock is not None:
             about = f"{subject.stock.label} on {subject.machine.name}, {TASK_WORDS[subject.task]}"
+            asked = askable(subject.machine, subject.stock, subject.task)
         self.first = label("", "ui_b", wrap=True)
         self.first.hide()
         self.boxes: dict[str, TickBox] = {}
         signs = QVBoxLayout()
         signs.setSpacing(px(2))
         signs.addWidget(Heading("What is seen"))
-        for key, words in askable(subject.task):
+        for key, words in asked:
             tick = TickBox(words[:1].upper() + words[1:])
             tick.clicked.connect(lambda on, key=key: self._say(key, on))
             self.boxes[key] = tick

@@ -25,7 +25,6 @@ from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.catalogue import load_catalogue, load_causes
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.faults import FAULTS, Fault
@@ -244,8 +243,10 @@ class OneMoreTest(unittest.TestCase):
 
 
 class CausesTest(unittest.TestCase):
-    def causes(self, signs, machine=LONG, stock=BIRCH, task="cut", group="Wood"):
-        return likely_causes(load_causes(), machine, stock, task, group=group, signs=signs)
+    def causes(self, signs, pointed_at=(), machine=LONG, task="cut", group="Wood"):
+        return likely_causes(
+            load_causes(), machine, task, group=group, signs=signs, pointed_at=pointed_at
+        )
 
     def names(self, signs, **more):
         return [one.cause.id for one in self.causes(signs, **more)]
@@ -268,10 +269,51 @@ class CausesTest(unittest.TestCase):
             Cause("b", "b", ("cut",), 1.0, {}),
         ]
         for so, share in ((True, 0.9 / SIGNS["stripes"].usual), (False, 0.1 / 0.94)):
-            found = likely_causes(made, LONG, BIRCH, "cut", group="Wood", signs={"stripes": so})
+            found = likely_causes(made, LONG, "cut", group="Wood", signs={"stripes": so})
             chance = {one.cause.id: one.chance for one in found}
             self.assertAlmostEqual(chance["a"], 2 * share / (2 * share + 1), places=6)
             self.assertAlmostEqual(sum(chance.values()), 1.0)
+
+    def test_what_is_pointed_at_by_hand(self):
+        """Alone, or with the other beside that what is known comes of (noisy or of both)."""
+        made = [
+            Cause("a", "a", ("cut",), 1.0, {"weaker": 0.9}),
+            Cause("b", "b", ("cut",), 1.0, {"foam": 0.5}),
+        ]
+        signs = {"weaker": True, "foam": True}
+        found = likely_causes(made, LONG, "cut", group="Wood", signs=signs, pointed_at=["foam"])
+        usual = SIGNS["weaker"].usual
+        both = 0.15 * 0.5 * 0.9 / usual
+        a = 0.001 * (0.85 * 0.9 / usual + both)
+        b = (0.5 - SIGNS["foam"].usual) * (0.85 + both)
+        self.assertEqual(found[0].cause.id, "b")
+        self.assertAlmostEqual(found[0].chance, b / (a + b), places=6)
+
+    def test_another_fault_beside_a_dirty_lens_is_answered_by_its_own_cause(self):
+        dirty = {"weaker": True, "lens_due": True, "power_low": True, "drifts": True}
+        for sign, first, group, task in (
+            ("hangs", {"dirty_lens"}, "Wood", "cut"),
+            ("one_side", {"tilt", "mirrors_off"}, "Wood", "cut"),
+            ("back_scorch", {"back_reflects"}, "Wood", "cut"),
+            ("stripes", {"belt"}, "Wood", "cut"),
+            ("passes_useless", {"char_chokes", "focus_stays"}, "Wood", "cut"),
+            ("flares", {"flare_gas", "no_air", "tray_burns"}, "Wood", "cut"),
+            ("reweld", {"welds"}, "Plastic", "cut"),
+            ("foam", {"foam"}, "Plastic", "cut"),
+            ("crack", {"crazes"}, "Plastic", "cut"),
+            ("haze", {"air_haze"}, "Plastic", "engrave"),
+            ("darker_all", {"power_floor"}, "Wood", "engrave"),
+            ("uneven", {"grain", "damp"}, "Wood", "engrave"),
+            ("crack", {"cracks_heat"}, "Glass and stone", "mark"),
+            ("rubs_off", {"mark_rubs"}, "Glass and stone", "mark"),
+        ):
+            with self.subTest(sign, group=group):
+                signs = {**dirty, sign: True}
+                found = self.causes(signs, [sign], task=task, group=group)
+                self.assertIn(found[0].cause.id, first)
+                self.assertEqual(
+                    self.causes(signs, task=task, group=group)[0].cause.id, "dirty_lens"
+                )
 
     def test_what_is_not_known_weighs_nothing(self):
         before = {one.cause.id: one.chance for one in self.causes({})}
@@ -307,7 +349,6 @@ class CausesTest(unittest.TestCase):
                 self.assertEqual(self.names(signs, **more)[0], first)
 
     def test_faults_of_marks_by_their_signs(self):
-        glass = Stock("Cover glass", "glass", 4.0)
         for first, signs, group in (
             ("bubble", {"patchy": True, "medium_on": True}, "Glass and stone"),
             (
@@ -347,7 +388,7 @@ class CausesTest(unittest.TestCase):
             ("damp", {"uneven": True, "damp_room": True, "weaker": True, "wood": False}, "Wood"),
         ):
             with self.subTest(first):
-                names = self.names(signs, machine=NORTH, stock=glass, task="engrave", group=group)
+                names = self.names(signs, machine=NORTH, task="engrave", group=group)
                 self.assertEqual(names[0], first)
 
     def test_what_cannot_be_does_not_come_into_question(self):

@@ -237,10 +237,19 @@ class KnownTest(PreparingCase):
         self.assertIsNotNone(told.one_more)
         self.assertEqual(told.about, "a piece of this entry’s setting")
 
-    def test_every_sign_that_is_asked_for_is_known(self):
-        for task in ("cut", "score", "engrave", "mark"):
-            keys = [key for key, _ in askable(task)]
-            self.assertEqual(len(set(keys)), len(keys))
+    def test_only_signs_that_some_cause_brings_about_are_asked_for(self):
+        acrylic = Stock("Clear cast acrylic", "acrylic", 3.0)
+        for stock, task, asked, not_asked in (
+            (BIRCH, "cut", {"back_scorch", "one_side", "flares"}, {"crack"}),
+            (acrylic, "cut", {"foam", "reweld", "crack", "stripes"}, {"rubs_off"}),
+            (BIRCH, "engrave", {"darker_all", "uneven"}, {"crack"}),
+            (GLASS, "mark", {"patchy", "crack", "rubs_off"}, {"foam"}),
+        ):
+            with self.subTest(stock=stock.name, task=task):
+                keys = [key for key, _ in askable(LONG, stock, task)]
+                self.assertEqual(len(set(keys)), len(keys))
+                self.assertEqual(asked - set(keys), set())
+                self.assertEqual(not_asked & set(keys), set())
 
 
 class WhereStepTest(PreparingCase):

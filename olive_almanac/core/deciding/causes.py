@@ -8,16 +8,26 @@ with it.  Own weights over common practice; docs/methods.md, section Causes.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
-from olive_almanac.core.records.stock import Stock
 
-__all__ = ["SIGNS", "Cause", "LikelyCause", "Sign", "likely_causes"]
+__all__ = ["SIGNS", "Cause", "LikelyCause", "Sign", "likely_causes", "tellable"]
 
 LEAST_CERTAIN, MOST_CERTAIN = 0.02, 0.97  # no sign is surer than this
+NOT_ITS_DOING = 0.001  # how often what is pointed at comes of a cause that says nothing of it (own)
+SECOND = 0.15  # how often another fault is at work beside the one that is asked about (own)
+FOLLOWS = {  # what a person points at, and what of the readings it follows from
+    "hangs": "weaker",
+    "no_mark": "lighter",
+    "lighter_all": "lighter",
+    "darker_all": "darker",
+}
+FOLLOWED = 0.6  # how often it does
 SPEAKS = 1.4  # how many times likelier a sign must be with a cause to speak for it
 MOST_NAMED = 3
 
@@ -39,11 +49,11 @@ SIGNS: dict[str, Sign] = {
     "stronger": Sign("it takes less energy than it should", 0.08),
     "lighter": Sign("the tone is lighter than it should be", 0.10),
     "darker": Sign("the tone is darker than it should be", 0.08),
-    "lighter_all": Sign("too light at every setting", 0.04),
-    "darker_all": Sign("too dark at every setting", 0.04),
-    "no_mark": Sign("places without any mark", 0.05),
-    "patchy": Sign("patches without a mark amid good ones", 0.04),
-    "one_side": Sign("one side is worse than the other", 0.06),
+    "lighter_all": Sign("too light at every setting", 0.04, told=True),
+    "darker_all": Sign("too dark at every setting", 0.04, told=True),
+    "no_mark": Sign("places without any mark", 0.05, told=True),
+    "patchy": Sign("patches without a mark amid good ones", 0.04, told=True),
+    "one_side": Sign("one side is worse than the other", 0.06, told=True),
     "middle": Sign("the middle differs from the edges", 0.06),
     "one_way": Sign("it differs along X and along Y", 0.05),
     "later_worse": Sign("what burns later comes out weaker", 0.06),
@@ -145,26 +155,29 @@ class LikelyCause:
 def likely_causes(
     causes: Sequence[Cause],
     machine: Machine,
-    stock: Stock,
     task: Task,
     *,
     group: str,
     signs: Mapping[str, bool],
+    pointed_at: Collection[str] = (),
 ) -> tuple[LikelyCause, ...]:
     """Return the causes that come into question, the likeliest first.
 
     `signs` says of what was looked at whether it is so; what is not in it is not known and weighs
-    nothing.
+    nothing.  Those `pointed_at` are what a person asks about: a machine may have another fault
+    beside, so a cause that does not bring them about hardly counts, however sure it is.
     """
     open_causes = [
         one
         for one in causes
-        if task in one.tasks
-        and (not one.sources or machine.source in one.sources)
-        and (not one.groups or group in one.groups)
+        if _fits(one, machine, task, group)
         and (not one.needs or any(signs.get(sign) for sign in one.needs))
     ]
-    scores = [math.log(one.prior) + _weight(one, signs) for one in open_causes]
+    if pointed_at:
+        beside = {sign: so for sign, so in signs.items() if sign not in pointed_at}
+        scores = _doings(open_causes, beside, pointed_at)
+    else:
+        scores = [math.log(one.prior) + _weight(one, signs) for one in open_causes]
     top = max(scores, default=0.0)
     shares = [math.exp(score - top) for score in scores]
     whole = math.fsum(shares) or 1.0
@@ -175,6 +188,21 @@ def likely_causes(
     return tuple(sorted(found, key=lambda one: -one.chance))
 
 
+def tellable(causes: Sequence[Cause], machine: Machine, task: Task, group: str) -> frozenset[str]:
+    """Return the signs that a person can point at and that some cause here brings about."""
+    here = [one for one in causes if _fits(one, machine, task, group)]
+    keys = (key for key, sign in SIGNS.items() if sign.told)
+    return frozenset(key for key in keys if any(_lift(one, key) > 0 for one in here))
+
+
+def _fits(cause: Cause, machine: Machine, task: Task, group: str) -> bool:
+    return (
+        task in cause.tasks
+        and (not cause.sources or machine.source in cause.sources)
+        and (not cause.groups or group in cause.groups)
+    )
+
+
 def _weight(cause: Cause, signs: Mapping[str, bool]) -> float:
     total = 0.0
     for sign, so in signs.items():
@@ -182,6 +210,40 @@ def _weight(cause: Cause, signs: Mapping[str, bool]) -> float:
         chance = _chance(cause, sign)
         total += math.log(chance / usual if so else (1 - chance) / (1 - usual))
     return total
+
+
+def _doings(
+    causes: Sequence[Cause], beside: Mapping[str, bool], pointed_at: Collection[str]
+) -> list[float]:
+    """ln of the chance, up to a constant, that each cause brings about what is pointed at, alone or
+    with one other at work that what is known beside may come of.
+    """
+    usual = np.array([SIGNS[sign].usual for sign in beside])
+    so = np.array(list(beside.values()), dtype=bool)
+    shares = np.array([one.prior for one in causes])
+    shares = shares / shares.sum()
+    chances = np.array([[_chance(one, sign) for sign in beside] for one in causes])
+    chances = chances.reshape(len(causes), len(usual))
+    scores = []
+    for n, cause in enumerate(causes):
+        together = 1 - (1 - chances) * (1 - chances[n]) / (1 - usual)
+        together[n] = chances[n]
+        together = together.clip(LEAST_CERTAIN, MOST_CERTAIN)
+        ratios = np.where(so, together / usual, (1 - together) / (1 - usual)).prod(axis=1)
+        weights = SECOND * shares
+        weights[n] = 1 - SECOND
+        lifts = (max(_lift(cause, sign), NOT_ITS_DOING) for sign in pointed_at)
+        known = math.log(cause.prior * float(weights @ ratios))
+        scores.append(known + math.fsum(map(math.log, lifts)))
+    return scores
+
+
+def _lift(cause: Cause, sign: str) -> float:
+    """How much oftener a sign is met with a cause than anyway."""
+    share = cause.tells.get(sign, 0.0)
+    if sign in FOLLOWS:
+        share = max(share, FOLLOWED * cause.tells.get(FOLLOWS[sign], 0.0))
+    return share - SIGNS[sign].usual
 
 
 def _chance(cause: Cause, sign: str) -> float:
