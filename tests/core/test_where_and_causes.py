@@ -284,8 +284,8 @@ class CausesTest(unittest.TestCase):
         found = likely_causes(made, LONG, "cut", group="Wood", signs=signs, pointed_at=["foam"])
         usual = SIGNS["weaker"].usual
         both = 0.15 * 0.5 * 0.9 / usual
-        a = 0.001 * (0.85 * 0.9 / usual + both)
-        b = (0.5 - SIGNS["foam"].usual) * (0.85 + both)
+        a = 0.001 * (0.85 * 0.9 / usual + 2 * both)
+        b = (0.5 - SIGNS["foam"].usual) * (0.85 + 0.15 * 0.5 + both)
         self.assertEqual(found[0].cause.id, "b")
         self.assertAlmostEqual(found[0].chance, b / (a + b), places=6)
 

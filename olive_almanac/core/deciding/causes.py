@@ -11,8 +11,6 @@ import math
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 
@@ -204,12 +202,13 @@ def _fits(cause: Cause, machine: Machine, task: Task, group: str) -> bool:
 
 
 def _weight(cause: Cause, signs: Mapping[str, bool]) -> float:
-    total = 0.0
-    for sign, so in signs.items():
-        usual = SIGNS[sign].usual
-        chance = _chance(cause, sign)
-        total += math.log(chance / usual if so else (1 - chance) / (1 - usual))
-    return total
+    return math.fsum(math.log(_ratio(sign, so, _chance(cause, sign))) for sign, so in signs.items())
+
+
+def _ratio(sign: str, so: bool, chance: float) -> float:
+    """How many times likelier it is, with a cause, that a sign is so or is not so."""
+    usual = SIGNS[sign].usual
+    return chance / usual if so else (1 - chance) / (1 - usual)
 
 
 def _doings(
@@ -218,24 +217,27 @@ def _doings(
     """ln of the chance, up to a constant, that each cause brings about what is pointed at, alone or
     with one other at work that what is known beside may come of.
     """
-    usual = np.array([SIGNS[sign].usual for sign in beside])
-    so = np.array(list(beside.values()), dtype=bool)
-    shares = np.array([one.prior for one in causes])
-    shares = shares / shares.sum()
-    chances = np.array([[_chance(one, sign) for sign in beside] for one in causes])
-    chances = chances.reshape(len(causes), len(usual))
+    every = math.fsum(one.prior for one in causes)
     scores = []
-    for n, cause in enumerate(causes):
-        together = 1 - (1 - chances) * (1 - chances[n]) / (1 - usual)
-        together[n] = chances[n]
-        together = together.clip(LEAST_CERTAIN, MOST_CERTAIN)
-        ratios = np.where(so, together / usual, (1 - together) / (1 - usual)).prod(axis=1)
-        weights = SECOND * shares
-        weights[n] = 1 - SECOND
+    for cause in causes:
+        known = (1 - SECOND) * math.exp(_weight(cause, beside))
+        for other in causes:
+            known += SECOND * other.prior / every * _both(cause, other, beside)
         lifts = (max(_lift(cause, sign), NOT_ITS_DOING) for sign in pointed_at)
-        known = math.log(cause.prior * float(weights @ ratios))
-        scores.append(known + math.fsum(map(math.log, lifts)))
+        scores.append(math.log(cause.prior * known) + math.fsum(map(math.log, lifts)))
     return scores
+
+
+def _both(one: Cause, other: Cause, signs: Mapping[str, bool]) -> float:
+    """How many times likelier the signs are with two causes at work, either of which may do it."""
+    total = 1.0
+    for sign, so in signs.items():
+        chance = _chance(one, sign)
+        if other is not one:
+            neither = (1 - chance) * (1 - _chance(other, sign)) / (1 - SIGNS[sign].usual)
+            chance = min(max(1 - neither, LEAST_CERTAIN), MOST_CERTAIN)
+        total *= _ratio(sign, so, chance)
+    return total
 
 
 def _lift(cause: Cause, sign: str) -> float:
@@ -256,8 +258,7 @@ def _named(cause: Cause, signs: Mapping[str, bool], so: bool) -> tuple[str, ...]
     """The signs that speak for a cause (so) or against it, the strongest first."""
     found = []
     for sign, is_so in signs.items():
-        usual, chance = SIGNS[sign].usual, _chance(cause, sign)
-        ratio = chance / usual if is_so else (1 - chance) / (1 - usual)
+        ratio = _ratio(sign, is_so, _chance(cause, sign))
         if so and is_so and ratio > SPEAKS:
             found.append((ratio, SIGNS[sign].words))
         elif not so and not is_so and ratio < 1 / SPEAKS:
