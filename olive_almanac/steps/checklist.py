@@ -657,15 +657,46 @@ def _preparing(line: PreparingLine) -> Check:
     told = (f"{line.reason[:1].upper()}{line.reason[1:]}.",) if line.reason else ()
     result = ToolResult(f"{line.detail[:1].upper()}{line.detail[1:]}.", told)
     detail = f"{line.detail}; needed" if line.needed else line.detail
+    fields = _hold_fields(line.height_mm) if line.holds else ()
+
+    def work(session: Session, texts: Mapping[str, str]) -> ToolResult:
+        if fields and texts["height"].strip():
+            return _held(session, texts, result)
+        return result
+
     return Check(
         line.key,
         line.words,
         lambda _: detail,
-        _nothing,
-        lambda _, __: result,
+        lambda _: fields,
+        work,
         of_the_trial=True,
         needed=line.needed,
     )
+
+
+def _hold_fields(height_mm: float | None) -> tuple[ToolField, ...]:
+    height = "" if height_mm is None else number_text(height_mm)
+    return (
+        ToolField("height", "It stands", height, "mm above the face"),
+        ToolField("gap", "Gap under the head", "7", "mm"),
+    )
+
+
+def _held(session: Session, texts: Mapping[str, str], said: ToolResult) -> ToolResult:
+    """What is said of a magnet, pin or weight: whether the head goes over it."""
+    height = read_length_mm(texts["height"], "Height of what holds it")
+    gap = read_length_mm(texts["gap"], "Gap under the head")
+    room = gap - height
+    if room > 0:
+        clear = f"The head goes over it, {number_text(room)} mm clear."
+        return ToolResult(said.main, (clear, *said.lines))
+    machine = session.subject.machine
+    keep = machine.head_clearance_mm if machine else 0.0
+    high = f"{number_text(-room)} mm too high" if room < 0 else "just as high as the head"
+    catch = f"The head would catch it: {high}. "
+    catch += f"Lay it {number_text(keep)} mm or more from every burn and move, or take a lower one."
+    return ToolResult(catch, (said.main, *said.lines), good=False, only_warns=True)
 
 
 def _ticked_for(session: Session, check: Check) -> str:

@@ -4,6 +4,7 @@ that is to be burnt, line by line.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
@@ -58,8 +59,8 @@ class RecipeChoice:
 
 @dataclass(frozen=True)
 class PreparingLine:
-    """One step to do before the burn: its key, the words, what exactly, why, and whether the burn
-    does not go without it.
+    """One step to do before the burn: its key, the words, what exactly, why, whether the burn does
+    not go without it, and whether it stands on the piece, with its height where the step says it.
     """
 
     key: str
@@ -67,6 +68,8 @@ class PreparingLine:
     detail: str
     reason: str
     needed: bool
+    holds: bool = False
+    height_mm: float | None = None
 
 
 def choices_for(
@@ -138,8 +141,16 @@ def preparing_lines(recipes: tuple[Recipe, ...]) -> tuple[PreparingLine, ...]:
                 detail = f"{detail}, with {step.tool}"
             words = f"{letter}{kind[:1].upper()}{kind[1:]}"
             key = f"recipe-{at}-{n}"
-            lines.append(PreparingLine(key, words, detail, step.reason, step.needed))
+            holds = step.kind == "hold"
+            height = _height_mm(step.amount) if holds else None
+            lines.append(PreparingLine(key, words, detail, step.reason, step.needed, holds, height))
     return tuple(lines)
+
+
+def _height_mm(amount: str) -> float | None:
+    """How high a clamp stands by the words of its step: "4, 9 mm high"."""
+    found = re.search(r"(\d+(?:[.,]\d+)?) ?mm", amount)
+    return float(found[1].replace(",", ".")) if found else None
 
 
 def finishing_words(recipes: tuple[Recipe, ...]) -> tuple[str, ...]:

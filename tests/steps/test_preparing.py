@@ -21,6 +21,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.library_json import read_library, write_library
 from olive_almanac.steps.book import BookPresenter
+from olive_almanac.steps.checklist import checks_of
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.preparing import (
     choices_for,
@@ -250,6 +251,26 @@ class KnownTest(PreparingCase):
                 self.assertEqual(len(set(keys)), len(keys))
                 self.assertEqual(asked - set(keys), set())
                 self.assertEqual(not_asked & set(keys), set())
+
+
+class HoldTest(PreparingCase):
+    def test_what_holds_the_piece_is_held_against_the_gap_under_the_head(self):
+        step = RecipeStep("hold", "magnets", amount="4, 9.5 mm high", reason="lies flat")
+        recipe = Recipe("magnets", (step,))
+        trial = replace(kind_plan("grid", "cut").trial, recipes=(recipe,))
+        self.session.trials.keep(trial, "burn", "planned")
+        line = checks_of(self.session)[0]
+        texts = {field.key: field.text for field in line.fields(self.session)}
+        self.assertEqual(texts["height"], "9.5")
+        caught = line.work(self.session, texts)
+        self.assertFalse(caught.good)
+        self.assertTrue(caught.only_warns)
+        self.assertIn("2.5 mm too high. Lay it 10 mm or more from every burn", caught.main)
+        clear = line.work(self.session, {**texts, "height": "4"})
+        self.assertTrue(clear.good)
+        self.assertIn("The head goes over it, 3 mm clear.", clear.lines)
+        unsaid = line.work(self.session, {**texts, "height": ""})
+        self.assertEqual(unsaid.lines, ("Lies flat.",))
 
 
 class WhereStepTest(PreparingCase):
