@@ -24,6 +24,7 @@ from olive_almanac.core.units import (
     read_number,
     speed_text,
 )
+from olive_almanac.core.upkeep.services import parts_of
 from olive_almanac.steps.catalogue import subject_state
 from olive_almanac.steps.first_start import SOURCE_WATTS
 from olive_almanac.steps.permission import group_of, permission_for, verdict_for
@@ -40,6 +41,7 @@ __all__ = [
     "NeedRow",
     "WhatIf",
     "changed_machine",
+    "keeping_words",
     "need_work",
     "reach_page",
     "reach_words",
@@ -59,9 +61,14 @@ WHAT_IFS = {"power": "another source, W", "lens": "another lens, mm", "thickness
 USUAL_FOCAL_MM = 50.8  # where the machine's form does not say: two inches (common practice)
 MOST_STOCKS = 12
 UPKEEP = {
-    "diode": "lens and window wiped after smoky jobs; a head lasts thousands of hours",
-    "co2": "lens and mirrors cleaned weekly, cooling water, a tube that wears out, alignment",
+    "diode": "lens and window wiped after smoky jobs",
+    "co2": "lens and mirrors cleaned weekly, cooling water, alignment",
     "fibre": "field lens kept clean; hardly anything wears",
+}
+WALL_KW = {  # with cooling, air and exhaust (common practice, no source)
+    "diode": 0.2,
+    "co2": 1.3,
+    "fibre": 0.6,
 }
 
 
@@ -335,6 +342,26 @@ def typical_machine(source: str) -> Machine:
     usual = {field.key: field.text for field in machine_fields(None, source)}
     named = {"name": SOURCES[source][0], "optical_power_w": SOURCE_WATTS[source]}
     return machine_from({**usual, **named}, None, lambda: f"usual-{source}")
+
+
+def keeping_words(session: Session, source: str) -> tuple[str, str]:
+    """Return what a kind of source needs of care, and what it takes to run: electric power, how
+    long the source lasts, and what an hour costs where the shop has one.
+    """
+    lasting = next(
+        part
+        for part in parts_of(typical_machine(source))
+        if part.act == "replace" and part.interval.beam_hours
+    )
+    told = (
+        f"about {number_text(WALL_KW[source])} kW at the wall; "
+        f"{lasting.words} for {lasting.interval.beam_hours:,.0f} h of beam"
+    )
+    rates = [one for one in session.catalogue.machines if one.source == source and one.rate]
+    if rates:
+        currency = session.preferences.currency
+        told += f"; {rates[0].name}: {rates[0].rate:.2f} {currency} an hour"
+    return UPKEEP[source], told
 
 
 def need_work(wishes: Sequence[tuple[str, str, float, Task]]) -> Iterator[NeedRow]:

@@ -33,6 +33,7 @@ from olive_almanac.steps.preparing import (
 )
 from olive_almanac.steps.where import (
     WhatIf,
+    keeping_words,
     need_work,
     reach_words,
     reach_work,
@@ -308,6 +309,13 @@ class WhereStepTest(PreparingCase):
     def test_reach_in_a_sentence(self):
         (first, *_) = reach_work(self.session, LONG)
         self.assertRegex(reach_words(first), r"^\d+ mm: \d+ pass.* a metre, \w+; \d+ mm: ")
+
+    def test_what_a_kind_of_source_takes_to_run(self):
+        self.session.shop.change_machine(replace(LONG, hour_rate=14.0), "rate")
+        _, told = keeping_words(self.session, "co2")
+        self.assertIn("tube for 3,000 h of beam", told)
+        self.assertIn("Long Bed: 14.00", told)
+        self.assertNotIn("an hour", keeping_words(self.session, "fibre")[1])
 
     def test_which_kind_to_have(self):
         wishes = [("plywood", "plywood", 3.0, "cut"), ("stainless", "steel", 1.0, "mark")]

@@ -18,10 +18,10 @@ from olive_almanac.core.units import number_text, read_length_mm
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.first_start import stock_choices, task_choices
 from olive_almanac.steps.where import (
-    UPKEEP,
     WHAT_IFS,
     NeedRow,
     WhatIf,
+    keeping_words,
     need_work,
     reach_page,
     reach_words,
@@ -544,10 +544,9 @@ class WhereDialog(QDialog):
         for source, (word, _) in SOURCES.items():
             usual = typical_machine(source)
             named = f"{word}, {number_text(usual.optical_power_w)} W"
-            text = col(
-                label(named, "h3"), label(UPKEEP[source], "small", "second", wrap=True), gap=0
-            )
-            heads.append(box(text))
+            lines = keeping_words(self.session, source)
+            told = [label(line, "small", "second", wrap=True) for line in lines]
+            heads.append(box(col(label(named, "h3"), *told, None, gap=0)))
         self.table.addWidget(self._need_line(label("A usual one of its kind", "ui_b"), heads))
         self.table.addWidget(hair("bold"))
         self._work(need_work(wishes), self._take_need)
@@ -566,7 +565,7 @@ class WhereDialog(QDialog):
             works = need.works[source]
             mark = Mark("state", "trial" if works else "cannot", 18)
             text = label(need.verdicts[source], "small", "" if works else "second", wrap=True)
-            line = row(col(mark, None), text, gap=6)
+            line = row(col(None, mark, None), text, gap=6)
             line.setStretch(1, 1)
             cells.append(box(line))
         self.table.addWidget(self._need_line(label(told, "ui_b", wrap=True), cells))
