@@ -15,19 +15,23 @@ from olive_almanac.core.deciding.recipes import (
     fit_cut_recipes,
     recipe_cells,
     recipe_levels,
+    tones_told_beforehand,
 )
 from olive_almanac.core.deciding.weekly import follow_checks
 from olive_almanac.core.design.choices import choices_of
+from olive_almanac.core.design.plan import plan_trial
 from olive_almanac.core.design.suggest import Known, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.cut import case_of
 from olive_almanac.core.fitting.recipes import by_recipe, shift_prior
+from olive_almanac.core.fitting.tone import tone_data_of
 from olive_almanac.core.fitting.transfer import NO_KIN_SD, transfer_between
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.materials.proposals import barred_in_recipe, proposals_for, with_recipe
 from olive_almanac.core.records.entry import Entry, Proof, state_of
 from olive_almanac.core.records.plain import from_plain, to_plain
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import (
     AS_IT_LIES,
     Recipe,
@@ -273,27 +277,84 @@ class SideBySideTest(unittest.TestCase):
         self.assertEqual(refused.exception.key, "recipes")
 
 
+def next_coupon(task, pairs):
+    """The coupon of two recipes that Plan lays after others."""
+    known = Known(recipes=(AS_IT_LIES, TAPED), pairs=pairs)
+    choices = suggest_levels(LONG, BIRCH, task, kind="recipes", known=known).choices
+    number = f"c{len(pairs)}"
+    return plan_trial(
+        LONG,
+        BIRCH,
+        task,
+        choices,
+        permission=ALLOWED,
+        trial_id=number,
+        name="C",
+        made=DAY,
+        settle=True,
+    ).trial
+
+
+class TonesComparedTest(unittest.TestCase):
+    """Two recipes of an engraving whose tones are known: 60 - 22 (ln energy - shift), and a band
+    that looks right.
+    """
+
+    def compared(self, shift, batches=1, *, by_eye=False, power_counts=0.0):
+        pairs, middle = [], None
+        for _ in range(batches):
+            trial = next_coupon("engrave", pairs)
+            readings = []
+            for part, needs in zip(trial.parts(), (0.0, shift), strict=True):
+                data = tone_data_of([(part, [Reading(cell.id, "right") for cell in part.cells])])
+                counted = data.log_energy + power_counts * data.log_power
+                middle = counted.mean() if middle is None else middle
+                for cell, at in zip(part.cells, counted - needs - middle, strict=True):
+                    readings.append(self.seen(cell.id, at, by_eye))
+            pairs.append((trial, readings))
+        return compare_recipes(pairs).differences[0], pairs
+
+    def seen(self, cell, along, by_eye):
+        along += self.jitter.normal(0, 0.15) if by_eye else 0.0
+        verdict = "right" if abs(along) < 0.25 else ("too_light" if along < 0 else "too_dark")
+        return Reading(cell, verdict, lightness=None if by_eye else 45.0 - 22.0 * along)
+
+    def test_a_shift_by_measured_lightness(self):
+        for shift in (-0.2, 0.15):
+            with self.subTest(shift):
+                found, _ = self.compared(shift)
+                self.assertAlmostEqual(found.middle, shift, delta=0.03)
+                self.assertTrue(found.told)
+
+    def test_by_eye_on_coupons_of_several_powers(self):
+        """One scale of energies for both: else the powers make a difference that is none."""
+        alike = []
+        for seed in range(6):
+            self.jitter = np.random.default_rng(seed)
+            found, pairs = self.compared(0.0, 2, by_eye=True, power_counts=0.1)
+            alike.append(found.middle)
+        self.assertGreater(len({trial.cells[0].setting.power for trial, _ in pairs}), 1)
+        self.assertLess(np.abs(alike).mean(), 0.08)
+        apart, _ = self.compared(0.4, 3, by_eye=True, power_counts=0.1)
+        self.assertTrue(apart.told)
+        self.assertAlmostEqual(apart.middle, 0.4, delta=0.15)
+
+    def test_strips_are_burnt_at_one_power_and_what_they_tell_is_said(self):
+        found = suggest_levels(
+            LONG, BIRCH, "engrave", kind="recipes", known=Known(recipes=(AS_IT_LIES, TAPED))
+        )
+        self.assertEqual(len({one.power for one in found.choices.settings}), 1)
+        self.assertIn("by photo", found.basis)
+        self.assertRegex(tones_told_beforehand(8, 2, 8), "16 % by photo, of 41 % by eye")
+        self.assertRegex(tones_told_beforehand(8, 2, 32), "7.7 % by photo, of 19 % by eye")
+
+
 class ComparedTest(unittest.TestCase):
     def world(self, need, batches=2, more=0.0):
         """Coupons of two recipes of which the taped one needs so many times the energy."""
-        pairs, known = [], Known(recipes=(AS_IT_LIES, TAPED))
-        for batch in range(batches):
-            from olive_almanac.core.design.plan import plan_trial
-
-            choices = suggest_levels(
-                LONG, BIRCH, "cut", kind="recipes", known=replace(known, pairs=pairs)
-            ).choices
-            trial = plan_trial(
-                LONG,
-                BIRCH,
-                "cut",
-                choices,
-                permission=ALLOWED,
-                trial_id=f"c{batch}",
-                name="C",
-                made=DAY,
-                settle=True,
-            ).trial
+        pairs = []
+        for _ in range(batches):
+            trial = next_coupon("cut", pairs)
             readings = []
             for part, edge in zip(trial.parts(), (2.2, 2.2 * need), strict=True):
                 readings += read_by_energy(part, edge, band=0.04)

@@ -35,7 +35,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text
 
-__all__ = ["FittedTone", "decide_engrave", "know_tone"]
+__all__ = ["FittedTone", "decide_engrave", "know_tone", "prior_of_tone"]
 
 Floats = NDArray[np.float64]
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
@@ -121,10 +121,7 @@ def know_tone(
     J/mm of line).
     """
     data = tone_data_of(pairs)
-    if task == "score":
-        prior = score_prior(machine, stock)
-    else:
-        prior = tone_prior(stock, machine.source)
+    prior = prior_of_tone(machine, stock, task)
     curve = fit_lightness(data)
     if curve is None:
         reciprocity = fit_reciprocity(prior, data)
@@ -136,6 +133,13 @@ def know_tone(
         highest = float(np.exp(counted.log_energy.max()))
     read = len(data.verdict)
     return FittedTone(machine, fit_tone(prior, counted), curve, read, highest, reciprocity)
+
+
+def prior_of_tone(machine: Machine, stock: Stock, task: Task) -> TonePrior:
+    """Return what is expected before anything was read: of a score in J/mm of line."""
+    if task == "score":
+        return score_prior(machine, stock)
+    return tone_prior(stock, machine.source)
 
 
 def score_prior(machine: Machine, stock: Stock) -> TonePrior:

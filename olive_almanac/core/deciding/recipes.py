@@ -14,11 +14,12 @@ from numpy.typing import NDArray
 from scipy.special import ndtr
 
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, edge_speeds, prior_of_subject
-from olive_almanac.core.deciding.engrave import know_tone
+from olive_almanac.core.deciding.engrave import prior_of_tone
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.cut import LAPSE, data_of
 from olive_almanac.core.fitting.kin_learning import KinSds
 from olive_almanac.core.fitting.recipes import RecipeFit, by_recipe, fit_recipes, shift_prior
+from olive_almanac.core.fitting.tone import fit_reciprocity, fit_tone, fit_tone_shift, tone_data_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import Recipe, RecipeKey, key_of
@@ -35,6 +36,8 @@ __all__ = [
     "compare_recipes",
     "recipe_cells",
     "recipe_levels",
+    "told_beforehand",
+    "tones_told_beforehand",
 ]
 
 Floats = NDArray[np.float64]
@@ -46,6 +49,7 @@ NEAR = 0.03  # of ln speed: no cell is laid nearer to its recipe's middle
 WIDEST = 0.35  # of ln speed: nor farther
 SLOWEST_MM_S = 0.2
 LARGE = 0.2
+TONE_BY_PHOTO, TONE_BY_EYE = 0.15, 0.35  # sd of a difference of tones, times root of cells each
 TELLS = 1.96 + 0.84  # standard deviations of a difference that is told in four of five cases
 FORETOLD_DRAWS, FORETOLD_PARTICLES = 24, 1200
 
@@ -243,23 +247,34 @@ def _edges(fit: RecipeFit, at: int, base: Setting) -> Floats:
 def _tone_shifts(
     machine: Machine, stock: Stock, task: Task, parts: Sequence[Pairs]
 ) -> list[tuple[float, float]]:
-    """Of each recipe but the first: how much ln energy more the right tone needs, and the sd: each
-    recipe has a band of its own, and what is believed of their difference is added.
+    """Of each recipe but the first: how much ln energy more its tones need, and the sd, with what
+    is believed of their difference.
     """
-    middles = []
-    for part in parts:
-        band = know_tone(machine, stock, part, task=task).posterior
-        mean = float(band.weight @ band.centre)
-        middles.append((mean, band.centre_doubt))
     first, found = parts[0][-1][0].recipe, []
-    for part, (mean, sd) in zip(parts[1:], middles[1:], strict=True):
+    for part in parts[1:]:
         believed = shift_prior(part[-1][0].recipe, first)
-        seen = mean - middles[0][0], math.hypot(sd, middles[0][1])
-        weight, trust = 1 / seen[1] ** 2, 1 / believed.sd**2
-        both = weight + trust
-        middle = (weight * seen[0] + trust * believed.mean) / both
-        found.append((middle, 1 / math.sqrt(both)))
+        shift, sd = _tone_shift(machine, stock, task, parts[0], part)
+        weight, trust = 1 / sd**2, 1 / believed.sd**2
+        middle = (weight * shift + trust * believed.mean) / (weight + trust)
+        found.append((middle, 1 / math.sqrt(weight + trust)))
     return found
+
+
+def _tone_shift(
+    machine: Machine, stock: Stock, task: Task, first: Pairs, other: Pairs
+) -> tuple[float, float]:
+    """How much more ln energy the second series needs and the sd: by the lightness that was
+    measured, else by the bands that were judged right.
+    """
+    series = tone_data_of(first), tone_data_of(other)
+    measured = fit_tone_shift(*series)
+    if measured is not None:
+        return measured
+    prior = prior_of_tone(machine, stock, task)
+    reciprocity = fit_reciprocity(prior, tone_data_of([*first, *other]))  # one scale for both
+    bands = [fit_tone(prior, one.counted(reciprocity)) for one in series]
+    means = [float(band.weight @ band.centre) for band in bands]
+    return means[1] - means[0], math.hypot(bands[0].centre_doubt, bands[1].centre_doubt)
 
 
 # -- the cells that tell it ------------------------------------------------------------------------
@@ -297,3 +312,17 @@ def told_beforehand(cells_each: int, recipes: int, share: float) -> str:
     if share > LARGE:
         told += "; the next coupon, laid where this one shows the edges, tells far smaller ones"
     return f"{count_text(cells_each, 'cell')} of each of {recipes} recipes: {told}"
+
+
+def tones_told_beforehand(cells_each: int, recipes: int, read_each: int) -> str:
+    """Return in a sentence what strips of tones can tell, with `read_each` cells of each recipe
+    read in the end, by photo and by eye.
+    """
+    photo, eye = (
+        number_text(100 * math.expm1(TELLS * sd / math.sqrt(read_each)), 2)
+        for sd in (TONE_BY_PHOTO, TONE_BY_EYE)
+    )
+    return (
+        f"{count_text(cells_each, 'speed')} of each of {recipes} recipes, weak to strong: a "
+        f"difference of {photo} % by photo, of {eye} % by eye is told in four of five cases"
+    )

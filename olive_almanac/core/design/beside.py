@@ -13,6 +13,7 @@ from olive_almanac.core.deciding.recipes import (
     fit_cut_recipes,
     recipe_cells,
     told_beforehand,
+    tones_told_beforehand,
 )
 from olive_almanac.core.design.aim import Aim
 from olive_almanac.core.design.choices import TrialChoices, holding
@@ -25,13 +26,12 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import count_text
 
 __all__ = ["side_by_side"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
 CELLS_EACH = {2: 4, 3: 4, 4: 3}  # of a cut: more tell less than a second coupon at the edges
-POWERS_EACH = {2: 8, 3: 6, 4: 5}  # of a tone: a strip each
+TONES_EACH = {2: 8, 3: 6, 4: 5}  # of a tone: a strip each
 TONES = (0.45, 2.0)  # of the energy of the right tone, how far the strips reach
 CELL_MM = 10.0
 
@@ -54,16 +54,16 @@ def side_by_side(
         return replace(grid, recipes=recipes, settings=()), "choose what is to be compared"
     if task == "cut":
         each = CELLS_EACH[len(recipes)]
-        parts = by_recipe(pairs)
-        own = [[one for one in parts if key_of(one[0].recipe) == key_of(r)] for r in recipes]
+        own = _own(pairs, recipes)
         fit = fit_cut_recipes(machine, stock, recipes, own, kin, particles=FORETOLD_PARTICLES)
         base = Setting(grid.power[-1], 1.0, aim.passes, aim.focus_mm, air=grid.air[-1])
         cells = recipe_cells(fit, base, each, machine.max_speed_mm_s)
         why = told_beforehand(each, len(recipes), can_tell(fit, cells, base))
     else:
-        each = POWERS_EACH[len(recipes)]
+        each = TONES_EACH[len(recipes)]
         cells = _over_tones(machine, recipes, grid, aim, each)
-        why = f"{count_text(each, 'power')} of each of {len(recipes)} recipes, weak to strong"
+        told = [sum(len(readings) for _, readings in part) for part in _own(pairs, recipes)]
+        why = tones_told_beforehand(each, len(recipes), each + min(told))
     settings = tuple(setting for setting, _ in cells)
     choices = replace(
         grid,
@@ -76,18 +76,34 @@ def side_by_side(
     return choices, why
 
 
+def _own(pairs: Pairs, recipes: Sequence[Recipe]) -> list[Pairs]:
+    """The coupons of each recipe."""
+    parts = by_recipe(pairs)
+    return [[one for one in parts if key_of(one[0].recipe) == key_of(r)] for r in recipes]
+
+
 def _over_tones(
     machine: Machine, recipes: tuple[Recipe, ...], grid: TrialChoices, aim: Aim, each: int
 ) -> tuple[tuple[Setting, int], ...]:
-    """A strip of powers for each recipe, the same energies around what its tone is expected at."""
-    speed, pitch = grid.speed_mm_s[0], grid.pitch_mm[0] or 1.0
+    """A strip of speeds for each recipe at one power, which a power scale that is not straight does
+    not bend: the same energies around what its tone is expected at.
+    """
+    pitch = grid.pitch_mm[0] or 1.0
+    most = min(grid.speed_mm_s[0], TONES[0] * machine.max_speed_mm_s)
+    power = min(1.0, round_level(machine.fraction_for(aim.energy * most * pitch)))
+    middle = machine.watts(power) / (aim.energy * pitch)
     cells = []
     for share in np.geomspace(*TONES, each):
         for at, recipe in enumerate(recipes):
-            energy = aim.energy * float(share) * float(np.exp(recipe.ln_energy))
-            power = min(1.0, round_level(machine.fraction_for(energy * speed * pitch)))
+            speed = round_level(middle / float(share) / float(np.exp(recipe.ln_energy)))
             setting = Setting(
-                power, speed, 1, aim.focus_mm, grid.pitch_mm[0], grid.air[0], direction="x"
+                power,
+                min(speed, machine.max_speed_mm_s),
+                1,
+                aim.focus_mm,
+                grid.pitch_mm[0],
+                grid.air[0],
+                direction="x",
             )
             cells.append((setting, at))
     return tuple(dict.fromkeys(cells))

@@ -34,6 +34,7 @@ __all__ = [
     "fit_lightness",
     "fit_reciprocity",
     "fit_tone",
+    "fit_tone_shift",
     "tone_data_of",
 ]
 
@@ -43,6 +44,7 @@ TABLE = 400  # energies worked out where more are asked for: they all hang on on
 CENTRE_SD = 1.0  # prior spread of ln(right areal energy)
 HALF_WIDTH, HALF_WIDTH_SD = 0.25, 0.6  # of ln F, and its spread in log
 NOISE, NOISE_SD = 0.12, 0.5
+LEAST_TONES = 5  # measured cells of a series that a shift is told from
 LIGHTNESS_SD = 1.5
 RECIPROCITY_SD = 0.25  # prior spread of g around 0
 SOME_VERDICTS, SOME_POWERS = 6, 0.2  # readings, and range of ln power, that can tell of g
@@ -309,3 +311,31 @@ def fit_lightness(data: ToneData, *, blank: float | None = None) -> ToneCurve | 
     ]
     best = min(tries, key=lambda one: one.cost)
     return curve(best.x)
+
+
+def fit_tone_shift(first: ToneData, other: ToneData) -> tuple[float, float] | None:
+    """Return how much more ln energy one series of tones needs than the first for the same
+    lightness, and its standard error; None with fewer than 5 measured cells of either.
+
+    One curve for both, a parabola over ln energy as it counts at full power, moved along by the
+    shift; by robust least squares, with the scatter that is left, at least that of a reading.
+    """
+    measured = [np.isfinite(one.lightness) for one in (first, other)]
+    if min(one.sum() for one in measured) < LEAST_TONES:
+        return None
+    x = np.concatenate([first.log_energy[measured[0]], other.log_energy[measured[1]]])
+    lightness = np.concatenate([first.lightness[measured[0]], other.lightness[measured[1]]])
+    which = np.repeat([0.0, 1.0], [one.sum() for one in measured])
+    power = np.concatenate([first.log_power[measured[0]], other.log_power[measured[1]]])
+    x, power = x - x.mean(), power - power.mean()
+
+    def residuals(z: Floats) -> Floats:
+        along = x + z[4] * power - z[0] * which
+        misfit = z[1] + z[2] * along + z[3] * along**2 - lightness
+        return np.array([*(3 * np.arcsinh(misfit / LIGHTNESS_SD / 3)), z[4] / RECIPROCITY_SD])
+
+    slope = np.polyfit(x, lightness, 1)[0]
+    found = least_squares(residuals, [0.0, lightness.mean(), slope, 0.0, 0.0])
+    scatter = max(1.0, 2 * found.cost / (len(x) - len(found.x) + 1))
+    doubt = np.linalg.pinv(found.jac.T @ found.jac)[0, 0] * scatter
+    return float(found.x[0]), float(np.sqrt(doubt))
