@@ -139,7 +139,7 @@ def main(target: Path) -> None:
         choose(machine="long-bed", stock="birch-3", task="cut")
         where = WhereDialog(window)
         where.open()
-        wait_until(lambda: len(where.rows) == 3)
+        wait_until(lambda: len(where.rows) == 4)
         where.much.setText("100")
         where.much.returnPressed.emit()
         wait_until(lambda: len(where.rows) == 4)
