@@ -53,7 +53,6 @@ ASKED = {
         "foam",
         "stripes",
         "back_scorch",
-        "haze",
         "crack",
         "one_side",
         "smells",

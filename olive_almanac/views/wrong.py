@@ -88,8 +88,10 @@ class WrongDialog(QDialog):
             self.boxes[key] = tick
             signs.addWidget(tick)
         signs.addStretch(1)
-        left = box(signs)
-        left.setFixedWidth(px(336))
+        seen = Page()
+        seen.setLayout(signs)
+        left = scrolling(seen, (px(336), px(160)))
+        left.setFixedWidth(px(348))
         self.known = label("", "small", "second", wrap=True)
         signs.insertWidget(signs.count() - 1, Heading("What the records say"))
         signs.insertWidget(signs.count() - 1, self.known)
