@@ -54,17 +54,19 @@ def compared(machine, stock, bench, recipes, batches, task="cut"):
     return compare_recipes(pairs).differences[0], pairs
 
 
-def told_by_shift(batches):
-    """By true shift: share told, told wrongly, and held by the 80 % range."""
-    rows = {}
+def told_by_shift():
+    """By the number of coupons (2, 3) and the true shift: share told, told wrongly, and held by the
+    80 % range.
+    """
+    rows = {2: {}, 3: {}}
     for shift in SHIFTS:
-        found = []
+        found = {2: [], 3: []}
         for world in range(WORLDS):
             machine, stock = SUBJECTS[SUBJECTS_OF_RECIPES[world % len(SUBJECTS_OF_RECIPES)]]
             sign = 1 if world % 2 else -1
             bench = Shifted(SEED + world, sign * shift)
             try:
-                one, pairs = compared(machine, stock, bench, (AS_IT_LIES, PLAIN), batches)
+                last, pairs = compared(machine, stock, bench, (AS_IT_LIES, PLAIN), 3)
             except OutOfRange:
                 continue
             setting = pairs[0][0].cells[0].setting
@@ -74,10 +76,12 @@ def told_by_shift(batches):
             true -= other  # of speed, which is what a shop sees
             if not np.isfinite(true):
                 continue
-            sure = max(one.more, 1 - one.more) > 0.95
-            wrong = sure and ((one.more > 0.5) != (true > 0) if shift else True)
-            found.append((sure, wrong, one.low <= true <= one.high))
-        rows[shift] = np.array(found, float).mean(0)
+            for coupons, one in ((2, compare_recipes(pairs[:2]).differences[0]), (3, last)):
+                sure = max(one.more, 1 - one.more) > 0.95
+                wrong = sure and ((one.more > 0.5) != (true > 0) if shift else True)
+                found[coupons].append((sure, wrong, one.low <= true <= one.high))
+        for coupons, seen in found.items():
+            rows[coupons][shift] = np.array(seen, float).mean(0)
     return rows
 
 
@@ -178,9 +182,9 @@ def what_if():
 
 
 def measure():
-    for batches, bars in ((2, {0.15: 0.25, 0.25: 0.05}), (3, {0.10: 0.30, 0.15: 0.25})):
-        rows = told_by_shift(batches)
-        cells = 4 * batches
+    by_coupons = told_by_shift()
+    for coupons, bars in ((2, {0.15: 0.25, 0.25: 0.05}), (3, {0.10: 0.30, 0.15: 0.25})):
+        rows, cells = by_coupons[coupons], 4 * coupons
         for shift, most in bars.items():
             yield f"{cells} cells each: {100 * shift:.0f} % not told", 1 - rows[shift][0], most
         yield f"{cells} cells each: alike, and told apart", rows[0.0][0], 0.14
@@ -207,8 +211,8 @@ def measure():
 
 
 if __name__ == "__main__":
-    for count in (1, 2, 3):
-        print(count, {k: np.round(v, 3) for k, v in told_by_shift(count).items()})
+    for coupons, rows in told_by_shift().items():
+        print(coupons, {shift: np.round(row, 3) for shift, row in rows.items()})
     print("stand-in", on_the_stand_in())
     print("tones", of_tones(Shifted, 1), of_tones(ByEye, 2))
     print("what if", what_if())
