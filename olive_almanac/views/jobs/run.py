@@ -59,10 +59,10 @@ class TickLine(TickBox):
         self.setChecked(bool(check.ticked))
 
     def draw_words(self, painter: QPainter, room: QRectF) -> None:
-        middle = room.height() / 2
+        centre = room.height() / 2
         for words, role, ink, top in (
-            (self.words, "small_b", "ink", middle - 19),
-            (self.number, "small", "ink2", middle - 1),
+            (self.words, "small_b", "ink", centre - 19),
+            (self.number, "small", "ink2", centre - 1),
         ):
             font = F(role)
             painter.setFont(font)
