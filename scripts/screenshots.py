@@ -150,6 +150,8 @@ def main(target: Path) -> None:
         wrong = WrongDialog(window)
         wrong.open()
         wait_until(lambda: wrong.answer is not None)
+        wrong.boxes["hangs"].click()
+        wait_until(lambda: wrong.answer.one_more is not None)
         take(wrong, "wrong-workshop")
         wrong.accept()
         window.navigate("book")

@@ -14,7 +14,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import Recipe, has_medium
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.steps.checklist import standing
 from olive_almanac.steps.permission import group_of, verdict_for
 from olive_almanac.steps.upkeep import acts_of, parts_on
@@ -84,7 +84,7 @@ class WrongAnswer:
     signs: Mapping[str, bool]
     causes: tuple[LikelyCause, ...]
     one_more: OneMore | None = None
-    about: str = ""  # which cell or setting `one_more` is about
+    cell_id: str = ""  # which cell `one_more` is about; empty: a piece of the entry's setting
 
 
 def askable(machine: Machine, stock: Stock, task: Task) -> tuple[tuple[str, str], ...]:
@@ -225,7 +225,7 @@ def wrong_work(
     `cell_id` is the cell in hand: where it hangs, what frees it is told first.
     """
     machine, stock, task = session.subject.machine, session.subject.stock, session.subject.task
-    active, known = session.active, known_signs(session)
+    active, known, today = session.active, known_signs(session), session.today().isoformat()
     limit_pairs: Any = list(active.pairs) if active else []
     related = active.related if active else ()
     entry, kin = session.entry, session.shop.kin.sds
@@ -236,14 +236,17 @@ def wrong_work(
         from olive_almanac.core.deciding.causes import likely_causes
         from olive_almanac.formats.catalogue import load_causes
 
-        signs, more, about = dict(known), None, ""
+        signs, more, hung = dict(known), None, ""
         if active is not None and active.readings:
             signs |= _of_readings(active, kin)
         signs |= said
         if task == "cut":
-            setting, verdict, about = _hung(active, entry.setting if entry else None, cell_id)
-            if setting is not None and (about.startswith("cell") or said.get("hangs")):
-                more = _freed(machine, stock, [*related, *limit_pairs], kin, setting, verdict)
+            pairs = [*related, *limit_pairs]
+            cell, verdict = _hung(active, cell_id, today)
+            if cell is not None:
+                more, hung = _freed(machine, stock, pairs, kin, cell.setting, verdict), cell.id
+            elif said.get("hangs") and entry is not None:
+                more = _freed(machine, stock, pairs, kin, entry.setting, "hangs")
         found = likely_causes(
             load_causes(),
             machine,
@@ -252,7 +255,7 @@ def wrong_work(
             signs=signs,
             pointed_at=[sign for sign, so in said.items() if so],
         )
-        yield WrongAnswer(signs, found, more, about if more is not None else "")
+        yield WrongAnswer(signs, found, more, hung)
 
     return run()
 
@@ -281,20 +284,18 @@ def _of_readings(active: ActiveTrial, kin: Any) -> dict[str, bool]:
     return read_signs(trial, readings, expected, earlier)
 
 
-def _hung(
-    active: ActiveTrial | None, setting: Setting | None, cell_id: str
-) -> tuple[Setting | None, str, str]:
-    """The setting of what hangs: of the cell in hand, else of any cell that hangs, else the
-    entry's.
+def _hung(active: ActiveTrial | None, cell_id: str, today: str) -> tuple[Cell | None, str]:
+    """The cell that hangs and its verdict: the one in hand, else any of a coupon that was burnt
+    today, for an older one has been moved.
     """
-    if active is not None:
-        readings: list[tuple[str, Reading]] = list(active.readings.items())
-        readings.sort(key=lambda one: one[0] != cell_id)
-        for key, reading in readings:
-            if reading.verdict == "hangs" or (key == cell_id and reading.verdict == "not_through"):
-                cell = active.trial.cell(key)
-                return cell.setting, reading.verdict, f"cell {key}"
-    return setting, "hangs", "a piece of this entry’s setting"
+    if active is None or not (cell_id or active.run.started[:10] in ("", today)):
+        return None, ""
+    readings: list[tuple[str, Reading]] = list(active.readings.items())
+    readings.sort(key=lambda one: one[0] != cell_id)
+    for key, reading in readings:
+        if reading.verdict == "hangs" or (key == cell_id and reading.verdict == "not_through"):
+            return active.trial.cell(key), reading.verdict
+    return None, ""
 
 
 def _freed(

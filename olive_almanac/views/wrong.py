@@ -98,7 +98,7 @@ class WrongDialog(QDialog):
         self.causes = QVBoxLayout()
         self.causes.setSpacing(px(3))
         inside = Page()
-        inside.setLayout(col(self.causes, None, gap=0))
+        inside.setLayout(col(self.causes, None, gap=0, margins=(0, 0, 10, 0)))
         across = row(left, hair("vhair"), scrolling(inside, (px(320), px(160))), gap=16)
         across.setStretch(2, 1)
         close = button("Close")
@@ -148,7 +148,9 @@ class WrongDialog(QDialog):
         self.known.setText("; ".join(told) or "nothing out of the ordinary")
         self.first.setVisible(answer.one_more is not None)
         if answer.one_more is not None:
-            about = f"{answer.about[:1].upper()}{answer.about[1:]}"
+            about = (
+                f"Cell {answer.cell_id}" if answer.cell_id else "A piece of this entry’s setting"
+            )
             self.first.setText(f"Before it is moved. {about}: {answer.one_more.says}")
         clear_layout(self.causes)
         for n, cause in enumerate(answer.causes[:MOST_SHOWN], 1):

@@ -46,7 +46,16 @@ from olive_almanac.steps.where import (
 from olive_almanac.steps.worth import worth_words, worth_work
 from olive_almanac.steps.wrong import askable, known_signs, wrong_work
 from olive_almanac.storage.library import Library
-from tests.samples import BIRCH, LONG, NORTH, TAPED, kind_plan, read_by_energy, sample_entry
+from tests.samples import (
+    BIRCH,
+    LONG,
+    NORTH,
+    TAPED,
+    kind_plan,
+    read_by_energy,
+    sample_entry,
+    whole_run,
+)
 from tests.steps.test_job_run import JobRunCase
 from tests.steps.test_presenters import SessionCase
 
@@ -227,9 +236,22 @@ class KnownTest(PreparingCase):
         (answer,) = wrong_work(self.session, {"back_scorch": True})
         self.assertEqual(answer.causes[0].cause.id, "back_reflects")
         self.assertIsNotNone(answer.one_more)
-        self.assertTrue(answer.about.startswith("cell "))
+        self.assertTrue(answer.cell_id)
         (again,) = wrong_work(self.session, {"back_scorch": False})
         self.assertNotEqual(again.causes[0].cause.id, "back_reflects")
+
+    def test_a_coupon_of_another_day_does_not_lie_on_the_bed_any_more(self):
+        trial = kind_plan("grid").trial
+        readings = read_by_energy(trial, 2.0)
+        readings[0] = replace(readings[0], verdict="hangs")
+        hung = readings[0].cell
+        for day, lies in (("2020-01-31T10:00:00", False), (f"{self.session.today()}T09:00", True)):
+            with self.subTest(day):
+                self.lay_on_desk(trial, readings, replace(whole_run(trial), started=day))
+                (answer,) = wrong_work(self.session, {})
+                self.assertEqual(answer.one_more is not None, lies)
+                (in_hand,) = wrong_work(self.session, {}, hung)
+                self.assertEqual(in_hand.cell_id, hung)
 
     def test_a_piece_of_the_book_is_answered_where_it_is_said_to_hang(self):
         self.keep(setting=Setting(1.0, 15.0, 1, 1.5))
@@ -237,7 +259,7 @@ class KnownTest(PreparingCase):
         self.assertIsNone(quiet.one_more)
         (told,) = wrong_work(self.session, {"hangs": True})
         self.assertIsNotNone(told.one_more)
-        self.assertEqual(told.about, "a piece of this entry’s setting")
+        self.assertEqual(told.cell_id, "")
 
     def test_only_signs_that_some_cause_brings_about_are_asked_for(self):
         acrylic = Stock("Clear cast acrylic", "acrylic", 3.0)

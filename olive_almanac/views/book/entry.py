@@ -58,6 +58,7 @@ AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
 
 
 STEPS = "steps"
+ROOMY = 820  # height of the page from which "as it lies" has a line
 
 
 class MarginGauge(Painted):
@@ -316,7 +317,12 @@ class EntryPage(Page):
             self._show_entry(entry, state)
 
     def _add_prepared(self, entry: Entry) -> None:
-        """How the piece of the entry is prepared, to be changed in place."""
+        """How the piece of the entry is prepared, to be changed in place; "as it lies" only where
+        there is room: else the menu of the book changes it.
+        """
+        plain = entry.recipe.is_plain
+        if plain and self.height() < px(ROOMY):
+            return
         self._recipes = self.presenter.recipes()
         names = [(str(at), one.name) for at, one in enumerate(self._recipes)]
         names.append((STEPS, "change its steps …"))
@@ -324,11 +330,9 @@ class EntryPage(Page):
         prepared.set_choices(names, str(self._recipes.index(entry.recipe)))
         prepared.picked.connect(self._prepare)
         line = row(label("With", "h3"), prepared, None, gap=10)
-        if entry.recipe.is_plain and compact(True, False):
-            return  # room is short: the menu of the book changes it there
-        if not entry.recipe.is_plain:
+        if not plain:
             prepared.setToolTip(tip_text(recipe_line(entry.recipe)))
-        if not entry.recipe.is_plain and compact(False, True):
+        if not plain and compact(False, True):
             steps = label(recipe_line(entry.recipe), "small", "second", wrap=True)
             line = row(label("With", "h3"), prepared, steps, gap=10)
             line.setStretch(2, 1)
