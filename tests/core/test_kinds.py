@@ -232,15 +232,19 @@ class WhatVariesTest(unittest.TestCase):
 
 class LayoutTest(unittest.TestCase):
     def test_labels_and_marks_keep_clear_of_cells_and_of_each_other(self):
-        for kind, task, machine, stock in (
-            ("grid", "cut", LONG, BIRCH),
-            ("grey", "engrave", LONG, BIRCH),
-            ("kerf", "cut", LONG, BIRCH),
-            ("air", "score", NORTH, LEATHER),
-            ("direction", "cut", LONG, BIRCH),
-            ("grid", "mark", MARKER, PLATE),
+        speeds = (58.3, 81.7, 105.0, 128.3, 151.7, 175.0)
+        per_minute = {"speed_unit": "mm/min", "speed_mm_s": speeds}
+        glass = Stock("Glass", "glass", 3.0)
+        for kind, task, machine, stock, more in (
+            ("grid", "cut", LONG, BIRCH, {}),
+            ("grey", "engrave", LONG, BIRCH, {}),
+            ("kerf", "cut", LONG, BIRCH, {}),
+            ("air", "score", NORTH, LEATHER, {}),
+            ("direction", "cut", LONG, BIRCH, {}),
+            ("grid", "mark", MARKER, PLATE, {}),
+            ("grid", "engrave", NORTH, glass, per_minute),  # words wider than their columns
         ):
-            trial = kind_plan(kind, task, machine, stock).trial
+            trial = kind_plan(kind, task, machine, stock, **more).trial
             boxes = [
                 (
                     "cell " + c.id,

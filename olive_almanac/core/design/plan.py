@@ -475,15 +475,14 @@ class _Layout:
             text = ""
             if col < len(col_words):
                 text = col_words[col]
-            width = self.letters.width(text, self.height)
-            x, y = (
-                at + (self.widths[block, col] - width) / 2,
-                self.foot - LABEL_GAP_MM - self.height,
-            )
+            width, cell = self.letters.width(text, self.height), self.widths[block, col]
+            y = self.foot - LABEL_GAP_MM - self.height
+            x = self._clear_of_fiducials(coupon, at + (cell - width) / 2, y, width)
             if (
                 text
                 and x >= end + 0.8 * self.height
-                and not self._under_fiducial(coupon, x, y)
+                and x < at + cell
+                and x + width > at
                 and x + width <= coupon.width_mm - 1
             ):
                 labels.append(Label(text, (round(x, 3), round(y, 3)), self.height))
@@ -532,6 +531,12 @@ class _Layout:
         if parts:
             return (Label("  ".join(parts), (side, round(y, 3)), self.height),)
         return ()
+
+    def _clear_of_fiducials(self, coupon: CouponSize, x: float, y: float, width: float) -> float:
+        """The nearest x at which a label at the foot leaves the bare stock around marks free."""
+        if not self.fiducials or y >= self.zone:
+            return x
+        return max(self.zone, min(x, coupon.width_mm - self.zone - width))
 
     def _under_fiducial(self, coupon: CouponSize, x: float, y: float) -> bool:
         near_x = x < self.zone or x > coupon.width_mm - self.zone
