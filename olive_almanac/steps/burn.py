@@ -436,7 +436,7 @@ class BurnPresenter:
         active = self.active
         if active is None or not active.burnt:
             return
-        self.running = "done"
+        self.running, self.trial_id = "done", active.trial.id
         left_out = tuple(cell.id for cell in active.trial.in_order if cell.id not in active.burnt)
         self._keep("closed", complete=True, maybe=(), left_out=left_out)
         self.session.trials.keep(active.trial, "read", "closed")
@@ -452,7 +452,7 @@ class BurnPresenter:
         self._keep("burnt on the machine", by="machine", complete=True, cells=cells)
         self.session.trials.keep(active.trial, "read", "burnt on the machine")
         self.session.trials.mark_used(active.trial)
-        self.running = "done"
+        self.running, self.trial_id = "done", active.trial.id
         self._view.show_run()
 
     # -- below -------------------------------------------------------------------------------------

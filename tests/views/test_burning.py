@@ -152,6 +152,13 @@ class RealLibraryTest(ShopCase):
         self.assertEqual(self.window.station, "read")
         self.assertEqual(self.session.active.run.by, "machine")
 
+    def test_a_new_coupon_is_not_done_because_the_last_was(self):
+        self.press("It was burnt on the machine")
+        self.assertEqual(self.session.active.stage, "read")
+        self.plan_grid()
+        self.write_burn_file()
+        self.assertEqual(self.page().progress.text(), "0 of 24 burnt")
+
     def test_a_rehearsal_leaves_nothing_behind(self):
         trial = self.session.active.trial
         self.press("Rehearse it on the stand-in")
