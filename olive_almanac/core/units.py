@@ -200,6 +200,11 @@ def passes_text(passes: int) -> str:
     return count_text(passes, "pass", "passes")
 
 
+def capital(words: str) -> str:
+    """Return words as they begin a line, the rest as it is."""
+    return words[:1].upper() + words[1:]
+
+
 def count_text(count: int, one: str, more: str = "") -> str:
     """Return how many of something: "1 cell", "3 cells"; `more` where the plural is not the word
     with an s.

@@ -17,6 +17,7 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import (
+    capital,
     count_text,
     duration_text,
     lengths_text,
@@ -382,7 +383,7 @@ def write_card(
         f"Focus {number_text(setting.focus_mm)} mm below the top face",
         f"Air {setting.air}",
         f"Line pitch {pitch}",
-        *(f"{words[:1].upper()}{words[1:]}" for words in further_words(setting, speed_unit)),
+        *(capital(words) for words in further_words(setting, speed_unit)),
     ]
     page.fitted(left, 57.5, "     ".join(rows), right - left, 10, SANS)
     page.text(left, 64, "     ".join(_evidence(entry)), 10)

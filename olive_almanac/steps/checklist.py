@@ -23,6 +23,7 @@ from olive_almanac.core.squaring.frame import Frame, FrameCheck, check_frame, pl
 from olive_almanac.core.squaring.head import head_height, mirror_offset, mirror_tilt_deg
 from olive_almanac.core.squaring.skew import Skew, skew_of_edge
 from olive_almanac.core.units import (
+    capital,
     duration_text,
     lengths_text,
     number_text,
@@ -424,10 +425,7 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         ]
         help_line = "Move it " + " and ".join(parts) + "."
     return ToolResult(
-        help_line,
-        tuple(f"{problem[:1].upper()}{problem[1:]}." for problem in check.problems),
-        False,
-        drawing,
+        help_line, tuple(f"{capital(problem)}." for problem in check.problems), False, drawing
     )
 
 
@@ -654,8 +652,8 @@ def checks_of(session: Session) -> tuple[Check, ...]:
 
 
 def _preparing(line: PreparingLine) -> Check:
-    told = (f"{line.reason[:1].upper()}{line.reason[1:]}.",) if line.reason else ()
-    result = ToolResult(f"{line.detail[:1].upper()}{line.detail[1:]}.", told)
+    told = (f"{capital(line.reason)}.",) if line.reason else ()
+    result = ToolResult(f"{capital(line.detail)}.", told)
     detail = f"{line.detail}; needed" if line.needed else line.detail
     fields = _hold_fields(line.height_mm) if line.holds else ()
 

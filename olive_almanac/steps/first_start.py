@@ -14,6 +14,7 @@ from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
+    capital,
     number_text,
     passes_text,
     percent_text,
@@ -101,11 +102,7 @@ class FirstStart:
         family = texts["family"]
         word = dict(stock_choices())[family]
         plain = {field.key: field.text for field in stock_fields(None)}
-        told = {
-            "name": f"{word[:1].upper()}{word[1:]}",
-            "family": family,
-            "thickness_mm": f"{thickness:g}",
-        }
+        told = {"name": capital(word), "family": family, "thickness_mm": f"{thickness:g}"}
         return machine, stock_from({**plain, **told}, None, self.session.new_id)
 
     def work(self) -> Iterator[tuple[Mapping[str, str], FirstAnswer]]:

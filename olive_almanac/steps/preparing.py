@@ -22,7 +22,7 @@ from olive_almanac.core.records.recipe import (
 )
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.units import capital, number_text, read_number
 from olive_almanac.steps.permission import group_of, proposed_recipes
 
 if TYPE_CHECKING:
@@ -139,7 +139,7 @@ def preparing_lines(recipes: tuple[Recipe, ...]) -> tuple[PreparingLine, ...]:
             detail = told or kind
             if step.tool:
                 detail = f"{detail}, with {step.tool}"
-            words = f"{letter}{kind[:1].upper()}{kind[1:]}"
+            words = f"{letter}{capital(kind)}"
             key = f"recipe-{at}-{n}"
             holds = step.kind == "hold"
             height = _height_mm(step.amount) if holds else None

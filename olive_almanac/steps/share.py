@@ -11,7 +11,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import count_text
+from olive_almanac.core.units import capital, count_text
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import subject_state
 from olive_almanac.steps.files import read_bytes, read_text, write_file
@@ -275,7 +275,7 @@ class NotesDesk:
             for one in words:
                 start, _, told = one.partition(": ")
                 if start == where:
-                    return f"{told[:1].upper()}{told[1:]}", words is found.left_out
+                    return capital(told), words is found.left_out
         return "Comes in as a guess.", False
 
     def keep(self) -> bool:

@@ -12,7 +12,7 @@ from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.units import capital, number_text, read_number
 from olive_almanac.steps.where import WhatIf, changed_machine
 
 if TYPE_CHECKING:
@@ -100,7 +100,7 @@ def worth_words(found: Payback, words: str) -> str:
     """Return in a sentence what a change saves and when it pays; `words` say which."""
     low, _, high = (number_text(max(0.0, one), 2) for one in found.hours_saved)
     told = (
-        f"{words[:1].upper()}{words[1:]}: of {number_text(found.hours_now, 2)} h of cutting in the "
+        f"{capital(words)}: of {number_text(found.hours_now, 2)} h of cutting in the "
         f"last year {low} to {high} h less (80 % sure)"
     )
     first, _, last = found.months

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QDialog, QVBoxLayout
 
 from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.units import capital
 from olive_almanac.steps.wrong import WrongAnswer, askable, wrong_work
 from olive_almanac.views.parts import (
     MIDDLE_RIGHT,
@@ -83,7 +84,7 @@ class WrongDialog(QDialog):
         signs.setSpacing(px(2))
         signs.addWidget(Heading("What is seen"))
         for key, words in asked:
-            tick = TickBox(words[:1].upper() + words[1:])
+            tick = TickBox(capital(words))
             tick.clicked.connect(lambda on, key=key: self._say(key, on))
             self.boxes[key] = tick
             signs.addWidget(tick)
@@ -158,7 +159,7 @@ class WrongDialog(QDialog):
 
     def _add_cause(self, number: int, found: LikelyCause) -> None:
         cause = found.cause
-        name = f"{number}  {cause.name[:1].upper()}{cause.name[1:]}"
+        name = f"{number}  {capital(cause.name)}"
         lines = []
         if found.speaks_for:
             lines.append(f"For it: {'; '.join(found.speaks_for)}.")

@@ -369,7 +369,7 @@ class ComparedTest(unittest.TestCase):
         self.assertLess(one.low, math.log(1.25) + 0.03)
         self.assertGreater(one.high, math.log(1.25) - 0.03)
         self.assertTrue(one.told)
-        self.assertRegex(found.says[0], r"^taped face needs \d+ % more energy than as it lies")
+        self.assertRegex(found.says[0], r"^Taped face needs \d+ % more energy than as it lies")
 
     def test_the_other_way_round(self):
         (one,) = compare_recipes(self.world(0.8)).differences

@@ -215,6 +215,7 @@ class ChooseTest(RecipeCase):
         self.assertIn("is told in four of five cases", self.plan.short.basis.text())
         self.write_burn_file()
         self.burn_and_read()
+        self.assertRegex(self.page().now.text(), r"^Cell \w+: (as it lies|taped face)$")
         self.ctrl(Qt.Key.Key_Return)
         page = self.page()
         self.wait_for(lambda: page.presenter.finished)

@@ -26,7 +26,7 @@ from olive_almanac.core.records.recipe import Recipe, RecipeKey, key_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
-from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.units import capital, count_text, number_text
 
 __all__ = [
     "RecipeComparison",
@@ -179,16 +179,17 @@ def _cells_read(pairs: Pairs) -> int:
 
 def _sentence(first: Recipe, one: RecipeDifference) -> str:
     middle, low, high = (100 * math.expm1(end) for end in (one.middle, one.low, one.high))
+    name = capital(one.recipe.name)
     if not one.told:
         return (
-            f"{one.recipe.name} and {first.name} cannot be told apart yet: {one.recipe.name} needs "
+            f"{name} and {first.name} cannot be told apart yet: {one.recipe.name} needs "
             f"{_more_or_less(low)} to {_more_or_less(high)} energy (80 % sure)."
         )
     way = "more" if middle > 0 else "less"
     least, most = sorted((abs(low), abs(high)))
     sure = min(99, math.floor(100 * max(one.more, 1 - one.more)))
     return (
-        f"{one.recipe.name} needs {abs(middle):.0f} % {way} energy than {first.name} "
+        f"{name} needs {abs(middle):.0f} % {way} energy than {first.name} "
         f"({least:.0f} to {most:.0f}), {sure} % sure that it is {way}."
     )
 

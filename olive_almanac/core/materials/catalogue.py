@@ -16,6 +16,7 @@ from olive_almanac.core.materials.names import UNKNOWN, family_named, opacity_na
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Opacity, Stock
+from olive_almanac.core.units import capital
 
 __all__ = [
     "Catalogue",
@@ -250,7 +251,7 @@ def may_burn(
 
 
 def _sentence(words: str) -> str:
-    return f"{words[:1].upper()}{words[1:]}."
+    return f"{capital(words)}."
 
 
 def _what_would(judged: Judged, machine: Machine, task: Task) -> str:

@@ -15,7 +15,7 @@ from olive_almanac.core.records.machine import Machine, Source
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import AIRS, Air, Setting, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import pitch_from_dpi
+from olive_almanac.core.units import capital, pitch_from_dpi
 
 __all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
 
@@ -340,7 +340,7 @@ class _Reader:
                 asked = f"is “{name}” clear or opaque?"
                 raise ValueError(f"{asked} Write the word, or its colour, behind the name.")
             known = Stock(
-                name[:1].upper() + name[1:],
+                capital(name),
                 family,
                 thickness,
                 opacity=opacity or "opaque",

@@ -15,7 +15,14 @@ from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    capital,
+    duration_text,
+    number_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
@@ -333,9 +340,7 @@ class BurnPage(StationPage):
             return
         presenter, left = self.presenter, unticked(self.session)
         if broke_off:
-            self._note(
-                "stop", "mind", "The run broke off", f"{broke_off[:1].upper()}{broke_off[1:]}."
-            )
+            self._note("stop", "mind", "The run broke off", f"{capital(broke_off)}.")
         for cell_id in presenter.unsure:
             whole = button("It is whole", tip=f"{cell_id} can be read")
             whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))

@@ -15,7 +15,7 @@ from olive_almanac.core.placing.room import CORNERS
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
 from olive_almanac.core.records.setting import AIRS, rasters
-from olive_almanac.core.units import lengths_text
+from olive_almanac.core.units import capital, lengths_text
 from olive_almanac.steps.plan.form import slots_of
 from olive_almanac.views.parts import (
     Heading,
@@ -455,7 +455,7 @@ class Choices(Page):
             free = factors
         choices = [(one.id, one.name) for one in kinds_for(task)]
         self.kind.set_choices(choices, kind.id, none_text=kind.name)
-        about = f"{kind.finds_out[:1].upper()}{kind.finds_out[1:]}."
+        about = f"{capital(kind.finds_out)}."
         self.about.setText(about)
         self.about.setVisible(compact(False, True))
         self.kind.setToolTip(tip_text(about))

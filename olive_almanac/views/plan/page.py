@@ -17,6 +17,7 @@ from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import energy_unit, rasters
 from olive_almanac.core.units import (
+    capital,
     duration_text,
     lengths_text,
     number_text,
@@ -151,7 +152,7 @@ class InShort(Page):
         )
         told = []
         if basis:
-            told.append(f"{basis[:1].upper()}{basis[1:]}.")
+            told.append(f"{capital(basis)}.")
         overlap = overlaps_text(trial.machine, (cell.setting for cell in trial.cells))
         if overlap:
             told.append(f"Overlap of the pulses along a line: {overlap}.")
@@ -198,7 +199,7 @@ class InShort(Page):
                 way = "A way on:"
             self.mind.addWidget(label(way, "ui_b"))
         for fix in fixes:
-            offer = button(fix.words[:1].upper() + fix.words[1:], "plain")
+            offer = button(capital(fix.words), "plain")
             offer.clicked.connect(lambda _=False, fix=fix: take(fix))
             self.mind.addWidget(offer)
         self.write.setEnabled(False)
@@ -212,7 +213,7 @@ class InShort(Page):
             self.write.setText("Write the burn file")
         self.key.setEnabled(not words)
         if words:
-            self._show_notes([("stop", "clear", "Writing", words[:1].upper() + words[1:] + ".")])
+            self._show_notes([("stop", "clear", "Writing", capital(words) + ".")])
 
     def _show_notes(self, notes: Any) -> None:
         clear_layout(self.mind)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
 from olive_almanac.core.records.trial import is_gauged
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import capital, number_text
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import Number, button, col, label, row
 from olive_almanac.views.read.photo_view import CORNERS, CornerPicker
@@ -62,8 +62,7 @@ def measured_words(
         parts += [DEFECT_WORDS.get(one, one) for one in reading.defects if one != "flare"]
     if differs:
         parts.append(differs)
-    text = ", ".join(parts)
-    return text[:1].upper() + text[1:]
+    return capital(", ".join(parts))
 
 
 def png_of(image: QImage) -> bytes:

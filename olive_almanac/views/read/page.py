@@ -40,7 +40,7 @@ from olive_almanac.core.records.reading import (
     Reading,
 )
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.units import capital, number_text, passes_text, percent_text, speed_in
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
@@ -546,6 +546,13 @@ class ReadPage(StationPage):
             self.says.setText(" ".join(dict.fromkeys(told)))
             self.says.setVisible(bool(told))
 
+    @staticmethod
+    def _name_of(active: ActiveTrial, cell: Cell) -> str:
+        """The cell, and how it is prepared where several recipes lie side by side."""
+        if len(active.trial.recipes) < 2:
+            return f"Cell {cell.id}"
+        return f"Cell {cell.id}: {active.trial.recipe_of(cell).name}"
+
     def _show_cell(self, active: ActiveTrial, cell: Cell, unit: str) -> None:
         presenter = self.presenter
         setting, reading, photo = (
@@ -553,7 +560,7 @@ class ReadPage(StationPage):
             presenter.readings.get(cell.id),
             presenter.suggestion,
         )
-        self.now.setText(f"Cell {cell.id}")
+        self.now.setText(self._name_of(active, cell))
         passes = passes_text(setting.passes)
         self.setting.setText(
             f"{percent_text(setting.power)} %, {number_text(speed_in(setting.speed_mm_s, unit))} "
@@ -590,7 +597,7 @@ class ReadPage(StationPage):
         if kind_of(active.trial.kind).tells_kerf:
             kerfs = presenter.kerf_words()
         if kerfs:
-            self.suggests.setText(kerfs[:1].upper() + kerfs[1:])
+            self.suggests.setText(capital(kerfs))
         agreeable = len(presenter.agreeable)
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
         self.agree_all.setText(f"Agree with all {agreeable}")
@@ -836,7 +843,9 @@ class ReadPage(StationPage):
             told = f"read: {VERDICT_WORDS[reading.verdict].lower()}"
         keys = "" if question else ", ".join(f"{k} {one.text()}" for k, one in self.keys.items())
         where = f"{active.trial.name}: {self.presenter.left} left to read"
-        return InHand(where, f"Cell {cell.id}", numbers_of(cell.setting, unit), told, keys)
+        return InHand(
+            where, self._name_of(active, cell), numbers_of(cell.setting, unit), told, keys
+        )
 
     @property
     def _asks_width(self) -> bool:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import lengths_text, number_text
+from olive_almanac.core.units import capital, lengths_text, number_text
 from olive_almanac.steps.rack import RackPresenter, RackScreen, Thing, ThingKind
 from olive_almanac.steps.session import Session
 from olive_almanac.views.coupon import stock_colour
@@ -340,7 +340,7 @@ class ThingLine(ListLine):
             draw_clamp(painter, swatch)
         else:
             draw_used(painter, swatch, stock_colour(self.stock))
-        name = self.thing.name[:1].upper() + self.thing.name[1:]
+        name = capital(self.thing.name)
         painter.setPen(C("ink"))
         painter.setFont(F("ui_b"))
         painter.drawText(QRectF(54, 3, w - 60, 22), MIDDLE_LEFT, name)

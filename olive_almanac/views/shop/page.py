@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from olive_almanac.core.records.service import ACTS, FOUND
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import capital, number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
 from olive_almanac.steps.act_words import act_words, used_words
@@ -218,7 +218,7 @@ class PartPanel(Page):
             for field in self.fields.values():
                 field.setText("")
                 field.setModified(False)
-        self.title.setText(held.part.words[:1].upper() + held.part.words[1:])
+        self.title.setText(capital(held.part.words))
         self.sign.setText(f"One sees it: {held.part.sign}. If it is left: {held.part.follows}.")
         trouble = f"Nothing is burnt: {screen.water}." if screen.water else ""
         told = screen.problem or (trouble if held.part.id == "water" else "")
