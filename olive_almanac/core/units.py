@@ -16,6 +16,8 @@ from olive_almanac.core.errors import OutOfRange
 __all__ = [
     "MM_PER_INCH",
     "SPEED_UNITS",
+    "capital",
+    "chance_text",
     "count_text",
     "dpi_from_pitch",
     "duration_text",
@@ -203,6 +205,15 @@ def passes_text(passes: int) -> str:
 def capital(words: str) -> str:
     """Return words as they begin a line, the rest as it is."""
     return words[:1].upper() + words[1:]
+
+
+def chance_text(chance: float) -> str:
+    """Return a chance as one says it: "93 %", never 0 or 100."""
+    if chance > 0.99:
+        return "over 99 %"
+    if chance < 0.01:
+        return "under 1 %"
+    return f"{100 * chance:.0f} %"
 
 
 def count_text(count: int, one: str, more: str = "") -> str:

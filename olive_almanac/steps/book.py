@@ -21,10 +21,12 @@ from olive_almanac.core.records.entry import (
 )
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.reading import char_word
 from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
+    chance_text,
     count_text,
     duration_text,
     number_text,
@@ -386,9 +388,7 @@ def facts_of(
         facts.append(
             (
                 "Sure to fall free" if entry.task == "cut" else "Sure of the tone",
-                "over 99 %"
-                if evidence.probability > 0.99
-                else f"{100 * evidence.probability:.0f} %",
+                chance_text(evidence.probability),
             )
         )
     even = evidence.margins.even_speed
@@ -400,9 +400,7 @@ def facts_of(
     if evidence.seconds_per_100cm2 is not None:
         facts.append(("Time per 100 cm²", duration_text(evidence.seconds_per_100cm2)))
     if evidence.char is not None:
-        facts.append(
-            ("Edge expected", ("clean", "brown", "charred", "flared")[min(3, round(evidence.char))])
-        )
+        facts.append(("Edge expected", char_word(evidence.char)))
     if evidence.margins.thickness_mm is not None:
         end = "at most" if evidence.margins.is_sure else "and it hangs"
         facts.append(("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm {end}"))

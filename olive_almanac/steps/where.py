@@ -12,10 +12,12 @@ from olive_almanac.core.beam.spot import finest_dpi, lens_aberration
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.machine import SOURCES, Machine
+from olive_almanac.core.records.reading import char_word
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
+    chance_text,
     duration_text,
     number_text,
     passes_text,
@@ -36,7 +38,6 @@ if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
 
 __all__ = [
-    "EDGE_WORDS",
     "WHAT_IFS",
     "NeedRow",
     "WhatIf",
@@ -56,7 +57,6 @@ __all__ = [
     "with_its_lenses",
 ]
 
-EDGE_WORDS = ("clean", "brown", "charred", "flared")
 WHAT_IFS = {"power": "another source, W", "lens": "another lens, mm", "thickness": "thickness, mm"}
 USUAL_FOCAL_MM = 50.8  # where the machine's form does not say: two inches (common practice)
 MOST_STOCKS = 12
@@ -246,17 +246,13 @@ def row_numbers(row: WhereRow, task: Task, unit: str, currency: str) -> dict[str
         "time": duration_text(row.seconds),
         "range": f"{duration_text(low)} to {duration_text(high)}",
         "cost": "" if row.cost is None else f"{row.cost:.2f} {currency}",
-        "edge": "" if row.grade is None else EDGE_WORDS[min(3, round(row.grade))],
+        "edge": "" if row.grade is None else char_word(row.grade),
         "margin": "" if row.margin is None else f"{100 * (row.margin - 1):.0f} %",
-        "chance": "" if row.chance is None else _sure(row.chance),
+        "chance": "" if row.chance is None else chance_text(row.chance),
     }
     if rasters(task):
         numbers["edge"] = ""
     return numbers
-
-
-def _sure(chance: float) -> str:
-    return "over 99 %" if chance > 0.99 else f"{100 * chance:.0f} %"
 
 
 # -- up to what thickness --------------------------------------------------------------------------
@@ -294,7 +290,7 @@ def reach_words(reach: StockReach) -> str:
     last = goes[-1]
     setting = last.setting
     assert setting is not None
-    edge = EDGE_WORDS[min(3, round(last.found.grade))]
+    edge = char_word(last.found.grade)
     told = (
         f"{number_text(last.thickness_mm)} mm: {passes_text(setting.passes)}, "
         f"{duration_text(last.found.seconds_per_m)} a metre, {edge}"

@@ -46,6 +46,33 @@ class Worker(QThread):
         self.wait()
 
 
+class LatestWork:
+    """Runs one work at a time for a dialog: what an earlier one still finds is no news, and nothing
+    waits for it.  `begin` runs work in the window's way (MainWindow.work).
+    """
+
+    def __init__(self, begin: Callable[..., Worker]) -> None:
+        self._begin = begin
+        self._worker: Worker | None = None
+
+    def start(self, items: Iterator[Any], take: Callable[[Any], object]) -> None:
+        """Run work in place of what runs; `take` gets its items here."""
+        self.stop()
+
+        def take_mine(item: Any) -> None:
+            if self._worker is worker:
+                take(item)
+
+        worker = self._begin(items, take_mine)
+        self._worker = worker
+
+    def stop(self) -> None:
+        """Ask what runs to end, and hear no more of it."""
+        if self._worker is not None:
+            self._worker.requestInterruption()
+        self._worker = None
+
+
 def once(action: Callable[[], object]) -> Iterator[object]:
     """Return an iterator that does one thing and yields its result."""
     yield action()

@@ -4,7 +4,7 @@ right, each with what speaks for it and the check that tells.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter
@@ -28,6 +28,7 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.theme import C, F, Painted, px
 from olive_almanac.views.tick_box import TickBox
+from olive_almanac.views.worker import LatestWork
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.causes import LikelyCause
@@ -70,7 +71,7 @@ class WrongDialog(QDialog):
         self.setWindowTitle("What went wrong")
         self.said: dict[str, bool] = {}
         self.answer: WrongAnswer | None = None
-        self._worker: Any = None
+        self._work = LatestWork(window.work)
         subject = self.session.subject
         about = "Choose a machine and a stock first."
         asked: tuple[tuple[str, str], ...] = ()
@@ -118,22 +119,15 @@ class WrongDialog(QDialog):
         body.setStretch(3, 1)
         self.setLayout(body)
         self.resize(min(px(1000), window.width() - px(40)), min(px(660), window.height() - px(30)))
-        self.finished.connect(self._halt)
+        self.finished.connect(self._work.stop)
         self._ask()
-
-    def _halt(self) -> None:
-        if self._worker is not None:
-            self._worker.halt()
-            self._worker = None
 
     def _say(self, key: str, on: bool) -> None:
         self.said[key] = on
         self._ask()
 
     def _ask(self) -> None:
-        self._halt()
-        work = wrong_work(self.session, self.said, self.cell_id)
-        self._worker = self._window.work(work, self._take)
+        self._work.start(wrong_work(self.session, self.said, self.cell_id), self._take)
 
     def _take(self, answer: WrongAnswer) -> None:
         from olive_almanac.core.deciding.causes import SIGNS

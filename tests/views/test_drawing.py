@@ -15,7 +15,7 @@ from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.views import theme
 from olive_almanac.views.decide.setting_map import contour
 from olive_almanac.views.marks import draw_state, draw_verdict
-from olive_almanac.views.worker import Worker, once
+from olive_almanac.views.worker import LatestWork, Worker, once
 from tests.views.qt_case import QtCase
 
 
@@ -135,3 +135,24 @@ class WorkerTest(QtCase):
         go.set()
         self.assertTrue(worker.wait(3000))
         self.assertEqual(closed, [True])
+
+    def test_what_an_earlier_work_still_finds_is_no_news(self):
+        begun, ended, seen = [], [], []
+
+        class Run:
+            def __init__(self, items, take):
+                self.items, self.take = items, take
+                begun.append(self)
+
+            def requestInterruption(self):
+                ended.append(self.items)
+
+        work = LatestWork(Run)
+        work.start("first", seen.append)
+        work.start("second", seen.append)
+        begun[0].take("late")
+        begun[1].take("asked for")
+        work.stop()
+        begun[1].take("after closing")
+        self.assertEqual(seen, ["asked for"])
+        self.assertEqual(ended, ["first", "second"])

@@ -18,6 +18,7 @@ __all__ = [
     "By",
     "Reading",
     "Verdict",
+    "char_word",
     "flared",
 ]
 
@@ -95,6 +96,11 @@ FLAG_WORDS = {  # why a cell is not judged from a photo
     "sides_differ": "front and back do not agree",
 }
 CHAR_WORDS = ("clean", "brown", "charred", "flared")
+
+
+def char_word(grade: float) -> str:
+    """Return a grade of the edge, 0 clean to 3 flared, in a word."""
+    return CHAR_WORDS[min(3, round(grade))]
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import SOURCES
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS, Task, rasters
 from olive_almanac.core.units import number_text, read_length_mm
+from olive_almanac.steps.book import STATE_WORDS as BOOK_STATES
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.first_start import stock_choices, task_choices
 from olive_almanac.steps.where import (
@@ -55,6 +56,7 @@ from olive_almanac.views.parts import (
     scrolling,
 )
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, px
+from olive_almanac.views.worker import LatestWork
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.reach import StockReach
@@ -72,14 +74,7 @@ AIMS = {
     "margin": "widest margin first",
 }
 STATES = {"reckoned": "guess"}  # drawn as a guess is
-STATE_WORDS = {
-    "proven": "Proven",
-    "trial": "On trial",
-    "due": "Due again",
-    "reckoned": "Reckoned",
-    "cannot": "Cannot",
-    "barred": "Barred",
-}
+STATE_WORDS = {**{state: word for state, (word, _) in BOOK_STATES.items()}, "reckoned": "Reckoned"}
 LINE, NAMES, SETTING, COSTS = 62, 206, 236, 246
 BEGUN: tuple[tuple[str, float, Task], ...] = (
     ("plywood", 3.0, "cut"),
@@ -250,7 +245,7 @@ class WhereDialog(QDialog):
         self.wishes: list[WhatIf] = []
         self.reaches: list[StockReach] = []
         self.needs: list[tuple[str, float, Task]] = list(self._first_needs())
-        self._workers: list[Any] = []
+        self._work = LatestWork(window.work)
         self.leaf = Segments(LEAVES, 0, "What is compared")
         self.leaf.chosen.connect(self._turn)
         self.leaves = QStackedWidget()
@@ -269,21 +264,12 @@ class WhereDialog(QDialog):
             )
         )
         self.resize(min(px(1120), window.width() - px(40)), min(px(680), window.height() - px(40)))
-        self.finished.connect(self._halt)
+        self.finished.connect(self._work.stop)
         for made in self.findChildren(QPushButton):
             made.setAutoDefault(False)  # Enter in a field is the field's own
         start = 0 if self.session.subject.complete else 2
         self.leaf.set_at(start)
         self._turn(start)
-
-    def _halt(self) -> None:
-        for worker in self._workers:
-            worker.halt()
-        self._workers = []
-
-    def _work(self, items: Any, take: Any) -> None:
-        self._halt()
-        self._workers.append(self._window.work(items, take))
 
     def _turn(self, at: int) -> None:
         self.leaves.setCurrentIndex(at)
@@ -373,7 +359,7 @@ class WhereDialog(QDialog):
             return
         words = f"{machine.name} {wish.words(machine)}" if machine else ""
         self._say_worth("Working it out …")
-        self._work(work, lambda found: self._say_worth(worth_words(found, words)))
+        self._work.start(work, lambda found: self._say_worth(worth_words(found, words)))
 
     def _say_worth(self, words: str) -> None:
         self.worth.setText(words)
@@ -394,7 +380,7 @@ class WhereDialog(QDialog):
         self.told.setText("Working it out …")
         lines = where_lines(self.session, stock, task, self.wishes)
         self._every = len(lines)
-        self._work(where_work(self.session, lines, task), self._take_row)
+        self._work.start(where_work(self.session, lines, task), self._take_row)
 
     def _take_row(self, found: WhereRow) -> None:
         self.rows.append(found)
@@ -471,7 +457,7 @@ class WhereDialog(QDialog):
             "In a box: thickness and passes; framed in ink where it was burnt; hatched where it "
             "does not get through, or not within 15 min a metre. Four in five sure."
         )
-        self._work(reach_work(self.session, machine), self._take_reach)
+        self._work.start(reach_work(self.session, machine), self._take_reach)
 
     def _take_reach(self, reach: StockReach) -> None:
         self.reaches.append(reach)
@@ -549,7 +535,7 @@ class WhereDialog(QDialog):
             heads.append(box(col(label(named, "h3"), *told, None, gap=0)))
         self.table.addWidget(self._need_line(label("A usual one of its kind", "ui_b"), heads))
         self.table.addWidget(hair("bold"))
-        self._work(need_work(wishes), self._take_need)
+        self._work.start(need_work(wishes), self._take_need)
 
     def _need_line(self, first: QWidget, rest: list[QWidget]) -> QWidget:
         first.setFixedWidth(px(190))

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWid
 from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.records.recipe import key_of
-from olive_almanac.core.units import number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import chance_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.core.upkeep.bed_map import STORY_WORDS
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.book import BookPresenter
@@ -527,7 +527,7 @@ class DecidePage(StationPage):
             order = sorted(decision.stories, key=lambda name: -decision.stories[name])
             self._facts(
                 "How likely",
-                [(STORY_WORDS[name], _chance_words(decision.stories[name])) for name in order],
+                [(STORY_WORDS[name], chance_text(decision.stories[name])) for name in order],
             )
             across, up = decision.tilt_mm_m
             if decision.story == "tilt":
@@ -726,9 +726,3 @@ class DecidePage(StationPage):
             QGuiApplication.clipboard().setText(", ".join(words))
         elif self.presenter.question != "setting" and self.says.text():
             QGuiApplication.clipboard().setText(self.says.text())
-
-
-def _chance_words(chance: float) -> str:
-    if 0.01 <= chance <= 0.99:
-        return f"{100 * chance:.0f} %"
-    return "over 99 %" if chance > 0.5 else "under 1 %"

@@ -9,7 +9,14 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
 from olive_almanac.core.deciding.decision import aim_word, came_from
-from olive_almanac.core.units import duration_text, number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.units import (
+    chance_text,
+    duration_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_in,
+)
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, tip_text
@@ -86,10 +93,7 @@ class PickCard(QAbstractButton):
         self._paint_foot(painter, left, inner, h)
 
     def _sure(self) -> str:
-        chance = self.pick.probability
-        if chance > 0.99:
-            return "over 99 % sure"
-        return f"{100 * chance:.0f} % sure"
+        return f"{chance_text(self.pick.probability)} sure"
 
     def _paint_numbers(self, painter: QPainter, x: float, base: float) -> None:
         setting = self.pick.setting
