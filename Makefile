@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: soak fuzz demo run test check screenshots bench lock clean
+.PHONY: deb wheel pages soak fuzz demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -38,6 +38,19 @@ fuzz: $(VENV)/test.done
 	@$(PIP_INSTALL) -r requirements/fuzz.txt
 	$(PY) -m bench.guided
 
+# The Debian package and the wheel, into build/.
+deb: $(VENV)/package.done
+	@sh scripts/system_libraries.sh package
+	$(PY) scripts/make_deb.py build
+
+wheel: $(VENV)/package.done
+	$(PY) -m build --no-isolation --wheel --outdir build
+
+# What is written from the program itself: docs/commands.md, and keys and symptoms of the guide.
+pages: $(VENV)/runtime.done
+	$(PY) scripts/command_pages.py
+	$(PY) scripts/guide_pages.py
+
 bench: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests
 	$(PY) -m bench
@@ -55,9 +68,13 @@ $(VENV)/test.done: $(VENV)/runtime.done requirements/test.txt
 	@$(PIP_INSTALL) -r requirements/test.txt
 	@touch $@
 
+$(VENV)/package.done: $(VENV)/runtime.done requirements/package.txt
+	@$(PIP_INSTALL) -r requirements/package.txt
+	@touch $@
+
 # For a maintainer, with uv at hand: writes both lock files anew.
 lock:
-	cd requirements && for name in runtime test; do \
+	cd requirements && for name in runtime test package; do \
 	  uv pip compile --quiet --generate-hashes --python-version 3.11 --no-header --no-annotate $$name.in -o $$name.txt || exit 1; \
 	done
 

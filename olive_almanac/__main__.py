@@ -72,10 +72,10 @@ def _today() -> date:
     return _now().date()
 
 
-def _open_window(folder: Path, preferences: Path | None = None) -> int:
+def _open_window(folder: Path, file: Path | None = None, preferences: Path | None = None) -> int:
     from olive_almanac.views.application import run_window
 
-    return run_window(folder, make_services(preferences or _preferences_file()))
+    return run_window(folder, make_services(preferences or _preferences_file()), file)
 
 
 def _connect(machine: Machine, pace: float) -> Wire:
@@ -141,7 +141,7 @@ def _open_demo(out: Path | None) -> int:
         or os.environ.get("QT_QPA_PLATFORM")
     )
     if screen and out is None:
-        return _open_window(folder, folder / "preferences.json")
+        return _open_window(folder, preferences=folder / "preferences.json")
     from olive_almanac.views.headless import work_through_demo
 
     print("There is no screen here, so the demo works through one job by itself.")

@@ -142,7 +142,7 @@ def main(target: Path) -> None:
         wait_until(lambda: len(where.rows) == 4)
         where.much.setText("100")
         where.much.returnPressed.emit()
-        wait_until(lambda: len(where.rows) == 4)
+        wait_until(lambda: len(where.rows) == 5 and "Working" not in where.told.text())
         take(where, "where")
         where.accept()
         window.switch_theme()

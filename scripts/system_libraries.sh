@@ -1,6 +1,6 @@
 #!/bin/sh
 # See that the system libraries of Qt are there, and install the missing ones.
-# usage: system_libraries.sh window|tests      (tests adds the virtual screen)
+# usage: system_libraries.sh window|tests|package   (tests adds the virtual screen, package objdump)
 set -eu
 PATH=$PATH:/sbin:/usr/sbin
 known=$(ldconfig -p 2>/dev/null || true)
@@ -14,7 +14,7 @@ need libxkbcommon.so.0 libxkbcommon0
 need libdbus-1.so.3 libdbus-1-3
 need libglib-2.0.so.0 libglib2.0-0
 need libfontconfig.so.1 libfontconfig1
-if [ "$1" = tests ] || [ -n "${DISPLAY:-}" ]; then
+if [ "$1" != window ] || [ -n "${DISPLAY:-}" ]; then
   need libxcb-cursor.so.0 libxcb-cursor0
   need libxcb-icccm.so.4 libxcb-icccm4
   need libxcb-keysyms.so.1 libxcb-keysyms1
@@ -24,6 +24,9 @@ if [ "$1" = tests ] || [ -n "${DISPLAY:-}" ]; then
   need libxcb-render-util.so.0 libxcb-render-util0
   need libxcb-randr.so.0 libxcb-randr0
   need libxkbcommon-x11.so.0 libxkbcommon-x11-0
+fi
+if [ "$1" = package ]; then
+  command -v objdump >/dev/null 2>&1 || missing="$missing binutils"
 fi
 if [ "$1" = tests ]; then
   command -v Xvfb >/dev/null 2>&1 || missing="$missing xvfb"

@@ -91,6 +91,73 @@ class CliCase(unittest.TestCase):
         )
 
 
+class ShelfTest(CliCase):
+    """Machines, stocks, old notes and pages, in a library that is empty at first."""
+
+    def setUp(self):
+        super().setUp()
+        self.done(
+            *("machine", "add", "--set", "name=Long Bed", "--set", "source=co2"),
+            *("--set", "optical_power_w=60"),
+        )
+
+    def test_a_machine_is_added_changed_and_written(self):
+        self.assertIn("Long Bed: CO₂, 60 W optical", self.done("machine"))
+        self.done("machine", "change", "long bed", "--set", "optical_power_w=55")
+        out = self.folder / "out.json"
+        self.done("machine", "write", "Long Bed", "--out", out)
+        validate("machine", out.read_text())
+        written = json.loads(out.read_text())
+        self.assertEqual((written["optical_power_w"], written["source"]), (55, "co2"))
+        (listed,) = json.loads(self.done("machine", "--json"))["machines"]
+        self.assertEqual(listed, written)
+
+    def test_what_a_form_does_not_take_is_said_and_changes_nothing(self):
+        for words, said in (
+            (("add", "--set", "name=A", "--set", "optical_power_w=abc"), "must be a number in W"),
+            (("add", "--set", "source=xray"), "no source “xray”"),
+            (("change", "Long Bed", "--set", "colour=red"), "no field “colour”"),
+            (("change", "Short Bed", "--set", "name=B"), "no machine “Short Bed”"),
+            (("write", "Long Bed"), "--out"),
+            (("add", "--set", "name"), "FIELD=VALUE"),
+        ):
+            with self.subTest(words):
+                self.assertIn(said, self.refused("machine", *words))
+        self.assertEqual(len(json.loads(self.done("machine", "--json"))["machines"]), 1)
+
+    def test_a_stock_comes_from_its_form_or_from_a_file_once(self):
+        self.done(
+            *("stock", "add", "--set", "name=Walnut", "--set", "family=hardwood"),
+            *("--set", "thickness_mm=1/8in"),
+        )
+        self.done("stock", "add", "--file", self.stock)
+        self.assertIn("has already", self.refused("stock", "add", "--file", self.stock))
+        walnut, birch = json.loads(self.done("stock", "--json"))["stocks"]
+        self.assertEqual((walnut["thickness_mm"], birch["name"]), (3.175, BIRCH.name))
+
+    def test_old_notes_come_in_as_guesses_and_are_printed(self):
+        notes = self.folder / "old.csv"
+        notes.write_text("stock,thickness,power,speed\nbirch ply,3,80,12\nbirch ply,x,80,12\n")
+        self.assertIn("give --unit", self.refused("notes", notes))
+        told = self.done("notes", notes, "--unit", "mm/s", "--check")
+        self.assertIn("1 setting would come in", told)
+        self.assertEqual(json.loads(self.done("book", "--json"))["entries"], [])
+        told = json.loads(self.done("notes", notes, "--unit", "mm/s", "--json"))
+        self.assertEqual([row["left_out"] for row in told["rows"]], [False, True])
+        (entry,) = json.loads(self.done("book", "--json"))["entries"]
+        self.assertEqual(entry["entry"]["setting"]["speed_mm_s"], 12)
+        for page, of in (
+            ("card", entry["entry"]["uid"]),
+            ("label", entry["entry"]["uid"]),
+            ("wall", "Long Bed"),
+        ):
+            out = self.folder / f"{page}.pdf"
+            self.done("print", page, of, "--out", out)
+            with self.subTest(page):
+                self.assertIn("80", PdfReader(out).pages[0].extract_text())
+        self.assertIn("no entry “x”", self.refused("print", "card", "x", "--out", out))
+
+
 class RecipesAndCausesTest(CliCase):
     def setUp(self):
         super().setUp()

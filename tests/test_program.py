@@ -132,7 +132,7 @@ def look():
 app = windows.make_application()
 end = time.monotonic() + 60
 QTimer.singleShot(2500, look)
-sys.exit(program._open_window(Path(sys.argv[1]), Path(sys.argv[1]) / "p.json"))
+sys.exit(program._open_window(Path(sys.argv[1]), preferences=Path(sys.argv[1]) / "p.json"))
 """
 
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 
-from olive_almanac.cli.console import add_json, add_library, say
+from olive_almanac.cli.console import add_json, add_library, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
@@ -15,10 +14,17 @@ from olive_almanac.steps.book import STATE_WORDS, BookPresenter, clip_text
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.find import find_entries
 from olive_almanac.steps.ports import LIBRARY_FILES, Library
-from olive_almanac.steps.session import Session, set_aside_words
+from olive_almanac.steps.session import Session
 from olive_almanac.steps.share import BOOK_FILES, merge_work, take_in_work, write_book_work
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ('book --find "3 mm birch cut"', "Finds settings by any words and sizes."),
+    ("book --confirm birch-cut --piece tags", "Notes a burn that confirmed an entry."),
+    ("book --save book.pdf", "Prints the book; .csv is a table, .json the whole library."),
+    ("book --take-in other/", "Merges another library."),
+)
 
 MOST_FOUND = 50
 
@@ -53,12 +59,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Open the book and do what was asked; without anything asked, find."""
-    session = Session(today=services.today)
-    store = services.open_library(library)
-    try:
-        session.attach(store)
-        if store.set_aside:
-            print(set_aside_words(store.set_aside), file=sys.stderr)
+    with opened(services, library) as session:
+        store = session.store
         for uid, passed in ((arguments.confirm, True), (arguments.failed, False)):
             if uid:
                 of_what = {"piece": arguments.piece, "sheet": arguments.sheet}
@@ -71,8 +73,6 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             _write_entry(session, arguments.write, arguments.out)
         else:
             _find(arguments, session)
-    finally:
-        store.close()
     return 0
 
 

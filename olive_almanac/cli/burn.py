@@ -15,7 +15,14 @@ from olive_almanac.steps.files import write_file
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.ports import BurntCell
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "burn trial/trial.json --seed 1 --out burnt/",
+        "Burns it on the stand-in: photo.jpg, seen.json, truth.json.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

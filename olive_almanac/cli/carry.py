@@ -15,7 +15,14 @@ from olive_almanac.formats.station_files import read_entry, write_guess
 from olive_almanac.steps.files import read_text
 from olive_almanac.steps.permission import permission_for
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "carry --from entry.json --to-machine other.json --to-stock s.json",
+        "Reckons the setting for another machine; `book --write` writes entry.json.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

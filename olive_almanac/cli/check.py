@@ -11,7 +11,15 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.steps.files import read_text
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ("check coupon.nc --machine m.json", "Tells what the file would do and what is unsafe in it."),
+    (
+        "check coupon.nc --machine m.json --area 10,10,80,60",
+        "Says, too, whether it stays within a place.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -23,6 +23,7 @@ from olive_almanac.steps.stations import STATIONS, Verb
 __all__ = ["main", "parser"]
 
 OF_THE_PROGRAM = (
+    Verb("open", "open the window, on a coupon, a library, a drawing or old notes"),
     Verb(
         "demo",
         "open the window on a fresh copy of the demo shop; without a screen, work through it",
@@ -58,8 +59,16 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
     for verb in VERBS:
         sub = verbs.add_parser(verb.name, help=verb.help)
         if only is None or verb.name in only:
-            _module(verb.name).add_arguments(sub)
+            module = _module(verb.name)
+            module.add_arguments(sub)
+            sub.formatter_class = argparse.RawDescriptionHelpFormatter
+            sub.epilog = _told(module.EXAMPLES)
     return top
+
+
+def _told(examples: Sequence[tuple[str, str]]) -> str:
+    lines = [f"  olive-almanac {command}\n      {does}" for command, does in examples]
+    return "\n".join(["examples:", *lines])
 
 
 def main(argv: Sequence[str], services: CommandServices) -> int:
@@ -105,7 +114,7 @@ def _run(arguments: argparse.Namespace, services: CommandServices) -> int:
     else:
         library = services.default_library()
     if arguments.verb is None:
-        return services.open_window(library)
+        return services.open_window(library, None)
     status: int = _module(arguments.verb).run(arguments, services, library)
     return status
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
+from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Finding, OutOfRange
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
@@ -18,6 +20,7 @@ from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, percent_text, read_length_mm
 from olive_almanac.formats.station_files import read_machine, read_readings, read_stock, read_trial
 from olive_almanac.steps.files import read_text
+from olive_almanac.steps.session import Session, set_aside_words
 
 __all__ = [
     "add_json",
@@ -28,6 +31,7 @@ __all__ = [
     "load_stock",
     "load_trial",
     "numbers",
+    "opened",
     "say",
     "subject_of",
     "warn",
@@ -58,6 +62,23 @@ def warn(findings: Sequence[Finding]) -> None:
     """Print remarks on standard error."""
     for finding in findings:
         print(f"olive-almanac: note: {finding.text}", file=sys.stderr)
+
+
+@contextlib.contextmanager
+def opened(services: CommandServices, library: Path) -> Iterator[Session]:
+    """Give the session of a verb on its library, and close the library behind it.
+
+    Raises LibraryTrouble.
+    """
+    session = Session(today=services.today)
+    store = services.open_library(library)
+    try:
+        session.attach(store)
+        if store.set_aside:
+            print(set_aside_words(store.set_aside), file=sys.stderr)
+        yield session
+    finally:
+        store.close()
 
 
 def load_trial(path: Path) -> Trial:

@@ -29,7 +29,12 @@ from olive_almanac.steps.decide import (
 from olive_almanac.steps.ids import random_id
 from olive_almanac.steps.ports import Library
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ("decide trial/trial.json readings.json", "The picks, or the cells to burn next."),
+    ("decide trial/trial.json readings.json --enter", "Writes the first pick into the book."),
+)
 
 USUAL_BATCH = 8  # cells that a decision proposes to burn next
 R = TypeVar("R", Machine, Stock)

@@ -7,7 +7,12 @@ from pathlib import Path
 
 from olive_almanac.cli.services import CommandServices
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ("demo", "The window on the invented demo shop."),
+    ("demo --out pictures/", "Without a screen: works through one job and saves pictures."),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

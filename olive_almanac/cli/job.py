@@ -43,7 +43,19 @@ from olive_almanac.steps.permission import permission_for, rules_where_burnt
 if TYPE_CHECKING:
     from olive_almanac.core.fitting.tone_table import ToneTable
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "job dial.svg --machine m.json --stock s.json --entry cut.json --copies 9 --out dials/",
+        "Lays nine copies on the sheets of the rack and writes the files.",
+    ),
+    (
+        "job tag.svg --machine m.json --stock s.json --entry cut.json "
+        '--groups "red=cut,blue=leave out" --out tags/',
+        "Says what each colour is.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

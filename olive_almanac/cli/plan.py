@@ -47,7 +47,28 @@ from olive_almanac.steps.plan.form import choice_from, levels_from
 from olive_almanac.steps.plan.suggestion import cells_asked_for
 from olive_almanac.steps.trial_files import write_trial_files
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "plan --machine m.json --stock s.json --task cut --out trial/",
+        "The eight cells that should tell most, with the files for the machine.",
+    ),
+    (
+        "plan --machine m.json --stock s.json --task engrave --kind grey --out strip/",
+        "A greyscale strip.",
+    ),
+    (
+        "plan --machine m.json --stock s.json --task cut --kind kerf "
+        "--sheet 300x200 --clamp 0,90,12,110 --out kerf/",
+        "A kerf comb, laid clear of a clamp.",
+    ),
+    (
+        "plan --machine m.json --stock s.json --task cut "
+        "--after trial/trial.json readings.json --out second/",
+        "What follows from the first coupon.",
+    ),
+)
 
 UNIT = "mm/s"
 

@@ -18,7 +18,18 @@ from olive_almanac.formats.station_files import read_readings, write_readings
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.photo import photo_work
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "read trial/trial.json burnt/photo.jpg --out by-photo.json",
+        "Measures the cells in a photo of the front.",
+    ),
+    (
+        "read trial/trial.json burnt/seen.json --out readings.json",
+        "Checks readings by eye and writes them clean.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

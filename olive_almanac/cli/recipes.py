@@ -12,7 +12,14 @@ from olive_almanac.core.records.setting import TASKS
 from olive_almanac.steps.permission import proposed_recipes
 from olive_almanac.steps.preparing import recipe_line
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "recipes --machine m.json --stock s.json --task engrave",
+        "How pieces of this stock are prepared and finished; `plan --recipe` takes one.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -19,7 +19,7 @@ class CommandServices:
     open_library: Callable[[Path], Library]
     restore_library: Callable[[Path], tuple[Path, Path]]
     make_bench: Callable[[int], Bench]
-    open_window: Callable[[Path], int]
+    open_window: Callable[[Path, Path | None], int]  # a library, and a file from outside
     open_demo: Callable[[Path | None], int]
     default_library: Callable[[], Path]
     place_of: Callable[[str], Path]  # the folder of a library named by its folder or its server

@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from olive_almanac.cli.console import add_json, add_library, say
+from olive_almanac.cli.console import add_json, add_library, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.service import FOUND
@@ -23,7 +23,14 @@ from olive_almanac.steps.upkeep import UpkeepPresenter, UpkeepScreen
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift_told import MachineDrift
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ("shop", "What is due, on the first machine."),
+    ('shop act lens --machine "Long Bed" --found dirty --minutes 6', "Notes a service."),
+    ("shop drift", "How true the machine burns, and why."),
+    ('shop marks "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"', "Which mirror is to be turned."),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -75,10 +82,7 @@ class _Printed:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Note what was done and tell what is due, or tell how true a machine burns."""
-    session = Session(today=services.today)
-    store = services.open_library(library)
-    try:
-        session.attach(store)
+    with opened(services, library) as session:
         shown = _Printed()
         presenter = UpkeepPresenter(session, shown, services.now, session.new_id)
         presenter.choose_machine(_machine_uid(session, arguments.machine))
@@ -96,8 +100,6 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             _tell_marks(arguments, presenter)
         else:
             _tell(arguments, shown.screen)
-    finally:
-        store.close()
     return 0
 
 

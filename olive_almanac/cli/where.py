@@ -16,7 +16,12 @@ from olive_almanac.core.units import duration_text
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
 from olive_almanac.steps.where import reach_words, row_words, with_its_lenses
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    ("where m.json other.json --stock s.json", "Machines side by side for a stock."),
+    ("where m.json --stock s.json --reach", "Up to what thickness it cuts, and in what time."),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

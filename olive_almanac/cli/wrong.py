@@ -16,7 +16,14 @@ from olive_almanac.core.deciding.signs import read_signs
 from olive_almanac.formats.catalogue import load_causes
 from olive_almanac.steps.permission import group_of
 
-__all__ = ["add_arguments", "run"]
+__all__ = ["EXAMPLES", "add_arguments", "run"]
+
+EXAMPLES = (
+    (
+        "wrong trial/trial.json readings.json",
+        "The likeliest causes, each with the check that tells it from the next.",
+    ),
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

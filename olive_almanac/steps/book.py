@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import cached_property, partial
 from pathlib import Path
 
 from olive_almanac.core.burn.pulses import overlaps_text
-from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.errors import AlmanacError, BadFile
 from olive_almanac.core.records.entry import (
     PROOFS_NEEDED,
     Entry,
@@ -45,6 +45,7 @@ __all__ = [
     "BookPresenter",
     "Column",
     "IndexRow",
+    "card_work",
     "clip_text",
     "index_columns",
     "index_rows",
@@ -325,32 +326,32 @@ class BookPresenter:
 
     def write_card(self) -> Path | None:
         """Write the card of the present entry as PDF below the library and return where it lies."""
-        entry, machine, stock = self.entry, self.session.subject.machine, self.session.subject.stock
-        if entry is None or machine is None or stock is None:
+        entry = self.entry
+        if entry is None:
             return None
         written: list[Path] = []
 
         def action() -> None:
-            from olive_almanac.formats.pdf import write_card
-
-            state, reason = self.session.state
             path = below(self.session.store.folder / "cards", f"{entry.uid}.pdf")
-            write_file(
-                path,
-                write_card(
-                    entry,
-                    machine,
-                    stock,
-                    STATE_WORDS[state][0],
-                    reason,
-                    speed_unit=self.session.preferences.speed_unit,
-                ),
-            )
-            written.append(path)
+            written.extend(card_work(self.session, path))
 
         if self.session.attempt(action):
             return written[0]
         return None
+
+
+def card_work(session: Session, path: Path) -> Iterator[Path]:
+    """Write the card of the session's entry as PDF; yields where it lies.  Raises BadFile."""
+    from olive_almanac.formats.pdf import write_card
+
+    entry, machine, stock = session.entry, session.subject.machine, session.subject.stock
+    if entry is None or machine is None or stock is None:
+        raise BadFile("There is no entry here to write a card of.")
+    state, reason = session.state
+    unit = session.preferences.speed_unit
+    word = STATE_WORDS[state][0]
+    write_file(path, write_card(entry, machine, stock, word, reason, speed_unit=unit))
+    yield path
 
 
 def burns_text(proofs: Sequence[Proof]) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal
 
 from olive_almanac.core.records.recipe import Recipe
@@ -13,12 +14,14 @@ __all__ = [
     "AddRecord",
     "BringInNotes",
     "LookAtCell",
+    "OpenDrawing",
     "OpenJob",
     "PlanAtFocus",
     "PlanCells",
     "PlanKind",
     "Request",
     "ShowMenu",
+    "TakeInLibrary",
 ]
 
 
@@ -71,8 +74,24 @@ class OpenJob:
 
 
 @dataclass(frozen=True)
+class OpenDrawing:
+    """Jobs: bring in a drawing."""
+
+    path: Path
+
+
+@dataclass(frozen=True)
 class BringInNotes:
-    """Book: open the dialog for old notes."""
+    """Book: open the dialog for old notes, on a file of them."""
+
+    path: Path | None = None
+
+
+@dataclass(frozen=True)
+class TakeInLibrary:
+    """Book: merge another library, a file or the database of its folder."""
+
+    path: Path
 
 
 @dataclass(frozen=True)
@@ -81,5 +100,14 @@ class ShowMenu:
 
 
 Request = (
-    AddRecord | PlanKind | PlanCells | PlanAtFocus | LookAtCell | OpenJob | BringInNotes | ShowMenu
+    AddRecord
+    | PlanKind
+    | PlanCells
+    | PlanAtFocus
+    | LookAtCell
+    | OpenDrawing
+    | OpenJob
+    | BringInNotes
+    | ShowMenu
+    | TakeInLibrary
 )

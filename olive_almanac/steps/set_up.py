@@ -38,8 +38,10 @@ if TYPE_CHECKING:
 __all__ = [
     "Field",
     "SetUpPresenter",
+    "controller_fields",
     "machine_fields",
     "machine_from",
+    "power_fields",
     "stock_fields",
     "stock_from",
 ]

@@ -162,7 +162,18 @@ def _share(done: int, of: int, word: str) -> str:
 # -- the stations ----------------------------------------------------------------------------------
 
 STATIONS: tuple[Station, ...] = (
-    Station("set_up", "Set up", "Alt+1", "setup.page:SetUpPage", _set_up, picture="set-up"),
+    Station(
+        "set_up",
+        "Set up",
+        "Alt+1",
+        "setup.page:SetUpPage",
+        _set_up,
+        (
+            Verb("machine", "the machines of the shop: list, add, change, write one"),
+            Verb("stock", "the stocks of the shop: list, add, change, write one"),
+        ),
+        "set-up",
+    ),
     Station(
         "plan",
         "Plan",
@@ -222,6 +233,8 @@ STATIONS: tuple[Station, ...] = (
         _book,
         (
             Verb("book", "find settings in the book"),
+            Verb("notes", "bring old notes into the book, as guesses"),
+            Verb("print", "cards, labels, key sheets and wall cards as PDF"),
             Verb("where", "machines side by side for a stock, or how thick one cuts"),
         ),
         "book",

@@ -9,9 +9,11 @@ from pathlib import Path
 from types import TracebackType
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from olive_almanac.views import theme
+from olive_almanac.views.from_outside import hand_over
 from olive_almanac.views.services import WindowServices
 from olive_almanac.views.window import MainWindow
 
@@ -28,6 +30,8 @@ def make_application() -> QApplication:
         app = QApplication(["olive-almanac"])
     app.setApplicationName("olive-almanac")
     app.setApplicationDisplayName("Olive Almanac")
+    app.setDesktopFileName("olive-almanac")
+    app.setWindowIcon(QIcon(str(Path(__file__).with_name("icon.svg"))))
     theme.load_fonts()
     gc.freeze()  # what is loaded now stays: a collection does not walk it again
     return app
@@ -42,8 +46,13 @@ def report_fault(
     return path
 
 
-def run_window(folder: Path, services: WindowServices) -> int:
-    """Open the window on a library and run until it is closed."""
+def run_window(folder: Path, services: WindowServices, file: Path | None = None) -> int:
+    """Open the window on a library, and on a file from outside, and run until it is closed; where
+    a window is open on the library it shows the file instead.
+    """
+    if file is not None and hand_over(folder, file):
+        print(f"{file.name} is shown in the window that is open.")
+        return 0
     app = make_application()
     window = MainWindow(folder, services)
 
@@ -58,5 +67,5 @@ def run_window(folder: Path, services: WindowServices) -> int:
 
     sys.excepthook = caught
     window.show()
-    QTimer.singleShot(0, window.open_library)
+    QTimer.singleShot(0, lambda: window.open_library(file))
     return app.exec()

@@ -37,6 +37,9 @@ def _field_width(field: Field) -> int:
     return compact(150, 190)
 
 
+HELP = {"machine": "set_up/The machine", "stock": "set_up/What must not burn"}
+
+
 class Form(Page):
     """A form made from `Field`s: words, field, unit, half a line of help.
 
@@ -77,7 +80,7 @@ class Form(Page):
         self._grid.setVerticalSpacing(0)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(self.title, None, self.back, self.add))
+        layout.addLayout(head(self.title, None, self.back, self.add, topic=HELP[noun]))
         layout.addSpacing(px(6))
         if self.parts is not None:
             layout.addWidget(self.parts)

@@ -14,6 +14,7 @@ from olive_almanac.steps.files import sweep_parts
 from olive_almanac.steps.find import index_of
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.session import Held, read_all
+from olive_almanac.views.from_outside import LOCK
 from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
@@ -21,7 +22,6 @@ if TYPE_CHECKING:
 
 __all__ = ["Opening"]
 
-LOCK = "window.lock"
 NEWS_MS = 20_000  # how often a shared library is asked what others wrote
 NEWS_LATER_MS = 500  # how soon it is asked again when other work was under way
 MANY_ENTRIES = 1000  # from which on the finder's index is made beforehand
@@ -91,6 +91,7 @@ class Opening(QObject):
         lock.setStaleLockTime(0)
         if lock.tryLock(0):
             self._lock = lock
+            self._window.outside.watch(library.folder)
         elif lock.error() == QLockFile.LockError.LockFailedError:
             process, host, _ = lock.getLockInfo()
             self._session.tell(

@@ -204,21 +204,64 @@ def clear_layout(layout: QLayout) -> None:
             clear_layout(inner)
 
 
-class Heading(QWidget):
-    """Section heading with a hairline running out to the margin."""
+class HelpKey(QAbstractButton):
+    """A small question mark that opens a page of the guide: "page", or "page/heading"."""
 
-    def __init__(self, text: str) -> None:
+    SIDE = 24
+
+    def __init__(self, topic: str) -> None:
+        super().__init__()
+        self.topic = topic
+        self.setFixedSize(px(self.SIDE), px(self.SIDE))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        words = topic.partition("/")[2] or topic.replace("_", " ")
+        self.setAccessibleName(f"Help: {words}")
+        self.setToolTip(tip_text(f"help on this: {words}"))
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clicked.connect(self._ask)
+
+    def _ask(self) -> None:
+        holder: Any = self.parent()
+        while holder is not None and not hasattr(holder, "show_help"):
+            holder = holder.parent()
+        if holder is not None:
+            holder.show_help(self.topic)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        lit = self.underMouse() or self.hasFocus()
+        painter.setPen(QPen(C("olive_deep" if lit else "edge"), 1.6 if self.hasFocus() else 1.1))
+        painter.setBrush(C("olive_wash") if lit else NO_BRUSH)
+        room = self.rect().toRectF().adjusted(1.5, 1.5, -1.5, -1.5)
+        painter.drawEllipse(room)
+        painter.setPen(C("ink2"))
+        painter.setFont(scaled_font("small_b"))
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "?")
+
+
+class Heading(QWidget):
+    """Section heading with a hairline running out to the margin, and a question mark where the
+    guide has a page on it.
+    """
+
+    def __init__(self, text: str, topic: str = "") -> None:
         super().__init__()
         self.title = label(text, "h3")
         layout = row(self.title, gap=10)
         line = hair()
         layout.addWidget(line, 1, Qt.AlignmentFlag.AlignVCenter)
+        if topic:
+            layout.addWidget(HelpKey(topic))
         self.setLayout(layout)
 
 
-def head(*items: Any, gap: int = 10) -> QVBoxLayout:
-    """Column head: fixed height so that the heavy rules of neighbouring columns line up."""
-    top = box(row(*items, gap=gap))
+def head(*items: Any, gap: int = 10, topic: str = "") -> QVBoxLayout:
+    """Column head: fixed height so that the heavy rules of neighbouring columns line up; a question
+    mark opens the topic's page of the guide.
+    """
+    shown = [*items, HelpKey(topic)] if topic else items
+    top = box(row(*shown, gap=gap))
     top.setFixedHeight(px(40))
     return col(top, hair("bold"), gap=6)
 

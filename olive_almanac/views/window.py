@@ -31,6 +31,7 @@ from olive_almanac.views import theme
 from olive_almanac.views.big_type import BIG_TYPE_KEY, BigType
 from olive_almanac.views.following import Following
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
+from olive_almanac.views.from_outside import FromOutside
 from olive_almanac.views.opening import Opening
 from olive_almanac.views.parts import scrolling
 from olive_almanac.views.practising import Practising
@@ -69,9 +70,11 @@ class MainWindow(QMainWindow):
         self._workers: list[Worker] = []
         self._retired: list[StationPage] = []  # pages of an earlier look, until no work needs them
         self._closed = False
+        self._help: Any = None
         self._offered: Callable[[], None] = self._understood
         self.opening = Opening(self)
         self.following = Following(self)
+        self.outside = FromOutside(self)
         self.practising = Practising(self)
         self.title = "Olive Almanac"  # of the library that is open; a run adds how far it is
         self.setWindowTitle(self.title)
@@ -132,6 +135,7 @@ class MainWindow(QMainWindow):
         self._listen()
         self.navigate(self.station)
         self._show_problem()
+        self._build_help()
         self._sweep_pages()
 
     def _lay_out(self) -> None:
@@ -256,10 +260,10 @@ class MainWindow(QMainWindow):
         """Begin a new machine or stock."""
         self.navigate("set_up", AddRecord(cast(Any, form)))
 
-    def bring_in_notes(self) -> None:
+    def bring_in_notes(self, path: Path | None = None) -> None:
         """Open the dialog for old notes; where there is no machine yet, its form comes first."""
         if self.session.catalogue.machines:
-            self.navigate("book", BringInNotes())
+            self.navigate("book", BringInNotes(path))
         else:
             self.navigate("set_up", AddRecord("machine", then_notes=True))
 
@@ -283,12 +287,12 @@ class MainWindow(QMainWindow):
 
     def _open_trial(self, trial_id: str, finder: Any) -> None:
         """Open the trial of a code that was typed into the finder; say so where it is not known."""
-        if self._show_trial(trial_id):
+        if self.show_trial(trial_id):
             finder.accept()
         else:
             finder.nothing.setText(UNKNOWN_TRIAL)
 
-    def _show_trial(self, trial_id: str) -> bool:
+    def show_trial(self, trial_id: str) -> bool:
         """Open a trial at the station that is next for it; False where the library has none."""
         if not self.session.trials.open(trial_id):
             return False
@@ -300,7 +304,7 @@ class MainWindow(QMainWindow):
 
     def open_record(self, kind: str, name: str) -> None:
         """Open a trial, an entry or a job by its id."""
-        if kind == "trial" and not self._show_trial(name):
+        if kind == "trial" and not self.show_trial(name):
             self.session.tell(UNKNOWN_TRIAL)
         elif kind == "entry":
             self._open_entry(name)
@@ -313,7 +317,7 @@ class MainWindow(QMainWindow):
             return
         trial, entry_uid = trial_of_code(code), entry_of_code(code)
         if trial:
-            if not self._show_trial(trial):
+            if not self.show_trial(trial):
                 self.session.tell(UNKNOWN_TRIAL)
             return
         self._open_entry(entry_uid)
@@ -353,6 +357,7 @@ class MainWindow(QMainWindow):
         return page
 
     def _refresh_frame(self) -> None:
+        self._refresh_help()
         self.margin.refresh()
         self.rail.refresh(self.station)
 
@@ -397,9 +402,12 @@ class MainWindow(QMainWindow):
 
     # -- the library -------------------------------------------------------------------------------
 
-    def open_library(self) -> None:
-        """Open the library of the folder in a worker."""
-        self.opening.open()
+    def open_library(self, file: Path | None = None) -> None:
+        """Open the library of the folder in a worker, and then a file from outside."""
+        if file is None:
+            self.opening.open()
+        else:
+            self.opening.open(lambda: self.outside.show(file))
 
     def open_other(self, folder: Path, title: str, station: str) -> None:
         """Open another library in place of the present one; every page is made anew for it."""
@@ -481,6 +489,7 @@ class MainWindow(QMainWindow):
             self._bind(station.key, lambda name=station.id: self.navigate(name))
         for keys, action in (
             ("Ctrl+B", lambda: self.navigate("book", ShowMenu())),
+            ("F1", self.show_help),
             ("Ctrl+K", self.find),
             ("Ctrl+1", lambda: self.subject_line.machine.open_list()),
             ("Ctrl+2", lambda: self.subject_line.stock.open_list()),
@@ -515,6 +524,32 @@ class MainWindow(QMainWindow):
         from olive_almanac.views.book.where import WhereDialog  # start-up: opened seldom
 
         self._open_over(WhereDialog(self))
+
+    def show_help(self, topic: str = "") -> None:
+        """Show a page of the guide beside the window: "page/heading", or that of the station."""
+        from olive_almanac.views.help_window import HelpWindow  # start-up: opened seldom
+
+        if self._help is None:
+            self._help = HelpWindow(self)
+        self._help.show()  # first: a page is laid out for the width that it has
+        self.session.attempt(lambda: self._help.show_topic(topic or self.station))
+        self._help.raise_()
+        self._help.activateWindow()
+
+    def _refresh_help(self) -> None:
+        """Show anew how far the first job is, where the help is open."""
+        if self._help is not None and self._help.isVisible():
+            self._help.show_way()
+
+    def _build_help(self) -> None:
+        """Make the help anew in the present look, where it is open."""
+        before, self._help = self._help, None
+        if before is not None:
+            shown, topic = before.isVisible(), before.page
+            before.close()
+            before.deleteLater()
+            if shown:
+                self.show_help(topic)
 
     def _open_over(self, dialog: QDialog) -> None:
         dialog.finished.connect(dialog.deleteLater)

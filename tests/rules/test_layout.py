@@ -3,6 +3,8 @@ names.
 """
 
 import ast
+import subprocess
+import sys
 import unittest
 from pathlib import Path
 
@@ -141,10 +143,18 @@ class LayoutTest(unittest.TestCase):
                 self.assertFalse(BANNED_NAMES & set(parts))
 
 
+class MadePagesTest(unittest.TestCase):
+    def test_pages_are_as_the_program_makes_them(self):
+        for name in ("command_pages.py", "guide_pages.py"):
+            made = subprocess.run([sys.executable, ROOT / "scripts" / name, "--check"])
+            with self.subTest(name):
+                self.assertEqual(made.returncode, 0, "make pages")
+
+
 class LockTest(unittest.TestCase):
     def test_locks_carry_hashes_and_no_address(self):
         locks = sorted((ROOT / "requirements").glob("*.txt"))
-        self.assertEqual([path.stem for path in locks], ["fuzz", "runtime", "test"])
+        self.assertEqual([path.stem for path in locks], ["fuzz", "package", "runtime", "test"])
         for path in locks:
             text = path.read_text()
             with self.subTest(path.name):

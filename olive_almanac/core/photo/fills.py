@@ -262,6 +262,16 @@ def measure_fills(
     return sights
 
 
+def _mean_of_seen(values: Floats, axis: int) -> Floats:
+    """The mean along an axis of what was seen; nan where nothing was."""
+    seen = ~np.isnan(values)
+    count = seen.sum(axis)
+    total = np.where(seen, values, 0.0).sum(axis)
+    mean = np.full(count.shape, np.nan)
+    np.divide(total, count, out=mean, where=count > 0)
+    return mean
+
+
 def halos(
     rectified: Rectified,
     rects: Floats,
@@ -298,15 +308,13 @@ def halos(
             profile = profile
         profile[inside < 0.99] = np.nan
         sides.append(profile)
-    with np.errstate(all="ignore"):
-        mean = np.nanmean(sides, 0)
-        nooks = np.nanmean(logs[:, 4:], 1)
+    mean = _mean_of_seen(np.array(sides), 0)
+    nooks = _mean_of_seen(logs[:, 4:], 1)
     nooks = np.where(np.isnan(nooks), surface.at, nooks)
     bare = np.exp(nooks) @ LUMA_BGR
     change = (stock_l + 16) * (np.cbrt(np.maximum(mean, 1e-5) / bare[:, None]) - 1)
-    with np.errstate(all="ignore"):
-        far = np.nanmean(change[:, (away > gap_mm / 2 - 0.45) & (away < gap_mm / 2)], 1)
-        near = np.nanmean(change[:, (away > 0.25) & (away < 0.6)], 1)
+    far = _mean_of_seen(change[:, (away > gap_mm / 2 - 0.45) & (away < gap_mm / 2)], 1)
+    near = _mean_of_seen(change[:, (away > 0.25) & (away < 0.6)], 1)
     sign = np.where(np.nan_to_num(near) > 0, 1.0, -1.0)
     seen = np.nan_to_num((sign * (near - far) > 2.5) | (sign * far > 2.5)).astype(bool)
     width = np.zeros(len(rects))

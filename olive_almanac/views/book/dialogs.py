@@ -367,9 +367,10 @@ class NotesDialog(QDialog):
     def _choose(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Old notes", "", TABLES)
         if name:
-            self._open(Path(name))
+            self.open_file(Path(name))
 
-    def _open(self, path: Path) -> None:
+    def open_file(self, path: Path) -> None:
+        """Read a file of old notes."""
         self.active.open_file(path)
         self._show()
 
@@ -476,4 +477,4 @@ class NotesDialog(QDialog):
 
     def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls()[:1]:
-            self._open(Path(url.toLocalFile()))
+            self.open_file(Path(url.toLocalFile()))

@@ -233,7 +233,7 @@ class EntryPage(Page):
         layout = QVBoxLayout(self)
         page_margins(layout, left=32, right=24)
         self._recipes: tuple[Recipe, ...] = ()
-        layout.addLayout(head(self.title, None, self.lot))
+        layout.addLayout(head(self.title, None, self.lot, topic="book/Proofs"))
         layout.addSpacing(px(7))
         layout.addLayout(row(self.mark, self.state, self.reason, None, self.by, gap=7))
         layout.addSpacing(px(7))

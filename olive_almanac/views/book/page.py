@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, Q
 
 from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.fault_report import fault_report_work
-from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu
+from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu, TakeInLibrary
 from olive_almanac.steps.share import (
     BOOK_FILES,
     label_work,
@@ -199,7 +199,9 @@ class IndexPage(Page):
         self.nothing = label("No stock has these words.", "ui", "second")
         layout = QVBoxLayout(self)
         page_margins(layout, right=20)
-        layout.addLayout(head(label("Index", "h1"), None, self.filter, self.more, gap=8))
+        layout.addLayout(
+            head(label("Index", "h1"), None, self.filter, self.more, gap=8, topic="book/Find")
+        )
         layout.addWidget(self.heads)
         layout.addWidget(self.nothing)
         layout.addWidget(self.index, 1)
@@ -267,9 +269,11 @@ class BookPage(StationPage):
 
     def take(self, request: Request) -> None:
         if isinstance(request, BringInNotes):
-            self.bring_in_notes()
+            self.bring_in_notes(request.path)
         elif isinstance(request, ShowMenu):
             self.show_menu()
+        elif isinstance(request, TakeInLibrary):
+            self.take_in(request.path)
 
     @property
     def _is_empty(self) -> bool:
@@ -343,8 +347,11 @@ class BookPage(StationPage):
         self.left.order = order
         self._refresh_index()
 
-    def bring_in_notes(self) -> None:
+    def bring_in_notes(self, path: Path | None = None) -> None:
+        """Open the dialog for old notes, on a file of them."""
         self._open(NotesDialog)
+        if path is not None:
+            self.dialog.open_file(path)
 
     def _open(self, kind: Any) -> None:
         self.dialog = kind(self.main_window)
@@ -381,9 +388,12 @@ class BookPage(StationPage):
         name, _ = QFileDialog.getOpenFileName(
             self, "Another library", "", "Library (*.json almanac.db)"
         )
-        if not name:
-            return
-        path, store = Path(name), self.session.store
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Merge another library, a file or the database of its folder, into this one."""
+        store = self.session.store
         if path.suffix == ".json":
             work = take_in_work(store, path)
         else:

@@ -99,7 +99,7 @@ class WhereLine(ListLine):
         name = " ".join(filter(None, (row.machine.label, row.what_if)))
         said = ", ".join(filter(None, (STATE_WORDS[row.state], told, row.optics)))
         self.setAccessibleName(f"{name}: {said}")
-        self.setToolTip(row_words(row))
+        self.setToolTip("; ".join(filter(None, (row_words(row), row.optics))))
 
     def draw(self, painter: QPainter, w: float, h: float) -> None:
         shown, numbers = self.row, self.numbers

@@ -117,7 +117,7 @@ class DecidePage(StationPage):
         self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
         left = col(
-            head(self.title, None, self.wrong, self.leaf, self.source),
+            head(self.title, None, self.wrong, self.leaf, self.source, topic="decide/The map"),
             self.stack,
             self.key_holder,
             self.recipes,
@@ -159,7 +159,7 @@ class DecidePage(StationPage):
         note = row(self.stage_mark, self.note, gap=10)
         note.setStretch(1, 1)
         right = col(
-            head(self.ways, None, self.rules),
+            head(self.ways, None, self.rules, topic="decide/What a pick says"),
             self.recipe_row,
             self.says,
             self.aims,

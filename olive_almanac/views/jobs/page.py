@@ -24,7 +24,7 @@ from olive_almanac.core.units import (
 from olive_almanac.steps.job_glow import can_glow
 from olive_almanac.steps.job_layers import can_stack
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
-from olive_almanac.steps.requests import OpenJob, PlanCells, PlanKind, Request
+from olive_almanac.steps.requests import OpenDrawing, OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.glow import GlowDialog
 from olive_almanac.views.jobs.groups import GroupList
@@ -104,7 +104,16 @@ class JobsPage(StationPage):
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(
-            head(self.title, self.picker, None, self.changed, self.away, self.bring, gap=14)
+            head(
+                self.title,
+                self.picker,
+                None,
+                self.changed,
+                self.away,
+                self.bring,
+                gap=14,
+                topic="jobs",
+            )
         )
         layout.addSpacing(px(6))
         self.nothing = self._build_nothing()
@@ -299,6 +308,8 @@ class JobsPage(StationPage):
     def take(self, request: Request) -> None:
         if isinstance(request, OpenJob) and not self.is_running():
             self.presenter.choose(request.uid)
+        elif isinstance(request, OpenDrawing) and not self.is_running():
+            self.read_file(request.path)
 
     def leave(self) -> None:
         if not self.is_running():

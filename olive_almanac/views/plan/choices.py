@@ -219,8 +219,8 @@ class Choices(Page):
             Slot(self._page, "up", "up the side"),
             Slot(self._page, "across", "along the foot"),
         )
-        self.held_heading = Heading("Held")
-        self.cells_heading, self.cells = Heading("Burns"), QVBoxLayout()
+        self.held_heading = Heading("Held", "plan/Levels")
+        self.cells_heading, self.cells = Heading("Burns", "plan/Levels"), QVBoxLayout()
         self.cells.setSpacing(px(compact(3, 6)))
         # what few sources have shares a line, and so do air and beam: screens keep their height
         rare = list(self._rare_lines())
@@ -359,7 +359,7 @@ class Choices(Page):
                 self._number("gap", "Gap between cells in mm", 44),
                 Word("mm apart", "ui"),
             ),
-            Heading("Where it lies"),
+            Heading("Where it lies", "plan/Where it lies"),
             self._line("sheet", "On", self.sheet),
             self.no_sheets,
             self._line(
@@ -400,7 +400,7 @@ class Choices(Page):
             ),
             box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
             self._line("anchor", "File", self._picker("anchor", "Where the file counts from")),
-            Heading("How it burns"),
+            Heading("How it burns", "plan/How it burns"),
             self._line(
                 "order",
                 "Order",

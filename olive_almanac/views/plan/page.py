@@ -72,7 +72,7 @@ class InShort(Page):
         self.setFixedWidth(px(compact(226, 262)))
         layout = QVBoxLayout(self)
         page_margins(layout, left=compact(14, 18), right=compact(14, 20))
-        layout.addLayout(head(label("In short", "h2"), None))
+        layout.addLayout(head(label("In short", "h2"), None, topic="plan/The kind of trial"))
         layout.addSpacing(px(4))
         self.values: Any = {}
         for name, unit in (
@@ -256,7 +256,9 @@ class PlanPage(StationPage):
         centre = Page()
         layout = QVBoxLayout(centre)
         page_margins(layout, left=compact(12, 18), right=compact(12, 18))
-        layout.addLayout(head(self.centre_title, None, self.shade, self.view, gap=6))
+        layout.addLayout(
+            head(self.centre_title, None, self.shade, self.view, gap=6, topic="plan/Outlook")
+        )
         layout.addSpacing(px(8))
         layout.addWidget(self.sheet, 1)
         layout.addWidget(self.key)

@@ -70,7 +70,7 @@ class PractisePage(StationPage):
         self._exercises, self._score = QVBoxLayout(), QVBoxLayout()
         layout = QVBoxLayout(left)
         page_margins(layout)
-        layout.addLayout(head(label("Practise", "h1"), None))
+        layout.addLayout(head(label("Practise", "h1"), None, topic="practise"))
         layout.addSpacing(px(8))
         layout.addWidget(
             label(

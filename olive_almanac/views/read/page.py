@@ -268,7 +268,9 @@ class ReadPage(StationPage):
         self._edge_pause.timeout.connect(self._find_edge)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(self.title, 8, self.progress, self.count, None, self.by, gap=12))
+        layout.addLayout(
+            head(self.title, 8, self.progress, self.count, None, self.by, gap=12, topic="read")
+        )
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         self.says = label("", "small", "second", wrap=True)

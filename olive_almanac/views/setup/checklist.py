@@ -413,7 +413,16 @@ class ChecklistPage(Page):
         across.addLayout(self._build_tool(), 10)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(label("At the machine", "h1"), self.count, None, self.forms, gap=14))
+        layout.addLayout(
+            head(
+                label("At the machine", "h1"),
+                self.count,
+                None,
+                self.forms,
+                gap=14,
+                topic="set_up/The checklist",
+            )
+        )
         layout.addSpacing(px(8))
         layout.addLayout(across, 1)
         self._shown = ""

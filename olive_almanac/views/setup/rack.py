@@ -449,7 +449,7 @@ class RackPage(Page):
         across.addWidget(side)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(self.title, None, self.back))
+        layout.addLayout(head(self.title, None, self.back, topic="set_up/The rack and its sheets"))
         layout.addSpacing(px(8))
         layout.addLayout(across, 1)
 

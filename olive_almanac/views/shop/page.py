@@ -446,7 +446,7 @@ class ShopPage(StationPage):
         self.stack.addWidget(scrolling(self.mirrors, (300, 160)))
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.view))
+        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.view, topic="shop"))
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         layout.addWidget(self.stack, 1)
