@@ -10,6 +10,7 @@ from typing import Any
 
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.steps.phone import PhoneDoor
 from olive_almanac.steps.ports import Bench, Library, Wire
 from olive_almanac.views.services import WindowServices
 
@@ -90,6 +91,12 @@ def _open_port(port: str, baud: int) -> Wire:
     return SerialWire(port, baud)
 
 
+def _open_phone_page(*given: Any, **more: Any) -> PhoneDoor:
+    from olive_almanac.devices.phone_page import PhonePage
+
+    return PhonePage(*given, **more)
+
+
 def make_services(preferences: Path, **other: Any) -> WindowServices:
     """Return all that the window needs from outside the views; `other` replaces parts of it."""
     usual: dict[str, Any] = {
@@ -100,6 +107,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
         "fault_file": _fault_file,
         "now": _now,
         "connect": _connect,
+        "open_phone_page": _open_phone_page,
         "open_port": _open_port,
     }
     return WindowServices(preferences_file=preferences, **{**usual, **other})

@@ -26,6 +26,7 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.formats.codes import code_rows
 from olive_almanac.formats.plain_text import printable
 
 __all__ = [
@@ -222,11 +223,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
 
 
 def draw_code(page: Sheet, words: str, left: float, top: float, side: float) -> None:
-    import segno
-
-    rows = [
-        [bool(dark) for dark in row] for row in segno.make(words, error="m", micro=False).matrix
-    ]
+    rows = code_rows(words)
     step = side / len(rows)
     for r, row in enumerate(rows):
         for c, dark in enumerate(row):

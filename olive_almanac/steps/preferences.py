@@ -38,6 +38,8 @@ class Preferences:
     )  # phone: slope and bend, learned from a grey card
     port: str = ""  # serial port of the machine at this computer, none when empty
     port_baud: int = 115200
+    phone_agreed: bool = False  # that a page is served in the local network, when asked for
+    photo_folder: str = ""  # into which a phone's own sync puts pictures
     port_words: tuple[
         str, ...
     ] = ()  # taken, refused, told; then ask, hold, go on, stop as codes; empty: the usual ones

@@ -80,7 +80,7 @@ class Form(Page):
         self._grid.setVerticalSpacing(0)
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(self.title, None, self.back, self.add, topic=HELP[noun]))
+        layout.addLayout(head(self.title, None, self.back, self.add, topic=HELP.get(noun, "")))
         layout.addSpacing(px(6))
         if self.parts is not None:
             layout.addWidget(self.parts)

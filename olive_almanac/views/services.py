@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.steps.phone import PhoneDoor
 from olive_almanac.steps.ports import Bench, Library, Wire
 
 __all__ = ["WindowServices"]
@@ -26,5 +27,6 @@ class WindowServices:
     now: Callable[[], datetime]
     preferences_file: Path
     connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace
+    open_phone_page: Callable[..., PhoneDoor]  # host, coupon, judge, took
     open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
     seconds: Callable[[], float] = time.monotonic

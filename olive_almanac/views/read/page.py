@@ -305,10 +305,12 @@ class ReadPage(StationPage):
             "Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side"
         )
         self.shoot.clicked.connect(self._photograph)
+        self.phone = button("Phone", "plain", tip="its camera sends the photos here")
+        self.phone.clicked.connect(self.ask_phone)
         self.no_back = label(NO_BACK, "ui", "second", wrap=True)
         self.no_back.setAlignment(CENTRE)
         left = col(
-            row(self.view, None, self.shoot, self.add_photo, self.add_back, gap=2),
+            row(self.view, None, self.shoot, self.phone, self.add_photo, self.add_back, gap=2),
             self.picture,
             self.photo,
             self.no_back,
@@ -745,6 +747,20 @@ class ReadPage(StationPage):
         if self.view.at == 0:
             self.view.set_at(1)
         self.presenter.show_again(item)
+
+    def ask_phone(self) -> None:
+        """Open the panel through which a phone, or a watched folder, sends photos."""
+        from olive_almanac.views.read.phone import PhonePanel  # start-up: opened seldom
+
+        if self.session.active is not None and self.session.active.burnt:
+            panel = PhonePanel(self)
+            panel.finished.connect(panel.deleteLater)
+            panel.show()
+
+    @property
+    def is_reading_photo(self) -> bool:
+        """Whether a photo is being read just now; another waits until it is done."""
+        return self._reading is not None
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls() or event.mimeData().hasImage():
