@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from typing import Any
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.steps.phone import PhoneDoor
-from olive_almanac.steps.ports import Bench, Library, Wire
+from olive_almanac.steps.ports import Backup, Bench, Library, Wire
 from olive_almanac.views.services import WindowServices
 
 __all__ = ["main", "make_demo", "make_services", "services"]
@@ -35,10 +36,29 @@ def _place_of(words: str) -> Path:
     return name_server(words, _default_library())
 
 
-def _restore_library(folder: Path) -> tuple[Path, Path]:
+def _restore_library(folder: Path, chosen: Path | None = None) -> tuple[Path, Path]:
     from olive_almanac.storage.library import restore_backup
 
-    return restore_backup(folder)
+    return restore_backup(folder, chosen)
+
+
+class _Copies:
+    """The copies of libraries; what makes them is loaded when first needed."""
+
+    def backups_of(self, folder: Path) -> Sequence[Backup]:
+        from olive_almanac.storage.copies import backups_of
+
+        return backups_of(folder)
+
+    def open_in_copy(self, backup: Path, folder: Path) -> None:
+        from olive_almanac.storage.copies import open_in_copy
+
+        open_in_copy(backup, folder)
+
+    def copy_library(self, source: Path, target: Path) -> Iterator[str]:
+        from olive_almanac.storage.copies import copy_library
+
+        return copy_library(source, target)
 
 
 def _make_bench(seed: int = DEMO_SEED) -> Bench:
@@ -50,7 +70,10 @@ def _make_bench(seed: int = DEMO_SEED) -> Bench:
 def _default_library() -> Path:
     import platformdirs
 
-    return platformdirs.user_data_path("olive-almanac")
+    from olive_almanac.steps.preferences import load_preferences
+
+    chosen = load_preferences(_preferences_file()).library
+    return Path(chosen) if chosen else platformdirs.user_data_path("olive-almanac")
 
 
 def _preferences_file() -> Path:
@@ -102,6 +125,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
     usual: dict[str, Any] = {
         "open_library": _open_library,
         "restore_library": _restore_library,
+        "copies": _Copies(),
         "make_bench": _make_bench,
         "make_demo": _make_demo_folder,
         "fault_file": _fault_file,
@@ -166,6 +190,7 @@ def _open_demo(out: Path | None) -> int:
 services = CommandServices(
     _open_library,
     _restore_library,
+    _Copies(),
     _make_bench,
     _open_window,
     _open_demo,

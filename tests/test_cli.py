@@ -158,6 +158,24 @@ class ShelfTest(CliCase):
         self.assertIn("no entry “x”", self.refused("print", "card", "x", "--out", out))
 
 
+class CopiesTest(CliCase):
+    def test_the_library_is_copied_and_a_backup_is_put_in_place(self):
+        self.done("stock", "add", "--file", self.stock)
+        stick = self.folder / "stick"
+        self.assertIn("no library", self.refused("copy", stick, "--library", self.folder / "none"))
+        said = json.loads(self.done("copy", stick, "--json"))
+        self.assertEqual(said["copied_to"], str(stick / "olive-almanac-2026-04-14"))
+        self.assertIn(BIRCH.name, self.done("--library", said["copied_to"], "stock"))
+        store = Library.open(self.folder / "library")
+        kept = store.backup()
+        store.close()
+        self.done("stock", "add", "--set", "name=Walnut", "--set", "family=hardwood")
+        self.assertIn(kept.name, self.done("restore", "--list"))
+        self.assertIn("no backup “x.db”", self.refused("restore", "x.db"))
+        self.assertIn("is kept as", self.done("restore", kept.name))
+        self.assertNotIn("Walnut", self.done("stock"))
+
+
 class RecipesAndCausesTest(CliCase):
     def setUp(self):
         super().setUp()

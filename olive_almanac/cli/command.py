@@ -28,7 +28,8 @@ OF_THE_PROGRAM = (
         "demo",
         "open the window on a fresh copy of the demo shop; without a screen, work through it",
     ),
-    Verb("restore", "put the newest good backup of a damaged library in place"),
+    Verb("copy", "the whole library into another folder, read back"),
+    Verb("restore", "put a backup of the library in place, or list the backups"),
 )
 VERBS = (*(verb for station in STATIONS for verb in station.verbs), *OF_THE_PROGRAM)
 

@@ -1,4 +1,4 @@
-"""olive-almanac restore: the newest good backup in place of a damaged library."""
+"""olive-almanac restore: a backup in place of the library."""
 
 from __future__ import annotations
 
@@ -7,10 +7,13 @@ from pathlib import Path
 
 from olive_almanac.cli.console import add_json, add_library, say
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.errors import BadFile
+from olive_almanac.steps.keeping import backup_words
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
+    ("restore --list", "The backups, how old, how full."),
     ("restore", "Puts the fullest good backup in place; what was there is kept."),
     ("--library /media/stick/almanac restore", "The same for a library that lies elsewhere."),
 )
@@ -18,13 +21,33 @@ EXAMPLES = (
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
+    parser.add_argument(
+        "backup", nargs="?", default="", help="the name of one (default: the fullest good one)"
+    )
+    parser.add_argument("--list", action="store_true", help="list the backups, change nothing")
     add_json(parser)
     add_library(parser)
 
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
-    """Put the backup in place and say where the damaged file is kept."""
-    backup, aside = services.restore_library(library)
-    words = f"Restored {backup.name}. The damaged file is kept as {aside.name}."
+    """Put a backup in place and say where the other file is kept, or list the backups."""
+    found = services.copies.backups_of(library)
+    if arguments.list:
+        now = services.now()
+        lines = [f"{one.path.name}  {backup_words(one, now)}" for one in found]
+        listed = [{"name": one.path.name, "revisions": one.revisions} for one in found]
+        say(arguments, "\n".join(lines) or "There is no backup.", {"backups": listed})
+        return 0
+    chosen = None
+    if arguments.backup:
+        named = [one.path for one in found if one.path.name == arguments.backup]
+        if not named:
+            raise BadFile(
+                f"There is no backup “{arguments.backup}”. olive-almanac restore --list tells "
+                "which there are."
+            )
+        (chosen,) = named
+    backup, aside = services.restore_library(library, chosen)
+    words = f"Restored {backup.name}. The file that was there is kept as {aside.name}."
     say(arguments, words, {"restored": backup.name, "kept_as": aside.name})
     return 0

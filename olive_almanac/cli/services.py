@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
 
-from olive_almanac.steps.ports import Bench, Library
+from olive_almanac.steps.ports import Bench, Copies, Library
 
 __all__ = ["CommandServices"]
 
@@ -17,7 +17,8 @@ class CommandServices:
     """The doors to the world: the library, the stand-in bench, the window, the day."""
 
     open_library: Callable[[Path], Library]
-    restore_library: Callable[[Path], tuple[Path, Path]]
+    restore_library: Callable[..., tuple[Path, Path]]  # of a folder: the fullest, or the one chosen
+    copies: Copies
     make_bench: Callable[[int], Bench]
     open_window: Callable[[Path, Path | None], int]  # a library, and a file from outside
     open_demo: Callable[[Path | None], int]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -21,7 +22,7 @@ if TYPE_CHECKING:  # start-up: the first picture places no labels
 
 LIBRARY_FILES = ("almanac.db", "library.url")  # by one of them a folder is known as a library
 
-__all__ = ["LIBRARY_FILES", "Bench", "BurntCell", "Library", "Merged", "Wire"]
+__all__ = ["LIBRARY_FILES", "Backup", "Bench", "BurntCell", "Copies", "Library", "Merged", "Wire"]
 
 
 class Merged(Protocol):
@@ -33,6 +34,27 @@ class Merged(Protocol):
     def left_out(self) -> Sequence[str]: ...
     @property
     def conflicts(self) -> Sequence[Any]: ...
+
+
+class Backup(Protocol):
+    """A backup of a library: where it lies, when it was made, how many revisions it holds (0 where
+    it is damaged).
+    """
+
+    @property
+    def path(self) -> Path: ...
+    @property
+    def made(self) -> datetime: ...
+    @property
+    def revisions(self) -> int: ...
+
+
+class Copies(Protocol):
+    """Backups and copies of libraries; every method may raise LibraryTrouble."""
+
+    def backups_of(self, folder: Path) -> Sequence[Backup]: ...
+    def open_in_copy(self, backup: Path, folder: Path) -> None: ...
+    def copy_library(self, source: Path, target: Path) -> Iterator[str]: ...
 
 
 class Library(Protocol):

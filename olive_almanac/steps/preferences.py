@@ -31,6 +31,7 @@ class Preferences:
     task: str = "cut"
     station: str = "book"
     currency: str = "€"
+    recent: tuple[str, ...] = ()  # subjects that were open lately, "machine|stock|task" by uids
     window: tuple[int, ...] = ()  # x, y, width, height
     caliper_mm: float = 0.01  # the smallest step of the gauge in use
     phone_curves: dict[str, Any] = field(
@@ -39,6 +40,7 @@ class Preferences:
     port: str = ""  # serial port of the machine at this computer, none when empty
     port_baud: int = 115200
     phone_agreed: bool = False  # that a page is served in the local network, when asked for
+    library: str = ""  # folder of the library, that of the desktop when empty
     photo_folder: str = ""  # into which a phone's own sync puts pictures
     port_words: tuple[
         str, ...

@@ -15,6 +15,7 @@ __all__ = [
     "BringInNotes",
     "LookAtCell",
     "OpenDrawing",
+    "OpenForm",
     "OpenJob",
     "PlanAtFocus",
     "PlanCells",
@@ -31,6 +32,13 @@ class AddRecord:
 
     form: Literal["machine", "stock"]
     then_notes: bool = False
+
+
+@dataclass(frozen=True)
+class OpenForm:
+    """Set up: show the form of the machine or the stock that is chosen."""
+
+    form: Literal["machine", "stock"]
 
 
 @dataclass(frozen=True)
@@ -101,6 +109,7 @@ class ShowMenu:
 
 Request = (
     AddRecord
+    | OpenForm
     | PlanKind
     | PlanCells
     | PlanAtFocus

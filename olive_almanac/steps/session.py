@@ -29,6 +29,7 @@ from olive_almanac.steps.trials import KeptTrial, Trials, checks_of
 __all__ = ["Held", "Session", "read_all", "set_aside_words"]
 
 MOST_NAMED = 6
+MOST_RECENT = 8
 Held = tuple[ShopCatalogue, tuple[KeptTrial, ...]]
 
 
@@ -253,15 +254,25 @@ class Session:
         if subject == self.subject:
             return
         self.subject = subject
+        machine_uid = subject.machine.uid if subject.machine else ""
+        stock_uid = subject.stock.uid if subject.stock else ""
         self.remember(
-            machine_uid=subject.machine.uid if subject.machine else "",
-            stock_uid=subject.stock.uid if subject.stock else "",
+            machine_uid=machine_uid,
+            stock_uid=stock_uid,
             task=subject.task,
+            recent=self._with_recent(f"{machine_uid}|{stock_uid}|{subject.task}"),
         )
         if self.library is not None:
             self.attempt(self.trials.activate_newest)
         self.subject_changed.emit()
         self.trials.changed.emit()
+
+    def _with_recent(self, key: str) -> tuple[str, ...]:
+        """The subjects that were open lately, with this one the newest."""
+        if not self.subject.complete:
+            return self.preferences.recent
+        others = (one for one in self.preferences.recent if one != key)
+        return (key, *others)[:MOST_RECENT]
 
     def remember(self, **what: Any) -> None:
         """Change preferences."""

@@ -21,6 +21,7 @@ __all__ = [
     "BACKUPS",
     "BACKUPS_KEPT",
     "copy_database",
+    "is_whole",
     "newest_backup",
     "prune",
     "put_back",
@@ -40,7 +41,7 @@ def newest_backup(folder: Path) -> tuple[Path, int] | None:
     best: tuple[int, float, Path] | None = None
     for path in (folder / BACKUPS).glob("almanac-*.db"):
         revisions = revisions_in(path)
-        if revisions and _is_whole(path):
+        if revisions and is_whole(path):
             best = max(best or (0, 0.0, path), (revisions, path.stat().st_mtime, path))
     if best is None:
         return None
@@ -79,9 +80,11 @@ def prune(folder: Path, newest: Path) -> None:
             path.unlink()
 
 
-def put_back(folder: Path, *, clock: Callable[[], datetime]) -> tuple[Path, Path]:
-    """Put the fullest good backup in place; the file that was there is set aside, never thrown
-    away.
+def put_back(
+    folder: Path, *, clock: Callable[[], datetime], chosen: Path | None = None
+) -> tuple[Path, Path]:
+    """Put a backup in place, the fullest good one unless another is chosen; the file that was there
+    is set aside, never thrown away.
 
     Returns the backup used and where the other file now lies.  Raises LibraryTrouble without a good
     backup.
@@ -92,7 +95,12 @@ def put_back(folder: Path, *, clock: Callable[[], datetime]) -> tuple[Path, Path
             f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.",
             "damaged",
         )
-    backup, _ = found
+    backup = chosen or found[0]
+    if not revisions_in(backup) or not is_whole(backup):
+        raise LibraryTrouble(
+            f"The backup {backup.name} is damaged or empty. Nothing was changed; choose another.",
+            "damaged",
+        )
     part = folder / (FILE + ".part")
     with open(part, "wb") as handle:  # whole on the disk before anything is moved
         handle.write(backup.read_bytes())
@@ -137,7 +145,8 @@ def revisions_in(path: Path) -> int:
         return 0
 
 
-def _is_whole(path: Path) -> bool:
+def is_whole(path: Path) -> bool:
+    """Return whether a file opens as a database and passes SQLite's check."""
     try:
         with _opened(path) as connection:
             return bool(connection.execute("PRAGMA quick_check").fetchone() == ("ok",))

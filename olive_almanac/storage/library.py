@@ -861,10 +861,12 @@ def _reading_uid(trial_uid: str, cell: str, who: str) -> str:
     return f"{trial_uid}/{cell}"
 
 
-def restore_backup(folder: Path, *, clock: Callable[[], datetime] = _now) -> tuple[Path, Path]:
-    """Put the fullest good backup in place; see `backups.put_back`."""
+def restore_backup(
+    folder: Path, chosen: Path | None = None, *, clock: Callable[[], datetime] = _now
+) -> tuple[Path, Path]:
+    """Put a backup in place; see `backups.put_back`."""
     try:
-        return put_back(folder, clock=clock)
+        return put_back(folder, clock=clock, chosen=chosen)
     except OSError as problem:
         raise LibraryTrouble(
             f"The backup cannot be put in place in {folder}: {problem.strerror}. Nothing recorded "

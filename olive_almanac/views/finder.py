@@ -1,4 +1,6 @@
-"""Ctrl+K: find a setting or a job from any words, from any station."""
+"""Ctrl+K: find anything from any words, from any station: settings, jobs, coupons, machines,
+stocks, what the program does, help.
+"""
 
 from __future__ import annotations
 
@@ -30,10 +32,14 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import passes_text, percent_text, speed_text
 from olive_almanac.steps.book import STATE_WORDS, clip_text
 from olive_almanac.steps.find import Found, FoundJob, find_entries, find_jobs, trial_of_code
+from olive_almanac.steps.find_places import FoundPlace, find_places
 from olive_almanac.steps.session import Session
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, SearchField, hair, label
 from olive_almanac.views.theme import NO_PEN, C, F, px
+
+NOTHING = "Nothing in the book, among jobs and coupons, or in the guide fits these words."
+Hit = Found | FoundJob | FoundPlace
 
 
 class FoundModel(QAbstractListModel):
@@ -41,9 +47,9 @@ class FoundModel(QAbstractListModel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.hits: tuple[Found | FoundJob, ...] = ()
+        self.hits: tuple[Hit, ...] = ()
 
-    def show_hits(self, hits: tuple[Found | FoundJob, ...]) -> None:
+    def show_hits(self, hits: tuple[Hit, ...]) -> None:
         self.beginResetModel()
         self.hits = hits
         self.endResetModel()
@@ -64,8 +70,10 @@ class FoundModel(QAbstractListModel):
         return None
 
 
-def _clip(hit: Found | FoundJob, unit: str) -> str:
+def _clip(hit: Hit, unit: str) -> str:
     """A hit in plain words, to be read out or copied."""
+    if isinstance(hit, FoundPlace):
+        return f"{hit.title}: {hit.told}"
     if isinstance(hit, FoundJob):
         job = f"{hit.job.name}: {hit.came_of_it}"
         return f"{job}. {hit.machine.label}, {hit.stock.label}"
@@ -90,7 +98,7 @@ class FoundDelegate(QStyledItemDelegate):
         option: QStyleOptionViewItem,
         index: QModelIndex | QPersistentModelIndex,
     ) -> None:
-        hit: Found | FoundJob = index.data(Qt.ItemDataRole.UserRole)
+        hit: Hit = index.data(Qt.ItemDataRole.UserRole)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scale = px(100) / 100
@@ -105,7 +113,9 @@ class FoundDelegate(QStyledItemDelegate):
         painter.fillRect(QRectF(0, 0, w, h), ground)
         if chosen:
             painter.fillRect(QRectF(0, 0, 4, h), C("olive"))
-        if isinstance(hit, FoundJob):
+        if isinstance(hit, FoundPlace):
+            names, below = (hit.title, ""), hit.told
+        elif isinstance(hit, FoundJob):
             names = (hit.job.name, hit.came_of_it)
             below = f"Job of {day_text(hit.job.made)}   {hit.machine.label}   {hit.stock.label}"
         else:
@@ -134,7 +144,7 @@ class Finder(QDialog):
     """The search over the window: type, arrows, Enter opens, Ctrl+C copies the numbers.
 
     Signals:
-        opened(object): the `Found` or `FoundJob` that was taken.
+        opened(object): the `Found`, `FoundJob` or `FoundPlace` that was taken.
         trial_asked(str): the code of a key sheet was scanned or typed; the id of its trial.
     """
 
@@ -144,16 +154,14 @@ class Finder(QDialog):
     def __init__(self, session: Session, parent: QWidget | None) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
         self.session = session
-        self.setWindowTitle("Find a setting")
-        self.field = SearchField("Material, size, machine, task: “3 mm birch cut”")
+        self.setWindowTitle("Find anything")
+        self.field = SearchField("“3 mm birch cut”, a job, a coupon, a machine, what to do")
         self.model = FoundModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(FoundDelegate(session.preferences.speed_unit, self.list))
-        self.list.setAccessibleName("Settings found")
-        self.nothing = label(
-            "Nothing in the book or among the jobs fits these words.", "ui", "second"
-        )
+        self.list.setAccessibleName("What was found")
+        self.nothing = label(NOTHING, "ui", "second")
         self.help = label(
             "Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves",
             "small",
@@ -163,7 +171,7 @@ class Finder(QDialog):
         layout.setContentsMargins(px(18), px(16), px(18), px(12))
         layout.setSpacing(px(8))
         for part in (
-            label("Find a setting or a job", "h2"),
+            label("Find anything", "h2"),
             hair("bold"),
             self.field,
             self.list,
@@ -190,11 +198,14 @@ class Finder(QDialog):
             self.nothing.setText("The code of a key sheet: Enter opens its trial.")
             self.nothing.show()
             return
-        self.nothing.setText("Nothing in the book or among the jobs fits these words.")
+        self.nothing.setText(NOTHING)
         catalogue = self.session.catalogue
         jobs = find_jobs(catalogue, text)
         entries = find_entries(catalogue, text, self.session.today())
-        hits: tuple[Found | FoundJob, ...] = (*entries, *jobs)
+        places = find_places(self.session, text)
+        hits: tuple[Hit, ...] = (*entries, *jobs, *places)
+        if not text.strip():
+            hits = (*places, *entries, *jobs)
         self.model.show_hits(hits)
         self.nothing.setVisible(not hits)
         if not hits and not catalogue.entries:

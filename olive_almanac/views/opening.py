@@ -120,19 +120,24 @@ class Opening(QObject):
             self._window.offer("Restore the backup", self._restore_instead)
 
     def _restore_instead(self) -> None:
-        """Put the backup in place of the open library; what was open is set aside by it."""
-        if self._window.is_burning:
-            return
+        """Put the fullest backup in place of the open library."""
+        if not self._window.is_burning:
+            self.restore()
+
+    def restore(self, chosen: Path | None = None) -> None:
+        """Put a backup, the fullest unless one is chosen, in place of the open library; what was
+        open is set aside by it.
+        """
         self._session.close_library()
-        self._restore()
+        self._restore(chosen)
 
     def _try_again(self) -> None:
         self._session.tell("")
         self.open(self._then)
 
-    def _restore(self) -> None:
+    def _restore(self, chosen: Path | None = None) -> None:
         try:
-            self._window.services.restore_library(self._window.folder)
+            self._window.services.restore_library(self._window.folder, chosen)
         except AlmanacError as problem:
             self._session.tell(str(problem))
         else:

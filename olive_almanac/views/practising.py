@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, cast
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.steps.exercises import Exercise, Practice
+from olive_almanac.steps.keeping import sweep_look
 from olive_almanac.steps.practise import Score, begin, cells_left, keep_score, score_work
 from olive_almanac.steps.rehearse import begin_rehearsal, rehearsal_folder, sweep_rehearsal
 from olive_almanac.views.practise.strip import PracticeStrip
@@ -28,6 +29,7 @@ class Practising:
         self._before = window.session.preferences
         self._came_from = "practise"
         self._rehearsed = ""  # the name of the coupon that is rehearsed
+        self._looked_at = ""  # which backup is looked at, in words
         self.strip: PracticeStrip
 
     @property
@@ -44,8 +46,11 @@ class Practising:
     def show(self) -> None:
         """Show which exercise is open and how many cells are left of it."""
         practice = self._session.practice
-        self.strip.setVisible(practice is not None or bool(self._rehearsed))
-        if self._rehearsed:
+        strange = practice is not None or bool(self._rehearsed) or bool(self._looked_at)
+        self.strip.setVisible(strange)
+        if self._looked_at:
+            self.strip.show_look(self._looked_at)
+        elif self._rehearsed:
             self.strip.show_rehearsal(self._rehearsed)
         elif practice is not None and self._session.library is not None:
             self.strip.show_practice(practice.exercise, cells_left(self._session))
@@ -99,10 +104,18 @@ class Practising:
         )
         self._open(folder, None, f"Rehearsal: {trial.name}", "burn")
 
+    def look_at(self, folder: Path, words: str) -> None:
+        """Open the copy of a backup; it is thrown away on the way back."""
+        self._before, self._looked_at = self._session.preferences, words
+        self._came_from = "book"
+        self._open(folder, None, f"Olive Almanac, {words}", "book")
+
     def close(self) -> None:
-        """The window closes: a rehearsal is thrown away."""
+        """The window closes: a rehearsal, and the copy of a backup, are thrown away."""
         if self._rehearsed:
             self._session.attempt(lambda: sweep_rehearsal(self._window.home))
+        if self._looked_at:
+            self._session.attempt(lambda: sweep_look(self._window.home))
 
     def leave(self) -> None:
         """Go back to one's own library; a rehearsal is thrown away."""
@@ -110,9 +123,12 @@ class Practising:
             return
         known, station = self._before, self._came_from
         rehearsed, self._rehearsed, self._came_from = self._rehearsed, "", "practise"
+        looked_at, self._looked_at = self._looked_at, ""
         self._open(self._window.home, None, "Olive Almanac", station)
         if rehearsed:
             self._session.attempt(lambda: sweep_rehearsal(self._window.home))
+        if looked_at:
+            self._session.attempt(lambda: sweep_look(self._window.home))
         self._session.remember(
             machine_uid=known.machine_uid, stock_uid=known.stock_uid, task=known.task
         )

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.steps.phone import PhoneDoor
-from olive_almanac.steps.ports import Bench, Library, Wire
+from olive_almanac.steps.ports import Bench, Copies, Library, Wire
 
 __all__ = ["WindowServices"]
 
@@ -20,7 +20,8 @@ class WindowServices:
     """The doors to the world: the library, the benches, the wires, the clock."""
 
     open_library: Callable[[Path], Library]
-    restore_library: Callable[[Path], tuple[Path, Path]]
+    restore_library: Callable[..., tuple[Path, Path]]  # of a folder: the fullest, or the one chosen
+    copies: Copies
     make_bench: Callable[..., Bench]  # with a seed, or with its own
     make_demo: Callable[[], Path]
     fault_file: Callable[[], Path]  # where the last fault of the program is kept

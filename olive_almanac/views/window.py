@@ -208,7 +208,11 @@ class MainWindow(QMainWindow):
         at = 0
         if step:
             at = SCALES.index(self.session.preferences.scale_percent) + step
-        self.session.remember(scale_percent=SCALES[min(max(at, 0), len(SCALES) - 1)])
+        self.set_scale(SCALES[min(max(at, 0), len(SCALES) - 1)])
+
+    def set_scale(self, percent: int) -> None:
+        """Show the whole interface at a scale, or as near to it as every key stays in view."""
+        self.session.remember(scale_percent=percent)
         self._apply_look()
         self._build()
         chosen, shown = self.session.preferences.scale_percent, self._fitting_scale
@@ -218,6 +222,11 @@ class MainWindow(QMainWindow):
                 f"{chosen} % takes a window of {width} × {height}; here {shown} % keeps every key "
                 "in view."
             )
+
+    def set_speed_unit(self, unit: str) -> None:
+        """Show every speed in another unit."""
+        self.session.remember(speed_unit=unit)
+        self._build()
 
     def make_bench(self) -> Bench:
         """Return the stand-in bench of what is open: a hidden stock while practising, else its
@@ -332,13 +341,17 @@ class MainWindow(QMainWindow):
 
     def _open_found(self, hit: Any) -> None:
         from olive_almanac.steps.find import FoundJob
+        from olive_almanac.steps.find_places import FoundPlace
+        from olive_almanac.views.places import open_place
 
         if isinstance(hit, FoundJob):
             self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid)
             self.navigate("jobs", OpenJob(hit.job.uid))
-            return
-        self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
-        self.navigate("book")
+        elif isinstance(hit, FoundPlace):
+            open_place(self, hit.kind, hit.key)
+        else:
+            self.session.choose(machine=hit.machine.uid, stock=hit.stock.uid, task=hit.entry.task)
+            self.navigate("book")
 
     # -- what the session tells --------------------------------------------------------------------
 
@@ -518,6 +531,13 @@ class MainWindow(QMainWindow):
         from olive_almanac.views.wrong import WrongDialog  # start-up: opened seldom
 
         self._open_over(WrongDialog(self, self._present.cell_in_hand))
+
+    def ask_library(self) -> None:
+        """Show where the library lies, its copies and its backups."""
+        from olive_almanac.views.book.library_dialog import LibraryDialog
+
+        if self.session.attempt(lambda: self.session.store):
+            self._open_over(LibraryDialog(self))
 
     def ask_where(self) -> None:
         """Lay the machines of the shop side by side for the present stock."""

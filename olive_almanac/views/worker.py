@@ -55,15 +55,28 @@ class LatestWork:
         self._begin = begin
         self._worker: Worker | None = None
 
-    def start(self, items: Iterator[Any], take: Callable[[Any], object]) -> None:
-        """Run work in place of what runs; `take` gets its items here."""
+    def start(
+        self,
+        items: Iterator[Any],
+        take: Callable[[Any], object],
+        fail: Callable[[Exception], object] | None = None,
+    ) -> None:
+        """Run work in place of what runs; `take` gets its items here, `fail` a fault of it (without
+        one the window tells it).
+        """
         self.stop()
 
-        def take_mine(item: Any) -> None:
-            if self._worker is worker:
-                take(item)
+        def mine(then: Callable[[Any], object]) -> Callable[[Any], None]:
+            def only_mine(item: Any) -> None:
+                if self._worker is worker:
+                    then(item)
 
-        worker = self._begin(items, take_mine)
+            return only_mine
+
+        if fail is None:
+            worker = self._begin(items, mine(take))
+        else:
+            worker = self._begin(items, mine(take), mine(fail))
         self._worker = worker
 
     def stop(self) -> None:

@@ -326,6 +326,7 @@ class BookPage(StationPage):
             ),
             ("Label for the rack", lambda: self._write("label.pdf", label_work), ready and entry),
             ("", None, True),
+            ("The library, its copies and backups", self.main_window.ask_library, ready),
             ("Take in another library", self._take_in, ready),
             ("Report of what went wrong", self._write_report, ready),
         ):

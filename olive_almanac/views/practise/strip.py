@@ -47,6 +47,12 @@ class PracticeStrip(QWidget):
         self.finish.setVisible(False)
         self.leave.setText("End the rehearsal")
 
+    def show_look(self, words: str) -> None:
+        self.words.setText(f"You are looking at a copy of {words}.")
+        self.left.setText("What is changed here is thrown away.")
+        self.finish.setVisible(False)
+        self.leave.setText("Back to my library")
+
     def show_practice(self, exercise: Exercise, left: int) -> None:
         self.finish.setVisible(True)
         self.leave.setText("Leave it")

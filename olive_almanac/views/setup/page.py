@@ -9,7 +9,7 @@ from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from olive_almanac.steps.requests import AddRecord, Request
+from olive_almanac.steps.requests import AddRecord, OpenForm, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
     controller_fields,
@@ -151,6 +151,10 @@ class SetUpPage(StationPage):
             if request.then_notes:  # once the machine is kept, go on to the notes that are for it
                 self._notes_next = True
                 self.machine_form.done.setText("Your notes come next.")
+        elif isinstance(request, OpenForm):
+            self.show_part(self.forms)
+            self.presenter.leave_new(request.form)
+            self._form(request.form).focus_first()
 
     def begin_new(self, form: str) -> None:
         self._notes_next = False

@@ -1,0 +1,153 @@
+"""What Ctrl+K finds beside settings and jobs: subjects that were open lately, coupons, machines,
+stocks, what the program does, and the guide.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+from olive_almanac.core.errors import BadFile
+from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.records.setting import TASK_WORDS, TASKS
+from olive_almanac.core.units import SPEED_UNITS, capital, count_text
+from olive_almanac.steps.guide import find_in, guide_pages
+from olive_almanac.steps.preferences import SCALES
+from olive_almanac.steps.stations import STATIONS
+
+if TYPE_CHECKING:
+    from olive_almanac.steps.session import Session
+
+__all__ = ["Act", "FoundPlace", "acts", "find_places"]
+
+Kind = Literal["recent", "trial", "machine", "stock", "act", "help"]
+MOST_OF_KIND = 3
+STAGES = {"burn": "to be burnt", "read": "to be read", "decide": "to decide", "book": "decided"}
+
+
+@dataclass(frozen=True)
+class FoundPlace:
+    """Something that can be opened: its kind, its key, its title, and a line below it."""
+
+    kind: Kind
+    key: str
+    title: str
+    told: str
+
+
+@dataclass(frozen=True)
+class Act:
+    """Something that the program does: its key, its name, further words it is found by."""
+
+    key: str
+    name: str
+    words: str = ""
+
+
+def acts() -> tuple[Act, ...]:
+    """Return what can be done from anywhere, the settings of the program among it."""
+    return (
+        *(Act(f"station:{one.id}", f"Go to {one.title}", "station page") for one in STATIONS),
+        Act("menu", "The book’s menu", "due compare save print wall card label"),
+        Act("notes", "Bring in old notes", "import table csv xlsx ods"),
+        Act("library", "The library, its copies and backups", "location stick restore folder"),
+        Act("where", "Where and with what", "machines lens compare thick buy"),
+        Act("wrong", "What went wrong", "trouble symptom cause fault"),
+        Act("theme:day", "Day theme", "settings look light colours"),
+        Act("theme:workshop", "Workshop theme", "settings look dark colours"),
+        *(Act(f"scale:{n}", f"Scale {n} %", "settings size larger smaller zoom") for n in SCALES),
+        *(Act(f"unit:{one}", f"Speeds in {one}", "settings unit inch") for one in SPEED_UNITS),
+        Act("demo", "Open the demo shop", "try example practise"),
+        Act("add:machine", "Add a machine", "new laser"),
+        Act("add:stock", "Add a stock", "new material"),
+        Act("keys", "Keys", "shortcuts keyboard help"),
+    )
+
+
+def find_places(session: Session, text: str) -> tuple[FoundPlace, ...]:
+    """Return what fits all words of `text`; without any, the subjects that were open lately."""
+    words = re.findall(r"[\w%/]+", text.casefold())
+    if not words:
+        return tuple(_recent(session))
+    found: list[FoundPlace] = []
+    for kind in (_trials, _machines, _stocks, _acts):
+        found += [one for one in kind(session) if _fits(words, one)][:MOST_OF_KIND]
+    return (*(_shown(one) for one in found), *_help(text))
+
+
+def _fits(words: list[str], place: FoundPlace) -> bool:
+    held = re.findall(r"[\w%/]+", f"{place.title} {place.told}".casefold())
+    return all(any(other.startswith(word) for other in held) for word in words)
+
+
+def _shown(place: FoundPlace) -> FoundPlace:
+    """An act is found by words that are not shown."""
+    if place.kind != "act":
+        return place
+    return FoundPlace("act", place.key, place.title, "what the program does")
+
+
+def _recent(session: Session) -> list[FoundPlace]:
+    catalogue, found = session.catalogue, []
+    for key in session.preferences.recent:
+        machine_uid, _, rest = key.partition("|")
+        stock_uid, _, task = rest.partition("|")
+        machine, stock = catalogue.machine(machine_uid), catalogue.stock(stock_uid)
+        if machine is not None and stock is not None and task in TASKS:
+            words = TASK_WORDS[task]
+            title = f"{stock.label}, {words}"
+            found.append(FoundPlace("recent", key, title, f"lately, on {machine.label}"))
+    return found
+
+
+def _trials(session: Session) -> list[FoundPlace]:
+    return [
+        FoundPlace(
+            "trial",
+            trial.id,
+            f"{trial.name}, {TASK_WORDS[trial.task]}",
+            f"Coupon of {day_text(trial.made)}, {STAGES.get(stage, stage)}: {trial.stock.label} on "
+            f"{trial.machine.name}",
+        )
+        for trial, stage, _ in reversed(session.trials.kept)
+    ]
+
+
+def _machines(session: Session) -> list[FoundPlace]:
+    return [
+        FoundPlace("machine", one.uid, one.label, "Machine: its form in Set up")
+        for one in session.catalogue.machines
+    ]
+
+
+def _stocks(session: Session) -> list[FoundPlace]:
+    return [
+        FoundPlace(
+            "stock",
+            one.uid,
+            one.label,
+            f"Stock: its form in Set up, {count_text(len(one.sheets), 'sheet')} in the rack",
+        )
+        for one in session.catalogue.stocks
+    ]
+
+
+def _acts(session: Session) -> list[FoundPlace]:
+    return [FoundPlace("act", one.key, one.name, one.words) for one in acts()]
+
+
+def _help(text: str) -> list[FoundPlace]:
+    try:
+        found = find_in(guide_pages(), text)[:MOST_OF_KIND]
+    except BadFile:
+        return []  # a program without its guide finds nothing in it; F1 says so
+    return [
+        FoundPlace(
+            "help",
+            f"{one.page}/{one.heading}".rstrip("/"),
+            one.heading or one.title,
+            f"Help: {capital(one.title)}",
+        )
+        for one in found
+    ]

@@ -1,0 +1,139 @@
+"""Copies of a library: its backups as they lie there, one put in place or opened in a copy, and the
+whole library, with its photos, into another folder.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import sqlite3
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.storage.backups import BACKUPS, copy_database, is_whole, revisions_in
+from olive_almanac.storage.engines import FILE
+
+__all__ = ["Backup", "backups_of", "copy_library", "open_in_copy"]
+
+PHOTOS = "photos"
+
+
+@dataclass(frozen=True)
+class Backup:
+    """A backup of a library: where it lies, when it was made, how many revisions it holds; 0 where
+    it is damaged or none of ours.
+    """
+
+    path: Path
+    made: datetime
+    revisions: int
+
+
+def backups_of(folder: Path) -> tuple[Backup, ...]:
+    """Return the backups of the library in `folder`, the newest first."""
+    found = []
+    for path in (folder / BACKUPS).glob("almanac-*.db"):
+        made = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
+        found.append(Backup(path, made, revisions_in(path) if is_whole(path) else 0))
+    return tuple(sorted(found, key=lambda one: (one.made, one.path.name), reverse=True))
+
+
+def open_in_copy(backup: Path, folder: Path) -> None:
+    """Lay a backup, with the photos of its library, as a library of its own into a folder, which
+    is emptied first.  Raises LibraryTrouble.
+    """
+    with _telling(folder):
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+        shutil.copyfile(backup, folder / FILE)
+        for photo in _photos(backup.parents[1]):
+            _link(photo, folder / PHOTOS / photo.name)
+
+
+def copy_library(source: Path, target: Path) -> Iterator[str]:
+    """Copy the library of a folder, which may be open, into another that is empty or missing; read
+    it back, and yield in words how far it is.
+
+    Where it fails nothing of it is left.  Raises LibraryTrouble.
+    """
+    if target.exists() and any(target.iterdir()):
+        raise LibraryTrouble(
+            f"{target} is not empty. Choose an empty folder: nothing is written over.", "unwritable"
+        )
+    if source.resolve() in target.resolve().parents:
+        raise LibraryTrouble(
+            f"{target} lies inside the library. Choose a folder outside it.", "unwritable"
+        )
+    begun = not target.exists()
+    try:
+        with _telling(target):
+            target.mkdir(parents=True, exist_ok=True)
+            yield "the records"
+            held = revisions_in(source / FILE)  # more may be written meanwhile
+            copy_database(source / FILE, target / FILE)
+            photos = _photos(source)
+            for n, photo in enumerate(photos):
+                yield f"photo {n + 1} of {len(photos)}"
+                _copy_whole(photo, target / PHOTOS / photo.name)
+            yield "reading it back"
+            if revisions_in(target / FILE) < held or not is_whole(target / FILE):
+                raise LibraryTrouble(
+                    f"What was written to {target} does not read back as it should. Check the "
+                    "stick or the disk, and copy again.",
+                    "damaged",
+                )
+    except BaseException:  # a half copy is worse than none, also where it was stopped
+        shutil.rmtree(target, ignore_errors=True)
+        if not begun:
+            target.mkdir(exist_ok=True)
+        raise
+
+
+def _photos(folder: Path) -> list[Path]:
+    return sorted(path for path in (folder / PHOTOS).glob("*") if path.is_file())
+
+
+def _link(source: Path, target: Path) -> None:
+    """The same photo under another folder; a copy where the disk knows no links."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        target.hardlink_to(source)
+    except OSError:
+        shutil.copyfile(source, target)
+
+
+def _copy_whole(source: Path, target: Path) -> None:
+    target.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copyfile(source, target)
+    sums = [hashlib.sha256(path.read_bytes()).digest() for path in (source, target)]
+    if sums[0] != sums[1]:
+        raise LibraryTrouble(
+            f"The photo {source.name} was not copied whole. Copy again.", "damaged"
+        )
+
+
+class _telling:
+    """Turns what the disk or the database says into a sentence."""
+
+    def __init__(self, target: Path) -> None:
+        self._target = target
+
+    def __enter__(self) -> None:
+        pass
+
+    def __exit__(self, kind: object, problem: BaseException | None, trace: object) -> None:
+        if isinstance(problem, OSError):
+            raise LibraryTrouble(
+                f"{self._target} cannot be written: {problem.strerror}. Nothing of the library was "
+                "changed.",
+                "unwritable",
+            ) from problem
+        if isinstance(problem, sqlite3.Error):
+            raise LibraryTrouble(
+                f"The records cannot be copied to {self._target}: {problem}. Nothing of the "
+                "library was changed.",
+                "unwritable",
+            ) from problem
