@@ -7,13 +7,15 @@ import sys
 from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.steps.phone import PhoneDoor
 from olive_almanac.steps.ports import Backup, Bench, Library, Wire
 from olive_almanac.views.services import WindowServices
+
+if TYPE_CHECKING:  # start-up
+    from olive_almanac.steps.phone import PhoneDoor
 
 __all__ = ["main", "make_demo", "make_services", "services"]
 

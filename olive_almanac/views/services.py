@@ -7,10 +7,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.steps.phone import PhoneDoor
 from olive_almanac.steps.ports import Bench, Copies, Library, Wire
+
+if TYPE_CHECKING:  # start-up
+    from olive_almanac.steps.phone import PhoneDoor
 
 __all__ = ["WindowServices"]
 

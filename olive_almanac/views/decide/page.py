@@ -117,7 +117,14 @@ class DecidePage(StationPage):
         self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
         left = col(
-            head(self.title, None, self.wrong, self.leaf, self.source, topic="decide/The map"),
+            head(
+                self.title,
+                None,
+                self.wrong,
+                self.leaf,
+                self.source,
+                topic=compact("", "decide/The map"),
+            ),
             self.stack,
             self.key_holder,
             self.recipes,
