@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from collections.abc import Iterator, Sequence
@@ -20,6 +21,7 @@ if TYPE_CHECKING:  # start-up
 __all__ = ["main", "make_demo", "make_services", "services"]
 
 DEMO_SEED = 5
+gc.disable()  # start-up: what is loaded stays; turned on behind the first picture, or by a verb
 
 
 def _open_library(folder: Path) -> Library:
@@ -99,6 +101,7 @@ def _today() -> date:
 
 
 def _open_window(folder: Path, file: Path | None = None, preferences: Path | None = None) -> int:
+    gc.disable()  # a verb that opens the window has turned it on
     from olive_almanac.views.application import run_window
 
     return run_window(folder, make_services(preferences or _preferences_file()), file)

@@ -7,6 +7,7 @@ is loaded, so that the window opens as quickly as it can.
 from __future__ import annotations
 
 import argparse
+import gc
 import importlib
 import io
 import os
@@ -116,6 +117,7 @@ def _run(arguments: argparse.Namespace, services: CommandServices) -> int:
         library = services.default_library()
     if arguments.verb is None:
         return services.open_window(library, None)
+    gc.enable()  # off while the program was loaded
     status: int = _module(arguments.verb).run(arguments, services, library)
     return status
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import sys
 from collections.abc import Callable, Iterator
@@ -417,6 +418,7 @@ class MainWindow(QMainWindow):
 
     def open_library(self, file: Path | None = None) -> None:
         """Open the library of the folder in a worker, and then a file from outside."""
+        gc.enable()  # off until the first picture was there
         if file is None:
             self.opening.open()
         else:
