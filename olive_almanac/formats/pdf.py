@@ -383,7 +383,7 @@ def write_card(
         *(capital(words) for words in further_words(setting, speed_unit)),
     ]
     page.fitted(left, 57.5, "     ".join(rows), right - left, 10, SANS)
-    page.text(left, 64, "     ".join(_evidence(entry)), 10)
+    page.fitted(left, 64, "     ".join(_evidence(entry)), right - left, 10, SANS)
     if speed_unit != "mm/s":
         page.text(left, 70.5, f"Also {speed_text(setting.speed_mm_s)}", 10)
     if not entry.recipe.is_plain:

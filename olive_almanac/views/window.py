@@ -534,6 +534,12 @@ class MainWindow(QMainWindow):
 
         self._open_over(WrongDialog(self, self._present.cell_in_hand))
 
+    def show_pages(self, path: Path) -> None:
+        """Show a PDF that was written as it will be printed."""
+        from olive_almanac.views.preview import PreviewDialog  # start-up: opened seldom
+
+        self._open_over(PreviewDialog(self, path))
+
     def ask_library(self) -> None:
         """Show where the library lies, its copies and its backups."""
         from olive_almanac.views.book.library_dialog import LibraryDialog

@@ -19,6 +19,7 @@ from olive_almanac.formats.drawing import layers_of, write_dxf, write_svg
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.formats.pdf import trial_code, write_card, write_key
+from olive_almanac.formats.pdf_pictures import page_pictures
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, kind_plan, sample_entry
 
 MM = 96 / 25.4  # svgelements gives px at 96 to the inch
@@ -222,6 +223,24 @@ class CardTest(unittest.TestCase):
         self.assertTrue(any("Vollkorn" in face for face in faces["B"]), faces["B"])
         for figure in "1580":
             self.assertFalse(any("Vollkorn" in face for face in faces[figure]), faces[figure])
+
+    def test_nothing_runs_off_the_card_however_much_is_known(self):
+        evidence = Evidence(
+            ("coupon-1",),
+            24,
+            0.99,
+            margins=Margins(speed=1.31, keeps=0.95),
+            seconds_per_m=5443.0,
+            seconds_per_100cm2=5443.0,
+            simulated=True,
+        )
+        entry = sample_entry(evidence=evidence, lot="a lot of a long name")
+        card = write_card(entry, LONG, BIRCH, "Proven", "until 14 October 2026")
+        page = next(page_pictures(card, 150))
+        edge = round(8 * 150 / 25.4)
+        self.assertEqual(page[:, -edge:].min(), 255)
+        self.assertEqual(page[-edge // 2 :].min(), 255)
+        self.assertLess(page.min(), 60)
 
     def test_same_entry_same_bytes(self):
         one, two = (write_card(sample_entry(), LONG, BIRCH, "On trial", "0 of 3") for _ in range(2))

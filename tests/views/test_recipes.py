@@ -3,12 +3,9 @@ side, the steps ticked at the machine, where and with what, what went wrong.
 """
 
 from dataclasses import replace
-from pathlib import Path
-from unittest import mock
 
 import pypdf
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.records.reading import Reading
@@ -19,6 +16,7 @@ from olive_almanac.steps.checklist import checks_of, standing
 from olive_almanac.storage.library import Library
 from olive_almanac.views.book.where import WhereLine
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.preview import PreviewDialog
 from tests.samples import BIRCH, LONG, MARKER, NORTH, TAPED, cut_trial, read_by_energy, whole_run
 from tests.views.qt_case import WindowCase
 
@@ -111,9 +109,13 @@ class GlassTest(RecipeCase):
         self.assertEqual(self.session.state[0], "proven")
         self.assertEqual({p.recipe for p in self.session.entry.proofs}, {key_of(entry.recipe)})
         self.alt(Qt.Key.Key_6)
-        with mock.patch.object(QDesktopServices, "openUrl") as opened:
-            self.ctrl(Qt.Key.Key_P)
-        card = Path(opened.call_args[0][0].toLocalFile())
+        self.ctrl(Qt.Key.Key_P)
+        preview = self.window.findChild(PreviewDialog)
+        self.wait_for(lambda: preview.shown == 1)
+        card = preview.path
+        preview.reject()
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
         text = pypdf.PdfReader(card).pages[0].extract_text()
         self.assertIn("glass under tape: ", text)
         self.assertIn("dark masking tape; then peel, wash", text)
@@ -301,9 +303,9 @@ class WhereTest(ReadCase):
         self.click(dialog.leaf, self.point(dialog.leaf.width() / 2, 14))
         self.wait_for(lambda: dialog.reaches)
         self.wait_for(lambda: dialog.print.isEnabled())
-        with mock.patch.object(QDesktopServices, "openUrl") as opened:
-            self.click(dialog.print)
-        page = pypdf.PdfReader(opened.call_args[0][0].toLocalFile()).pages[0].extract_text()
+        self.click(dialog.print)
+        preview = self.window.findChild(PreviewDialog)
+        page = pypdf.PdfReader(preview.path).pages[0].extract_text()
         self.assertIn("What Long Bed", page)
         self.assertIn("Birch ply", page)
         self.assertRegex(page, r"mm: \d+ pass")

@@ -675,10 +675,8 @@ class EntryPage(Page):
         self.said.setText(words)
 
     def print_card(self) -> None:
-        from PySide6.QtCore import QUrl
-        from PySide6.QtGui import QDesktopServices
-
+        """Write the card and show it as it will be printed."""
         path = self.presenter.write_card()
         if path is not None:
             self.said.setText(f"The card is in {path}.")
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+            self.window().show_pages(path)

@@ -368,14 +368,25 @@ class BookPage(StationPage):
             ";;".join(f"{kind.name} (*{kind.suffix})" for kind in BOOK_FILES),
         )
         if name:
-            self.main_window.work(write_book_work(self.session, Path(name)), self.right.say)
+            path = Path(name)
+            self.main_window.work(write_book_work(self.session, path), self._shown(path))
+
+    def _shown(self, path: Path) -> Any:
+        """What is done with a page that was written: it is said, and a PDF is shown."""
+
+        def show(words: str) -> None:
+            self.right.say(words)
+            if path.suffix.casefold() == ".pdf":
+                self.main_window.show_pages(path)
+
+        return show
 
     def _write(self, suggested: str, work: Any) -> None:
         name, _ = QFileDialog.getSaveFileName(
             self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)"
         )
         if name:
-            self.main_window.work(work(self.session, Path(name)), self.right.say)
+            self.main_window.work(work(self.session, Path(name)), self._shown(Path(name)))
 
     def _write_report(self) -> None:
         suggested = str(self.session.store.folder / "fault-report.zip")

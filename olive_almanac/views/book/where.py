@@ -7,8 +7,8 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QUrl
-from PySide6.QtGui import QDesktopServices, QPainter, QPainterPath, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
@@ -472,7 +472,7 @@ class WhereDialog(QDialog):
         path = below(self.session.store.folder / "cards", f"what {machine.uid} cuts.pdf")
         day = self.session.today().isoformat()
         if self.session.attempt(lambda: write_file(path, reach_page(machine, self.reaches, day))):
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+            self._window.show_pages(path)
 
     # -- which kind of machine ---------------------------------------------------------------------
 

@@ -7,8 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QElapsedTimer, QTimer, QUrl
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of, is_hotter
@@ -546,7 +545,7 @@ class PlanPage(StationPage):
             if files is not None:
                 self.main_window.navigate("burn")
                 if opens:
-                    QDesktopServices.openUrl(QUrl.fromLocalFile(str(files.key)))
+                    self.main_window.show_pages(files.key)
                 return
         if self.presenter.plan is not None:
             self.show_plan(self.presenter.plan)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices, QKeyEvent
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.steps.requests import AddRecord, OpenForm, Request
@@ -278,7 +277,7 @@ class SetUpPage(StationPage):
         path = self.presenter.write_safety_page()
         if path is not None:
             self.machine_form.done.setText(f"In {path.parent.name}/{path.name}.")
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+            self.main_window.show_pages(path)
 
     def print_page(self) -> None:
         self._print_safety()

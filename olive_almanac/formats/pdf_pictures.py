@@ -1,0 +1,43 @@
+"""The pages of a PDF that this program wrote, as pictures: to look at, and to print."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from olive_almanac.core.errors import BadFile
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+__all__ = ["page_pictures", "pages_in"]
+
+POINTS_PER_INCH = 72.0
+
+
+def pages_in(data: bytes) -> int:
+    """Return how many pages a PDF has.  Raises BadFile."""
+    import pypdfium2
+
+    try:
+        with pypdfium2.PdfDocument(data) as document:
+            return len(document)
+    except pypdfium2.PdfiumError as problem:
+        raise BadFile(f"The page cannot be shown: {problem}.") from problem
+
+
+def page_pictures(data: bytes, dpi: float) -> Iterator[NDArray[np.uint8]]:
+    """Yield each page as pixels, height x width x 3, RGB, at so many dots an inch.
+
+    Raises BadFile.
+    """
+    import pypdfium2
+
+    try:
+        with pypdfium2.PdfDocument(data) as document:
+            for page in document:
+                drawn = page.render(scale=dpi / POINTS_PER_INCH, rev_byteorder=True)
+                yield drawn.to_numpy()[:, :, :3].copy()
+    except pypdfium2.PdfiumError as problem:
+        raise BadFile(f"The page cannot be shown: {problem}.") from problem
