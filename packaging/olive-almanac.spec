@@ -29,6 +29,7 @@ gathered = Analysis(  # noqa: F821
         *((str(PACKAGE / place), f"olive_almanac/{place}") for place in READ_AS_FILES),
         (str(ROOT / "docs" / "guide"), "olive_almanac/guide/guide"),
         (str(ROOT / "docs" / "screenshots"), "olive_almanac/guide/screenshots"),
+        *((str(path), "olive_almanac/guide") for path in (ROOT / "docs").glob("*.md")),
     ],
     hiddenimports=[
         *collect_submodules("olive_almanac"),
