@@ -132,7 +132,8 @@ class ShelfTest(CliCase):
         )
         self.done("stock", "add", "--file", self.stock)
         self.assertIn("has already", self.refused("stock", "add", "--file", self.stock))
-        walnut, birch = json.loads(self.done("stock", "--json"))["stocks"]
+        stocks = json.loads(self.done("stock", "--json"))["stocks"]
+        birch, walnut = sorted(stocks, key=lambda one: one["name"])
         self.assertEqual((walnut["thickness_mm"], birch["name"]), (3.175, BIRCH.name))
 
     def test_old_notes_come_in_as_guesses_and_are_printed(self):

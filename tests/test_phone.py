@@ -152,6 +152,17 @@ class PhonePageTest(unittest.TestCase):
                 time.sleep(0.005)
         self.assertEqual(self.page.left_s, 0)
 
+    def test_a_fault_of_our_own_is_kept_for_the_window(self):
+        def broken(side, data):
+            raise ZeroDivisionError
+
+        self.page._judge = broken
+        with self.assertRaises((OSError, http.client.HTTPException)):
+            self.ask("POST", self.path + "/front", form(PICTURE))
+        self.assertIsInstance(self.page.fault, ZeroDivisionError)
+        self.page._judge = self.judge
+        self.assertEqual(self.ask("POST", self.path + "/front", form(PICTURE))[0], 200)
+
     def test_it_closes_after_its_time(self):
         short = PhonePage("127.0.0.1", "C", self.judge, self.came.append, open_s=0.2)
         self.assertGreater(short.left_s, 0)

@@ -41,6 +41,7 @@ from olive_almanac.steps.job_work import (
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
 
 if TYPE_CHECKING:
+    from olive_almanac.core.fitting.dot_table import DotTable
     from olive_almanac.core.fitting.tone_table import ToneTable
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
@@ -67,7 +68,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--entry",
         type=Path,
         nargs="+",
-        required=True,
+        default=[],
         help="entries of the book, one a task, from which the numbers come",
     )
     parser.add_argument(
@@ -122,7 +123,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=Path,
         nargs=2,
         metavar=("TRIAL", "READINGS"),
-        help="the greyscale strip by which the drawing's pictures are engraved",
+        help="the greyscale strip by which the drawing's pictures are engraved, or the dot strip",
     )
     parser.add_argument(
         "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
@@ -179,17 +180,20 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     return 0
 
 
-def _tone(files: Sequence[Path] | None) -> ToneTable | None:
-    """The tone curve of a greyscale strip and its readings."""
+def _tone(files: Sequence[Path] | None) -> ToneTable | DotTable | None:
+    """The tone curve of a greyscale strip, or of a dot strip, and its readings."""
     if files is None:
         return None
+    from olive_almanac.core.fitting.dot_table import dot_table_of
     from olive_almanac.core.fitting.tone_table import tone_table_of
 
     ((trial, readings),) = load_pairs(files)
+    if trial.kind == "dots":
+        return dot_table_of(trial, readings)
     return tone_table_of(trial, list(readings))
 
 
-def _by_strip(task: GroupTask, drawing: Drawing, tone: ToneTable | None) -> GroupTask:
+def _by_strip(task: GroupTask, drawing: Drawing, tone: ToneTable | DotTable | None) -> GroupTask:
     """A picture's task with the numbers of the strip; nothing is guessed without one."""
     if task.group not in drawing.picture_groups or task.task == LEAVE_OUT:
         return task

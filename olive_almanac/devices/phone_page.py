@@ -10,6 +10,7 @@ from __future__ import annotations
 import hmac
 import io
 import secrets
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -74,6 +75,7 @@ class PhonePage:
         self._lock, self._room = threading.Lock(), threading.BoundedSemaphore(AT_ONCE)
         self._sent: dict[str, Sent] = {}
         self.seen = False  # whether a phone has opened the page
+        self.fault: BaseException | None = None  # of our own, in a thread of the page
         try:
             self._server = _Server((host, port), _Handler)
         except OSError as problem:
@@ -189,7 +191,12 @@ class _Server(ThreadingHTTPServer):
             self._lines.release()
 
     def handle_error(self, request: Any, client_address: Any) -> None:
-        """A phone that goes away while it is answered is no news."""
+        """A phone that goes away while it is answered is no news; a fault of ours is kept for the
+        window.
+        """
+        problem = sys.exc_info()[1]
+        if not isinstance(problem, OSError):
+            self.page.fault = problem
 
 
 class _Handler(BaseHTTPRequestHandler):

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
+from olive_almanac.core.placing.dots import burnt_runs, flat_dots
 from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.placing.strokes import Polyline, detail_boxes, strokes_of
@@ -101,7 +102,7 @@ def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Laye
         while name in taken:  # two settings that differ beyond the digits shown
             name, number = f"{layer_name(setting)} ({number})", number + 1
         taken.add(name)
-        strokes = tuple(path for cell in cells for path in strokes_of(cell))
+        strokes = tuple(path for cell in cells for path in (*strokes_of(cell), *_dot_lines(cell)))
         fills = tuple(box for cell in cells for box in _fills(cell))
         yield Layer(name, setting, strokes, fills, tuple(cell.id for cell in cells))
 
@@ -113,8 +114,18 @@ def _drawn(setting: Setting) -> Setting:
     return replace(setting, direction="xy", crosshatch=False)
 
 
+def _dot_lines(cell: Cell) -> Iterator[Polyline]:
+    """A patch of dots as the short lines that it is burnt in."""
+    if cell.dots and cell.setting.pitch_mm:
+        x, y, w, h = cell.rect_mm
+        dots = flat_dots(w, h, cell.setting.pitch_mm, cell.dots)
+        for height, runs in burnt_runs(dots, (x, y, x + w, y + h)):
+            for start, end in runs:
+                yield ((start, height), (end, height))
+
+
 def _fills(cell: Cell) -> tuple[Box, ...]:
-    if not cell.setting.pitch_mm:
+    if not cell.setting.pitch_mm or cell.dots:
         return ()
     if cell.mark == "detail":
         return detail_boxes(cell)

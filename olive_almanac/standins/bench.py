@@ -24,7 +24,7 @@ from olive_almanac.standins.groove import dials_of, dig
 from olive_almanac.standins.material import Hidden, hidden_of
 from olive_almanac.standins.prepared import prepared
 from olive_almanac.standins.session import cells_of_run, sheet_wave
-from olive_almanac.standins.tone import PLASTICS, tone
+from olive_almanac.standins.tone import PLASTICS, dotted_lightness, tone
 from olive_almanac.standins.wear import Mishap, wear_of
 
 if TYPE_CHECKING:
@@ -104,10 +104,20 @@ class StandInBench:
             hidden, groove, toned = truths[cell.recipe], grooves[cell.recipe], tones[cell.recipe]
             heat = float(groove.edge_heat[i] * np.exp(0.10 * rng.standard_normal()))
             if cell.setting.pitch_mm:
+                lightness = float(toned.lightness[i])
+                if cell.dots:
+                    lightness = dotted_lightness(
+                        hidden,
+                        trial.machine,
+                        trial.stock,
+                        dials.of(i),
+                        pitch_mm=cell.setting.pitch_mm,
+                        share=cell.dots,
+                    )
                 yield _rastered(
                     cell,
                     hidden,
-                    float(toned.lightness[i]),
+                    lightness,
                     float(toned.spread[i]),
                     float(toned.haze_mm[i]),
                     float(toned.haze_l[i]),

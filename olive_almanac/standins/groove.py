@@ -53,6 +53,10 @@ class Dials:
     def __len__(self) -> int:
         return len(self.fraction)
 
+    def of(self, at: int) -> Dials:
+        """One row alone."""
+        return Dials(**{one.name: getattr(self, one.name)[at : at + 1] for one in fields(self)})
+
     def repeated(self, times: int) -> Dials:
         """Each row `times` times, in blocks."""
         return Dials(

@@ -8,20 +8,24 @@ apart that leave stock between them, haze by air.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.placing.dots import flat_dots
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.standins.groove import Dials, spread_of_beam, watts_of
 from olive_almanac.standins.material import Hidden
 
-__all__ = ["Toned", "tone"]
+__all__ = ["Toned", "dotted_lightness", "tone"]
 
 Floats = NDArray[np.float64]
 SOFT_SHARE = 0.45
+DOT_PATCH = 40  # dots along a side of the patch that is looked at closely
+FINE = 4  # places along a dot
+DOSE_STEPS = 25
 PLASTICS = ("acrylic", "acrylic_extruded", "petg", "pp")
 
 
@@ -101,3 +105,27 @@ def tone(
         * np.sign(made.burnt_l - made.bare_l)
     )
     return Toned(lightness, spread, haze, lifts, dose, cracked)
+
+
+def dotted_lightness(
+    hidden: Hidden, machine: Machine, stock: Stock, dials: Dials, *, pitch_mm: float, share: float
+) -> float:
+    """Return the L* of a patch of dots, of one row of dials: each dot spreads as the beam is wide,
+    and what the eye sees is the mean of the light that comes back.
+    """
+    import cv2
+
+    off = -(dials.focus_mm + dials.shift_mm)
+    widths = [float(spread_of_beam(hidden, machine, axis, off)[0]) for axis in (0, 1)]
+    side = DOT_PATCH * pitch_mm
+    dots = np.kron(flat_dots(side, side, pitch_mm, share), np.ones((FINE, FINE)))
+    sigma = [width / 4 / pitch_mm * FINE for width in widths]
+    dose = cv2.GaussianBlur(dots, (0, 0), sigmaX=sigma[0], sigmaY=sigma[1])
+    levels = np.linspace(0.0, 1.0, DOSE_STEPS)
+    many = dials.repeated(DOSE_STEPS)
+    many = replace(many, strength=many.strength * np.maximum(levels, 1e-6))
+    ones = np.ones(DOSE_STEPS)
+    tones = tone(hidden, machine, stock, many, pitch_mm=pitch_mm * ones, ways=ones).lightness
+    f = (np.interp(dose, levels, tones) + 16) / 116
+    light = float(np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3 * (6 / 29) ** 2).mean())
+    return float(116 * np.cbrt(light) - 16 if light > 216 / 24389 else light * 24389 / 27)

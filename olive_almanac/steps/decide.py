@@ -27,6 +27,7 @@ from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.design.kinds.kind import Question, kind_of
 from olive_almanac.core.design.suggest import flare_limit_of
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.fitting.dot_table import dot_table_of
 from olive_almanac.core.fitting.tone_table import tone_table_of
 from olive_almanac.core.records.entry import Entry, Evidence, Room
 from olive_almanac.core.records.factors import further_words
@@ -238,7 +239,8 @@ def work_out(basis: Basis, lightness: float | None = None) -> Iterator[tuple[str
             yield "bed", str(problem)
     elif question == "tone":
         try:
-            yield "tone", tone_table_of(trial, readings)
+            make = dot_table_of if trial.kind == "dots" else tone_table_of
+            yield "tone", make(trial, readings)
         except OutOfRange as problem:
             yield "tone", str(problem)
     else:

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.fitting.dot_table import DotTable
 from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.motion.program import over_mm
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
@@ -172,7 +173,7 @@ class JobWish:
     pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
     earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
     letters: Letters | None = None  # in which names are lettered
-    tone: ToneTable | None = None  # by which pictures are engraved
+    tone: ToneTable | DotTable | None = None  # by which pictures are engraved
 
 
 @dataclass(frozen=True)

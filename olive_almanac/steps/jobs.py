@@ -38,6 +38,7 @@ from olive_almanac.steps.preparing import finishing_words, preparing_lines
 from olive_almanac.steps.trials import counted
 
 if TYPE_CHECKING:
+    from olive_almanac.core.fitting.dot_table import DotTable
     from olive_almanac.core.fitting.tone_table import ToneTable
     from olive_almanac.core.quoting.names import Box, Letters, NamePlan
     from olive_almanac.core.quoting.shades import Shading
@@ -60,7 +61,7 @@ __all__ = [
 ]
 
 MOST_COPIES = 2000
-STRIP = "grey"  # the kind of trial that a picture's tones come from
+STRIPS = {False: ("grey", "greyscale strip"), True: ("dots", "dot strip")}  # in dots or not
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -104,6 +105,7 @@ class GroupLine:
     length_mm: float = 0.0
     barred: str = ""
     is_picture: bool = False
+    in_dots: bool = False  # a picture that is burnt in dots
     shadings: tuple[Shading, ...] = ()  # its pictures, where they were worked out
 
     @property
@@ -159,7 +161,7 @@ class JobsPresenter:
         self._source_sha = ""
         self._known: tuple[object, Any] | None = None
         self._font: tuple[str, Letters] | None = None
-        self._tone: tuple[object, Trial, ToneTable] | None = None
+        self._tone: tuple[object, Trial, ToneTable | DotTable] | None = None
         self._work: tuple[object, Piecework] | None = None
 
     # -- which job ---------------------------------------------------------------------------------
@@ -361,8 +363,25 @@ class JobsPresenter:
         setting = picture_setting(tone[1]) if tone is not None else None
         return replace(task, entry_uid="", setting=setting, kerf_mm=None)
 
-    def tone(self) -> tuple[Trial, ToneTable] | None:
-        """Return the newest greyscale strip of the subject that was read, and its tone curve."""
+    @property
+    def in_dots(self) -> bool:
+        """Whether the pictures of the job are burnt in dots."""
+        return self.job is not None and self.job.dots
+
+    def set_dots(self, dots: bool) -> None:
+        """Burn the pictures of the job in dots, or by the power along each line."""
+        if self.job is None or self.job.dots == dots:
+            return
+        before, self.job = self.job, replace(self.job, dots=dots)  # the strip is looked up for it
+        wanted = replace(self.job, groups=tuple(self.by_book(one) for one in self.job.groups))
+        self.job = before
+        self._keep(wanted, "in dots" if dots else "by power")
+
+    def tone(self) -> tuple[Trial, ToneTable | DotTable] | None:
+        """Return the newest strip of the subject that was read, of greys or of dots as the job
+        burns its pictures, and its tone curve.
+        """
+        from olive_almanac.core.fitting.dot_table import dot_table_of
         from olive_almanac.core.fitting.tone_table import tone_table_of
 
         machine, stock, store = (
@@ -372,15 +391,18 @@ class JobsPresenter:
         )
         if machine is None or stock is None or store is None:
             return None
+        make: Callable[..., ToneTable | DotTable] = tone_table_of
+        if self.in_dots:
+            make = dot_table_of
         for trial in reversed(self.session.trials.every):
             mine = (trial.machine.uid, trial.stock.uid) == (machine.uid, stock.uid)
-            if trial.kind != STRIP or not mine:
+            if trial.kind != STRIPS[self.in_dots][0] or not mine:
                 continue
             readings = counted(store, store.readings(trial.id))
             key = (trial.id, len(readings))
             if self._tone is None or self._tone[0] != key:
                 try:
-                    table = tone_table_of(trial, readings)
+                    table = make(trial, readings)
                 except AlmanacError:
                     continue  # it was not read to the end, or shows no tone
                 self._tone = (key, trial, table)
@@ -433,10 +455,11 @@ class JobsPresenter:
 
         tone = self.tone()
         if tone is None or task.setting is None:
-            return GroupLine(task, words, "untried", "no tone curve was measured", is_picture=True)
+            lacks = f"no {STRIPS[self.in_dots][1]} was read"
+            return GroupLine(task, words, "untried", lacks, is_picture=True, in_dots=self.in_dots)
         unit, setting = self.session.preferences.speed_unit, task.setting
         numbers = (
-            f"up to {percent_text(setting.power)} %",
+            f"{'' if self.in_dots else 'up to '}{percent_text(setting.power)} %",
             speed_text(setting.speed_mm_s, unit),
             *setting_words(setting, unit),
         )
@@ -445,7 +468,16 @@ class JobsPresenter:
         if self.result is not None and self.is_current:
             every = self.result.plan.pattern.shadings
             shadings = tuple(one for one in every if one.lines.name == task.group)
-        return GroupLine(task, words, "trial", reason, numbers, is_picture=True, shadings=shadings)
+        return GroupLine(
+            task,
+            words,
+            "trial",
+            reason,
+            numbers,
+            is_picture=True,
+            in_dots=self.in_dots,
+            shadings=shadings,
+        )
 
     def set_task(self, group: str, task: str) -> None:
         """Give a group another task; its numbers are the book's."""
@@ -750,7 +782,7 @@ class JobsPresenter:
             earlier=earlier_jobs([one for job in self.jobs for one in job.outcomes], stock.lot),
         )
 
-    def _tone_of_job(self) -> ToneTable | None:
+    def _tone_of_job(self) -> ToneTable | DotTable | None:
         tone = self.tone() if self.drawing is not None and self.drawing.pictures else None
         return tone[1] if tone is not None else None
 
@@ -838,7 +870,7 @@ class JobsPresenter:
             line = lacking[0]
             name = group_words(line.task.group)
             if line.is_picture:
-                return f"{name}: its greys need a greyscale strip that was read."
+                return f"{name}: its greys need a {STRIPS[line.in_dots][1]} that was read."
             return f"{name}: nothing is known yet to {line.task_words}."
         if not self.is_current:
             return "It is still being worked out."

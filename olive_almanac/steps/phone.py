@@ -44,6 +44,7 @@ class PhoneDoor(Protocol):
     """The page that a phone opens, while it is open."""
 
     seen: bool
+    fault: BaseException | None
 
     @property
     def address(self) -> str: ...

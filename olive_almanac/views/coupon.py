@@ -100,9 +100,14 @@ def draw_board(painter: QPainter, trial: Trial, scale: CouponScale, colour: QCol
 def draw_planned(
     painter: QPainter, rect: QRectF, share: float, ink: QColor, cell: Cell | None = None
 ) -> None:
-    """A cell as planned, shaded by its energy; a scored cell or a slot shows its own strokes."""
+    """A cell as planned, shaded by its energy, the fewer its dots the paler; a scored cell or a
+    slot shows its own strokes.
+    """
     painter.setPen(QPen(ink, 1))
-    painter.setBrush(ramp(share))
+    colour = ramp(share)
+    if cell is not None and cell.dots:
+        colour.setAlphaF(0.1 + 0.9 * cell.dots)
+    painter.setBrush(colour)
     painter.drawRect(rect)
     if (
         cell is None

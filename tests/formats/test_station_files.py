@@ -9,6 +9,7 @@ from pathlib import Path
 from jsonschema import Draft202012Validator
 
 from olive_almanac.core.deciding.decision import Decision
+from olive_almanac.core.design.kinds.kind import all_kinds
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
@@ -60,6 +61,11 @@ class SchemaTest(unittest.TestCase):
         for kind, text in documents:
             with self.subTest(kind):
                 validate(kind, text)
+
+    def test_the_schema_knows_every_kind_of_trial(self):
+        trial = json.loads((SCHEMAS / "trial.schema.json").read_text())["properties"]
+        kinds = set(trial["kind"]["enum"])
+        self.assertEqual(kinds, {kind.id for kind in all_kinds()})
 
     def test_schemas_name_the_very_fields_of_the_records(self):
         trial = json.loads((SCHEMAS / "trial.schema.json").read_text())["properties"]

@@ -3,8 +3,10 @@ key events.
 """
 
 import os
+import sys
 import tempfile
 import time
+import traceback
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -54,6 +56,7 @@ class WindowCase(QtCase):
     """A window on a library of its own, with helpers that click and type as a person would."""
 
     def setUp(self):
+        self.watch_faults()
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name) / "library"
@@ -65,6 +68,20 @@ class WindowCase(QtCase):
             now=lambda: NOON,
         )
         self.window = None
+
+    def watch_faults(self):
+        """Fail where anything that Qt called has raised: Qt itself goes on."""
+        faults, before = [], sys.excepthook
+
+        def keep(kind, value, trace):
+            faults.append("".join(traceback.format_exception(kind, value, trace)))
+
+        def told():
+            sys.excepthook = before
+            self.assertEqual(faults, [])
+
+        sys.excepthook = keep
+        self.addCleanup(told)
 
     def make_demo(self):
         return self.demo_folder

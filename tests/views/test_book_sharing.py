@@ -25,6 +25,7 @@ from olive_almanac.formats.pdf import entry_code
 from olive_almanac.storage.engines import name_server
 from olive_almanac.storage.library import Library
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.preview import PreviewDialog
 from olive_almanac.views.worker import once
 from tests.samples import BIRCH, DAY, LONG, NORTH, sample_entry
 from tests.storage.server import new_database
@@ -156,6 +157,11 @@ class BookSharingTest(MenuCase):
         self.wait_for(target.exists)
         self.wait_for(lambda: str(target) in self.page().right.said.text())
         self.assertTrue(self.page().right.said.isVisible())
+        for preview in self.window.findChildren(PreviewDialog):
+            self.wait_for(lambda preview=preview: preview.shown)
+            preview.reject()
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
         return target.read_bytes()
 
     def test_the_book_goes_out_as_table_print_and_library(self):

@@ -32,6 +32,7 @@ class Patch:
     label: str = ""
     nominal_mm: float = 0.0
     recipe: int = 0  # by which of the trial's recipes the piece is prepared
+    dots: float = 0.0  # share of its dots that are burnt, 0 for whole lines
 
 
 @dataclass(frozen=True)

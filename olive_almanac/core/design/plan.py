@@ -749,6 +749,7 @@ def _patch_seconds(patch: Patch, machine: Machine, limits: tuple[float, ...]) ->
         patch.width_mm,
         patch.height_mm,
         patch.nominal_mm,
+        patch.dots,
         s.speed_mm_s,
         s.passes,
         s.pitch_mm,
@@ -762,10 +763,8 @@ def _patch_seconds(patch: Patch, machine: Machine, limits: tuple[float, ...]) ->
         if len(_SECONDS) > MOST_REMEMBERED:
             _SECONDS.clear()
         box = (0.0, 0.0, patch.width_mm, patch.height_mm)
-        found = round(
-            cell_seconds(Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm), machine),
-            3,
-        )
+        cell = Cell("cell", 0, 0, patch.mark, box, 0, 0.0, s, patch.nominal_mm, dots=patch.dots)
+        found = round(cell_seconds(cell, machine), 3)
         _SECONDS[key] = found
     return found
 
@@ -788,6 +787,7 @@ def _cell(
         patch.setting,
         patch.nominal_mm,
         patch.recipe,
+        patch.dots,
     )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +43,17 @@ class ToneTable:
     off_l: float
     uncorrected_l: float
     measured: tuple[tuple[float, float], ...]  # power and L* of each step
+
+    dial_name: ClassVar[str] = "Power"
+
+    @property
+    def dial(self) -> Floats:
+        """What is dialled for each grey: the fraction of power."""
+        return self.power
+
+    def lightness_at(self, power: Floats) -> Floats:
+        """Return the L* of fractions of power [n]."""
+        return self.curve.lightness(power)
 
     @property
     def says(self) -> str:

@@ -17,6 +17,7 @@ from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.motion.path import path_seconds, raster_path_seconds
 from olive_almanac.core.motion.profile import run_seconds
 from olive_almanac.core.placing.corner import corner_lines
+from olive_almanac.core.placing.dots import burnt_runs, flat_dots
 from olive_almanac.core.placing.fiducials import fiducial_rows
 from olive_almanac.core.placing.labels import MARK_RUN_UP_MM, Lettering
 from olive_almanac.core.placing.room import SPARE_MM, Box, Point, route
@@ -280,6 +281,9 @@ def _steps_of(cell: Cell, run_up: float) -> tuple[Burn, ...]:
     x, y, w, h = cell.rect_mm
     if setting.pitch_mm and cell.mark == "detail":
         rows = rows_of_boxes(detail_boxes(cell), low=y, high=y + h, pitch_mm=setting.pitch_mm)
+        return (Lines(name, rows, x, x + w, setting, run_up),)
+    if setting.pitch_mm and cell.dots:
+        rows = burnt_runs(flat_dots(w, h, setting.pitch_mm, cell.dots), (x, y, x + w, y + h))
         return (Lines(name, rows, x, x + w, setting, run_up),)
     if setting.pitch_mm:
         first = Raster(name, cell.rect_mm, setting, run_up, along_y=setting.direction == "y")

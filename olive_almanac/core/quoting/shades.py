@@ -14,8 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.fitting.dot_table import DotTable, plain_share
 from olive_almanac.core.fitting.tone_table import ToneTable
 from olive_almanac.core.motion.program import Lines
+from olive_almanac.core.placing.dots import burnt_runs, diffused
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
@@ -61,15 +63,22 @@ def to_lightness(luminance: Any) -> Floats:
     return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
 
 
-def picture_setting(table: ToneTable) -> Setting:
+def picture_setting(table: ToneTable | DotTable) -> Setting:
     """Return what is set for a picture: the strip's speed and pitch, the most power it uses."""
+    if isinstance(table, DotTable):
+        return table.setting
     return replace(table.setting, power=float(np.max(table.power)))
 
 
 def shaded(
-    luminance: NDArray[np.float32], box_mm: Box, table: ToneTable, machine: Machine, group: str
+    luminance: NDArray[np.float32],
+    box_mm: Box,
+    table: ToneTable | DotTable,
+    machine: Machine,
+    group: str,
 ) -> Shading:
-    """Return a picture [rows from above, columns] of linear luminance, 0 to 1, as it is burnt.
+    """Return a picture [rows from above, columns] of linear luminance, 0 to 1, as it is burnt: by
+    the power along each line, or in dots, as the table says.
 
     Raises OutOfRange where it has too many dots.
     """
@@ -89,6 +98,8 @@ def shaded(
     share = np.clip((own - dark) / max(light - dark, 1e-6), 0, 1)
     ends = sorted((float(table.lightness[0]), float(table.lightness[-1])))
     wanted = ends[0] + share * (ends[1] - ends[0])
+    if isinstance(table, DotTable):
+        return _in_dots(own, wanted, box_mm, table, machine, group)
     power = _power_for(wanted, table)
     made = table.curve.lightness(power.ravel()).reshape(power.shape)
     off = float(np.abs(made - wanted).mean()) + table.off_l / 2
@@ -98,7 +109,27 @@ def shaded(
     return Shading(lines, box_mm, own, wanted, made, off, plain_off)
 
 
-def _strength(wanted: Floats, table: ToneTable) -> Floats:
+def _in_dots(
+    own: Floats, wanted: Floats, box_mm: Box, table: DotTable, machine: Machine, group: str
+) -> Shading:
+    """A picture in dots: their share near each place is what the strip says for its tone."""
+    strength = _strength(wanted, table)
+    greys = np.linspace(0, 1, len(table.share))
+    share = np.interp(strength, greys, table.share)
+    dots = diffused(share)
+    mean = table.lightness_at(share)
+    unsure = table.off_l / 2  # of the curve, with it or without
+    off = float(np.abs(mean - wanted).mean()) + unsure
+    plain = table.lightness_at(plain_share(wanted, table.bare_l, table.solid_l))
+    plain_off = float(np.abs(plain - wanted).mean()) + unsure
+    left, _, right, _ = box_mm
+    rows = burnt_runs(dots, box_mm)
+    lines = Lines(group, rows, left, right, table.setting, run_up_of(table.setting, machine))
+    made = np.where(dots, table.solid_l, table.bare_l)
+    return Shading(lines, box_mm, own, wanted, made, off, plain_off)
+
+
+def _strength(wanted: Floats, table: ToneTable | DotTable) -> Floats:
     """How far along from bare stock to the strongest tone, 0 to 1."""
     first, last = float(table.lightness[0]), float(table.lightness[-1])
     return np.asarray(np.clip((wanted - first) / (last - first), 0, 1))

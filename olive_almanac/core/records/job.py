@@ -233,6 +233,7 @@ class Job:
     sides: TwoSides | None = field(default=None, metadata={"written": "if set"})
     stack: Stack | None = field(default=None, metadata={"written": "if set"})  # layers, glued
     glow: Glow | None = field(default=None, metadata={"written": "if set"})  # a group as dots
+    dots: bool = field(default=False, metadata={"written": "if set"})  # pictures burnt in dots
     seconds: float = 0.0
     written: str = ""  # when its files were written, ISO time
     outcomes: tuple[JobOutcome, ...] = ()

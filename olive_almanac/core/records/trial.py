@@ -58,7 +58,8 @@ class Cell:
     is lowest.
 
     `nominal_mm` is the drawn size that a gauge compares with: a slot's width (comb) or a piece's
-    (stack), else 0; `recipe` says by which of the trial's recipes the piece was prepared.
+    (stack), else 0; `recipe` says by which of the trial's recipes the piece was prepared; `dots`
+    is the share of its dots that are burnt, 0 for whole lines.
     """
 
     id: str
@@ -71,8 +72,11 @@ class Cell:
     setting: Setting
     nominal_mm: float = 0.0
     recipe: int = field(default=0, metadata={"written": "if set"})
+    dots: float = field(default=0.0, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
+        if not 0 <= self.dots <= 1:
+            check_number("Share of dots", self.dots, "", low=0, high=1)
         if not (0 < len(self.id) <= 40 and self.id.strip() and self.mark in MARKS):
             check_text("Cell id", self.id, 40)
             check_choice("Mark", self.mark, MARKS)

@@ -87,7 +87,7 @@ class Welcome(Page):
         self.old_notes = button(
             "Bring in old notes", "plain", tip="a table or lines of text; your machine comes first"
         )
-        self.old_notes.clicked.connect(window.bring_in_notes)
+        self.old_notes.clicked.connect(lambda: window.bring_in_notes())
         self.open_demo = button(
             "Open the demo shop",
             "plain",
@@ -335,7 +335,7 @@ class BookPage(StationPage):
                 continue
             action = menu.addAction(words)
             action.setEnabled(bool(able))
-            action.triggered.connect(act)
+            action.triggered.connect(lambda _=False, act=act: act())
         menu.addSeparator()
         for order, words in ORDERS.items():
             action = menu.addAction(words)

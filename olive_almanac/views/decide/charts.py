@@ -367,11 +367,11 @@ class KerfChart(DecisionChart):
 
 
 class ToneChart(Chart):
-    """Lightness over power: measured steps, the fitted curve, and below it the ramp that the table
-    makes even.
+    """Lightness over power, or over the share of dots: measured steps, the fitted curve, and below
+    it the ramp that the table makes even.
     """
 
-    NAME = "Lightness over power"
+    NAME = "Lightness over what makes it"
 
     def __init__(self) -> None:
         super().__init__()
@@ -395,16 +395,16 @@ class ToneChart(Chart):
         )
 
     def names(self) -> Any:
-        return "Power", "Lightness L*"
+        return self.table.dial_name if self.table else "Power", "Lightness L*"
 
     def x_text(self, value: float) -> str:
         return f"{percent_text(value)} %"
 
     def draw(self, painter: QPainter, axes: Any) -> None:
-        top = max(power for power, _ in self.table.measured)
-        powers = np.linspace(0, top, 200)
-        self.curve(painter, axes, powers, self.table.curve.lightness(powers))
-        last = float(self.table.power[-1])
+        top = max(dialled for dialled, _ in self.table.measured)
+        dial = np.linspace(0, top, 200)
+        self.curve(painter, axes, dial, self.table.lightness_at(dial))
+        last = float(self.table.dial[-1])
         self.curve(
             painter,
             axes,

@@ -587,7 +587,7 @@ class DecidePage(StationPage):
                     ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
                     ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
                     *further,
-                    ("power", f"up to {percent_text(float(table.power[-1]))} %"),
+                    (table.dial_name.lower(), f"up to {percent_text(float(table.dial[-1]))} %"),
                     ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
                 ],
             )

@@ -12,10 +12,19 @@ from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.records.job import LEAVE_OUT, group_words
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.steps.book import STATE_WORDS
-from olive_almanac.steps.jobs import GroupLine
+from olive_almanac.steps.jobs import STRIPS, GroupLine
 from olive_almanac.views.jobs.sheet import DASHES, LINE_PX
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import Page, WordPicker, button, clear_layout, hair, label, row
+from olive_almanac.views.parts import (
+    Page,
+    Segments,
+    WordPicker,
+    button,
+    clear_layout,
+    hair,
+    label,
+    row,
+)
 from olive_almanac.views.theme import C, F, Painted, px
 
 Floats = NDArray[np.float64]
@@ -100,10 +109,12 @@ class GroupList(Page):
         task_picked(str, str): another task for a group.
         plan_asked(str, str): the operator wants to plan a trial of a task that has no entry, of a
             kind ("": as is suggested).
+        dots_picked(bool): whether pictures are burnt in dots.
     """
 
     task_picked = Signal(str, str)
     plan_asked = Signal(str, str)
+    dots_picked = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -142,6 +153,10 @@ class GroupList(Page):
         second = row(mark, state, gap=8)
         second.setStretch(1, 1)
         self.list.addLayout(second)
+        if line.is_picture:
+            made = Segments(["by power", "in dots"], int(line.in_dots), "How its greys are made")
+            made.chosen.connect(lambda at: self.dots_picked.emit(at == 1))
+            self.list.addLayout(row(made, None))
         if line.numbers:
             self.list.addWidget(label("  ".join(line.numbers[:3]), "ui_b"))
             rest = ", ".join(line.numbers[3:])
@@ -151,8 +166,10 @@ class GroupList(Page):
             for shading in line.shadings[:MOST_SHOWN]:
                 self.list.addWidget(BeforeAfter(shading))
         elif line.needs_entry and not line.barred:
-            words = "Plan a greyscale strip" if line.is_picture else "Plan a trial of it"
+            words, kind = "Plan a trial of it", ""
+            if line.is_picture:
+                kind, strip = STRIPS[line.in_dots]
+                words = f"Plan a {strip}"
             plan = button(words, tip="the book knows nothing of this yet")
-            kind = "grey" if line.is_picture else ""
             plan.clicked.connect(lambda: self.plan_asked.emit(line.task.task, kind))
             self.list.addWidget(plan, 0, Qt.AlignmentFlag.AlignLeft)

@@ -144,6 +144,7 @@ class JobsPage(StationPage):
         self.groups = GroupList()
         self.groups.task_picked.connect(self.presenter.set_task)
         self.groups.plan_asked.connect(self._plan_trial)
+        self.groups.dots_picked.connect(self.presenter.set_dots)
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(8))
         self.names = button("Names", "plain", tip="of a list, one on each copy")
@@ -678,8 +679,8 @@ class JobsPage(StationPage):
 
     def _plan_trial(self, task: Any, kind: str) -> None:
         self.session.choose(task=task)
-        if kind == "grey":
-            self.main_window.navigate("plan", PlanKind("grey"))
+        if kind:
+            self.main_window.navigate("plan", PlanKind(kind))
         else:
             self.main_window.navigate("plan")
 

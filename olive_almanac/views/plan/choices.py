@@ -229,7 +229,7 @@ class Choices(Page):
             if factor.is_number and not factor.optional:
                 lines += self._held_lines(factor, SHORT.get(factor.id, ""))
         shared = [self.rows["passes"], self.rows["pitch"]]  # a line for both: screens keep height
-        both = row(*shared, gap=0)
+        both = row(*shared, gap=compact(4, 14))
         both.setStretch(1, 1)
         lines = [box(both), *(line for line in lines if line not in shared)]
         lines += [

@@ -260,6 +260,9 @@ class PhonePanel(QDialog):
         if active is None or active.trial.id != self._active.trial.id:
             self.close()  # it belongs to the coupon that it was opened for
             return
+        if self.door is not None and self.door.fault is not None:
+            fault, self.door.fault = self.door.fault, None
+            raise fault  # in the window's own thread, where it is reported
         while not self._came.empty():
             self._take(self._came.get())
         self._looks += 1

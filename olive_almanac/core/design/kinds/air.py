@@ -17,7 +17,7 @@ class AirSteps(TrialKind):
     id = "air"
     name = "air steps"
     finds_out = "off, low and full over the speeds"
-    place = 8
+    place = 9
     up = "air"
     across = "speed"
     shows_edge = True

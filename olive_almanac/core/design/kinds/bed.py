@@ -31,7 +31,7 @@ class BedMapTrial(TrialKind):
     finds_out = "one small ladder at five places and two heights: tilt, mirrors, a dirty place"
     tasks = ("cut", "engrave")
     chosen_for = ("cut", "engrave")
-    place = 13
+    place = 14
     fields = frozenset()
     spread = True
     asks = "bed"

@@ -19,7 +19,7 @@ class ConfirmRun(TrialKind):
     id = "confirm"
     name = "confirm run"
     finds_out = "one setting again and again, spread over the sheet"
-    place = 11
+    place = 12
     fields = frozenset({"beam", "crosshatch", "repeats", "sheet_size"})
     spread = True
     asks = "confirm"

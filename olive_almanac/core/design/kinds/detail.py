@@ -19,7 +19,7 @@ class DetailTest(TrialKind):
     id = "detail"
     name = "corner and detail test"
     finds_out = "small holes, points and thin bars over the speeds"
-    place = 10
+    place = 11
     across = "speed"
     shows_edge = True
     ordered = True

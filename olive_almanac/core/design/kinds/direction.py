@@ -21,7 +21,7 @@ class DirectionTest(TrialKind):
     id = "direction"
     name = "direction test"
     finds_out = "along X against along Y, for a spot that is longer one way"
-    place = 9
+    place = 10
     across = "speed"
     shows_edge = True
     tells_kerf = True

@@ -36,7 +36,7 @@ class KerfComb(TrialKind):
     name = "kerf comb and stack"
     finds_out = "slots to try and pieces to measure, across X and across Y"
     tasks = ("cut",)
-    place = 7
+    place = 8
     fields = frozenset({"beam", "slots"})
     asks = "kerf"
     teaches_setting = False

@@ -21,7 +21,7 @@ class RecipesSideBySide(TrialKind):
     id = "recipes"
     name = "recipes side by side"
     finds_out = "which way to prepare the piece asks for less: bare, taped, painted, propped up"
-    place = 14
+    place = 15
     tasks = ("cut", "engrave", "mark")
     chosen_for = ("cut", "engrave", "mark")
     fields = frozenset()

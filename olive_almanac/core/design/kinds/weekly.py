@@ -21,7 +21,7 @@ class WeeklyCheck(TrialKind):
     id = "weekly"
     name = "weekly check"
     finds_out = "the same small ladder each week, for the control chart"
-    place = 12
+    place = 13
     across = "speed"
     weekly = True
     shows_edge = True
