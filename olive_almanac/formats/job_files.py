@@ -60,7 +60,8 @@ def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
         task = work.task
         pins = _pins_of(run, task.group)
         burns = not run.side or task.group in run.groups
-        if task.setting is None or not (burns or pins):
+        lettered = task.group == NAMES and paper.names is not None  # in a layer of their own
+        if task.setting is None or lettered or not (burns or pins):
             continue
         lines, areas = pins, []
         for copy in run.placed if burns else ():
@@ -110,8 +111,9 @@ def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
     if run.side and NAMES not in run.groups:
         return []
     lines, areas = [], []
-    for number, copy in enumerate(plan.placed):
-        if copy.sheet != run.sheet or number >= len(names.lines):
+    numbers = (n for n, copy in enumerate(plan.placed) if copy.sheet == run.sheet)
+    for number, copy in zip(numbers, run.placed, strict=True):  # where they lie for this side
+        if number >= len(names.lines):
             continue
         for line in names.lines[number]:
             points = turned_points(line, plan.of(copy), copy)

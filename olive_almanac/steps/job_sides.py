@@ -26,7 +26,7 @@ def two_sided(job: Job, sides: TwoSides | None, side_of: Mapping[str, str]) -> J
         for one in job.groups
     )
     origin: Origin = job.origin
-    if sides is not None and origin == "touched":
+    if sides is not None and origin == "touched" and job.jig is None:  # it moves when turned
         origin = "bed"
     return replace(
         job,

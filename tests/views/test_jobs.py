@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+import ezdxf
 from pypdf import PdfReader
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
@@ -16,11 +17,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel
 
 from olive_almanac.core.records.entry import Evidence
+from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import JobProgress
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.standins.controller import StandInWire
+from olive_almanac.steps.job_jig import with_jig
 from olive_almanac.steps.job_run import layout_key
 from olive_almanac.views import theme
 from olive_almanac.views.finder import Finder
@@ -502,6 +505,45 @@ class NamesTest(JobsCase):
         self.assertEqual(page.presenter.job.groups[-1].task, "score")
         self.assertIn("names of the list", {group for _, group in self.run_of(page).steps})
         self.assertEqual(page.names.text(), "3 names")
+
+    def test_blanks_in_a_jig_are_burnt_on_both_sides_each_name_on_its_own(self):
+        self.choose_file()
+        page = self.ready()
+        page.groups.task_picked.emit("#0000ff", "leave out")
+        self.ready()
+        dialog = NamesDialog(self.window, page.presenter)
+        dialog.text.setPlainText("7\n8\n9")
+        self.wait_for(lambda: dialog.plan is not None and len(dialog.plan.lines) == 3)
+        dialog._keep()
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.job.copies == 3)
+        wide, tall = page.presenter.result.plan.pattern.size_mm
+        jig = Jig(3, 1, (wide + 4, tall + 4), (wide + 24, tall + 24))
+        page.presenter.edit(lambda job: with_jig(job, jig), "jig")
+        self.ready()
+        self.click(page.two)
+        sides = self.window.findChild(SidesDialog)
+        self.assertFalse(sides.by.isVisible())
+        sides._pick("names of the list", "back")
+        self.click(sides.keep)
+        page = self.ready()
+        back, front = page.presenter.result.plan.runs
+        self.assertEqual((back.side, front.side), ("back", "front"))
+        self.wait_for(lambda: "in its own pocket" in " ".join(self.texts()))
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        folder = self.folder / "jobs" / page.presenter.job.uid
+        drawn = ezdxf.readfile(folder / "load-1-back.dxf")
+        (layer,) = [one.dxf.name for one in drawn.layers if "names of the list" in one.dxf.name]
+        xs = [
+            point[0]
+            for line in drawn.modelspace().query(f'*[layer=="{layer}"]')
+            for point in line.get_points()
+        ]
+        # the wide 8 lies in the middle, 7 and 9 as far to its left and right as the pockets
+        self.assertAlmostEqual(max(xs) - min(xs), 2 * jig.pitch_mm[0], delta=wide)
+        self.assertNotIn("names", (folder / "load-1-front.svg").read_text())
 
     def run_of(self, page):
         return page.presenter.result.plan.runs[0]

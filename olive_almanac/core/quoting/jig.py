@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +14,7 @@ from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import PlacedCopy
 
-__all__ = ["jig_places", "loads_of", "pocket_rings"]
+__all__ = ["jig_places", "loads_of", "pocket_rings", "turned_in_pockets"]
 
 Floats = NDArray[np.float64]
 CHORD = math.radians(6.0)
@@ -35,6 +37,24 @@ def jig_places(jig: Jig, pattern: Pattern, copies: int) -> tuple[PlacedCopy, ...
         PlacedCopy(load, round(x + dx, 3), round(y + dy, 3))
         for load, (x, y) in itertools.islice(every, copies)
     )
+
+
+def turned_in_pockets(jig: Jig, placed: Sequence[PlacedCopy], about: str) -> tuple[PlacedCopy, ...]:
+    """Return where the copies of a load (the first in the first pocket) are laid out so that, with
+    the whole board turned over about Y ("y") or X, each lies in its own pocket again: pockets are
+    even about the board's middle.
+    """
+    (px, py), first = jig.pitch_mm, placed[0]
+    found = []
+    for copy in placed:
+        column, line = round((copy.x_mm - first.x_mm) / px), round((copy.y_mm - first.y_mm) / py)
+        x, y = copy.x_mm, copy.y_mm
+        if about == "y":
+            x += (jig.columns - 1 - 2 * column) * px
+        else:
+            y += (jig.rows - 1 - 2 * line) * py
+        found.append(replace(copy, x_mm=round(x, 3), y_mm=round(y, 3)))
+    return tuple(found)
 
 
 def pocket_rings(jig: Jig) -> tuple[Floats, ...]:

@@ -25,7 +25,7 @@ from olive_almanac.core.motion.program import (
     way_seconds,
 )
 from olive_almanac.core.placing.room import SPARE_MM, Room, room_on
-from olive_almanac.core.quoting.jig import jig_places
+from olive_almanac.core.quoting.jig import jig_places, turned_in_pockets
 from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.place import (
@@ -178,7 +178,7 @@ def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
     if not layout.sheets:
         return [room_on(machine, edge_mm=layout.edge_mm)]
     rooms = [room_on(machine, sheet, edge_mm=layout.edge_mm) for sheet in layout.sheets]
-    if layout.sides is None:
+    if layout.sides is None or layout.jig is not None:
         return rooms
     return [
         _room_on_both(room, layout.sides, sheet, machine)
@@ -230,13 +230,18 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
             lie, told = _lie_of(layout.touched, bare, laid, sheet, machine)
         both = list(_both_sides(layout, sheet, machine))
         for turned in both:
-            run = _run(number, here, bare, machine, sheet, lie, turned)
+            laid_out = here
+            if layout.jig is not None and turned.over is not None:
+                copies = [copy for copy, _ in here]
+                mine = turned_in_pockets(layout.jig, copies, turned.over[0])
+                laid_out = [(copy, name) for copy, (_, name) in zip(mine, here, strict=True)]
+            run = _run(number, laid_out, bare, machine, sheet, lie, turned)
             conflicts += filter(None, (told, _over_the_bed(run, lie)))
             runs.append(run)
         if layout.sides is not None and len(both) > 1:
             conflicts += _side_remarks(layout, sheet, runs[-1])
     missing = max(0, asked - len(laid))
-    remarks = [*conflicts, *pattern.remarks]
+    remarks = [*dict.fromkeys(conflicts), *pattern.remarks]  # each load says the same
     if missing and layout.parts:
         remarks.append(f"{missing} of {asked} pieces find no room.")
     elif missing:
@@ -262,10 +267,12 @@ def _both_sides(layout: Layout, sheet: Sheet | None, machine: Machine) -> Iterat
     if sides is None:
         yield _Turned()
         return
-    if sheet is None or layout.jig is not None or layout.touched is not None:
-        needs = "a sheet of known size at a stop, or where the head stands"
+    if sheet is None or (layout.touched is not None and layout.jig is None):
+        needs = "a sheet of known size at a stop, where the head stands, or blanks in a jig"
         raise OutOfRange("What is burnt from both sides", "something else", needs)
-    pins = pin_steps(sides, sheet, layout.tasks, _keep_of(machine))
+    pins: Steps = ()
+    if layout.jig is None:  # else the pockets hold the blanks
+        pins = pin_steps(sides, sheet, layout.tasks, _keep_of(machine))
     for n, side in enumerate(order_of_sides(layout.tasks)):
         groups = frozenset(one.group for one in layout.tasks if one.side in (side, "both"))
         over = over_of(sides, sheet) if side == "back" else None
@@ -275,6 +282,14 @@ def _both_sides(layout: Layout, sheet: Sheet | None, machine: Machine) -> Iterat
 def _side_remarks(layout: Layout, sheet: Sheet | None, second: SheetRun) -> Iterator[str]:
     """What should be known before a sheet is turned over."""
     assert layout.sides is not None and sheet is not None
+    if layout.sides.between:
+        yield f"Before it is turned over: {layout.sides.between}."
+    if layout.jig is not None:
+        yield (
+            f"Each blank is turned over {ABOUT[layout.sides.about]} in its own pocket: the "
+            f"{second.side} comes second, off by up to {max(0.0, layout.jig.clearance_mm):g} mm."
+        )
+        return
     keep = _keep_of(second.ground.machine)
     error = far_error_mm(layout.sides, sheet, second.used_mm, keep)
     by = BY[layout.sides.by]
@@ -282,8 +297,6 @@ def _side_remarks(layout: Layout, sheet: Sheet | None, second: SheetRun) -> Iter
         f"Turned over {ABOUT[layout.sides.about]}: the {second.side} comes second, laid by {by}; "
         f"at its worst place it is off by {error:.2f} mm (one in three more)."
     )
-    if layout.sides.between:
-        yield f"Before it is turned over: {layout.sides.between}."
     cuts = {one.side for one in layout.tasks if one.task == "cut" and one.burns}
     if cuts & {"both"} or len(cuts) > 1:
         yield "Both sides cut: what the first one cuts falls out before the sheet is turned over."

@@ -376,8 +376,8 @@ class JobsPage(StationPage):
         self.glow.setVisible(can_glow(screen.job, self.session.subject.stock))
         self.names.setEnabled(stack is None)
         self.two.setText("2 sides" if screen.job.sides is not None else "Sides")
-        self.two.setVisible(screen.result is not None and jig is None)
-        self.jig.setEnabled(screen.job.sides is None and stack is None)
+        self.two.setVisible(screen.result is not None)
+        self.jig.setEnabled(stack is None)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
         for field, text in (
             (self.copies, str(screen.job.copies)),

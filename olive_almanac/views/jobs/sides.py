@@ -67,8 +67,14 @@ class SidesDialog(QDialog):
         self.between = Number("What is done before it is turned over", 260, grows=False)
         self.between.setText(now.between)
         self.between.setPlaceholderText("fill with paint, let it dry, peel")
+        by_row = box(row(label("laid by", "ui", "second"), self.by, None, gap=6))
+        told = MIRRORED
+        if job.jig is not None:  # its pocket holds each blank
+            by_row.hide()
+            self.pin_row.hide()
+            told = f"{MIRRORED} Each blank is turned over in its own pocket."
         before = row(label("Before that", "ui", "second"), self.between, None, gap=6)
-        self.told = label(MIRRORED, "small", "second", wrap=True)
+        self.told = label(told, "small", "second", wrap=True)
         self.keep = button("Burn both sides", "main", tip="each sheet is run twice")
         self.keep.clicked.connect(self._keep)
         leave = button("Leave it")
@@ -84,7 +90,7 @@ class SidesDialog(QDialog):
             scrolling(groups, (380, 180)),
             hair(),
             row(label("Turned", "ui", "second"), self.about, None, gap=6),
-            row(label("laid by", "ui", "second"), self.by, None, gap=6),
+            by_row,
             self.pin_row,
             before,
             self.told,

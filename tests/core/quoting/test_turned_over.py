@@ -8,10 +8,12 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.program import Strokes, over_point
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.lie import Lie, Touched
 from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.quoting.turned_over import far_error_mm, order_of_sides, side_error
+from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.records.sides import TwoSides
 from olive_almanac.core.records.stock import Sheet
@@ -130,3 +132,72 @@ class TurnedOverTest(unittest.TestCase):
         self.assertEqual(len([path for path in front.paths if path.closed]), 2)
         self.assertIn(BLUE, {task.group for task in TASKS})
         self.assertIn(RED, {group for _, group in plan.runs[1].steps})
+
+
+class TurnedInPocketsTest(unittest.TestCase):
+    """Blanks in a jig, each turned over in its own pocket: the jig itself stays."""
+
+    BOTH = tuple(replace(one, side="both" if one.group == BLUE else one.side) for one in TASKS)
+
+    def runs(self, about, copies=5, **more):
+        pattern = pattern_of(drawing(), self.BOTH, LONG)
+        wide, tall = (math.ceil(side) for side in pattern.size_mm)
+        self.jig = Jig(3, 2, (wide, tall), (wide + 20.0, tall + 15.0))
+        board = Sheet(*self.jig.size_mm)
+        layout = Layout(
+            copies, sheets=(board,), sides=TwoSides(about), tasks=self.BOTH, jig=self.jig, **more
+        )
+        self.plan = plan_job(pattern, LONG, layout)
+        return self.plan.runs
+
+    def burnt(self, run):
+        """Where the group that is on both sides is burnt on the bed, by pockets: [n, 2] from the
+        middle of each.
+        """
+        places = {}
+        for step, group in run.steps:
+            if group != BLUE:
+                continue
+            for path in step.paths:
+                for point in np.array(path) + step.at_mm:
+                    x, y = point if run.ground.over is None else over_point(run.ground.over, point)
+                    for n, (left, low) in enumerate(self.jig.corners_mm()):
+                        wide, tall = self.jig.blank_mm
+                        if left - 1 <= x <= left + wide + 1 and low - 1 <= y <= low + tall + 1:
+                            middle = (x - left - wide / 2, y - low - tall / 2)
+                            places.setdefault(n, []).append(middle)
+        return {n: np.array(points) for n, points in places.items()}
+
+    def test_each_blank_has_its_back_in_its_own_pocket_mirrored(self):
+        for about, mirror in (("y", (-1, 1)), ("x", (1, -1))):
+            back, front = sorted(self.runs(about), key=lambda run: run.side)
+            self.assertEqual((back.side, front.side), ("back", "front"))
+            behind, before = self.burnt(back), self.burnt(front)
+            with self.subTest(about):
+                self.assertEqual(sorted(behind), [0, 1, 2, 3, 4])
+                for n in before:
+                    np.testing.assert_allclose(behind[n], before[n] * mirror, atol=0.01)
+                self.assertEqual((back.pins, front.pins), ((), ()))
+                told = " ".join(self.plan.remarks)
+                self.assertIn("in its own pocket", told)
+                self.assertIn("up to 0.2 mm", told)
+
+    def test_what_is_different_on_each_copy_stays_with_its_blank(self):
+        setting = next(task.setting for task in self.BOTH if task.group == BLUE)
+        left, low, right, high = pattern_of(drawing(), self.BOTH, LONG).box_mm
+        middle = ((left + right) / 2, (low + high) / 2)
+        line = Strokes("name", ((middle, (middle[0] + 1, middle[1])),), setting)
+        names = tuple(((line, BLUE),) if n == 3 else () for n in range(5))
+        back, front = sorted(self.runs("y", names=names), key=lambda run: run.side)
+        more = [
+            {n for n, points in self.burnt(run).items() if len(points) > least}
+            for run in (back, front)
+            for least in [min(len(one) for one in self.burnt(run).values())]
+        ]
+        self.assertEqual(more, [{3}, {3}])
+
+    def test_a_jig_that_was_touched_serves_both_sides(self):
+        self.runs("y")
+        along = self.jig.size_mm[0]
+        for run in self.runs("y", touched=Touched(((20.0, 30.0), (20.0 + along, 30.0)))):
+            np.testing.assert_allclose(run.ground.origin_mm, (20.0, 30.0), atol=0.01)
