@@ -322,10 +322,10 @@ class EveryKindTest(unittest.TestCase):
 
 
 class RandomTrialsTest(unittest.TestCase):
-    def test_five_hundred_random_trials_pass_the_checker_and_land_inside_free_area(self):
+    def test_two_hundred_random_trials_pass_the_checker_and_land_inside_free_area(self):
         draw = random.Random(7)
         laid = 0
-        for number in range(500):
+        for number in range(200):
             trial = self.random_trial(draw)
             if trial is None:
                 continue
@@ -335,7 +335,7 @@ class RandomTrialsTest(unittest.TestCase):
                     check_gcode(write_gcode(trial, letters()), area_limits(trial)).findings, ()
                 )
                 self.check_place(trial)
-        self.assertGreater(laid, 400)  # the others had no room, and said so
+        self.assertGreater(laid, 160)  # the others had no room, and said so
 
     def random_trial(self, draw):
         """A trial on a random machine and sheet with clamps and used areas, or None where it has no

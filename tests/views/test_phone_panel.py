@@ -3,6 +3,7 @@ also by a real browser, a watched folder, and what ends it.
 """
 
 import contextlib
+import functools
 import http.client
 import json
 import shutil
@@ -31,6 +32,13 @@ from tests.views.test_reading_photo import BurntCase
 LOOPBACK = "olive_almanac.views.read.phone.hosts_here"
 
 
+@functools.cache
+def jpeg_of(trial):
+    """A clean photo of a burnt coupon, made once."""
+    burnt, hidden = tuple(StandInBench(3).burn(trial)), hidden_of(LONG, BIRCH, 3)
+    return photograph(trial, burnt, hidden, letters(), seed=3, nuisances=False).jpeg
+
+
 class PanelCase(BurntCase):
     trial = kind_plan("grid").trial
 
@@ -45,14 +53,7 @@ class PanelCase(BurntCase):
             one for one in QApplication.topLevelWidgets() if isinstance(one, PhonePanel)
         ]
         self.addCleanup(self.panel_closed)
-        self.jpeg = photograph(
-            self.trial,
-            tuple(StandInBench(3).burn(self.trial)),
-            hidden_of(LONG, BIRCH, 3),
-            letters(),
-            seed=3,
-            nuisances=False,
-        ).jpeg
+        self.jpeg = jpeg_of(self.trial)
 
     def panel_closed(self):
         with contextlib.suppress(RuntimeError):  # it is gone already

@@ -28,7 +28,7 @@ class LongUseTest(ShopCase):
         self.window.switch_theme()
         self.visit_all()
         before = self.widgets()
-        for _ in range(3):
+        for _ in range(2):
             self.window.switch_theme()
             self.visit_all()
             self.window.find()
