@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: deb wheel pages soak fuzz demo run test check screenshots bench lock clean
+.PHONY: deb try-deb wheel pages soak fuzz demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -42,6 +42,11 @@ fuzz: $(VENV)/test.done
 deb: $(VENV)/package.done
 	@sh scripts/system_libraries.sh package
 	$(PY) scripts/make_deb.py build
+
+# As root on Debian: installs the package in a bare Debian folder and works with it there.
+SUITE ?= bookworm
+try-deb: deb
+	sh scripts/try_deb.sh build/olive-almanac_*.deb $(SUITE) build/bare
 
 wheel: $(VENV)/package.done
 	$(PY) -m build --no-isolation --wheel --outdir build

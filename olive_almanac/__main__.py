@@ -25,10 +25,12 @@ gc.disable()  # start-up: what is loaded stays; turned on behind the first pictu
 
 
 def _open_library(folder: Path) -> Library:
+    from olive_almanac.steps.keeping import refuse_where_gone
     from olive_almanac.storage.library import (
         Library as SqliteLibrary,
     )  # slow to import: only when first needed
 
+    refuse_where_gone(folder, _preferences_file())
     return SqliteLibrary.open(folder)
 
 
@@ -71,13 +73,17 @@ def _make_bench(seed: int = DEMO_SEED) -> Bench:
     return StandInBench(seed)
 
 
-def _default_library() -> Path:
+def _usual_library() -> Path:
     import platformdirs
 
+    return platformdirs.user_data_path("olive-almanac")
+
+
+def _default_library() -> Path:
     from olive_almanac.steps.preferences import load_preferences
 
     chosen = load_preferences(_preferences_file()).library
-    return Path(chosen) if chosen else platformdirs.user_data_path("olive-almanac")
+    return Path(chosen) if chosen else _usual_library()
 
 
 def _preferences_file() -> Path:
@@ -133,6 +139,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
         "copies": _Copies(),
         "make_bench": _make_bench,
         "make_demo": _make_demo_folder,
+        "usual_library": _usual_library,
         "fault_file": _fault_file,
         "now": _now,
         "connect": _connect,

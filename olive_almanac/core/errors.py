@@ -79,6 +79,7 @@ LibraryCode = Literal[
     "damaged",
     "restorable",
     "shrunk",
+    "gone",
     "newer",
     "unwritable",
     "full",

@@ -11,6 +11,7 @@ from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.units import count_text
 from olive_almanac.steps.ports import LIBRARY_FILES, Backup, Copies
+from olive_almanac.steps.preferences import load_preferences
 
 __all__ = [
     "age_words",
@@ -19,6 +20,7 @@ __all__ = [
     "is_library",
     "look_folder",
     "move_work",
+    "refuse_where_gone",
     "sweep_look",
 ]
 
@@ -29,6 +31,18 @@ LOOK = "backup-to-look-at"  # nobody calls a folder of their own so
 def is_library(folder: Path) -> bool:
     """Return whether a library lies in a folder."""
     return any((folder / name).exists() for name in LIBRARY_FILES)
+
+
+def refuse_where_gone(folder: Path, preferences_file: Path) -> None:
+    """Raise LibraryTrouble ("gone") where the folder that was chosen for the library holds none: on
+    a stick that is not plugged in no new book is begun.
+    """
+    if str(folder) == load_preferences(preferences_file).library and not is_library(folder):
+        raise LibraryTrouble(
+            f"The library lies in {folder}, and it is not there now: is its stick or disk plugged "
+            "in? Plug it in and start again. Nothing was changed.",
+            "gone",
+        )
 
 
 def age_words(made: datetime, now: datetime) -> str:

@@ -111,8 +111,18 @@ class Opening(QObject):
         self._session.tell(str(problem))
         if isinstance(problem, LibraryTrouble) and problem.code == "restorable":
             self._window.offer("Restore the backup", self._restore)
+        elif isinstance(problem, LibraryTrouble) and problem.code == "gone":
+            self._window.offer("Use the usual place", self._use_usual)
         else:
             self._window.offer("Try again", self._try_again)
+
+    def _use_usual(self) -> None:
+        """Go back to the desktop's own data folder, where a library lay before."""
+        window = self._window
+        self._session.remember(library="")
+        self._session.tell("")
+        window.home = window.services.usual_library()
+        window.open_other(window.home, window.title, "book")
 
     def _not_backed_up(self, problem: Exception) -> None:
         self._window.work_failed(problem)

@@ -27,6 +27,7 @@ class WindowServices:
     copies: Copies
     make_bench: Callable[..., Bench]  # with a seed, or with its own
     make_demo: Callable[[], Path]
+    usual_library: Callable[[], Path]  # the data folder of the desktop
     fault_file: Callable[[], Path]  # where the last fault of the program is kept
     now: Callable[[], datetime]
     preferences_file: Path

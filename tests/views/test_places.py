@@ -7,7 +7,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 
 from olive_almanac.steps.find_places import acts, find_places
-from olive_almanac.steps.preferences import load_preferences
+from olive_almanac.steps.keeping import refuse_where_gone
+from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
 from olive_almanac.views.book.library_dialog import LibraryDialog
 from olive_almanac.views.finder import Finder
 from tests.samples import BIRCH, LEATHER, LONG, NORTH, cut_trial
@@ -113,6 +114,25 @@ class LibraryDialogTest(PlacesCase):
         remembered = load_preferences(self.outside.preferences_file)
         self.assertEqual(Path(remembered.library), new)
         self.assertTrue((self.folder / "almanac.db").exists())
+
+    def test_a_library_on_a_stick_that_is_not_plugged_in_begins_no_new_book(self):
+        stick = self.folder.parent / "unplugged"
+        self.dialog.reject()
+        self.shut()
+        save_preferences(self.outside.preferences_file, Preferences(library=str(stick)))
+
+        def open_library(folder):
+            refuse_where_gone(folder, self.outside.preferences_file)
+            return self.outside.open_library(folder)
+
+        home, self.folder = self.folder, stick
+        self.open(open_library=open_library, usual_library=lambda: home)
+        self.assertIn("is not there now", self.session.problem)
+        self.assertFalse(stick.exists())
+        self.press("Use the usual place")
+        self.wait_for(lambda: self.session.library is not None)
+        self.assertEqual(len(self.session.catalogue.machines), 2)
+        self.assertEqual(load_preferences(self.outside.preferences_file).library, "")
 
     def test_a_folder_of_other_things_is_no_place_for_it(self):
         other = self.folder.parent / "letters"
