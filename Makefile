@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: deb try-deb wheel pages soak fuzz demo run test check screenshots bench lock clean
+.PHONY: study deb try-deb wheel pages soak fuzz demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -42,6 +42,11 @@ fuzz: $(VENV)/test.done
 deb: $(VENV)/package.done
 	@sh scripts/system_libraries.sh package
 	$(PY) scripts/make_deb.py build
+
+# The long study of photos: twice as many as make bench takes.
+study: $(VENV)/test.done
+	@sh scripts/system_libraries.sh tests
+	OLIVE_BENCH_PHOTOS=208 $(PY) -m bench photos
 
 # As root on Debian: installs the package in a bare Debian folder and works with it there.
 SUITE ?= bookworm

@@ -55,7 +55,7 @@ TRAINED, HELD = 300, 200
 BATCH, MOST_CELLS = 8, 48
 SURE = 0.95  # the chance at which a margin ends
 WORLDS = {"stand-in": StandInWorld, "second truth": second_world}
-GP_EVERY = 6  # the Gaussian process is slow: it is fitted in one world of so many
+GP_EVERY = 12  # the Gaussian process is slow: it is fitted in one world of so many
 KNOT = 0.004  # share that no setting tells: knots and slips
 rng = np.random.default_rng
 

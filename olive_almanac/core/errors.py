@@ -96,7 +96,7 @@ class LibraryTrouble(AlmanacError):
 
     `code` says what is the matter: still "opening", "busy" (locked), "damaged" (no backup to go
     back to), "restorable" (damaged, with a good backup), "shrunk"
-    (holds less than its backup), "newer" than this program, "unwritable"
+    (holds less than its backup), "gone" with its stick or disk, "newer" than this program, "unwritable"
     (read-only, not reachable), disk "full", "missing" (a part of it), "server" (not reached,
     refused), "replaced" (by another file while open), "conflict" (changed in another window
     meanwhile), "failed".
