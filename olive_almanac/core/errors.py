@@ -95,11 +95,10 @@ class LibraryTrouble(AlmanacError):
     """The library cannot be read or written.
 
     `code` says what is the matter: still "opening", "busy" (locked), "damaged" (no backup to go
-    back to), "restorable" (damaged, with a good backup), "shrunk"
-    (holds less than its backup), "gone" with its stick or disk, "newer" than this program, "unwritable"
-    (read-only, not reachable), disk "full", "missing" (a part of it), "server" (not reached,
-    refused), "replaced" (by another file while open), "conflict" (changed in another window
-    meanwhile), "failed".
+    back to), "restorable" (damaged, with a good backup), "shrunk" (holds less than its backup),
+    "gone" (with its stick or disk), "newer" than this program, "unwritable" (read-only, not
+    reachable), disk "full", "missing" (a part of it), "server" (not reached, refused), "replaced"
+    (by another file while open), "conflict" (changed in another window meanwhile), "failed".
     """
 
     def __init__(self, text: str, code: LibraryCode = "failed") -> None:
