@@ -397,6 +397,9 @@ class EntryPage(Page):
             line = row(label(str(number), "num3"), label(text, "ui"), None, gap=14)
             self.body_layout.addLayout(line)
             self.body_layout.addSpacing(px(6))
+        show = button("The first job, step by step", "plain", tip="help beside the window, F1")
+        show.clicked.connect(lambda: self.window().show_help("first-job"))
+        self.body_layout.addLayout(row(show, None))
         self._end_page()
 
     def _show_refusal(self) -> None:

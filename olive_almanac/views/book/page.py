@@ -199,9 +199,7 @@ class IndexPage(Page):
         self.nothing = label("No stock has these words.", "ui", "second")
         layout = QVBoxLayout(self)
         page_margins(layout, right=20)
-        layout.addLayout(
-            head(label("Index", "h1"), None, self.filter, self.more, gap=8, topic="book/Find")
-        )
+        layout.addLayout(head(label("Index", "h1"), None, self.filter, self.more, gap=8))
         layout.addWidget(self.heads)
         layout.addWidget(self.nothing)
         layout.addWidget(self.index, 1)
