@@ -55,6 +55,16 @@ def asked(notes):
 
 
 class FiveStylesTest(unittest.TestCase):
+    def test_many_rows_that_disagree_are_named_up_to_a_few(self):
+        rows = "\n".join(f"Birch ply,3,{40 + n},12,1," for n in range(30))
+        found = brought(
+            read_pasted(f"stock,thickness,power,speed,passes,notes\n{rows}\n", "old.csv")
+        )
+        (entry,) = found.entries
+        self.assertEqual(entry.notes.count("also noted in"), 6)
+        self.assertTrue(entry.notes.endswith("; and in further rows of old.csv"))
+        self.assertEqual(len(found.conflicts), 29)
+
     def test_a_tidy_table_needs_no_question_and_lists_what_stands_twice(self):
         notes = read_pasted(TIDY, "old.csv")
         self.assertIsNone(asked(notes))

@@ -55,6 +55,7 @@ OPAQUE_WORDS = {
     *("opaque", "solid", "coloured", "colored", "black", "white", "grey", "gray", "red", "green"),
     *("blue", "yellow", "orange", "brown", "pink", "purple", "cream", "ivory", "gold", "silver"),
 }
+ALSO, MOST_NOTED = "also noted in", 6
 
 
 @dataclass(frozen=True)
@@ -156,8 +157,9 @@ def bring_in(
                 f"{words} says {_told(setting)}, an earlier row {_told(brought[key].setting)}. "
                 "The earlier one stands."
             )
-            noted = f"{brought[key].notes}; also noted in {where}: {_told(setting)}".strip("; ")
-            brought[key] = replace(brought[key], notes=noted)
+            brought[key] = replace(
+                brought[key], notes=_with_other(brought[key].notes, where, setting, notes.name)
+            )
         elif there is not None:
             conflicts.append(
                 f"{words} says {_told(setting)}, the book {_told(there.setting)}. The book stands."
@@ -190,6 +192,14 @@ def _alike(a: Setting, b: Setting) -> bool:
         abs(a.power - b.power) < ALIKE and abs(a.speed_mm_s - b.speed_mm_s) < ALIKE * b.speed_mm_s
     )
     return close and (a.passes, a.pitch_mm) == (b.passes, b.pitch_mm)
+
+
+def _with_other(noted: str, where: str, setting: Setting, file: str) -> str:
+    """The notes of an entry with what another row says; after a few the file alone is named."""
+    if noted.count(ALSO) < MOST_NOTED:
+        return f"{noted}; {ALSO} {where}: {_told(setting)}".strip("; ")
+    more = f"; and in further rows of {file}"
+    return noted if noted.endswith(more) else noted + more
 
 
 def _told(s: Setting) -> str:
