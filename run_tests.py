@@ -1,7 +1,7 @@
 """Run every test (or those under the folders named), fail when none ran, and close with the line CI
 reads.
 
-The modules are shared out to one process more than there are cores, for window tests often wait:
+The modules are shared out to two processes more than there are cores, for window tests often wait:
 window tests and long modules each in a process of their own, the long ones first, the short ones of
 a folder together, so that the libraries are loaded once for them.
 """
@@ -89,7 +89,7 @@ def main(arguments) -> int:
     total = {"ran": 0, "bad": 0, "skipped": 0}
     with (
         tempfile.TemporaryDirectory() as folder,
-        ThreadPoolExecutor(min((os.cpu_count() or 1) + 1, MOST_PROCESSES)) as pool,
+        ThreadPoolExecutor(min((os.cpu_count() or 1) + 2, MOST_PROCESSES)) as pool,
     ):
         surroundings = {**os.environ, SHARED: folder}
 
