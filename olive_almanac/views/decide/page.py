@@ -581,9 +581,13 @@ class DecidePage(StationPage):
                 (factor.file_name, factor.told(factor.of(setting), unit))
                 for factor in further_factors([setting])
             ]
+            power = [("power", f"{percent_text(setting.power)} %")]
+            if table.dial_name == "Power":  # it is what varies
+                power = []
             self._facts(
                 "Holds for",
                 [
+                    *power,
                     ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
                     ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
                     *further,
