@@ -13,6 +13,7 @@ from olive_almanac.core.design.choices import TrialChoices, choices_of
 from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for
 from olive_almanac.core.design.pattern import setting_of
 from olive_almanac.core.design.plan import NoRoom, plan_trial
+from olive_almanac.core.motion.program import Ground
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.recipe import AS_IT_LIES
 from olive_almanac.core.records.setting import Setting
@@ -322,6 +323,13 @@ class EveryKindTest(unittest.TestCase):
 
 
 class RandomTrialsTest(unittest.TestCase):
+    def test_where_clamps_leave_no_way_home_the_head_stays(self):
+        around = ((22.5, -6.6, 61.4, 41.6), (-6.2, 27.6, 24.8, 75.1), (5.4, 3.8, 31.1, 53.0))
+        ground = Ground(LONG, (0.0, 0.0), (0.0, 0.0, 348.8, 153.3), around)
+        self.assertEqual(ground.way_home((200.0, 100.0)), ())
+        open_ground = replace(ground, clamps=around[:1])
+        self.assertEqual(open_ground.way_home((200.0, 100.0))[-1], (0.0, 0.0))
+
     def test_two_hundred_random_trials_pass_the_checker_and_land_inside_free_area(self):
         draw = random.Random(7)
         laid = 0

@@ -217,12 +217,14 @@ class Ground:
 
     def way_home(self, at: Point) -> tuple[Point, ...]:
         """Return the corners to pass from the last burn to where the head waits; none where a clamp
-        lies there: then the head stays.
+        lies there, or clamps leave no way: then the head stays.
         """
         x, y = self.home
         if any(left < x < right and low < y < high for left, low, right, high in self.clamps):
             return ()
-        return self.travel(at, (x, y))
+        if not self.clamps:
+            return ((x, y),)
+        return tuple(route(at, (x, y), self.clamps, within=self.area) or ())
 
 
 def over_point(over: tuple[str, float], point: Point) -> Point:
