@@ -13,10 +13,11 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from olive_almanac.core.design.kinds.dots import SHARES
-from olive_almanac.core.fitting.dot_table import dot_table, luminance_of_l, plain_share
+from olive_almanac.core.fitting.dot_table import dot_table, plain_share
 from olive_almanac.core.fitting.tone_table import tone_table
+from olive_almanac.core.light import lightness, luminance
 from olive_almanac.core.placing.dots import diffused, flat_dots
-from olive_almanac.core.quoting.shades import shaded, to_lightness
+from olive_almanac.core.quoting.shades import shaded
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.demo.shop import MACHINES
 
@@ -92,7 +93,7 @@ def _dots_truth(dots, spot_of_pitch, fills_up, ends):
         np.kron(dots.astype(float), np.ones((fine, fine))), spot_of_pitch / 4 * fine, mode="nearest"
     )
     grown = (1 - np.exp(-((dose / fills_up) ** 1.5))) / (1 - np.exp(-((1 / fills_up) ** 1.5)))
-    light = luminance_of_l(ends[0] + (ends[1] - ends[0]) * grown)
+    light = luminance(ends[0] + (ends[1] - ends[0]) * grown)
     rows, columns = dots.shape
     return light.reshape(rows, fine, columns, fine).mean((1, 3))
 
@@ -101,7 +102,7 @@ def _fields_l(light):
     """L* of fields of 6 x 6 dots."""
     rows, columns = (n // 6 * 6 for n in light.shape)
     fields = light[:rows, :columns].reshape(rows // 6, 6, columns // 6, 6)
-    return to_lightness(fields.mean((1, 3)))
+    return lightness(fields.mean((1, 3)))
 
 
 def _one_in_dots(seed, spot_of_pitch):
@@ -112,10 +113,10 @@ def _one_in_dots(seed, spot_of_pitch):
     read = []
     for share in SHARES:
         patch = _dots_truth(flat_dots(10, 10, 0.1, share), spot_of_pitch, fills_up, ends)
-        read.append(float(to_lightness(patch[5:-5, 5:-5].mean())) + draw.standard_normal())
+        read.append(float(lightness(patch[5:-5, 5:-5].mean())) + draw.standard_normal())
     table = dot_table(SHARES, read, SETTING, blank=ends[0] + 0.5 * draw.standard_normal())
     made = shaded(picture(seed), (0.0, 0.0, *SIDE_MM), table, MACHINES[1], "picture")
-    wanted = _fields_l(luminance_of_l(made.wanted_l))
+    wanted = _fields_l(luminance(made.wanted_l))
     plain = diffused(plain_share(made.wanted_l, table.bare_l, table.solid_l))
     found = []
     for dots in (made.made_l == table.solid_l, plain):

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.light import light_of_codes
 from olive_almanac.core.records.drawing import Drawing, DrawingFinding, Picture
 
 __all__ = ["PICTURE_GROUP", "is_picture", "luminance_of", "read_picture_file", "size_px"]
@@ -64,9 +65,7 @@ def luminance_of(data: bytes, name: str) -> NDArray[np.float32]:
     whole = _loaded(data, name).convert("RGBA")
     ground = Image.new("RGBA", whole.size, "white")
     rgb = np.asarray(Image.alpha_composite(ground, whole).convert("RGB"))
-    c = np.arange(256) / 255
-    linear = np.where(c <= 0.04045, c / 12.92, ((c + 0.055) / 1.055) ** 2.4)
-    table = (linear[:, None] * WEIGHTS).astype(np.float32)
+    table = (light_of_codes(np.arange(256))[:, None] * WEIGHTS).astype(np.float32)
     return np.asarray(sum(table[rgb[..., n], n] for n in range(3)), dtype=np.float32)
 
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.light import lightness, luminance
 from olive_almanac.core.placing.dots import flat_dots
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
@@ -98,13 +99,13 @@ def tone(
         + np.where(cracked, 5.0, 0.0)
         + np.where(full & plastic, 1.6 * soft, 0.0)
     )
-    lightness = np.clip(made.bare_l + covered * change + np.where(cracked, 4.0, 0.0), 3.0, 98.0)
+    toned_l = np.clip(made.bare_l + covered * change + np.where(cracked, 4.0, 0.0), 3.0, 98.0)
     lifts = (
         np.where(full & plastic, 9.0, 2.5)
         * np.tanh(dose / made_hard)
         * np.sign(made.burnt_l - made.bare_l)
     )
-    return Toned(lightness, spread, haze, lifts, dose, cracked)
+    return Toned(toned_l, spread, haze, lifts, dose, cracked)
 
 
 def dotted_lightness(
@@ -126,6 +127,4 @@ def dotted_lightness(
     many = replace(many, strength=many.strength * np.maximum(levels, 1e-6))
     ones = np.ones(DOSE_STEPS)
     tones = tone(hidden, machine, stock, many, pitch_mm=pitch_mm * ones, ways=ones).lightness
-    f = (np.interp(dose, levels, tones) + 16) / 116
-    light = float(np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3 * (6 / 29) ** 2).mean())
-    return float(116 * np.cbrt(light) - 16 if light > 216 / 24389 else light * 24389 / 27)
+    return float(lightness(luminance(np.interp(dose, levels, tones)).mean()))

@@ -10,8 +10,9 @@ import unittest
 import numpy as np
 
 from olive_almanac.core.fitting.kerf import comb_kerf, kerf_figures, square_error, stack_kerf, taper
-from olive_almanac.core.photo.tones import (
+from olive_almanac.core.light import (
     ciede2000,
+    codes_of_light,
     lab_of_light,
     light_of_codes,
     lightness,
@@ -66,6 +67,7 @@ class TonePublished(unittest.TestCase):
         ):
             with self.subTest(code):
                 self.assertAlmostEqual(float(light_of_codes(code)), light, delta=5e-7)
+                self.assertAlmostEqual(float(codes_of_light(light)), code, delta=5e-4)
                 self.assertAlmostEqual(float(lightness(light_of_codes(code))), l_star, delta=1e-4)
 
     def test_eighteen_per_cent_grey_and_back(self):

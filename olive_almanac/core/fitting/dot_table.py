@@ -17,18 +17,12 @@ from scipy.optimize import least_squares
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.tone_table import GREYS, LEAST_STEPS
+from olive_almanac.core.light import lightness, luminance
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
 
-__all__ = [
-    "DotTable",
-    "dot_table",
-    "dot_table_of",
-    "luminance_of_l",
-    "mixed_lightness",
-    "plain_share",
-]
+__all__ = ["DotTable", "dot_table", "dot_table_of", "mixed_lightness", "plain_share"]
 
 Floats = NDArray[np.float64]
 LEAST_CHANGE_L = 5.0
@@ -77,23 +71,13 @@ class DotTable:
         )
 
 
-def luminance_of_l(lightness: ArrayLike) -> Floats:
-    """Return linear luminance, 0 to 1, of L* (CIE 1976)."""
-    f = (np.asarray(lightness, float) + 16) / 116
-    return np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3 * (6 / 29) ** 2)
-
-
-def _lightness_of(luminance: Floats) -> Floats:
-    return np.where(luminance > 216 / 24389, 116 * np.cbrt(luminance) - 16, luminance * 24389 / 27)
-
-
 def mixed_lightness(
     share: ArrayLike, bare_l: float, solid_l: float, gain: float, bend: float
 ) -> Floats:
     """Return L* where a share of the dots is burnt."""
     part = 1 - (1 - np.clip(np.asarray(share, float), 0, 1)) ** gain
-    bare, solid = (luminance_of_l(one) ** (1 / bend) for one in (bare_l, solid_l))
-    return np.asarray(_lightness_of((bare + (solid - bare) * part) ** bend))
+    bare, solid = (luminance(one) ** (1 / bend) for one in (bare_l, solid_l))
+    return np.asarray(lightness((bare + (solid - bare) * part) ** bend))
 
 
 def dot_table(
@@ -152,8 +136,8 @@ def dot_table(
 
 def plain_share(wanted: Floats, bare_l: float, solid_l: float) -> Floats:
     """Return the share that would do if dots covered neither more nor less than their place."""
-    bare, solid = luminance_of_l(bare_l), luminance_of_l(solid_l)
-    return np.asarray((luminance_of_l(wanted) - bare) / (solid - bare))
+    bare, solid = luminance(bare_l), luminance(solid_l)
+    return np.asarray((luminance(wanted) - bare) / (solid - bare))
 
 
 def dot_table_of(trial: Trial, readings: Sequence[Reading]) -> DotTable:
@@ -170,6 +154,6 @@ def dot_table_of(trial: Trial, readings: Sequence[Reading]) -> DotTable:
         if reading.lightness is not None and reading.delta_l is not None
     ]
     blank = float(np.median(blanks)) if len(blanks) >= 3 else None
-    lightness = [float(one.lightness) for _, one in patches if one.lightness is not None]
+    read_l = [float(one.lightness) for _, one in patches if one.lightness is not None]
     setting = trial.cells[-1].setting
-    return dot_table([cell.dots for cell, _ in patches], lightness, setting, blank=blank)
+    return dot_table([cell.dots for cell, _ in patches], read_l, setting, blank=blank)

@@ -12,10 +12,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.light import LUMA_BGR, lightness, luminance
 from olive_almanac.core.photo.fiducials import LIGHT, Picture
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.rectified import PAD_MM, PhoneCurve, Rectified
-from olive_almanac.core.photo.tones import LUMA_BGR, lightness, luminance
 from olive_almanac.core.placing.fiducials import CARD_IDS
 
 __all__ = ["CARD", "CardPatches", "CardSight", "read_card", "stock_lightness"]

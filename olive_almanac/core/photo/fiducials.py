@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.photo.tones import LUMA_BGR, light_of_codes
+from olive_almanac.core.light import LUMA_BGR, light_of_codes
 
 __all__ = ["Edges", "Pyramid", "find_marks", "light_at", "measured_quads"]
 

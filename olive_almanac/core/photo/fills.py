@@ -14,9 +14,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.light import LUMA_BGR, lightness, luminance
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.photo.rectified import Rectified, gathered, off_frame, polynomial
-from olive_almanac.core.photo.tones import LUMA_BGR, lightness, luminance
 
 __all__ = [
     "FillSight",

@@ -12,9 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from olive_almanac.core.light import lightness
 from olive_almanac.core.photo.fiducials import LIGHT, Picture, Pyramid
 from olive_almanac.core.photo.lens import Lens
-from olive_almanac.core.photo.tones import lightness
 
 __all__ = ["PX_MM", "PhoneCurve", "Rectified", "gathered", "off_frame", "polynomial", "square_up"]
 

@@ -8,7 +8,6 @@ along it.  docs/methods.md, section Jobs.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,13 +15,14 @@ from numpy.typing import NDArray
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.dot_table import DotTable, plain_share
 from olive_almanac.core.fitting.tone_table import ToneTable
+from olive_almanac.core.light import lightness
 from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.placing.dots import burnt_runs, diffused
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 
-__all__ = ["Shading", "picture_setting", "shaded", "to_lightness"]
+__all__ = ["Shading", "picture_setting", "shaded"]
 
 Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
@@ -57,12 +57,6 @@ class Shading:
         )
 
 
-def to_lightness(luminance: Any) -> Floats:
-    """Return L* of linear luminance, 0 to 1 (CIE 1976)."""
-    y = np.asarray(luminance, dtype=float)
-    return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
-
-
 def picture_setting(table: ToneTable | DotTable) -> Setting:
     """Return what is set for a picture: the strip's speed and pitch, the most power it uses."""
     if isinstance(table, DotTable):
@@ -93,7 +87,7 @@ def shaded(
             "Dots of the picture", columns * rows, f"at most {MOST_DOTS:,}: make it smaller"
         )
     area_mean = cv2.resize(luminance, (columns, rows), interpolation=cv2.INTER_AREA)
-    own = to_lightness(np.clip(area_mean, 0, 1))[::-1]
+    own = lightness(np.clip(area_mean, 0, 1))[::-1]
     dark, light = np.percentile(own, [TAIL, 100 - TAIL])
     share = np.clip((own - dark) / max(light - dark, 1e-6), 0, 1)
     ends = sorted((float(table.lightness[0]), float(table.lightness[-1])))

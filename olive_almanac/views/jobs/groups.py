@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen
 from PySide6.QtWidgets import QVBoxLayout
 
+from olive_almanac.core.light import codes_of_light, luminance
 from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.records.job import LEAVE_OUT, group_words
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -94,10 +95,8 @@ def _span(lightness: Floats) -> str:
 def _grey_image(lightness: Floats) -> QImage:
     """L* (rows from below) as an image of greys that show it (sRGB, IEC 61966-2-1)."""
     every = max(1, max(lightness.shape) // MOST_DOTS)
-    f = (lightness[::-every, ::every] + 16) / 116
-    y = np.where(f > 6 / 29, f**3, (f - 4 / 29) * 3 * (6 / 29) ** 2)
-    grey = np.where(y <= 0.0031308, 12.92 * y, 1.055 * np.clip(y, 0, 1) ** (1 / 2.4) - 0.055)
-    pixels = np.ascontiguousarray(np.round(255 * np.clip(grey, 0, 1)).astype(np.uint8))
+    grey = codes_of_light(luminance(lightness[::-every, ::every]))
+    pixels = np.ascontiguousarray(np.round(grey).astype(np.uint8))
     rows, columns = pixels.shape
     return QImage(pixels.data, columns, rows, columns, QImage.Format.Format_Grayscale8).copy()
 

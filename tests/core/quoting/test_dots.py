@@ -9,14 +9,10 @@ from PySide6.QtCore import Qt
 
 from olive_almanac.core.design.kinds.dots import SHARES
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.fitting.dot_table import (
-    dot_table,
-    dot_table_of,
-    luminance_of_l,
-    mixed_lightness,
-)
+from olive_almanac.core.fitting.dot_table import dot_table, dot_table_of, mixed_lightness
+from olive_almanac.core.light import lightness, luminance
 from olive_almanac.core.placing.dots import burnt_runs, diffused, flat_dots
-from olive_almanac.core.quoting.shades import picture_setting, shaded, to_lightness
+from olive_almanac.core.quoting.shades import picture_setting, shaded
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.drawing import layers_of
@@ -74,9 +70,9 @@ class DiffusionTest(unittest.TestCase):
 class DotTableTest(unittest.TestCase):
     def test_shares_without_gain_mix_in_linear_light(self):
         # Murray 1936, Davies 1935: R = a R_solid + (1 - a) R_bare
-        light = 0.25 * luminance_of_l(30.0) + 0.75 * luminance_of_l(80.0)
+        light = 0.25 * luminance(30.0) + 0.75 * luminance(80.0)
         found = mixed_lightness(0.25, 80.0, 30.0, 1.0, 1.0)
-        self.assertAlmostEqual(float(found), float(to_lightness(light)), 6)
+        self.assertAlmostEqual(float(found), float(lightness(light)), 6)
 
     def test_gain_and_bend_are_found_and_greys_come_out_even(self):
         for bare, solid, gain, bend in ((80, 30, 1.8, 1.5), (78, 40, 1.0, 2.4), (25, 70, 2.5, 1.0)):

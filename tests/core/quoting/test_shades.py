@@ -11,9 +11,10 @@ from PIL import Image
 from bench.motion import integrate
 from olive_almanac.core.errors import BadFile, OutOfRange
 from olive_almanac.core.fitting.tone_table import tone_table
+from olive_almanac.core.light import lightness
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.pattern import Handling, parts_of, pattern_of
-from olive_almanac.core.quoting.shades import picture_setting, shaded, to_lightness
+from olive_almanac.core.quoting.shades import picture_setting, shaded
 from olive_almanac.core.records.job import FindingAnswer, GroupTask
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
@@ -52,8 +53,8 @@ class ShadesTest(unittest.TestCase):
 
     def test_lightness_of_published_luminances(self):
         # CIE 15: L* 50 at Y 0.18418651851; 8 at 216/24389, where cube root and line meet
-        np.testing.assert_allclose(to_lightness([0, 0.18418651851, 1]), [0, 50, 100], atol=1e-6)
-        self.assertAlmostEqual(float(to_lightness(216 / 24389)), 8.0, 6)
+        np.testing.assert_allclose(lightness([0, 0.18418651851, 1]), [0, 50, 100], atol=1e-6)
+        self.assertAlmostEqual(float(lightness(216 / 24389)), 8.0, 6)
 
     def test_grey_values_become_linear_light(self):
         # IEC 61966-2-1: grey 128 is 0.21586 of white; a clear dot is white

@@ -10,7 +10,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-__all__ = ["LUMA_BGR", "ciede2000", "lab_of_light", "light_of_codes", "lightness", "luminance"]
+__all__ = [
+    "LUMA_BGR",
+    "ciede2000",
+    "codes_of_light",
+    "lab_of_light",
+    "light_of_codes",
+    "lightness",
+    "luminance",
+]
 
 Floats = NDArray[np.float64]
 LUMA_BGR = np.array([0.0722, 0.7152, 0.2126], np.float32)  # share of each channel in the luminance
@@ -29,6 +37,13 @@ def light_of_codes(codes: ArrayLike) -> Floats:
     """Return linear light, 0 to 1, of sRGB codes 0 to 255; any shape."""
     v = np.asarray(codes, float) / 255
     return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
+
+
+def codes_of_light(light: ArrayLike) -> Floats:
+    """Return sRGB codes, 0 to 255 and not rounded, of linear light 0 to 1; any shape."""
+    v = np.clip(np.asarray(light, float), 0, 1)
+    shares = np.where(v <= 0.0031308, 12.92 * v, 1.055 * v ** (1 / 2.4) - 0.055)
+    return np.asarray(255 * shares, float)
 
 
 def _f(t: ArrayLike) -> Floats:
