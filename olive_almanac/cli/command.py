@@ -64,13 +64,12 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
             module = _module(verb.name)
             module.add_arguments(sub)
             sub.formatter_class = argparse.RawDescriptionHelpFormatter
-            sub.epilog = _told(module.EXAMPLES)
+            sub.add_argument_group("examples", _told(module.EXAMPLES))
     return top
 
 
 def _told(examples: Sequence[tuple[str, str]]) -> str:
-    lines = [f"  olive-almanac {command}\n      {does}" for command, does in examples]
-    return "\n".join(["examples:", *lines])
+    return "\n".join(f"olive-almanac {command}\n    {does}" for command, does in examples)
 
 
 def main(argv: Sequence[str], services: CommandServices) -> int:
