@@ -13,6 +13,7 @@ from olive_almanac.formats.station_files import write_entries, write_entry
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, clip_text
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.find import find_entries
+from olive_almanac.steps.keeping import is_library
 from olive_almanac.steps.ports import LIBRARY_FILES, Library
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.share import BOOK_FILES, merge_work, take_in_work, write_book_work
@@ -94,7 +95,7 @@ def _find(arguments: argparse.Namespace, session: Session) -> None:
 def _taken_in(store: Library, path: Path, services: CommandServices) -> str:
     """Merge another library and return what was taken in, in words."""
     if path.is_dir():
-        if not any((path / name).exists() for name in LIBRARY_FILES):
+        if not is_library(path):
             raise BadFile(f"{path} is no library: there is no {LIBRARY_FILES[0]} in it.")
         work = merge_work(store, lambda: services.open_library(path))
     else:

@@ -76,9 +76,7 @@ def copy_to_stick(
     while target.exists():
         number += 1
         target = folder / f"olive-almanac-{day}-{number}"
-    for step in copies.copy_library(library, target):
-        yield step, target
-    yield "", target
+    yield from move_work(copies, library, target)
 
 
 def move_work(copies: Copies, library: Path, folder: Path) -> Iterator[tuple[str, Path]]:

@@ -20,12 +20,13 @@ from olive_almanac.steps.session import Session
 from olive_almanac.storage.library import Library
 from tests.bench_line import BenchLine
 from tests.demo_shop import copy_demo
+from tests.job_host import JobHost
 from tests.samples import DAY, kind_plan, whole_run
 
 NOON = datetime(2026, 4, 14, 12, tzinfo=UTC)
 
 
-class DemoJobsTest(unittest.TestCase):
+class DemoJobsTest(JobHost, unittest.TestCase):
     def setUp(self):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
@@ -34,20 +35,6 @@ class DemoJobsTest(unittest.TestCase):
         self.session = Session(today=lambda: date.fromisoformat(DAY))
         self.session.attach(Library.open(self.folder, clock=lambda: NOON))
         self.addCleanup(self.session.store.close)
-
-    def show_job(self, screen):
-        pass
-
-    def show_run(self):
-        pass
-
-    def work_asked(self):
-        reading = self.jobs.reading_kept()
-        for found in reading or ():
-            self.jobs.take_read(*found)
-        if reading is None:
-            for result in self.jobs.work() or ():
-                self.jobs.take(result)
 
     def open(self, name):
         (job,) = [one for one in self.session.catalogue.jobs if one.name == name]

@@ -18,6 +18,7 @@ from olive_almanac.steps.find import find_jobs
 from olive_almanac.steps.job_lie import lies_like, with_lie_of, with_origin, with_touched
 from olive_almanac.steps.job_work import limits_of_run
 from olive_almanac.steps.jobs import JobsPresenter
+from tests.job_host import JobHost
 from tests.samples import BIRCH, LEATHER, LONG, kind_plan, sample_entry
 from tests.steps.test_planning import PlannerCase
 
@@ -28,7 +29,7 @@ SVG = (
 )
 
 
-class JobCase(PlannerCase):
+class JobCase(JobHost, PlannerCase):
     def setUp(self):
         super().setUp()
         sheets = (Sheet(400, 250, ((5, 5, 105, 80),), ((0, 120, 15, 150),)),)
@@ -36,22 +37,10 @@ class JobCase(PlannerCase):
         for task, setting in (("cut", Setting(0.9, 12.5, 2)), ("score", Setting(0.2, 60.0))):
             entry = sample_entry(uid=task, task=task, setting=setting, kerf_x_mm=0.2, kerf_y_mm=0.1)
             self.session.shop.keep_entry(entry, "chosen", "entry")
-        self.screens = []
         self.jobs = JobsPresenter(
             self.session, self, lambda: datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
         )
         self.path = Path(self.folder) / "plate.svg"
-
-    def show_job(self, screen):
-        self.screens.append(screen)
-
-    def work_asked(self):
-        reading = self.jobs.reading_kept()
-        for found in reading or ():
-            self.jobs.take_read(*found)
-        if reading is None:
-            for result in self.jobs.work() or ():
-                self.jobs.take(result)
 
     def bring_in(self, text=SVG):
         self.path.write_text(text)

@@ -22,6 +22,7 @@ from olive_almanac.steps.keeping import (
     look_folder,
     move_work,
 )
+from olive_almanac.steps.ports import LIBRARY_FILES
 from olive_almanac.views.ask import AskDialog
 from olive_almanac.views.parts import Heading, HelpKey, button, col, hair, label, row
 from olive_almanac.views.theme import px, scaled_font
@@ -226,7 +227,7 @@ class LibraryDialog(QDialog):
             return
         self.accept()
         self.main_window.navigate("book")
-        self.main_window.page("book").take_in(folder / "almanac.db")
+        self.main_window.page("book").take_in(folder / LIBRARY_FILES[0])
 
     def _ask_elsewhere(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Where it shall lie", str(Path.home()))
