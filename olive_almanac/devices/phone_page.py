@@ -72,6 +72,7 @@ class PhonePage:
         self.word = "".join(secrets.choice(WORD) for _ in range(WORD_LONG))
         self._judge, self._took = judge, took
         self._pictures = self._wrong = 0
+        self._closed = False
         self._lock, self._room = threading.Lock(), threading.BoundedSemaphore(AT_ONCE)
         self._sent: dict[str, Sent] = {}
         self.seen = False  # whether a phone has opened the page
@@ -90,7 +91,6 @@ class PhonePage:
         self._timer.start()
         self._thread = threading.Thread(target=self._server.serve_forever, args=(0.1,), daemon=True)
         self._thread.start()
-        self._closed = False
 
     @property
     def address(self) -> str:

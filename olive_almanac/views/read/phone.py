@@ -146,7 +146,7 @@ class PhonePanel(QDialog):
     def _lay_out(self, close: QWidget) -> None:
         name = self._active.trial.name
         steps = (
-            "1  Scan this with the phone’s camera, or type the address. Both in one network.",
+            "1  Scan the code with the phone’s camera or type the address. Both in one network.",
             f"2  Photograph {name} from above, all four marks in the picture.",
             "3  Look here: the cells are read in a second; the phone says whether it was sharp.",
         )
