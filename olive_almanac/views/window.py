@@ -479,6 +479,24 @@ class MainWindow(QMainWindow):
             worker.start()
         return worker
 
+    def work_at_rest(
+        self, key: QWidget, action: Callable[[], object], take: Callable[[Any], object]
+    ) -> None:
+        """Do one thing in a thread; the key that began it rests until the result is taken.
+
+        It is back before `take` writes words on it: they ask for the next press.
+        """
+
+        def back(then: Callable[[Any], object]) -> Callable[[Any], None]:
+            def with_key(found: Any) -> None:
+                key.setEnabled(True)
+                then(found)
+
+            return with_key
+
+        key.setEnabled(False)
+        self.work(once(action), back(take), back(self.work_failed))
+
     def _forget(self, worker: Worker) -> None:
         if worker in self._workers:
             self._workers.remove(worker)

@@ -2,8 +2,9 @@
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
+from olive_almanac.core.errors import AlmanacError
 from olive_almanac.formats.pdf import entry_code, trial_code
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.finder import Finder
@@ -136,6 +137,24 @@ class BigTypeTest(ShopCase):
         self.key(Qt.Key.Key_Escape, widget=self.window.big_type)
         self.assertFalse(page.is_running())
         self.assertTrue(self.window.big_type.isVisible())
+
+
+class KeyAtRestTest(ShopCase):
+    def test_a_key_is_back_before_words_ask_for_the_next_press(self):
+        key, seen = QPushButton("Arm", self.window), []
+        self.window.work_at_rest(key, lambda: "armed", lambda _: seen.append(key.isEnabled()))
+        self.assertFalse(key.isEnabled())
+        self.wait_for(lambda: seen)
+        self.assertEqual(seen, [True])
+
+    def test_a_key_is_back_after_a_fault_and_the_fault_is_told(self):
+        def fail():
+            raise AlmanacError("The port is gone.")
+
+        key = QPushButton("Arm", self.window)
+        self.window.work_at_rest(key, fail, self.fail)
+        self.wait_for(key.isEnabled)
+        self.assertEqual(self.session.problem, "The port is gone.")
 
 
 class SecondStartTest(ShopCase):

@@ -54,7 +54,6 @@ from olive_almanac.views.pump import Pump
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.window import MainWindow
-from olive_almanac.views.worker import once
 
 ARMED_FOR_MS = 60_000
 
@@ -529,12 +528,11 @@ class BurnPage(StationPage):
                 )
                 return
             active = self.session.active
-            self.main.setEnabled(False)
-            worker = self.main_window.work(
-                once(lambda: check_rest(active.trial, active.run)),
+            self.main_window.work_at_rest(
+                self.main,
+                lambda: check_rest(active.trial, active.run),
                 lambda _: self._arm(active.trial),
             )
-            worker.finished.connect(lambda: self.main.setEnabled(True))
             return
         self._disarmed()
         preferences, services = self.session.preferences, self.main_window.services

@@ -31,7 +31,6 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.pump import Pump
 from olive_almanac.views.theme import C, F, compact, px
 from olive_almanac.views.tick_box import TickBox
-from olive_almanac.views.worker import once
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import SheetRun
@@ -293,11 +292,9 @@ class RunPanel(QWidget):
             return
         if result is None:
             return
-        self.main.setEnabled(False)
-        worker = self.main_window.work(
-            once(lambda: check_run(result, run)), lambda _: self._armed(run)
+        self.main_window.work_at_rest(
+            self.main, lambda: check_run(result, run), lambda _: self._armed(run)
         )
-        worker.finished.connect(lambda: self.main.setEnabled(True))
 
     def _armed(self, run: SheetRun) -> None:
         if run is self.run:
