@@ -10,8 +10,12 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import olive_almanac.language  # noqa: F401  first: tables of words are made as modules load
+
+# isort: split
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Backup, Bench, Library, Wire
 from olive_almanac.views.services import WindowServices
 
@@ -176,9 +180,9 @@ def _make_demo_folder() -> Path:
 
 
 def _open_demo(out: Path | None) -> int:
-    print("Building the demo shop ...", flush=True)
+    print(tr("Building the demo shop ..."), flush=True)
     folder = _make_demo_folder()
-    print(f"Its library lies in {folder}; nothing of yours is touched.")
+    print(tr("Its library lies in {folder}; nothing of yours is touched.", folder=folder))
     screen = (
         os.environ.get("DISPLAY")
         or os.environ.get("WAYLAND_DISPLAY")
@@ -188,7 +192,7 @@ def _open_demo(out: Path | None) -> int:
         return _open_window(folder, preferences=folder / "preferences.json")
     from olive_almanac.views.headless import work_through_demo
 
-    print("There is no screen here, so the demo works through one job by itself.")
+    print(tr("There is no screen here, so the demo works through one job by itself."))
     target = out or folder / "pictures"
     work_through_demo(
         folder,

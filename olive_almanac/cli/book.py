@@ -9,6 +9,7 @@ from olive_almanac.cli.console import add_json, add_library, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_entries, write_entry
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, clip_text
 from olive_almanac.steps.files import write_file
@@ -21,10 +22,10 @@ from olive_almanac.steps.share import BOOK_FILES, merge_work, take_in_work, writ
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ('book --find "3 mm birch cut"', "Finds settings by any words and sizes."),
-    ("book --confirm birch-cut --piece tags", "Notes a burn that confirmed an entry."),
-    ("book --save book.pdf", "Prints the book; .csv is a table, .json the whole library."),
-    ("book --take-in other/", "Merges another library."),
+    ('book --find "3 mm birch cut"', tr("Finds settings by any words and sizes.")),
+    ("book --confirm birch-cut --piece tags", tr("Notes a burn that confirmed an entry.")),
+    ("book --save book.pdf", tr("Prints the book; .csv is a table, .json the whole library.")),
+    ("book --take-in other/", tr("Merges another library.")),
 )
 
 MOST_FOUND = 50
@@ -32,27 +33,33 @@ MOST_FOUND = 50
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("--find", default="", help="any words, sizes, units")
-    parser.add_argument("--confirm", metavar="ENTRY", help="note a confirming burn of this entry")
-    parser.add_argument("--piece", default="", help="with --confirm: the job or piece")
-    parser.add_argument("--sheet", default="", help="with --confirm: the sheet, one counts a day")
-    parser.add_argument("--failed", metavar="ENTRY", help="note that this entry failed")
+    parser.add_argument("--find", default="", help=tr("any words, sizes, units"))
     parser.add_argument(
-        "--write", metavar="ENTRY", help="write this entry with its machine and stock into a file"
+        "--confirm", metavar="ENTRY", help=tr("note a confirming burn of this entry")
     )
-    parser.add_argument("--out", type=Path, help="the file of --write")
+    parser.add_argument("--piece", default="", help=tr("with --confirm: the job or piece"))
+    parser.add_argument(
+        "--sheet", default="", help=tr("with --confirm: the sheet, one counts a day")
+    )
+    parser.add_argument("--failed", metavar="ENTRY", help=tr("note that this entry failed"))
+    parser.add_argument(
+        "--write",
+        metavar="ENTRY",
+        help=tr("write this entry with its machine and stock into a file"),
+    )
+    parser.add_argument("--out", type=Path, help=tr("the file of --write"))
     parser.add_argument(
         "--save",
         type=Path,
         metavar="FILE",
-        help="save the book: "
+        help=tr("save the book: ")
         + ", ".join(f"{kind.suffix} {kind.name.lower()}" for kind in BOOK_FILES),
     )
     parser.add_argument(
         "--take-in",
         type=Path,
         metavar="FILE",
-        help="merge another library: a .json file, or its folder",
+        help=tr("merge another library: a .json file, or its folder"),
     )
     add_json(parser)
     add_library(parser)
@@ -79,7 +86,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 def _find(arguments: argparse.Namespace, session: Session) -> None:
     found = find_entries(session.catalogue, arguments.find, session.today(), most=MOST_FOUND)
-    words = "Nothing in the book fits these words."
+    words = tr("Nothing in the book fits these words.")
     if found:
         words = "\n".join(
             f"{clip_text(one.entry, one.machine, one.stock, one.state, 'mm/s')}  [{one.entry.uid}]"
@@ -96,12 +103,21 @@ def _taken_in(store: Library, path: Path, services: CommandServices) -> str:
     """Merge another library and return what was taken in, in words."""
     if path.is_dir():
         if not is_library(path):
-            raise BadFile(f"{path} is no library: there is no {LIBRARY_FILES[0]} in it.")
+            raise BadFile(
+                tr(
+                    "{path} is no library: there is no {library_files} in it.",
+                    path=path,
+                    library_files=LIBRARY_FILES[0],
+                )
+            )
         work = merge_work(store, lambda: services.open_library(path))
     else:
         work = take_in_work(store, path)
     (merged,) = work
-    lines = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts]
+    lines = [
+        tr("{table} {uid}: {kept} in force", table=one.table, uid=one.uid, kept=one.kept)
+        for one in merged.conflicts
+    ]
     return "\n".join([merged.says, *lines])
 
 
@@ -112,17 +128,17 @@ def _entry(session: Session, uid: str) -> Entry | None:
 def _write_entry(session: Session, uid: str, out: Path | None) -> None:
     entry = _entry(session, uid)
     if entry is None:
-        raise BadFile(f"The book has no entry “{uid}”.")
+        raise BadFile(tr("The book has no entry “{uid}”.", uid=uid))
     if out is None:
-        raise BadFile("Name the file to write with --out.")
+        raise BadFile(tr("Name the file to write with --out."))
     machine, stock = (
         session.catalogue.machine(entry.machine_uid),
         session.catalogue.stock(entry.stock_uid),
     )
     if machine is None or stock is None:
-        raise BadFile(f"The library lacks the machine or the stock of “{uid}”.")
+        raise BadFile(tr("The library lacks the machine or the stock of “{uid}”.", uid=uid))
     write_file(out, write_entry(entry, machine, stock).encode())
-    print(f"Written: {out}")
+    print(tr("Written: {out}", out=out))
 
 
 def _note_proof(
@@ -130,7 +146,9 @@ def _note_proof(
 ) -> None:
     entry = _entry(session, uid)
     if entry is None:
-        raise BadFile(f"The book has no entry “{uid}”. olive-almanac book --find lists them.")
+        raise BadFile(
+            tr("The book has no entry “{uid}”. olive-almanac book --find lists them.", uid=uid)
+        )
     session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
     if not BookPresenter(session).confirm(passed=passed, piece=piece, sheet=sheet):
         raise BadFile(session.problem)

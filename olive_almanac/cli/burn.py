@@ -10,6 +10,7 @@ from pathlib import Path
 from olive_almanac.cli.console import add_json, load_trial, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.units import count_text, duration_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_readings
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.lettering import letters
@@ -20,7 +21,7 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "burn trial/trial.json --seed 1 --out burnt/",
-        "Burns it on the stand-in: photo.jpg, seen.json, truth.json.",
+        tr("Burns it on the stand-in: photo.jpg, seen.json, truth.json."),
     ),
 )
 
@@ -30,7 +31,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("trial", type=Path)
     parser.add_argument("--bench", default="stand-in", choices=("stand-in",))
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--no-photo", action="store_true", help="take no photo of the burnt coupon")
+    parser.add_argument(
+        "--no-photo", action="store_true", help=tr("take no photo of the burnt coupon")
+    )
     parser.add_argument("--out", type=Path, required=True)
     add_json(parser)
 
@@ -46,13 +49,16 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     write_file(out / "truth.json", json.dumps(bench.truth(trial), indent=1) + "\n")
     write_file(out / "log.txt", _log(burnt))
     seconds, flares = sum(one.seconds for one in burnt), sum(one.flared for one in burnt)
-    words = (
-        f"{count_text(len(burnt), 'cell')} burnt in {duration_text(seconds)}, {flares} flared up. "
-        f"What an eye would see is in {out / 'seen.json'}."
+    words = tr(
+        "{cells} burnt in {seconds}, {flares} flared up. What an eye would see is in {out}.",
+        cells=count_text(len(burnt), "cell"),
+        seconds=duration_text(seconds),
+        flares=flares,
+        out=out / "seen.json",
     )
     if not arguments.no_photo:
         write_file(out / "photo.jpg", bench.photograph(trial, letters()))
-        words += f" A phone’s photo is in {out / 'photo.jpg'}."
+        words += tr(" A phone’s photo is in {out}.", out=out / "photo.jpg")
     say(arguments, words, seen)
     return 0
 
@@ -61,8 +67,8 @@ def _log(burnt: Iterable[BurntCell]) -> str:
     clock, lines = 0.0, []
     for one in burnt:
         clock += one.seconds
-        line = f"{clock:10.2f} s  {one.cell} burnt"
+        line = tr("{clock:10.2f} s  {cell} burnt", clock=clock, cell=one.cell)
         if one.flared:
-            line += ", flared up"
+            line += tr(", flared up")
         lines.append(line)
     return "\n".join(lines) + "\n"

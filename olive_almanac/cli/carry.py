@@ -11,6 +11,7 @@ from olive_almanac.cli.console import add_json, dialled, load_machine, load_stoc
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.deciding.carry import carry_entry
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_entry, write_guess
 from olive_almanac.steps.files import read_text
 from olive_almanac.steps.permission import permission_for
@@ -20,7 +21,7 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "carry --from entry.json --to-machine other.json --to-stock s.json",
-        "Reckons the setting for another machine; `book --write` writes entry.json.",
+        tr("Reckons the setting for another machine; `book --write` writes entry.json."),
     ),
 )
 
@@ -33,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=Path,
         required=True,
         metavar="ENTRY.json",
-        help="a file of book --write",
+        help=tr("a file of book --write"),
     )
     parser.add_argument("--to-machine", type=Path, required=True)
     parser.add_argument("--to-stock", type=Path, required=True)
@@ -53,9 +54,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         permission=permission_for(to_machine, to_stock, entry.task, {}),
         rng=np.random.default_rng(0),
     )
-    words = (
-        f"{evidence.says} A guess: {dialled(setting)}, focus {number_text(setting.focus_mm)} mm. "
-        "Burn a confirm run before you trust it."
+    words = tr(
+        "{says} A guess: {setting}, focus {focus_mm} mm. Burn a confirm run before you trust it.",
+        says=evidence.says,
+        setting=dialled(setting),
+        focus_mm=number_text(setting.focus_mm),
     )
     say(arguments, words, write_guess(setting, evidence))
     return 0

@@ -8,16 +8,20 @@ from typing import cast
 
 from olive_almanac.cli.console import add_json, load_machine, numbers, say
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.words import tr
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.steps.files import read_text
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("check coupon.nc --machine m.json", "Tells what the file would do and what is unsafe in it."),
+    (
+        "check coupon.nc --machine m.json",
+        tr("Tells what the file would do and what is unsafe in it."),
+    ),
     (
         "check coupon.nc --machine m.json --area 10,10,80,60",
-        "Says, too, whether it stays within a place.",
+        tr("Says, too, whether it stays within a place."),
     ),
 )
 
@@ -26,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
     parser.add_argument("file", type=Path)
     parser.add_argument("--machine", type=Path, required=True)
-    parser.add_argument("--area", help="X,Y,W,H in mm that the file must stay inside")
+    parser.add_argument("--area", help=tr("X,Y,W,H in mm that the file must stay inside"))
     add_json(parser)
 
 
@@ -38,8 +42,9 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         area = cast(tuple[float, float, float, float], numbers(arguments.area, "Area", 4))
     limits = CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, area)
     report = check_gcode(read_text(arguments.file), limits)
-    words = (
-        f"{report.moves} moves followed, nothing unsafe found. The machine’s manual comes first."
+    words = tr(
+        "{moves} moves followed, nothing unsafe found. The machine’s manual comes first.",
+        moves=report.moves,
     )
     if report.findings:
         words = "\n".join(finding.text for finding in report.findings)

@@ -19,18 +19,19 @@ from types import ModuleType
 from olive_almanac import __version__
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.words import tr
 from olive_almanac.steps.stations import STATIONS, Verb
 
 __all__ = ["main", "parser"]
 
 OF_THE_PROGRAM = (
-    Verb("open", "open the window, on a coupon, a library, a drawing or old notes"),
+    Verb("open", tr("open the window, on a coupon, a library, a drawing or old notes")),
     Verb(
         "demo",
-        "open the window on a fresh copy of the demo shop; without a screen, work through it",
+        tr("open the window on a fresh copy of the demo shop; without a screen, work through it"),
     ),
-    Verb("copy", "the whole library into another folder, read back"),
-    Verb("restore", "put a backup of the library in place, or list the backups"),
+    Verb("copy", tr("the whole library into another folder, read back")),
+    Verb("restore", tr("put a backup of the library in place, or list the backups")),
 )
 VERBS = (*(verb for station in STATIONS for verb in station.verbs), *OF_THE_PROGRAM)
 
@@ -44,8 +45,10 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(
         prog="olive-almanac",
         description=(
-            "Plan laser test coupons, read them, decide, keep the book. Without a verb the "
-            "window opens."
+            tr(
+                "Plan laser test coupons, read them, decide, keep the book. Without a verb the "
+                "window opens."
+            )
         ),
     )
     top.add_argument("--version", action="version", version=f"olive-almanac {__version__}")
@@ -89,7 +92,10 @@ def main(argv: Sequence[str], services: CommandServices) -> int:
     except BrokenPipeError:
         return _close_output()
     except OSError as problem:  # of the output: what the verbs open tells its own faults
-        print(f"olive-almanac: the answer was cut off: {problem.strerror}.", file=sys.stderr)
+        print(
+            tr("olive-almanac: the answer was cut off: {strerror}.", strerror=problem.strerror),
+            file=sys.stderr,
+        )
         return _close_output()
 
 

@@ -18,6 +18,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, percent_text, read_length_mm
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_machine, read_readings, read_stock, read_trial
 from olive_almanac.steps.files import read_text
 from olive_almanac.steps.session import Session, set_aside_words
@@ -40,7 +41,9 @@ __all__ = [
 
 def add_json(parser: argparse.ArgumentParser) -> None:
     """Let a verb answer with JSON."""
-    parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    parser.add_argument(
+        "--json", action="store_true", help=tr("one JSON document on standard output")
+    )
 
 
 def add_library(parser: argparse.ArgumentParser) -> None:
@@ -61,7 +64,7 @@ def say(arguments: argparse.Namespace, words: str, document: str | dict[str, Any
 def warn(findings: Sequence[Finding]) -> None:
     """Print remarks on standard error."""
     for finding in findings:
-        print(f"olive-almanac: note: {finding.text}", file=sys.stderr)
+        print(tr("olive-almanac: note: {finding}", finding=finding.text), file=sys.stderr)
 
 
 @contextlib.contextmanager
@@ -106,7 +109,9 @@ def numbers(text: str, field: str, count: int) -> tuple[float, ...]:
     """Return so many lengths in mm, written with commas between; raises OutOfRange."""
     parts = text.split(",")
     if len(parts) != count:
-        raise OutOfRange(field, f"“{text}”", f"{count} numbers with commas between them")
+        raise OutOfRange(
+            field, f"“{text}”", tr("{count} numbers with commas between them", count=count)
+        )
     return tuple(read_length_mm(part, field) for part in parts)
 
 
@@ -121,7 +126,9 @@ def load_pairs(files: Sequence[Path]) -> list[tuple[Trial, tuple[Reading, ...]]]
     could not be read; raises BadFile.
     """
     if len(files) % 2:
-        raise BadFile("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
+        raise BadFile(
+            tr("Give a trial and its readings in turn: TRIAL READINGS [TRIAL READINGS ...].")
+        )
     pairs: list[tuple[Trial, tuple[Reading, ...]]] = []
     for trial_path, readings_path in zip(files[::2], files[1::2], strict=True):
         trial = load_trial(trial_path)
@@ -132,7 +139,11 @@ def load_pairs(files: Sequence[Path]) -> list[tuple[Trial, tuple[Reading, ...]]]
     for trial, _ in pairs[1:]:
         if subject_of(trial) != subject_of(first):
             raise BadFile(
-                f"{trial.name} is about another machine, stock or task than {first.name}."
+                tr(
+                    "{trial} is about another machine, stock or task than {first}.",
+                    trial=trial.name,
+                    first=first.name,
+                )
             )
     return pairs
 

@@ -17,6 +17,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_decision, write_figures
 from olive_almanac.steps.decide import (
     Basis,
@@ -32,8 +33,8 @@ from olive_almanac.steps.ports import Library
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("decide trial/trial.json readings.json", "The picks, or the cells to burn next."),
-    ("decide trial/trial.json readings.json --enter", "Writes the first pick into the book."),
+    ("decide trial/trial.json readings.json", tr("The picks, or the cells to burn next.")),
+    ("decide trial/trial.json readings.json --enter", tr("Writes the first pick into the book.")),
 )
 
 USUAL_BATCH = 8  # cells that a decision proposes to burn next
@@ -43,18 +44,18 @@ Pairs = list[tuple[Trial, tuple[Reading, ...]]]
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("files", type=Path, nargs="+", metavar="TRIAL READINGS")
+    parser.add_argument("files", type=Path, nargs="+", metavar=tr("TRIAL READINGS"))
     parser.add_argument("--aim", choices=("quickest", "cleanest", "widest"), default="quickest")
     parser.add_argument(
-        "--target", type=float, help="cut: probability 0.5 to 0.999; else: wanted lightness L*"
+        "--target", type=float, help=tr("cut: probability 0.5 to 0.999; else: wanted lightness L*")
     )
     parser.add_argument(
         "--next",
         type=int,
         metavar="K",
-        help="name up to K cells to burn next, also when there is a pick",
+        help=tr("name up to K cells to burn next, also when there is a pick"),
     )
-    parser.add_argument("--enter", action="store_true", help="write the pick into the book")
+    parser.add_argument("--enter", action="store_true", help=tr("write the pick into the book"))
     add_json(parser)
     add_library(parser)
 
@@ -80,9 +81,9 @@ def _check_target(target: float | None, trial: Trial) -> None:
     if target is None:
         return
     if trial.task == "cut" and not 0.5 <= target <= 0.999:
-        raise OutOfRange("Target", target, "a probability from 0.5 to 0.999")
+        raise OutOfRange(tr("Target"), target, tr("a probability from 0.5 to 0.999"))
     if trial.task != "cut" and not 0 <= target <= 100:
-        raise OutOfRange("Target", target, "a lightness L* from 0 to 100")
+        raise OutOfRange(tr("Target"), target, tr("a lightness L* from 0 to 100"))
 
 
 def _other_decision(pairs: Pairs) -> tuple[str, str] | None:
@@ -94,7 +95,7 @@ def _other_decision(pairs: Pairs) -> tuple[str, str] | None:
         return None
     _, found = next(iter(work_out(Basis(pairs))))
     if isinstance(found, str):
-        return f"Not decided yet: {found}", write_figures(question, found)
+        return tr("Not decided yet: {found}", found=found), write_figures(question, found)
     return found.says, write_figures(question, found)
 
 
@@ -117,14 +118,26 @@ def _lines(
     lines = [decision.says]
     if pick is not None:
         lines.append(
-            f"{aim_word(pick.aim, trial.task)}: {dialled(pick.setting)}, "
-            f"{100 * pick.probability:.0f} % sure, margin {100 * pick.margin:.0f} % in speed; "
-            f"{came_from(pick)}."
+            tr(
+                "{aim}: {setting}, {probability:.0f} % sure, margin {margin:.0f} % in speed; "
+                "{pick}.",
+                aim=aim_word(pick.aim, trial.task),
+                setting=dialled(pick.setting),
+                probability=100 * pick.probability,
+                margin=100 * pick.margin,
+                pick=came_from(pick),
+            )
         )
     lines += decision.remarks
     if arguments.next:
         for setting in decision.next_cells:
-            lines.append(f"Next: {dialled(setting)}, focus {number_text(setting.focus_mm)} mm")
+            lines.append(
+                tr(
+                    "Next: {setting}, focus {focus_mm} mm",
+                    setting=dialled(setting),
+                    focus_mm=number_text(setting.focus_mm),
+                )
+            )
     return lines
 
 
@@ -149,10 +162,10 @@ def _enter(
         entry = entry_of(
             pick, decision, pairs, uid=uid, written=written, machine=machine, stock=stock
         )
-        library.save_entry(entry, f"chosen from {trial.name}")
+        library.save_entry(entry, tr("chosen from {trial}", trial=trial.name))
     finally:
         library.close()
-    return f"Written into the book as {uid}: on trial until 3 confirming burns pass."
+    return tr("Written into the book as {uid}: on trial until 3 confirming burns pass.", uid=uid)
 
 
 def _known_or_kept(
@@ -167,7 +180,7 @@ def _known_or_kept(
     fresh = wanted
     if not wanted.uid or wanted.uid in [one.uid for one in known]:
         fresh = replace(wanted, uid=random_id())
-    keep(fresh, "came with a decision")
+    keep(fresh, tr("came with a decision"))
     return fresh
 
 

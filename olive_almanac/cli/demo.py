@@ -6,18 +6,21 @@ import argparse
 from pathlib import Path
 
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.words import tr
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("demo", "The window on the invented demo shop."),
-    ("demo --out pictures/", "Without a screen: works through one job and saves pictures."),
+    ("demo", tr("The window on the invented demo shop.")),
+    ("demo --out pictures/", tr("Without a screen: works through one job and saves pictures.")),
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("--out", type=Path, help="folder for the pictures when there is no screen")
+    parser.add_argument(
+        "--out", type=Path, help=tr("folder for the pictures when there is no screen")
+    )
 
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:

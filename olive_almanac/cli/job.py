@@ -21,6 +21,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, duration_text, number_text, read_sides_mm
+from olive_almanac.core.words import tr
 from olive_almanac.formats.job_files import write_job
 from olive_almanac.formats.station_files import read_entry
 from olive_almanac.formats.svg_in import colour_of
@@ -49,19 +50,21 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "job dial.svg --machine m.json --stock s.json --entry cut.json --copies 9 --out dials/",
-        "Lays nine copies on the sheets of the rack and writes the files.",
+        tr("Lays nine copies on the sheets of the rack and writes the files."),
     ),
     (
-        "job tag.svg --machine m.json --stock s.json --entry cut.json "
-        '--groups "red=cut,blue=leave out" --out tags/',
-        "Says what each colour is.",
+        tr(
+            "job tag.svg --machine m.json --stock s.json --entry cut.json "
+            '--groups "red=cut,blue=leave out" --out tags/'
+        ),
+        tr("Says what each colour is."),
     ),
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("drawing", type=Path, help="SVG or DXF")
+    parser.add_argument("drawing", type=Path, help=tr("SVG or DXF"))
     parser.add_argument("--machine", type=Path, required=True)
     parser.add_argument("--stock", type=Path, required=True)
     parser.add_argument(
@@ -69,64 +72,76 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=Path,
         nargs="+",
         default=[],
-        help="entries of the book, one a task, from which the numbers come",
+        help=tr("entries of the book, one a task, from which the numbers come"),
     )
     parser.add_argument(
         "--groups",
         default="",
-        help='tasks by layer or colour: "red=cut,blue=score,#000=engrave,guides=leave out"',
+        help=tr('tasks by layer or colour: "red=cut,blue=score,#000=engrave,guides=leave out"'),
     )
     parser.add_argument("--copies", type=int, default=1)
-    parser.add_argument("--gap", type=float, default=3.0, help="between copies, mm")
-    parser.add_argument("--sheet", action="append", default=[], help="a sheet, WxH in mm")
-    parser.add_argument("--stock-value", type=float, help="worth of the stock of one run")
-    parser.add_argument("--rate", type=float, help="machine and person, an hour")
+    parser.add_argument("--gap", type=float, default=3.0, help=tr("between copies, mm"))
+    parser.add_argument("--sheet", action="append", default=[], help=tr("a sheet, WxH in mm"))
+    parser.add_argument("--stock-value", type=float, help=tr("worth of the stock of one run"))
+    parser.add_argument("--rate", type=float, help=tr("machine and person, an hour"))
     parser.add_argument(
         "--origin",
         choices=tuple(ORIGINS),
         default="bed",
-        help="the sheet lies at a stop, begins where the head stands, or was touched at two places",
+        help=tr(
+            "the sheet lies at a stop, begins where the head stands, or was touched at two places"
+        ),
     )
     parser.add_argument(
-        "--stop", type=_numbers(2), default=(0.0, 0.0), metavar="X,Y", help="its corner, mm"
+        "--stop", type=_numbers(2), default=(0.0, 0.0), metavar="X,Y", help=tr("its corner, mm")
     )
     parser.add_argument(
-        "--anchor", choices=tuple(ANCHORS), default="lower left", help="where the head stands"
+        "--anchor", choices=tuple(ANCHORS), default="lower left", help=tr("where the head stands")
     )
     parser.add_argument(
         "--touched",
         type=_numbers(4),
         default=(),
         metavar="X,Y,X,Y",
-        help="where its lower corners were touched, mm",
+        help=tr("where its lower corners were touched, mm"),
     )
     parser.add_argument(
         "--answer",
         action="append",
         default=[],
         metavar="KIND=CHOICE",
-        help="to what the drawing tells: pixels=mm, 'burnt twice=once', 'nearly closed=close' ...",
+        help=tr(
+            "to what the drawing tells: pixels=mm, 'burnt twice=once', 'nearly closed=close' ..."
+        ),
     )
-    parser.add_argument("--pieces", action="store_true", help="place its pieces one by one")
-    parser.add_argument("--closer", action="store_true", help="lay copies by their outlines")
-    parser.add_argument("--hang", choices=tuple(HANGS), default="knife", help="what a hang costs")
+    parser.add_argument("--pieces", action="store_true", help=tr("place its pieces one by one"))
+    parser.add_argument("--closer", action="store_true", help=tr("lay copies by their outlines"))
+    parser.add_argument(
+        "--hang", choices=tuple(HANGS), default="knife", help=tr("what a hang costs")
+    )
     parser.add_argument(
         "--evidence",
         type=Path,
         nargs="+",
         default=[],
-        metavar="TRIAL READINGS",
-        help="the cut's coupons with their readings, from which the chance of the job is reckoned",
+        metavar=tr("TRIAL READINGS"),
+        help=tr(
+            "the cut's coupons with their readings, from which the chance of the job is reckoned"
+        ),
     )
     parser.add_argument(
         "--tones",
         type=Path,
         nargs=2,
         metavar=("TRIAL", "READINGS"),
-        help="the greyscale strip by which the drawing's pictures are engraved, or the dot strip",
+        help=tr(
+            "the greyscale strip by which the drawing's pictures are engraved, or the dot strip"
+        ),
     )
     parser.add_argument(
-        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+        "--we-burn-it",
+        action="store_true",
+        help=tr("the shop has decided to burn this disputed stock"),
     )
     parser.add_argument("--name", default="")
     parser.add_argument("--out", type=Path, required=True)
@@ -142,7 +157,9 @@ def _numbers(count: int) -> Callable[[str], tuple[float, ...]]:
         except ValueError:
             values = ()
         if len(values) != count:
-            raise argparse.ArgumentTypeError(f"“{text}” must be {count} numbers with commas")
+            raise argparse.ArgumentTypeError(
+                tr("“{text}” must be {count} numbers with commas", text=text, count=count)
+            )
         return values
 
     return read
@@ -199,8 +216,12 @@ def _by_strip(task: GroupTask, drawing: Drawing, tone: ToneTable | DotTable | No
         return task
     if tone is None:
         raise BadFile(
-            f"{task.group}: its greys need a greyscale strip that was read. Give one with --tones, "
-            f'or leave it out: --groups "{task.group}={LEAVE_OUT}".'
+            tr(
+                "{group}: its greys need a greyscale strip that was read. Give one with "
+                '--tones, or leave it out: --groups "{group}={leave_out}".',
+                group=task.group,
+                leave_out=LEAVE_OUT,
+            )
         )
     from olive_almanac.core.quoting.shades import picture_setting
 
@@ -216,7 +237,11 @@ def _answers(said: list[str]) -> Iterator[FindingAnswer]:
         else:
             known = [f"{kind}={remedy}" for kind, (remedy, _) in REMEDIES.items()]
             units = ", ".join(UNITS)
-            told = f"{', '.join(known)}, or pixels, no size, no unit = {units}"
+            told = tr(
+                "{known}, or pixels, no size, no unit = {units}",
+                known=", ".join(known),
+                units=units,
+            )
             raise OutOfRange("--answer", f"“{words}”", told)
 
 
@@ -226,8 +251,14 @@ def _entries(files: list[Path], machine: Machine, stock: Stock) -> dict[str, Ent
         entry, of_machine, of_stock = read_entry(read_text(path), path.name)
         if (of_machine.name, of_stock.label) != (machine.name, stock.label):
             raise BadFile(
-                f"{path.name} is for {of_machine.name} and {of_stock.label}, the job for "
-                f"{machine.name} and {stock.label}."
+                tr(
+                    "{path} is for {of_machine} and {of_stock}, the job for {machine} and {stock}.",
+                    path=path.name,
+                    of_machine=of_machine.name,
+                    of_stock=of_stock.label,
+                    machine=machine.name,
+                    stock=stock.label,
+                )
             )
         found[entry.task] = entry
     return found
@@ -240,11 +271,15 @@ def _tasks(drawing: Drawing, said: str) -> list[GroupTask]:
         name, _, task = (word.strip() for word in part.rpartition("="))
         if task not in (*TASKS, LEAVE_OUT):
             tasks_known = ", ".join((*TASKS, LEAVE_OUT))
-            raise OutOfRange("--groups", f"“{part}”", f"a group = {tasks_known}")
+            raise OutOfRange(
+                "--groups", f"“{part}”", tr("a group = {tasks_known}", tasks_known=tasks_known)
+            )
         named = [group for group in tasks if _is_called(group, name)]
         if not named:
             known = ", ".join(drawing.groups)
-            raise OutOfRange("--groups", f"“{name}”", f"one of the drawing's groups: {known}")
+            raise OutOfRange(
+                "--groups", f"“{name}”", tr("one of the drawing's groups: {known}", known=known)
+            )
         for group in named:
             tasks[group] = GroupTask(group, task)
     return list(tasks.values())
@@ -265,8 +300,12 @@ def _check_burns(
             continue
         if task.setting is None:
             raise BadFile(
-                f"{task.group} is to be {task.task}, but no entry of that task was given. Give one "
-                "with --entry, or another task with --groups."
+                tr(
+                    "{group} is to be {task}, but no entry of that task was given. Give one with "
+                    "--entry, or another task with --groups.",
+                    group=task.group,
+                    task=task.task,
+                )
             )
         rules = rules_where_burnt(stock) if we_burn_it else {}
         permission = permission_for(machine, stock, cast(Task, task.task), rules)
@@ -282,7 +321,7 @@ def _wish(
     stock: Stock,
     made: str,
 ) -> JobWish:
-    sheets = tuple(Sheet(*read_sides_mm(text, "Sheet")) for text in arguments.sheet)
+    sheets = tuple(Sheet(*read_sides_mm(text, tr("Sheet"))) for text in arguments.sheet)
     name = arguments.name or Path(drawing.name).stem
     uid = hashlib.sha256(f"{drawing.sha256}{machine}{stock}{tasks}".encode()).hexdigest()[:16]
     job = replace(
@@ -303,20 +342,38 @@ def _wish(
 def _in_short(result: JobResult, out: Path) -> str:
     plan = result.plan
     lines = [
-        f"{plan.copies_words} on {count_text(len(plan.runs), 'sheet')}, "
-        f"{duration_text(plan.seconds)}. Written into {out}."
+        tr(
+            "{copies_words} on {sheets}, {seconds}. Written into {out}.",
+            copies_words=plan.copies_words,
+            sheets=count_text(len(plan.runs), "sheet"),
+            seconds=duration_text(plan.seconds),
+            out=out,
+        )
     ]
-    names = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
+    names = {"book": tr("By the book"), "least": tr("Least cost"), "surest": tr("Surest")}
     for pace in result.paces:
         speed = number_text(pace.setting.speed_mm_s)
         lines.append(
-            f"{names[pace.rule]}: {speed} mm/s x {pace.setting.passes}, all falls free with "
-            f"{100 * pace.risk.all_free:.0f} %, costs {pace.expected_cost:.2f} in the mean."
+            tr(
+                "{names}: {speed} mm/s x {passes}, all falls free with {all_free:.0f} %, "
+                "costs {expected_cost:.2f} in the mean.",
+                names=names[pace.rule],
+                speed=speed,
+                passes=pace.setting.passes,
+                all_free=100 * pace.risk.all_free,
+                expected_cost=pace.expected_cost,
+            )
         )
     if result.offer is not None:
         offer = result.offer
         lines.append(
-            f"Burn {len(offer.settings)} cells in a corner first: {duration_text(offer.seconds)} "
-            f"and {offer.cost:.2f}; saves {offer.saves:.2f} in the mean."
+            tr(
+                "Burn {settings} cells in a corner first: {seconds} and {cost:.2f}; saves "
+                "{saves:.2f} in the mean.",
+                settings=len(offer.settings),
+                seconds=duration_text(offer.seconds),
+                cost=offer.cost,
+                saves=offer.saves,
+            )
         )
     return "\n".join(lines)

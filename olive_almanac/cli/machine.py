@@ -12,34 +12,46 @@ from olive_almanac.cli.shelf import Shelf, add_shelf_arguments, run_shelf
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_machine
 from olive_almanac.steps.set_up import Field, controller_fields, machine_fields, power_fields
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("machine", "Lists the machines with their ids."),
+    ("machine", tr("Lists the machines with their ids.")),
     (
-        'machine add --set name="Long Bed" --set source=co2 --set optical_power_w=60',
-        "Adds one; what is not said has the usual value of its source.",
+        tr('machine add --set name="Long Bed" --set source=co2 --set optical_power_w=60'),
+        tr("Adds one; what is not said has the usual value of its source."),
     ),
-    ('machine change "Long Bed" --set optical_power_w=55', "Changes it, as Set up does."),
-    ('machine write "Long Bed" --out long-bed.json', "Writes it for `plan --machine`."),
+    (tr('machine change "Long Bed" --set optical_power_w=55'), tr("Changes it, as Set up does.")),
+    (tr('machine write "Long Bed" --out long-bed.json'), tr("Writes it for `plan --machine`.")),
 )
 
 
 def _words(machine: Machine) -> str:
-    return (
-        f"{machine.name}: {SOURCES[machine.source][0]}, {number_text(machine.optical_power_w)} W "
-        f"optical, {number_text(machine.wavelength_nm, 6)} nm, bed "
-        f"{number_text(machine.bed_mm[0])} x {number_text(machine.bed_mm[1])} mm"
+    return tr(
+        "{machine}: {sources}, {optical_power_w} W optical, {wavelength_nm} nm, bed "
+        "{bed_mm} x {bed_mm2} mm",
+        machine=machine.name,
+        sources=SOURCES[machine.source][0],
+        optical_power_w=number_text(machine.optical_power_w),
+        wavelength_nm=number_text(machine.wavelength_nm, 6),
+        bed_mm=number_text(machine.bed_mm[0]),
+        bed_mm2=number_text(machine.bed_mm[1]),
     )
 
 
 def _fields(machine: Machine | None, wanted: Mapping[str, str]) -> Sequence[Field]:
     source = wanted.get("source", machine.source if machine else "diode")
     if source not in SOURCES:
-        raise BadFile(f"There is no source “{source}”. There are: {', '.join(SOURCES)}.")
+        raise BadFile(
+            tr(
+                "There is no source “{source}”. There are: {sources}.",
+                source=source,
+                sources=", ".join(SOURCES),
+            )
+        )
     fields = machine_fields(machine, source)
     if machine is None:
         return fields
@@ -56,7 +68,10 @@ SHELF = Shelf(
     write_machine,
     _words,
     _fields,
-    (*(field.key for field in machine_fields(None)), "and more of a known one, as Set up has it"),
+    (
+        *(field.key for field in machine_fields(None)),
+        tr("and more of a known one, as Set up has it"),
+    ),
 )
 
 

@@ -9,30 +9,31 @@ from olive_almanac.cli.console import add_json, add_library, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.units import SPEED_UNITS, count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.share import NotesDesk
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("notes old.xlsx --check", "Tells what each row becomes; nothing is written."),
+    ("notes old.xlsx --check", tr("Tells what each row becomes; nothing is written.")),
     (
-        'notes old.csv --machine "Long Bed" --unit mm/min',
-        "Brings the rows in; those that name no machine are for this one.",
+        tr('notes old.csv --machine "Long Bed" --unit mm/min'),
+        tr("Brings the rows in; those that name no machine are for this one."),
     ),
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("file", type=Path, help="a table: CSV, XLSX or ODS")
+    parser.add_argument("file", type=Path, help=tr("a table: CSV, XLSX or ODS"))
     parser.add_argument(
-        "--machine", default="", help="of rows that name none, by its name (default: the first)"
+        "--machine", default="", help=tr("of rows that name none, by its name (default: the first)")
     )
     parser.add_argument(
-        "--unit", choices=tuple(SPEED_UNITS), help="of the speeds, where the file does not say"
+        "--unit", choices=tuple(SPEED_UNITS), help=tr("of the speeds, where the file does not say")
     )
-    parser.add_argument("--check", action="store_true", help="write nothing")
+    parser.add_argument("--check", action="store_true", help=tr("write nothing"))
     add_json(parser)
     add_library(parser)
 
@@ -49,7 +50,12 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             desk.answer(arguments.unit)
         elif desk.question is not None:
             units = ", ".join(desk.question.units)
-            raise BadFile(f"The file does not say the unit of its speeds: give --unit ({units}).")
+            raise BadFile(
+                tr(
+                    "The file does not say the unit of its speeds: give --unit ({units}).",
+                    units=units,
+                )
+            )
         assert desk.notes is not None
         assert desk.brought is not None
         fates = [
@@ -59,9 +65,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         count = len(desk.brought.entries)
         if not arguments.check and count and not desk.keep():
             raise BadFile(session.problem)
-        done = "would come in" if arguments.check else "came in"
-        words = [f"row {fate['row']}: {fate['says']}" for fate in fates]
-        words.append(f"{count_text(count, 'setting')} {done} as guesses.")
+        done = tr("would come in") if arguments.check else tr("came in")
+        words = [tr("row {fate}: {fate2}", fate=fate["row"], fate2=fate["says"]) for fate in fates]
+        words.append(
+            tr("{settings} {done} as guesses.", settings=count_text(count, "setting"), done=done)
+        )
         say(arguments, "\n".join(words), {"settings": count, "rows": fates})
     return 0
 
@@ -69,10 +77,12 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 def _choose_machine(session: Session, words: str) -> None:
     machines = session.catalogue.machines
     if not machines:
-        raise BadFile("The library has no machine yet: add one with olive-almanac machine add.")
+        raise BadFile(tr("The library has no machine yet: add one with olive-almanac machine add."))
     wanted = words.casefold()
     named = [one for one in machines if wanted in (one.name.casefold(), one.label.casefold())]
     if words and not named:
         names = ", ".join(one.name for one in machines)
-        raise BadFile(f"The library has no machine “{words}”. It has: {names}.")
+        raise BadFile(
+            tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
+        )
     session.choose(machine=(named or machines)[0].uid)

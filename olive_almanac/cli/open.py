@@ -7,15 +7,16 @@ from pathlib import Path
 
 from olive_almanac.cli.console import add_library
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.words import tr
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
     (
         "open burn/tags/trial.json",
-        "Opens the window on this coupon; a window that is open shows it.",
+        tr("Opens the window on this coupon; a window that is open shows it."),
     ),
-    ("open shelf.svg", "Opens the window and brings the drawing into Jobs."),
+    ("open shelf.svg", tr("Opens the window and brings the drawing into Jobs.")),
 )
 
 
@@ -26,7 +27,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         type=Path,
         metavar="FILE",
-        help="a coupon (trial.json), a library, a drawing (SVG, DXF) or old notes (CSV, XLSX, ODS)",
+        help=tr(
+            "a coupon (trial.json), a library, a drawing (SVG, DXF) or old notes (CSV, XLSX, ODS)"
+        ),
     )
     add_library(parser)
 

@@ -33,6 +33,7 @@ from olive_almanac.core.records.setting import TASKS, energy_unit
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import ORDERS
 from olive_almanac.core.units import count_text, duration_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_trial
 from olive_almanac.steps.decide import Pairs, decide_trial
 from olive_almanac.steps.lettering import letters
@@ -52,21 +53,21 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "plan --machine m.json --stock s.json --task cut --out trial/",
-        "The eight cells that should tell most, with the files for the machine.",
+        tr("The eight cells that should tell most, with the files for the machine."),
     ),
     (
         "plan --machine m.json --stock s.json --task engrave --kind grey --out strip/",
-        "A greyscale strip.",
+        tr("A greyscale strip."),
     ),
     (
         "plan --machine m.json --stock s.json --task cut --kind kerf "
         "--sheet 300x200 --clamp 0,90,12,110 --out kerf/",
-        "A kerf comb, laid clear of a clamp.",
+        tr("A kerf comb, laid clear of a clamp."),
     ),
     (
         "plan --machine m.json --stock s.json --task cut "
         "--after trial/trial.json readings.json --out second/",
-        "What follows from the first coupon.",
+        tr("What follows from the first coupon."),
     ),
 )
 
@@ -78,8 +79,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--kind",
         choices=[kind.id for kind in all_kinds() if kind.chosen_for],
-        help="kind of trial (default: for a cut the cells that tell most, for all else, and where "
-        "levels are given, a power x speed grid)",
+        help=tr(
+            "kind of trial (default: for a cut the cells that tell most, for all else, and where "
+            "levels are given, a power x speed grid)"
+        ),
     )
     parser.add_argument("--machine", type=Path, required=True)
     parser.add_argument("--stock", type=Path, required=True)
@@ -91,54 +94,60 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="ID",
-        help='how the piece is prepared, as `recipes` names it; "bare" for as it lies; several '
-        "with --kind recipes",
+        help=tr(
+            'how the piece is prepared, as `recipes` names it; "bare" for as it lies; several '
+            "with --kind recipes"
+        ),
     )
-    parser.add_argument("--repeats", help="repeats of a confirm run")
-    parser.add_argument("--cell", help="side of a cell, mm")
-    parser.add_argument("--gap", help="gap between cells, mm")
-    parser.add_argument("--rest", help="rest between cells, s")
+    parser.add_argument("--repeats", help=tr("repeats of a confirm run"))
+    parser.add_argument("--cell", help=tr("side of a cell, mm"))
+    parser.add_argument("--gap", help=tr("gap between cells, mm"))
+    parser.add_argument("--rest", help=tr("rest between cells, s"))
     parser.add_argument(
         "--order",
         choices=ORDERS,
-        help="low energy first (default), or row by row, or column by column",
+        help=tr("low energy first (default), or row by row, or column by column"),
     )
-    parser.add_argument("--turn", action="store_true", help="lay the long side the other way")
+    parser.add_argument("--turn", action="store_true", help=tr("lay the long side the other way"))
     parser.add_argument(
         "--anchor",
         choices=tuple(ANCHORS),
         default="",
-        help="the file begins where the head stands, at this place of the coupon",
+        help=tr("the file begins where the head stands, at this place of the coupon"),
     )
     parser.add_argument(
         "--sheet",
-        help="size of the sheet, WxH in mm: the coupon is laid into its lower left corner",
+        help=tr("size of the sheet, WxH in mm: the coupon is laid into its lower left corner"),
     )
     parser.add_argument(
         "--clamp",
         action="append",
         default=[],
-        help="a clamp on the sheet, from X,Y to X,Y: X,Y,X,Y in mm",
+        help=tr("a clamp on the sheet, from X,Y to X,Y: X,Y,X,Y in mm"),
     )
-    parser.add_argument("--no-labels", action="store_true", help="burn no labels")
-    parser.add_argument("--no-marks", action="store_true", help="burn no photo marks")
-    parser.add_argument("--at", help="place of the coupon on the bed, X,Y in mm")
-    parser.add_argument("--name", default="", help="name of the coupon")
+    parser.add_argument("--no-labels", action="store_true", help=tr("burn no labels"))
+    parser.add_argument("--no-marks", action="store_true", help=tr("burn no photo marks"))
+    parser.add_argument("--at", help=tr("place of the coupon on the bed, X,Y in mm"))
+    parser.add_argument("--name", default="", help=tr("name of the coupon"))
     parser.add_argument(
         "--after",
         type=Path,
         nargs="+",
         default=[],
-        metavar="TRIAL READINGS",
-        help="earlier coupons of the subject with their readings, from which this one follows",
+        metavar=tr("TRIAL READINGS"),
+        help=tr("earlier coupons of the subject with their readings, from which this one follows"),
     )
     parser.add_argument(
         "--hotter",
         action="store_true",
-        help="plan also what is expected to flare up: low energy first, stop at the first flare",
+        help=tr(
+            "plan also what is expected to flare up: low energy first, stop at the first flare"
+        ),
     )
     parser.add_argument(
-        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+        "--we-burn-it",
+        action="store_true",
+        help=tr("the shop has decided to burn this disputed stock"),
     )
     parser.add_argument("--out", type=Path, required=True)
     add_json(parser)
@@ -152,21 +161,29 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         pass  # only a window shows how far it is
     warn(
         [
-            Finding("refused", one.cell.id, f"{one.cell.id} is left out. {one.why}")
+            Finding(
+                "refused",
+                one.cell.id,
+                tr("{cell} is left out. {why}", cell=one.cell.id, why=one.why),
+            )
             for one in plan.refused
         ]
     )
     mind = _permission(arguments, machine, stock).mind
     remarks = (mind, *plan.remarks) if mind else plan.remarks
     warn([Finding("mind", plan.trial.name, words) for words in remarks])
-    say(arguments, f"{_in_short(plan)}. Written into {arguments.out}.", write_trial(plan.trial))
+    say(
+        arguments,
+        tr("{plan}. Written into {out}.", plan=_in_short(plan), out=arguments.out),
+        write_trial(plan.trial),
+    )
     return 0
 
 
 def _planned(arguments: argparse.Namespace, machine: Machine, stock: Stock, made: str) -> TrialPlan:
     pairs = _pairs(arguments, machine, stock)
     choices = _choices(arguments, machine, stock, pairs)
-    name = arguments.name or f"Coupon of {made}"
+    name = arguments.name or tr("Coupon of {made}", made=made)
     return plan_trial(
         machine,
         stock,
@@ -188,7 +205,7 @@ def _pairs(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> Pai
         return []
     pairs = load_pairs(arguments.after)
     if subject_of(pairs[0][0]) != (machine.name, stock.label, arguments.task):
-        raise BadFile(f"{pairs[0][0].name} is about another machine, stock or task.")
+        raise BadFile(tr("{name} is about another machine, stock or task.", name=pairs[0][0].name))
     return pairs
 
 
@@ -216,7 +233,7 @@ def _choices(
     if asks_the_fit:
         cells = decide_trial(pairs)[0].next_cells
         if not cells:
-            raise BadFile("The readings leave no cell that would teach more within the limits.")
+            raise BadFile(tr("The readings leave no cell that would teach more within the limits."))
         suggested = cells_asked_for(suggested, cells, machine, arguments.task).choices
     changes: dict[str, Any] = {}
     for factor in FACTORS:
@@ -239,7 +256,13 @@ def _recipes(arguments: argparse.Namespace, machine: Machine, stock: Stock) -> t
     known["bare"] = AS_IT_LIES
     unknown = [name for name in arguments.recipe if name not in known]
     if unknown:
-        raise BadFile(f"No recipe “{unknown[0]}” for this: there is {', '.join(known)}.")
+        raise BadFile(
+            tr(
+                "No recipe “{unknown}” for this: there is {known}.",
+                unknown=unknown[0],
+                known=", ".join(known),
+            )
+        )
     return tuple(known[name] for name in arguments.recipe)
 
 
@@ -263,12 +286,12 @@ def _placed(arguments: argparse.Namespace, choices: TrialChoices) -> TrialChoice
     )
     if arguments.sheet:
         size = arguments.sheet.replace("×", "x").replace("x", ",")
-        width, height = numbers(size, "Sheet", 2)
-        clamps = tuple(numbers(clamp, "Clamp", 4) for clamp in arguments.clamp)
+        width, height = numbers(size, tr("Sheet"), 2)
+        clamps = tuple(numbers(clamp, tr("Clamp"), 4) for clamp in arguments.clamp)
         sheet = Sheet(width, height, clamps_mm=clamps)  # type: ignore[arg-type]
         placed = replace(placed, sheet=sheet, sheet_number=0, place=(0.0, 0.0))
     if arguments.at:
-        x, y = numbers(arguments.at, "Place", 2)
+        x, y = numbers(arguments.at, tr("Place"), 2)
         placed = replace(placed, place=(x, y))
     return placed
 
@@ -281,8 +304,13 @@ def _trial_id(name: str, made: str, planned: object) -> str:
 def _in_short(plan: TrialPlan) -> str:
     trial, (low, high) = plan.trial, plan.energy_range
     width, height = trial.coupon.width_mm, trial.coupon.height_mm
-    return (
-        f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, "
-        f"{width:g} x {height:g} mm, {number_text(low, 2)} to {number_text(high, 2)} "
-        f"{energy_unit(trial.task)}"
+    return tr(
+        "{cells}, {seconds}, {width:g} x {height:g} mm, {low} to {high} {task}",
+        cells=count_text(len(trial.cells), "cell"),
+        seconds=duration_text(trial.seconds),
+        width=width,
+        height=height,
+        low=number_text(low, 2),
+        high=number_text(high, 2),
+        task=energy_unit(trial.task),
     )

@@ -11,6 +11,7 @@ from olive_almanac.cli.console import add_json, add_library, load_trial, opened,
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import card_work
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.session import Session
@@ -19,24 +20,31 @@ from olive_almanac.steps.share import label_work, write_wall_card_work
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("print card birch-cut --out card.pdf", "The card of an entry; `book` names the ids."),
-    ("print label birch-cut --out label.pdf", "Its label with a code to scan."),
-    ('print wall "Long Bed" --out wall.pdf', "Every setting of a machine, to hang beside it."),
-    ("print key trial/trial.json --paper letter --out key.pdf", "The key sheet of a coupon."),
+    ("print card birch-cut --out card.pdf", tr("The card of an entry; `book` names the ids.")),
+    ("print label birch-cut --out label.pdf", tr("Its label with a code to scan.")),
+    (
+        tr('print wall "Long Bed" --out wall.pdf'),
+        tr("Every setting of a machine, to hang beside it."),
+    ),
+    ("print key trial/trial.json --paper letter --out key.pdf", tr("The key sheet of a coupon.")),
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("page", choices=("card", "label", "wall", "key"), help="what is printed")
     parser.add_argument(
-        "of", help="card, label: the entry's id; wall: the machine; key: the trial's file"
+        "page", choices=("card", "label", "wall", "key"), help=tr("what is printed")
     )
-    parser.add_argument("--paper", choices=("a4", "letter"), default="a4", help="key: the paper")
     parser.add_argument(
-        "--unit", choices=tuple(SPEED_UNITS), default="mm/s", help="of speeds on the page"
+        "of", help=tr("card, label: the entry's id; wall: the machine; key: the trial's file")
     )
-    parser.add_argument("--out", type=Path, required=True, help="the PDF file")
+    parser.add_argument(
+        "--paper", choices=("a4", "letter"), default="a4", help=tr("key: the paper")
+    )
+    parser.add_argument(
+        "--unit", choices=tuple(SPEED_UNITS), default="mm/s", help=tr("of speeds on the page")
+    )
+    parser.add_argument("--out", type=Path, required=True, help=tr("the PDF file"))
     add_json(parser)
     add_library(parser)
 
@@ -55,7 +63,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             _choose(session, arguments.page, arguments.of)
             for _ in WRITERS[arguments.page](session, arguments.out):
                 pass
-    say(arguments, f"Written: {arguments.out}", {"written": str(arguments.out)})
+    say(arguments, tr("Written: {out}", out=arguments.out), {"written": str(arguments.out)})
     return 0
 
 
@@ -73,10 +81,14 @@ def _choose(session: Session, page: str, of: str) -> None:
         found = [one for one in machines if of.casefold() in (one.name.casefold(), one.uid)]
         if not found:
             names = ", ".join(one.name for one in machines) or "none"
-            raise BadFile(f"The library has no machine “{of}”. It has: {names}.")
+            raise BadFile(
+                tr("The library has no machine “{of}”. It has: {names}.", of=of, names=names)
+            )
         session.choose(machine=found[0].uid)
         return
     entry = session.catalogue.entry_by_uid.get(of)
     if entry is None:
-        raise BadFile(f"The book has no entry “{of}”. olive-almanac book --find lists them.")
+        raise BadFile(
+            tr("The book has no entry “{of}”. olive-almanac book --find lists them.", of=of)
+        )
     session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)

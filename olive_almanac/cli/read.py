@@ -14,6 +14,7 @@ from olive_almanac.core.photo.judge import Limits, joined_sides, suggest
 from olive_almanac.core.records.reading import FLAG_WORDS, Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_readings, write_readings
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.photo import photo_work
@@ -23,11 +24,11 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "read trial/trial.json burnt/photo.jpg --out by-photo.json",
-        "Measures the cells in a photo of the front.",
+        tr("Measures the cells in a photo of the front."),
     ),
     (
         "read trial/trial.json burnt/seen.json --out readings.json",
-        "Checks readings by eye and writes them clean.",
+        tr("Checks readings by eye and writes them clean."),
     ),
 )
 
@@ -39,19 +40,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "source",
         type=Path,
         metavar="PHOTO|READINGS",
-        help="a photo of the front, or readings.json as written by hand or by the bench",
+        help=tr("a photo of the front, or readings.json as written by hand or by the bench"),
     )
     parser.add_argument(
         "--back",
         type=Path,
-        help="a photo of the back: tells what hangs from what was not cut through",
+        help=tr("a photo of the back: tells what hangs from what was not cut through"),
     )
     parser.add_argument(
         "--corners",
         nargs=4,
         metavar="X,Y",
-        help="corners of the box around all cells in the photo, pixels: upper left, "
-        "upper right, lower right, lower left",
+        help=tr(
+            "corners of the box around all cells in the photo, pixels: upper left, "
+            "upper right, lower right, lower left"
+        ),
     )
     parser.add_argument("--out", type=Path, required=True)
     add_json(parser)
@@ -68,7 +71,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     document = write_readings(trial.id, readings)
     write_file(arguments.out, document)
     left = len(trial.cells) - len(readings)
-    words = f"{count_text(len(readings), 'cell')} read, {left} not read. Written to"
+    words = tr(
+        "{cells} read, {left} not read. Written to",
+        cells=count_text(len(readings), "cell"),
+        left=left,
+    )
     say(arguments, f"{words} {arguments.out}.", document)
     return 0
 
@@ -85,7 +92,7 @@ def _by_photo(
     """Readings by photo of the front and, where one is given, the back; each cell that is not
     judged is told with its reason.
     """
-    corners = [numbers(one, "Corner", 2) for one in arguments.corners or ()]
+    corners = [numbers(one, tr("Corner"), 2) for one in arguments.corners or ()]
     photo = _seen(trial, arguments.source, "front", corners_px=corners)
     says, cells, simulated = [*photo.seen.says], photo.seen.cells, photo.simulated
     if arguments.back:
@@ -98,7 +105,7 @@ def _by_photo(
         flags = [flag.removeprefix("back_") for flag in cell.flags]
         if flags:
             words = "; ".join(FLAG_WORDS.get(flag, flag) for flag in flags)
-            text = f"{cell.cell} is not judged: {words}."
+            text = tr("{cell} is not judged: {words}.", cell=cell.cell, words=words)
             findings.append(Finding("not-judged", cell.cell, text))
     read = suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back))
     return tuple(replace(one, simulated=simulated) for one in read), findings

@@ -9,6 +9,7 @@ from olive_almanac.cli.console import add_json, load_machine, load_stock, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASKS
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import proposed_recipes
 from olive_almanac.steps.preparing import recipe_line
 
@@ -17,7 +18,7 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "recipes --machine m.json --stock s.json --task engrave",
-        "How pieces of this stock are prepared and finished; `plan --recipe` takes one.",
+        tr("How pieces of this stock are prepared and finished; `plan --recipe` takes one."),
     ),
 )
 
@@ -35,8 +36,13 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
     found = proposed_recipes(machine, stock, arguments.task)
     lines = [
-        f"{one.recipe.origin}{' (needed)' if one.is_needed else ''}: "
-        f"{recipe_line(one.recipe)}. Why: {one.reason}."
+        tr(
+            "{origin}{needed}: {recipe}. Why: {reason}.",
+            origin=one.recipe.origin,
+            needed=tr(" (needed)") if one.is_needed else "",
+            recipe=recipe_line(one.recipe),
+            reason=one.reason,
+        )
         for one in found
     ]
     document = {
@@ -44,5 +50,5 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         "version": 1,
         "recipes": [to_plain(one.recipe) | {"reason": one.reason} for one in found],
     }
-    say(arguments, "\n".join(lines) or "Nothing is proposed: as it lies.", document)
+    say(arguments, "\n".join(lines) or tr("Nothing is proposed: as it lies."), document)
     return 0

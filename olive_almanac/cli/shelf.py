@@ -13,6 +13,7 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.set_up import Field, SetUpPresenter
@@ -52,18 +53,25 @@ class _Told:
 def add_shelf_arguments(parser: argparse.ArgumentParser, shelf: Shelf[Any]) -> None:
     """Add what the verb takes."""
     parser.add_argument(
-        "act", nargs="?", choices=ACTS, default="list", help="what is done (default: list)"
+        "act", nargs="?", choices=ACTS, default="list", help=tr("what is done (default: list)")
     )
-    parser.add_argument("name", nargs="?", default="", help=f"change, write: the {shelf.name}")
+    parser.add_argument(
+        "name", nargs="?", default="", help=tr("change, write: the {shelf}", shelf=shelf.name)
+    )
     parser.add_argument(
         "--set",
         action="append",
         default=[],
         metavar="FIELD=VALUE",
-        help=f"add, change: a field of the form, as it is typed there: {', '.join(shelf.all_keys)}",
+        help=tr(
+            "add, change: a field of the form, as it is typed there: {all_keys}",
+            all_keys=", ".join(shelf.all_keys),
+        ),
     )
-    parser.add_argument("--file", type=Path, help=f"add: from a file that holds a {shelf.name}")
-    parser.add_argument("--out", type=Path, help="write: the file")
+    parser.add_argument(
+        "--file", type=Path, help=tr("add: from a file that holds a {shelf}", shelf=shelf.name)
+    )
+    parser.add_argument("--out", type=Path, help=tr("write: the file"))
     add_json(parser)
     add_library(parser)
 
@@ -87,7 +95,7 @@ def run_shelf(
         if arguments.out is not None:
             write_file(arguments.out, shelf.document(record).encode())
         elif arguments.act == "write":
-            raise BadFile("Name the file to write with --out.")
+            raise BadFile(tr("Name the file to write with --out."))
         say(arguments, shelf.words(record), shelf.document(record))
     return 0
 
@@ -96,7 +104,7 @@ def _list(arguments: argparse.Namespace, session: Session, shelf: Shelf[Any]) ->
     import json
 
     records = shelf.records(session)
-    words = f"The library has no {shelf.name} yet."
+    words = tr("The library has no {shelf} yet.", shelf=shelf.name)
     if records:
         words = "\n".join(f"{shelf.words(one)}  [{one.uid}]" for one in records)
     say(arguments, words, {f"{shelf.name}s": [json.loads(shelf.document(one)) for one in records]})
@@ -110,9 +118,23 @@ def _named(session: Session, shelf: Shelf[Record], words: str) -> Record:
         return found[0]
     if found:
         listed = ", ".join(f"{one.label} [{one.uid}]" for one in found)
-        raise BadFile(f"Several {shelf.name}s are called “{words}”: {listed}. Give the id.")
+        raise BadFile(
+            tr(
+                "Several {shelf}s are called “{words}”: {listed}. Give the id.",
+                shelf=shelf.name,
+                words=words,
+                listed=listed,
+            )
+        )
     listed = ", ".join(one.label for one in shelf.records(session)) or "none"
-    raise BadFile(f"The library has no {shelf.name} “{words}”. It has: {listed}.")
+    raise BadFile(
+        tr(
+            "The library has no {shelf} “{words}”. It has: {listed}.",
+            shelf=shelf.name,
+            words=words,
+            listed=listed,
+        )
+    )
 
 
 def _names(record: Machine | Stock) -> tuple[str, ...]:
@@ -124,13 +146,19 @@ def _added_from(session: Session, shelf: Shelf[Record], path: Path) -> Record:
     known = [one for one in shelf.records(session) if one.uid == record.uid]
     if known:
         raise BadFile(
-            f"{path.name} holds {known[0].label}, which the library has already (id {record.uid}). "
-            f"Use {shelf.name} change."
+            tr(
+                "{path} holds {label}, which the library has already (id {uid}). Use {shelf} "
+                "change.",
+                path=path.name,
+                label=known[0].label,
+                uid=record.uid,
+                shelf=shelf.name,
+            )
         )
     if isinstance(record, Machine):
-        session.store.save_machine(record, "added from a file")
+        session.store.save_machine(record, tr("added from a file"))
     else:
-        session.store.save_stock(record, "added from a file")
+        session.store.save_stock(record, tr("added from a file"))
     return record
 
 
@@ -142,7 +170,13 @@ def _from_form(
     texts = {one.key: one.text for one in shelf.fields(before, wanted)}
     for key, text in wanted.items():
         if key not in texts:
-            raise BadFile(f"The form has no field “{key}”. It has: {', '.join(texts)}.")
+            raise BadFile(
+                tr(
+                    "The form has no field “{key}”. It has: {texts}.",
+                    key=key,
+                    texts=", ".join(texts),
+                )
+            )
         texts[key] = text
     told = _Told()
     presenter = SetUpPresenter(session, told)
@@ -169,5 +203,5 @@ def _from_form(
 def _pair(words: str) -> tuple[str, str]:
     key, sign, text = words.partition("=")
     if not sign:
-        raise BadFile(f"“{words}”: write FIELD=VALUE, for example name=Long Bed.")
+        raise BadFile(tr("“{words}”: write FIELD=VALUE, for example name=Long Bed.", words=words))
     return key.strip(), text.strip()

@@ -14,6 +14,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.service import FOUND
 from olive_almanac.core.units import read_number
 from olive_almanac.core.upkeep.due import Due
+from olive_almanac.core.words import tr
 from olive_almanac.steps.act_words import used_words
 from olive_almanac.steps.mirrors import CAUTIONS, MirrorsPresenter
 from olive_almanac.steps.session import Session
@@ -26,10 +27,10 @@ if TYPE_CHECKING:
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("shop", "What is due, on the first machine."),
-    ('shop act lens --machine "Long Bed" --found dirty --minutes 6', "Notes a service."),
-    ("shop drift", "How true the machine burns, and why."),
-    ('shop marks "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"', "Which mirror is to be turned."),
+    ("shop", tr("What is due, on the first machine.")),
+    (tr('shop act lens --machine "Long Bed" --found dirty --minutes 6'), tr("Notes a service.")),
+    ("shop drift", tr("How true the machine burns, and why.")),
+    (tr('shop marks "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"'), tr("Which mirror is to be turned.")),
 )
 
 
@@ -40,30 +41,36 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="?",
         choices=("due", "act", "drift", "map", "marks"),
         default="due",
-        help="what is due (without a word), note an act of service, how true a machine burns, what "
-        "a bed map found, what marks on tape say of the mirrors",
+        help=tr(
+            "what is due (without a word), note an act of service, how true a machine burns, what "
+            "a bed map found, what marks on tape say of the mirrors"
+        ),
     )
     parser.add_argument(
         "part",
         nargs="?",
         default="",
-        help="act: which part; map: the trial's id; marks: four marks on tape, mm right,up of the "
-        'middle, front left round: "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"',
+        help=tr(
+            "act: which part; map: the trial's id; marks: four marks on tape, mm right,up of the "
+            'middle, front left round: "0.2,0.1 3.1,0.4 3.3,0.6 0.1,0.3"'
+        ),
     )
-    parser.add_argument("--machine", default="", help="by its name (default: the first)")
+    parser.add_argument("--machine", default="", help=tr("by its name (default: the first)"))
     found = [word for word in FOUND if word]
-    parser.add_argument("--found", default="", choices=found, help="act: how it was")
+    parser.add_argument("--found", default="", choices=found, help=tr("act: how it was"))
     for name, help_words in (
-        ("minutes", "what it took"),
-        ("cost", "of parts"),
-        ("celsius", "of the cooling water"),
-        ("flow", "of the cooling water, l/min"),
-        ("watts", "that a power meter read"),
-        ("at-percent", "the power at which it read so"),
-        ("note", "what else is worth keeping"),
+        ("minutes", tr("what it took")),
+        ("cost", tr("of parts")),
+        ("celsius", tr("of the cooling water")),
+        ("flow", tr("of the cooling water, l/min")),
+        ("watts", tr("that a power meter read")),
+        ("at-percent", tr("the power at which it read so")),
+        ("note", tr("what else is worth keeping")),
     ):
-        parser.add_argument(f"--{name}", default="", help=f"act: {help_words}")
-    parser.add_argument("--all", action="store_true", help="due: also what is not due")
+        parser.add_argument(
+            f"--{name}", default="", help=tr("act: {help_words}", help_words=help_words)
+        )
+    parser.add_argument("--all", action="store_true", help=tr("due: also what is not due"))
     add_json(parser)
     add_library(parser)
 
@@ -106,11 +113,13 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 def _machine_uid(session: Session, words: str) -> str:
     machines = session.catalogue.machines
     if not machines:
-        raise BadFile("The library has no machine yet: add one in Set up.")
+        raise BadFile(tr("The library has no machine yet: add one in Set up."))
     named = [one for one in machines if words.casefold() in (one.name.casefold(), one.uid)]
     if words and not named:
         names = ", ".join(one.name for one in machines)
-        raise BadFile(f"The library has no machine “{words}”. It has: {names}.")
+        raise BadFile(
+            tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
+        )
     return (named or machines)[0].uid
 
 
@@ -119,7 +128,13 @@ def _serve(arguments: argparse.Namespace, presenter: UpkeepPresenter, shown: _Pr
     parts = {due.part.id for due in shown.screen.parts}
     if arguments.part not in parts:
         listed = ", ".join(sorted(parts))
-        raise BadFile(f"This machine has no part “{arguments.part}”. It has: {listed}.")
+        raise BadFile(
+            tr(
+                "This machine has no part “{part}”. It has: {listed}.",
+                part=arguments.part,
+                listed=listed,
+            )
+        )
     names = ("minutes", "cost", "celsius", "flow", "watts", "at_percent", "note")
     texts = {name: getattr(arguments, name) for name in names}
     if not presenter.note(arguments.part, arguments.found, texts):
@@ -130,14 +145,14 @@ def _tell(arguments: argparse.Namespace, screen: UpkeepScreen) -> None:
     machine = screen.machine
     assert machine is not None
     parts = [due for due in screen.parts if arguments.all or due.is_now or due.is_soon]
-    lines = [f"{machine.label}. Power off and let it cool before you reach in."]
+    lines = [tr("{machine}. Power off and let it cool before you reach in.", machine=machine.label)]
     if screen.water:
-        lines.append(f"It is not burnt: {screen.water}.")
+        lines.append(tr("It is not burnt: {water}.", water=screen.water))
     lines += [
         f"{_state(due)}: {due.part.words}, {used_words(due)}  [{due.part.id}]" for due in parts
     ]
     if not parts:
-        lines.append("Nothing is due.")
+        lines.append(tr("Nothing is due."))
     document = {
         "format": "olive-almanac/due",
         "version": 1,
@@ -155,7 +170,13 @@ def _tell_map(arguments: argparse.Namespace, session: Session) -> None:
     trial = next((one for one in session.trials.every if one.id == arguments.part), None)
     if trial is None or trial.kind != "bed":
         known = ", ".join(one.id for one in session.trials.every if one.kind == "bed") or "none"
-        raise BadFile(f"The library has no bed map “{arguments.part}”. It has: {known}.")
+        raise BadFile(
+            tr(
+                "The library has no bed map “{part}”. It has: {known}.",
+                part=arguments.part,
+                known=known,
+            )
+        )
     found = decide_bed(trial, counted(session.store, session.store.readings(trial.id)))
     document = {
         "format": "olive-almanac/bed-map",
@@ -178,14 +199,16 @@ def _tell_marks(arguments: argparse.Namespace, presenter: UpkeepPresenter) -> No
     mirrors = MirrorsPresenter(presenter)
     machine = mirrors.machine
     if machine is None:
-        raise BadFile("This machine carries its source in the head: it has no mirrors to set.")
+        raise BadFile(tr("This machine carries its source in the head: it has no mirrors to set."))
     pairs = arguments.part.replace(";", " ").split()
     marks = []
     for pair in pairs:
         right, _, up = pair.partition(",")
-        marks.append((read_number(right, "Mark to the right"), read_number(up, "Mark up")))
+        marks.append((read_number(right, tr("Mark to the right")), read_number(up, tr("Mark up"))))
     if len(marks) != len(mirrors.places_mm()):
-        raise BadFile("Type four marks, mm right,up, from front left round: 0.2,0.1 3.1,0.4 ...")
+        raise BadFile(
+            tr("Type four marks, mm right,up, from front left round: 0.2,0.1 3.1,0.4 ...")
+        )
     found = fit_marks(mirrors.places_mm(), marks, machine.bed_mm)
     document = {
         "format": "olive-almanac/mirror-marks",

@@ -12,6 +12,7 @@ from olive_almanac.cli.shelf import Shelf, add_shelf_arguments, run_shelf
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_stock
 from olive_almanac.steps.permission import families
 from olive_almanac.steps.set_up import Field, stock_fields
@@ -19,27 +20,49 @@ from olive_almanac.steps.set_up import Field, stock_fields
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("stock", "Lists the stocks with their ids."),
+    ("stock", tr("Lists the stocks with their ids.")),
     (
         'stock add --set name="Birch ply" --set family=plywood --set thickness_mm=1/8in',
-        "Adds one; lengths are typed as in the window.",
+        tr("Adds one; lengths are typed as in the window."),
     ),
-    ('stock change birch-3 --set measured="3.02, 3.05, 2.98"', "Notes what the caliper read."),
-    ("stock write birch-3 --out birch.json", "Writes it for `plan --stock`."),
+    (
+        tr('stock change birch-3 --set measured="3.02, 3.05, 2.98"'),
+        tr("Notes what the caliper read."),
+    ),
+    ("stock write birch-3 --out birch.json", tr("Writes it for `plan --stock`.")),
 )
 
 
 def _words(stock: Stock) -> str:
-    sheets = count_text(len(stock.sheets), "sheet") if stock.sheets else "no sheet"
-    measured = f", measured {number_text(stock.true_thickness_mm)} mm" if stock.measured_mm else ""
-    return f"{stock.label}: {stock.family}{measured}, {sheets} in the rack"
+    sheets = count_text(len(stock.sheets), "sheet") if stock.sheets else tr("no sheet")
+    measured = (
+        tr(
+            ", measured {true_thickness_mm} mm",
+            true_thickness_mm=number_text(stock.true_thickness_mm),
+        )
+        if stock.measured_mm
+        else ""
+    )
+    return tr(
+        "{stock}: {family}{measured}, {sheets} in the rack",
+        stock=stock.label,
+        family=stock.family,
+        measured=measured,
+        sheets=sheets,
+    )
 
 
 def _fields(stock: Stock | None, wanted: Mapping[str, str]) -> Sequence[Field]:
     known = [one.id for one in families()]
     family = wanted.get("family", known[0])
     if family not in known:
-        raise BadFile(f"There is no family “{family}”. There are: {', '.join(known)}.")
+        raise BadFile(
+            tr(
+                "There is no family “{family}”. There are: {known}.",
+                family=family,
+                known=", ".join(known),
+            )
+        )
     return stock_fields(stock)
 
 

@@ -13,14 +13,15 @@ from olive_almanac.core.deciding.where import AIMS, Candidate, WhereRow, ranked,
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASKS
 from olive_almanac.core.units import duration_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
 from olive_almanac.steps.where import reach_words, row_words, with_its_lenses
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
 EXAMPLES = (
-    ("where m.json other.json --stock s.json", "Machines side by side for a stock."),
-    ("where m.json --stock s.json --reach", "Up to what thickness it cuts, and in what time."),
+    ("where m.json other.json --stock s.json", tr("Machines side by side for a stock.")),
+    ("where m.json --stock s.json --reach", tr("Up to what thickness it cuts, and in what time.")),
 )
 
 
@@ -29,12 +30,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("machines", type=Path, nargs="+", metavar="MACHINE")
     parser.add_argument("--stock", type=Path, required=True)
     parser.add_argument("--task", choices=TASKS, default="cut")
-    parser.add_argument("--aim", choices=tuple(AIMS), default="time", help="what counts first")
+    parser.add_argument("--aim", choices=tuple(AIMS), default="time", help=tr("what counts first"))
     parser.add_argument(
-        "--reach", action="store_true", help="up to what thickness each machine cuts it"
+        "--reach", action="store_true", help=tr("up to what thickness each machine cuts it")
     )
     parser.add_argument(
-        "--we-burn-it", action="store_true", help="the shop has decided to burn this disputed stock"
+        "--we-burn-it",
+        action="store_true",
+        help=tr("the shop has decided to burn this disputed stock"),
     )
     add_json(parser)
 
@@ -74,9 +77,14 @@ def _line(row: WhereRow) -> str:
     if row.setting is None or row.seconds is None:
         return f"{name}: {row.state}: {row.reason}"
     low, high = (duration_text(end) for end in row.range_s)
-    return (
-        f"{name}: {dialled(row.setting)}, {duration_text(row.seconds)} "
-        f"({low} to {high}); {row_words(row)}"
+    return tr(
+        "{name}: {setting}, {seconds} ({low} to {high}); {row}",
+        name=name,
+        setting=dialled(row.setting),
+        seconds=duration_text(row.seconds),
+        low=low,
+        high=high,
+        row=row_words(row),
     )
 
 

@@ -13,6 +13,7 @@ from olive_almanac.core.deciding.causes import SIGNS, LikelyCause, likely_causes
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, FittedCut, know_cut
 from olive_almanac.core.deciding.engrave import FittedTone, know_tone
 from olive_almanac.core.deciding.signs import read_signs
+from olive_almanac.core.words import tr
 from olive_almanac.formats.catalogue import load_causes
 from olive_almanac.steps.permission import group_of
 
@@ -21,14 +22,14 @@ __all__ = ["EXAMPLES", "add_arguments", "run"]
 EXAMPLES = (
     (
         "wrong trial/trial.json readings.json",
-        "The likeliest causes, each with the check that tells it from the next.",
+        tr("The likeliest causes, each with the check that tells it from the next."),
     ),
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add what the verb takes."""
-    parser.add_argument("files", type=Path, nargs="+", metavar="TRIAL READINGS")
+    parser.add_argument("files", type=Path, nargs="+", metavar=tr("TRIAL READINGS"))
     known = ", ".join(sorted(SIGNS))
     parser.add_argument(
         "--sign",
@@ -36,9 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default=[],
         choices=sorted(SIGNS),
         metavar="SIGN",
-        help=f"what is seen or known beside the readings: {known}",
+        help=tr("what is seen or known beside the readings: {known}", known=known),
     )
-    parser.add_argument("--most", type=int, default=5, help="how many causes to name")
+    parser.add_argument("--most", type=int, default=5, help=tr("how many causes to name"))
     add_json(parser)
 
 
@@ -84,7 +85,14 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 
 def _line(number: int, one: LikelyCause) -> str:
-    seen = f" Seen: {'; '.join(one.speaks_for)}." if one.speaks_for else ""
-    return (
-        f"{number}. {one.cause.name} ({100 * one.chance:.0f} %).{seen} To tell: {one.cause.check}."
+    seen = (
+        tr(" Seen: {speaks_for}.", speaks_for="; ".join(one.speaks_for)) if one.speaks_for else ""
+    )
+    return tr(
+        "{number}. {cause} ({chance:.0f} %).{seen} To tell: {check}.",
+        number=number,
+        cause=one.cause.name,
+        chance=100 * one.chance,
+        seen=seen,
+        check=one.cause.check,
     )

@@ -12,6 +12,7 @@ import re
 import unicodedata
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import decimal_sign, tr, trn
 
 __all__ = [
     "MM_PER_INCH",
@@ -21,7 +22,9 @@ __all__ = [
     "count_text",
     "dpi_from_pitch",
     "duration_text",
+    "fixed_text",
     "lengths_text",
+    "local_text",
     "number_text",
     "passes_text",
     "percent_text",
@@ -33,6 +36,7 @@ __all__ = [
     "read_speed_mm_s",
     "speed_in",
     "speed_text",
+    "split_list",
 ]
 
 MM_PER_INCH = 25.4  # exact by definition
@@ -87,7 +91,7 @@ def read_number(text: str, field: str, unit: str = "") -> float:
     if not found:
         raise OutOfRange(
             field,
-            f"“{text.strip()}”" if text.strip() else "empty",
+            f"“{text.strip()}”" if text.strip() else tr("empty"),
             "a number" + (f" in {unit}" if unit else ""),
         )
     value = float(found[1].replace(",", "."))
@@ -173,6 +177,25 @@ def _factor(factors: dict[str, float], unit: str, field: str) -> float:
     return factors[unit]
 
 
+def local_text(text: str) -> str:
+    """Return a number written with a point as the language writes it."""
+    return text.replace(".", decimal_sign())
+
+
+def fixed_text(value: float, decimals: int) -> str:
+    """Return a number with so many decimals, as the language writes it: "3.20", "3,20"."""
+    return local_text(f"{value:.{decimals}f}")
+
+
+def split_list(text: str) -> list[str]:
+    """Return the parts of a list with commas: "3, 4", "3,4".
+
+    Where numbers are written with a comma it stands between parts with a space: "3,2, 4,1".
+    """
+    between = ", " if decimal_sign() == "," and ", " in text else ","
+    return text.split(between)
+
+
 @functools.lru_cache(maxsize=16384)
 def number_text(value: float, digits: int = 3) -> str:
     """Return a number for the screen: `digits` significant digits, whole digits kept, true minus,
@@ -184,7 +207,8 @@ def number_text(value: float, digits: int = 3) -> str:
         return str(value)
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
     text = f"{value:.{decimals}f}"
-    return (text.rstrip("0").rstrip(".") if "." in text else text).replace("-", "−")
+    text = (text.rstrip("0").rstrip(".") if "." in text else text).replace("-", "−")
+    return local_text(text)
 
 
 def percent_text(fraction: float) -> str:
@@ -220,20 +244,20 @@ def count_text(count: int, one: str, more: str = "") -> str:
     """Return how many of something: "1 cell", "3 cells"; `more` where the plural is not the word
     with an s.
     """
-    return f"{count} {one if count == 1 else more or one + 's'}"
+    return f"{count} {trn(one, more or one + 's', count)}"
 
 
 def lengths_text(*lengths_mm: float) -> str:
     """Return lengths joined by a times sign, one decimal where it matters: "112 × 84"."""
-    return " × ".join(f"{mm:.1f}".removesuffix(".0") for mm in lengths_mm)
+    return local_text(" × ".join(f"{mm:.1f}".removesuffix(".0") for mm in lengths_mm))
 
 
 def duration_text(seconds: float) -> str:
     """Return a time as an operator says it: "48 s", "4 min 10 s", "2 h 05 min"."""
     if not math.isfinite(seconds):
-        return "unknown"
+        return tr("unknown")
     if seconds < 9.95:
-        return f"{seconds:.1f} s"
+        return f"{fixed_text(seconds, 1)} s"
     whole = round(seconds)
     if whole < 60:
         return f"{whole} s"

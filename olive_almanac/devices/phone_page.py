@@ -23,6 +23,7 @@ from urllib.parse import parse_qs, urlsplit
 from multipart import MultipartError, MultipartParser, parse_options_header
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite
+from olive_almanac.core.words import tr
 
 __all__ = ["SIDES", "PhonePage", "Sent"]
 
@@ -81,7 +82,11 @@ class PhonePage:
             self._server = _Server((host, port), _Handler)
         except OSError as problem:
             raise CannotWrite(
-                f"The page for the phone cannot be opened on {host}: {problem.strerror}."
+                tr(
+                    "The page for the phone cannot be opened on {host}: {strerror}.",
+                    host=host,
+                    strerror=problem.strerror,
+                )
             ) from problem
         self._server.page = self
         self.place = f"{host}:{self._server.server_address[1]}"
@@ -270,7 +275,7 @@ class _Handler(BaseHTTPRequestHandler):
         while left:
             piece = self.rfile.read1(min(left, CHUNK))
             if not piece or time.monotonic() > ends:
-                raise OSError("the phone went away")
+                raise OSError(tr("the phone went away"))
             pieces.append(piece)
             left -= len(piece)
         return b"".join(pieces)
@@ -320,7 +325,7 @@ def _picture(body: bytes, boundary: str) -> bytes:
     for part in parser:
         if part.name == "picture" and part.size:
             return bytes(part.file.read())
-    raise ValueError("no picture")
+    raise ValueError(tr("no picture"))
 
 
 PAGE = """<!doctype html>

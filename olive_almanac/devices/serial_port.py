@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.words import tr
 
 __all__ = ["SerialWire"]
 
@@ -20,8 +21,12 @@ class SerialWire:
             self._line = serial.Serial(port, baud, timeout=0, write_timeout=0)
         except (OSError, ValueError) as problem:
             raise CannotWrite(
-                f"The port {port} cannot be opened: {problem}. Check the cable, the name of the "
-                "port, and that no other program uses it."
+                tr(
+                    "The port {port} cannot be opened: {problem}. Check the cable, the name of "
+                    "the port, and that no other program uses it.",
+                    port=port,
+                    problem=problem,
+                )
             ) from problem
 
     def write(self, data: bytes) -> int:

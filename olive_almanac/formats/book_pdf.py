@@ -6,12 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.dates import day_text
+from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, percent_text, speed_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.pdf import (
     CAUTION,
     PAGES_MM,
@@ -80,10 +82,19 @@ def write_book(
 def _lay_out(
     lines: Sequence[Line], pages: dict[str, int], day: str, unit: str, paper: str
 ) -> tuple[bytes, dict[str, int]]:
-    book, found = _Book("The book of proven settings", paper), dict[str, int]()
+    book, found = _Book(tr("The book of proven settings"), paper), dict[str, int]()
     page = book.page
-    page.text(LEFT, 60, "The book of settings", 28, SERIF)
-    page.text(LEFT, 70, f"{count_text(len(lines), 'setting')}, printed {day_text(day)}", 12)
+    page.text(LEFT, 60, tr("The book of settings"), 28, SERIF)
+    page.text(
+        LEFT,
+        70,
+        tr(
+            "{settings}, printed {day}",
+            settings=count_text(len(lines), "setting"),
+            day=day_text(day),
+        ),
+        12,
+    )
     for n, sentence in enumerate(page.wrapped(CAUTION, 150, 10)):
         page.text(LEFT, 84 + 5 * n, sentence, 10)
     book.turn()
@@ -106,18 +117,22 @@ def _lay_out(
 
 
 def _contents(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None:
-    book.page.text(LEFT, book.y, "Contents", 16, SERIF)
+    book.page.text(LEFT, book.y, tr("Contents"), 16, SERIF)
     book.y += 10
     seen: dict[str, tuple[Machine, int]] = {}
     for _, machine, _, _, _ in lines:
         seen[machine.uid] = (machine, seen.get(machine.uid, (machine, 0))[1] + 1)
     for uid, (machine, count) in seen.items():
         book.room(ROW)
-        book.page.text(LEFT, book.y, f"{machine.label}, {count} settings", 11)
-        book.page.text(book.right, book.y, str(pages.get(f"machine {uid}", "")), 11, align="right")
+        book.page.text(
+            LEFT, book.y, tr("{machine}, {count} settings", machine=machine.label, count=count), 11
+        )
+        book.page.text(
+            book.right, book.y, str(pages.get(tr("machine {uid}", uid=uid), "")), 11, align="right"
+        )
         book.y += ROW
     book.room(ROW)
-    book.page.text(LEFT, book.y, "Index by stock, at the end", 11)
+    book.page.text(LEFT, book.y, tr("Index by stock, at the end"), 11)
 
 
 def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, unit: str) -> None:
@@ -127,11 +142,19 @@ def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, uni
     page.fitted(LEFT, book.y + 6, _numbers(entry, unit), book.right - LEFT, 12, SERIF)
     margin, told = entry.evidence.margins.speed, [reason]
     if margin is not None:
-        told.append(f"could run {100 * (margin - 1):.0f} % quicker before it fails")
+        told.append(
+            tr("could run {margin:.0f} % quicker before it fails", margin=100 * (margin - 1))
+        )
     if entry.kerf_x_mm is not None and entry.kerf_y_mm is not None:
-        told.append(f"kerf {entry.kerf_x_mm:.2f} mm along X, {entry.kerf_y_mm:.2f} mm along Y")
+        told.append(
+            tr(
+                "kerf {kerf_x_mm:.2f} mm along X, {kerf_y_mm:.2f} mm along Y",
+                kerf_x_mm=entry.kerf_x_mm,
+                kerf_y_mm=entry.kerf_y_mm,
+            )
+        )
     if not entry.recipe.is_plain:
-        told.append(f"prepared: {entry.recipe.line}")
+        told.append(tr("prepared: {line}", line=entry.recipe.line))
     if entry.notes:
         told.append(entry.notes)
     page.fitted(LEFT, book.y + 11, "; ".join(told), book.right - LEFT, 9, SANS)
@@ -140,7 +163,7 @@ def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, uni
 
 
 def _index(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None:
-    book.page.text(LEFT, book.y, "Index by stock", 16, SERIF)
+    book.page.text(LEFT, book.y, tr("Index by stock"), 16, SERIF)
     book.y += 10
     for entry, machine, stock, _, _ in sorted(
         lines, key=lambda line: (line[2].name.casefold(), line[2].thickness_mm, line[1].name)
@@ -150,7 +173,11 @@ def _index(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None:
             LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}, {machine.name}", 150, 10, SANS
         )
         book.page.text(
-            book.right, book.y, str(pages.get(f"entry {entry.uid}", "")), 10, align="right"
+            book.right,
+            book.y,
+            str(pages.get(tr("entry {uid}", uid=entry.uid), "")),
+            10,
+            align="right",
         )
         book.y += ROW - 1
 
@@ -166,13 +193,13 @@ def write_wall_card(
     """Return a card for the wall beside a machine as PDF: its settings in large figures, those that
     may be used first.
     """
-    book = _Book(f"Settings of {machine.name}", paper)
+    book = _Book(tr("Settings of {machine}", machine=machine.name), paper)
     page = book.page
     page.fitted(LEFT, book.y, machine.label, 120, 24, SERIF)
     page.text(book.right, book.y, day_text(day), 10, align="right")
     page.line(LEFT, book.y + 4, book.right, book.y + 4, 1.4)
     book.y += 14
-    order = {"Proven": 0, "Due again": 1, "On trial": 2, "Guess": 3}
+    order = {tr("Proven"): 0, tr("Due again"): 1, tr("On trial"): 2, tr("Guess"): 3}
     for entry, _, stock, state, _ in sorted(
         lines, key=lambda line: (order.get(line[3], 4), line[2].name, line[2].thickness_mm)
     ):
@@ -194,7 +221,7 @@ def write_label(
     """Return a label for the sample rack as PDF, with a code that opens the entry when scanned into
     the finder.
     """
-    page = Sheet(*LABEL_MM, title=f"Label {stock.label}")
+    page = Sheet(*LABEL_MM, title=tr("Label {stock}", stock=stock.label))
     code = 24.0
     draw_code(page, entry_code(entry.uid), page.width - code - 3, 3, code)
     most = page.width - code - 9
@@ -202,7 +229,8 @@ def write_label(
     page.fitted(
         3,
         12,
-        f"{TASK_WORDS[entry.task]}, {machine.name}" + (f", lot {stock.lot}" if stock.lot else ""),
+        f"{TASK_WORDS[entry.task]}, {machine.name}"
+        + (tr(", lot {lot}", lot=stock.lot) if stock.lot else ""),
         most,
         8,
         SANS,
@@ -219,5 +247,12 @@ def write_label(
     page.fitted(3, 24.5, ", ".join(setting_words(s, speed_unit)), most, 9, SANS)
     if not entry.recipe.is_plain:
         page.fitted(3, 28.5, entry.recipe.line, page.width - 6, 7, SANS)
-    page.fitted(3, 32, f"{state}, written {day_text(entry.written)}", page.width - 6, 7, SANS)
+    page.fitted(
+        3,
+        32,
+        tr("{state}, written {written}", state=state, written=day_text(entry.written)),
+        page.width - 6,
+        7,
+        SANS,
+    )
     return page.done()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import functools
 import json
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -16,15 +17,63 @@ from olive_almanac.core.materials.catalogue import Catalogue
 from olive_almanac.core.materials.proposals import Proposal
 from olive_almanac.core.records.plain import from_plain
 from olive_almanac.core.records.recipe import Recipe
+from olive_almanac.core.words import tr
 
-__all__ = ["load_catalogue", "load_causes", "load_proposals"]
+__all__ = ["load_catalogue", "load_causes", "load_proposals", "words_in"]
+
+
+NO_WORDS = {"id", "format", "source", "sources", "tasks", "families", "kind", "side", "state"}
+NO_WORDS |= {"group", "tells"}
+LEVELS = ("works", "poor", "cannot", "barred")
+
+
+def words_in(written: Any) -> Iterator[str]:
+    """Yield the words of a shipped table that are shown, verdicts without their level."""
+    if isinstance(written, str):
+        level, words = _parted(written)
+        if level not in LEVELS:
+            yield written
+        elif words:
+            yield words
+    elif isinstance(written, list):
+        for one in written:
+            yield from words_in(one)
+    elif isinstance(written, dict):
+        for key, one in written.items():
+            if key not in NO_WORDS:
+                yield from words_in(one)
+
+
+def _told(written: Any) -> Any:
+    """The same table with its words in the language of the shop."""
+    if isinstance(written, str):
+        level, words = _parted(written)
+        if level not in LEVELS:
+            return tr(written)
+        return written.removesuffix(words) + tr(words)
+    if isinstance(written, list):
+        return [_told(one) for one in written]
+    if isinstance(written, dict):
+        return {key: one if key in NO_WORDS else _told(one) for key, one in written.items()}
+    return written
+
+
+def _parted(text: str) -> tuple[str, str]:
+    """The level and the words of a verdict; other words have no level."""
+    if text == "works" or text.startswith("works "):
+        return "works", text.removeprefix("works").strip()
+    level, _, words = text.partition(": ")
+    return level, words
+
+
+def _table(name: str) -> Any:
+    return _told(json.loads(Path(__file__).with_name(name).read_text(encoding="utf-8")))
 
 
 @functools.cache
 def load_catalogue() -> Catalogue:
     """Return the catalogue; it is read once and never changed."""
-    text = Path(__file__).with_name("catalogue.json").read_text(encoding="utf-8")
-    written = json.loads(text)
+    written = _table("catalogue.json")
     stocks = [_with_verdicts(stock) for stock in written["stocks"]]
     return from_plain(Catalogue, {**written, "stocks": stocks}, "catalogue.json: ")
 
@@ -32,15 +81,14 @@ def load_catalogue() -> Catalogue:
 @functools.cache
 def load_causes() -> tuple[Cause, ...]:
     """Return what can go wrong; read once and never changed."""
-    text = Path(__file__).with_name("causes.json").read_text(encoding="utf-8")
-    return tuple(from_plain(Cause, one, "causes.json: ") for one in json.loads(text)["causes"])
+    written = _table("causes.json")["causes"]
+    return tuple(from_plain(Cause, one, "causes.json: ") for one in written)
 
 
 @functools.cache
 def load_proposals() -> tuple[Proposal, ...]:
     """Return the recipes that shops commonly use; read once and never changed."""
-    text = Path(__file__).with_name("recipes.json").read_text(encoding="utf-8")
-    return tuple(_proposal(one) for one in json.loads(text)["proposals"])
+    return tuple(_proposal(one) for one in _table("recipes.json")["proposals"])
 
 
 def _proposal(written: dict[str, Any]) -> Proposal:
@@ -63,7 +111,5 @@ def _with_verdicts(stock: dict[str, Any]) -> dict[str, Any]:
 
 
 def _verdict(text: str) -> dict[str, str]:
-    if text == "works" or text.startswith("works "):
-        return {"level": "works", "words": text.removeprefix("works").strip()}
-    level, _, words = text.partition(": ")
+    level, words = _parted(text)
     return {"level": level, "words": words}

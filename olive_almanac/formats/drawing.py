@@ -17,9 +17,10 @@ from olive_almanac.core.placing.fiducials import burnt_boxes
 from olive_almanac.core.placing.labels import Lettering
 from olive_almanac.core.placing.strokes import Polyline, detail_boxes, strokes_of
 from olive_almanac.core.records.factors import further_words
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import Setting, air_text
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import number_text, passes_text, percent_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.plain_text import printable
 
 __all__ = [
@@ -60,19 +61,21 @@ def layer_name(setting: Setting) -> str:
         passes_text(setting.passes),
     ]
     if setting.pitch_mm:
-        words += [f"pitch {number_text(setting.pitch_mm)} mm"]
+        words += [tr("pitch {pitch_mm} mm", pitch_mm=number_text(setting.pitch_mm))]
     if setting.pitch_mm and setting.crosshatch:
         words += ["crossed"]
     if setting.pitch_mm and setting.direction == "y":
-        words += [f"lines along {setting.direction.upper()}"]
+        words += [tr("lines along {direction}", direction=setting.direction.upper())]
     if setting.focus_mm:
-        words += [f"focus {number_text(setting.focus_mm)} mm"]
+        words += [tr("focus {focus_mm} mm", focus_mm=number_text(setting.focus_mm))]
     if setting.focus_step_mm:
-        words += [f"focus step {number_text(setting.focus_step_mm)} mm"]
+        words += [
+            tr("focus step {focus_step_mm} mm", focus_step_mm=number_text(setting.focus_step_mm))
+        ]
     if setting.air != "full":
-        words += [f"air {setting.air}"]
+        words += [tr("air {air}", air=air_text(setting.air))]
     if setting.beam == "follows-speed":
-        words += ["power follows speed"]
+        words += [tr("power follows speed")]
     return ", ".join((*words, *further_words(setting)))
 
 
@@ -88,10 +91,12 @@ def layers_of(trial: Trial, lettering: Lettering | None = None) -> Iterator[Laye
         assert isinstance(step, (Strokes, Lines))
     if trial.fiducial_setting is not None and trial.fiducials:
         boxes = tuple(box for mark in trial.fiducials for box in burnt_boxes(mark))
-        name = f"photo marks: {layer_name(trial.fiducial_setting)}"
+        name = tr(
+            "photo marks: {fiducial_setting}", fiducial_setting=layer_name(trial.fiducial_setting)
+        )
         yield Layer(name, trial.fiducial_setting, (), boxes, is_mark=True)
     if trial.label_setting is not None and lines:
-        name = f"labels: {layer_name(trial.label_setting)}"
+        name = tr("labels: {label_setting}", label_setting=layer_name(trial.label_setting))
         yield Layer(name, trial.label_setting, tuple(lines), (), is_mark=True)
     groups: dict[Setting, list[Cell]] = {}
     for cell in trial.in_order:

@@ -13,6 +13,7 @@ from olive_almanac.core.quoting.findings import findings_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import FindingAnswer
+from olive_almanac.core.words import tr
 from olive_almanac.formats.dxf_in import read_dxf
 from olive_almanac.formats.picture_in import is_picture, read_picture_file
 from olive_almanac.formats.svg_in import read_svg
@@ -38,9 +39,15 @@ def read_drawing(
     What the file is, is told by what it says, not by its name.  Raises BadFile.
     """
     if not data.strip():
-        raise BadFile(f"{name} is empty.")
+        raise BadFile(tr("{name} is empty.", name=name))
     if len(data) > LARGEST_BYTES:
-        raise BadFile(f"{name} is larger than {LARGEST_BYTES // 1_000_000} MB. Split the drawing.")
+        raise BadFile(
+            tr(
+                "{name} is larger than {largest_bytes} MB. Split the drawing.",
+                name=name,
+                largest_bytes=LARGEST_BYTES // 1000000,
+            )
+        )
     if is_picture(data):
         read = read_picture_file(data, name)
     else:
@@ -50,7 +57,13 @@ def read_drawing(
     paths = read.paths
     flats = [flat(path, DRAWN_MM) for path in paths]
     if sum(map(len, flats)) > MOST_POINTS:
-        raise BadFile(f"{name} has more than {MOST_POINTS:,} points. Simplify its curves.")
+        raise BadFile(
+            tr(
+                "{name} has more than {most_points:,} points. Simplify its curves.",
+                name=name,
+                most_points=MOST_POINTS,
+            )
+        )
     told = (one for one in findings_of(paths, flats, bed_mm) if one.kind not in said)
     findings = (*read.findings, *told)
     sha256 = hashlib.sha256(data).hexdigest()
@@ -70,6 +83,13 @@ def _dxf(data: bytes, name: str) -> Drawing:
     head = data[:4096].upper()
     if b"SECTION" not in head and b"AUTOCAD BINARY DXF" not in head:
         known = " and ".join(suffix[1:].upper() for suffix in DRAWING_FILES)
-        kind = PurePath(name).suffix.lower() or "without a suffix"
-        raise BadFile(f"{name} ({kind}) is neither of {known}. Save the drawing as one of them.")
+        kind = PurePath(name).suffix.lower() or tr("without a suffix")
+        raise BadFile(
+            tr(
+                "{name} ({kind}) is neither of {known}. Save the drawing as one of them.",
+                name=name,
+                kind=kind,
+                known=known,
+            )
+        )
     return read_dxf(data, name)

@@ -22,6 +22,8 @@ from olive_almanac.core.records.drawing import (
     Piece,
     Polyline,
 )
+from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 
 __all__ = ["read_dxf"]
 
@@ -38,7 +40,7 @@ UNIT_MM = {  # DXF reference, header variable $INSUNITS
     13: 0.001,
     14: 100.0,
 }
-UNIT_NAMES = {1: "inch", 2: "foot", 4: "mm", 5: "cm", 6: "m", 10: "yard", 14: "dm"}
+UNIT_NAMES = {1: tr("inch"), 2: tr("foot"), 4: "mm", 5: "cm", 6: "m", 10: tr("yard"), 14: "dm"}
 BY_LAYER, BY_BLOCK = 256, 0
 CURVES = {"LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE", "ARC", "CIRCLE", "HELIX"}
 DEEPEST = 12  # blocks in blocks
@@ -53,8 +55,12 @@ def read_dxf(data: bytes, name: str) -> Drawing:
     document, faults = _opened(data, name)
     reader = _Reader(document, name)
     if faults:
-        noun = "place" if faults == 1 else "places"
-        says = f"The file is damaged in {faults} {noun}; it was read as far as it goes."
+        noun = tr("place") if faults == 1 else tr("places")
+        says = tr(
+            "The file is damaged in {faults} {noun}; it was read as far as it goes.",
+            faults=faults,
+            noun=noun,
+        )
         reader.find("damaged", says)
     return reader.read()
 
@@ -71,7 +77,9 @@ def _opened(data: bytes, name: str) -> tuple[Any, int]:
     try:
         document, audit = recover.read(io.BytesIO(data))
     except _faults() as bad:
-        raise BadFile(f"{name} cannot be read as DXF. Save it again as DXF R2010.") from bad
+        raise BadFile(
+            tr("{name} cannot be read as DXF. Save it again as DXF R2010.", name=name)
+        ) from bad
     return document, len(audit.errors)
 
 
@@ -98,12 +106,14 @@ class _Reader:
         else:
             imperial = header.get("$MEASUREMENT", 1) == 0
             self.scale, unit = (25.4, "inch") if imperial else (1.0, "mm")
-            self.find("no unit", f"It names no unit: taken as {unit}. Check one length.")
+            self.find(
+                "no unit", tr("It names no unit: taken as {unit}. Check one length.", unit=unit)
+            )
         for entity in self.document.modelspace():
             self._take(entity, 0)
         self._tell_counts()
         if not self.paths and not self.counts:
-            raise BadFile(f"{self.name} holds no lines.")
+            raise BadFile(tr("{name} holds no lines.", name=self.name))
         paths, findings = tuple(self.paths), tuple(self.findings)
         unit_mm = 0.0 if code in UNIT_MM else self.scale
         return Drawing(self.name, unit, None, paths, findings, unit_mm=unit_mm)
@@ -111,15 +121,20 @@ class _Reader:
     def _tell_counts(self) -> None:
         for kind, count in self.counts.items():
             if kind in ("TEXT", "MTEXT", "ATTRIB", "ATTDEF"):
-                noun = "line" if count == 1 else "lines"
-                says = f"{count} {noun} of text: not outlines, so they are left out."
+                lines = count_text(count, "line")
+                says = tr("{lines} of text: not outlines, so they are left out.", lines=lines)
                 self.find("text", says)
             elif kind == "IMAGE":
-                self.find("picture", f"{count} left out: pictures can be engraved, not cut.")
+                self.find(
+                    "picture",
+                    tr("{count} left out: pictures can be engraved, not cut.", count=count),
+                )
             elif kind == "hidden":
-                self.find("hidden", f"{count} on layers that are off, left out.")
+                self.find("hidden", tr("{count} on layers that are off, left out.", count=count))
             else:
-                self.find("left out", f"{count} of kind {kind[:40]} left out.")
+                self.find(
+                    "left out", tr("{count} of kind {kind} left out.", count=count, kind=kind[:40])
+                )
 
     def _take(self, entity: Any, depth: int) -> None:
         kind = entity.dxftype()

@@ -10,6 +10,7 @@ import numpy as np
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.placing.strokes import Polyline
+from olive_almanac.core.words import tr
 
 __all__ = ["FontLetters"]
 
@@ -34,9 +35,11 @@ class FontLetters:
             units = float(font["head"].unitsPerEm)
             capital = float(getattr(font["OS/2"], "sCapHeight", 0) or 0) if "OS/2" in font else 0.0
         except (TTLibError, KeyError, AttributeError, ValueError, OSError, EOFError) as problem:
-            raise BadFile(f"{name} is no font that can be read ({problem}).") from problem
+            raise BadFile(
+                tr("{name} is no font that can be read ({problem}).", name=name, problem=problem)
+            ) from problem
         except (AssertionError, IndexError, TypeError, struct_error()) as problem:
-            raise BadFile(f"{name} is a damaged font.") from problem
+            raise BadFile(tr("{name} is a damaged font.", name=name)) from problem
         self._capital = USUAL_CAPITAL * units
         tall = [y for ring in self._glyph("H")[0] for _, y in ring]
         self._capital = capital or max(tall, default=self._capital)

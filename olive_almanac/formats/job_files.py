@@ -26,12 +26,14 @@ from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
     duration_text,
+    fixed_text,
     lengths_text,
     number_text,
     passes_text,
     percent_text,
     speed_text,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing import Layer, dxf_of_layers, layer_name, svg_of_layers
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet
 
@@ -247,7 +249,7 @@ def write_job_sheet(
     copies to scale, and the checklist to tick.
     """
     job, plan = paper.job, paper.plan
-    sheet = Sheet(*PAGES_MM[page], title=f"Job {job.name}")
+    sheet = Sheet(*PAGES_MM[page], title=tr("Job {job}", job=job.name))
     left, right = 18.0, sheet.width - 18.0
     sheet.fitted(left, 22, job.name, right - left - 40, 20, SERIF)
     sheet.text(right, 22, job.made, 10, align="right")
@@ -255,16 +257,24 @@ def write_job_sheet(
     subject = f"{paper.machine.label}   {paper.stock.label}"
     sheet.fitted(left, 31, subject, right - left, 11, SANS_BOLD)
     size = lengths_text(*plan.pattern.size_mm)
-    of = "" if plan.parts else f" of {size} mm"
-    facts = f"{plan.copies_words}{of}, {duration_text(plan.seconds)} in all, {job.drawing_name}"
+    of = "" if plan.parts else tr(" of {size} mm", size=size)
+    facts = tr(
+        "{copies_words}{of}, {seconds} in all, {drawing_name}",
+        copies_words=plan.copies_words,
+        of=of,
+        seconds=duration_text(plan.seconds),
+        drawing_name=job.drawing_name,
+    )
     sheet.fitted(left, 36.5, facts, right - left, 10, SANS)
     y = _draw_groups(sheet, paper, left, right, 45, speed_unit)
     for pace in paper.paces[:1]:
         chance = f"{100 * pace.risk.all_free:.0f} %"
         hangs = number_text(pace.risk.hangs, 1)
-        words = (
-            f"The chance that all of a run falls free: {chance}; places that hang in the mean: "
-            f"{hangs}."
+        words = tr(
+            "The chance that all of a run falls free: {chance}; places that hang in the "
+            "mean: {hangs}.",
+            chance=chance,
+            hangs=hangs,
         )
         sheet.text(left, y, words, 10, SANS_BOLD)
         y += 7
@@ -286,7 +296,16 @@ def write_job_sheet(
 def _draw_groups(
     sheet: Sheet, paper: JobPaper, left: float, right: float, y: float, unit: str
 ) -> float:
-    heads = ("Group", "Task", "Power", "Speed", "Passes", "Focus", "Kerf X, Y", "Length")
+    heads = (
+        tr("Group"),
+        tr("Task"),
+        tr("Power"),
+        tr("Speed"),
+        tr("Passes"),
+        tr("Focus"),
+        tr("Kerf X, Y"),
+        tr("Length"),
+    )
     shares = (0, 0.27, 0.41, 0.49, 0.64, 0.74, 0.81, 0.92)
     xs = [left + share * (right - left) for share in shares]
     for x, head in zip(xs, heads, strict=True):
@@ -297,7 +316,7 @@ def _draw_groups(
         task, setting = work.task, work.task.setting
         if setting is None:
             continue
-        kerf = ", ".join(number_text(mm, 2) for mm in task.kerf_mm or ()) or "none"
+        kerf = ", ".join(number_text(mm, 2) for mm in task.kerf_mm or ()) or tr("none")
         cells = (
             group_words(task.group),
             TASK_WORDS[task.task],
@@ -306,7 +325,7 @@ def _draw_groups(
             passes_text(setting.passes),
             f"{number_text(setting.focus_mm)} mm",
             kerf,
-            f"{work.length_mm / 1000:.2f} m",
+            f"{fixed_text(work.length_mm / 1000, 2)} m",
         )
         for n, (x, words) in enumerate(zip(xs, cells, strict=True)):
             most = (xs[n + 1] if n + 1 < len(xs) else right) - x - 2

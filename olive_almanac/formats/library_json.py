@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import VERSION
 
 __all__ = ["ROW_FIELDS", "read_library", "write_library"]
@@ -68,18 +69,35 @@ def read_library(text: str, where: str) -> tuple[Rows, dict[str, bytes]]:
         plain = json.loads(text)
     except (ValueError, RecursionError) as problem:
         raise BadFile(
-            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
+            tr(
+                "{where} is damaged or not JSON ({problem}). Write it again, or take it from "
+                "a backup.",
+                where=where,
+                problem=problem,
+            )
         ) from problem
     if not isinstance(plain, dict) or plain.get("format") != FORMAT:
-        raise BadFile(f"{where} is no library file: the format {FORMAT!r} is expected.")
+        raise BadFile(
+            tr(
+                "{where} is no library file: the format {format!r} is expected.",
+                where=where,
+                format=FORMAT,
+            )
+        )
     if plain.get("version") != VERSION:
         raise BadFile(
-            f"{where} has version {plain.get('version')!r}; this program reads {VERSION}. Update "
-            "the program."
+            tr(
+                "{where} has version {found!r}; this program reads {version}. Update the program.",
+                where=where,
+                found=plain.get("version"),
+                version=VERSION,
+            )
         )
     tables, photos = plain.get("tables"), plain.get("photos", {})
     if not isinstance(tables, dict) or not isinstance(photos, dict):
-        raise BadFile(f"{where}: tables or photos is missing or no group of fields.")
+        raise BadFile(
+            tr("{where}: tables or photos is missing or no group of fields.", where=where)
+        )
     rows = {
         table: [
             _row(table, row, f"{where}: {table}[{n}]")
@@ -92,11 +110,19 @@ def read_library(text: str, where: str) -> tuple[Rows, dict[str, bytes]]:
 
 def _row(table: str, row: Any, where: str) -> dict[str, Any]:
     if not isinstance(row, dict) or not isinstance(row.get("body"), dict):
-        raise BadFile(f"{where}: a group of fields with a body is expected.")
+        raise BadFile(tr("{where}: a group of fields with a body is expected.", where=where))
     fields = {**ROW_FIELDS, **{name: str for name in MORE_FIELDS[table]}}
     for name, kind in fields.items():
         if type(row.get(name)) is not kind:
-            raise BadFile(f"{where}: {name} is {row.get(name)!r}; {kind.__name__} is expected.")
+            raise BadFile(
+                tr(
+                    "{where}: {name} is {name2!r}; {name3} is expected.",
+                    where=where,
+                    name=name,
+                    name2=row.get(name),
+                    name3=kind.__name__,
+                )
+            )
     return {
         **{name: row[name] for name in fields},
         "body": json.dumps(row["body"], ensure_ascii=False),
@@ -107,4 +133,11 @@ def _photo(name: str, data: Any, where: str) -> bytes:
     try:
         return base64.b64decode(data, validate=True)
     except (TypeError, binascii.Error) as problem:
-        raise BadFile(f"{where}: photo {name} is damaged ({problem}).") from problem
+        raise BadFile(
+            tr(
+                "{where}: photo {name} is damaged ({problem}).",
+                where=where,
+                name=name,
+                problem=problem,
+            )
+        ) from problem

@@ -4,24 +4,31 @@ from __future__ import annotations
 
 from olive_almanac.core.photo.sheet import PAPER_SHARE, SHEET_MARK_IDS, SHEET_MARK_MM
 from olive_almanac.core.placing.fiducials import MODULES, modules_of
+from olive_almanac.core.words import tr
 from olive_almanac.formats.pdf import PAGES_MM, SANS, SANS_BOLD, Sheet
 
 __all__ = ["write_sheet_marks"]
 
 BETWEEN_MM, TOP_MM = 12.0, 62.0
 WORDS = (
-    "Print at 100 %, not fitted to the page, and check the line with a ruler. Cut the four squares "
-    "out along their lines, keep their white rims, and glue them onto card so that they lie flat.",
-    "Lay the offcut on the table, on ground of another colour, and one mark beside each of its "
-    "corners, none of them under it or on it. Take the photo from above, all four in view.",
+    tr(
+        "Print at 100 %, not fitted to the page, and check the line "
+        "with a ruler. Cut the four squares "
+        "out along their lines, keep their white rims, and glue "
+        "them onto card so that they lie flat."
+    ),
+    tr(
+        "Lay the offcut on the table, on ground of another colour, and one mark beside each of its "
+        "corners, none of them under it or on it. Take the photo from above, all four in view."
+    ),
 )
 
 
 def write_sheet_marks(page: str = "a4") -> bytes:
     """Return the page as PDF."""
     wide, high = PAGES_MM[page]
-    sheet = Sheet(wide, high, title="Marks for the photo of an offcut")
-    sheet.text(18, 24, "Marks for the photo of an offcut", 18, SANS_BOLD)
+    sheet = Sheet(wide, high, title=tr("Marks for the photo of an offcut"))
+    sheet.text(18, 24, tr("Marks for the photo of an offcut"), 18, SANS_BOLD)
     y = 32.0
     for words in WORDS:
         for line in sheet.wrapped(words, wide - 36, 10):

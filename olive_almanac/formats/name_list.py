@@ -7,6 +7,7 @@ import io
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 from olive_almanac.formats.notes import sheet_rows, text_of
 
 __all__ = ["MOST_NAMES", "NameTable", "names_of_text", "read_name_table"]
@@ -25,7 +26,7 @@ class NameTable:
     @property
     def columns(self) -> tuple[str, ...]:
         """What the columns are called: by their first cell."""
-        return tuple(f"{n}: {cell or 'no head'}" for n, cell in enumerate(self.rows[0], 1))
+        return tuple(f"{n}: {cell or tr('no head')}" for n, cell in enumerate(self.rows[0], 1))
 
     def column(self, at: int) -> tuple[str, ...]:
         """Return the cells of a column."""
@@ -35,16 +36,25 @@ class NameTable:
 def read_name_table(data: bytes, name: str) -> NameTable:
     """Return the table in the bytes of a file, told by its content.  Raises BadFile."""
     if data[:4] == OLD_SHEET:
-        raise BadFile(f"{name} is in an old or locked format. Save it as XLSX, ODS or CSV.")
+        raise BadFile(
+            tr("{name} is in an old or locked format. Save it as XLSX, ODS or CSV.", name=name)
+        )
     if data[:4] == SHEET:
         rows = [row for _, row in sheet_rows(data, name)]
     else:
         rows = _separated(text_of(data, name))
     rows = [row for row in rows if any(cell.strip() for cell in row)]
     if not rows:
-        raise BadFile(f"{name} holds no names.")
+        raise BadFile(tr("{name} holds no names.", name=name))
     if len(rows) > MOST_NAMES:
-        raise BadFile(f"{name} has {len(rows):,} rows; up to {MOST_NAMES:,} names are taken.")
+        raise BadFile(
+            tr(
+                "{name} has {rows:,} rows; up to {most_names:,} names are taken.",
+                name=name,
+                rows=len(rows),
+                most_names=MOST_NAMES,
+            )
+        )
     wide = max(len(row) for row in rows)
     padded = [[*row, *[""] * (wide - len(row))] for row in rows]
     return NameTable(tuple(tuple(cell.strip()[:MOST_LETTERS] for cell in row) for row in padded))
@@ -71,5 +81,11 @@ def names_of_text(text: str) -> tuple[str, ...]:
     while names and not names[-1]:
         names.pop()
     if len(names) > MOST_NAMES:
-        raise BadFile(f"{len(names):,} names; up to {MOST_NAMES:,} are taken at a time.")
+        raise BadFile(
+            tr(
+                "{names:,} names; up to {most_names:,} are taken at a time.",
+                names=len(names),
+                most_names=MOST_NAMES,
+            )
+        )
     return tuple(names)

@@ -10,6 +10,7 @@ from datetime import date, datetime
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.notes.columns import ROLES, find_columns
 from olive_almanac.core.notes.entries import Notes, rows_of_lines
+from olive_almanac.core.words import tr
 from olive_almanac.formats.sheet_extent import check_extent
 
 __all__ = ["read_notes", "read_pasted", "sheet_rows", "text_of"]
@@ -26,7 +27,9 @@ OLD_SHEET = b"\xd0\xcf\x11\xe0"
 def read_notes(data: bytes, name: str) -> Notes:
     """Return the table of a file by its content.  Raises BadFile where it holds none."""
     if data[:4] == OLD_SHEET:
-        raise BadFile(f"{name} is in an old or locked format. Save it as XLSX, ODS or CSV.")
+        raise BadFile(
+            tr("{name} is in an old or locked format. Save it as XLSX, ODS or CSV.", name=name)
+        )
     if data[:4] == SHEET:
         return _from_sheet(data, name)
     return read_pasted(text_of(data, name), name)
@@ -40,7 +43,7 @@ def text_of(data: bytes, name: str) -> str:
             return data.decode(encoding)
         except UnicodeDecodeError:
             continue
-    raise BadFile(f"{name} is neither a table nor text. Save it as CSV, XLSX or ODS.")
+    raise BadFile(tr("{name} is neither a table nor text. Save it as CSV, XLSX or ODS.", name=name))
 
 
 def _from_sheet(data: bytes, name: str) -> Notes:
@@ -63,7 +66,11 @@ def sheet_rows(data: bytes, name: str) -> list[tuple[int, list[str]]]:
         ]
     except (CalamineError, OSError, ValueError) as problem:
         raise BadFile(
-            f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV."
+            tr(
+                "{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV.",
+                name=name,
+                problem=problem,
+            )
         ) from problem
     filled = [
         [
@@ -92,7 +99,7 @@ def read_pasted(text: str, name: str = "pasted notes") -> Notes:
     ]
     lines = [line for _, line in numbered]
     if "\x00" in text or not lines:
-        raise BadFile(f"{name} holds no rows.")
+        raise BadFile(tr("{name} holds no rows.", name=name))
     _check_lines(numbered, name)
     for mark in ("\t", ";", "|", ","):
         try:
@@ -125,7 +132,12 @@ def _check_lines(numbered: list[tuple[int, str]], name: str) -> None:
     for number, line in numbered:
         if len(line) > MOST_LINE:
             raise BadFile(
-                f"{name} is no table of notes: row {number} is {len(line):,} letters long."
+                tr(
+                    "{name} is no table of notes: row {number} is {line:,} letters long.",
+                    name=name,
+                    number=number,
+                    line=len(line),
+                )
             )
 
 
@@ -150,7 +162,7 @@ def _table(rows: list[tuple[int, list[str]]], name: str) -> Notes:
     passed over.
     """
     if not rows:
-        raise BadFile(f"{name} holds no rows.")
+        raise BadFile(tr("{name} holds no rows.", name=name))
     if len(rows) > MOST_ROWS:
         raise _too_many(len(rows), name)
     heads, below = [""] * max(len(row) for _, row in rows), rows

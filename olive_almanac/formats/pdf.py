@@ -9,11 +9,12 @@ from importlib.resources import files
 from typing import Any
 
 from olive_almanac.core.burn.pulses import overlaps_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.placing.fiducials import burnt_boxes
-from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.factors import further_factors, further_words
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASK_WORDS, air_text
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import (
@@ -26,6 +27,7 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.formats.codes import code_rows
 from olive_almanac.formats.plain_text import printable
 
@@ -47,7 +49,7 @@ __all__ = [
 ]
 
 MM = 72 / 25.4
-SERIF, SANS, SANS_BOLD = "Serif", "Sans", "SansBold"
+SERIF, SANS, SANS_BOLD = tr("Serif"), tr("Sans"), "SansBold"
 FONT_FILES = {
     SERIF: "Vollkorn-SemiBold.ttf",
     SANS: "SourceSans3-Regular.ttf",
@@ -56,7 +58,7 @@ FONT_FILES = {
 _FIGURES = re.compile(r"(\d[\d.,]*)")
 PAGES_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
 INK = (0.133, 0.137, 0.102)
-CAUTION = (
+CAUTION = tr(
     "An aid, not a certification: the machine's manual, local codes and a qualified laser "
     "safety officer come first."
 )
@@ -185,7 +187,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     opens the trial, then each setting with an empty box for its verdict.  `paper` is "a4" or
     "letter".
     """
-    page = Sheet(*PAGES_MM[paper], title=f"Cell key, {trial.name}")
+    page = Sheet(*PAGES_MM[paper], title=tr("Cell key, {trial}", trial=trial.name))
     left, right = 18.0, page.width - 18.0
     page.text(left, 22, trial.name, 18, SERIF)
     page.text(right, 22, day_text(trial.made), 10, align="right")
@@ -194,18 +196,28 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     draw_code(page, trial_code(trial.id), right - code, 28, code)
     most = right - left - code - 4
     page.fitted(
-        left, 31, f"{trial.machine.label}   {trial.stock.label}   {trial.task}", most, 11, SANS_BOLD
+        left,
+        31,
+        f"{trial.machine.label}   {trial.stock.label}   {SHORT_TASK_WORDS[trial.task]}",
+        most,
+        11,
+        SANS_BOLD,
     )
     size = lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
-    turned = " The L marks the lower left corner."
+    turned = tr(" The L marks the lower left corner.")
     if trial.fiducials:
         turned = ""
     page.fitted(
         left,
         36.5,
         (
-            f"{count_text(len(trial.cells), 'cell')}, {duration_text(trial.seconds)}, coupon "
-            f"{size} mm.{turned}"
+            tr(
+                "{cells}, {seconds}, coupon {size} mm.{turned}",
+                cells=count_text(len(trial.cells), "cell"),
+                seconds=duration_text(trial.seconds),
+                size=size,
+                turned=turned,
+            )
         ),
         most,
         10,
@@ -213,9 +225,9 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     )
     page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
     page.fitted(left, 52.5, _prepared(trial), right - left, 10, SANS)
-    page.text(left, 47, "Read by", 10)
+    page.text(left, 47, tr("Read by"), 10)
     page.line(left + 14, 47.5, left + 60, 47.5)
-    page.text(left + 66, 47, "Burnt on", 10)
+    page.text(left + 66, 47, tr("Burnt on"), 10)
     page.line(left + 82, 47.5, left + 120, 47.5)
     bottom = _draw_map(page, trial, left, 55, right - left, 88)
     _draw_table(page, trial, left, right, bottom + 8, speed_unit)
@@ -236,12 +248,12 @@ def _held(trial: Trial, unit: str) -> str:
     settings = [cell.setting for cell in trial.cells]
     words = []
     told: list[tuple[str, set[str]]] = [
-        ("power", {f"{percent_text(s.power)} %" for s in settings}),
-        ("speed", {speed_text(s.speed_mm_s, unit) for s in settings}),
-        ("passes", {str(s.passes) for s in settings}),
-        ("focus", {f"{number_text(s.focus_mm)} mm" for s in settings}),
-        ("air", {str(s.air) for s in settings}),
-        ("beam", {s.beam.replace("-", " ") for s in settings}),
+        (tr("power"), {f"{percent_text(s.power)} %" for s in settings}),
+        (tr("speed"), {speed_text(s.speed_mm_s, unit) for s in settings}),
+        (tr("passes"), {str(s.passes) for s in settings}),
+        (tr("focus"), {f"{number_text(s.focus_mm)} mm" for s in settings}),
+        (tr("air"), {air_text(s.air) for s in settings}),
+        (tr("beam"), {s.beam.replace("-", " ") for s in settings}),
     ]
     for factor in further_factors(settings):
         told.append((factor.file_name, {factor.told(factor.of(s), unit) for s in settings}))
@@ -250,8 +262,8 @@ def _held(trial: Trial, unit: str) -> str:
             words.append(f"{name} {texts.pop()}")
     overlap = overlaps_text(trial.machine, settings)
     if overlap:
-        words.append(f"overlap of the pulses {overlap}")
-    return "In every cell: " + ", ".join(words) + "."
+        words.append(tr("overlap of the pulses {overlap}", overlap=overlap))
+    return tr("In every cell: ") + ", ".join(words) + "."
 
 
 def _prepared(trial: Trial) -> str:
@@ -259,12 +271,12 @@ def _prepared(trial: Trial) -> str:
     if not trial.recipes:
         return ""
     if len(trial.recipes) == 1:
-        return f"Prepared: {trial.recipe.line}."
+        return tr("Prepared: {line}.", line=trial.recipe.line)
     told = []
     for at, recipe in enumerate(trial.recipes):
         rows = dict.fromkeys(cell.id[0] for cell in trial.cells if cell.recipe == at)
-        told.append(f"rows {', '.join(rows)}: {recipe.line}")
-    return "Prepared: " + "; ".join(told) + "."
+        told.append(tr("rows {rows}: {line}", rows=", ".join(rows), line=recipe.line))
+    return tr("Prepared: ") + "; ".join(told) + "."
 
 
 def _draw_map(
@@ -298,14 +310,14 @@ def _draw_table(
     page: Sheet, trial: Trial, left: float, right: float, top: float, unit: str
 ) -> None:
     heads = (
-        "Cell",
-        "Power",
-        f"Speed, {unit}",
-        "Passes",
-        "Focus, mm",
-        "Pitch, mm",
-        "Verdict",
-        "Edge",
+        tr("Cell"),
+        tr("Power"),
+        tr("Speed, {unit}", unit=unit),
+        tr("Passes"),
+        tr("Focus, mm"),
+        tr("Pitch, mm"),
+        tr("Verdict"),
+        tr("Edge"),
     )
     xs = [left + share * (right - left) for share in (0, 0.09, 0.19, 0.35, 0.45, 0.58, 0.70, 0.88)]
     y = top
@@ -334,7 +346,7 @@ def _row(cell: Cell, unit: str) -> tuple[str, ...]:
         number_text(speed_in(setting.speed_mm_s, unit), 4),
         str(setting.passes),
         number_text(setting.focus_mm),
-        number_text(setting.pitch_mm) if setting.pitch_mm else "none",
+        number_text(setting.pitch_mm) if setting.pitch_mm else tr("none"),
     )
 
 
@@ -350,7 +362,9 @@ def write_card(
     """Return the card of an entry as PDF, A6 across: the numbers to set large, then margin, time
     and state.
     """
-    page = Sheet(148.0, 105.0, title=f"{stock.label}, {entry.task}, {machine.name}")
+    page = Sheet(
+        148.0, 105.0, title=f"{stock.label}, {SHORT_TASK_WORDS[entry.task]}, {machine.name}"
+    )
     left, right = 9.0, 139.0
     page.fitted(left, 14, f"{stock.short_name}, {TASK_WORDS[entry.task]}", 95, 17, SERIF)
     page.text(right, 14, machine.label, 10, SANS_BOLD, "right")
@@ -358,34 +372,36 @@ def write_card(
     page.fitted(
         left,
         22.5,
-        f"{state}: {reason}" + (f"   lot {entry.lot}" if entry.lot else ""),
+        f"{state}: {reason}" + (tr("   lot {lot}", lot=entry.lot) if entry.lot else ""),
         right - left,
         10,
         SANS,
     )
     setting = entry.setting
     for x, label, value, unit in (
-        (left, "Power", percent_text(setting.power), "%"),
-        (left + 43, "Speed", number_text(speed_in(setting.speed_mm_s, speed_unit)), speed_unit),
-        (left + 104, "Passes", str(setting.passes), ""),
+        (left, tr("Power"), percent_text(setting.power), "%"),
+        (left + 43, tr("Speed"), number_text(speed_in(setting.speed_mm_s, speed_unit)), speed_unit),
+        (left + 104, tr("Passes"), str(setting.passes), ""),
     ):
         page.text(x, 31, label, 10, SANS_BOLD)
         page.text(x, 46, value, 38, SERIF)
         page.text(x + page.width_mm(value, 38, SERIF) + 2, 46, unit, 12, SERIF)
     page.line(left, 51, right, 51)
-    pitch = "none"
+    pitch = tr("none")
     if setting.pitch_mm:
         pitch = f"{number_text(setting.pitch_mm)} mm"
     rows = [
-        f"Focus {number_text(setting.focus_mm)} mm below the top face",
-        f"Air {setting.air}",
-        f"Line pitch {pitch}",
+        tr("Focus {focus_mm} mm below the top face", focus_mm=number_text(setting.focus_mm)),
+        tr("Air {air}", air=air_text(setting.air)),
+        tr("Line pitch {pitch}", pitch=pitch),
         *(capital(words) for words in further_words(setting, speed_unit)),
     ]
     page.fitted(left, 57.5, "     ".join(rows), right - left, 10, SANS)
     page.fitted(left, 64, "     ".join(_evidence(entry)), right - left, 10, SANS)
     if speed_unit != "mm/s":
-        page.text(left, 70.5, f"Also {speed_text(setting.speed_mm_s)}", 10)
+        page.text(
+            left, 70.5, tr("Also {speed_mm_s}", speed_mm_s=speed_text(setting.speed_mm_s)), 10
+        )
     if not entry.recipe.is_plain:
         words = f"{entry.recipe.name}: {entry.recipe.line}"
         page.fitted(left, 77, words, right - left, 10, SANS_BOLD)
@@ -393,8 +409,11 @@ def write_card(
         left,
         84,
         (
-            f"Stay within reach while it burns. Eyewear for {machine.wavelength_nm:.0f} nm. "
-            "Exhaust on. Extinguisher at hand."
+            tr(
+                "Stay within reach while it burns. Eyewear for {wavelength_nm:.0f} nm. "
+                "Exhaust on. Extinguisher at hand.",
+                wavelength_nm=machine.wavelength_nm,
+            )
         ),
         right - left,
         10,
@@ -409,18 +428,35 @@ def write_card(
 def _evidence(entry: Entry) -> list[str]:
     evidence, words = entry.evidence, []
     if evidence.margins.speed is not None:
-        sure = f", {100 * evidence.margins.keeps:.0f} % sure" if evidence.margins.is_sure else ""
-        words.append(f"Margin {100 * (evidence.margins.speed - 1):.0f} % in speed{sure}")
+        sure = (
+            tr(", {keeps:.0f} % sure", keeps=100 * evidence.margins.keeps)
+            if evidence.margins.is_sure
+            else ""
+        )
+        words.append(
+            tr(
+                "Margin {speed:.0f} % in speed{sure}",
+                speed=100 * (evidence.margins.speed - 1),
+                sure=sure,
+            )
+        )
     if evidence.seconds_per_m is not None:
-        words.append(f"{duration_text(evidence.seconds_per_m)} per metre")
+        words.append(
+            tr("{seconds_per_m} per metre", seconds_per_m=duration_text(evidence.seconds_per_m))
+        )
     if evidence.seconds_per_100cm2 is not None:
-        words.append(f"{duration_text(evidence.seconds_per_100cm2)} per 100 cm²")
+        words.append(
+            tr(
+                "{seconds_per_100cm2} per 100 cm²",
+                seconds_per_100cm2=duration_text(evidence.seconds_per_100cm2),
+            )
+        )
     if evidence.cells_read:
-        words.append(f"from {evidence.cells_read} cells")
+        words.append(tr("from {cells_read} cells", cells_read=evidence.cells_read))
     else:
-        words.append("not yet burnt")
+        words.append(tr("not yet burnt"))
     if evidence.simulated:
-        words.insert(0, "Simulated, not burnt on a machine")
+        words.insert(0, tr("Simulated, not burnt on a machine"))
     return words
 
 
@@ -430,9 +466,14 @@ def write_safety(
     """Return the safety page as PDF, to hang beside the machine: heading and text of each
     caution.
     """
-    page = Sheet(*PAGES_MM[paper], title=f"Safety, {machine.name}, {stock.short_name}")
+    page = Sheet(
+        *PAGES_MM[paper],
+        title=tr(
+            "Safety, {machine}, {short_name}", machine=machine.name, short_name=stock.short_name
+        ),
+    )
     left, right = 20.0, page.width - 20.0
-    page.text(left, 24, "Before it burns", 22, SERIF)
+    page.text(left, 24, tr("Before it burns"), 22, SERIF)
     page.line(left, 28, right, 28, 1.6)
     page.fitted(left, 35, f"{machine.label}   {stock.label}", right - left, 12, SANS_BOLD)
     y = 47.0

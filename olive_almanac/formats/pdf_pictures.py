@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     import numpy as np
@@ -24,7 +25,7 @@ def pages_in(data: bytes) -> int:
         with pypdfium2.PdfDocument(data) as document:
             return len(document)
     except pypdfium2.PdfiumError as problem:
-        raise BadFile(f"The page cannot be shown: {problem}.") from problem
+        raise BadFile(tr("The page cannot be shown: {problem}.", problem=problem)) from problem
 
 
 def page_pictures(data: bytes, dpi: float) -> Iterator[NDArray[np.uint8]]:
@@ -40,4 +41,4 @@ def page_pictures(data: bytes, dpi: float) -> Iterator[NDArray[np.uint8]]:
                 drawn = page.render(scale=dpi / POINTS_PER_INCH, rev_byteorder=True)
                 yield drawn.to_numpy()[:, :, :3].copy()
     except pypdfium2.PdfiumError as problem:
-        raise BadFile(f"The page cannot be shown: {problem}.") from problem
+        raise BadFile(tr("The page cannot be shown: {problem}.", problem=problem)) from problem

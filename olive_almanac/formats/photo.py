@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 
 __all__ = ["Photo", "decode_photo", "suffix_of"]
 
@@ -43,8 +44,10 @@ class Photo:
             return ()
         return (
             (
-                "The file was cut off while it was copied: its lower part is missing. What "
-                "arrived is read; copy it again for the rest."
+                tr(
+                    "The file was cut off while it was copied: its lower part is missing. What "
+                    "arrived is read; copy it again for the rest."
+                )
             ),
         )
 
@@ -66,13 +69,16 @@ def suffix_of(data: bytes) -> str:
     return {"jpeg": ".jpg", "png": ".png", "webp": ".webp", "heic": ".heic"}.get(_kind(data), "")
 
 
-def decode_photo(data: bytes, name: str = "This file") -> Photo:
+def decode_photo(data: bytes, name: str = tr("This file")) -> Photo:
     """Return the pixels of a photo.  Raises BadFile with what it is and what to do."""
     kind = _kind(data)
     if not kind:
         raise BadFile(
-            f"{name} is not a picture that can be read (JPEG, PNG, WebP or HEIC). Choose the "
-            "photo itself."
+            tr(
+                "{name} is not a picture that can be read (JPEG, PNG, WebP or HEIC). Choose "
+                "the photo itself.",
+                name=name,
+            )
         )
     size, f35, image, simulated = _header(data, name, kind)
     megapixels = size[0] * size[1] / 1e6
@@ -82,12 +88,22 @@ def decode_photo(data: bytes, name: str = "This file") -> Photo:
         most = MOST_MP_OTHER
     if megapixels > most:
         raise BadFile(
-            f"{name} has {megapixels:.0f} megapixels; up to {most} are read. Save it smaller."
+            tr(
+                "{name} has {megapixels:.0f} megapixels; up to {most} are read. Save it smaller.",
+                name=name,
+                megapixels=megapixels,
+                most=most,
+            )
         )
     if min(size) < LEAST_PX:
         raise BadFile(
-            f"{name} is only {size[0]} × {size[1]} pixels: too small to read. Take the photo "
-            "file, not its preview."
+            tr(
+                "{name} is only {size} × {size2} pixels: too small to read. Take the photo "
+                "file, not its preview.",
+                name=name,
+                size=size[0],
+                size2=size[1],
+            )
         )
     if megapixels > QUARTER_FROM_MP:
         reduced = 4
@@ -126,8 +142,11 @@ def _header(
                 f35 = float(value)
     except Exception as problem:  # whatever a damaged header makes the decoder raise
         raise BadFile(
-            f"{name} is damaged at its beginning and cannot be opened. Copy it from the phone "
-            "again."
+            tr(
+                "{name} is damaged at its beginning and cannot be opened. Copy it from the "
+                "phone again.",
+                name=name,
+            )
         ) from problem
     return image.size, f35, image, simulated
 
@@ -165,7 +184,7 @@ def _patient(data: bytes, reduced: int, name: str) -> NDArray[np.uint8]:
         return np.ascontiguousarray(np.asarray(image.convert("RGB"))[..., ::-1])
     except Exception as problem:
         raise BadFile(
-            f"{name} is damaged and cannot be decoded. Copy it from the phone again."
+            tr("{name} is damaged and cannot be decoded. Copy it from the phone again.", name=name)
         ) from problem
     finally:
         ImageFile.LOAD_TRUNCATED_IMAGES = before
@@ -177,7 +196,7 @@ def _heic(image: object, name: str) -> NDArray[np.uint8]:
         return np.ascontiguousarray(pixels[..., ::-1])
     except Exception as problem:
         raise BadFile(
-            f"{name} is damaged and cannot be decoded. Copy it from the phone again."
+            tr("{name} is damaged and cannot be decoded. Copy it from the phone again.", name=name)
         ) from problem
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.light import light_of_codes
 from olive_almanac.core.records.drawing import Drawing, DrawingFinding, Picture
+from olive_almanac.core.words import tr
 
 __all__ = ["PICTURE_GROUP", "is_picture", "luminance_of", "read_picture_file", "size_px"]
 
@@ -32,10 +33,16 @@ def _opened(data: bytes, name: str) -> Any:
     try:
         image = Image.open(io.BytesIO(data), formats=tuple(KINDS.values()))
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as problem:
-        raise BadFile(f"{name} holds a picture that cannot be read.") from problem
+        raise BadFile(tr("{name} holds a picture that cannot be read.", name=name)) from problem
     if image.width * image.height > MOST_PIXELS:
         most = MOST_PIXELS // 1_000_000
-        raise BadFile(f"{name} holds a picture of more than {most} million dots. Make it smaller.")
+        raise BadFile(
+            tr(
+                "{name} holds a picture of more than {most} million dots. Make it smaller.",
+                name=name,
+                most=most,
+            )
+        )
     return image
 
 
@@ -45,7 +52,7 @@ def _loaded(data: bytes, name: str) -> Any:
     try:
         image.load()
     except (OSError, ValueError, SyntaxError, MemoryError) as problem:
-        raise BadFile(f"{name} holds a damaged picture. Save it again.") from problem
+        raise BadFile(tr("{name} holds a damaged picture. Save it again.", name=name)) from problem
     return image
 
 
@@ -80,7 +87,9 @@ def read_picture_file(data: bytes, name: str) -> Drawing:
     size = (image.width * kx, image.height * ky)
     findings: tuple[DrawingFinding, ...] = ()
     if not known:
-        says = "It names no resolution: its dots are taken as px at 96 an inch. Check its width."
+        says = tr(
+            "It names no resolution: its dots are taken as px at 96 an inch. Check its width."
+        )
         findings = (DrawingFinding("no size", says),)
     picture = Picture(PICTURE_GROUP, data, (0.0, 0.0), size)
     unit_mm = 0.0 if known else PX_MM

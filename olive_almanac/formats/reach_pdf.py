@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.words import tr
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet
 
 __all__ = ["ReachLine", "ReachMark", "write_reach"]
@@ -39,12 +40,12 @@ def write_reach(
     """Return the page as PDF: a box a thickness, with the passes that it takes; empty and crossed
     where it does not go.
     """
-    page = Sheet(*PAGES_MM[paper], title=f"What {machine.name} cuts")
+    page = Sheet(*PAGES_MM[paper], title=tr("What {machine} cuts", machine=machine.name))
     right = page.width - LEFT
-    page.fitted(LEFT, 22, f"What {machine.label} cuts", 120, 20, SERIF)
+    page.fitted(LEFT, 22, tr("What {machine} cuts", machine=machine.label), 120, 20, SERIF)
     page.text(right, 22, day_text(day), 10, align="right")
     page.line(LEFT, 26, right, 26, 1.4)
-    note = "In a box: thickness in mm, below it the passes. Crossed: it does not get through."
+    note = tr("In a box: thickness in mm, below it the passes. Crossed: it does not get through.")
     page.text(LEFT, 32, note, 9)
     y = 40.0
     for line in lines:

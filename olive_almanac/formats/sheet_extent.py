@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from xml.etree import ElementTree
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 
 __all__ = ["check_extent"]
 
@@ -38,12 +39,20 @@ def check_extent(data: bytes, name: str) -> None:
                     _check_far(_ods_cells(packed.read(member)), name)
     except (zipfile.BadZipFile, zlib.error, ElementTree.ParseError, EOFError) as problem:
         raise BadFile(
-            f"{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV."
+            tr(
+                "{name} cannot be read as a spreadsheet ({problem}). Save it again, or as CSV.",
+                name=name,
+                problem=problem,
+            )
         ) from problem
     except (NotImplementedError, RuntimeError, OSError, ValueError) as problem:
         raise BadFile(
-            f"{name} is locked or packed in a way that is not known ({problem}). Save it again, "
-            "or as CSV."
+            tr(
+                "{name} is locked or packed in a way that is not known ({problem}). Save it "
+                "again, or as CSV.",
+                name=name,
+                problem=problem,
+            )
         ) from problem
 
 
@@ -55,8 +64,12 @@ def _check_size(packed: zipfile.ZipFile, name: str) -> None:
                 left -= len(piece)
         if left <= 0:
             raise BadFile(
-                f"{name} unpacks to more than {MOST_UNPACKED // 1_000_000} MB: that is no table of "
-                "notes. Copy the rows into a fresh sheet."
+                tr(
+                    "{name} unpacks to more than {most_unpacked} MB: that is no table of notes. "
+                    "Copy the rows into a fresh sheet.",
+                    name=name,
+                    most_unpacked=MOST_UNPACKED // 1000000,
+                )
             )
 
 
@@ -96,6 +109,11 @@ def _check_far(cells: Iterator[tuple[int, int]], name: str) -> None:
         rows, columns = max(rows, row), max(columns, column)
         if columns > MOST_COLUMNS or rows * columns > MOST_CELLS:
             raise BadFile(
-                f"{name} has something far away from its table, in row {row}, column {column}. "
-                "Delete it there, or copy the rows into a fresh sheet."
+                tr(
+                    "{name} has something far away from its table, in row {row}, column "
+                    "{column}. Delete it there, or copy the rows into a fresh sheet.",
+                    name=name,
+                    row=row,
+                    column=column,
+                )
             )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from olive_almanac.core.words import tr
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet
 
 __all__ = ["Group", "write_log", "write_week"]
@@ -68,11 +69,11 @@ class _Pages:
 
 def write_week(groups: Sequence[Group], day: str, paper: str = "a4") -> bytes:
     """Return what is to be done this week as PDF, each line with a box to tick."""
-    pages = _Pages("This week in the shop", day, paper)
+    pages = _Pages(tr("This week in the shop"), day, paper)
     for group in groups:
         pages.heading(group.title)
         if not group.lines:
-            pages.wrapped(LEFT, "Nothing is due.", 10)
+            pages.wrapped(LEFT, tr("Nothing is due."), 10)
         for words, why in group.lines:
             pages.room(2 * LINE_MM)
             pages.sheet.box(LEFT, pages.y - BOX_MM + 0.4, BOX_MM, BOX_MM, 0.4)
@@ -87,9 +88,9 @@ def write_log(
     machine: str, lines: Sequence[tuple[str, str, str]], day: str, paper: str = "a4"
 ) -> bytes:
     """Return what was done to a machine as PDF, the newest first: day, part, what was noted."""
-    pages = _Pages(f"Service log, {machine}", day, paper)
+    pages = _Pages(tr("Service log, {machine}", machine=machine), day, paper)
     if not lines:
-        pages.wrapped(LEFT, "Nothing was noted yet.", 10)
+        pages.wrapped(LEFT, tr("Nothing was noted yet."), 10)
     for on, part, noted in lines:
         said = pages.sheet.wrapped(noted, pages.wide - COLUMNS_MM[2], 9.5)
         pages.room(len(said) * LINE_MM)

@@ -16,9 +16,10 @@ from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import VERDICTS, Reading
-from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = [
     "VERSION",
@@ -57,23 +58,40 @@ def _read(kind: str, text: str, where: str) -> dict[str, Any]:
         plain = json.loads(text)
     except (ValueError, RecursionError) as problem:
         raise BadFile(
-            f"{where} is damaged or not JSON ({problem}). Write it again, or take it from a backup."
+            tr(
+                "{where} is damaged or not JSON ({problem}). Write it again, or take it from "
+                "a backup.",
+                where=where,
+                problem=problem,
+            )
         ) from problem
     if not isinstance(plain, dict):
-        raise BadFile(f"{where} holds no {kind}: a JSON object is expected.")
+        raise BadFile(
+            tr("{where} holds no {kind}: a JSON object is expected.", where=where, kind=kind)
+        )
     expected = f"olive-almanac/{kind}"
     if plain.get("format") != expected:
         raise BadFile(
-            f"{where} is not a {kind} file: its format is {plain.get('format')!r}, {expected!r} "
-            "is expected."
+            tr(
+                "{where} is not a {kind} file: its format is {found!r}, {expected!r} is expected.",
+                where=where,
+                kind=kind,
+                found=plain.get("format"),
+                expected=expected,
+            )
         )
     version = plain.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise BadFile(f"{where} names no valid version.")
+        raise BadFile(tr("{where} names no valid version.", where=where))
     if version > VERSION:
         raise BadFile(
-            f"{where} was written by a newer Olive Almanac (version {version}); this one reads up "
-            f"to {VERSION}. Update the program on this computer."
+            tr(
+                "{where} was written by a newer Olive Almanac (version {version}); this one "
+                "reads up to {version2}. Update the program on this computer.",
+                where=where,
+                version=version,
+                version2=VERSION,
+            )
         )
     return {key: value for key, value in plain.items() if key not in ("format", "version")}
 
@@ -81,7 +99,9 @@ def _read(kind: str, text: str, where: str) -> dict[str, Any]:
 def _unknown(where: str, extra: dict[str, object]) -> list[Finding]:
     return [
         Finding(
-            "unknown-field", where, f"{where}: “{name}” is not known here; it is kept as it is."
+            "unknown-field",
+            where,
+            tr("{where}: “{name}” is not known here; it is kept as it is.", where=where, name=name),
         )
         for name in extra
     ]
@@ -124,23 +144,38 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
     """
     plain = _read("readings", text, where)
     if plain.get("trial") != trial.id:
-        raise BadFile(f"{where} belongs to trial {plain.get('trial')!r}, not to {trial.id!r}.")
+        raise BadFile(
+            tr(
+                "{where} belongs to trial {found!r}, not to {id!r}.",
+                where=where,
+                found=plain.get("trial"),
+                id=trial.id,
+            )
+        )
     if not isinstance(plain.get("readings"), list):
-        raise BadFile(f"{where}: readings is missing or no list.")
+        raise BadFile(tr("{where}: readings is missing or no list.", where=where))
     known, kept, findings = {cell.id for cell in trial.cells}, {}, []
     for number, item in enumerate(plain["readings"]):
-        place = f"{where}: readings[{number}]"
+        place = tr("{where}: readings[{number}]", where=where, number=number)
         try:
             reading = from_plain(Reading, item, place)
         except BadFile as problem:
-            findings.append(Finding("bad-reading", place, f"{problem} This reading is left out."))
+            findings.append(
+                Finding(
+                    "bad-reading", place, tr("{problem} This reading is left out.", problem=problem)
+                )
+            )
             continue
         if reading.cell not in known:
             findings.append(
                 Finding(
                     "unknown-cell",
                     place,
-                    f"{place}: the trial has no cell “{reading.cell}”. Left out.",
+                    tr(
+                        "{place}: the trial has no cell “{cell}”. Left out.",
+                        place=place,
+                        cell=reading.cell,
+                    ),
                 )
             )
         elif reading.verdict is not None and reading.verdict not in VERDICTS[trial.task]:
@@ -148,7 +183,12 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
                 Finding(
                     "wrong-verdict",
                     place,
-                    f"{place}: “{reading.verdict}” is no verdict of {trial.task}. Left out.",
+                    tr(
+                        "{place}: “{verdict}” is no verdict of {task}. Left out.",
+                        place=place,
+                        verdict=reading.verdict,
+                        task=SHORT_TASK_WORDS[trial.task],
+                    ),
                 )
             )
         elif reading.cell in kept:
@@ -156,7 +196,11 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
                 Finding(
                     "read-twice",
                     place,
-                    f"{place}: cell {reading.cell} is read twice; the later one counts.",
+                    tr(
+                        "{place}: cell {cell} is read twice; the later one counts.",
+                        place=place,
+                        cell=reading.cell,
+                    ),
                 )
             )
             kept[reading.cell] = reading
@@ -165,8 +209,10 @@ def read_readings(text: str, where: str, trial: Trial) -> tuple[tuple[Reading, .
     if not kept:
         first = ""
         if findings:
-            first = f" The first: {findings[0].text}"
-        raise BadFile(f"{where} holds no reading that fits this trial.{first}")
+            first = tr(" The first: {text}", text=findings[0].text)
+        raise BadFile(
+            tr("{where} holds no reading that fits this trial.{first}", where=where, first=first)
+        )
     return tuple(kept.values()), findings
 
 
@@ -213,11 +259,11 @@ def read_entry(text: str, where: str) -> tuple[Entry, Machine, Stock]:
     plain = _read("entry", text, where)
     for part in ("entry", "machine", "stock"):
         if part not in plain:
-            raise BadFile(f"{where}: {part} is missing.")
+            raise BadFile(tr("{where}: {part} is missing.", where=where, part=part))
     return (
-        from_plain(Entry, plain["entry"], f"{where}: entry: "),
-        from_plain(Machine, plain["machine"], f"{where}: machine: "),
-        from_plain(Stock, plain["stock"], f"{where}: stock: "),
+        from_plain(Entry, plain["entry"], tr("{where}: entry: ", where=where)),
+        from_plain(Machine, plain["machine"], tr("{where}: machine: ", where=where)),
+        from_plain(Stock, plain["stock"], tr("{where}: stock: ", where=where)),
     )
 
 

@@ -38,6 +38,8 @@ from olive_almanac.core.records.drawing import (
     Piece,
     Polyline,
 )
+from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.picture_in import PICTURE_GROUP, size_px
 
 __all__ = ["colour_of", "read_svg"]
@@ -105,12 +107,25 @@ def read_svg(data: bytes, name: str) -> Drawing:
     except ElementTree.ParseError as problem:
         line, column = problem.position
         raise BadFile(
-            f"{name} is not whole: line {line}, column {column} cannot be read. Save it again."
+            tr(
+                "{name} is not whole: line {line}, column {column} cannot be read. Save it again.",
+                name=name,
+                line=line,
+                column=column,
+            )
         ) from problem
     except (ValueError, LookupError, RecursionError) as problem:
-        raise BadFile(f"{name} cannot be read as a drawing. Save it again as SVG.") from problem
+        raise BadFile(
+            tr("{name} cannot be read as a drawing. Save it again as SVG.", name=name)
+        ) from problem
     if _tag(root) != "svg":
-        raise BadFile(f"{name} is no SVG drawing: it begins with “{_tag(root)[:40]}”.")
+        raise BadFile(
+            tr(
+                "{name} is no SVG drawing: it begins with “{root}”.",
+                name=name,
+                root=_tag(root)[:40],
+            )
+        )
     return _Reader(root, name).read()
 
 
@@ -145,7 +160,7 @@ def _refuse_entities(data: bytes, name: str) -> None:
         parser.Parse(data, True)
     except _Refused:
         raise BadFile(
-            f"{name} declares entities, which are not followed. Save it as plain SVG."
+            tr("{name} declares entities, which are not followed. Save it as plain SVG.", name=name)
         ) from None
     except (StopIteration, expat.ExpatError, ValueError, LookupError):
         return  # what is wrong is told by the reader itself
@@ -193,6 +208,17 @@ def _one_transform(name: str, a: list[float]) -> Affine | None:
     if name == "skewY":
         return (1, math.tan(math.radians(a[0])), 0, 1, 0, 0)
     return None
+
+
+def _counted(key: str, count: int) -> str:
+    """How many of what was met, in words."""
+    if key == "text":
+        return count_text(count, "line")
+    if key == "image":
+        return count_text(count, "picture")
+    if key == "use":
+        return count_text(count, "copy", "copies")
+    return count_text(count, "object")
 
 
 def _declarations(text: str) -> dict[str, str]:
@@ -244,7 +270,7 @@ class _Reader:
         self._walk(self.root, page, {}, "", 0, True)
         self._tell_counts()
         if not self.paths and not self.counts and not self.pictures:
-            raise BadFile(f"{self.name} holds no lines.")
+            raise BadFile(tr("{name} holds no lines.", name=self.name))
         asked = any(one.kind in ("pixels", "no size") for one in self.findings)
         paths, findings = tuple(self.paths), tuple(self.findings)
         unit_mm = PX_MM if asked else 0.0
@@ -259,12 +285,16 @@ class _Reader:
         width, height = (_length(root.get(side), 1.0) for side in ("width", "height"))
         box = [float(word) for word in NUMBERS.findall(root.get("viewBox") or "")]
         if len(box) != 4 or not (0 < box[2] < 1e7 and 0 < box[3] < 1e7):
-            self._find("pixels", "Its lengths are in px, taken at 96 an inch: check one length.")
+            self._find(
+                "pixels", tr("Its lengths are in px, taken at 96 an inch: check one length.")
+            )
             high = height or 0.0
             size = (width, height) if width and height else None
-            return size, "px at 96 an inch", (PX_MM, 0, 0, -PX_MM, 0, high)
+            return size, tr("px at 96 an inch"), (PX_MM, 0, 0, -PX_MM, 0, high)
         if not width and not height:
-            says = "It gives no size: its units are taken as px at 96 an inch. Check one length."
+            says = tr(
+                "It gives no size: its units are taken as px at 96 an inch. Check one length."
+            )
             self._find("no size", says)
             width, height = box[2] * PX_MM, box[3] * PX_MM
         width = width or (height or 0.0) * box[2] / box[3]
@@ -277,7 +307,7 @@ class _Reader:
             left = (width - k * box[2]) / 2 - k * box[0]
             low = height - (height - k * box[3]) / 2 + k * box[1]
             kx = ky = k
-        unit = "mm" if abs(kx - 1) < 1e-9 else f"{kx:.6g} mm a unit"
+        unit = "mm" if abs(kx - 1) < 1e-9 else tr("{kx:.6g} mm a unit", kx=kx)
         return (width, height), unit, (kx, 0, 0, -ky, left, low)
 
     def _find(self, kind: FindingKind, says: str) -> None:
@@ -285,21 +315,22 @@ class _Reader:
 
     def _tell_counts(self) -> None:
         told: tuple[tuple[str, FindingKind, str], ...] = (
-            ("text", "text", "{} of text: not outlines, so they are left out."),
-            ("image", "picture", "{} left out: turned, or not in the file itself."),
-            ("hidden", "hidden", "{} hidden and left out."),
-            ("invisible", "left out", "{} without line or fill left out."),
-            ("foreignObject", "left out", "{} of another kind left out."),
-            ("use", "left out", "{} of something that is not there, or of itself, left out."),
-            ("number", "damaged", "{} with numbers that cannot be read, left out from there on."),
+            ("text", "text", tr("{} of text: not outlines, so they are left out.")),
+            ("image", "picture", tr("{} left out: turned, or not in the file itself.")),
+            ("hidden", "hidden", tr("{} hidden and left out.")),
+            ("invisible", "left out", tr("{} without line or fill left out.")),
+            ("foreignObject", "left out", tr("{} of another kind left out.")),
+            ("use", "left out", tr("{} of something that is not there, or of itself, left out.")),
+            (
+                "number",
+                "damaged",
+                tr("{} with numbers that cannot be read, left out from there on."),
+            ),
         )
-        nouns = {"text": "line", "image": "picture", "use": "copy"}
         for key, kind, says in told:
             count = self.counts[key]
             if count:
-                noun = nouns.get(key, "object")
-                plural = {"copy": "copies"}.get(noun, noun + "s")
-                self._find(kind, says.format(f"{count} {noun if count == 1 else plural}"))
+                self._find(kind, says.format(_counted(key, count)))
 
     def _take_rules(self, text: str) -> None:
         """Keep what a style sheet says of classes, ids and elements; other selectors are not

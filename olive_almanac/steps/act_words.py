@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.service import ACTS, FOUND, ServiceAct
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import PARTS
+from olive_almanac.core.words import tr
 
 __all__ = ["act_words", "noted_words", "part_words", "used_words"]
 
@@ -15,19 +15,26 @@ __all__ = ["act_words", "noted_words", "part_words", "used_words"]
 def used_words(due: Due) -> str:
     """Return how much of an interval is used, and since when: "9.2 of 8 h, cleaned 2 April"."""
     of = {
-        "hours": (due.interval.hours, "h on"),
-        "beam hours": (due.interval.beam_hours, "h of beam"),
-        "smoke": (due.interval.grams, "g of smoke"),
+        "hours": (due.interval.hours, tr("h on")),
+        "beam hours": (due.interval.beam_hours, tr("h of beam")),
+        "smoke": (due.interval.grams, tr("g of smoke")),
         "days": (due.interval.days, "days"),
     }[due.by]
     used = number_text(due.used * of[0], 2)
-    last = "never noted"
+    last = tr("never noted")
     if due.last is not None:
-        last = f"{ACTS[due.last.kind]} {_day(due.last.at)}"
+        last = f"{ACTS[due.last.kind]} {day_text(due.last.at)}"
     if not of[0]:
-        return f"no interval, {last}"
+        return tr("no interval, {last}", last=last)
     why = f"; {due.why}" if due.why else ""
-    return f"{used} of {number_text(of[0])} {of[1]}, {last}{why}"
+    return tr(
+        "{used} of {of} {of2}, {last}{why}",
+        used=used,
+        of=number_text(of[0]),
+        of2=of[1],
+        last=last,
+        why=why,
+    )
 
 
 def part_words(part: str) -> str:
@@ -36,14 +43,9 @@ def part_words(part: str) -> str:
     return words.partition(":")[0]
 
 
-def _day(at: str) -> str:
-    day = datetime.fromisoformat(at)
-    return f"{day.day} {day:%B %Y}"
-
-
 def act_words(act: ServiceAct) -> str:
     """Return an act as the log tells it."""
-    return f"{_day(act.at)}: {noted_words(act)}"
+    return f"{day_text(act.at)}: {noted_words(act)}"
 
 
 def noted_words(act: ServiceAct) -> str:
@@ -53,17 +55,19 @@ def noted_words(act: ServiceAct) -> str:
         sign = "+" if act.added.on_h > 0 else "−"
         parts.append(f"{sign}{number_text(abs(act.added.on_h), 4)} h")
     if act.found:
-        parts.append(f"found {FOUND[act.found]}")
+        parts.append(tr("found {found}", found=FOUND[act.found]))
     if act.celsius is not None:
-        parts.append(f"{act.celsius:g} °C")
+        parts.append(f"{number_text(act.celsius)} °C")
     if act.flow_l_min is not None:
-        parts.append(f"{act.flow_l_min:g} l/min")
+        parts.append(f"{number_text(act.flow_l_min)} l/min")
     if act.watts is not None:
-        parts.append(f"{act.watts:g} W at {act.at_percent or 100:g} %")
+        parts.append(
+            tr("{watts:g} W at {at_percent:g} %", watts=act.watts, at_percent=act.at_percent or 100)
+        )
     if act.minutes:
         parts.append(f"{number_text(act.minutes)} min")
     if act.by:
-        parts.append(f"by {act.by}")
+        parts.append(tr("by {by}", by=act.by))
     if act.note:
         parts.append(act.note)
     return ", ".join(parts)

@@ -9,6 +9,7 @@ from functools import cached_property, partial
 from pathlib import Path
 
 from olive_almanac.core.burn.pulses import overlaps_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import AlmanacError, BadFile
 from olive_almanac.core.records.entry import (
     PROOFS_NEEDED,
@@ -16,26 +17,27 @@ from olive_almanac.core.records.entry import (
     Proof,
     State,
     Subject,
-    day_text,
     proved_chance,
 )
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import char_word
 from olive_almanac.core.records.recipe import Recipe, key_of
-from olive_almanac.core.records.setting import TASKS, Task
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASKS, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
     chance_text,
     count_text,
     duration_text,
+    fixed_text,
     number_text,
     percent_text,
     speed_text,
 )
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.files import below, write_file
-from olive_almanac.steps.permission import group_of, groups, word_of
+from olive_almanac.steps.permission import GROUP_WORDS, group_of, groups, word_of
 from olive_almanac.steps.preparing import choices_for
 from olive_almanac.steps.session import Session
 
@@ -52,13 +54,16 @@ __all__ = [
 ]
 
 STATE_WORDS: dict[str, tuple[str, str]] = {
-    "proven": ("Proven", "confirming burns passed, proof in date"),
-    "trial": ("On trial", "chosen from a test, not confirmed yet"),
-    "due": ("Due again", "was proven; date, lot or machine has changed, it drifts, or it failed"),
-    "guess": ("Guess", "reckoned, never burnt"),
-    "untried": ("Untried", "nothing known yet"),
-    "cannot": ("Cannot", "does not work on this machine"),
-    "barred": ("Barred", "must not be burnt"),
+    "proven": (tr("Proven"), tr("confirming burns passed, proof in date")),
+    "trial": (tr("On trial"), tr("chosen from a test, not confirmed yet")),
+    "due": (
+        tr("Due again"),
+        tr("was proven; date, lot or machine has changed, it drifts, or it failed"),
+    ),
+    "guess": (tr("Guess"), tr("reckoned, never burnt")),
+    "untried": (tr("Untried"), tr("nothing known yet")),
+    "cannot": (tr("Cannot"), tr("does not work on this machine")),
+    "barred": (tr("Barred"), tr("must not be burnt")),
 }
 
 
@@ -100,9 +105,9 @@ def index_columns(catalogue: ShopCatalogue) -> tuple[Column, ...]:
 
 MOST_TOLD = 30  # letters of the pieces that fit beside a fact's name
 ORDERS = {
-    "family": "Group by family",
-    "state": "Group by state, for the machine and task chosen",
-    "newest": "Newest first",
+    "family": tr("Group by family"),
+    "state": tr("Group by state, for the machine and task chosen"),
+    "newest": tr("Newest first"),
 }
 
 
@@ -148,7 +153,7 @@ def index_rows(
         elif by_state:
             name = STATE_WORDS[by_state[stock.uid]][0]
         else:
-            name = group_of(stock)
+            name = GROUP_WORDS[group_of(stock)]
         if name is not None and name != group:
             group = name
             rows.append(IndexRow(name))
@@ -170,13 +175,13 @@ def _group_rank(stock: Stock) -> int:
 
 def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: str) -> str:
     """Return the numbers of an entry as one line, for the clipboard."""
-    setting = entry.setting
+    setting, task = entry.setting, SHORT_TASK_WORDS[entry.task]
     parts = (
-        f"{machine.label}, {stock.label}, {entry.task}: {percent_text(setting.power)} %",
+        f"{machine.label}, {stock.label}, {task}: {percent_text(setting.power)} %",
         speed_text(setting.speed_mm_s, unit),
         *setting_words(setting, unit),
     )
-    return ", ".join(parts) + f" ({STATE_WORDS[state][0].lower()})"
+    return ", ".join(parts) + f" ({mid_sentence(STATE_WORDS[state][0])})"
 
 
 class BookPresenter:
@@ -206,20 +211,25 @@ class BookPresenter:
             recipe=key_of(entry.recipe),
         )
         if any(proof.repeats(other) for other in entry.proofs):
-            where = f"On sheet {proof.sheet}" if proof.sheet else "On this sheet"
+            where = (
+                tr("On sheet {sheet}", sheet=proof.sheet) if proof.sheet else tr("On this sheet")
+            )
             self.session.tell(
-                f"{where} a burn was noted today already: one a day and sheet counts. Name the "
-                "sheet where it was another one."
+                tr(
+                    "{where} a burn was noted today already: one a day and sheet counts. Name "
+                    "the sheet where it was another one.",
+                    where=where,
+                )
             )
             return False
         changed = replace(
             entry, proofs=(*entry.proofs, proof), lot=stock.lot, machine_state=machine.state
         )
-        label = "failure"
+        label = tr("failure")
         if passed:
-            label = "confirming burn"
+            label = tr("confirming burn")
         return self.session.attempt(
-            lambda: self.session.shop.keep_entry(changed, f"{label} noted", label)
+            lambda: self.session.shop.keep_entry(changed, tr("{label} noted", label=label), label)
         )
 
     def recipes(self) -> tuple[Recipe, ...]:
@@ -238,7 +248,7 @@ class BookPresenter:
         if entry is None or entry.recipe == recipe:
             return False
         changed = replace(entry, recipe=recipe)
-        why = f"prepared: {recipe.name}"
+        why = tr("prepared: {recipe}", recipe=recipe.name)
         return self.session.attempt(lambda: self.session.shop.keep_entry(changed, why, "recipe"))
 
     def reckon(self) -> bool:
@@ -277,7 +287,7 @@ class BookPresenter:
                 machine.state,
                 evidence,
             )
-            self.session.shop.keep_entry(entry, "reckoned from the family", "guess")
+            self.session.shop.keep_entry(entry, tr("reckoned from the family"), "guess")
 
         return self.session.attempt(action)
 
@@ -287,20 +297,24 @@ class BookPresenter:
         if self.entry:
             passed = len(self.entry.passed_in_a_row)
         if passed > PROOFS_NEEDED:
-            return f"{passed} in a row"
-        return f"{passed} of {PROOFS_NEEDED}"
+            return tr("{passed} in a row", passed=passed)
+        return tr("{passed} of {proofs_needed}", passed=passed, proofs_needed=PROOFS_NEEDED)
 
     def confirm_note(self) -> str:
         """Return what the read confirm run on the desk means for the entry, in one sentence."""
         active, entry = self.session.active, self.entry
         if active is None or entry is None:
-            return "There is no entry of this subject that it could confirm."
+            return tr("There is no entry of this subject that it could confirm.")
         if not any(proof.trial_id == active.trial.id for proof in entry.proofs):
             if active.run.is_simulated and not self.session.store.playground:
-                return "Burnt on the stand-in bench: a rehearsal, which confirms nothing."
-            return "The entry has another setting by now: these burns do not confirm it."
+                return tr("Burnt on the stand-in bench: a rehearsal, which confirms nothing.")
+            return tr("The entry has another setting by now: these burns do not confirm it.")
         state, reason = self.session.state
-        return f"The entry is {STATE_WORDS[state][0]}: {reason}."
+        return tr(
+            "The entry is {state_words}: {reason}.",
+            state_words=STATE_WORDS[state][0],
+            reason=reason,
+        )
 
     def history(self) -> tuple[tuple[str, str], ...]:
         """Return day with who, and reason, of each revision of the present entry, newest first."""
@@ -346,7 +360,7 @@ def card_work(session: Session, path: Path) -> Iterator[Path]:
 
     entry, machine, stock = session.entry, session.subject.machine, session.subject.stock
     if entry is None or machine is None or stock is None:
-        raise BadFile("There is no entry here to write a card of.")
+        raise BadFile(tr("There is no entry here to write a card of."))
     state, reason = session.state
     unit = session.preferences.speed_unit
     word = STATE_WORDS[state][0]
@@ -360,7 +374,9 @@ def burns_text(proofs: Sequence[Proof]) -> str:
     """
     newest = [proof for proof in proofs if proof.on == proofs[-1].on]
     pieces = dict.fromkeys(proof.note for proof in newest if proof.note)
-    sheets = dict.fromkeys(f"sheet {proof.sheet}" for proof in newest if proof.sheet)
+    sheets = dict.fromkeys(
+        tr("sheet {sheet}", sheet=proof.sheet) for proof in newest if proof.sheet
+    )
     told = ", ".join([*pieces, *sheets])
     if len(told) > MOST_TOLD:
         told = told[: MOST_TOLD - 1].rstrip(" ,") + "…"
@@ -373,10 +389,11 @@ def proofs_tip(entry: Entry) -> str:
     if not good:
         return ""
     burns = count_text(good, "good burn")
-    return (
-        f"By themselves {burns} in a row only show that it works at least "
-        f"{100 * proved_chance(good):.0f} times in 100; the rest of the certainty comes from the "
-        "coupon."
+    return tr(
+        "By themselves {burns} in a row only show that it works at least {good:.0f} "
+        "times in 100; the rest of the certainty comes from the coupon.",
+        burns=burns,
+        good=100 * proved_chance(good),
     )
 
 
@@ -388,48 +405,54 @@ def facts_of(
     if evidence.probability is not None:
         facts.append(
             (
-                "Sure to fall free" if entry.task == "cut" else "Sure of the tone",
+                tr("Sure to fall free") if entry.task == "cut" else tr("Sure of the tone"),
                 chance_text(evidence.probability),
             )
         )
     even = evidence.margins.even_speed
     if even is not None and evidence.margins.is_sure:
-        word = "Half hang at" if entry.task == "cut" else "Half come out wrong at"
+        word = tr("Half hang at") if entry.task == "cut" else tr("Half come out wrong at")
         facts.append((word, speed_text(entry.setting.speed_mm_s * even, unit)))
     if evidence.seconds_per_m is not None:
-        facts.append(("Time per metre", duration_text(evidence.seconds_per_m)))
+        facts.append((tr("Time per metre"), duration_text(evidence.seconds_per_m)))
     if evidence.seconds_per_100cm2 is not None:
-        facts.append(("Time per 100 cm²", duration_text(evidence.seconds_per_100cm2)))
+        facts.append((tr("Time per 100 cm²"), duration_text(evidence.seconds_per_100cm2)))
     if evidence.char is not None:
-        facts.append(("Edge expected", char_word(evidence.char)))
+        facts.append((tr("Edge expected"), char_word(evidence.char)))
     if evidence.margins.thickness_mm is not None:
-        end = "at most" if evidence.margins.is_sure else "and it hangs"
-        facts.append(("Thicker by", f"{number_text(evidence.margins.thickness_mm, 2)} mm {end}"))
+        end = tr("at most") if evidence.margins.is_sure else tr("and it hangs")
+        facts.append(
+            (tr("Thicker by"), f"{number_text(evidence.margins.thickness_mm, 2)} mm {end}")
+        )
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (
             number_text(mm, 2)
             for mm in (evidence.margins.focus_up_mm, evidence.margins.focus_down_mm)
         )
-        facts.append(("Focus off by", f"{up} mm up, {down} mm down"))
-    conditions = [f"machine state {entry.machine_state}"]
+        facts.append((tr("Focus off by"), tr("{up} mm up, {down} mm down", up=up, down=down)))
+    conditions = [tr("machine state {machine_state}", machine_state=entry.machine_state)]
     if machine is not None and machine.lens_focal_mm and machine.state == entry.machine_state:
-        conditions.append(f"{number_text(machine.lens_focal_mm)} mm lens")
+        conditions.append(
+            tr("{lens_focal_mm} mm lens", lens_focal_mm=number_text(machine.lens_focal_mm))
+        )
     if entry.lot:
-        conditions.append(f"lot {entry.lot}")
-    facts.append(("Holds for", ", ".join(conditions)))
+        conditions.append(tr("lot {lot}", lot=entry.lot))
+    facts.append((tr("Holds for"), ", ".join(conditions)))
     if evidence.room.words:
-        facts.append(("Room when tested", evidence.room.words))
-    facts.append(("Confirming burns", confirmations))
+        facts.append((tr("Room when tested"), evidence.room.words))
+    facts.append((tr("Confirming burns"), confirmations))
     if entry.proofs:
-        facts.append(("Last burnt", burns_text(entry.proofs)))
+        facts.append((tr("Last burnt"), burns_text(entry.proofs)))
     if machine is not None and (overlap := overlaps_text(machine, [entry.setting])):
-        facts.append(("Pulse overlap", overlap))
+        facts.append((tr("Pulse overlap"), overlap))
     kerfs = [
-        f"{axis} {kerf:.3f}"
+        f"{axis} {fixed_text(kerf, 3)}"
         for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm))
         if kerf is not None
     ]
     if kerfs:
-        facts.append(("Kerf", f"{', '.join(kerfs)} mm"))
-    facts.append(("Cells read", str(evidence.cells_read) if evidence.cells_read else "none"))
+        facts.append((tr("Kerf"), f"{', '.join(kerfs)} mm"))
+    facts.append(
+        (tr("Cells read"), str(evidence.cells_read) if evidence.cells_read else tr("none"))
+    )
     return tuple(facts)

@@ -19,6 +19,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.run import CellBurn, RunEvent, RunRecord
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import duration_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.gcode import gcode_parts, write_gcode
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.steps.active import ActiveTrial
@@ -51,10 +52,12 @@ class Alarm:
     @property
     def text(self) -> str:
         if self.kind == "flare":
-            return f"Flare-up in cell {self.cell}. Hold: beam off. Put it out, then go on."
-        return (
-            f"Heavy smoke over cell {self.cell}. Hold, let it clear, look at the exhaust and "
-            "the air."
+            return tr(
+                "Flare-up in cell {cell}. Hold: beam off. Put it out, then go on.", cell=self.cell
+            )
+        return tr(
+            "Heavy smoke over cell {cell}. Hold, let it clear, look at the exhaust and the air.",
+            cell=self.cell,
         )
 
 
@@ -130,7 +133,7 @@ class BurnPresenter:
         active = self.active
         if active is None or self.is_going or active.run.complete or not active.run.started:
             return ""
-        return active.run.interrupted or "the program ended during the run"
+        return active.run.interrupted or tr("the program ended during the run")
 
     @property
     def left(self) -> list[Cell]:
@@ -227,8 +230,10 @@ class BurnPresenter:
         check_water(self.session, active.trial.machine)
         if by == "stand-in" and not self.session.store.playground:
             raise AlmanacError(
-                "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
-                "what it shows proves nothing of this machine."
+                tr(
+                    "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
+                    "what it shows proves nothing of this machine."
+                )
             )
         self.by, self.trial_id, self.alarm, self._told = by, active.trial.id, None, 0
         if by == "stand-in":
@@ -240,13 +245,13 @@ class BurnPresenter:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
         where = by
         if by == "stand-in":
-            where = "the stand-in bench"
+            where = tr("the stand-in bench")
         if active.burnt or active.run.marks:
             self.log = list(active.run.log)
-            self._note(f"run resumed on {where}")
+            self._note(tr("run resumed on {where}", where=where))
         else:
             self.log = []
-            self._note(f"run started on {where}")
+            self._note(tr("run started on {where}", where=where))
         self._keep("started", marks="begun", interrupted="")
         self._wire = wire or self._connect(active.trial.machine, pace)
         self.running, self._saved_maybe = "running", ()
@@ -311,9 +316,13 @@ class BurnPresenter:
         run = self._run()
         run = replace(run, cells={**run.cells, cell_id: burn})
         self.session.trials.show(replace(active, run=run))
-        words = f"{cell_id} burnt in {active.trial.cell(cell_id).seconds:.1f} s"
+        words = tr(
+            "{cell_id} burnt in {seconds:.1f} s",
+            cell_id=cell_id,
+            seconds=active.trial.cell(cell_id).seconds,
+        )
         if burn.flared:
-            words += ", flared up"
+            words += tr(", flared up")
         self._note(words)
 
     def _watch_alarm(self) -> None:
@@ -327,12 +336,12 @@ class BurnPresenter:
             return
         run, event = self._run(), RunEvent(alarm.kind, alarm.cell, answered)
         self.session.trials.show(replace(active, run=replace(run, events=(*run.events, event))))
-        word, how = "smoke", "not answered"
+        word, how = tr("smoke"), tr("not answered")
         if alarm.kind == "flare":
-            word = "flare-up"
+            word = tr("flare-up")
         if answered:
-            how = "answered by a hold"
-        self._note(f"{word} at {alarm.cell} {how}")
+            how = tr("answered by a hold")
+        self._note(tr("{word} at {cell} {how}", word=word, cell=alarm.cell, how=how))
 
     def pause(self) -> None:
         """Hold the head, beam off; or go on."""
@@ -347,7 +356,7 @@ class BurnPresenter:
         else:
             self.stream.go_on()
             self.running = "running"
-            self._note("going on")
+            self._note(tr("going on"))
         self._view.show_run()
 
     def stop(self) -> None:
@@ -370,7 +379,7 @@ class BurnPresenter:
             self._note(why)
         else:
             self.running = "interrupted"
-            self._note(f"interrupted: {why}")
+            self._note(tr("interrupted: {why}", why=why))
         self._hang_up()
         self._keep(why, maybe=in_doubt, interrupted=why)
         if active.burnt:
@@ -383,7 +392,7 @@ class BurnPresenter:
         assert active is not None
         self.running = "done"
         self._hang_up()
-        self._note("run finished")
+        self._note(tr("run finished"))
         self._close("finished")
 
     def _close(self, why: str) -> None:
@@ -402,7 +411,7 @@ class BurnPresenter:
     def let_go(self) -> None:
         """Forget a run whose coupon has left the desk; what has burnt is in the library already."""
         if self.stream is not None and self.is_going:
-            self.stream.stop("another coupon was taken up")
+            self.stream.stop(tr("another coupon was taken up"))
         self._hang_up()
         self.running, self.trial_id, self.stream, self.log, self.alarm = None, "", None, [], None
 
@@ -418,16 +427,16 @@ class BurnPresenter:
         run = self._run()
         maybe = tuple(one for one in run.maybe if one != cell_id)
         if whole:
-            self._note(f"{cell_id} looked at: whole")
+            self._note(tr("{cell_id} looked at: whole", cell_id=cell_id))
             burn = self._burn_of(cell_id, run)
             run = replace(run, maybe=maybe, cells={**run.cells, cell_id: burn})
         else:
-            self._note(f"{cell_id} left out")
+            self._note(tr("{cell_id} left out", cell_id=cell_id))
             run = replace(run, maybe=maybe, left_out=(*run.left_out, cell_id))
         run = replace(run, log=tuple(self.log[-MOST_LOG:]))
-        self.session.trials.keep_run(run, f"{cell_id} judged")
+        self.session.trials.keep_run(run, tr("{cell_id} judged", cell_id=cell_id))
         if run.cells and active.stage in ("plan", "burn"):
-            self.session.trials.keep(active.trial, "read", "broken off")
+            self.session.trials.keep(active.trial, "read", tr("broken off"))
             self.session.trials.mark_used(active.trial)
         self._view.show_run()
 
@@ -449,8 +458,8 @@ class BurnPresenter:
             return
         rest = (cell.id for cell in active.trial.cells if cell.id not in active.run.left_out)
         cells = {**dict.fromkeys(rest, CellBurn()), **active.burnt}
-        self._keep("burnt on the machine", by="machine", complete=True, cells=cells)
-        self.session.trials.keep(active.trial, "read", "burnt on the machine")
+        self._keep(tr("burnt on the machine"), by="machine", complete=True, cells=cells)
+        self.session.trials.keep(active.trial, "read", tr("burnt on the machine"))
         self.session.trials.mark_used(active.trial)
         self.running, self.trial_id = "done", active.trial.id
         self._view.show_run()
@@ -497,9 +506,11 @@ class BurnPresenter:
         active = self.active
         if active is None:
             return ""
-        return (
-            f"{len(active.burnt)} of {len(active.trial.cells)} burnt, {duration_text(self.left_s)} "
-            "to go"
+        return tr(
+            "{burnt} of {cells} burnt, {left_s} to go",
+            burnt=len(active.burnt),
+            cells=len(active.trial.cells),
+            left_s=duration_text(self.left_s),
         )
 
 
@@ -509,9 +520,10 @@ def check_rest(trial: Trial, run: RunRecord) -> None:
     """
     rest = remaining_trial(trial, run)
     if rest is None:
-        raise AlmanacError("Nothing is left to burn.")
+        raise AlmanacError(tr("Nothing is left to burn."))
     report = check_gcode(write_gcode(rest, letters()), limits_of(trial))
     if not report.safe:
         raise AlmanacError(
-            "The program did not pass its safety check and is not sent. " + report.findings[0].text
+            tr("The program did not pass its safety check and is not sent. ")
+            + report.findings[0].text
         )

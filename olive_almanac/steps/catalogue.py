@@ -14,6 +14,7 @@ from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import permission_for
 
 __all__ = ["ShopCatalogue", "subject_state"]
@@ -125,12 +126,12 @@ def subject_state(
     """
     permission = permission_for(machine, stock, task, catalogue.rules)
     if permission.ask:
-        return "untried", "decide first: shops differ"
+        return "untried", tr("decide first: shops differ")
     if permission.barred:
         return "barred", permission.reason
     if not permission.allowed:
         return "cannot", permission.reason
     entry = catalogue.entry_for(machine.uid, stock.uid, task)
     if entry is None:
-        return "untried", "nothing known yet"
+        return "untried", tr("nothing known yet")
     return catalogue.state_of(entry, machine, stock, today)

@@ -13,24 +13,25 @@ from olive_almanac.core.records.reading import flared
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.safety.eyes import EDITION, eyewear_od
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import group_of, judged_stock
 from olive_almanac.steps.session import Session
 
 __all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
 
-FULL_CAUTION = (
+FULL_CAUTION = tr(
     "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a "
     "qualified laser safety officer come first."
 )
 _SMOKE = {
-    "Wood": "wood and glue smoke",
-    "Card and board": "paper smoke, it lights easily",
-    "Plastic": "plastic vapour",
-    "Foam and rubber": "foam and rubber vapour",
-    "Leather and textile": "leather and fibre smoke",
-    "Glass and stone": "fine dust",
-    "Metal": "metal and coating fume",
-    "Not known": "nobody knows what",
+    "Wood": tr("wood and glue smoke"),
+    "Card and board": tr("paper smoke, it lights easily"),
+    "Plastic": tr("plastic vapour"),
+    "Foam and rubber": tr("foam and rubber vapour"),
+    "Leather and textile": tr("leather and fibre smoke"),
+    "Glass and stone": tr("fine dust"),
+    "Metal": tr("metal and coating fume"),
+    "Not known": tr("nobody knows what"),
 }
 
 
@@ -55,39 +56,48 @@ def cautions_of(session: Session) -> tuple[Caution, ...]:
     if not session.permission.allowed:
         barred = session.permission.barred
         if barred:
-            words = "Barred: do not burn it"
+            words = tr("Barred: do not burn it")
         elif session.permission.ask:
-            words = "Decide first"
+            words = tr("Decide first")
         else:
-            words = "Will not work here"
+            words = tr("Will not work here")
         first = (Caution("stop", "act" if barred else "mind", words, session.permission.reason),)
     elif session.permission.mind:
-        first = (Caution("stop", "mind", "Mind the stock", session.permission.mind),)
+        first = (Caution("stop", "mind", tr("Mind the stock"), session.permission.mind),)
     return (*first, _fire(session, machine), _fume(stock), _eyes(machine), _glare(stock))[:4]
 
 
 def _fire(session: Session, machine: Machine) -> Caution:
-    active, detail = session.active, "never leave it while it burns"
+    active, detail = session.active, tr("never leave it while it burns")
     if active is not None:
         hot = [active.trial.cell(r.cell).setting for r in active.readings.values() if flared(r)]
         if hot:
             least = min(machine.watts(s.power) * s.passes / s.speed_mm_s for s in hot)
-            detail = f"{active.trial.name} flared from {number_text(least, 2)} J/mm"
-    return Caution("fire", "act", "Fire: stay within reach", detail)
+            detail = tr(
+                "{trial} flared from {least} J/mm",
+                trial=active.trial.name,
+                least=number_text(least, 2),
+            )
+    return Caution("fire", "act", tr("Fire: stay within reach"), detail)
 
 
 def _fume(stock: Stock) -> Caution:
-    return Caution("fume", "mind", "Fume: exhaust on", _SMOKE.get(group_of(stock), "smoke"))
+    return Caution("fume", "mind", tr("Fume: exhaust on"), _SMOKE.get(group_of(stock), "smoke"))
 
 
 def _eyes(machine: Machine) -> Caution:
     density = eyewear_od(
         power_w=machine.optical_power_w, wavelength_nm=machine.wavelength_nm, seconds=10
     )
-    detail = "OD from the manual, everyone in the room"
+    detail = tr("OD from the manual, everyone in the room")
     if density is not None:
-        detail = f"OD {density:.1f} or more, everyone in the room"
-    return Caution("eyes", "mind", f"Eyes: {machine.wavelength_nm:.0f} nm goggles", detail)
+        detail = tr("OD {density:.1f} or more, everyone in the room", density=density)
+    return Caution(
+        "eyes",
+        "mind",
+        tr("Eyes: {wavelength_nm:.0f} nm goggles", wavelength_nm=machine.wavelength_nm),
+        detail,
+    )
 
 
 def _glare(stock: Stock) -> Caution:
@@ -97,8 +107,10 @@ def _glare(stock: Stock) -> Caution:
         or stock.opacity == "mirror"
     )
     if shiny:
-        return Caution("glare", "mind", "Reflection: shiny face", "keep it off the lens axis")
-    return Caution("glare", "clear", "Reflection: little", "a dull face")
+        return Caution(
+            "glare", "mind", tr("Reflection: shiny face"), tr("keep it off the lens axis")
+        )
+    return Caution("glare", "clear", tr("Reflection: little"), tr("a dull face"))
 
 
 def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
@@ -110,8 +122,8 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         return ()
     judged, permission = judged_stock(stock), session.permission
     densities = ", ".join(
-        f"OD {density:.1f} for {words}"
-        for seconds, words in ((0.25, "a blink"), (10.0, "10 s"), (100.0, "100 s and more"))
+        tr("OD {density:.1f} for {words}", density=density, words=words)
+        for seconds, words in ((0.25, tr("a blink")), (10.0, "10 s"), (100.0, tr("100 s and more")))
         if (
             density := eyewear_od(
                 power_w=machine.optical_power_w,
@@ -121,57 +133,72 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
         )
         is not None
     )
-    unknown = "no formula here covers this wavelength"
-    needed = f"take its optical density from the machine’s manual, {unknown}"
+    unknown = tr("no formula here covers this wavelength")
+    needed = tr("take its optical density from the machine’s manual, {unknown}", unknown=unknown)
     if densities:
-        needed = (
-            f"{densities}, for {machine.optical_power_w:g} W inside the eye's aperture ({EDITION})"
+        needed = tr(
+            "{densities}, for {optical_power_w:g} W inside the eye's aperture ({edition})",
+            densities=densities,
+            optical_power_w=machine.optical_power_w,
+            edition=EDITION,
         )
-    gives_off = "It is not known what it gives off."
+    gives_off = tr("It is not known what it gives off.")
     if judged:
-        gives_off = f"{stock.name} gives off {judged.entry.gives_off}."
+        gives_off = tr(
+            "{stock} gives off {gives_off}.", stock=stock.name, gives_off=judged.entry.gives_off
+        )
         if judged.entry.source:
-            gives_off += f" Source: {judged.entry.source}."
+            gives_off += tr(" Source: {source}.", source=judged.entry.source)
         if judged.entry.id in ("mdf", "hdf"):
             gives_off += f" {judged.entry.advice}"
     lines = [
         (
-            "May it burn",
+            tr("May it burn"),
             permission.sentence
             if not permission.allowed
-            else f"Yes, on this machine. {permission.mind}".strip(),
+            else tr("Yes, on this machine. {mind}", mind=permission.mind).strip(),
         ),
         (
-            "Eyes",
+            tr("Eyes"),
             (
-                f"Eyewear marked for {machine.wavelength_nm:.0f} nm: {needed}. Everybody in the "
-                "room wears it, also when a shield is fitted."
+                tr(
+                    "Eyewear marked for {wavelength_nm:.0f} nm: {needed}. Everybody in the room "
+                    "wears it, also when a shield is fitted.",
+                    wavelength_nm=machine.wavelength_nm,
+                    needed=needed,
+                )
             ),
         ),
         (
-            "Fume",
+            tr("Fume"),
             gives_off
             + (
-                " Exhaust outdoors or through a filter made for it; wait until the room has "
-                "cleared before you open it."
+                tr(
+                    " Exhaust outdoors or through a filter made for it; wait until the room has "
+                    "cleared before you open it."
+                )
             ),
         ),
         (
-            "Fire",
-            "Never leave the machine while it burns. Extinguisher at hand, bed clean, air on, "
-            "above all for foam, paper and thin stock. A flare: "
-            "pause, and open the lid only when it is out.",
+            tr("Fire"),
+            tr(
+                "Never leave the machine while it burns. Extinguisher at hand, bed clean, air on, "
+                "above all for foam, paper and thin stock. A flare: "
+                "pause, and open the lid only when it is out."
+            ),
         ),
         (
-            "Reflection",
+            tr("Reflection"),
             (
-                "Polished metal throws the beam back at the head: dull it or leave it. A glass "
-                "mirror is silvered at its back: face down, the beam goes into the coating."
+                tr(
+                    "Polished metal throws the beam back at the head: dull it or leave it. A glass "
+                    "mirror is silvered at its back: face down, the beam goes into the coating."
+                )
             ),
         ),
         (
-            "Stock of unknown make",
-            "Do not burn what nobody can name. Ask the supplier for the safety sheet.",
+            tr("Stock of unknown make"),
+            tr("Do not burn what nobody can name. Ask the supplier for the safety sheet."),
         ),
     ]
-    return (*lines, ("Who decides", FULL_CAUTION))
+    return (*lines, (tr("Who decides"), FULL_CAUTION))

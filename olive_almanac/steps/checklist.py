@@ -13,7 +13,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
-from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import SheetOnBed
@@ -29,7 +29,9 @@ from olive_almanac.core.units import (
     number_text,
     read_length_mm,
     read_number,
+    split_list,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.steps.preparing import PreparingLine, preparing_lines
 from olive_almanac.steps.session import Session
 from olive_almanac.steps.trials import Ticks
@@ -53,7 +55,7 @@ Box = tuple[float, float, float, float]
 LEAST_HEIGHTS = 3  # three tell a plane
 LEVEL_RULE_MM = 1.0  # most spread over a piece (common practice)
 SQUARE_RULE_MM = 0.5  # most run-out of an edge over its length (common practice)
-EXPOSURES = (("0.25", "a blink, 0.25 s"), ("10", "10 s"), ("100", "100 s and more"))
+EXPOSURES = (("0.25", tr("a blink, 0.25 s")), ("10", "10 s"), ("100", tr("100 s and more")))
 
 
 @dataclass(frozen=True)
@@ -142,27 +144,38 @@ def _wanted_focus(session: Session) -> float:
 def _focus_number(session: Session) -> str:
     focus = _wanted_focus(session)
     if focus == 0:
-        where = "on the top face"
+        where = tr("on the top face")
     else:
-        where = f"{number_text(abs(focus))} mm {'below' if focus > 0 else 'above'} the top face"
+        where = tr(
+            "{focus} mm {side} the top face",
+            focus=number_text(abs(focus)),
+            side=tr("below") if focus > 0 else tr("above"),
+        )
     machine = session.subject.machine
     if machine:
-        return f"{where}, depth of focus {number_text(2 * machine.rayleigh_mm)} mm"
+        return tr(
+            "{where}, depth of focus {rayleigh_mm} mm",
+            where=where,
+            rayleigh_mm=number_text(2 * machine.rayleigh_mm),
+        )
     return where
 
 
 def _focus_fields(session: Session) -> tuple[ToolField, ...]:
     return (
-        ToolField("gauge", "The gauge is", "7", "mm high"),
-        ToolField("mask", "A mask under it is", "0", "mm thick"),
+        ToolField("gauge", tr("The gauge is"), "7", tr("mm high")),
+        ToolField("mask", tr("A mask under it is"), "0", tr("mm thick")),
         ToolField(
-            "focus", "Focus wanted", number_text(_wanted_focus(session)), "mm below the face"
+            "focus",
+            tr("Focus wanted"),
+            number_text(_wanted_focus(session)),
+            tr("mm below the face"),
         ),
-        ToolField("opening", "Lens opening", "18", "mm"),
-        ToolField("beam", "Beam at the lens", "6", "mm"),
-        ToolField("distance", "Working distance", "50", "mm"),
-        ToolField("part", "A tall part is", "", "mm high"),
-        ToolField("room", "Head to lowest bed", "", "mm"),
+        ToolField("opening", tr("Lens opening"), "18", "mm"),
+        ToolField("beam", tr("Beam at the lens"), "6", "mm"),
+        ToolField("distance", tr("Working distance"), "50", "mm"),
+        ToolField("part", tr("A tall part is"), "", tr("mm high")),
+        ToolField("room", tr("Head to lowest bed"), "", "mm"),
     )
 
 
@@ -172,45 +185,52 @@ def _tall_part(texts: Mapping[str, str], gap_mm: float) -> tuple[str, bool]:
     """
     if not (texts["part"].strip() and texts["room"].strip()):
         return "", True
-    part = read_length_mm(texts["part"], "Height of the part")
-    left = read_length_mm(texts["room"], "Room under the head") - part - gap_mm
+    part = read_length_mm(texts["part"], tr("Height of the part"))
+    left = read_length_mm(texts["room"], tr("Room under the head")) - part - gap_mm
     if left < 0:
         by = number_text(-left)
-        return f"The part stands {by} mm too high: take out the bed's grid, or lay it flat.", False
+        return tr(
+            "The part stands {by} mm too high: take out the bed's grid, or lay it flat.", by=by
+        ), False
     if left == 0:
-        return "The part fits with the bed at its lowest.", True
+        return tr("The part fits with the bed at its lowest."), True
     by = number_text(left)
-    return f"The part fits: raise the bed by {by} mm, or stand it on blocks so high.", True
+    return tr(
+        "The part fits: raise the bed by {by} mm, or stand it on blocks so high.", by=by
+    ), True
 
 
 def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     gap = head_height(
-        gauge_mm=read_length_mm(texts["gauge"], "Gauge"),
-        mask_mm=read_length_mm(texts["mask"], "Mask"),
-        focus_below_face_mm=read_number(texts["focus"], "Focus", "mm"),
+        gauge_mm=read_length_mm(texts["gauge"], tr("Gauge")),
+        mask_mm=read_length_mm(texts["mask"], tr("Mask")),
+        focus_below_face_mm=read_number(texts["focus"], tr("Focus"), "mm"),
     )
     lens = {
-        "lens_opening_mm": read_length_mm(texts["opening"], "Lens opening"),
-        "beam_at_lens_mm": read_length_mm(texts["beam"], "Beam at the lens"),
+        "lens_opening_mm": read_length_mm(texts["opening"], tr("Lens opening")),
+        "beam_at_lens_mm": read_length_mm(texts["beam"], tr("Beam at the lens")),
     }
     offset = mirror_offset(**lens)
     tilt = mirror_tilt_deg(
-        working_distance_mm=read_length_mm(texts["distance"], "Working distance"), **lens
+        working_distance_mm=read_length_mm(texts["distance"], tr("Working distance")), **lens
     )
     told, fits = _tall_part(texts, gap)
     return ToolResult(
-        told if not fits else f"Set the gap under the head to {number_text(gap)} mm.",
+        told if not fits else tr("Set the gap under the head to {gap} mm.", gap=number_text(gap)),
         (
             *((told,) if told and fits else ()),
-            f"Shiny face: under a scan head lay it {number_text(offset)} mm or more off the axis; "
-            f"under a gantry tilt it {number_text(tilt, 2)}°. "
-            "Focus on scrap of the same thickness.",
+            tr(
+                "Shiny face: under a scan head lay it {offset} mm or more off the axis; "
+                "under a gantry tilt it {tilt}°. Focus on scrap of the same thickness.",
+                offset=number_text(offset),
+                tilt=number_text(tilt, 2),
+            ),
         ),
         fits,
         drawing=DrawnFocus(
             gap,
-            read_length_mm(texts["mask"], "Mask"),
-            read_number(texts["focus"], "Focus", "mm"),
+            read_length_mm(texts["mask"], tr("Mask")),
+            read_number(texts["focus"], tr("Focus"), "mm"),
             session.subject.stock.true_thickness_mm if session.subject.stock else 3.0,
             session.subject.machine.rayleigh_mm if session.subject.machine else 1.0,
         ),
@@ -222,37 +242,46 @@ def _focus_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 
 def _square_fields(session: Session) -> tuple[ToolField, ...]:
     return (
-        ToolField("x1", "Near point X", "", "mm"),
-        ToolField("y1", "Near point Y", "", "mm"),
-        ToolField("x2", "Far point X", "", "mm"),
-        ToolField("y2", "Far point Y", "", "mm"),
+        ToolField("x1", tr("Near point X"), "", "mm"),
+        ToolField("y1", tr("Near point Y"), "", "mm"),
+        ToolField("x2", tr("Far point X"), "", "mm"),
+        ToolField("y2", tr("Far point Y"), "", "mm"),
     )
 
 
 def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     if not any(text.strip() for text in texts.values()):
         return ToolResult(
-            "Not measured.", ("Touch the edge at two places and type where, or look along it.",)
+            tr("Not measured."),
+            (tr("Touch the edge at two places and type where, or look along it."),),
         )
     at = {
         key: read_number(texts[key], words, "mm")
         for key, words in (
-            ("x1", "Near point X"),
-            ("y1", "Near point Y"),
-            ("x2", "Far point X"),
-            ("y2", "Far point Y"),
+            ("x1", tr("Near point X")),
+            ("y1", tr("Near point Y")),
+            ("x2", tr("Far point X")),
+            ("y2", tr("Far point Y")),
         )
     }
     skew: Skew = skew_of_edge((at["x1"], at["y1"]), (at["x2"], at["y2"]))
     if not skew.turn:
-        return ToolResult("The edge is square.", drawing=skew)
+        return ToolResult(tr("The edge is square."), drawing=skew)
     return ToolResult(
-        f"Turn it {skew.turn}: move the far end {number_text(skew.move_mm)} mm.",
+        tr(
+            "Turn it {turn}: move the far end {move_mm} mm.",
+            turn=skew.turn,
+            move_mm=number_text(skew.move_mm),
+        ),
         (
-            f"Or turn the drawing by {number_text(skew.angle_deg, 3)}°. Over "
-            f"{number_text(skew.length_mm)} mm the edge runs out by "
-            f"{number_text(skew.move_mm)} mm; up to {number_text(SQUARE_RULE_MM)} mm is common "
-            "practice.",
+            tr(
+                "Or turn the drawing by {angle_deg}°. Over {length_mm} mm the edge runs out "
+                "by {move_mm} mm; up to {square_rule_mm} mm is common practice.",
+                angle_deg=number_text(skew.angle_deg, 3),
+                length_mm=number_text(skew.length_mm),
+                move_mm=number_text(skew.move_mm),
+                square_rule_mm=number_text(SQUARE_RULE_MM),
+            ),
         ),
         skew.move_mm <= SQUARE_RULE_MM,
         skew,
@@ -262,24 +291,24 @@ def _square_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 # -- level -----------------------------------------------------------------------------------------
 
 POINTS = (
-    ("ll", "Lower left", (0.0, 0.0)),
-    ("lr", "Lower right", (1.0, 0.0)),
-    ("ur", "Upper right", (1.0, 1.0)),
-    ("ul", "Upper left", (0.0, 1.0)),
-    ("c", "Centre", (0.5, 0.5)),
-    ("lm", "Lower middle", (0.5, 0.0)),
-    ("rm", "Right middle", (1.0, 0.5)),
-    ("um", "Upper middle", (0.5, 1.0)),
-    ("mm", "Left middle", (0.0, 0.5)),
+    ("ll", tr("Lower left"), (0.0, 0.0)),
+    ("lr", tr("Lower right"), (1.0, 0.0)),
+    ("ur", tr("Upper right"), (1.0, 1.0)),
+    ("ul", tr("Upper left"), (0.0, 1.0)),
+    ("c", tr("Centre"), (0.5, 0.5)),
+    ("lm", tr("Lower middle"), (0.5, 0.0)),
+    ("rm", tr("Right middle"), (1.0, 0.5)),
+    ("um", tr("Upper middle"), (0.5, 1.0)),
+    ("mm", tr("Left middle"), (0.0, 0.5)),
 )
-CORNER_WORDS = ("lower left", "lower right", "upper right", "upper left")
+CORNER_WORDS = (tr("lower left"), tr("lower right"), tr("upper right"), tr("upper left"))
 
 
 def _level_fields(session: Session) -> tuple[ToolField, ...]:
     width, height = _drawing_size(session)
     return (
-        ToolField("w", "Piece", number_text(max(width, 100.0), 4), "mm wide"),
-        ToolField("h", "and", number_text(max(height, 80.0), 4), "mm high"),
+        ToolField("w", tr("Piece"), number_text(max(width, 100.0), 4), tr("mm wide")),
+        ToolField("h", tr("and"), number_text(max(height, 80.0), 4), tr("mm high")),
         *(ToolField(key, words, "", "mm") for key, words, _ in POINTS),
     )
 
@@ -288,8 +317,8 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     from olive_almanac.core.squaring.level import fit_level
 
     width, height = (
-        read_length_mm(texts["w"], "Width of the piece"),
-        read_length_mm(texts["h"], "Height of the piece"),
+        read_length_mm(texts["w"], tr("Width of the piece")),
+        read_length_mm(texts["h"], tr("Height of the piece")),
     )
     heights: dict[str, float] = {}
     try:
@@ -301,8 +330,10 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         return ToolResult(str(problem), good=False, drawing=drawing)
     if len(heights) < LEAST_HEIGHTS:
         return ToolResult(
-            "Not measured." if not heights else f"{LEAST_HEIGHTS - len(heights)} more to tell.",
-            ("Click a place and type its height, the corners first, or lay a rule over it.",),
+            tr("Not measured.")
+            if not heights
+            else tr("{least_heights} more to tell.", least_heights=LEAST_HEIGHTS - len(heights)),
+            (tr("Click a place and type its height, the corners first, or lay a rule over it."),),
             drawing=DrawnLevel(None, heights, (width, height)),
             good=not heights,
         )
@@ -319,33 +350,48 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     good = level.spread_mm <= min(LEVEL_RULE_MM, 2 * rayleigh)
     lowest = max(range(4), key=lambda n: level.shims_mm[n])
     told = {
-        "level": "The piece is level.",
+        "level": tr("The piece is level."),
         "tilted": (
-            f"Shim the {CORNER_WORDS[lowest]} corner by "
-            f"{number_text(level.shims_mm[lowest], 2)} mm."
+            tr(
+                "Shim the {corner_words} corner by {shims_mm} mm.",
+                corner_words=CORNER_WORDS[lowest],
+                shims_mm=number_text(level.shims_mm[lowest], 2),
+            )
         ),
         "bowed": (
-            f"The middle lies {number_text(abs(level.bow_mm), 2)} mm "
-            f"{'above' if level.bow_mm > 0 else 'below'} the corners: hold it down, shims do not "
-            "help."
+            tr(
+                "The middle lies {bow_mm} mm {side} the corners: hold it down, shims do not help.",
+                bow_mm=number_text(abs(level.bow_mm), 2),
+                side=tr("above") if level.bow_mm > 0 else tr("below"),
+            )
         ),
         "twisted": (
-            f"The piece is twisted by {number_text(abs(level.twist_mm), 2)} mm: clamp it "
-            "flat, shims do not help."
+            tr(
+                "The piece is twisted by {twist_mm} mm: clamp it flat, shims do not help.",
+                twist_mm=number_text(abs(level.twist_mm), 2),
+            )
         ),
     }[level.shape]
     lines = [
-        f"Spread {number_text(level.spread_mm, 2)} mm; the shop allows "
-        f"{number_text(LEVEL_RULE_MM)} mm, the depth of focus {number_text(2 * rayleigh)} mm. "
-        f"Tilt {number_text(level.tilt_x_mm_m, 2)} mm/m along X, "
-        f"{number_text(level.tilt_y_mm_m, 2)} mm/m along Y."
+        tr(
+            "Spread {spread_mm} mm; the shop allows {level_rule_mm} mm, the depth of "
+            "focus {rayleigh} mm. Tilt {tilt_x_mm_m} mm/m along X, {tilt_y_mm_m} mm/m "
+            "along Y.",
+            spread_mm=number_text(level.spread_mm, 2),
+            level_rule_mm=number_text(LEVEL_RULE_MM),
+            rayleigh=number_text(2 * rayleigh),
+            tilt_x_mm_m=number_text(level.tilt_x_mm_m, 2),
+            tilt_y_mm_m=number_text(level.tilt_y_mm_m, 2),
+        )
     ]
     if good and level.shape != "level":
-        lines[0] += " Within both: it may stay as it is."
+        lines[0] += tr(" Within both: it may stay as it is.")
     if level.shape == "level":
         lines.append(
-            "If one side still cuts worse, suspect the beam’s alignment, not the level: a bed "
-            "map (Plan) tells which."
+            tr(
+                "If one side still cuts worse, suspect the beam’s alignment, not the level: a bed "
+                "map (Plan) tells which."
+            )
         )
     return ToolResult(told, tuple(lines), good, DrawnLevel(level, heights, (width, height)))
 
@@ -364,7 +410,7 @@ def _frame_number(session: Session) -> str:
     machine, (width, height) = session.subject.machine, _drawing_size(session)
     bed = ""
     if machine:
-        bed = f" on a bed of {lengths_text(*machine.bed_mm)} mm"
+        bed = tr(" on a bed of {lengths} mm", lengths=lengths_text(*machine.bed_mm))
     return f"{lengths_text(width, height)} mm{bed}"
 
 
@@ -378,25 +424,23 @@ def _frame_fields(session: Session) -> tuple[ToolField, ...]:
     else:
         x, y = (10.0, 10.0)
     return (
-        ToolField("w", "Drawing", number_text(width, 4), "mm wide"),
-        ToolField("h", "and", number_text(height, 4), "mm high"),
-        ToolField(
-            "origin", "Its origin", "lower left", choices=tuple((one, one) for one in ANCHORS)
-        ),
-        ToolField("x", "lies at X", number_text(x, 4), "mm"),
+        ToolField("w", tr("Drawing"), number_text(width, 4), tr("mm wide")),
+        ToolField("h", tr("and"), number_text(height, 4), tr("mm high")),
+        ToolField("origin", tr("Its origin"), "lower left", choices=tuple(ANCHOR_WORDS.items())),
+        ToolField("x", tr("lies at X"), number_text(x, 4), "mm"),
         ToolField("y", "Y", number_text(y, 4), "mm"),
-        ToolField("clamp", "Clamps", _known_clamps(session), "mm", is_list=True),
-        ToolField("clear", "Keep clear by", "6", "mm"),
+        ToolField("clamp", tr("Clamps"), _known_clamps(session), "mm", is_list=True),
+        ToolField("clear", tr("Keep clear by"), "6", "mm"),
     )
 
 
 def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     machine = session.subject.machine
     if machine is None:
-        return ToolResult("Choose a machine first.", good=False)
+        return ToolResult(tr("Choose a machine first."), good=False)
     frame = place_frame(
-        read_length_mm(texts["w"], "Width of the drawing"),
-        read_length_mm(texts["h"], "Height of the drawing"),
+        read_length_mm(texts["w"], tr("Width of the drawing")),
+        read_length_mm(texts["h"], tr("Height of the drawing")),
         origin=texts["origin"],
         at_mm=(read_number(texts["x"], "X", "mm"), read_number(texts["y"], "Y", "mm")),
     )
@@ -405,25 +449,25 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         frame,
         bed_mm=machine.bed_mm,
         clamps_mm=clamps,
-        clearance_mm=read_length_mm(texts["clear"], "Clearance"),
+        clearance_mm=read_length_mm(texts["clear"], tr("Clearance")),
     )
     stock, below = session.subject.stock, _sheet_below(session)
     drawing = DrawnFrame(frame, machine.bed_mm, clamps, stock, below)
     if check.fits:
-        return ToolResult("The frame fits and is clear.", drawing=drawing)
+        return ToolResult(tr("The frame fits and is clear."), drawing=drawing)
     move = check.move_mm
     if move is None:
-        help_line = "No move helps: turn it, move the clamp, or make it smaller."
+        help_line = tr("No move helps: turn it, move the clamp, or make it smaller.")
     else:
         parts = [
             f"{number_text(abs(mm))} mm {way}"
             for mm, way in (
-                (move[0], "right" if move[0] > 0 else "left"),
-                (move[1], "up" if move[1] > 0 else "down"),
+                (move[0], tr("right") if move[0] > 0 else tr("left")),
+                (move[1], tr("up") if move[1] > 0 else tr("down")),
             )
             if abs(mm) > 1e-6
         ]
-        help_line = "Move it " + " and ".join(parts) + "."
+        help_line = tr("Move it ") + tr(" and ").join(parts) + "."
     return ToolResult(
         help_line, tuple(f"{capital(problem)}." for problem in check.problems), False, drawing
     )
@@ -447,18 +491,18 @@ def _known_clamps(session: Session) -> str:
     x, y = sheet.x_mm, sheet.y_mm
     boxes = stock.sheets[sheet.number].clamps_mm
     on_bed = [(a + x, b + y, c + x, d + y) for a, b, c, d in boxes]
-    return "; ".join(",".join(number_text(side, 4) for side in box) for box in on_bed)
+    return "; ".join(", ".join(number_text(side, 4) for side in box) for box in on_bed)
 
 
 def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
     clamps = []
     for part in filter(str.strip, text.split(";")):
-        numbers = [read_number(number, "Clamp", "mm") for number in part.split(",")]
+        numbers = [read_number(number, tr("Clamp"), "mm") for number in split_list(part)]
         if len(numbers) != 4:
             raise OutOfRange(
-                "Clamp",
+                tr("Clamp"),
                 f"“{part.strip()}”",
-                "four numbers: from X, Y to X, Y; more clamps behind a semicolon",
+                tr("four numbers: from X, Y to X, Y; more clamps behind a semicolon"),
             )
         x0, y0, x1, y1 = numbers
         clamps.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
@@ -470,15 +514,15 @@ def _clamps(text: str) -> tuple[tuple[float, float, float, float], ...]:
 
 def _exhaust_fields(session: Session) -> tuple[ToolField, ...]:
     return (
-        ToolField("duct", "Duct", "100", "mm wide"),
-        ToolField("speed", "Air in it moves at", "10", "m/s"),
-        ToolField("room", "The room holds", "60", "m³"),
-        ToolField("celsius", "Its air is at", _or_empty(session.trials.room.celsius), "°C"),
+        ToolField("duct", tr("Duct"), "100", tr("mm wide")),
+        ToolField("speed", tr("Air in it moves at"), "10", "m/s"),
+        ToolField("room", tr("The room holds"), "60", "m³"),
+        ToolField("celsius", tr("Its air is at"), _or_empty(session.trials.room.celsius), "°C"),
         ToolField(
             "humidity_percent",
-            "and holds",
+            tr("and holds"),
             _or_empty(session.trials.room.humidity_percent),
-            "% humidity",
+            tr("% humidity"),
         ),
     )
 
@@ -493,28 +537,34 @@ def _room_typed(texts: Mapping[str, str]) -> Room:
     """The air of the room as typed; an empty field is not known.  Raises OutOfRange."""
     celsius, humidity = texts["celsius"].strip(), texts["humidity_percent"].strip()
     return Room(
-        read_number(celsius, "Temperature of the room", "°C") if celsius else None,
-        read_number(humidity, "Humidity of the room", "%") if humidity else None,
+        read_number(celsius, tr("Temperature of the room"), "°C") if celsius else None,
+        read_number(humidity, tr("Humidity of the room"), "%") if humidity else None,
     )
 
 
 def _exhaust_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     flow = duct_flow_m3_h(
-        duct_mm=read_length_mm(texts["duct"], "Duct"),
-        air_speed_m_s=read_number(texts["speed"], "Air speed", "m/s"),
+        duct_mm=read_length_mm(texts["duct"], tr("Duct")),
+        air_speed_m_s=read_number(texts["speed"], tr("Air speed"), "m/s"),
     )
-    room_m3 = read_number(texts["room"], "Room", "m³")
+    room_m3 = read_number(texts["room"], tr("Room"), "m³")
     changes = air_changes_per_hour(flow_m3_h=flow, room_m3=room_m3)
     minutes = clearance_minutes(air_changes_h=changes)
     _room_typed(texts)  # a slip is told while it is typed
     return ToolResult(
         (
-            f"Wait {number_text(max(1.0, minutes), 2)} min before you open the room: 99 % of the "
-            "fume is gone then."
+            tr(
+                "Wait {minutes} min before you open the room: 99 % of the fume is gone then.",
+                minutes=number_text(max(1.0, minutes), 2),
+            )
         ),
         (
-            f"{number_text(flow)} m³/h, {number_text(changes, 2)} air changes an hour. "
-            "Exhaust outdoors or through a filter made for it.",
+            tr(
+                "{flow} m³/h, {changes} air changes an hour. Exhaust outdoors or through a "
+                "filter made for it.",
+                flow=number_text(flow),
+                changes=number_text(changes, 2),
+            ),
         ),
     )
 
@@ -526,29 +576,29 @@ def _exhaust_number(session: Session) -> str:
     if session.subject.stock:
         entry = family_entry(session.subject.stock)
     if entry:
-        return f"gives off {entry.gives_off.split(':')[0].split(' (')[0]}"
-    return "on, and outdoors"
+        return tr("gives off {fume}", fume=entry.gives_off.split(":")[0].split(" (")[0])
+    return tr("on, and outdoors")
 
 
 def _look_number(session: Session) -> str:
     machine = session.subject.machine
     if machine is None:
-        return "eyewear, extinguisher, clean bed"
+        return tr("eyewear, extinguisher, clean bed")
     nm = machine.wavelength_nm
     density = eyewear_od(power_w=machine.optical_power_w, wavelength_nm=nm, seconds=10)
     if density is None:
-        return f"eyewear for {nm:.0f} nm, its OD from the manual"
-    return f"eyewear OD {density:.1f} or more at {nm:.0f} nm"
+        return tr("eyewear for {nm:.0f} nm, its OD from the manual", nm=nm)
+    return tr("eyewear OD {density:.1f} or more at {nm:.0f} nm", density=density, nm=nm)
 
 
 def _look_fields(session: Session) -> tuple[ToolField, ...]:
-    return (ToolField("seconds", "Somebody could look into it for", "10", choices=EXPOSURES),)
+    return (ToolField("seconds", tr("Somebody could look into it for"), "10", choices=EXPOSURES),)
 
 
 def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     machine = session.subject.machine
     if machine is None:
-        return ToolResult("Choose a machine first.", good=False)
+        return ToolResult(tr("Choose a machine first."), good=False)
     nm = machine.wavelength_nm
     density = eyewear_od(
         power_w=machine.optical_power_w, wavelength_nm=nm, seconds=float(texts["seconds"])
@@ -556,22 +606,36 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     if density is None:
         return ToolResult(
             (
-                f"Eyewear marked for {nm:.0f} nm; no formula here covers it: take its OD from the "
-                "machine’s manual."
+                tr(
+                    "Eyewear marked for {nm:.0f} nm; no formula here covers it: take its OD from "
+                    "the machine’s manual.",
+                    nm=nm,
+                )
             ),
             good=False,
             only_warns=True,
         )
     return ToolResult(
-        f"Eyewear marked for {nm:.0f} nm with an optical density of at least {density:.1f}.",
+        tr(
+            "Eyewear marked for {nm:.0f} nm with an optical density of at least {density:.1f}.",
+            nm=nm,
+            density=density,
+        ),
         (
             (
-                f"For {number_text(machine.optical_power_w)} W inside the eye’s aperture, "
-                f"{EDITION}. An aid: ask a laser safety officer."
+                tr(
+                    "For {optical_power_w} W inside the eye’s aperture, {edition}. An aid: ask a "
+                    "laser safety officer.",
+                    optical_power_w=number_text(machine.optical_power_w),
+                    edition=EDITION,
+                )
             ),
             (
-                "Extinguisher at hand. Bed and trays clean. Nothing shiny beside the work. Door "
-                "shut, everybody in goggles."
+                tr(
+                    "Extinguisher at hand. Bed and trays clean. Nothing "
+                    "shiny beside the work. Door "
+                    "shut, everybody in goggles."
+                )
             ),
         ),
     )
@@ -579,17 +643,20 @@ def _look_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
 
 def _stay_number(session: Session) -> str:
     if session.active:
-        return f"{duration_text(session.active.trial.seconds)} of burning"
-    return "as long as it burns"
+        return tr("{seconds} of burning", seconds=duration_text(session.active.trial.seconds))
+    return tr("as long as it burns")
 
 
 def _stay_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     return ToolResult(
-        "Stay within reach from the first spark to the last.",
+        tr("Stay within reach from the first spark to the last."),
         (
             (
-                "A flare: pause, lift the lid only when it is out. Smoke that lingers in the beam "
-                "costs power."
+                tr(
+                    "A flare: pause, lift the lid only when it is out. "
+                    "Smoke that lingers in the beam "
+                    "costs power."
+                )
             ),
         ),
     )
@@ -602,44 +669,46 @@ def _nothing(session: Session) -> tuple[ToolField, ...]:
 CHECKS: tuple[Check, ...] = (
     Check(
         "focus",
-        "Focus",
+        tr("Focus"),
         _focus_number,
         _focus_fields,
         _focus_work,
         (
-            "The probe must stand on the piece, not off its edge.",
-            "A ring or lip under the piece lifts it: focus where it will burn.",
+            tr("The probe must stand on the piece, not off its edge."),
+            tr("A ring or lip under the piece lifts it: focus where it will burn."),
         ),
         of_the_trial=True,
     ),
     Check(
         "square",
-        "Square",
-        lambda s: f"edge within {number_text(SQUARE_RULE_MM)} mm",
+        tr("Square"),
+        lambda s: tr("edge within {square_rule_mm} mm", square_rule_mm=number_text(SQUARE_RULE_MM)),
         _square_fields,
         _square_work,
-        ("Touch the same edge at two places far apart.",),
+        (tr("Touch the same edge at two places far apart."),),
     ),
     Check(
         "level",
-        "Level",
-        lambda s: f"within {number_text(LEVEL_RULE_MM)} mm over the piece",
+        tr("Level"),
+        lambda s: tr(
+            "within {level_rule_mm} mm over the piece", level_rule_mm=number_text(LEVEL_RULE_MM)
+        ),
         _level_fields,
         _level_work,
-        ("Higher numbers are higher places. Leave a field empty where you did not read.",),
+        (tr("Higher numbers are higher places. Leave a field empty where you did not read."),),
     ),
     Check(
         "frame",
-        "File, origin and frame",
+        tr("File, origin and frame"),
         _frame_number,
         _frame_fields,
         _frame_work,
-        ("Let the machine trace the frame with the beam off.",),
+        (tr("Let the machine trace the frame with the beam off."),),
         of_the_trial=True,
     ),
-    Check("exhaust", "Window and exhaust", _exhaust_number, _exhaust_fields, _exhaust_work),
-    Check("look", "Look round", _look_number, _look_fields, _look_work),
-    Check("stay", "Start and stay", _stay_number, _nothing, _stay_work, of_the_trial=True),
+    Check("exhaust", tr("Window and exhaust"), _exhaust_number, _exhaust_fields, _exhaust_work),
+    Check("look", tr("Look round"), _look_number, _look_fields, _look_work),
+    Check("stay", tr("Start and stay"), _stay_number, _nothing, _stay_work, of_the_trial=True),
 )
 
 
@@ -654,7 +723,7 @@ def checks_of(session: Session) -> tuple[Check, ...]:
 def _preparing(line: PreparingLine) -> Check:
     told = (f"{capital(line.reason)}.",) if line.reason else ()
     result = ToolResult(f"{capital(line.detail)}.", told)
-    detail = f"{line.detail}; needed" if line.needed else line.detail
+    detail = line.detail + tr("; needed") if line.needed else line.detail
     fields = _hold_fields(line.height_mm) if line.holds else ()
 
     def work(session: Session, texts: Mapping[str, str]) -> ToolResult:
@@ -676,24 +745,31 @@ def _preparing(line: PreparingLine) -> Check:
 def _hold_fields(height_mm: float | None) -> tuple[ToolField, ...]:
     height = "" if height_mm is None else number_text(height_mm)
     return (
-        ToolField("height", "It stands", height, "mm above the face"),
-        ToolField("gap", "Gap under the head", "7", "mm"),
+        ToolField("height", tr("It stands"), height, tr("mm above the face")),
+        ToolField("gap", tr("Gap under the head"), "7", "mm"),
     )
 
 
 def _held(session: Session, texts: Mapping[str, str], said: ToolResult) -> ToolResult:
     """What is said of a magnet, pin or weight: whether the head goes over it."""
-    height = read_length_mm(texts["height"], "Height of what holds it")
-    gap = read_length_mm(texts["gap"], "Gap under the head")
+    height = read_length_mm(texts["height"], tr("Height of what holds it"))
+    gap = read_length_mm(texts["gap"], tr("Gap under the head"))
     room = gap - height
     if room > 0:
-        clear = f"The head goes over it, {number_text(room)} mm clear."
+        clear = tr("The head goes over it, {room} mm clear.", room=number_text(room))
         return ToolResult(said.main, (clear, *said.lines))
     machine = session.subject.machine
     keep = machine.head_clearance_mm if machine else 0.0
-    high = f"{number_text(-room)} mm too high" if room < 0 else "just as high as the head"
-    catch = f"The head would catch it: {high}. "
-    catch += f"Lay it {number_text(keep)} mm or more from every burn and move, or take a lower one."
+    high = (
+        tr("{room} mm too high", room=number_text(-room))
+        if room < 0
+        else tr("just as high as the head")
+    )
+    catch = tr("The head would catch it: {high}. ", high=high)
+    catch += tr(
+        "Lay it {keep} mm or more from every burn and move, or take a lower one.",
+        keep=number_text(keep),
+    )
     return ToolResult(catch, (said.main, *said.lines), good=False, only_warns=True)
 
 
@@ -730,7 +806,7 @@ def unticked_needed(session: Session) -> tuple[str, ...]:
     """Return the steps of the recipe that the burn does not go without and that are not ticked."""
     ticks = standing(session)
     return tuple(
-        check.number(session).removesuffix("; needed")
+        check.number(session).removesuffix(tr("; needed"))
         for check in checks_of(session)
         if check.needed and check.key not in ticks
     )
@@ -771,7 +847,7 @@ class Checklist:
     def number(self, check: Check) -> str:
         """Return the number of a line, or why it has none yet."""
         if self.comes_later(check):
-            return "comes with the trial: plan it first"
+            return tr("comes with the trial: plan it first")
         return check.number(self.session)
 
     def comes_later(self, check: Check) -> bool:
@@ -823,7 +899,7 @@ class Checklist:
             sheets = list(stock.sheets)
             sheets[sheet.number] = replace(sheets[sheet.number], clamps_mm=clamps)
             changed = replace(stock, sheets=tuple(sheets))
-            self.session.attempt(lambda: self.session.shop.keep_stock(changed, "clamps noted"))
+            self.session.attempt(lambda: self.session.shop.keep_stock(changed, tr("clamps noted")))
 
     def choose(self, at: int) -> None:
         if 0 <= at < len(self.checks):
@@ -838,10 +914,14 @@ class Checklist:
         if key in at:
             del at[key]
         elif self.comes_later(self.check):
-            self.session.tell(f"{self.check.words} comes with the trial: plan it first.")
+            self.session.tell(
+                tr("{check} comes with the trial: plan it first.", check=self.check.words)
+            )
             return
         elif not (self.result().good or self.result().only_warns):
-            self.session.tell(f"{self.check.words} is not ticked: {self.result().main}")
+            self.session.tell(
+                tr("{check} is not ticked: {main}", check=self.check.words, main=self.result().main)
+            )
             return
         else:
             at[key] = self.now().isoformat(timespec="seconds")

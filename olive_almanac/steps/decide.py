@@ -38,6 +38,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.upkeep.bed_map import decide_bed
+from olive_almanac.core.words import tr
 from olive_almanac.formats.tone_csv import write_tone_csv
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import write_file
@@ -156,7 +157,11 @@ def _decide_level(
     decision, known, counted = made[at]
     decision = replace(decision, recipe=recipes[at].recipe)
     if len(recipes) > 1:
-        counts = f"With {decision.recipe.name}: done soonest of the {len(recipes)} recipes read."
+        counts = tr(
+            "With {recipe}: done soonest of the {recipes} recipes read.",
+            recipe=decision.recipe.name,
+            recipes=len(recipes),
+        )
         decision = replace(decision, remarks=(counts, *decision.remarks))
     return decision, known, counted
 
@@ -172,7 +177,11 @@ def _decide_recipe(
     at = soonest([decision for decision, _ in made])
     decision, known = made[at]
     if len(levels) > 1:
-        counts = f"For {levels[at].words}: done soonest of the {len(levels)} that were read."
+        counts = tr(
+            "For {words}: done soonest of the {levels} that were read.",
+            words=levels[at].words,
+            levels=len(levels),
+        )
         decision = replace(decision, remarks=(counts, *decision.remarks))
     return levels[at].set_in(decision), known, levels[at].pairs
 
@@ -407,8 +416,11 @@ def check_burnt(library: Library, readings: Iterable[Reading]) -> None:
     """
     if not library.playground and any(reading.simulated for reading in readings):
         raise AlmanacError(
-            "This coupon was burnt on the stand-in bench: a rehearsal, which proves nothing of the "
-            "machine. Nothing was written. Burn its file on the machine and read that coupon."
+            tr(
+                "This coupon was burnt on the stand-in bench: a "
+                "rehearsal, which proves nothing of the "
+                "machine. Nothing was written. Burn its file on the machine and read that coupon."
+            )
         )
 
 
@@ -571,9 +583,9 @@ class DecidePresenter:
         def action() -> None:
             check_burnt(self.session.store, active.readings.values())
             self.session.shop.keep_entry(
-                entry, f"chosen from {active.trial.name}", "entry in the book"
+                entry, tr("chosen from {trial}", trial=active.trial.name), tr("entry in the book")
             )
-            self.session.trials.keep(active.trial, "book", "written into the book")
+            self.session.trials.keep(active.trial, "book", tr("written into the book"))
 
         if self.session.attempt(action):
             return entry
@@ -585,7 +597,7 @@ class DecidePresenter:
         if active is None or found is None or found.left:
             return True
         return self.session.attempt(
-            lambda: self.session.trials.keep(active.trial, "book", "counted in the book")
+            lambda: self.session.trials.keep(active.trial, "book", tr("counted in the book"))
         )
 
     def save_table(self, path: Path) -> bool:
@@ -615,6 +627,8 @@ class DecidePresenter:
 
         def action() -> None:
             check_burnt(self.session.store, active.readings.values())
-            self.session.shop.keep_entry(changed, f"kerf measured on {active.trial.name}", "kerf")
+            self.session.shop.keep_entry(
+                changed, tr("kerf measured on {trial}", trial=active.trial.name), "kerf"
+            )
 
         return self.session.attempt(action)

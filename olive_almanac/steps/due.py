@@ -6,11 +6,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
-from olive_almanac.core.records.entry import FAILED, Entry, day_text
+from olive_almanac.core.dates import day_text
+from olive_almanac.core.records.entry import FAILED, Entry
 from olive_almanac.core.records.factors import further_factors
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.setting import air_text
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import duration_text, number_text, percent_text, speed_text
+from olive_almanac.core.units import (
+    duration_text,
+    fixed_text,
+    number_text,
+    percent_text,
+    speed_text,
+)
+from olive_almanac.core.words import tr
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.session import Session
 
@@ -59,7 +68,7 @@ def due_list(session: Session) -> tuple[Due, ...]:
             ran_out = by is not None and today > by
             found.append(Due(entry, machine, stock, reason, 0 if failed else 2 if ran_out else 1))
         elif state == "proven" and by is not None and by <= today + WEEK:
-            found.append(Due(entry, machine, stock, f"runs out on {day_text(by)}", 3))
+            found.append(Due(entry, machine, stock, tr("runs out on {by}", by=day_text(by)), 3))
         elif state == "trial":
             found.append(Due(entry, machine, stock, reason, 4))
     return tuple(sorted(found, key=lambda one: (one.risk, -one.used, one.stock.label)))
@@ -93,33 +102,33 @@ def _lines(catalogue: ShopCatalogue, entry: Entry, unit: str) -> dict[str, str]:
     machine, stock = catalogue.machine(entry.machine_uid), catalogue.stock(entry.stock_uid)
     s, e = entry.setting, entry.evidence
     lines = {
-        "Machine": machine.label if machine else entry.machine_uid,
-        "Stock": stock.short_name if stock else entry.stock_uid,
-        "Lot": entry.lot or "unnamed",
-        "Machine state": str(entry.machine_state),
-        "Power": f"{percent_text(s.power)} %",
-        "Speed": speed_text(s.speed_mm_s, unit),
-        "Passes": str(s.passes),
-        "Focus": f"{number_text(s.focus_mm)} mm",
-        "Air": s.air,
-        "Line pitch": f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else "none",
+        tr("Machine"): machine.label if machine else entry.machine_uid,
+        tr("Stock"): stock.short_name if stock else entry.stock_uid,
+        tr("Lot"): entry.lot or tr("unnamed"),
+        tr("Machine state"): str(entry.machine_state),
+        tr("Power"): f"{percent_text(s.power)} %",
+        tr("Speed"): speed_text(s.speed_mm_s, unit),
+        tr("Passes"): str(s.passes),
+        tr("Focus"): f"{number_text(s.focus_mm)} mm",
+        tr("Air"): air_text(s.air),
+        tr("Line pitch"): f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else tr("none"),
         **{one.name: one.told(one.of(s), unit) for one in further_factors([s])},
-        "Room when tested": e.room.words,
-        "Margin in speed": ""
+        tr("Room when tested"): e.room.words,
+        tr("Margin in speed"): ""
         if e.margins.speed is None
         else f"{100 * (e.margins.speed - 1):.0f} %",
-        "Time per metre": "" if e.seconds_per_m is None else duration_text(e.seconds_per_m),
-        "Time per 100 cm²": ""
+        tr("Time per metre"): "" if e.seconds_per_m is None else duration_text(e.seconds_per_m),
+        tr("Time per 100 cm²"): ""
         if e.seconds_per_100cm2 is None
         else duration_text(e.seconds_per_100cm2),
-        "Kerf X, Y": " and ".join(
-            f"{k:.3f} mm" for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None
+        tr("Kerf X, Y"): tr(" and ").join(
+            f"{fixed_text(k, 3)} mm" for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None
         ),
-        "Confirming burns": str(len(entry.proofs)),
-        "Written": day_text(entry.written),
-        "Notes": entry.notes,
+        tr("Confirming burns"): str(len(entry.proofs)),
+        tr("Written"): day_text(entry.written),
+        tr("Notes"): entry.notes,
     }
-    return {name: text for name, text in lines.items() if text or name == "Notes"}
+    return {name: text for name, text in lines.items() if text or name == tr("Notes")}
 
 
 def energy_sentence(catalogue: ShopCatalogue, left: Entry, right: Entry) -> str:
@@ -134,7 +143,7 @@ def energy_sentence(catalogue: ShopCatalogue, left: Entry, right: Entry) -> str:
     ]
     ratio = energies[1] / max(energies[0], 1e-12)
     if abs(ratio - 1) < SAME:
-        return "Both put in the same energy."
+        return tr("Both put in the same energy.")
     if ratio > 1:
         more, share = ("right", ratio - 1)
     else:
@@ -144,20 +153,24 @@ def energy_sentence(catalogue: ShopCatalogue, left: Entry, right: Entry) -> str:
         for differs, words in (
             (
                 left.lot != right.lot,
-                f"another lot ({left.lot or 'unnamed'}, {right.lot or 'unnamed'})",
+                tr(
+                    "another lot ({lot}, {lot2})",
+                    lot=left.lot or "unnamed",
+                    lot2=right.lot or "unnamed",
+                ),
             ),
-            (left.machine_uid != right.machine_uid, "another machine"),
+            (left.machine_uid != right.machine_uid, tr("another machine")),
             (
                 left.machine_uid == right.machine_uid and left.machine_state != right.machine_state,
-                "the machine before and after a change",
+                tr("the machine before and after a change"),
             ),
-            (left.stock_uid != right.stock_uid, "another stock"),
-            (left.setting.focus_mm != right.setting.focus_mm, "another focus"),
-            (left.setting.air != right.setting.air, "other air"),
+            (left.stock_uid != right.stock_uid, tr("another stock")),
+            (left.setting.focus_mm != right.setting.focus_mm, tr("another focus")),
+            (left.setting.air != right.setting.air, tr("other air")),
         )
         if differs
     ]
-    return f"The {more} one puts in {100 * share:.0f} % more energy" + (
+    return tr("The {more} one puts in {share:.0f} % more energy", more=more, share=100 * share) + (
         f": {', '.join(causes)}." if causes else "."
     )
 

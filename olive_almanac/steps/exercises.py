@@ -7,16 +7,19 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.words import tr
 
 __all__ = ["CO2", "EXERCISES", "MECHANIC", "MECHANIC_TITLE", "Exercise", "Practice", "exercise_of"]
 
 _DIODE = Machine(
-    "North Bench", "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
+    tr("North Bench"), "diode", 450, 10, 0.12, 0.08, 1.7, 300, 3000, (400, 400), uid="north-bench"
 )
-CO2 = Machine("Long Bed", "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed")
+CO2 = Machine(
+    tr("Long Bed"), "co2", 10600, 60, 0.20, 0.20, 2.5, 500, 6000, (900, 600), uid="long-bed"
+)
 
 # the exercise without a stock: steps/mechanic.py
-MECHANIC, MECHANIC_TITLE = "mechanic", "A machine that may be weak"
+MECHANIC, MECHANIC_TITLE = "mechanic", tr("A machine that may be weak")
 
 
 @dataclass(frozen=True)
@@ -58,55 +61,55 @@ def _stock(
 EXERCISES: tuple[Exercise, ...] = (
     Exercise(
         "ply-co2",
-        "Ply of unknown glue",
-        "Cut it through, as quickly as is safe.",
+        tr("Ply of unknown glue"),
+        tr("Cut it through, as quickly as is safe."),
         CO2,
-        _stock("Unmarked ply", "plywood", 3.0, (300, 200)),
+        _stock(tr("Unmarked ply"), "plywood", 3.0, (300, 200)),
         "cut",
         48,
     ),
     Exercise(
         "ply-diode",
-        "Ply on the small diode",
-        "Cut it through: one slow pass or several?",
+        tr("Ply on the small diode"),
+        tr("Cut it through: one slow pass or several?"),
         _DIODE,
-        _stock("Pale ply", "plywood", 3.0, (260, 180), colour="natural"),
+        _stock(tr("Pale ply"), "plywood", 3.0, (260, 180), colour="natural"),
         "cut",
         48,
     ),
     Exercise(
         "foam",
-        "Liner foam",
-        "Cut it through without charring the edge.",
+        tr("Liner foam"),
+        tr("Cut it through without charring the edge."),
         CO2,
-        _stock("Liner foam", "foam_eva", 5.0, (240, 160)),
+        _stock(tr("Liner foam"), "foam_eva", 5.0, (240, 160)),
         "cut",
         40,
     ),
     Exercise(
         "acrylic",
-        "Dial acrylic",
-        "Cut it so that it falls free and does not run together again.",
+        tr("Dial acrylic"),
+        tr("Cut it so that it falls free and does not run together again."),
         CO2,
-        _stock("Dial acrylic", "acrylic", 3.0, (240, 160), process="extruded"),
+        _stock(tr("Dial acrylic"), "acrylic", 3.0, (240, 160), process="extruded"),
         "cut",
         40,
     ),
     Exercise(
         "thick",
-        "Thick board",
-        "Say whether it can be cut here at all.",
+        tr("Thick board"),
+        tr("Say whether it can be cut here at all."),
         _DIODE,
-        _stock("Thick board", "mdf", 9.0, (260, 180)),
+        _stock(tr("Thick board"), "mdf", 9.0, (260, 180)),
         "cut",
         48,
     ),
     Exercise(
         "leather",
-        "Map leather",
-        "Engrave a tone that reads well and does not char.",
+        tr("Map leather"),
+        tr("Engrave a tone that reads well and does not char."),
         _DIODE,
-        _stock("Test hide", "leather", 2.0, (220, 150), finish="vegetable-tanned"),
+        _stock(tr("Test hide"), "leather", 2.0, (220, 150), finish="vegetable-tanned"),
         "engrave",
         36,
     ),

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from olive_almanac import __version__
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.ports import Library
 
@@ -74,17 +75,22 @@ def fault_report_work(store: Library, fault_file: Path, path: Path) -> Iterator[
         if records:
             report.writestr("records.json", json.dumps(records, indent=1))
     write_file(path, packed.getvalue())
-    there = "the version"
+    there = tr("the version")
     if fault:
-        there += " and the last fault"
+        there += tr(" and the last fault")
     if records:
-        there += " and what cannot be read"
-    yield f"{path} holds {there}; no photos and no names. Nothing was sent."
+        there += tr(" and what cannot be read")
+    yield tr(
+        "{path} holds {there}; no photos and no names. Nothing was sent.", path=path, there=there
+    )
 
 
 def _version() -> str:
-    return (
-        f"Olive Almanac {__version__}\nPython {platform.python_version()}\n{platform.platform()}\n"
+    return tr(
+        "Olive Almanac {version}\nPython {python_version}\n{platform}\n",
+        version=__version__,
+        python_version=platform.python_version(),
+        platform=platform.platform(),
     )
 
 
@@ -115,7 +121,7 @@ def _body(body: object) -> object:
     try:
         return without_names(json.loads(body))
     except (ValueError, RecursionError):
-        return f"{len(body)} letters that are no JSON"
+        return tr("{body} letters that are no JSON", body=len(body))
 
 
 def without_names(plain: object, field: str = "") -> object:
@@ -125,5 +131,5 @@ def without_names(plain: object, field: str = "") -> object:
     if isinstance(plain, list):
         return [without_names(value, field) for value in plain]
     if isinstance(plain, str) and field not in KEPT_TEXTS:
-        return f"({len(plain)} letters)"
+        return tr("({plain} letters)", plain=len(plain))
     return plain

@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 
 from olive_almanac.core.errors import BadFile, CannotWrite
+from olive_almanac.core.words import tr
 
 __all__ = ["below", "read_bytes", "read_text", "sweep_parts", "write_file", "write_together"]
 
@@ -24,16 +25,16 @@ LEFT_S = 3600.0  # a part that old belongs to no run that is still going
 
 def read_text(path: Path) -> str:
     """Return the text of a file; raises BadFile with a sentence when it cannot be had."""
-    content = _content(path, MOST_BYTES, "no file of this program")
+    content = _content(path, MOST_BYTES, tr("no file of this program"))
     try:
         return content.decode("utf-8")
     except UnicodeDecodeError:
-        raise BadFile(f"{path} is not a text file in UTF-8.") from None
+        raise BadFile(tr("{path} is not a text file in UTF-8.", path=path)) from None
 
 
 def read_bytes(path: Path) -> bytes:
     """Return the bytes of a file; raises BadFile with a sentence when it cannot be had."""
-    return _content(path, MOST_PHOTO_BYTES, "no photo")
+    return _content(path, MOST_PHOTO_BYTES, tr("no photo"))
 
 
 def _content(path: Path, most: int, what: str) -> bytes:
@@ -41,19 +42,32 @@ def _content(path: Path, most: int, what: str) -> bytes:
     try:
         mode = path.stat().st_mode
         if stat.S_ISDIR(mode):
-            raise BadFile(f"{path} is a folder, not a file.")
+            raise BadFile(tr("{path} is a folder, not a file.", path=path))
         if not stat.S_ISREG(mode):
-            raise BadFile(f"{path} is a device or a pipe, not a file. Save it as a file first.")
+            raise BadFile(
+                tr("{path} is a device or a pipe, not a file. Save it as a file first.", path=path)
+            )
         with path.open("rb") as file:
             content = file.read(most + 1)
     except FileNotFoundError:
-        raise BadFile(f"{path} does not exist. Check the name and the folder.") from None
+        raise BadFile(
+            tr("{path} does not exist. Check the name and the folder.", path=path)
+        ) from None
     except OSError as problem:
-        raise BadFile(f"{path} cannot be read: {problem.strerror}.") from problem
+        raise BadFile(
+            tr("{path} cannot be read: {strerror}.", path=path, strerror=problem.strerror)
+        ) from problem
     except ValueError:
-        raise BadFile(f"{str(path)!r} cannot be the name of a file.") from None
+        raise BadFile(tr("{path!r} cannot be the name of a file.", path=str(path))) from None
     if len(content) > most:
-        raise BadFile(f"{path} is larger than {most // 1_000_000} MB: that is {what}.")
+        raise BadFile(
+            tr(
+                "{path} is larger than {most} MB: that is {what}.",
+                path=path,
+                most=most // 1000000,
+                what=what,
+            )
+        )
     return content
 
 
@@ -64,7 +78,13 @@ def below(folder: Path, name: str) -> Path:
     """
     path = folder / name
     if not name or name in (".", "..") or path.name != name or "\0" in name:
-        raise BadFile(f"“{name[:60]}” would name a file outside {folder}. Nothing was written.")
+        raise BadFile(
+            tr(
+                "“{name}” would name a file outside {folder}. Nothing was written.",
+                name=name[:60],
+                folder=folder,
+            )
+        )
     return path
 
 
@@ -156,22 +176,26 @@ def _check_target(path: Path) -> None:
     replace a device.
     """
     if "\0" in str(path) or not path.name:
-        raise CannotWrite(f"{str(path)!r} cannot be the name of a file. Choose another.")
+        raise CannotWrite(
+            tr("{path!r} cannot be the name of a file. Choose another.", path=str(path))
+        )
     try:
         ordinary = not path.exists() or path.is_file()
     except OSError as problem:
         raise CannotWrite(_told(path, problem)) from problem
     if not ordinary:
-        raise CannotWrite(f"Could not write {path}: it is no ordinary file. Choose another name.")
+        raise CannotWrite(
+            tr("Could not write {path}: it is no ordinary file. Choose another name.", path=path)
+        )
 
 
 def _told(path: Path, problem: OSError) -> str:
     reason = {
-        errno.ENOSPC: "the disk is full. Free some space and write again",
-        errno.EDQUOT: "your share of the disk is used up. Free some space and write again",
-        errno.EROFS: "the disk is read-only. Choose another folder",
-        errno.EACCES: "the folder is read-only. Make it writable or choose another folder",
-        errno.EPERM: "the folder is read-only. Make it writable or choose another folder",
-        errno.ENOTDIR: "part of the path is a file, not a folder. Choose another folder",
-    }.get(problem.errno or 0, f"{problem.strerror}. Choose another folder")
-    return f"Could not write {path}: {reason}."
+        errno.ENOSPC: tr("the disk is full. Free some space and write again"),
+        errno.EDQUOT: tr("your share of the disk is used up. Free some space and write again"),
+        errno.EROFS: tr("the disk is read-only. Choose another folder"),
+        errno.EACCES: tr("the folder is read-only. Make it writable or choose another folder"),
+        errno.EPERM: tr("the folder is read-only. Make it writable or choose another folder"),
+        errno.ENOTDIR: tr("part of the path is a file, not a folder. Choose another folder"),
+    }.get(problem.errno or 0, tr("{strerror}. Choose another folder", strerror=problem.strerror))
+    return tr("Could not write {path}: {reason}.", path=path, reason=reason)

@@ -7,6 +7,7 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from datetime import date
 
+from olive_almanac.core.dates import MONTHS
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.entry import Entry, State
 from olive_almanac.core.records.job import Job
@@ -14,6 +15,7 @@ from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, read_length_mm
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.permission import word_of
@@ -33,9 +35,8 @@ RANKS: dict[str, int] = {"proven": 0, "trial": 1, "due": 2}
 SIZE_NEAR_MM = 0.15
 FRACTIONS = (("sixteenth", "1/16"), ("eighth", "1/8"), ("quarter", "1/4"), ("half", "1/2"))
 SIZE = re.compile(r"(\d+(?:[.,]\d+)?(?:/\d+)?)\s*(mm|in|inch|\")(?![a-z])", re.IGNORECASE)
-ASKED = "what did we run for the in of a an and on when was were job jobs"
+ASKED = tr("what did we run for the in of a an and on when was were job jobs")
 ASKING = frozenset(ASKED.split(" "))  # words of a question that name nothing
-MONTHS = tuple(date(2000, month, 1).strftime("%B").casefold() for month in range(1, 13))
 ALIKE = 72.0  # least likeness (0..100) of a mistyped word
 
 
@@ -65,8 +66,8 @@ class FoundJob:
         pieces = sum(one.pieces for one in self.job.outcomes)
         hung = sum(one.hung for one in self.job.outcomes)
         if pieces:
-            return f"{count_text(pieces, 'piece')}, {hung} hung"
-        return "written, not told yet" if self.job.written else "not written yet"
+            return tr("{pieces}, {hung} hung", pieces=count_text(pieces, "piece"), hung=hung)
+        return tr("written, not told yet") if self.job.written else tr("not written yet")
 
 
 class FindIndex:
@@ -221,7 +222,7 @@ def _job_words(job: Job, machine: Machine, stock: Stock) -> set[str]:
     for day in (job.made, job.written[:10], *(one.on for one in job.outcomes)):
         if day:
             on = date.fromisoformat(day)
-            told += [MONTHS[on.month - 1], str(on.year)]
+            told += [MONTHS[on.month - 1].casefold(), str(on.year)]
     told += [f"{one.note} {one.cause}" for one in job.outcomes]
     return set(re.findall(r"\w+", " ".join(told).casefold()))
 
@@ -260,7 +261,7 @@ def entry_of_code(text: str) -> str:
 
 def _length(text: str) -> float | None:
     try:
-        return read_length_mm(text, "Size")
+        return read_length_mm(text, tr("Size"))
     except AlmanacError:
         return None
 

@@ -8,10 +8,11 @@ import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import BadFile
-from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
 from olive_almanac.core.units import SPEED_UNITS, capital, count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.guide import find_in, guide_pages
 from olive_almanac.steps.preferences import SCALES
 from olive_almanac.steps.stations import STATIONS
@@ -23,7 +24,12 @@ __all__ = ["Act", "FoundPlace", "acts", "find_places"]
 
 Kind = Literal["recent", "trial", "machine", "stock", "act", "help"]
 MOST_OF_KIND = 3
-STAGES = {"burn": "to be burnt", "read": "to be read", "decide": "to decide", "book": "decided"}
+STAGES = {
+    "burn": tr("to be burnt"),
+    "read": tr("to be read"),
+    "decide": tr("to decide"),
+    "book": "decided",
+}
 
 
 @dataclass(frozen=True)
@@ -48,20 +54,33 @@ class Act:
 def acts() -> tuple[Act, ...]:
     """Return what can be done from anywhere, the settings of the program among it."""
     return (
-        *(Act(f"station:{one.id}", f"Go to {one.title}", "station page") for one in STATIONS),
-        Act("menu", "The book’s menu", "due compare save print wall card label"),
-        Act("notes", "Bring in old notes", "import table csv xlsx ods"),
-        Act("library", "The library, its copies and backups", "location stick restore folder"),
-        Act("where", "Where and with what", "machines lens compare thick buy"),
-        Act("wrong", "What went wrong", "trouble symptom cause fault"),
-        Act("theme:day", "Day theme", "settings look light colours"),
-        Act("theme:workshop", "Workshop theme", "settings look dark colours"),
-        *(Act(f"scale:{n}", f"Scale {n} %", "settings size larger smaller zoom") for n in SCALES),
-        *(Act(f"unit:{one}", f"Speeds in {one}", "settings unit inch") for one in SPEED_UNITS),
-        Act("demo", "Open the demo shop", "try example practise"),
-        Act("add:machine", "Add a machine", "new laser"),
-        Act("add:stock", "Add a stock", "new material"),
-        Act("keys", "Keys", "shortcuts keyboard help"),
+        *(
+            Act(f"station:{one.id}", tr("Go to {one}", one=one.title), tr("station page"))
+            for one in STATIONS
+        ),
+        Act("menu", tr("The book’s menu"), tr("due compare save print wall card label")),
+        Act("notes", tr("Bring in old notes"), tr("import table csv xlsx ods")),
+        Act(
+            "library",
+            tr("The library, its copies and backups"),
+            tr("location stick restore folder"),
+        ),
+        Act("where", tr("Where and with what"), tr("machines lens compare thick buy")),
+        Act("wrong", tr("What went wrong"), tr("trouble symptom cause fault")),
+        Act("theme:day", tr("Day theme"), tr("settings look light colours")),
+        Act("theme:workshop", tr("Workshop theme"), tr("settings look dark colours")),
+        *(
+            Act(f"scale:{n}", tr("Scale {n} %", n=n), tr("settings size larger smaller zoom"))
+            for n in SCALES
+        ),
+        *(
+            Act(f"unit:{one}", tr("Speeds in {one}", one=one), tr("settings unit inch"))
+            for one in SPEED_UNITS
+        ),
+        Act("demo", tr("Open the demo shop"), tr("try example practise")),
+        Act("add:machine", tr("Add a machine"), tr("new laser")),
+        Act("add:stock", tr("Add a stock"), tr("new material")),
+        Act("keys", tr("Keys"), tr("shortcuts keyboard help")),
     )
 
 
@@ -85,7 +104,7 @@ def _shown(place: FoundPlace) -> FoundPlace:
     """An act is found by words that are not shown."""
     if place.kind != "act":
         return place
-    return FoundPlace("act", place.key, place.title, "what the program does")
+    return FoundPlace("act", place.key, place.title, tr("what the program does"))
 
 
 def _recent(session: Session) -> list[FoundPlace]:
@@ -97,7 +116,9 @@ def _recent(session: Session) -> list[FoundPlace]:
         if machine is not None and stock is not None and task in TASKS:
             words = TASK_WORDS[task]
             title = f"{stock.label}, {words}"
-            found.append(FoundPlace("recent", key, title, f"lately, on {machine.label}"))
+            found.append(
+                FoundPlace("recent", key, title, tr("lately, on {machine}", machine=machine.label))
+            )
     return found
 
 
@@ -107,8 +128,13 @@ def _trials(session: Session) -> list[FoundPlace]:
             "trial",
             trial.id,
             f"{trial.name}, {TASK_WORDS[trial.task]}",
-            f"Coupon of {day_text(trial.made)}, {STAGES.get(stage, stage)}: {trial.stock.label} on "
-            f"{trial.machine.name}",
+            tr(
+                "Coupon of {made}, {stage}: {stock} on {machine}",
+                made=day_text(trial.made),
+                stage=STAGES.get(stage, stage),
+                stock=trial.stock.label,
+                machine=trial.machine.name,
+            ),
         )
         for trial, stage, _ in reversed(session.trials.kept)
     ]
@@ -116,7 +142,7 @@ def _trials(session: Session) -> list[FoundPlace]:
 
 def _machines(session: Session) -> list[FoundPlace]:
     return [
-        FoundPlace("machine", one.uid, one.label, "Machine: its form in Set up")
+        FoundPlace("machine", one.uid, one.label, tr("Machine: its form in Set up"))
         for one in session.catalogue.machines
     ]
 
@@ -127,7 +153,10 @@ def _stocks(session: Session) -> list[FoundPlace]:
             "stock",
             one.uid,
             one.label,
-            f"Stock: its form in Set up, {count_text(len(one.sheets), 'sheet')} in the rack",
+            tr(
+                "Stock: its form in Set up, {sheets} in the rack",
+                sheets=count_text(len(one.sheets), "sheet"),
+            ),
         )
         for one in session.catalogue.stocks
     ]
@@ -147,7 +176,7 @@ def _help(text: str) -> list[FoundPlace]:
             "help",
             f"{one.page}/{one.heading}".rstrip("/"),
             one.heading or one.title,
-            f"Help: {capital(one.title)}",
+            tr("Help: {one}", one=capital(one.title)),
         )
         for one in found
     ]

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from olive_almanac.core.records.entry import PROOFS_NEEDED
+from olive_almanac.core.words import tr
 from olive_almanac.steps.session import Session
 
 __all__ = ["JobStep", "first_job", "first_job_words"]
@@ -37,40 +38,46 @@ def _is_read(session: Session) -> bool:
 
 STEPS: tuple[tuple[str, str, str, Callable[[Session], bool]], ...] = (
     (
-        "Say what you have",
-        "Fill in the sentence: which laser, how strong, which stock, what you want.",
+        tr("Say what you have"),
+        tr("Fill in the sentence: which laser, how strong, which stock, what you want."),
         "book",
         lambda session: session.subject.complete,
     ),
     (
-        "Plan the first cells",
-        "Look at the cells and the sheet, then write the burn file.",
+        tr("Plan the first cells"),
+        tr("Look at the cells and the sheet, then write the burn file."),
         "plan",
         lambda session: session.active is not None,
     ),
     (
-        "Tick the lines and burn",
-        "Take the file to the machine, tick the lines of the checklist, burn, stay beside it, then "
-        "say that it was burnt.",
+        tr("Tick the lines and burn"),
+        tr(
+            "Take the file to the machine, tick the lines of the "
+            "checklist, burn, stay beside it, then "
+            "say that it was burnt."
+        ),
         "burn",
         _is_burnt,
     ),
     (
-        "Read each cell",
-        "Push each cell out and press what came of it, or drop a photo on the page.",
+        tr("Read each cell"),
+        tr("Push each cell out and press what came of it, or drop a photo on the page."),
         "read",
         _is_read,
     ),
     (
-        "Take a pick",
-        "Take A, B or C and write it into the book, or burn the cells that it asks for.",
+        tr("Take a pick"),
+        tr("Take A, B or C and write it into the book, or burn the cells that it asks for."),
         "decide",
         _is_decided,
     ),
     (
-        "Prove it",
-        f"Plan the confirm run from the entry, burn and read it: {PROOFS_NEEDED} squares that fall "
-        "free make it Proven.",
+        tr("Prove it"),
+        tr(
+            "Plan the confirm run from the entry, burn and read it: {proofs_needed} "
+            "squares that fall free make it Proven.",
+            proofs_needed=PROOFS_NEEDED,
+        ),
         "book",
         lambda session: session.state[0] == "proven",
     ),
@@ -91,6 +98,12 @@ def first_job_words(steps: tuple[JobStep, ...]) -> str:
     """Return how far the way is, in a sentence."""
     left = [step for step in steps if not step.done]
     if not left:
-        return "The first job is done: the setting is proven."
+        return tr("The first job is done: the setting is proven.")
     at = len(steps) - len(left) + 1
-    return f"Step {at} of {len(steps)}: {left[0].title}. {left[0].says}"
+    return tr(
+        "Step {at} of {steps}: {title}. {says}",
+        at=at,
+        steps=len(steps),
+        title=left[0].title,
+        says=left[0].says,
+    )

@@ -23,6 +23,7 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.session import Session
@@ -90,11 +91,11 @@ class FirstStart:
         with field_key("watts"):
             watts = read_number(texts["watts"], "Power", "W")
             if not 0 < watts <= 100_000:
-                raise OutOfRange("Power", watts, "above 0", "W")
+                raise OutOfRange("Power", watts, tr("above 0"), "W")
         with field_key("thickness"):
-            thickness = read_length_mm(texts["thickness"], "Thickness")
+            thickness = read_length_mm(texts["thickness"], tr("Thickness"))
             if not thickness > 0:
-                raise OutOfRange("Thickness", thickness, "above 0", "mm")
+                raise OutOfRange(tr("Thickness"), thickness, tr("above 0"), "mm")
         source = dict(source_choices())[texts["source"]]
         usual = {field.key: field.text for field in machine_fields(None, texts["source"])}
         named = {"name": f"{source} {number_text(watts)} W", "optical_power_w": f"{watts:g}"}
@@ -121,7 +122,7 @@ class FirstStart:
         try:
             return self._guess(machine, stock)
         except AlmanacError as problem:
-            return FirstAnswer(f"{problem} The first cells tell.", goes_on=True)
+            return FirstAnswer(tr("{problem} The first cells tell.", problem=problem), goes_on=True)
 
     def _guess(self, machine: Machine, stock: Stock) -> FirstAnswer:
         """Where the right setting lies two times in three, by the family and the beam alone."""
@@ -143,9 +144,13 @@ class FirstStart:
             slow, quick = (float(np.exp(edge)) for edge in np.quantile(edges, TWO_IN_THREE))
             most = machine.max_speed_mm_s
             low, high = (number_text(speed_in(min(v, most), unit), 2) for v in (slow, quick))
-            says = (
-                f"The quickest cut lies between {low} and {high} {unit} at "
-                f"{percent_text(setting.power)} %, {passes_text(setting.passes)}"
+            says = tr(
+                "The quickest cut lies between {low} and {high} {unit} at {power} %, {passes}",
+                low=low,
+                high=high,
+                unit=unit,
+                power=percent_text(setting.power),
+                passes=passes_text(setting.passes),
             )
         else:
             doubt = know_tone(machine, stock, (), task=self.task).posterior.centre_doubt
@@ -154,12 +159,17 @@ class FirstStart:
                 percent_text(float(f"{power:.2g}"))
                 for power in (setting.power / reach, min(1.0, setting.power * reach))
             )
-            says = (
-                f"The right power lies between {low} and {high} % at "
-                f"{speed_text(setting.speed_mm_s, unit)}"
+            says = tr(
+                "The right power lies between {low} and {high} % at {speed_mm_s}",
+                low=low,
+                high=high,
+                speed_mm_s=speed_text(setting.speed_mm_s, unit),
             )
         return FirstAnswer(
-            f"{says}, two times in three: reckoned from the family and the beam alone.",
+            tr(
+                "{says}, two times in three: reckoned from the family and the beam alone.",
+                says=says,
+            ),
             is_guess=True,
             goes_on=True,
         )
@@ -174,16 +184,16 @@ class FirstStart:
             machine, stock = self.records()
 
             def do() -> None:
-                store.save_machine(machine, "first start")
-                store.save_stock(stock, "first start")
+                store.save_machine(machine, tr("first start"))
+                store.save_stock(stock, tr("first start"))
                 session.shop.refresh()
                 session.choose(machine=machine.uid, stock=stock.uid, task=self.task)
 
             def undo() -> None:
-                store.remove("machine", machine.uid, "undone: first start")
-                store.remove("stock", stock.uid, "undone: first start")
+                store.remove("machine", machine.uid, tr("undone: first start"))
+                store.remove("stock", stock.uid, tr("undone: first start"))
                 session.shop.refresh()
 
-            session.undo_stack.push(Change("first start", do, undo))
+            session.undo_stack.push(Change(tr("first start"), do, undo))
 
         return session.attempt(keep)

@@ -9,6 +9,7 @@ from functools import cache
 from pathlib import Path
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import read_text
 
 __all__ = [
@@ -62,7 +63,7 @@ def guide_folder() -> Path:
     for place in PLACES:
         if (place / "guide" / "index.md").exists():
             return place / "guide"
-    raise BadFile("The guide is not there: the program was installed without its pages.")
+    raise BadFile(tr("The guide is not there: the program was installed without its pages."))
 
 
 @cache

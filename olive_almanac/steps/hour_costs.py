@@ -11,17 +11,18 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.units import number_text, read_number
 from olive_almanac.core.upkeep.due import Due
+from olive_almanac.core.words import tr
 
 __all__ = ["COST_FIELDS", "cost_texts", "cost_words", "costs_of", "services_an_hour", "with_costs"]
 
 COST_FIELDS: dict[str, str] = {
-    "source": "Price of the source",
-    "life": "its life with the beam on, h",
-    "resale": "of which comes back, %",
-    "filters": "Filters, price / hours",
-    "kw": "Electric power, kW",
-    "kwh": "price of a kWh",
-    "wage": "Wage of an hour of service",
+    "source": tr("Price of the source"),
+    "life": tr("its life with the beam on, h"),
+    "resale": tr("of which comes back, %"),
+    "filters": tr("Filters, price / hours"),
+    "kw": tr("Electric power, kW"),
+    "kwh": tr("price of a kWh"),
+    "wage": tr("Wage of an hour of service"),
 }
 Texts = Mapping[str, str]
 
@@ -52,8 +53,8 @@ def costs_of(texts: Texts, service_h: float) -> HourCosts:
     for part in filter(str.strip, texts.get("filters", "").split(";")):
         price, slash, hours = part.partition("/")
         if not slash:
-            raise OutOfRange("Filters", f"“{part.strip()}”", "price / hours; price / hours")
-        filters.append((read_number(price, "Price"), read_number(hours, "Hours")))
+            raise OutOfRange(tr("Filters"), f"“{part.strip()}”", tr("price / hours; price / hours"))
+        filters.append((read_number(price, tr("Price")), read_number(hours, tr("Hours"))))
     return HourCosts(
         number("source"),
         number("life"),
@@ -89,11 +90,23 @@ def cost_words(machine: Machine) -> str:
     """Return what an hour costs and what of, in words; "" where nothing is known."""
     costs = machine.costs
     if machine.hour_rate is not None:
-        own = f"An hour is reckoned at {machine.hour_rate:.2f}, this shop's own rate"
-        return f"{own}; by its parts {costs.an_hour:.2f}." if costs is not None else f"{own}."
+        own = tr(
+            "An hour is reckoned at {hour_rate:.2f}, this shop's own rate",
+            hour_rate=machine.hour_rate,
+        )
+        return (
+            tr("{own}; by its parts {an_hour:.2f}.", own=own, an_hour=costs.an_hour)
+            if costs is not None
+            else f"{own}."
+        )
     if costs is None:
-        return "What an hour costs is not known."
-    return (
-        f"An hour costs {costs.an_hour:.2f}: source {costs.beam_h:.2f}, filters "
-        f"{costs.filters_h:.2f}, electricity {costs.electric_h:.2f}, service {costs.service_h:.2f}."
+        return tr("What an hour costs is not known.")
+    return tr(
+        "An hour costs {an_hour:.2f}: source {beam_h:.2f}, filters {filters_h:.2f}, "
+        "electricity {electric_h:.2f}, service {service_h:.2f}.",
+        an_hour=costs.an_hour,
+        beam_h=costs.beam_h,
+        filters_h=costs.filters_h,
+        electric_h=costs.electric_h,
+        service_h=costs.service_h,
     )

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, cast
 from olive_almanac.core.records.glow import Edge, Glow
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.units import count_text, number_text, read_number
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.drawing import Drawing
@@ -25,11 +26,11 @@ __all__ = [
 ]
 
 GLOW_FIELDS: dict[str, str] = {
-    "pitch": "Pitch of the dots",
-    "most": "Largest share covered",
-    "even": "Share of the strip covered",
-    "even_mm": "Length of the strip",
-    "fell": "Share to which its glow fell",
+    "pitch": tr("Pitch of the dots"),
+    "most": tr("Largest share covered"),
+    "even": tr("Share of the strip covered"),
+    "even_mm": tr("Length of the strip"),
+    "fell": tr("Share to which its glow fell"),
 }
 IN_PERCENT = ("most", "even", "fell")
 
@@ -70,10 +71,12 @@ def dots_words(drawing: Drawing, glow: Glow) -> str:
 
     dots = dots_of(drawing, glow)
     small, large = 2 * dots.radii_mm.min(), 2 * dots.radii_mm.max()
-    return (
-        f"{count_text(len(dots.radii_mm), 'dot')} of {number_text(small, 2)} to "
-        f"{number_text(large, 2)} mm; {100 * dots.left_over:.0f} % of the light is left at the far "
-        "edge."
+    return tr(
+        "{dots} of {small} to {large} mm; {left_over:.0f} % of the light is left at the far edge.",
+        dots=count_text(len(dots.radii_mm), "dot"),
+        small=number_text(small, 2),
+        large=number_text(large, 2),
+        left_over=100 * dots.left_over,
     )
 
 

@@ -13,6 +13,7 @@ from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import Job
 from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing import svg_of_rings
 from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.job_lie import with_lie_of
@@ -23,14 +24,14 @@ if TYPE_CHECKING:
 __all__ = ["JIG_FIELDS", "done_words", "jig_like", "jig_of", "jig_texts", "with_jig", "write_jig"]
 
 JIG_FIELDS: dict[str, str] = {
-    "wide": "Width of the blank",
-    "high": "Height of the blank",
-    "columns": "Columns",
-    "rows": "Rows",
-    "pitch_x": "Pitch along X",
-    "pitch_y": "Pitch along Y",
-    "clearance": "Clearance around a blank",
-    "notch": "Radius of the finger notch",
+    "wide": tr("Width of the blank"),
+    "high": tr("Height of the blank"),
+    "columns": tr("Columns"),
+    "rows": tr("Rows"),
+    "pitch_x": tr("Pitch along X"),
+    "pitch_y": tr("Pitch along Y"),
+    "clearance": tr("Clearance around a blank"),
+    "notch": tr("Radius of the finger notch"),
 }
 USUAL_BETWEEN_MM = 12.0
 
@@ -51,7 +52,7 @@ def jig_of(texts: Mapping[str, str]) -> Jig:
     values = {key: read_number(texts[key], name) for key, name in JIG_FIELDS.items()}
     for key in ("columns", "rows"):
         if values[key] != int(values[key]):
-            raise OutOfRange(JIG_FIELDS[key], texts[key].strip(), "a whole number", key=key)
+            raise OutOfRange(JIG_FIELDS[key], texts[key].strip(), tr("a whole number"), key=key)
     return Jig(
         int(values["columns"]),
         int(values["rows"]),
@@ -90,13 +91,13 @@ def done_words(plan: JobPlan, burnt: Mapping[int, int]) -> str:
     for run in {run.sheet: run for run in plan.runs}.values():  # of two sides the second
         each = len(run.steps) // max(1, len(run.placed))
         done += burnt.get(run.sheet, 0) // max(1, each)
-    return f"{done} of {plan.copies}"
+    return tr("{done} of {copies}", done=done, copies=plan.copies)
 
 
 def write_jig(jig: Jig, folder: Path, name: str) -> Path:
     """Write the drawing of a jig's board as SVG, and return where it lies.  Raises CannotWrite."""
     plain = "".join(c if c.isalnum() or c in "-_" else "-" for c in name)
     path = below(folder, f"jig-{plain}.svg")
-    text = svg_of_rings(f"Jig for {name}", jig.size_mm, pocket_rings(jig))
+    text = svg_of_rings(tr("Jig for {name}", name=name), jig.size_mm, pocket_rings(jig))
     write_together({path: text})
     return path

@@ -10,6 +10,7 @@ from olive_almanac.core.records.job import GUIDES, LEAVE_OUT, GroupTask, Job, gr
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.units import read_number
+from olive_almanac.core.words import tr
 
 __all__ = ["can_stack", "inset_words", "layer_words", "stack_from", "stacked"]
 
@@ -31,14 +32,16 @@ def layer_words(job: Job, stack: Stack) -> tuple[str, ...]:
 
 def stack_from(base: str, place: str, taped: str) -> Stack:
     """Return how layers lie on each other, as it was picked and typed.  Raises OutOfRange."""
-    place_mm = read_number(place, "How true a layer is placed")
+    place_mm = read_number(place, tr("How true a layer is placed"))
     return Stack(base == "first", place_mm, taped == "tape")
 
 
 def inset_words(stack: Stack, machine: Machine) -> str:
     """Return how far inside an outline its guide is scored, in words."""
     inset = guide_inset(machine.spot_longer_mm, stack.place_mm)
-    return f"Each layer is scored {inset:.2f} mm inside the outline of the next one."
+    return tr(
+        "Each layer is scored {inset:.2f} mm inside the outline of the next one.", inset=inset
+    )
 
 
 def stacked(job: Job, stack: Stack | None, by_book: Callable[[GroupTask], GroupTask]) -> Job:

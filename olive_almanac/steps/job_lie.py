@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.job import COPY, LEAVE_OUT, SHEET, Job, Origin, group_words
 from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.words import tr
 
 __all__ = [
     "anchors",
@@ -23,12 +24,12 @@ __all__ = [
     "with_touched",
 ]
 
-FIRST, SECOND = "first place", "second place"
+FIRST, SECOND = tr("first place"), tr("second place")
 
 
 def anchors() -> tuple[tuple[str, str], ...]:
     """Return the places of what is burnt at which the head may stand, as choices."""
-    return tuple((key, key) for key in ANCHORS)
+    return tuple(ANCHOR_WORDS.items())
 
 
 def references(job: Job) -> tuple[tuple[str, str], ...]:
@@ -36,10 +37,10 @@ def references(job: Job) -> tuple[tuple[str, str], ...]:
     as a line to lay it by.
     """
     left_out = [one.group for one in job.groups if one.task == LEAVE_OUT]
-    guides = tuple((group, f"ends of “{group_words(group)}”") for group in left_out)
+    guides = tuple((group, tr("ends of “{group}”", group=group_words(group))) for group in left_out)
     return (
-        (SHEET, "lower corners of the sheet"),
-        (COPY, "lower corners of the first copy"),
+        (SHEET, tr("lower corners of the sheet")),
+        (COPY, tr("lower corners of the first copy")),
         *guides,
     )
 
@@ -82,7 +83,7 @@ def with_reference(job: Job, reference: str) -> Job:
 
 def with_stop(job: Job, x: str, y: str) -> Job:
     """Return the job with its sheet's lower left corner elsewhere, mm.  Raises OutOfRange."""
-    stop = (read_number(x, "Stop, X"), read_number(y, "Stop, Y"))
+    stop = (read_number(x, tr("Stop, X")), read_number(y, tr("Stop, Y")))
     return replace(job, stop_mm=stop, placed=() if stop != job.stop_mm else job.placed)
 
 
@@ -93,8 +94,13 @@ def with_touched(job: Job, texts: tuple[str, ...]) -> Job:
     if not all(text.strip() for text in texts):
         return replace(job, touched_mm=())
     if len(texts) != 4:
-        raise OutOfRange("Touched places", len(texts), "X and Y of two")
-    names = (f"X of the {FIRST}", f"Y of the {FIRST}", f"X of the {SECOND}", f"Y of the {SECOND}")
+        raise OutOfRange(tr("Touched places"), len(texts), tr("X and Y of two"))
+    names = (
+        tr("X of the {first}", first=FIRST),
+        tr("Y of the {first}", first=FIRST),
+        tr("X of the {second}", second=SECOND),
+        tr("Y of the {second}", second=SECOND),
+    )
     values = tuple(read_number(text, name) for text, name in zip(texts, names, strict=True))
     return replace(job, touched_mm=values)
 

@@ -18,6 +18,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import Job, JobProgress, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import duration_text, lengths_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
 from olive_almanac.steps.preparing import preparing_lines
@@ -136,9 +137,14 @@ class JobRunner:
         heights = ", ".join(f"{number_text(mm)} mm" for mm in focus)
         size = lengths_text(area[2] - area[0], area[3] - area[1])
         own = {
-            "focus": f"{heights} below the top face",
-            "frame": f"{size} mm at {number_text(area[0])}, {number_text(area[1])}: trace it",
-            "stay": f"{duration_text(run.seconds)} of burning",
+            "focus": tr("{heights} below the top face", heights=heights),
+            "frame": tr(
+                "{size} mm at {area}, {area2}: trace it",
+                size=size,
+                area=number_text(area[0]),
+                area2=number_text(area[1]),
+            ),
+            "stay": tr("{seconds} of burning", seconds=duration_text(run.seconds)),
         }
         stand = standing(session)
         mark = self._mark_of(run)
@@ -192,8 +198,10 @@ class JobRunner:
             check_water(self.session, machine)
         if by == STAND_IN and not self.session.store.playground:
             raise AlmanacError(
-                "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
-                "what it shows proves nothing of this machine."
+                tr(
+                    "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
+                    "what it shows proves nothing of this machine."
+                )
             )
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:

@@ -9,13 +9,14 @@ from typing import cast
 from olive_almanac.core.records.job import LEAVE_OUT, Job, Origin
 from olive_almanac.core.records.sides import About, TwoSides
 from olive_almanac.core.units import read_number
+from olive_almanac.core.words import tr
 
 __all__ = ["sided_groups", "sides_from", "two_sided"]
 
 
 def sides_from(about: str, by: str, pin: str, between: str = "") -> TwoSides:
     """Return how a sheet is turned over, as it was picked and typed.  Raises OutOfRange."""
-    pin_mm = read_number(pin, "Diameter of a pin")
+    pin_mm = read_number(pin, tr("Diameter of a pin"))
     return TwoSides(cast(About, about), by, pin_mm, between.strip().rstrip("."))
 
 

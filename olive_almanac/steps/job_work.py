@@ -54,7 +54,8 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import count_text
+from olive_almanac.core.units import count_text, fixed_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.gcode_job import centre_blocks, frame_blocks, job_blocks, trace_blocks
@@ -135,7 +136,7 @@ def new_job(
     """Return a job of one copy, named after its drawing; stock that melts is cut in rounds."""
     return Job(
         uid,
-        PurePath(drawing.name).stem[:80] or "Job",
+        PurePath(drawing.name).stem[:80] or tr("Job"),
         made,
         machine.uid,
         stock.uid,
@@ -271,11 +272,13 @@ def _layer_remarks(wish: JobWish, work: Piecework) -> Iterator[str]:
     stack, names = wish.job.stack, tuple(dict.fromkeys(work.labels))
     if stack is None or not names:
         return
-    yield f"Glue from the base up: {', then '.join(names)}."
+    yield tr("Glue from the base up: {names}.", names=tr(", then ").join(names))
     if not any(one.group == GUIDES and one.burns for one in wish.tasks):
-        yield "No guides are scored: the book knows no score for this stock yet."
+        yield tr("No guides are scored: the book knows no score for this stock yet.")
     if stack.taped:
-        yield "Tape down, cut from the front; it sticks where it touches, so lay it by its guide."
+        yield tr(
+            "Tape down, cut from the front; it sticks where it touches, so lay it by its guide."
+        )
 
 
 def _shadings(wish: JobWish) -> Iterator[Shading]:
@@ -314,16 +317,22 @@ def _name_remarks(wish: JobWish, work: Piecework, plan: JobPlan) -> Iterator[str
     if not job.names:
         return
     if names is None:
-        where = "placed piece by piece" if job.apart else "on which there is no room for them"
-        yield f"The names are left out: the copies are {where}."
+        where = (
+            tr("placed piece by piece") if job.apart else tr("on which there is no room for them")
+        )
+        yield tr("The names are left out: the copies are {where}.", where=where)
         return
     if names.says:
         yield names.says
     if names.looks:
         told = count_text(len(names.looks), "name")
-        yield f"{told} of the list {'asks' if len(names.looks) == 1 else 'ask'} for a look."
+        yield tr(
+            "{told} of the list {verb} for a look.",
+            told=told,
+            verb=tr("asks") if len(names.looks) == 1 else tr("ask"),
+        )
     if len(job.names) < plan.copies:
-        yield f"{plan.copies - len(job.names)} copies have no name and stay bare."
+        yield tr("{copies} copies have no name and stay bare.", copies=plan.copies - len(job.names))
 
 
 def sheets_for(job: Job, stock: Stock) -> tuple[Sheet, ...]:
@@ -452,15 +461,28 @@ def joint_fits(wish: JobWish, pattern: Pattern) -> Iterator[JointFit]:
 
 def _joint_words(drawn: float, kind: str, advice: list[JointAdvice], stock: Stock) -> str:
     first = advice[0]
-    measured = f"{stock.true_thickness_mm:.2f}"
-    told = count_text(len(advice), kind, "notches" if kind == "notch" else "")
-    if first.jams > JAMS_AT_MOST:
-        chance = f"{100 * first.jams:.0f} %" if first.jams < 0.99 else "over 99 %"
-        state = f"jams with {chance} on stock of {measured} mm"
+    measured = fixed_text(stock.true_thickness_mm, 2)
+    if kind == "notch":
+        told = count_text(len(advice), "notch", "notches")
     else:
-        state = f"{first.clearance_mm:.2f} mm loose on stock of {measured} mm"
-    fits = f"{first.draw_mm:.2f}"
-    return f"{told} drawn {drawn:.2f} mm wide: {state}; {fits} mm fits."
+        told = count_text(len(advice), "slot")
+    if first.jams > JAMS_AT_MOST:
+        chance = f"{100 * first.jams:.0f} %" if first.jams < 0.99 else tr("over 99 %")
+        state = tr("jams with {chance} on stock of {measured} mm", chance=chance, measured=measured)
+    else:
+        state = tr(
+            "{clearance_mm:.2f} mm loose on stock of {measured} mm",
+            clearance_mm=first.clearance_mm,
+            measured=measured,
+        )
+    fits = fixed_text(first.draw_mm, 2)
+    return tr(
+        "{told} drawn {drawn:.2f} mm wide: {state}; {fits} mm fits.",
+        told=told,
+        drawn=drawn,
+        state=state,
+        fits=fits,
+    )
 
 
 def _price_of(wish: JobWish, plan: JobPlan, cut: Setting) -> JobPrice:
@@ -516,8 +538,13 @@ def _check_program(program: bytes, run: SheetRun, sheet: Sheet | None, act: str)
     report = check_gcode(program.decode("ascii"), limits_of_run(run, sheet))
     if not report.safe:
         raise CannotWrite(
-            f"The program of sheet {run.sheet + 1} did not pass its safety check and was not "
-            f"{act}. {report.findings[0].text}"
+            tr(
+                "The program of sheet {sheet} did not pass its safety check and was not "
+                "{act}. {text}",
+                sheet=run.sheet + 1,
+                act=act,
+                text=report.findings[0].text,
+            )
         )
 
 
@@ -531,14 +558,14 @@ def write_job_files(
     """
     wish, plan = result.wish, result.plan
     if not plan.runs:
-        raise CannotWrite("Not one copy has room on a sheet, so there is nothing to write.")
+        raise CannotWrite(tr("Not one copy has room on a sheet, so there is nothing to write."))
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     contents: dict[Path, str | bytes] = {}
     for run in plan.runs:
         called = wish.job.sheet_words(run.sheet, run.side)
         yield called
         head = (
-            f"Olive Almanac, job {wish.job.name}, {called}",
+            tr("Olive Almanac, job {job}, {called}", job=wish.job.name, called=called),
             f"{wish.machine.name}, {wish.stock.label}",
         )
         program = b"".join(job_blocks(run, said, *head))
@@ -554,7 +581,7 @@ def write_job_files(
         contents[below(folder, f"{name}.nc")] = program
         contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
         contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)
-    yield "job sheet"
+    yield tr("job sheet")
     for page in ("a4", "letter"):
         name = "job.pdf" if page == "a4" else "job-letter.pdf"
         contents[below(folder, name)] = write_job_sheet(

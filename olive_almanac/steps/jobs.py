@@ -10,9 +10,10 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import AlmanacError, BadFile, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.entry import Entry, Proof, State, day_text
+from olive_almanac.core.records.entry import Entry, Proof, State
 from olive_almanac.core.records.job import (
     CAUSES,
     GUIDES,
@@ -31,7 +32,8 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import count_text, number_text, read_number
+from olive_almanac.core.units import count_text, fixed_text, number_text, read_number
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.preparing import finishing_words, preparing_lines
@@ -61,7 +63,7 @@ __all__ = [
 ]
 
 MOST_COPIES = 2000
-STRIPS = {False: ("grey", "greyscale strip"), True: ("dots", "dot strip")}  # in dots or not
+STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip"))}  # in dots or not
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -73,21 +75,21 @@ def job_folder(library_folder: Path, job: Job) -> Path:
 def job_words(job: Job) -> str:
     """Return a job as a list names it: its name, and what came of it last."""
     if not job.outcomes:
-        return f"{job.name}, written" if job.written else job.name
+        return tr("{job}, written", job=job.name) if job.written else job.name
     return f"{job.name}, {outcome_words(job.outcomes[-1])}"
 
 
 def outcome_words(told: JobOutcome) -> str:
     """Return what came of a run, in a line: day, pieces, how many hung and why."""
     words = f"{day_text(told.on)}: {count_text(told.pieces, 'piece')}"
-    words += f", {told.hung} hung" if told.hung else ", all free"
+    words += tr(", {hung} hung", hung=told.hung) if told.hung else tr(", all free")
     if told.knots:
-        words += f", {told.knots} at a knot"
+        words += tr(", {knots} at a knot", knots=told.knots)
     if told.spoilt:
-        words += f", {told.spoilt} spoilt"
+        words += tr(", {spoilt} spoilt", spoilt=told.spoilt)
     if told.cause:
         words += f", {CAUSES[told.cause]}"
-    return f"{words}, lot {told.lot}" if told.lot else words
+    return tr("{words}, lot {lot}", words=words, lot=told.lot) if told.lot else words
 
 
 @dataclass(frozen=True)
@@ -192,7 +194,7 @@ class JobsPresenter:
             task if self._is_reckoned(task) else self.by_book(task) for task in self.job.groups
         )
         if groups != self.job.groups:
-            self._keep(replace(self.job, groups=groups), "numbers of the book")
+            self._keep(replace(self.job, groups=groups), tr("numbers of the book"))
 
     def _is_reckoned(self, task: GroupTask) -> bool:
         """Whether a group's numbers were reckoned for the job, not taken from the book."""
@@ -244,7 +246,7 @@ class JobsPresenter:
             from olive_almanac.steps.job_work import drawing_of
 
             if machine is None:
-                raise BadFile("Choose the machine first that the job is for.")
+                raise BadFile(tr("Choose the machine first that the job is for."))
             data = read_bytes(path)
             drawing = drawing_of(data, path.name, machine, answers)
             yield ReadFile(path, data, drawing, begun_for)
@@ -269,10 +271,12 @@ class JobsPresenter:
         path, data, drawing = read.path, read.data, read.drawing
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if machine is None or stock is None:
-            self.session.tell("Choose the machine and the stock first that the job is for.")
+            self.session.tell(tr("Choose the machine and the stock first that the job is for."))
             return
         if read.begun_for != self._reading_for(path):
-            self.session.tell(f"{path.name} was read for something else: bring it in again here.")
+            self.session.tell(
+                tr("{path} was read for something else: bring it in again here.", path=path.name)
+            )
             return
         again = self._of_source(path)
         known = [task for job in reversed(self.jobs) for task in job.groups]
@@ -300,7 +304,7 @@ class JobsPresenter:
                 made = self.session.today().isoformat()
                 uid = self.session.new_id()
                 job = new_job(drawing, tasks, machine, stock, uid=uid, made=made, photo=photo)
-            self.job = self.session.shop.keep_job(job, "drawing taken")
+            self.job = self.session.shop.keep_job(job, tr("drawing taken"))
 
         if self.session.attempt(keep):
             self.source, self._source_sha = path, drawing.sha256
@@ -328,7 +332,7 @@ class JobsPresenter:
             return
 
         def away() -> None:
-            self.session.store.remove("job", job.uid, "taken out")
+            self.session.store.remove("job", job.uid, tr("taken out"))
             catalogue = self.session.catalogue
             kept = tuple(one for one in catalogue.jobs if one.uid != job.uid)
             self.session.shop.show(replace(catalogue, jobs=kept))
@@ -375,7 +379,7 @@ class JobsPresenter:
         before, self.job = self.job, replace(self.job, dots=dots)  # the strip is looked up for it
         wanted = replace(self.job, groups=tuple(self.by_book(one) for one in self.job.groups))
         self.job = before
-        self._keep(wanted, "in dots" if dots else "by power")
+        self._keep(wanted, tr("in dots") if dots else tr("by power"))
 
     def tone(self) -> tuple[Trial, ToneTable | DotTable] | None:
         """Return the newest strip of the subject that was read, of greys or of dots as the job
@@ -435,7 +439,7 @@ class JobsPresenter:
             return self._picture_line(task, words)
         entry = self._entry_for(task.task)
         if entry is None or task.setting is None:
-            return GroupLine(task, words, "untried", "nothing known yet")
+            return GroupLine(task, words, "untried", tr("nothing known yet"))
         state, reason = self.session.catalogue.state_of(entry, machine, stock, self.session.today())
         unit = self.session.preferences.speed_unit
         numbers = (
@@ -444,7 +448,7 @@ class JobsPresenter:
             *setting_words(task.setting, unit),
         )
         if not task.entry_uid:
-            reason = "reckoned for this job"
+            reason = tr("reckoned for this job")
         contours, length = (work.contours, work.length_mm) if work is not None else (0, 0.0)
         return GroupLine(task, words, state, reason, numbers, contours, length)
 
@@ -455,15 +459,15 @@ class JobsPresenter:
 
         tone = self.tone()
         if tone is None or task.setting is None:
-            lacks = f"no {STRIPS[self.in_dots][1]} was read"
+            lacks = tr("no {strips} was read", strips=STRIPS[self.in_dots][1])
             return GroupLine(task, words, "untried", lacks, is_picture=True, in_dots=self.in_dots)
         unit, setting = self.session.preferences.speed_unit, task.setting
         numbers = (
-            f"{'' if self.in_dots else 'up to '}{percent_text(setting.power)} %",
+            f"{('' if self.in_dots else tr('up to '))}{percent_text(setting.power)} %",
             speed_text(setting.speed_mm_s, unit),
             *setting_words(setting, unit),
         )
-        reason = f"by the strip {tone[0].name}"
+        reason = tr("by the strip {name}", name=tone[0].name)
         shadings: tuple[Shading, ...] = ()
         if self.result is not None and self.is_current:
             every = self.result.plan.pattern.shadings
@@ -510,7 +514,7 @@ class JobsPresenter:
         if not about.startswith("joint "):
             self.drawing = None  # it is read anew with the answer
         job = replace(self.job, answers=tuple(kept), placed=())
-        self._keep(job, f"{about}: {choice or 'taken back'}")
+        self._keep(job, f"{about}: {choice or tr('taken back')}")
 
     # -- names of a list ---------------------------------------------------------------------------
 
@@ -581,7 +585,7 @@ class JobsPresenter:
             placed=(),
             apart=self.job.apart and not names,
         )
-        self._keep(job, "names of a list" if names else "names taken away")
+        self._keep(job, tr("names of a list") if names else tr("names taken away"))
 
     # -- how many, where ---------------------------------------------------------------------------
 
@@ -593,10 +597,14 @@ class JobsPresenter:
         if self.job is None:
             return
         try:
-            value = read_number(text, {"copies": "Copies", "gap_mm": "Gap"}[key])
+            value = read_number(text, {"copies": tr("Copies"), "gap_mm": tr("Gap")}[key])
             if key == "copies":
                 if value != int(value) or not 1 <= value <= MOST_COPIES:
-                    raise OutOfRange("Copies", text.strip(), f"a whole number up to {MOST_COPIES}")
+                    raise OutOfRange(
+                        tr("Copies"),
+                        text.strip(),
+                        tr("a whole number up to {most_copies}", most_copies=MOST_COPIES),
+                    )
                 job = replace(self.job, copies=int(value), placed=())
             else:
                 job = replace(self.job, gap_mm=value, placed=())
@@ -609,7 +617,7 @@ class JobsPresenter:
     def set_hang(self, hang: Hang) -> None:
         """Say what a hang costs in this job."""
         if self.job is not None:
-            self._keep(replace(self.job, hang=hang), "what a hang costs", in_files=False)
+            self._keep(replace(self.job, hang=hang), tr("what a hang costs"), in_files=False)
 
     def edit(self, change: Callable[[Job], Job], why: str) -> bool:
         """Change the job in hand; returns whether it could be: what is wrong is told."""
@@ -657,7 +665,7 @@ class JobsPresenter:
         x = min(max(0.0, copy.x_mm + along_mm), max(0.0, bed_w - (box[2] - box[0])))
         y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - (box[3] - box[1])))
         copies[number] = replace(copy, x_mm=round(x, 2), y_mm=round(y, 2))
-        self._keep(replace(self.job, placed=tuple(copies)), "copy moved")
+        self._keep(replace(self.job, placed=tuple(copies)), tr("copy moved"))
 
     def turn(self, number: int) -> None:
         """Turn a copy by a quarter; what is engraved is not turned, for tones hang on the direction
@@ -670,15 +678,15 @@ class JobsPresenter:
         if not 0 <= number < len(copies):
             return
         if plan.of(copies[number]).is_engraved:
-            self.session.tell("It is not turned: tones hang on the direction of lines.")
+            self.session.tell(tr("It is not turned: tones hang on the direction of lines."))
         else:
             copies[number] = copies[number].quarter_on()
-            self._keep(replace(self.job, placed=tuple(copies)), "copy turned")
+            self._keep(replace(self.job, placed=tuple(copies)), tr("copy turned"))
 
     def set_apart(self, apart: bool) -> None:
         """Place the pieces of the drawing one by one, or the drawing as it was drawn."""
         if self.job is not None:
-            why = "pieces one by one" if apart else "as drawn"
+            why = tr("pieces one by one") if apart else tr("as drawn")
             self._keep(replace(self.job, apart=apart, placed=()), why)
 
     def nesting(self) -> Iterator[tuple[Job, tuple[PlacedCopy, ...]]] | None:
@@ -700,12 +708,12 @@ class JobsPresenter:
     def take_nested(self, job: Job, placed: tuple[PlacedCopy, ...]) -> None:
         """Take the places that were found, if they are still of the job in hand."""
         if placed and job == self.job:
-            self._keep(replace(job, placed=placed), "laid closer")
+            self._keep(replace(job, placed=placed), tr("laid closer"))
 
     def lay_out_again(self) -> None:
         """Let the copies be laid out anew."""
         if self.job is not None and self.job.placed:
-            self._keep(replace(self.job, placed=()), "laid out anew")
+            self._keep(replace(self.job, placed=()), tr("laid out anew"))
 
     @property
     def sheets(self) -> tuple[Sheet, ...]:
@@ -738,7 +746,7 @@ class JobsPresenter:
                 else:
                     task = replace(task, setting=pace.setting, entry_uid="")
             groups.append(task)
-        self._keep(replace(self.job, groups=tuple(groups)), f"pace: {rule}")
+        self._keep(replace(self.job, groups=tuple(groups)), tr("pace: {rule}", rule=rule))
 
     def _keep(self, job: Job, why: str, *, in_files: bool = True) -> None:
         """Keep a change; files that were written before it are of another job than this."""
@@ -793,7 +801,7 @@ class JobsPresenter:
         try:
             return self.letters(self.job.name_font)
         except AlmanacError as problem:
-            self.problem = f"{problem} Single strokes are taken."
+            self.problem = tr("{problem} Single strokes are taken.", problem=problem)
             return self.letters()
 
     def _pairs(self) -> tuple[Any, ...]:
@@ -870,12 +878,20 @@ class JobsPresenter:
             line = lacking[0]
             name = group_words(line.task.group)
             if line.is_picture:
-                return f"{name}: its greys need a {STRIPS[line.in_dots][1]} that was read."
-            return f"{name}: nothing is known yet to {line.task_words}."
+                return tr(
+                    "{name}: its greys need a {strips} that was read.",
+                    name=name,
+                    strips=STRIPS[line.in_dots][1],
+                )
+            return tr(
+                "{name}: nothing is known yet to {task_words}.",
+                name=name,
+                task_words=line.task_words,
+            )
         if not self.is_current:
-            return "It is still being worked out."
+            return tr("It is still being worked out.")
         if self.result is None or not self.result.plan.runs:
-            return "There is nothing to burn yet."
+            return tr("There is nothing to burn yet.")
         return ""
 
     @property
@@ -896,13 +912,20 @@ class JobsPresenter:
 
         result, folder = self.result, job_folder(self.session.store.folder, self.job)
         checks = [
-            f"{self.job.sheet_words(run.sheet, run.side)}, "
-            f"{number_text(run.seconds / 60, 1)} min: stay beside it"
+            tr(
+                "{sheet}, {seconds} min: stay beside it",
+                sheet=self.job.sheet_words(run.sheet, run.side),
+                seconds=number_text(run.seconds / 60, 1),
+            )
             for run in self.result.plan.runs
         ]
         focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
         heights = ", ".join(f"{number_text(mm)} mm" for mm in sorted(focus))
-        every = [f"Focus {heights} below the top face", "Exhaust on, window open", "Eyewear on"]
+        every = [
+            tr("Focus {heights} below the top face", heights=heights),
+            tr("Exhaust on, window open"),
+            tr("Eyewear on"),
+        ]
         unit = self.session.preferences.speed_unit
         before, after = self.recipe_checks
         lines = (*before, *every, *checks, *after)
@@ -915,7 +938,9 @@ class JobsPresenter:
         """
         job = result.wish.job
         if self._job_now(job.uid) != job:
-            self.session.tell(f"{job.name} was changed while its files were written: write again.")
+            self.session.tell(
+                tr("{job} was changed while its files were written: write again.", job=job.name)
+            )
             self.show()
             return None
         at = self._now().isoformat(timespec="seconds")
@@ -923,7 +948,7 @@ class JobsPresenter:
         job = replace(job, written=at, seconds=plan.seconds, placed=plan.placed)
 
         def keep() -> None:
-            kept = self.session.shop.keep_job(job, "files written")
+            kept = self.session.shop.keep_job(job, tr("files written"))
             if self.job is not None and self.job.uid == kept.uid:
                 self.job = kept
                 self.result = replace(result, wish=replace(result.wish, job=kept))
@@ -994,7 +1019,7 @@ class JobsPresenter:
         job = self.job.with_outcome(outcome)
 
         def keep() -> None:
-            self.job = self.session.shop.keep_job(job, "outcome told")
+            self.job = self.session.shop.keep_job(job, tr("outcome told"))
             self._mark_used()
             self._prove(outcome)
 
@@ -1030,7 +1055,7 @@ class JobsPresenter:
             return
         changed = _with_used(stock, self.result)
         if changed != stock:
-            self.session.shop.keep_stock(changed, "burnt in a job")
+            self.session.shop.keep_stock(changed, tr("burnt in a job"))
 
     def rest_of(self, number: int) -> tuple[float, float, float, float] | None:
         """Return the largest free piece of a sheet of the rack, mm of the sheet; None where it is
@@ -1057,7 +1082,7 @@ class JobsPresenter:
         sheets = list(stock.sheets)
         sheets[number] = Sheet(round(rest[2] - rest[0], 1), round(rest[3] - rest[1], 1))
         changed = replace(stock, sheets=tuple(sheets))
-        why = "the rest became an offcut"
+        why = tr("the rest became an offcut")
         kept = self.session.attempt(lambda: self.session.shop.change_stock(changed, why))
         if kept and self.job is not None:
             self._keep(replace(self.job, placed=()), why)
@@ -1084,13 +1109,16 @@ class JobsPresenter:
         told = f"{number_text(whole, 3)} min"
         if machine.rate is None:
             return told
-        return f"{told}, {whole / 60 * machine.rate:.2f} {self.session.preferences.currency}"
+        cost = fixed_text(whole / 60 * machine.rate, 2)
+        return f"{told}, {cost} {self.session.preferences.currency}"
 
     @property
     def recipe_checks(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
         """What is done to the pieces before and after the burn, as lines to tick."""
         before = tuple(f"{one.words}: {one.detail}" for one in preparing_lines(self.recipes))
-        return before, tuple(f"After it, {one}" for one in finishing_words(self.recipes))
+        return before, tuple(
+            tr("After it, {one}", one=one) for one in finishing_words(self.recipes)
+        )
 
     def _prove(self, outcome: JobOutcome) -> None:
         """A job in which all fell free is one proof of the cut's entry, at most one a day and
@@ -1112,15 +1140,15 @@ class JobsPresenter:
             "failed" if failed else "passed",
             stock.lot,
             machine.state,
-            f"job {job.name}",
-            f"job {job.uid[:8]}",
+            tr("job {job}", job=job.name),
+            tr("job {uid}", uid=job.uid[:8]),
             recipe=key_of(entry.recipe),
         )
         if any(proof.repeats(other) for other in entry.proofs):
             return
-        why = f"job {job.name}: {count_text(outcome.hung, 'piece')} hung"
+        why = tr("job {job}: {pieces} hung", job=job.name, pieces=count_text(outcome.hung, "piece"))
         changed = replace(entry, proofs=(*entry.proofs, proof))
-        self.session.shop.keep_entry(changed, why, f"what came of {job.name}")
+        self.session.shop.keep_entry(changed, why, tr("what came of {job}", job=job.name))
 
 
 def _with_used(stock: Stock, result: JobResult) -> Stock:

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import LibraryTrouble
-from olive_almanac.core.records.entry import day_text
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import LIBRARY_FILES, Backup, Copies
 from olive_almanac.steps.preferences import load_preferences
 
@@ -39,8 +40,11 @@ def refuse_where_gone(folder: Path, preferences_file: Path) -> None:
     """
     if str(folder) == load_preferences(preferences_file).library and not is_library(folder):
         raise LibraryTrouble(
-            f"The library lies in {folder}, and it is not there now: is its stick or disk plugged "
-            "in? Plug it in and start again. Nothing was changed.",
+            tr(
+                "The library lies in {folder}, and it is not there now: is its stick or disk "
+                "plugged in? Plug it in and start again. Nothing was changed.",
+                folder=folder,
+            ),
             "gone",
         )
 
@@ -49,20 +53,20 @@ def age_words(made: datetime, now: datetime) -> str:
     """Return how long ago that was: "today, 14:05", "yesterday", "9 days ago"."""
     days = (now.date() - made.astimezone(now.tzinfo).date()).days
     if days <= 0:
-        return f"today, {made.astimezone(now.tzinfo):%H:%M}"
+        return tr("today, {tzinfo:%H:%M}", tzinfo=made.astimezone(now.tzinfo))
     if days == 1:
-        return "yesterday"
-    return f"{days} days ago"
+        return tr("yesterday")
+    return tr("{days} days ago", days=days)
 
 
 def backup_words(backup: Backup, now: datetime) -> str:
     """Return what a backup is, in a line."""
     when = f"{day_text(backup.made.date().isoformat())}, {age_words(backup.made, now)}"
     if not backup.revisions:
-        return f"{when}: damaged, or nothing of a book in it"
+        return tr("{when}: damaged, or nothing of a book in it", when=when)
     what = ""
     if "before" in backup.path.name:
-        what = ", made before the program changed the book’s form"
+        what = tr(", made before the program changed the book’s form")
     return f"{when}: {count_text(backup.revisions, 'revision')}{what}"
 
 
@@ -105,7 +109,11 @@ def sweep_look(home: Path) -> None:
             shutil.rmtree(folder)
     except OSError as problem:
         raise LibraryTrouble(
-            f"The copy of a backup in {folder} cannot be deleted ({problem.strerror}). Delete the "
-            "folder yourself; nothing of the book lies in it.",
+            tr(
+                "The copy of a backup in {folder} cannot be deleted ({strerror}). Delete the "
+                "folder yourself; nothing of the book lies in it.",
+                folder=folder,
+                strerror=problem.strerror,
+            ),
             "unwritable",
         ) from problem

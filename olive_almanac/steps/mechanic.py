@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from olive_almanac.core.records.service import Counters, ServiceAct
 from olive_almanac.core.records.weekly import WeeklyCheck
 from olive_almanac.core.upkeep.strength import strength_percent
+from olive_almanac.core.words import tr
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.exercises import CO2, MECHANIC
 from olive_almanac.steps.mirrors import corner_places_mm
@@ -22,17 +23,17 @@ if TYPE_CHECKING:
 __all__ = ["ACTIONS", "FAULTS", "Mechanic"]
 
 FAULTS = {
-    "nothing": "nothing is wrong",
-    "spatter": "dirt came at once",
-    "film": "film has grown",
-    "source": "the source is worn",
-    "mirror": "a mirror is out of line",
+    "nothing": tr("nothing is wrong"),
+    "spatter": tr("dirt came at once"),
+    "film": tr("film has grown"),
+    "source": tr("the source is worn"),
+    "mirror": tr("a mirror is out of line"),
 }
 ACTIONS = {  # with the minutes that each takes
-    "check": ("Burn the check again", 5),
-    "meter": ("Read the power meter", 5),
-    "clean": ("Clean lens and mirrors", 20),
-    "marks": ("Mark the mirrors on tape", 15),
+    "check": (tr("Burn the check again"), 5),
+    "meter": (tr("Read the power meter"), 5),
+    "clean": (tr("Clean lens and mirrors"), 20),
+    "marks": (tr("Mark the mirrors on tape"), 15),
 }
 RIGHT, MOST_FOR_TIME, MINUTES_A_POINT = 60, 40, 2
 CHECK_SD, BEAM_SHARE = 0.02, 0.6
@@ -53,7 +54,7 @@ class Mechanic:
     def __init__(self, ailing: Ailing, today: date) -> None:
         self.ailing, self.today, self.machine = ailing, today, CO2
         self.minutes = 0
-        self.said = "Half a year of weekly checks. What is wrong?"
+        self.said = tr("Half a year of weekly checks. What is wrong?")
         self._begin = today - timedelta(weeks=ailing.weeks)
         self._cleaned = list(ailing.cleanings())
         self._burnt_at: list[tuple[str, str]] = []
@@ -69,16 +70,24 @@ class Mechanic:
         day = 7.0 * self.ailing.weeks + 0.02 * self.minutes
         if action == "check":
             self._read(day)
-            self.said = f"The check reads {strength_percent(self._checks[-1].needs)} %."
+            self.said = tr(
+                "The check reads {needs} %.", needs=strength_percent(self._checks[-1].needs)
+            )
         elif action == "meter":
             watts = self.ailing.read_watts(day, self._cleaned)
             act = self._act("power", "check", day, watts)
             self._acts.append(act)
-            self.said = f"The meter reads {act.watts:g} W of {self.machine.optical_power_w:g}."
+            self.said = tr(
+                "The meter reads {watts:g} W of {optical_power_w:g}.",
+                watts=act.watts,
+                optical_power_w=self.machine.optical_power_w,
+            )
         elif action == "clean":
             self._cleaned.append(day)
             self._acts.append(self._act("lens", "clean", day))
-            self.said = "Lens and mirrors are clean. Burn the check again to see whether it helped."
+            self.said = tr(
+                "Lens and mirrors are clean. Burn the check again to see whether it helped."
+            )
         else:
             self.said = self._marks()
 
@@ -120,8 +129,14 @@ class Mechanic:
         points = RIGHT if right else 0
         program = diagnosis_of(self.drift(), self.machine.name, self.today)
         truth = FAULTS[self.ailing.fault]
-        begin = "Right" if right else f"No: you said that {FAULTS[fault]}"
-        says = f"{begin}. In truth {truth}. The program said: {program.says}. {program.why}"
+        begin = tr("Right") if right else tr("No: you said that {faults}", faults=FAULTS[fault])
+        says = tr(
+            "{begin}. In truth {truth}. The program said: {says}. {why}",
+            begin=begin,
+            truth=truth,
+            says=program.says,
+            why=program.why,
+        )
         score = Score(
             MECHANIC,
             on,
@@ -180,4 +195,6 @@ class Mechanic:
         marks = self.ailing.mark(places)
         told = ", ".join(f"{right:g}/{up:g}" for right, up in marks)
         found = fit_marks(places, marks, self.machine.bed_mm)
-        return f"Marks, right/up, front left round: {told} mm. {found.says}"
+        return tr(
+            "Marks, right/up, front left round: {told} mm. {says}", told=told, says=found.says
+        )

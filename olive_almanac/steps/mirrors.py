@@ -11,6 +11,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import MirrorMarks
 from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.mirrors import Alignment
@@ -18,16 +19,16 @@ if TYPE_CHECKING:
 
 __all__ = ["CAUTIONS", "CORNERS", "SCREWS", "MarksTold", "MirrorsPresenter", "corner_places_mm"]
 
-CAUTIONS = (
+CAUTIONS = tr(
     "Lowest power that marks, one short pulse, lid and eyewear as the machine's manual says. Never "
     "hold a hand or a card in the beam, nobody at the mirrors while the beam can fire; in doubt, "
     "the maker's service."
 )
-CORNERS = ("front left", "front right", "rear right", "rear left")
-SCREWS = ("first", "second")
+CORNERS = (tr("front left"), tr("front right"), tr("rear right"), tr("rear left"))
+SCREWS = (tr("first"), tr("second"))
 INSIDE_MM = 30.0
 TURN = 0.25
-FAR = {1: "rear left", 2: "front right"}  # where each mirror's mark wanders most
+FAR = {1: tr("rear left"), 2: tr("front right")}  # where each mirror's mark wanders most
 LEAST_TURN = 0.02
 LEAN_MM = 1.0  # off the middle of the lens, from which a lean is told
 FOCAL_MM = 50.8
@@ -83,8 +84,10 @@ class MirrorsPresenter:
             return MarksTold(problem=str(problem))
         if any(mark is None for mark in marks[: len(CORNERS)]):
             left = sum(mark is None for mark in marks[: len(CORNERS)])
-            words = "corner is" if left == 1 else "corners are"
-            return MarksTold(f"{left} {words} still to be marked.", marks=tuple(marks))
+            words = tr("corner is") if left == 1 else tr("corners are")
+            return MarksTold(
+                tr("{left} {words} still to be marked.", left=left, words=words), marks=tuple(marks)
+            )
         return self._told([mark for mark in marks[: len(CORNERS)] if mark is not None], marks)
 
     def keep(self, texts: Mapping[tuple[str, str], str]) -> bool:
@@ -99,7 +102,9 @@ class MirrorsPresenter:
             return False
         corners = tuple(mark for mark in marks[: len(CORNERS)] if mark is not None)
         if len(corners) < len(CORNERS):
-            upkeep.session.tell("Mark all four corners first: right and up of the middle, in mm.")
+            upkeep.session.tell(
+                tr("Mark all four corners first: right and up of the middle, in mm.")
+            )
             return False
         turned = tuple(mark for mark in marks[len(CORNERS) :] if mark is not None)
         kept = MirrorMarks(self.places_mm(), corners, turned if len(turned) == 2 else ())
@@ -108,7 +113,7 @@ class MirrorsPresenter:
         act = upkeep.make_act(machine, "alignment", "check")
         act = replace(act, marks=kept, note=note[:400])
         done = upkeep.session.attempt(
-            lambda: upkeep.session.shop.keep_act(act, "mirrors marked on tape")
+            lambda: upkeep.session.shop.keep_act(act, tr("mirrors marked on tape"))
         )
         upkeep.show()
         return done
@@ -123,7 +128,7 @@ class MirrorsPresenter:
             if not any(pair):
                 found.append(None)
                 continue
-            right, up = (read_number(text or "0", f"Mark at {name}") for text in pair)
+            right, up = (read_number(text or "0", tr("Mark at {name}", name=name)) for text in pair)
             found.append((right, up))
         MirrorMarks((), (), tuple(mark for mark in found if mark is not None))
         return found
@@ -140,7 +145,11 @@ class MirrorsPresenter:
         says = found.says
         if off > LEAN_MM and not found.mirror and found.straight:
             lean = number_text(lean_deg(off, FOCAL_MM), 2)
-            says += f" Through a lens of {FOCAL_MM:g} mm cuts lean by {lean}°."
+            says += tr(
+                " Through a lens of {focal_mm:g} mm cuts lean by {lean}°.",
+                focal_mm=FOCAL_MM,
+                lean=lean,
+            )
         again = FAR.get(found.mirror, "")
         turns = ""
         if found.mirror:
@@ -165,10 +174,18 @@ class MirrorsPresenter:
         except AlmanacError as problem:
             return str(problem)
         words = [
-            f"the {name} screw {number_text(abs(turn), 2)} of a turn {'on' if turn > 0 else 'back'}"
+            tr(
+                "the {name} screw {turn} of a turn {way}",
+                name=name,
+                turn=number_text(abs(turn), 2),
+                way=tr("on") if turn > 0 else tr("back"),
+            )
             for name, turn in zip(SCREWS, turns, strict=True)
             if abs(turn) >= LEAST_TURN
         ]
         if not words:
-            return "Nothing more is to be turned."
-        return f"From where they were: {', '.join(words)} (on: as in the test). Then mark again."
+            return tr("Nothing more is to be turned.")
+        return tr(
+            "From where they were: {words} (on: as in the test). Then mark again.",
+            words=", ".join(words),
+        )

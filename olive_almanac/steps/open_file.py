@@ -9,6 +9,7 @@ from typing import Literal
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_trial
 from olive_almanac.steps.files import read_text
 from olive_almanac.steps.ports import LIBRARY_FILES
@@ -49,8 +50,11 @@ def opened_file(path: Path) -> OpenedFile:
     if said == "olive-almanac/trial":
         return OpenedFile(path, "trial", read_trial(text, path.name)[0])
     raise BadFile(
-        f"{path.name} is nothing that opens by itself: a coupon (trial.json), a library, a drawing "
-        "(SVG, DXF) or old notes (CSV, XLSX, ODS) does."
+        tr(
+            "{path} is nothing that opens by itself: a coupon (trial.json), a library, a "
+            "drawing (SVG, DXF) or old notes (CSV, XLSX, ODS) does.",
+            path=path.name,
+        )
     )
 
 
@@ -66,10 +70,13 @@ def _format(text: str) -> str:
 
 def unknown_words(trial: Trial, path: Path) -> str:
     """Return the sentence on a coupon from a file that the library does not hold."""
-    return (
-        f"{trial.name} ({trial.stock.label} on {trial.machine.name}) is not in this library. "
-        f"Taking it in from {path.name} keeps it here with its machine and stock; nothing of "
-        "yours changes."
+    return tr(
+        "{trial} ({stock} on {machine}) is not in this library. Taking it in from "
+        "{path} keeps it here with its machine and stock; nothing of yours changes.",
+        trial=trial.name,
+        stock=trial.stock.label,
+        machine=trial.machine.name,
+        path=path.name,
     )
 
 
@@ -78,10 +85,10 @@ def take_in_trial(session: Session, trial: Trial) -> None:
 
     Raises LibraryTrouble.
     """
-    store, why = session.store, "taken in with a coupon"
+    store, why = session.store, tr("taken in with a coupon")
     if session.catalogue.machine(trial.machine.uid) is None:
         store.save_machine(trial.machine, why)
     if session.catalogue.stock(trial.stock.uid) is None:
         store.save_stock(trial.stock, why)
-    store.save_trial(trial, "burn", "taken in from a file")
+    store.save_trial(trial, "burn", tr("taken in from a file"))
     session.read_again()

@@ -20,9 +20,11 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASKS, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 from olive_almanac.formats.catalogue import load_catalogue, load_proposals
 
 __all__ = [
+    "GROUP_WORDS",
     "engraves",
     "families",
     "family_entry",
@@ -39,6 +41,17 @@ __all__ = [
 ]
 
 OTHER = "Other"
+GROUP_WORDS = {
+    "Wood": tr("Wood"),
+    "Card and board": tr("Card and board"),
+    "Plastic": tr("Plastic"),
+    "Foam and rubber": tr("Foam and rubber"),
+    "Leather and textile": tr("Leather and textile"),
+    "Glass and stone": tr("Glass and stone"),
+    "Metal": tr("Metal"),
+    "Not known": tr("Not known"),
+    OTHER: tr("Other"),
+}
 
 
 def permission_for(

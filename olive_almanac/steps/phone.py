@@ -11,6 +11,7 @@ from typing import Any, Protocol
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.formats.codes import code_rows
 from olive_almanac.formats.photo import suffix_of
 from olive_almanac.steps.active import ActiveTrial
@@ -18,7 +19,7 @@ from olive_almanac.steps.photo import photo_work, pieces_out
 
 __all__ = ["PLAIN_HTTP", "PhoneDoor", "Sent", "WatchedFolder", "code_rows", "phone_judge"]
 
-PLAIN_HTTP = (
+PLAIN_HTTP = tr(
     "This program will serve one page in your local network, for this coupon, for 15 minutes or "
     "until you close the panel. It is plain http: whoever listens in the same network could see "
     "the pictures. Nothing else of the computer can be reached, nothing leaves the network. In a "
@@ -64,17 +65,19 @@ def phone_judge(
 
     def judge(side: str, data: bytes) -> tuple[bool, str]:
         if not suffix_of(data):
-            raise BadFile("That is no picture that is known here: JPEG, PNG, WebP or HEIC is.")
-        work = photo_work(trial, data, "The picture", side, curves=curves, burnt=burnt, out=out)
+            raise BadFile(tr("That is no picture that is known here: JPEG, PNG, WebP or HEIC is."))
+        work = photo_work(trial, data, tr("The picture"), side, curves=curves, burnt=burnt, out=out)
         seen = next(value.seen for kind, value in work if kind == "read")
         clear = sum(not cell.flags for cell in seen.cells)
         told = " ".join(seen.says)
         if not clear:
-            return False, f"No cell can be judged. {told or 'Take it again from above.'}"
-        cells = f"{clear} of {count_text(len(seen.cells), 'cell')}"
+            return False, tr(
+                "No cell can be judged. {told}", told=told or tr("Take it again from above.")
+            )
+        cells = tr("{clear} of {cells}", clear=clear, cells=count_text(len(seen.cells), "cell"))
         if told:
-            return True, f"It has come: {cells} can be read. {told}"
-        return True, f"It has come, and it is sharp: {cells} can be read."
+            return True, tr("It has come: {cells} can be read. {told}", cells=cells, told=told)
+        return True, tr("It has come, and it is sharp: {cells} can be read.", cells=cells)
 
     return judge
 
@@ -93,7 +96,9 @@ class WatchedFolder:
         try:
             found = [one for one in self.path.iterdir() if one.suffix.casefold() in PICTURES]
         except OSError as problem:
-            raise BadFile(f"{self.path} cannot be read: {problem.strerror}.") from problem
+            raise BadFile(
+                tr("{path} cannot be read: {strerror}.", path=self.path, strerror=problem.strerror)
+            ) from problem
         return sorted(found)
 
     def new(self) -> list[Path]:

@@ -14,6 +14,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.run import RunRecord
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.exercises import MECHANIC, MECHANIC_TITLE, Exercise, Practice, exercise_of
 from olive_almanac.steps.files import read_text, write_file
 from olive_almanac.steps.ports import Bench, Library
@@ -169,7 +170,7 @@ def _scored(
         sum(cell.seconds for trial, run in runs for cell in trial.cells if cell.id in run.cells),
         hazards,
         decision.next_cells[:6] if decision is not None else (),
-        decision.says if decision is not None else "Nothing was read.",
+        decision.says if decision is not None else tr("Nothing was read."),
     )
 
 
@@ -191,7 +192,7 @@ def _hazards(runs: list[tuple[Trial, RunRecord]]) -> tuple[str, ...]:
     """
     from olive_almanac.steps.checklist import CHECKS  # start-up: a score is far from it
 
-    keys = {check.key: check.words.lower() for check in CHECKS}
+    keys = {check.key: mid_sentence(check.words) for check in CHECKS}
 
     told = []
     for trial, run in runs:
@@ -201,14 +202,26 @@ def _hazards(runs: list[tuple[Trial, RunRecord]]) -> tuple[str, ...]:
         open_lines = [words for key, words in keys.items() if key not in ticked]
         if open_lines:
             told.append(
-                f"{trial.name} was burnt with {len(open_lines)} of {len(keys)} lines unticked"
+                tr(
+                    "{trial} was burnt with {open_lines} of {keys} lines unticked",
+                    trial=trial.name,
+                    open_lines=len(open_lines),
+                    keys=len(keys),
+                )
             )
         for event in run.events:
             if not event.answered:
-                what = "Smoke"
+                what = tr("Smoke")
                 if event.kind == "flare":
                     what = "Flare-up"
-                told.append(f"{what} at {event.cell} of {trial.name} was not answered")
+                told.append(
+                    tr(
+                        "{what} at {cell} of {trial} was not answered",
+                        what=what,
+                        cell=event.cell,
+                        trial=trial.name,
+                    )
+                )
     return tuple(told)
 
 

@@ -23,6 +23,7 @@ from olive_almanac.core.records.recipe import (
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import capital, number_text, read_number
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import group_of, proposed_recipes
 
 if TYPE_CHECKING:
@@ -43,9 +44,9 @@ __all__ = [
 ]
 
 LETTERS = "ABCD"
-COMMON = "common practice"
-OWN = "of this shop"
-SIDE_WORDS = {"top": "on top", "back": "on the back", "both": "on both sides"}
+COMMON = tr("common practice")
+OWN = tr("of this shop")
+SIDE_WORDS = {"top": tr("on top"), "back": tr("on the back"), "both": tr("on both sides")}
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,7 @@ def choices_for(
     """Return the recipes to choose from: as it lies, what this shop has used on such stock for the
     task, then what is common practice.
     """
-    found = [RecipeChoice(AS_IT_LIES, "", "nothing is done to the piece")]
+    found = [RecipeChoice(AS_IT_LIES, "", tr("nothing is done to the piece"))]
     proposals = proposed_recipes(machine, stock, task)
     known = {one.recipe for one in proposals} | {AS_IT_LIES}
     for recipe in _used_in_shop(session, stock, task):
@@ -138,7 +139,7 @@ def preparing_lines(recipes: tuple[Recipe, ...]) -> tuple[PreparingLine, ...]:
             kind, _, told = step.words.partition(": ")
             detail = told or kind
             if step.tool:
-                detail = f"{detail}, with {step.tool}"
+                detail = tr("{detail}, with {tool}", detail=detail, tool=step.tool)
             words = f"{letter}{capital(kind)}"
             key = f"recipe-{at}-{n}"
             holds = step.kind == "hold"
@@ -201,7 +202,7 @@ def recipe_from(
     if not (steps[0] or steps[1]):
         return AS_IT_LIES
     if not named:
-        raise OutOfRange("Name of the recipe", "left open", "a few words")
+        raise OutOfRange(tr("Name of the recipe"), tr("left open"), tr("a few words"))
     made = replace(base, name=named, before=steps[0], after=steps[1])
     if made != base:
         made = replace(made, origin="")
@@ -212,7 +213,9 @@ def _step(texts: StepTexts, kinds: tuple[str, ...]) -> RecipeStep:
     kind = texts["kind"]
     minutes = 0.0
     if texts["minutes"].strip():
-        minutes = read_number(texts["minutes"], f"Minutes to {KIND_WORDS[kind]}", "min")
+        minutes = read_number(
+            texts["minutes"], tr("Minutes to {kind_words}", kind_words=KIND_WORDS[kind]), "min"
+        )
     side = next(one for one in SIDES if one == texts["side"])
     pressed = kind == "glue"
     return RecipeStep(

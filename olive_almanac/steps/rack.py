@@ -10,6 +10,7 @@ from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.placing.room import Room, free_share, largest_piece
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text, number_text, read_number, read_sides_mm
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
@@ -18,7 +19,7 @@ __all__ = ["RackPresenter", "RackScreen", "Thing"]
 
 Box = tuple[float, float, float, float]
 ThingKind = Literal["clamp", "used"]
-WORDS: dict[ThingKind, str] = {"clamp": "clamp", "used": "used area"}
+WORDS: dict[ThingKind, str] = {"clamp": tr("clamp"), "used": tr("used area")}
 NEW_MM: dict[ThingKind, tuple[float, float]] = {"clamp": (14.0, 40.0), "used": (60.0, 40.0)}
 LEAST_MM = 1.0  # a thing is never dragged smaller
 
@@ -40,7 +41,7 @@ class Thing:
         """Its size and where it lies: "14 × 40 at 586, 130"."""
         left, low, right, high = self.box_mm
         at = f"{number_text(left, 4)}, {number_text(low, 4)}"
-        return f"{lengths_text(right - left, high - low)} at {at}"
+        return tr("{right} at {at}", right=lengths_text(right - left, high - low), at=at)
 
 
 @dataclass(frozen=True)
@@ -126,10 +127,12 @@ class RackPresenter:
         free_words, largest = "", None
         if stock and sheet:
             share = free_share(sheet)
-            free_words = f"{100 * share:.0f} % free"
+            free_words = tr("{share:.0f} % free", share=100 * share)
             if stock.price_m2:
                 whole = stock.price_m2 * sheet.width_mm * sheet.height_mm / 1e6
-                free_words += f", worth {share * whole:.2f} of {whole:.2f}"
+                free_words += tr(
+                    ", worth {share:.2f} of {whole:.2f}", share=share * whole, whole=whole
+                )
             machine = self.session.subject.machine
             largest = largest_piece(sheet, machine.head_clearance_mm if machine else 0.0)
         return RackScreen(
@@ -220,16 +223,16 @@ class RackPresenter:
         if self._draft is not None:
             sheets = self.sheets
             self._draft = None
-            self._keep(sheets, "sheet changed")
+            self._keep(sheets, tr("sheet changed"))
 
     def type_place(self, texts: dict[str, str]) -> None:
         """Put the thing in hand where its fields say: left, low, wide, high in mm."""
         try:
-            left, low = (read_number(texts[key], "Place", "mm") for key in ("left", "low"))
-            wide, high = (read_number(texts[key], "Size", "mm") for key in ("wide", "high"))
+            left, low = (read_number(texts[key], tr("Place"), "mm") for key in ("left", "low"))
+            wide, high = (read_number(texts[key], tr("Size"), "mm") for key in ("wide", "high"))
             for key, side in (("wide", wide), ("high", high)):
                 if side < LEAST_MM:
-                    raise OutOfRange("Size", f"{side:g} mm", "at least 1 mm", key=key)
+                    raise OutOfRange(tr("Size"), f"{side:g} mm", tr("at least 1 mm"), key=key)
         except AlmanacError as problem:
             key = problem.key if isinstance(problem, OutOfRange) else ""
             self.view.show_bad_field(key, str(problem))
@@ -244,14 +247,14 @@ class RackPresenter:
         if sheet is None:
             return
         try:
-            wide, high = read_sides_mm(text, "Size of the sheet")
+            wide, high = read_sides_mm(text, tr("Size of the sheet"))
             changed = replace(sheet, width_mm=wide, height_mm=high)
         except AlmanacError as problem:
             self.view.show_bad_field("size", str(problem))
             return
         sheets = list(self.sheets)
         sheets[self.at] = changed
-        self._keep(tuple(sheets), "size of a sheet")
+        self._keep(tuple(sheets), tr("size of a sheet"))
         self.show()
 
     def add_thing(self, kind: ThingKind) -> None:
@@ -270,7 +273,7 @@ class RackPresenter:
         self._held = (kind, len(boxes) - 1)
         sheets = list(self.sheets)
         sheets[self.at] = _with_boxes(sheet, kind, boxes)
-        self._keep(tuple(sheets), f"{WORDS[kind]} added")
+        self._keep(tuple(sheets), tr("{words} added", words=WORDS[kind]))
         self.show()
 
     def remove_thing(self) -> None:
@@ -283,13 +286,13 @@ class RackPresenter:
         self._held, self._draft = None, None
         sheets = list(self.sheets)
         sheets[self.at] = _with_boxes(sheet, thing.kind, boxes)
-        self._keep(tuple(sheets), f"{WORDS[thing.kind]} taken away")
+        self._keep(tuple(sheets), tr("{words} taken away", words=WORDS[thing.kind]))
         self.show()
 
     def add_sheet(self, text: str) -> bool:
         """Put a sheet of the size that is typed into the rack and show it."""
         try:
-            wide, high = read_sides_mm(text, "Size of the sheet")
+            wide, high = read_sides_mm(text, tr("Size of the sheet"))
             sheet = Sheet(wide, high)
         except AlmanacError as problem:
             self.view.show_bad_field("new", str(problem))
@@ -301,7 +304,7 @@ class RackPresenter:
         """Put a sheet into the rack and show it."""
         self.settle()
         self._held = None
-        self._keep((*self.sheets, sheet), "sheet added")
+        self._keep((*self.sheets, sheet), tr("sheet added"))
         self.at = len(self.sheets) - 1
         self.show()
 
@@ -312,7 +315,7 @@ class RackPresenter:
         self._draft, self._held = None, None
         sheets = list(self.sheets)
         del sheets[self.at]
-        self._keep(tuple(sheets), "sheet taken out of the rack")
+        self._keep(tuple(sheets), tr("sheet taken out of the rack"))
         self.show()
 
     def _keep(self, sheets: tuple[Sheet, ...], why: str) -> None:

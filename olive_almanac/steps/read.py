@@ -22,6 +22,7 @@ from olive_almanac.core.units import (
     read_length_mm,
     read_number,
 )
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.formats.photo import suffix_of
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.commands import Change
@@ -44,9 +45,9 @@ WITH_EDGE = ("free", "push", "hangs")  # verdicts whose edge shows well enough t
 SECOND = "second"  # under this name a second person's readings stand beside those that count
 SURE_ENOUGH = 0.6
 MEASURES = {  # what a gauge says: the field of a reading, in words
-    "depth": ("depth_mm", "Depth"),
-    "kerf": ("kerf_mm", "Measured width"),
-    "back": ("kerf_bottom_mm", "Width at the back"),
+    "depth": ("depth_mm", tr("Depth")),
+    "kerf": ("kerf_mm", tr("Measured width")),
+    "back": ("kerf_bottom_mm", tr("Width at the back")),
     "tone": ("lightness", "L*"),
 }
 
@@ -86,7 +87,7 @@ def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, s
     tellers += [(factor.short_axis(unit), _teller(factor, unit)) for factor in FACTORS[1:]]
     tellers += [
         ("direction", lambda s: s.direction.upper()),
-        ("lines", lambda s: "crossed" if s.crosshatch else "one way"),
+        ("lines", lambda s: "crossed" if s.crosshatch else tr("one way")),
     ]
     for words, tell in tellers:
         texts: dict[int, set[str]] = {}
@@ -203,15 +204,28 @@ class ReadPresenter:
         """
         way = cell.setting.direction.upper()
         if cell.mark == "comb":
-            return f"Slot along {way}, drawn {cell.nominal_mm:.2f} mm: how wide is it?"
+            return tr(
+                "Slot along {way}, drawn {nominal_mm:.2f} mm: how wide is it?",
+                way=way,
+                nominal_mm=cell.nominal_mm,
+            )
         if cell.mark == "stack":
             pieces = max(1, round(cell.longest_side_mm / cell.nominal_mm))
-            drawn = f"{pieces} pieces of {number_text(cell.nominal_mm)} mm along {way}"
-            return f"{drawn}: how long pushed together?"
+            drawn = tr(
+                "{pieces} pieces of {nominal_mm} mm along {way}",
+                pieces=pieces,
+                nominal_mm=number_text(cell.nominal_mm),
+                way=way,
+            )
+            return tr("{drawn}: how long pushed together?", drawn=drawn)
         if cell.mark == "line":
             below = number_text(abs(cell.setting.mean_focus_mm))
-            side = "below" if cell.setting.mean_focus_mm >= 0 else "above"
-            return f"Line with the focus {below} mm {side} the face: how wide is it?"
+            side = tr("below") if cell.setting.mean_focus_mm >= 0 else tr("above")
+            return tr(
+                "Line with the focus {below} mm {side} the face: how wide is it?",
+                below=below,
+                side=side,
+            )
         return ""
 
     @property
@@ -221,7 +235,7 @@ class ReadPresenter:
         found: dict[str, str] = {}
         if active is None:
             return found
-        for who, word in ((PHOTO, "the photo"), (SECOND, "the second reader")):
+        for who, word in ((PHOTO, tr("the photo")), (SECOND, tr("the second reader"))):
             for cell, other in active.others.get(who, {}).items():
                 first = active.readings.get(cell)
                 if (
@@ -232,7 +246,11 @@ class ReadPresenter:
                 ):
                     continue
                 if {first.verdict, other.verdict} not in ({first.verdict}, {"push", "hangs"}):
-                    found[cell] = f"{word} says {VERDICT_WORDS[other.verdict].lower()}"
+                    found[cell] = tr(
+                        "{word} says {verdict_words}",
+                        word=word,
+                        verdict_words=mid_sentence(VERDICT_WORDS[other.verdict]),
+                    )
         return found
 
     @property
@@ -376,7 +394,7 @@ class ReadPresenter:
         self.session.attempt(
             lambda: self.session.undo_stack.push(
                 Change(
-                    f"{count_text(len(cells), 'reading')} by photo",
+                    tr("{readings} by photo", readings=count_text(len(cells), "reading")),
                     lambda: put(back=False),
                     lambda: put(back=True),
                 )
@@ -472,11 +490,21 @@ class ReadPresenter:
             if figures is not None:
                 means.append(figures.mean_mm)
                 parts.append(
-                    f"kerf {way.upper()} {figures.mean_mm:.3f} ± {figures.error_mm:.3f} mm from "
-                    f"{figures.count}"
+                    tr(
+                        "kerf {way} {mean_mm:.3f} ± {error_mm:.3f} mm from {count}",
+                        way=way.upper(),
+                        mean_mm=figures.mean_mm,
+                        error_mm=figures.error_mm,
+                        count=figures.count,
+                    )
                 )
         if len(means) == 2:
-            parts.append(f"a square comes out {abs(square_error(means[1], means[0])):.3f} mm off")
+            parts.append(
+                tr(
+                    "a square comes out {means:.3f} mm off",
+                    means=abs(square_error(means[1], means[0])),
+                )
+            )
         return ", ".join(parts)
 
     # -- the edge, while it is read ----------------------------------------------------------------
@@ -543,7 +571,7 @@ class ReadPresenter:
             self._view.show_reading()
 
         change = Change(
-            f"reading of {cell.id}",
+            tr("reading of {id}", id=cell.id),
             lambda: put(reading, forward=True),
             lambda: put(before, forward=False),
         )
@@ -553,7 +581,7 @@ class ReadPresenter:
         active = self.session.active
         assert active is not None
         if value is not None:
-            self.session.trials.keep_others(SECOND, (value,), "read by a second person")
+            self.session.trials.keep_others(SECOND, (value,), tr("read by a second person"))
             return
         self.session.store.take_back_reading(active.trial.id, cell_id, who=SECOND)
         seen = {cell: one for cell, one in active.others.get(SECOND, {}).items() if cell != cell_id}
@@ -595,7 +623,7 @@ class ReadPresenter:
             stage = "decide"
         if stage != active.stage:
             self.session.trials.keep(
-                active.trial, stage, "all read" if stage == "decide" else "reading"
+                active.trial, stage, tr("all read") if stage == "decide" else "reading"
             )
 
     def take_back(self) -> None:
@@ -684,7 +712,7 @@ class ReadPresenter:
         name = self.session.store.keep_photo(read.data, suffix_of(read.data))
         kept = kept_photo(name, read, self.session.today().isoformat())
         run = replace(active.run, photos={**active.run.photos, read.side: kept})
-        self.session.trials.keep_run(run, f"photo of the {read.side}")
+        self.session.trials.keep_run(run, tr("photo of the {side}", side=read.side))
         self.rectified[read.side] = read.seen.rectified.codes
         if read.seen.by_card:
             self.session.remember(
@@ -697,13 +725,13 @@ class ReadPresenter:
             if stock is not None and stock.lightness is None and stock.opacity == "opaque":
                 self.session.shop.keep_stock(
                     replace(stock, lightness=round(read.seen.stock_l, 1)),
-                    "lightness by the grey card",
+                    tr("lightness by the grey card"),
                 )
         active = self.session.active
         assert active is not None
         readings = suggestions(active, self.limits)
         if readings:
-            self.session.trials.keep_others(PHOTO, readings, "read by photo")
+            self.session.trials.keep_others(PHOTO, readings, tr("read by photo"))
 
     def reopen_work(self) -> Iterator[tuple[str, Any]] | None:
         """Return the work of showing the kept photos again after a start; nothing is read anew or

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Library
 
 __all__ = ["begin_rehearsal", "rehearsal_folder", "sweep_rehearsal"]
@@ -26,8 +27,12 @@ def sweep_rehearsal(home: Path) -> None:
         shutil.rmtree(folder)
     except OSError as problem:
         raise LibraryTrouble(
-            f"The last rehearsal in {folder} cannot be deleted ({problem.strerror}). Delete the "
-            "folder yourself; nothing of the book lies in it.",
+            tr(
+                "The last rehearsal in {folder} cannot be deleted ({strerror}). Delete the "
+                "folder yourself; nothing of the book lies in it.",
+                folder=folder,
+                strerror=problem.strerror,
+            ),
             "unwritable",
         ) from problem
 

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.set_up import Field
 from olive_almanac.steps.stream import LinkWords
@@ -61,7 +62,7 @@ def _bytes(code: str, name: str) -> bytes:
         raise OutOfRange(
             name.replace("_", " ").capitalize(),
             f"“{code}”",
-            "one character, or its number from 0 to 255",
+            tr("one character, or its number from 0 to 255"),
         )
     return bytes([value])
 
@@ -80,43 +81,47 @@ def port_fields(preferences: Preferences) -> tuple[Field, ...]:
     return (
         Field(
             "port",
-            "Serial port",
+            tr("Serial port"),
             preferences.port,
-            help="such as /dev/ttyUSB0; empty: no port at this computer",
+            help=tr("such as /dev/ttyUSB0; empty: no port at this computer"),
             wide=True,
         ),
         Field(
             "baud",
-            "Speed",
+            tr("Speed"),
             str(preferences.port_baud),
             "baud",
-            "by the controller’s manual",
+            tr("by the controller’s manual"),
             choices=tuple((str(b), str(b)) for b in BAUDS),
         ),
-        Field("takes", "A line is taken", words[0], help="the word its answer begins with"),
-        Field("refuses", "A line is refused", words[1], help="the word its answer begins with"),
-        Field("tells", "It tells its place", words[2], help="the word its answer begins with"),
+        Field("takes", tr("A line is taken"), words[0], help=tr("the word its answer begins with")),
+        Field(
+            "refuses", tr("A line is refused"), words[1], help=tr("the word its answer begins with")
+        ),
+        Field(
+            "tells", tr("It tells its place"), words[2], help=tr("the word its answer begins with")
+        ),
         Field(
             "asks",
-            "Ask for its place",
+            tr("Ask for its place"),
             words[3],
-            help="a character or its number; empty: it cannot be asked",
+            help=tr("a character or its number; empty: it cannot be asked"),
             short=True,
         ),
-        Field("holds", "Hold", words[4], beside="hold", short=True),
+        Field("holds", tr("Hold"), words[4], beside=tr("hold"), short=True),
         Field(
             "goes_on",
-            "Go on",
+            tr("Go on"),
             words[5],
-            help="hold, go on: characters that act at once",
-            beside="go on",
+            help=tr("hold, go on: characters that act at once"),
+            beside=tr("go on"),
             short=True,
         ),
         Field(
             "stops",
-            "Stop",
+            tr("Stop"),
             words[6],
-            help="a character that stops it and forgets all lines",
+            help=tr("a character that stops it and forgets all lines"),
             short=True,
         ),
     )
@@ -125,14 +130,16 @@ def port_fields(preferences: Preferences) -> tuple[Field, ...]:
 def preferences_with_port(preferences: Preferences, texts: Mapping[str, str]) -> Preferences:
     """Return the preferences with the port as typed; raises OutOfRange with the field."""
     for key, words in (
-        ("takes", "A line is taken"),
-        ("refuses", "A line is refused"),
-        ("holds", "Hold"),
-        ("stops", "Stop"),
+        ("takes", tr("A line is taken")),
+        ("refuses", tr("A line is refused")),
+        ("holds", tr("Hold")),
+        ("stops", tr("Stop")),
     ):
         if texts["port"].strip() and not texts[key].strip():
             raise OutOfRange(
-                words, "empty", "filled in: without it a run could not be watched or stopped"
+                words,
+                tr("empty"),
+                tr("filled in: without it a run could not be watched or stopped"),
             )
     for name in _CODES:
         _bytes(texts[name].strip(), name)

@@ -14,6 +14,7 @@ from olive_almanac.core.errors import AlmanacError, LibraryTrouble
 from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Entry, State, Subject, as_rehearsed
 from olive_almanac.core.records.setting import Task
+from olive_almanac.core.words import tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.catalogue import ShopCatalogue, subject_state
 from olive_almanac.steps.commands import UndoStack
@@ -58,13 +59,26 @@ def set_aside_words(set_aside: Mapping[str, str]) -> str:
     if not set_aside:
         return ""
     names, more = list(set_aside)[:MOST_NAMED], len(set_aside) - MOST_NAMED
-    told, them = f"1 record cannot be read and is set aside: {set_aside[names[0]]}", "it"
+    told, them = (
+        tr("1 record cannot be read and is set aside: {set_aside}", set_aside=set_aside[names[0]]),
+        "it",
+    )
     if len(set_aside) > 1:
-        listed = ", ".join(names) + f" and {more} more" * (more > 0)
-        told, them = f"{len(set_aside)} records cannot be read and are set aside: {listed}.", "them"
-    return (
-        f"{told} Everything else is here, and nothing was deleted. To have {them} back, restore a "
-        f"backup from before, or take in another library that has {them}."
+        listed = ", ".join(names) + tr(" and {more} more", more=more) * (more > 0)
+        told, them = (
+            tr(
+                "{set_aside} records cannot be read and are set aside: {listed}.",
+                set_aside=len(set_aside),
+                listed=listed,
+            ),
+            "them",
+        )
+    return tr(
+        "{told} Everything else is here, and nothing was deleted. To have {them} "
+        "back, restore a backup from before, or take in another library that has "
+        "{them}.",
+        told=told,
+        them=them,
     )
 
 
@@ -157,7 +171,7 @@ class Session:
         """The open library; raises LibraryTrouble while it is being opened."""
         if self.library is None:
             raise LibraryTrouble(
-                "The library is still being opened. Wait a moment and do it again.", "opening"
+                tr("The library is still being opened. Wait a moment and do it again."), "opening"
             )
         return self.library
 
@@ -284,7 +298,7 @@ class Session:
         """Whether the subject may be burnt."""
         machine, stock = self.subject.machine, self.subject.stock
         if machine is None or stock is None:
-            return Permission(False, "Choose a machine and a stock first.")
+            return Permission(False, tr("Choose a machine and a stock first."))
         return permission_for(machine, stock, self.subject.task, self.catalogue.rules)
 
     @property
@@ -292,7 +306,7 @@ class Session:
         """The state of the subject and its reason."""
         machine, stock = self.subject.machine, self.subject.stock
         if machine is None or stock is None:
-            return "untried", "nothing chosen yet"
+            return "untried", tr("nothing chosen yet")
         return subject_state(self.catalogue, machine, stock, self.subject.task, self.today())
 
     @property

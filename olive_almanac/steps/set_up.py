@@ -10,21 +10,25 @@ from datetime import datetime, time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import AlmanacError, OutOfRange, field_key
 from olive_almanac.core.materials.names import opacity_named
-from olive_almanac.core.records.entry import day_text, state_of
+from olive_almanac.core.records.entry import state_of
 from olive_almanac.core.records.machine import SOURCES, Machine, PowerMode, Source, with_new_state
-from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASK_WORDS
 from olive_almanac.core.records.stock import OPACITIES, Opacity, Stock
 from olive_almanac.core.units import (
+    count_text,
     dpi_from_pitch,
     number_text,
     read_length_mm,
     read_lengths_mm,
     read_number,
     read_speed_mm_s,
+    split_list,
 )
 from olive_almanac.core.upkeep.services import CHANGED
+from olive_almanac.core.words import tr
 from olive_almanac.steps.cautions import safety_lines
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.files import below, write_file
@@ -96,61 +100,72 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
         number_text(v, 6) for v in values
     )
     return (
-        Field("name", "Name", machine.name if machine else "", help="as you call it in the shop"),
+        Field(
+            "name",
+            tr("Name"),
+            machine.name if machine else "",
+            help=tr("as you call it in the shop"),
+        ),
         Field(
             "source",
-            "Source",
+            tr("Source"),
             source,
             choices=tuple((key, word) for key, (word, _) in SOURCES.items()),
             key_change=True,
-            help="what makes the light",
+            help=tr("what makes the light"),
         ),
         Field(
             "wavelength_nm",
-            "Wavelength",
+            tr("Wavelength"),
             number_text(machine.wavelength_nm if machine else SOURCES[source][1], 6),
             "nm",
-            "printed on the head or in the manual",
+            tr("printed on the head or in the manual"),
         ),
         Field(
             "optical_power_w",
-            "Optical power",
+            tr("Optical power"),
             watts,
             "W",
-            "at the work, not the electrical input on the box",
+            tr("at the work, not the electrical input on the box"),
         ),
         Field(
             "rated_power_w",
-            "Rated power",
+            tr("Rated power"),
             number_text(machine.rated_power_w) if machine and machine.rated_power_w else "",
             "W",
-            "the number on the box, kept apart; may stay empty",
+            tr("the number on the box, kept apart; may stay empty"),
         ),
         Field(
             "spot_x_mm",
-            "Spot along X",
+            tr("Spot along X"),
             spot_x,
             "mm",
-            "1/e² diameter; a diode’s is often longer one way",
+            tr("1/e² diameter; a diode’s is often longer one way"),
         ),
-        Field("spot_y_mm", "Spot along Y", spot_y, "mm", beside="Y"),
+        Field("spot_y_mm", tr("Spot along Y"), spot_y, "mm", beside="Y"),
         Field(
             "rayleigh_mm",
-            "Rayleigh range",
+            tr("Rayleigh range"),
             rayleigh,
             "mm",
-            "height at which the spot has grown by 1.4",
+            tr("height at which the spot has grown by 1.4"),
         ),
-        Field("max_speed_mm_s", "Highest speed", speed, "mm/s", "nothing faster is ever planned"),
+        Field(
+            "max_speed_mm_s",
+            tr("Highest speed"),
+            speed,
+            "mm/s",
+            tr("nothing faster is ever planned"),
+        ),
         Field(
             "acceleration_mm_s2",
-            "Acceleration",
+            tr("Acceleration"),
             acceleration,
             "mm/s²",
-            "decides how long short moves take",
+            tr("decides how long short moves take"),
         ),
-        Field("bed_w", "Bed width", bed_w, "mm", "how far the head reaches"),
-        Field("bed_h", "Bed height", bed_h, "mm", beside="height"),
+        Field("bed_w", tr("Bed width"), bed_w, "mm", tr("how far the head reaches")),
+        Field("bed_h", tr("Bed height"), bed_h, "mm", beside="height"),
     )
 
 
@@ -172,54 +187,54 @@ def power_fields(machine: Machine) -> tuple[Field, ...]:
     return (
         Field(
             "modes",
-            "Power modes",
+            tr("Power modes"),
             modes,
             "W",
-            "name and optical watts, with commas: low 5, high 10; may stay empty",
+            tr("name and optical watts, with commas: low 5, high 10; may stay empty"),
             wide=True,
         ),
         Field(
             "mode",
-            "Mode in use",
+            tr("Mode in use"),
             in_use,
-            choices=(("", "none"), *((mode.name, mode.name) for mode in machine.modes)),
-            help="sets the optical power",
+            choices=(("", tr("none")), *((mode.name, mode.name) for mode in machine.modes)),
+            help=tr("sets the optical power"),
         ),
         Field(
             "power_table",
-            "Measured power",
+            tr("Measured power"),
             table,
             "W",
-            "percent dialled and watts by a meter: 10 0.8, 50 4.7, 100 9.6",
+            tr("percent dialled and watts by a meter: 10 0.8, 50 4.7, 100 9.6"),
             wide=True,
         ),
         Field(
             "lens_focal_mm",
-            "Focal length",
+            tr("Focal length"),
             optional(machine.lens_focal_mm),
             "mm",
-            "of the lens; may stay empty",
+            tr("of the lens; may stay empty"),
         ),
         Field(
             "other_lenses_mm",
-            "Other lenses",
+            tr("Other lenses"),
             ", ".join(number_text(mm, 5) for mm in machine.other_lenses_mm),
             "mm",
-            "in the drawer: 50.8, 101.6",
+            tr("in the drawer: 50.8, 101.6"),
         ),
         Field(
             "beam_at_lens_mm",
-            "Beam at the lens",
+            tr("Beam at the lens"),
             optional(machine.beam_at_lens_mm),
             "mm",
-            "1/e² diameter before it is focused",
+            tr("1/e² diameter before it is focused"),
         ),
         Field(
             "m2",
-            "Beam quality M²",
+            tr("Beam quality M²"),
             optional(machine.m2),
             "",
-            "1 is perfect; a bare diode has 5 to 20",
+            tr("1 is perfect; a bare diode has 5 to 20"),
         ),
         *(_pulse_fields(machine) if machine.source == "fibre" else ()),
     )
@@ -232,8 +247,20 @@ def _pulse_fields(machine: Machine) -> tuple[Field, ...]:
         for value in (machine.pulse_khz, machine.pulse_ns)
     )
     return (
-        Field("pulse_khz", "Pulse rate", rate, "kHz", "of the source unless a setting says else"),
-        Field("pulse_ns", "Pulse width", width, "ns", "where the source tells it; may stay empty"),
+        Field(
+            "pulse_khz",
+            tr("Pulse rate"),
+            rate,
+            "kHz",
+            tr("of the source unless a setting says else"),
+        ),
+        Field(
+            "pulse_ns",
+            tr("Pulse width"),
+            width,
+            "ns",
+            tr("where the source tells it; may stay empty"),
+        ),
     )
 
 
@@ -243,56 +270,56 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
     return (
         Field(
             "power_scale",
-            "S at full power",
+            tr("S at full power"),
             number_text(machine.power_scale, 6),
             "",
-            "the S word of 100 % in the controller",
+            tr("the S word of 100 % in the controller"),
         ),
         Field(
             "file_units",
-            "Units of the file",
+            tr("Units of the file"),
             machine.file_units,
-            choices=(("mm", "millimetres"), ("inch", "inches")),
-            help="G21 or G20",
+            choices=(("mm", tr("millimetres")), ("inch", tr("inches"))),
+            help=tr("G21 or G20"),
         ),
         Field(
             "head_clearance_mm",
-            "Head clearance",
+            tr("Head clearance"),
             number_text(machine.head_clearance_mm),
             "mm",
             short=True,
         ),
         Field(
             "hour_rate",
-            "Rate",
+            tr("Rate"),
             number_text(machine.hour_rate, 5) if machine.hour_rate is not None else "",
-            "an hour",
-            beside="Rate",
+            tr("an hour"),
+            beside=tr("Rate"),
         ),
         Field(
             "junction_mm",
-            "Corner rounding",
+            tr("Corner rounding"),
             number_text(machine.junction_mm),
             "mm",
-            "junction deviation of the controller",
+            tr("junction deviation of the controller"),
         ),
-        Field("air_off", "Air off", off, "", "the word that stops the air"),
-        Field("air_low", "Air low", low, "", short=True),
-        Field("air_full", "Air full", full, "", beside="full"),
+        Field("air_off", tr("Air off"), off, "", tr("the word that stops the air")),
+        Field("air_low", tr("Air low"), low, "", short=True),
+        Field("air_full", tr("Air full"), full, "", beside="full"),
         Field(
             "header",
-            "First lines",
+            tr("First lines"),
             "; ".join(machine.header),
             "",
-            "after the modes, with semicolons",
+            tr("after the modes, with semicolons"),
             wide=True,
         ),
         Field(
             "footer",
-            "Last lines",
+            tr("Last lines"),
             "; ".join(machine.footer),
             "",
-            "after the beam is off, with semicolons",
+            tr("after the beam is off, with semicolons"),
             wide=True,
         ),
     )
@@ -312,8 +339,8 @@ def machine_from(
             values[key] = read(texts[key])
     if "bed_w" in texts:
         values["bed_mm"] = (
-            read_length_mm(texts["bed_w"], "Bed width"),
-            read_length_mm(texts["bed_h"], "Bed height"),
+            read_length_mm(texts["bed_w"], tr("Bed width")),
+            read_length_mm(texts["bed_h"], tr("Bed height")),
         )
     if "air_off" in texts:
         values["air_words"] = (
@@ -336,10 +363,10 @@ def _optional(read: Callable[[str], float]) -> Callable[[str], float | None]:
 def _pairs(text: str, field: str) -> list[tuple[str, float]]:
     """Return "low 5, high 10" as names and numbers."""
     pairs = []
-    for part in filter(str.strip, text.split(",")):
+    for part in filter(str.strip, split_list(text)):
         name, _, number = part.strip().removesuffix("W").strip().rpartition(" ")
         if not name:
-            allowed = "two words in each part, with commas between the parts"
+            allowed = tr("two words in each part, with commas between the parts")
             raise OutOfRange(field, f"“{part.strip()}”", allowed)
         pairs.append((name.strip(), read_number(number, field)))
     return pairs
@@ -348,32 +375,32 @@ def _pairs(text: str, field: str) -> list[tuple[str, float]]:
 _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "name": str.strip,
     "source": lambda text: cast(Source, text),
-    "wavelength_nm": lambda text: read_number(text, "Wavelength", "nm"),
-    "optical_power_w": lambda text: read_number(text, "Optical power", "W"),
-    "rated_power_w": _optional(lambda text: read_number(text, "Rated power", "W")),
-    "spot_x_mm": lambda text: read_length_mm(text, "Spot along X"),
-    "spot_y_mm": lambda text: read_length_mm(text, "Spot along Y"),
-    "rayleigh_mm": lambda text: read_length_mm(text, "Rayleigh range"),
-    "max_speed_mm_s": lambda text: read_speed_mm_s(text, "Highest speed"),
-    "acceleration_mm_s2": lambda text: read_number(text, "Acceleration", "mm/s²"),
-    "power_scale": lambda text: read_number(text, "S at full power"),
+    "wavelength_nm": lambda text: read_number(text, tr("Wavelength"), "nm"),
+    "optical_power_w": lambda text: read_number(text, tr("Optical power"), "W"),
+    "rated_power_w": _optional(lambda text: read_number(text, tr("Rated power"), "W")),
+    "spot_x_mm": lambda text: read_length_mm(text, tr("Spot along X")),
+    "spot_y_mm": lambda text: read_length_mm(text, tr("Spot along Y")),
+    "rayleigh_mm": lambda text: read_length_mm(text, tr("Rayleigh range")),
+    "max_speed_mm_s": lambda text: read_speed_mm_s(text, tr("Highest speed")),
+    "acceleration_mm_s2": lambda text: read_number(text, tr("Acceleration"), "mm/s²"),
+    "power_scale": lambda text: read_number(text, tr("S at full power")),
     "modes": lambda text: tuple(
-        PowerMode(name, watts) for name, watts in _pairs(text, "Power modes")
+        PowerMode(name, watts) for name, watts in _pairs(text, tr("Power modes"))
     ),
     "power_table": lambda text: tuple(
-        (read_number(percent, "Measured power"), watts)
-        for percent, watts in _pairs(text, "Measured power")
+        (read_number(percent, tr("Measured power")), watts)
+        for percent, watts in _pairs(text, tr("Measured power"))
     ),
-    "lens_focal_mm": _optional(lambda text: read_length_mm(text, "Focal length")),
-    "other_lenses_mm": lambda text: tuple(read_lengths_mm(text, "Other lenses")),
-    "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, "Beam at the lens")),
-    "pulse_khz": _optional(lambda text: read_number(text, "Pulse rate", "kHz")),
-    "pulse_ns": _optional(lambda text: read_number(text, "Pulse width", "ns")),
-    "m2": _optional(lambda text: read_number(text, "Beam quality M²")),
+    "lens_focal_mm": _optional(lambda text: read_length_mm(text, tr("Focal length"))),
+    "other_lenses_mm": lambda text: tuple(read_lengths_mm(text, tr("Other lenses"))),
+    "beam_at_lens_mm": _optional(lambda text: read_length_mm(text, tr("Beam at the lens"))),
+    "pulse_khz": _optional(lambda text: read_number(text, tr("Pulse rate"), "kHz")),
+    "pulse_ns": _optional(lambda text: read_number(text, tr("Pulse width"), "ns")),
+    "m2": _optional(lambda text: read_number(text, tr("Beam quality M²"))),
     "file_units": lambda text: text,
-    "head_clearance_mm": lambda text: read_length_mm(text, "Head clearance"),
-    "junction_mm": lambda text: read_length_mm(text, "Corner rounding"),
-    "hour_rate": _optional(lambda text: read_number(text, "Rate")),
+    "head_clearance_mm": lambda text: read_length_mm(text, tr("Head clearance")),
+    "junction_mm": lambda text: read_length_mm(text, tr("Corner rounding")),
+    "hour_rate": _optional(lambda text: read_number(text, tr("Rate"))),
     "header": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
     "footer": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
 }
@@ -383,36 +410,42 @@ _KINDS_OF_GROUP: dict[str, tuple[Field, ...]] = {  # what else matters, by the g
     "Wood": (
         Field(
             "glue_line",
-            "Glue line",
+            tr("Glue line"),
             "",
-            choices=(("", "none or not known"), ("light", "light"), ("dark", "dark, for outdoors")),
-            help="a thin black line speaks for exterior glue",
+            choices=(
+                ("", tr("none or not known")),
+                ("light", tr("light")),
+                ("dark", tr("dark, for outdoors")),
+            ),
+            help=tr("a thin black line speaks for exterior glue"),
         ),
     ),
     "Plastic": (
         Field(
             "process",
-            "Made",
+            tr("Made"),
             "",
-            choices=(("", "not known"), ("cast", "cast"), ("extruded", "extruded")),
-            help="cast engraves frosted, extruded melts",
+            choices=(("", tr("not known")), ("cast", tr("cast")), ("extruded", tr("extruded"))),
+            help=tr("cast engraves frosted, extruded melts"),
         ),
         Field(
             "mask",
-            "Mask",
+            tr("Mask"),
             "",
             choices=(
-                ("", "none"),
-                ("paper", "paper: leave it on"),
-                ("film", "film: take it off first"),
+                ("", tr("none")),
+                ("paper", tr("paper: leave it on")),
+                ("film", tr("film: take it off first")),
             ),
-            help="film melts into the engraving",
+            help=tr("film melts into the engraving"),
         ),
     ),
     "Leather and textile": (
-        Field("tanning", "Tanning", "", help="vegetable or chrome; chrome must not be burnt"),
+        Field(
+            "tanning", tr("Tanning"), "", help=tr("vegetable or chrome; chrome must not be burnt")
+        ),
     ),
-    "Metal": (Field("coating", "Coating", "", help="what it is, and who says so"),),
+    "Metal": (Field("coating", tr("Coating"), "", help=tr("what it is, and who says so")),),
 }
 
 
@@ -427,65 +460,86 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
         further = ()
     return (
         Field(
-            "name", "Name", stock.name if stock else "", help="the material, without its thickness"
+            "name",
+            tr("Name"),
+            stock.name if stock else "",
+            help=tr("the material, without its thickness"),
         ),
         Field(
             "family",
-            "Family",
+            tr("Family"),
             stock.family if stock else "plywood",
             choices=tuple((f.id, f.word) for f in families()),
-            help="decides what may be burnt",
+            help=tr("decides what may be burnt"),
         ),
         Field(
             "thickness_mm",
-            "Thickness",
+            tr("Thickness"),
             number_text(stock.thickness_mm) if stock else "3",
             "mm",
-            "as sold; inches work: 1/8 in",
+            tr("as sold; inches work: 1/8 in"),
         ),
-        Field("measured", "Measured", measured, "mm", "caliper readings with commas", wide=True),
+        Field(
+            "measured",
+            tr("Measured"),
+            measured,
+            "mm",
+            tr("caliper readings with commas"),
+            wide=True,
+        ),
         Field(
             "lot",
             "Lot",
             stock.lot if stock else "",
             short=True,
-            help="settings do not carry over from lot to lot unproved",
+            help=tr("settings do not carry over from lot to lot unproved"),
         ),
         Field(
             "colour",
-            "Colour",
+            tr("Colour"),
             stock.colour if stock else "",
-            beside="Colour",
-            help="matters on a diode",
+            beside=tr("Colour"),
+            help=tr("matters on a diode"),
         ),
         Field(
             "opacity",
-            "Light goes",
+            tr("Light goes"),
             stock.opacity if stock else "opaque",
-            help="clear stock lets some beams through",
+            help=tr("clear stock lets some beams through"),
             choices=tuple(
                 zip(
                     OPACITIES,
-                    ("not through", "a little through", "through (clear)", "back (mirror)"),
+                    (
+                        tr("not through"),
+                        tr("a little through"),
+                        tr("through (clear)"),
+                        tr("back (mirror)"),
+                    ),
                     strict=True,
                 )
             ),
         ),
         Field(
             "lightness",
-            "Bare face, L*",
+            tr("Bare face, L*"),
             number_text(stock.lightness, 4) if stock and stock.lightness is not None else "",
-            beside="Face, L*",
-            help="its lightness: the grey card in a photo measures it; may stay empty",
+            beside=tr("Face, L*"),
+            help=tr("its lightness: the grey card in a photo measures it; may stay empty"),
         ),
-        Field("finish", "Finish", stock.finish if stock else "", short=True, help="may stay empty"),
+        Field(
+            "finish",
+            tr("Finish"),
+            stock.finish if stock else "",
+            short=True,
+            help=tr("may stay empty"),
+        ),
         Field(
             "price_m2",
-            "Price",
+            tr("Price"),
             number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "",
             "a m²",
-            beside="Price",
-            help="in the shop's money, for the cost of a coupon; may stay empty",
+            beside=tr("Price"),
+            help=tr("in the shop's money, for the cost of a coupon; may stay empty"),
         ),
         *(replace(one, text=str(getattr(stock, one.key))) for one in further),
     )
@@ -495,18 +549,18 @@ def rack_words(stock: Stock) -> str:
     """Return what the key to a stock's rack says: how many sheets stand there."""
     count = len(stock.sheets)
     if not count:
-        return "Rack: no sheet yet"
-    return f"Rack: {count} {'sheet' if count == 1 else 'sheets'}"
+        return tr("Rack: no sheet yet")
+    return tr("Rack: {sheets}", sheets=count_text(count, "sheet"))
 
 
 def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[[], str]) -> Stock:
     """Return the stock that a form describes; raises OutOfRange naming the first bad field."""
     with field_key("thickness_mm"):
-        thickness_mm = read_length_mm(texts["thickness_mm"], "Thickness")
+        thickness_mm = read_length_mm(texts["thickness_mm"], tr("Thickness"))
     with field_key("measured"):
-        measured_mm = read_lengths_mm(texts["measured"], "Measured thickness")
+        measured_mm = read_lengths_mm(texts["measured"], tr("Measured thickness"))
     with field_key("price_m2"):
-        price = _optional(lambda text: read_number(text, "Price"))(texts.get("price_m2", ""))
+        price = _optional(lambda text: read_number(text, tr("Price")))(texts.get("price_m2", ""))
     values: dict[str, Any] = {
         "name": texts["name"].strip(),
         "family": texts["family"],
@@ -516,7 +570,7 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
         "price_m2": price,
     }
     if "lightness" in texts:
-        lightness = _optional(lambda text: read_number(text, "Lightness"))
+        lightness = _optional(lambda text: read_number(text, tr("Lightness")))
         values["lightness"] = lightness(texts["lightness"])
     for key in ("lot", "colour", "finish", "process", "glue_line", "tanning", "coating", "mask"):
         if key in texts:
@@ -541,8 +595,8 @@ def focus_test(heights: str, widths: str, wavelength_nm: float) -> CausticFit:
         ]
 
     return fit_caustic(
-        height_mm=numbers(heights, "Height"),
-        diameter_mm=numbers(widths, "Line width"),
+        height_mm=numbers(heights, tr("Height")),
+        diameter_mm=numbers(widths, tr("Line width")),
         wavelength_nm=wavelength_nm,
     )
 
@@ -552,8 +606,11 @@ def machine_facts(machine: Machine) -> str:
     spot = min(machine.spot_x_mm, machine.spot_y_mm)
     since = ""
     if machine.state_since:
-        since = (
-            f" State {machine.state} since {day_text(machine.state_since)}: {machine.state_reason}."
+        since = tr(
+            " State {state} since {state_since}: {state_reason}.",
+            state=machine.state,
+            state_since=day_text(machine.state_since),
+            state_reason=machine.state_reason,
         )
     lens = ""
     if machine.lens_focal_mm and machine.beam_at_lens_mm:
@@ -565,11 +622,15 @@ def machine_facts(machine: Machine) -> str:
             beam_mm=machine.beam_at_lens_mm,
             m2=machine.m2 or 1.0,
         )
-        lens = f" By its lens the spot would be {number_text(by_lens)} mm."
-    return (
-        f"Depth of focus {number_text(machine.depth_of_focus_mm)} mm (spot grown by √2 at its "
-        "ends). "
-        f"Finest useful pitch {number_text(spot)} mm, {dpi_from_pitch(spot):.0f} dpi.{lens}{since}"
+        lens = tr(" By its lens the spot would be {by_lens} mm.", by_lens=number_text(by_lens))
+    return tr(
+        "Depth of focus {depth_of_focus_mm} mm (spot grown by √2 at its ends). "
+        "Finest useful pitch {spot} mm, {spot2:.0f} dpi.{lens}{since}",
+        depth_of_focus_mm=number_text(machine.depth_of_focus_mm),
+        spot=number_text(spot),
+        spot2=dpi_from_pitch(spot),
+        lens=lens,
+        since=since,
     )
 
 
@@ -669,7 +730,7 @@ class SetUpPresenter:
                 field = problem.key or problem.field
             self._view.show_bad_field(form, field, str(problem))
             return False
-        return self._keep(record, before, "set up")
+        return self._keep(record, before, tr("set up"))
 
     def _keep(self, record: Machine | Stock, before: Machine | Stock | None, why: str) -> bool:
         """Write a machine or a stock as an undoable change; a new one becomes the subject."""
@@ -691,13 +752,15 @@ class SetUpPresenter:
 
         def undo() -> None:
             if before is None:
-                session.store.remove(form, record.uid, f"undone: {why}")
+                session.store.remove(form, record.uid, tr("undone: {why}", why=why))
             else:
-                put(before, f"undone: {why}")
+                put(before, tr("undone: {why}", why=why))
             session.shop.refresh()
 
         if not session.attempt(
-            lambda: session.undo_stack.push(Change(f"change of {record.name}", do, undo))
+            lambda: session.undo_stack.push(
+                Change(tr("change of {record}", record=record.name), do, undo)
+            )
         ):
             return False
         self.new_machine = session.subject.machine is None or (
@@ -725,7 +788,7 @@ class SetUpPresenter:
                 for state in (machine.state, machine.state + 1)
             )
             if (now, then) == ("proven", "due"):
-                told.append(f"{stock.label}, {entry.task}")
+                told.append(f"{stock.label}, {SHORT_TASK_WORDS[entry.task]}")
         return tuple(told)
 
     def change_state(self, what: str, reason: str) -> bool:
@@ -756,7 +819,7 @@ class SetUpPresenter:
             spot_y_mm=round(fit.waist_mm, 4),
             rayleigh_mm=round(fit.rayleigh_mm, 3),
         )
-        return self._keep(changed, machine, "focus test")
+        return self._keep(changed, machine, tr("focus test"))
 
     def write_safety_page(self) -> Path | None:
         """Write the safety page of machine and stock as PDF below the library and return where it

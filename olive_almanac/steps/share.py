@@ -12,6 +12,7 @@ from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import capital, count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import subject_state
 from olive_almanac.steps.files import read_bytes, read_text, write_file
@@ -64,7 +65,11 @@ def _printed(session: Session, path: Path) -> str:
 
     lines, day = book_lines(session), session.today().isoformat()
     write_file(path, write_book(lines, day=day, speed_unit=session.preferences.speed_unit))
-    return f"The book of {count_text(len(lines), 'setting')} is in {path}."
+    return tr(
+        "The book of {settings} is in {path}.",
+        settings=count_text(len(lines), "setting"),
+        path=path,
+    )
 
 
 def _table(session: Session, path: Path) -> str:
@@ -81,13 +86,17 @@ def _whole_library(session: Session, path: Path) -> str:
     store = session.store
     names = store.photo_names()
     write_file(path, write_library(store.rows(), ((name, store.photo(name)) for name in names)))
-    return f"The whole library is in {path}, with {count_text(len(names), 'photo')}."
+    return tr(
+        "The whole library is in {path}, with {photos}.",
+        path=path,
+        photos=count_text(len(names), "photo"),
+    )
 
 
 BOOK_FILES = (
-    BookFile(".pdf", "Printed book", _printed),
-    BookFile(".csv", "Table", _table),
-    BookFile(".json", "Whole library", _whole_library),
+    BookFile(".pdf", tr("Printed book"), _printed),
+    BookFile(".csv", tr("Table"), _table),
+    BookFile(".json", tr("Whole library"), _whole_library),
 )
 
 
@@ -102,7 +111,12 @@ def write_book_work(session: Session, path: Path) -> Iterator[str]:
             return
     known = [kind.suffix for kind in BOOK_FILES]
     raise BadFile(
-        f"{path.name}: choose a name that ends in {', '.join(known[:-1])} or {known[-1]}."
+        tr(
+            "{path}: choose a name that ends in {known} or {known2}.",
+            path=path.name,
+            known=", ".join(known[:-1]),
+            known2=known[-1],
+        )
     )
 
 
@@ -115,10 +129,14 @@ def write_wall_card_work(session: Session, path: Path) -> Iterator[str]:
         from olive_almanac.formats.book_pdf import write_wall_card
 
         if machine is None:
-            raise BadFile("Choose a machine first.")
+            raise BadFile(tr("Choose a machine first."))
         mine = [line for line in lines if line[1].uid == machine.uid]
         write_file(path, write_wall_card(machine, mine, day=day, speed_unit=unit))
-        yield f"The card of {count_text(len(mine), 'setting')} is in {path}."
+        yield tr(
+            "The card of {settings} is in {path}.",
+            settings=count_text(len(mine), "setting"),
+            path=path,
+        )
 
     return work()
 
@@ -132,9 +150,9 @@ def label_work(session: Session, path: Path) -> Iterator[str]:
         from olive_almanac.formats.book_pdf import write_label
 
         if entry is None or machine is None or stock is None:
-            raise BadFile("There is no entry here to write a label of.")
+            raise BadFile(tr("There is no entry here to write a label of."))
         write_file(path, write_label(entry, machine, stock, state, speed_unit=unit))
-        yield f"The label is in {path}."
+        yield tr("The label is in {path}.", path=path)
 
     return work()
 
@@ -192,7 +210,7 @@ class NotesDesk:
             self.problem = str(problem)
             return
         if machine is None:
-            self.problem = "Choose the machine first that these settings are for."
+            self.problem = tr("Choose the machine first that these settings are for.")
             return
         assert self.notes is not None
         self.columns = self.notes.columns
@@ -236,7 +254,7 @@ class NotesDesk:
         wide = max((len(row) for row in self.notes.rows), default=0)
         roles = {at: role for role, at in self.columns.items()}
         own = dict(enumerate(self.notes.heads))
-        return tuple(roles.get(n) or own.get(n) or f"column {n + 1}" for n in range(wide))
+        return tuple(roles.get(n) or own.get(n) or tr("column {n}", n=n + 1) for n in range(wide))
 
     def edit(self, row: int, column: int, text: str) -> None:
         """Mend a cell of the table, and reckon anew what comes in; what was asked of several rows
@@ -270,13 +288,13 @@ class NotesDesk:
         """Return what becomes of a row, in words, and whether it can be mended."""
         if self.notes is None or self.brought is None:
             return "", False
-        where, found = f"row {self.notes.lines[row]}", self.brought
+        where, found = tr("row {lines}", lines=self.notes.lines[row]), self.brought
         for words in (found.left_out, found.conflicts, found.duplicates):
             for one in words:
                 start, _, told = one.partition(": ")
                 if start == where:
                     return capital(told), words is found.left_out
-        return "Comes in as a guess.", False
+        return tr("Comes in as a guess."), False
 
     def keep(self) -> bool:
         """Write all of it into the book as one act that can be undone; the first is opened where
@@ -289,8 +307,8 @@ class NotesDesk:
             lambda: self.session.shop.keep_book(
                 stocks,
                 entries,
-                f"brought in from {name}",
-                f"{count_text(len(entries), 'setting')} of {name}",
+                tr("brought in from {name}", name=name),
+                tr("{settings} of {name}", settings=count_text(len(entries), "setting"), name=name),
             )
         )
         if kept and not self.session.subject.complete:

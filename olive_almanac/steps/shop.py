@@ -15,6 +15,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.words import tr
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.commands import Change
 from olive_almanac.steps.drift import Watch
@@ -101,7 +102,7 @@ class Shop:
         change = Change(
             why,
             lambda: self.keep_stock(stock, why),
-            lambda: self.keep_stock(before, f"undone: {why}"),
+            lambda: self.keep_stock(before, tr("undone: {why}", why=why)),
         )
         self._session.undo_stack.push(change)
 
@@ -115,7 +116,9 @@ class Shop:
             self.refresh()
 
         self._session.undo_stack.push(
-            Change(why, lambda: keep(machine, why), lambda: keep(before, f"undone: {why}"))
+            Change(
+                why, lambda: keep(machine, why), lambda: keep(before, tr("undone: {why}", why=why))
+            )
         )
 
     def keep_job(self, job: Job, why: str) -> Job:
@@ -182,12 +185,12 @@ class Shop:
             self.refresh()
 
         def do() -> None:
-            put(burns, "decided by the shop")
+            put(burns, tr("decided by the shop"))
 
         def undo() -> None:
-            put(before, "undone" if before is None else "decided by the shop")
+            put(before, tr("undone") if before is None else tr("decided by the shop"))
 
-        self._session.undo_stack.push(Change("the shop's rule", do, undo))
+        self._session.undo_stack.push(Change(tr("the shop's rule"), do, undo))
 
     def due_count(self) -> int:
         """Return how many entries are due again."""

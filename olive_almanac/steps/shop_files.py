@@ -7,8 +7,10 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_text
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS
 from olive_almanac.core.upkeep.due import Due, due_on
+from olive_almanac.core.words import tr
 from olive_almanac.steps.act_words import noted_words, part_words, used_words
 from olive_almanac.steps.due import due_list
 from olive_almanac.steps.files import write_file
@@ -21,9 +23,9 @@ if TYPE_CHECKING:
 __all__ = ["SHOP_FILES", "calendar_work", "log_work", "week_work"]
 
 SHOP_FILES = {
-    "week": ("This week (PDF)", "week.pdf", "PDF (*.pdf)"),
-    "log": ("Service log (PDF)", "service-log.pdf", "PDF (*.pdf)"),
-    "calendar": ("Calendar file", "due.ics", "Calendar (*.ics)"),
+    "week": (tr("This week (PDF)"), "week.pdf", tr("PDF (*.pdf)")),
+    "log": (tr("Service log (PDF)"), "service-log.pdf", tr("PDF (*.pdf)")),
+    "calendar": (tr("Calendar file"), "due.ics", tr("Calendar (*.ics)")),
 }
 MONTHS_AHEAD = 6
 
@@ -42,12 +44,20 @@ def week_work(session: Session, now: datetime, path: Path) -> Iterator[str]:
             for machine, found in services
         ]
         proved = [
-            (f"{one.stock.short_name}, {one.entry.task}, on {one.machine.name}", one.reason)
+            (
+                tr(
+                    "{short_name}, {task}, on {machine}",
+                    short_name=one.stock.short_name,
+                    task=SHORT_TASK_WORDS[one.entry.task],
+                    machine=one.machine.name,
+                ),
+                one.reason,
+            )
             for one in entries
         ]
-        groups.append(Group("Settings to prove again", proved))
+        groups.append(Group(tr("Settings to prove again"), proved))
         write_file(path, write_week(groups, day_text(today)))
-        yield f"Written: {path.name}"
+        yield tr("Written: {path}", path=path.name)
 
     return work()
 
@@ -61,7 +71,7 @@ def log_work(session: Session, machine: Machine, path: Path) -> Iterator[str]:
 
         lines = [(act.at[:10], part_words(act.part), noted_words(act)) for act in reversed(acts)]
         write_file(path, write_log(machine.label, lines, day_text(today)))
-        yield f"Written: {path.name}"
+        yield tr("Written: {path}", path=path.name)
 
     return work()
 
@@ -82,7 +92,7 @@ def calendar_work(session: Session, now: datetime, path: Path) -> Iterator[str]:
 
         kept = [DueDay(*day) for day in days if day[1] <= last]
         write_file(path, write_calendar(kept, now))
-        yield f"Written: {path.name}, {len(kept)} days"
+        yield tr("Written: {path}, {kept} days", path=path.name, kept=len(kept))
 
     return work()
 
@@ -94,8 +104,20 @@ def _proofs(session: Session) -> list[tuple[str, date, str, str]]:
         by = entry.prove_again_by
         if machine is not None and stock is not None and by is not None:
             on = max(by, session.today())
-            words = f"{machine.name}: prove {stock.short_name}, {entry.task} again"
-            found.append((f"entry-{entry.uid}", on, words, f"proven on {entry.proven_on}"))
+            words = tr(
+                "{machine}: prove {short_name}, {task} again",
+                machine=machine.name,
+                short_name=stock.short_name,
+                task=SHORT_TASK_WORDS[entry.task],
+            )
+            found.append(
+                (
+                    f"entry-{entry.uid}",
+                    on,
+                    words,
+                    tr("proven on {proven_on}", proven_on=entry.proven_on),
+                )
+            )
     return found
 
 
@@ -108,9 +130,9 @@ def _words(due: Due) -> str:
 
 
 ACT_NOW = {
-    "clean": "Clean:",
-    "check": "Check:",
-    "change": "Change:",
-    "replace": "Replace:",
-    "align": "Align:",
+    "clean": tr("Clean:"),
+    "check": tr("Check:"),
+    "change": tr("Change:"),
+    "replace": tr("Replace:"),
+    "align": tr("Align:"),
 }

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
@@ -79,51 +80,51 @@ def _status(session: Session, station: str) -> Status:
 
 
 def _set_up(session: Session) -> Progress:
-    word = "not yet"
+    word = tr("not yet")
     if session.subject.machine is not None and session.subject.stock is not None:
         word = count_text(len(session.catalogue.machines), "machine")
     return Progress(_status(session, "set_up"), word)
 
 
 def _plan(session: Session) -> Progress:
-    word = "not yet"
+    word = tr("not yet")
     if session.active is not None:
-        word = f"{len(session.active.trial.cells)} cells"
+        word = tr("{cells} cells", cells=len(session.active.trial.cells))
     return Progress(_status(session, "plan"), word)
 
 
 def _burn(session: Session) -> Progress:
-    word, active = "not yet", session.active
+    word, active = tr("not yet"), session.active
     if active is not None and active.burnt:
-        word = _share(len(active.burnt), len(active.trial.cells), "burnt")
+        word = _share(len(active.burnt), len(active.trial.cells), tr("burnt"))
     elif active is not None:
-        word = "waiting"
+        word = tr("waiting")
     return Progress(_status(session, "burn"), word)
 
 
 def _read(session: Session) -> Progress:
-    word, active = "nothing yet", session.active
+    word, active = tr("nothing yet"), session.active
     if active is not None and active.readings:
         word = _share(len(active.readings), len(active.trial.cells), "read")
     return Progress(_status(session, "read"), word)
 
 
 def _decide(session: Session) -> Progress:
-    word, active = "nothing yet", session.active
+    word, active = tr("nothing yet"), session.active
     if active is not None and active.stage == "book":
-        word = "chosen"
+        word = tr("chosen")
     elif active is not None and active.stage == "decide":
-        word = "waiting"
+        word = tr("waiting")
     return Progress(_status(session, "decide"), word)
 
 
 def _book(session: Session) -> Progress:
-    word = "no entry yet"
+    word = tr("no entry yet")
     if session.catalogue.entries:
         word = count_text(len(session.catalogue.entries), "entry", "entries")
     due = session.shop.due_count()
     if due:
-        word += f", {due} due"
+        word += tr(", {due} due", due=due)
     return Progress(_status(session, "book"), word)
 
 
@@ -132,31 +133,31 @@ def _jobs(session: Session) -> Progress:
     jobs = session.catalogue.jobs
     waiting = [job for job in jobs if not job.outcomes]
     if not jobs or machine is None or stock is None:
-        return Progress("todo", "no drawing yet", "no job")
-    return Progress("todo", f"{len(waiting)} open")
+        return Progress("todo", tr("no drawing yet"), tr("no job"))
+    return Progress("todo", tr("{waiting} open", waiting=len(waiting)))
 
 
 def _shop(session: Session) -> Progress:
     if not session.catalogue.machines:
-        return Progress("todo", "no machine yet", "no machine")
+        return Progress("todo", tr("no machine yet"), tr("no machine"))
     if session.library is None:  # the first picture does not wait for what is due
-        return Progress("todo", "services")
+        return Progress("todo", tr("services"))
     from olive_almanac.steps.upkeep import due_now
 
     due, weak = due_now(session), session.shop.watch.weak
     if weak is not None:
-        return Progress("todo", f"{weak.name} weaker", "weaker")
-    return Progress("todo", f"{due} due" if due else "nothing due")
+        return Progress("todo", tr("{weak} weaker", weak=weak.name), tr("weaker"))
+    return Progress("todo", tr("{due} due", due=due) if due else tr("nothing due"))
 
 
 def _practise(session: Session) -> Progress:
-    return Progress("todo", "on hidden stock", "hidden stock")
+    return Progress("todo", tr("on hidden stock"), tr("hidden stock"))
 
 
 def _share(done: int, of: int, word: str) -> str:
     if done >= of:
         return f"{done} {word}"
-    return f"{done} of {of} {word}"
+    return tr("{done} of {of} {word}", done=done, of=of, word=word)
 
 
 # -- the stations ----------------------------------------------------------------------------------
@@ -164,104 +165,107 @@ def _share(done: int, of: int, word: str) -> str:
 STATIONS: tuple[Station, ...] = (
     Station(
         "set_up",
-        "Set up",
+        tr("Set up"),
         "Alt+1",
         "setup.page:SetUpPage",
         _set_up,
         (
-            Verb("machine", "the machines of the shop: list, add, change, write one"),
-            Verb("stock", "the stocks of the shop: list, add, change, write one"),
+            Verb("machine", tr("the machines of the shop: list, add, change, write one")),
+            Verb("stock", tr("the stocks of the shop: list, add, change, write one")),
         ),
         "set-up",
     ),
     Station(
         "plan",
-        "Plan",
+        tr("Plan"),
         "Alt+2",
         "plan.page:PlanPage",
         _plan,
         (
-            Verb("plan", "plan a trial and write its files"),
-            Verb("recipes", "how pieces of a stock are commonly prepared and finished"),
+            Verb("plan", tr("plan a trial and write its files")),
+            Verb("recipes", tr("how pieces of a stock are commonly prepared and finished")),
         ),
         "plan",
     ),
     Station(
         "burn",
-        "Burn",
+        tr("Burn"),
         "Alt+3",
         "burn.page:BurnPage",
         _burn,
         (
-            Verb("burn", "burn a trial on the stand-in bench"),
-            Verb("check", "check a G-code file before it goes to the machine"),
+            Verb("burn", tr("burn a trial on the stand-in bench")),
+            Verb("check", tr("check a G-code file before it goes to the machine")),
         ),
         "burn",
     ),
     Station(
         "read",
-        "Read",
+        tr("Read"),
         "Alt+4",
         "read.page:ReadPage",
         _read,
         (
             Verb(
                 "read",
-                "read a photo of the burnt coupon, or check readings by eye and write them clean",
+                tr(
+                    "read a photo of the burnt coupon, or check "
+                    "readings by eye and write them clean"
+                ),
             ),
         ),
         "read-cut",
     ),
     Station(
         "decide",
-        "Decide",
+        tr("Decide"),
         "Alt+5",
         "decide.page:DecidePage",
         _decide,
         (
-            Verb("decide", "decide from one or more trials with their readings"),
-            Verb("carry", "carry an entry over to another machine or stock, as a guess"),
-            Verb("wrong", "the likeliest causes of what went wrong with a coupon"),
+            Verb("decide", tr("decide from one or more trials with their readings")),
+            Verb("carry", tr("carry an entry over to another machine or stock, as a guess")),
+            Verb("wrong", tr("the likeliest causes of what went wrong with a coupon")),
         ),
         "decide-cut",
     ),
     Station(
         "book",
-        "Book",
+        tr("Book"),
         "Alt+6",
         "book.page:BookPage",
         _book,
         (
-            Verb("book", "find settings in the book"),
-            Verb("notes", "bring old notes into the book, as guesses"),
-            Verb("print", "cards, labels, key sheets and wall cards as PDF"),
-            Verb("where", "machines side by side for a stock, or how thick one cuts"),
+            Verb("book", tr("find settings in the book")),
+            Verb("notes", tr("bring old notes into the book, as guesses")),
+            Verb("print", tr("cards, labels, key sheets and wall cards as PDF")),
+            Verb("where", tr("machines side by side for a stock, or how thick one cuts")),
         ),
         "book",
     ),
     Station(
         "jobs",
-        "Jobs",
+        tr("Jobs"),
         "Alt+7",
         "jobs.page:JobsPage",
         _jobs,
-        (Verb("job", "a drawing to files for the machine, by the entries of the book"),),
+        (Verb("job", tr("a drawing to files for the machine, by the entries of the book")),),
         "jobs",
         thread=False,
     ),
     Station(
         "shop",
-        "Shop",
+        tr("Shop"),
         "Alt+8",
         "shop.page:ShopPage",
         _shop,
-        (Verb("shop", "how true the machines are, what is due, noting what was done"),),
+        (Verb("shop", tr("how true the machines are, what is due, noting what was done")),),
         "shop",
         thread=False,
     ),
     Station(
         "practise",
-        "Practise",
+        tr("Practise"),
         "Alt+9",
         "practise.page:PractisePage",
         _practise,

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Wire
 
 __all__ = ["LinkWords", "State", "Stream", "lines_of"]
@@ -63,7 +64,9 @@ class _Span:
 
 
 def _told(problem: OSError) -> str:
-    return f"the connection was lost ({(problem.strerror or str(problem)).lower()})"
+    return tr(
+        "the connection was lost ({strerror})", strerror=(problem.strerror or str(problem)).lower()
+    )
 
 
 def lines_of(parts: Iterable[tuple[str, bytes]]) -> Iterator[tuple[bytes, str]]:
@@ -171,7 +174,12 @@ class Stream:
             and self.state != "held"
             and self._now() - self._heard_at > self.words.patience_s
         ):
-            self._lose(f"the controller has not answered for {self.words.patience_s:g} s")
+            self._lose(
+                tr(
+                    "the controller has not answered for {patience_s:g} s",
+                    patience_s=self.words.patience_s,
+                )
+            )
 
     def _hear(self, data: bytes) -> None:
         self._heard += data
@@ -199,7 +207,7 @@ class Stream:
                 )
         elif parts[0] == words.refuses:
             self.state = "refused"
-            self.why = "the controller refused line " + " ".join(parts[1:])
+            self.why = tr("the controller refused line ") + " ".join(parts[1:])
             self._act(words.stops)
         elif parts[0] == words.tells:
             known = self._place(text)
@@ -213,7 +221,7 @@ class Stream:
         self._nonsense += 1
         if self._nonsense >= MOST_NONSENSE:
             self._act(words.stops)
-            self._lose(f"the controller answers what makes no sense (“{text[:40]}”)")
+            self._lose(tr("the controller answers what makes no sense (“{text}”)", text=text[:40]))
 
     def _place(self, text: str) -> bool:
         found = _PLACE.fullmatch(text)

@@ -9,11 +9,13 @@ from datetime import date
 from statistics import median
 from typing import TYPE_CHECKING
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_month_text, day_text
 from olive_almanac.core.records.service import ServiceAct
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.days import NOON, ordinal_of
 from olive_almanac.core.upkeep.strength import strength_percent
+from olive_almanac.core.words import tr
 from olive_almanac.steps.act_words import act_words, part_words
 
 if TYPE_CHECKING:
@@ -23,7 +25,7 @@ if TYPE_CHECKING:
 
 __all__ = ["SPANS", "Band", "Limit", "TimeLine", "TimeMark", "time_line_of", "weakest_words"]
 
-SPANS = {"182": "half a year", "365": "a year", "100000": "everything"}
+SPANS = {"182": tr("half a year"), "365": tr("a year"), "100000": tr("everything")}
 DAYS_AHEAD = 70
 SHOWN_PARTS = frozenset(
     (
@@ -78,7 +80,7 @@ class TimeLine:
     limits: tuple[Limit, ...] = ()
     step: tuple[float, float, float] | None = None  # first, likeliest, last day
     step_words: str = ""
-    now: str = "today"
+    now: str = tr("today")
     says: str = ""
     hours: tuple[tuple[float, float], ...] = ()  # day and hours on
     smoothed: tuple[tuple[float, float], ...] = ()  # day and need, of the checks alone
@@ -127,8 +129,12 @@ def time_line_of(
         _limits(drift, catalogue),
         step,
         _step_words(drift),
-        f"today {strength} %",
-        f"{len(shown)} marks, today at {strength} % of the strength it began with",
+        tr("today {strength} %", strength=strength),
+        tr(
+            "{shown} marks, today at {strength} % of the strength it began with",
+            shown=len(shown),
+            strength=strength,
+        ),
         () if drift.hours_assumed else tuple((one.day, one.on_h) for one in drift.path),
         _smoothed(drift, first),
     )
@@ -155,7 +161,9 @@ def weakest_words(drift: MachineDrift | None, catalogue: ShopCatalogue) -> str:
     first = drift.weakest if drift is not None else None
     entry = catalogue.entry_by_uid.get(first.entry) if first is not None else None
     stock = catalogue.stock(entry.stock_uid) if entry is not None else None
-    return f"{stock.short_name}, {entry.task}" if entry is not None and stock is not None else ""
+    if entry is None or stock is None:
+        return ""
+    return f"{stock.short_name}, {SHORT_TASK_WORDS[entry.task]}"
 
 
 def _step_words(drift: MachineDrift) -> str:
@@ -163,8 +171,10 @@ def _step_words(drift: MachineDrift) -> str:
         return ""
     day = date.fromordinal(int(drift.step.day))
     doubt = round((drift.step.last - drift.step.first) / 2)
-    days = "day" if doubt <= 1 else "days"
-    return f"about {day.day} {day:%B}, ± {max(1, doubt)} {days}"
+    days = tr("day") if doubt <= 1 else tr("days")
+    return tr(
+        "about {day}, ± {doubt} {days}", day=day_month_text(day), doubt=max(1, doubt), days=days
+    )
 
 
 def _acts(acts: Sequence[ServiceAct]) -> list[TimeMark]:
@@ -180,12 +190,17 @@ def _states(machine: Machine) -> list[TimeMark]:
     if not machine.state_since:
         return []
     on = date.fromisoformat(machine.state_since)
-    words = f"{day_text(on)}: machine state {machine.state}, {machine.state_reason}"
+    words = tr(
+        "{on}: machine state {state}, {state_reason}",
+        on=day_text(on),
+        state=machine.state,
+        state_reason=machine.state_reason,
+    )
     day = ordinal_of(machine.state_since)
     return [TimeMark(day, None, "state", words, f"state|{machine.state}")]
 
 
-KINDS = {"check": "weekly check", "meter": "power meter"}
+KINDS = {"check": tr("weekly check"), "meter": tr("power meter")}
 
 
 def _readings(readings: Sequence[ReadingTold]) -> list[TimeMark]:
@@ -193,13 +208,24 @@ def _readings(readings: Sequence[ReadingTold]) -> list[TimeMark]:
     for one in readings:
         on = day_text(date.fromordinal(int(one.day)))
         if one.kind == "burn":
-            word = "passed" if one.passed else "failed"
+            word = tr("passed") if one.passed else tr("failed")
             least = strength_percent(one.need)
-            words = f"{on}: a burn that keeps down to {least} % of the power {word}"
+            words = tr(
+                "{on}: a burn that keeps down to {least} % of the power {word}",
+                on=on,
+                least=least,
+                word=word,
+            )
             marks.append(TimeMark(one.day, None, word, words, one.about))
             continue
         doubt = number_text(100 * one.doubt, 2)
-        words = f"{on}, {KINDS[one.kind]}: strength {strength_percent(one.need)} % ± {doubt}"
+        words = tr(
+            "{on}, {kinds}: strength {need} % ± {doubt}",
+            on=on,
+            kinds=KINDS[one.kind],
+            need=strength_percent(one.need),
+            doubt=doubt,
+        )
         marks.append(TimeMark(one.day, one.need, one.kind, words, one.about))
     return marks
 
@@ -211,6 +237,6 @@ def _limits(drift: MachineDrift, catalogue: ShopCatalogue) -> tuple[Limit, ...]:
         return ()
     proved_at = drift.need - first.used
     return (
-        Limit(proved_at + first.margin / 2, f"{name}: half its margin gone"),
-        Limit(proved_at + first.margin, "below this line it fails"),
+        Limit(proved_at + first.margin / 2, tr("{name}: half its margin gone", name=name)),
+        Limit(proved_at + first.margin, tr("below this line it fails")),
     )

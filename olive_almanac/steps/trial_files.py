@@ -10,6 +10,7 @@ from typing import Literal
 from olive_almanac.core.errors import CannotWrite, Finding
 from olive_almanac.core.motion.program import anchor_of
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.formats.cells_csv import write_cells
 from olive_almanac.formats.drawing import write_dxf, write_svg
 from olive_almanac.formats.gcode import gcode_blocks
@@ -112,7 +113,7 @@ def write_trial_files(
         yield WritingProgress(trial, "checking", done)
     if not report.safe:
         raise CannotWrite(
-            "The burn file did not pass its safety check and was not written. "
+            tr("The burn file did not pass its safety check and was not written. ")
             + _first(report.findings)
         )
     yield WritingProgress(trial, "drawing")
@@ -136,5 +137,5 @@ def write_trial_files(
 def _first(findings: tuple[Finding, ...]) -> str:
     more = ""
     if len(findings) > 1:
-        more = f" ({len(findings) - 1} more)"
+        more = tr(" ({findings} more)", findings=len(findings) - 1)
     return findings[0].text + more

@@ -18,6 +18,7 @@ from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.records.weekly import WeeklyCheck
+from olive_almanac.core.words import tr
 from olive_almanac.steps.active import ActiveTrial, Coupons, used_on_sheet
 from olive_almanac.steps.ports import Library
 from olive_almanac.steps.signal import Signal
@@ -319,7 +320,9 @@ class Trials:
         if burns:
             changed = replace(changed, lot=lot, machine_state=state)
         if changed != entry:
-            session.shop.count_proofs(changed, f"{trial.name} read: {found.says}")
+            session.shop.count_proofs(
+                changed, tr("{trial} read: {says}", trial=trial.name, says=found.says)
+            )
 
     def _known(self) -> ActiveTrial:
         assert self.active is not None
@@ -373,7 +376,7 @@ class Trials:
         """Keep what the air of the room is now."""
         self._room = room
         if self.active is not None:
-            self.keep_run(replace(self.active.run, room=room), "air of the room")
+            self.keep_run(replace(self.active.run, room=room), tr("air of the room"))
 
     def keep_reading(self, cell: str, reading: Reading | None) -> None:
         """Write a reading of the active trial, or take the cell's reading back (None)."""
@@ -384,7 +387,7 @@ class Trials:
             store.take_back_reading(active.trial.id, cell)
         else:
             reading = replace(reading, simulated=active.run.is_simulated)
-            store.save_reading(active.trial.id, reading, "read by " + reading.by)
+            store.save_reading(active.trial.id, reading, tr("read by ") + reading.by)
             readings[cell] = reading
         self.active = replace(active, readings=readings)
         self._follow_checks(active.trial)
@@ -405,4 +408,4 @@ class Trials:
             return
         used = used_on_sheet(stock, trial)
         if used is not None:
-            self._session.shop.keep_stock(used, f"{trial.name} burnt on it")
+            self._session.shop.keep_stock(used, tr("{trial} burnt on it", trial=trial.name))

@@ -14,6 +14,7 @@ from olive_almanac.core.records.service import ACTS, ActKind, Counters, Interval
 from olive_almanac.core.units import read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
 from olive_almanac.core.upkeep.services import NEW_STATE
+from olive_almanac.core.words import tr
 from olive_almanac.steps.hour_costs import costs_of, services_an_hour, with_costs
 from olive_almanac.steps.time_line import TimeLine, time_line_of, weakest_words
 
@@ -37,10 +38,10 @@ __all__ = [
 HOURS = "hours"  # the part of a correction: no part, the machine as a whole
 SAME_MINUTES = 10
 INTERVAL_FIELDS: dict[str, str] = {
-    "hours": "hours on",
-    "days": "days",
-    "beam_hours": "beam hours",
-    "grams": "g of smoke",
+    "hours": tr("hours on"),
+    "days": tr("days"),
+    "beam_hours": tr("beam hours"),
+    "grams": tr("g of smoke"),
 }
 LOGGED = 12
 
@@ -122,8 +123,11 @@ def check_water(session: Session, machine: Machine) -> None:
     trouble = water_trouble(acts_of(session, machine))
     if trouble:
         raise AlmanacError(
-            f"It is not burnt: {trouble}. See to it and read it again in Shop (Alt+8), or decide "
-            "there to burn all the same."
+            tr(
+                "It is not burnt: {trouble}. See to it and read it again in Shop (Alt+8), or "
+                "decide there to burn all the same.",
+                trouble=trouble,
+            )
         )
 
 
@@ -240,9 +244,17 @@ class UpkeepPresenter:
             return False
         last = due.last
         if last is not None and self._minutes_since(last) < SAME_MINUTES:
-            by = f" by {last.by}" if last.by else ""
+            by = tr(" by {by}", by=last.by) if last.by else ""
             minutes = round(self._minutes_since(last))
-            return self._tell(f"{due.part.words}: {ACTS[last.kind]} {minutes} min ago{by} already.")
+            return self._tell(
+                tr(
+                    "{part}: {acts} {minutes} min ago{by} already.",
+                    part=due.part.words,
+                    acts=ACTS[last.kind],
+                    minutes=minutes,
+                    by=by,
+                )
+            )
 
         def number(key: str, words: str) -> float | None:
             text = texts.get(key, "").strip()
@@ -252,17 +264,17 @@ class UpkeepPresenter:
             return replace(
                 self.make_act(machine, part, due.part.act),
                 found=found,
-                minutes=number("minutes", "Minutes") or 0.0,
-                parts_cost=number("cost", "Cost of parts") or 0.0,
-                celsius=number("celsius", "Temperature"),
-                flow_l_min=number("flow", "Flow"),
-                watts=number("watts", "Power"),
-                at_percent=number("at_percent", "Power of the reading"),
+                minutes=number("minutes", tr("Minutes")) or 0.0,
+                parts_cost=number("cost", tr("Cost of parts")) or 0.0,
+                celsius=number("celsius", tr("Temperature")),
+                flow_l_min=number("flow", tr("Flow")),
+                watts=number("watts", tr("Power")),
+                at_percent=number("at_percent", tr("Power of the reading")),
                 note=texts.get("note", "").strip(),
             )
 
         if part == "power" and not texts.get("watts", "").strip():
-            return self._tell("Type what the power meter read, in W, and at how much power.")
+            return self._tell(tr("Type what the power meter read, in W, and at how much power."))
         kept = self._keep(act, f"{due.part.words} {ACTS[due.part.act]}")
         what = NEW_STATE.get((part, due.part.act))
         if kept and what is not None:
@@ -282,12 +294,12 @@ class UpkeepPresenter:
         if machine is None:
             return False
         if not reason.strip():
-            return self._tell("Say in the note why it is burnt all the same: it is kept.")
+            return self._tell(tr("Say in the note why it is burnt all the same: it is kept."))
 
         def act() -> ServiceAct:
             return replace(self.make_act(machine, "water", "override"), note=reason.strip())
 
-        return self._keep(act, "burnt all the same")
+        return self._keep(act, tr("burnt all the same"))
 
     def correct(self, hours: str, reason: str) -> bool:
         """Add signed hours to the counter of hours on, with the reason."""
@@ -296,12 +308,12 @@ class UpkeepPresenter:
             return False
 
         def act() -> ServiceAct:
-            added = Counters(on_h=read_number(hours, "Hours"))
+            added = Counters(on_h=read_number(hours, tr("Hours")))
             return replace(
                 self.make_act(machine, HOURS, "correct"), added=added, note=reason.strip()
             )
 
-        return self._keep(act, "hours corrected")
+        return self._keep(act, tr("hours corrected"))
 
     def set_interval(self, part: str, texts: Mapping[str, str]) -> bool:
         """Give a part another interval; what is left empty does not count."""
@@ -316,7 +328,7 @@ class UpkeepPresenter:
             }
             return replace(self.make_act(machine, part, "interval"), interval=Interval(**values))
 
-        return self._keep(act, f"interval of {due.part.words}")
+        return self._keep(act, tr("interval of {part}", part=due.part.words))
 
     def costs_typed(self, texts: Mapping[str, str]) -> HourCosts:
         """Return what an hour costs as it is typed, with the services that were noted.  Raises
@@ -327,7 +339,7 @@ class UpkeepPresenter:
             return HourCosts()
         acts = acts_of(self.session, machine)
         text = texts.get("wage", "").strip()
-        wage = read_number(text, "Wage") if text else 0.0
+        wage = read_number(text, tr("Wage")) if text else 0.0
         service_h = services_an_hour(parts_on(self.session, machine, self._now()), acts, wage)
         if not text and machine.costs is not None:
             service_h = machine.costs.service_h  # as it was reckoned before
@@ -340,7 +352,7 @@ class UpkeepPresenter:
             return False
         changed = with_costs(machine, self.costs_typed(texts))
         shop = self.session.shop
-        kept = self.session.attempt(lambda: shop.change_machine(changed, "costs of an hour"))
+        kept = self.session.attempt(lambda: shop.change_machine(changed, tr("costs of an hour")))
         self.show()
         return kept
 
@@ -349,7 +361,7 @@ class UpkeepPresenter:
         catalogue = self.session.catalogue
 
         def remove() -> None:
-            self.session.store.remove("act", uid, "taken back")
+            self.session.store.remove("act", uid, tr("taken back"))
             kept = tuple(act for act in catalogue.acts if act.uid != uid)
             self.session.shop.show(replace(catalogue, acts=kept))
 

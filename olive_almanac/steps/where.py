@@ -19,6 +19,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
     chance_text,
     duration_text,
+    fixed_text,
     number_text,
     passes_text,
     percent_text,
@@ -27,6 +28,7 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.core.upkeep.services import parts_of
+from olive_almanac.core.words import tr
 from olive_almanac.steps.catalogue import subject_state
 from olive_almanac.steps.first_start import SOURCE_WATTS
 from olive_almanac.steps.permission import group_of, permission_for, verdict_for
@@ -57,13 +59,17 @@ __all__ = [
     "with_its_lenses",
 ]
 
-WHAT_IFS = {"power": "another source, W", "lens": "another lens, mm", "thickness": "thickness, mm"}
+WHAT_IFS = {
+    "power": tr("another source, W"),
+    "lens": tr("another lens, mm"),
+    "thickness": tr("thickness, mm"),
+}
 USUAL_FOCAL_MM = 50.8  # where the machine's form does not say: two inches (common practice)
 MOST_STOCKS = 12
 UPKEEP = {
-    "diode": "lens and window wiped after smoky jobs",
-    "co2": "lens and mirrors cleaned weekly, cooling water, alignment",
-    "fibre": "field lens kept clean; hardly anything wears",
+    "diode": tr("lens and window wiped after smoky jobs"),
+    "co2": tr("lens and mirrors cleaned weekly, cooling water, alignment"),
+    "fibre": tr("field lens kept clean; hardly anything wears"),
 }
 WALL_KW = {  # with cooling, air and exhaust (common practice, no source)
     "diode": 0.2,
@@ -86,10 +92,10 @@ class WhatIf:
         """Return it as one says it: "with 20 W"."""
         value = number_text(self.value, 4)
         return {
-            "power": f"with {value} W",
-            "lens": f"with a {value} mm lens",
-            "own lens": f"with its {value} mm lens",
-            "thickness": f"{value} mm thick",
+            "power": tr("with {value} W", value=value),
+            "lens": tr("with a {value} mm lens", value=value),
+            "own lens": tr("with its {value} mm lens", value=value),
+            "thickness": tr("{value} mm thick", value=value),
         }[self.kind]
 
 
@@ -98,13 +104,13 @@ def what_if_from(machine: Machine, kind: str, text: str) -> WhatIf:
     if kind == "power":
         watts = read_number(text, "Power", "W")
         if not 0.1 <= watts <= 5000:
-            raise OutOfRange("Power", watts, "0.1 to 5000", "W")
+            raise OutOfRange("Power", watts, tr("0.1 to 5000"), "W")
         return WhatIf(machine.uid, kind, watts)
-    name = {"lens": "Focal length", "thickness": "Thickness"}[kind]
+    name = {"lens": tr("Focal length"), "thickness": tr("Thickness")}[kind]
     mm = read_length_mm(text, name)
     most = {"lens": 500.0, "thickness": 60.0}[kind]
     if not 0.1 <= mm <= most:
-        raise OutOfRange(name, mm, f"0.1 to {most:g}", "mm")
+        raise OutOfRange(name, mm, tr("0.1 to {most:g}", most=most), "mm")
     return WhatIf(machine.uid, kind, mm)
 
 
@@ -200,15 +206,15 @@ def lens_words(machine: Machine, stock: Stock) -> str:
     and whether the stock is thicker than it is sharp.
     """
     spot, depth = machine.spot_longer_mm, machine.depth_of_focus_mm
-    told = f"spot {number_text(spot)}, depth {number_text(depth)} mm"
+    told = tr("spot {spot}, depth {depth} mm", spot=number_text(spot), depth=number_text(depth))
     if stock.true_thickness_mm > depth:
-        told = f"thicker than it is sharp; {told}"
+        told = tr("thicker than it is sharp; {told}", told=told)
     told += f", {finest_dpi(spot):.0f} dpi"
     if machine.source == "co2" and machine.lens_focal_mm and machine.beam_at_lens_mm:
         blur = lens_aberration(
             focal_length_mm=machine.lens_focal_mm, beam_mm=machine.beam_at_lens_mm
         )
-        told += f", blur {number_text(blur, 2)} mm"
+        told += tr(", blur {blur} mm", blur=number_text(blur, 2))
     return told
 
 
@@ -229,7 +235,7 @@ def row_words(row: WhereRow) -> str:
     if row.optics:
         told.append(row.optics)
     if row.stall > 0.1:
-        told.append(f"may stall ({100 * row.stall:.0f} %)")
+        told.append(tr("may stall ({stall:.0f} %)", stall=100 * row.stall))
     return "; ".join(told)
 
 
@@ -244,8 +250,8 @@ def row_numbers(row: WhereRow, task: Task, unit: str, currency: str) -> dict[str
         "setting": f"{power}, {speed_text(setting.speed_mm_s, unit)}, "
         f"{passes_text(setting.passes)}",
         "time": duration_text(row.seconds),
-        "range": f"{duration_text(low)} to {duration_text(high)}",
-        "cost": "" if row.cost is None else f"{row.cost:.2f} {currency}",
+        "range": tr("{low} to {high}", low=duration_text(low), high=duration_text(high)),
+        "cost": "" if row.cost is None else f"{fixed_text(row.cost, 2)} {currency}",
         "edge": "" if row.grade is None else char_word(row.grade),
         "margin": "" if row.margin is None else f"{100 * (row.margin - 1):.0f} %",
         "chance": "" if row.chance is None else chance_text(row.chance),
@@ -286,18 +292,21 @@ def reach_words(reach: StockReach) -> str:
     """Return the reach of a stock in a sentence: "6 mm: 3 passes, brown; 9 mm: no"."""
     goes = [one for one in reach.points if one.goes]
     if not goes:
-        return "does not get through any thickness"
+        return tr("does not get through any thickness")
     last = goes[-1]
     setting = last.setting
     assert setting is not None
     edge = char_word(last.found.grade)
-    told = (
-        f"{number_text(last.thickness_mm)} mm: {passes_text(setting.passes)}, "
-        f"{duration_text(last.found.seconds_per_m)} a metre, {edge}"
+    told = tr(
+        "{thickness_mm} mm: {passes}, {seconds_per_m} a metre, {edge}",
+        thickness_mm=number_text(last.thickness_mm),
+        passes=passes_text(setting.passes),
+        seconds_per_m=duration_text(last.found.seconds_per_m),
+        edge=edge,
     )
     beyond = [one for one in reach.points if not one.goes and one.thickness_mm > last.thickness_mm]
     if beyond:
-        why = "no" if beyond[0].hopeless or beyond[0].setting is not None else "hardly"
+        why = tr("no") if beyond[0].hopeless or beyond[0].setting is not None else tr("hardly")
         told += f"; {number_text(beyond[0].thickness_mm)} mm: {why}"
     return told
 
@@ -349,14 +358,21 @@ def keeping_words(session: Session, source: str) -> tuple[str, str]:
         for part in parts_of(typical_machine(source))
         if part.act == "replace" and part.interval.beam_hours
     )
-    told = (
-        f"about {number_text(WALL_KW[source])} kW at the wall; "
-        f"{lasting.words} for {lasting.interval.beam_hours:,.0f} h of beam"
+    told = tr(
+        "about {wall_kw} kW at the wall; {lasting} for {beam_hours:,.0f} h of beam",
+        wall_kw=number_text(WALL_KW[source]),
+        lasting=lasting.words,
+        beam_hours=lasting.interval.beam_hours,
     )
     rates = [one for one in session.catalogue.machines if one.source == source and one.rate]
     if rates:
         currency = session.preferences.currency
-        told += f"; {rates[0].name}: {rates[0].rate:.2f} {currency} an hour"
+        told += tr(
+            "; {name}: {rate:.2f} {currency} an hour",
+            name=rates[0].name,
+            rate=rates[0].rate,
+            currency=currency,
+        )
     return UPKEEP[source], told
 
 
@@ -389,8 +405,8 @@ def _need(machine: Machine, stock: Stock, task: Task) -> tuple[str, bool]:
         return row.reason, False
     low, high = row.range_s
     verdict = verdict_for(machine, stock, task)
-    per = "100 cm²" if rasters(task) else "a metre"
-    told = f"{duration_text(low)} to {duration_text(high)} {per}"
+    per = "100 cm²" if rasters(task) else tr("a metre")
+    told = tr("{low} to {high} {per}", low=duration_text(low), high=duration_text(high), per=per)
     if task == "cut":
         told += f", {passes_text(row.setting.passes)}"
     if verdict is not None and verdict.words:

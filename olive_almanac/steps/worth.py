@@ -13,6 +13,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import capital, number_text, read_number
+from olive_almanac.core.words import tr
 from olive_almanac.steps.where import WhatIf, changed_machine
 
 if TYPE_CHECKING:
@@ -29,19 +30,21 @@ def worth_work(session: Session, wish: WhatIf, price: str, hour: str) -> Iterato
     """Return the work that reckons what a change of a machine would have saved in the last year,
     for a worker.  Raises OutOfRange for what was typed, or where no job of the machine says it.
     """
-    cost = read_number(price, "Price")
-    worth = read_number(hour, "Worth of an hour")
+    cost = read_number(price, tr("Price"))
+    worth = read_number(hour, tr("Worth of an hour"))
     if not 0 < cost < 1e7:
-        raise OutOfRange("Price", cost, "above 0")
+        raise OutOfRange(tr("Price"), cost, tr("above 0"))
     if not 0 < worth < 1e5:
-        raise OutOfRange("Worth of an hour", worth, "above 0")
+        raise OutOfRange(tr("Worth of an hour"), worth, tr("above 0"))
     machine = session.catalogue.machine(wish.machine_uid)
     if machine is None or wish.kind == "thickness":
-        raise OutOfRange("What is otherwise", wish.kind, "another source or lens")
+        raise OutOfRange(tr("What is otherwise"), wish.kind, tr("another source or lens"))
     work = _year_of(session, machine)
     if not work:
         raise OutOfRange(
-            "Jobs of the last year", 0, f"at least one that {machine.name} cut and that was told"
+            tr("Jobs of the last year"),
+            0,
+            tr("at least one that {machine} cut and that was told", machine=machine.name),
         )
     other = changed_machine(machine, wish)
     trials, kin = session.trials, session.shop.kin.sds
@@ -99,16 +102,26 @@ def _year_of(session: Session, machine: Machine) -> list[tuple[Stock, Setting, f
 def worth_words(found: Payback, words: str) -> str:
     """Return in a sentence what a change saves and when it pays; `words` say which."""
     low, _, high = (number_text(max(0.0, one), 2) for one in found.hours_saved)
-    told = (
-        f"{capital(words)}: of {number_text(found.hours_now, 2)} h of cutting in the "
-        f"last year {low} to {high} h less (80 % sure)"
+    told = tr(
+        "{words}: of {hours_now} h of cutting in the last year {low} to {high} h less (80 % sure)",
+        words=capital(words),
+        hours_now=number_text(found.hours_now, 2),
+        low=low,
+        high=high,
     )
     first, _, last = found.months
     if first is None or first > MOST_MONTHS:
-        return f"{told}; it does not pay within ten years."
-    until = "never" if last is None or last > MOST_MONTHS else f"{number_text(last, 2)} months"
+        return tr("{told}; it does not pay within ten years.", told=told)
+    until = (
+        tr("never")
+        if last is None or last > MOST_MONTHS
+        else tr("{last} months", last=number_text(last, 2))
+    )
     chance = 100 * found.within_a_year
-    return (
-        f"{told}; it pays after {number_text(first, 2)} months to {until}, within a year with "
-        f"{chance:.0f} %."
+    return tr(
+        "{told}; it pays after {first} months to {until}, within a year with {chance:.0f} %.",
+        told=told,
+        first=number_text(first, 2),
+        until=until,
+        chance=chance,
     )

@@ -15,6 +15,7 @@ from olive_almanac.core.records.recipe import Recipe, has_medium
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.checklist import standing
 from olive_almanac.steps.permission import group_of, verdict_for
 from olive_almanac.steps.upkeep import acts_of, parts_on
@@ -74,6 +75,8 @@ ASKED = {
     ),
 }
 
+OFF = {"off", "ab"}  # in the words of a step that takes a mask off, in each language
+
 
 @dataclass(frozen=True)
 class WrongAnswer:
@@ -103,7 +106,9 @@ def known_signs(session: Session) -> dict[str, bool]:
     if machine is None or stock is None:
         return {}
     active, entry = session.active, session.entry
-    recipe = active.trial.recipe if active else (entry.recipe if entry else Recipe("as it lies"))
+    recipe = (
+        active.trial.recipe if active else (entry.recipe if entry else Recipe(tr("as it lies")))
+    )
     signs = _machine_signs(session, machine)
     signs |= _stock_signs(stock, task, recipe, machine)
     if entry is not None:
@@ -155,8 +160,9 @@ def _machine_signs(session: Session, machine: Machine) -> dict[str, bool]:
 def _stock_signs(stock: Stock, task: Task, recipe: Recipe, machine: Machine) -> dict[str, bool]:
     steps = [f"{step.kind} {step.what}".casefold() for step in recipe.before]
     masks = [step for step in recipe.before if step.kind == "mask"]
-    film_off = any("off" in step.what for step in masks)
-    mask_on = any("off" not in step.what for step in masks) or "paper" in stock.mask.casefold()
+    film_off = any(OFF & set(step.what.split()) for step in masks)
+    on = any(not OFF & set(step.what.split()) for step in masks)
+    mask_on = on or "paper" in stock.mask.casefold()
     verdict = verdict_for(machine, stock, task)
     wants_medium = verdict is not None and verdict.works and verdict.words.startswith("with ")
     medium = has_medium(recipe) or bool(stock.coating)

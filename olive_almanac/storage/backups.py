@@ -14,6 +14,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.words import tr
 from olive_almanac.storage.engines import FILE
 from olive_almanac.storage.exchange import TABLES
 
@@ -92,13 +93,19 @@ def put_back(
     found = newest_backup(folder)
     if found is None:
         raise LibraryTrouble(
-            f"There is no good backup in {folder / BACKUPS}. The damaged file was not touched.",
+            tr(
+                "There is no good backup in {folder}. The damaged file was not touched.",
+                folder=folder / BACKUPS,
+            ),
             "damaged",
         )
     backup = chosen or found[0]
     if not revisions_in(backup) or not is_whole(backup):
         raise LibraryTrouble(
-            f"The backup {backup.name} is damaged or empty. Nothing was changed; choose another.",
+            tr(
+                "The backup {backup} is damaged or empty. Nothing was changed; choose another.",
+                backup=backup.name,
+            ),
             "damaged",
         )
     part = folder / (FILE + ".part")

@@ -13,6 +13,7 @@ from datetime import datetime
 from pathlib import Path
 
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.words import tr
 from olive_almanac.storage.backups import BACKUPS, copy_database, is_whole, revisions_in
 from olive_almanac.storage.engines import FILE
 
@@ -61,11 +62,16 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
     """
     if target.exists() and any(target.iterdir()):
         raise LibraryTrouble(
-            f"{target} is not empty. Choose an empty folder: nothing is written over.", "unwritable"
+            tr(
+                "{target} is not empty. Choose an empty folder: nothing is written over.",
+                target=target,
+            ),
+            "unwritable",
         )
     if source.resolve() in target.resolve().parents:
         raise LibraryTrouble(
-            f"{target} lies inside the library. Choose a folder outside it.", "unwritable"
+            tr("{target} lies inside the library. Choose a folder outside it.", target=target),
+            "unwritable",
         )
     begun = not target.exists()
     try:
@@ -81,8 +87,11 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
             yield "reading it back"
             if revisions_in(target / FILE) < held or not is_whole(target / FILE):
                 raise LibraryTrouble(
-                    f"What was written to {target} does not read back as it should. Check the "
-                    "stick or the disk, and copy again.",
+                    tr(
+                        "What was written to {target} does not read back as it should. Check the "
+                        "stick or the disk, and copy again.",
+                        target=target,
+                    ),
                     "damaged",
                 )
     except BaseException:  # a half copy is worse than none, also where it was stopped
@@ -111,7 +120,8 @@ def _copy_whole(source: Path, target: Path) -> None:
     sums = [hashlib.sha256(path.read_bytes()).digest() for path in (source, target)]
     if sums[0] != sums[1]:
         raise LibraryTrouble(
-            f"The photo {source.name} was not copied whole. Copy again.", "damaged"
+            tr("The photo {source} was not copied whole. Copy again.", source=source.name),
+            "damaged",
         )
 
 
@@ -127,13 +137,20 @@ class _telling:
     def __exit__(self, kind: object, problem: BaseException | None, trace: object) -> None:
         if isinstance(problem, OSError):
             raise LibraryTrouble(
-                f"{self._target} cannot be written: {problem.strerror}. Nothing of the library was "
-                "changed.",
+                tr(
+                    "{target} cannot be written: {strerror}. Nothing of the library was changed.",
+                    target=self._target,
+                    strerror=problem.strerror,
+                ),
                 "unwritable",
             ) from problem
         if isinstance(problem, sqlite3.Error):
             raise LibraryTrouble(
-                f"The records cannot be copied to {self._target}: {problem}. Nothing of the "
-                "library was changed.",
+                tr(
+                    "The records cannot be copied to {target}: {problem}. Nothing of the library "
+                    "was changed.",
+                    target=self._target,
+                    problem=problem,
+                ),
                 "unwritable",
             ) from problem

@@ -21,6 +21,7 @@ from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import STAGES, Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 
 __all__ = ["let_in", "record_of"]
 
@@ -55,11 +56,18 @@ def record_of(table: str, row: Row) -> Any:
     try:
         body = json.loads(row["body"])
     except (TypeError, ValueError, RecursionError) as problem:
-        raise BadFile(f"{table} {row['uid']} is damaged ({problem}).") from problem
+        raise BadFile(
+            tr(
+                "{table} {row} is damaged ({problem}).",
+                table=table,
+                row=row["uid"],
+                problem=problem,
+            )
+        ) from problem
     where = f"{table} {row['uid']}: "
     if table == "rule":
         if not isinstance(body, dict) or not isinstance(body.get("burns"), bool):
-            raise BadFile(f"{where}burns is missing or neither true nor false.")
+            raise BadFile(tr("{where}burns is missing or neither true nor false.", where=where))
         return body["burns"]
     record: Any = from_plain(_KINDS[table], body, where)
     if table == "stock":
@@ -79,11 +87,20 @@ def _of_known_family(stock: Stock) -> Stock:
 
 def _check_trial(trial: Trial, row: Row, where: str) -> None:
     if row["stage"] not in STAGES:
-        raise BadFile(f"{where}stage is {row['stage']!r}: one of {', '.join(STAGES)} is expected.")
+        raise BadFile(
+            tr(
+                "{where}stage is {row!r}: one of {stages} is expected.",
+                where=where,
+                row=row["stage"],
+                stages=", ".join(STAGES),
+            )
+        )
     try:
         date.fromisoformat(trial.made)
     except ValueError:
-        raise BadFile(f"{where}made is {trial.made[:40]!r}: a date is expected.") from None
+        raise BadFile(
+            tr("{where}made is {made!r}: a date is expected.", where=where, made=trial.made[:40])
+        ) from None
     try:
         kind_of(trial.kind)
     except AlmanacError as problem:
@@ -159,29 +176,39 @@ def _check_row(table: str, row: Row) -> None:
     else:
         _check_uid(row["uid"], f"{where}: its id")
     if not 1 <= row["revision"] <= MOST_REVISIONS:
-        raise BadFile(f"{where}: revision is outside 1 to {MOST_REVISIONS}.")
+        raise BadFile(
+            tr(
+                "{where}: revision is outside 1 to {most_revisions}.",
+                where=where,
+                most_revisions=MOST_REVISIONS,
+            )
+        )
     try:
         datetime.fromisoformat(row["at"])
     except ValueError:
-        raise BadFile(f"{where}: {row['at']!r} is no time.") from None
+        raise BadFile(tr("{where}: {row!r} is no time.", where=where, row=row["at"])) from None
     record = record_of(table, row)
     own = row["uid"]
     if table in _NAMES_ITSELF:
         own = getattr(record, _NAMES_ITSELF[table])
     if own != row["uid"]:
-        raise BadFile(f"{where}: the record in it calls itself {own!r}.")
+        raise BadFile(tr("{where}: the record in it calls itself {own!r}.", where=where, own=own))
 
 
 def _check_whole(text: str, where: str) -> None:
     try:
         text.encode()
     except UnicodeEncodeError:
-        raise BadFile(f"{where} holds half a character.") from None
+        raise BadFile(tr("{where} holds half a character.", where=where)) from None
 
 
 def _check_uid(uid: str, where: str) -> None:
     """An id names files and folders: it must not lead out of theirs."""
     if not uid or uid.startswith(".") or not uid.isprintable() or "/" in uid or "\\" in uid:
-        raise BadFile(f"{where} cannot be one: it would name a file outside the library.")
+        raise BadFile(
+            tr("{where} cannot be one: it would name a file outside the library.", where=where)
+        )
     if len(uid) > MOST_UID:
-        raise BadFile(f"{where} is longer than {MOST_UID} letters.")
+        raise BadFile(
+            tr("{where} is longer than {most_uid} letters.", where=where, most_uid=MOST_UID)
+        )

@@ -19,6 +19,7 @@ from sqlalchemy.exc import ArgumentError
 from sqlalchemy.pool import StaticPool
 
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.words import tr
 
 __all__ = [
     "FILE",
@@ -45,8 +46,11 @@ def server_of(folder: Path) -> str:
         return ""
     except (OSError, UnicodeDecodeError) as problem:
         raise LibraryTrouble(
-            f"{folder / URL_FILE} cannot be read ({problem}). Write the server's address into it "
-            "again.",
+            tr(
+                "{folder} cannot be read ({problem}). Write the server's address into it again.",
+                folder=folder / URL_FILE,
+                problem=problem,
+            ),
             "unwritable",
         ) from problem
 
@@ -65,7 +69,11 @@ def name_server(url: str, below: Path) -> Path:
             file.write(url + "\n")
     except OSError as problem:
         raise LibraryTrouble(
-            f"The folder {folder} cannot be made ({problem.strerror}). Choose another place.",
+            tr(
+                "The folder {folder} cannot be made ({strerror}). Choose another place.",
+                folder=folder,
+                strerror=problem.strerror,
+            ),
             "unwritable",
         ) from problem
     return folder
@@ -86,8 +94,11 @@ def engine_for(folder: Path, url: str) -> Engine:
             ) from problem
         if address.get_backend_name() != "postgresql":
             raise LibraryTrouble(
-                "A library lies in a folder or on a PostgreSQL server, not on "
-                f"{address.get_backend_name()}.",
+                tr(
+                    "A library lies in a folder or on a PostgreSQL server, not on "
+                    "{get_backend_name}.",
+                    get_backend_name=address.get_backend_name(),
+                ),
                 "server",
             )
         return create_engine(

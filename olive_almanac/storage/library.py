@@ -36,6 +36,7 @@ from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.storage import tables
 from olive_almanac.storage.backups import (
     BACKUPS,
@@ -109,8 +110,12 @@ class Library:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as problem:
             raise LibraryTrouble(
-                f"The library folder {folder} cannot be made ({problem.strerror}). Choose another "
-                "folder.",
+                tr(
+                    "The library folder {folder} cannot be made ({strerror}). Choose another "
+                    "folder.",
+                    folder=folder,
+                    strerror=problem.strerror,
+                ),
                 "unwritable",
             ) from problem
         library = cls(folder, clock, _login() if who is None else who)
@@ -134,7 +139,12 @@ class Library:
             (self.folder / PLAYGROUND).write_text(words, encoding="utf-8")
         except OSError as problem:
             raise LibraryTrouble(
-                f"{self.folder / PLAYGROUND} cannot be written ({problem.strerror}).", "unwritable"
+                tr(
+                    "{folder} cannot be written ({strerror}).",
+                    folder=self.folder / PLAYGROUND,
+                    strerror=problem.strerror,
+                ),
+                "unwritable",
             ) from problem
         self.playground = True
 
@@ -156,10 +166,14 @@ class Library:
                 return
             if version is not None and version > tables.SCHEMA:
                 raise LibraryTrouble(
-                    f"The library {self.folder} was written by a newer Olive Almanac (schema "
-                    f"{version}, this "
-                    f"program knows {tables.SCHEMA}). Update the program on this computer; "
-                    "nothing was changed.",
+                    tr(
+                        "The library {folder} was written by a newer Olive Almanac (schema "
+                        "{version}, this program knows {schema}). Update the program on this "
+                        "computer; nothing was changed.",
+                        folder=self.folder,
+                        version=version,
+                        schema=tables.SCHEMA,
+                    ),
                     "newer",
                 )
         if version is not None:
@@ -188,10 +202,15 @@ class Library:
             return
         backup, revisions = found
         raise LibraryTrouble(
-            f"The library {self.folder / FILE} is gone or empty, but its backup {backup.name} "
-            f"holds {count_text(revisions, 'revision')}. Nothing was changed. olive-almanac "
-            "restore brings it back; to begin an empty book here, move the folder "
-            f"{BACKUPS} elsewhere.",
+            tr(
+                "The library {folder} is gone or empty, but its backup {backup} holds "
+                "{revisions}. Nothing was changed. olive-almanac restore brings it back; to "
+                "begin an empty book here, move the folder {backups} elsewhere.",
+                folder=self.folder / FILE,
+                backup=backup.name,
+                revisions=count_text(revisions, "revision"),
+                backups=BACKUPS,
+            ),
             "restorable",
         )
 
@@ -205,10 +224,15 @@ class Library:
         if revisions <= here:
             return
         raise LibraryTrouble(
-            f"This book holds {count_text(here, 'revision')}, its backup {backup.name} "
-            f"{count_text(revisions, 'revision')}: something was lost. Nothing is backed up over "
-            "it. Restore the backup; or, if this is the right book, move the folder "
-            f"{BACKUPS} elsewhere.",
+            tr(
+                "This book holds {revisions}, its backup {backup} {revisions2}: something "
+                "was lost. Nothing is backed up over it. Restore the backup; or, if this is "
+                "the right book, move the folder {backups} elsewhere.",
+                revisions=count_text(here, "revision"),
+                backup=backup.name,
+                revisions2=count_text(revisions, "revision"),
+                backups=BACKUPS,
+            ),
             "shrunk",
         )
 
@@ -378,7 +402,10 @@ class Library:
                 data = target.read_bytes()
         if hashlib.sha256(data).hexdigest() != target.stem:
             raise LibraryTrouble(
-                f"The photo {target} is damaged: it is not what was kept. Add the photo again.",
+                tr(
+                    "The photo {target} is damaged: it is not what was kept. Add the photo again.",
+                    target=target,
+                ),
                 "missing",
             )
         return data
@@ -388,7 +415,8 @@ class Library:
             data = connection.scalar(select(tables.photo.c.data).where(tables.photo.c.name == name))
         if data is None:
             raise LibraryTrouble(
-                f"The shared library has no photo {name}. Add the photo again.", "missing"
+                tr("The shared library has no photo {name}. Add the photo again.", name=name),
+                "missing",
             )
         return bytes(data)
 
@@ -608,8 +636,11 @@ class Library:
         """
         if self._opened is not None and self._file_now() != self._opened:
             raise LibraryTrouble(
-                f"The file {self.folder / FILE} was replaced while it was open here, by a restore "
-                "for instance. Nothing was written: close this window and start again.",
+                tr(
+                    "The file {folder} was replaced while it was open here, by a restore for "
+                    "instance. Nothing was written: close this window and start again.",
+                    folder=self.folder / FILE,
+                ),
                 "replaced",
             )
 
@@ -678,9 +709,13 @@ class Library:
                 self._known[table.name, uid] = (revision, theirs)
                 fields = ", ".join(name.replace("_", " ") for name in clashes[:4])
                 raise LibraryTrouble(
-                    f"This {table.name} was changed in another window meanwhile ({fields}). What "
-                    "you just did was not written. Look at what stands now and do it again if it "
-                    "still holds.",
+                    tr(
+                        "This {table} was changed in another window meanwhile ({fields}). What you "
+                        "just did was not written. Look at what stands now and do it again if it "
+                        "still holds.",
+                        table=table.name,
+                        fields=fields,
+                    ),
                     "conflict",
                 )
         self._pending[table.name, uid] = (revision + 1, record)
@@ -730,16 +765,25 @@ class Library:
                 yield
             except IntegrityError as problem:
                 raise LibraryTrouble(
-                    f"Another program changed the library {self.folder} at the same moment. Do it "
-                    "once more.",
+                    tr(
+                        "Another program changed the library {folder} at "
+                        "the same moment. Do it once "
+                        "more.",
+                        folder=self.folder,
+                    ),
                     "busy",
                 ) from problem
             except _faults() as problem:
                 raise self._trouble(problem, doing) from problem
             except OSError as problem:
                 raise LibraryTrouble(
-                    f"Could not {doing} the library {self.folder}: {problem.strerror}. Nothing "
-                    "recorded is lost.",
+                    tr(
+                        "Could not {doing} the library {folder}: {strerror}. Nothing recorded is "
+                        "lost.",
+                        doing=doing,
+                        folder=self.folder,
+                        strerror=problem.strerror,
+                    ),
                     "unwritable",
                 ) from problem
 
@@ -869,7 +913,11 @@ def restore_backup(
         return put_back(folder, clock=clock, chosen=chosen)
     except OSError as problem:
         raise LibraryTrouble(
-            f"The backup cannot be put in place in {folder}: {problem.strerror}. Nothing recorded "
-            "is lost; do it again when there is room.",
+            tr(
+                "The backup cannot be put in place in {folder}: {strerror}. Nothing recorded "
+                "is lost; do it again when there is room.",
+                folder=folder,
+                strerror=problem.strerror,
+            ),
             "restorable",
         ) from problem

@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from olive_almanac.core.words import tr
 from olive_almanac.views import theme
 from olive_almanac.views.from_outside import hand_over
 from olive_almanac.views.services import WindowServices
@@ -51,7 +52,7 @@ def run_window(folder: Path, services: WindowServices, file: Path | None = None)
     a window is open on the library it shows the file instead.
     """
     if file is not None and hand_over(folder, file):
-        print(f"{file.name} is shown in the window that is open.")
+        print(tr("{file} is shown in the window that is open.", file=file.name))
         return 0
     app = make_application()
     window = MainWindow(folder, services)
@@ -61,8 +62,11 @@ def run_window(folder: Path, services: WindowServices, file: Path | None = None)
     ) -> None:
         path = report_fault(services.fault_file(), kind, value, trace)
         window.session.tell(
-            "Something went wrong in the program itself; what was recorded is safe. A report "
-            f"lies in {path}."
+            tr(
+                "Something went wrong in the program itself; what was recorded is safe. A "
+                "report lies in {path}.",
+                path=path,
+            )
         )
 
     sys.excepthook = caught

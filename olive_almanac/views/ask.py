@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QDialog, QWidget
 
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import button, col, hair, label, row
 from olive_almanac.views.theme import px
 
@@ -25,7 +26,7 @@ class AskDialog(QDialog):
         self.agree = button(key, "main")
         self.agree.clicked.connect(self.accept)
         self.agree.setDefault(True)
-        self.leave = button("Leave it")
+        self.leave = button(tr("Leave it"))
         self.leave.setAutoDefault(False)
         self.leave.clicked.connect(self.reject)
         self.setLayout(

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.units import number_text, passes_text, speed_in
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import C, F, Painted
 
@@ -99,7 +100,9 @@ class BigType(Painted):
         for words, share, colour in told:
             self._line(painter, words, QRectF(0, y, width, 1.25 * k * share * height), colour)
             y += 1.25 * k * share * height
-        keys = f"{shown.keys}   {BIG_TYPE_KEY} back".strip()
+        keys = tr(
+            "{keys}   {big_type_key} back", keys=shown.keys, big_type_key=BIG_TYPE_KEY
+        ).strip()
         self._line(painter, keys, QRectF(0, 0.94 * height, width, 0.045 * height), "ink2")
 
     def _line(self, painter: QPainter, words: str, rect: QRectF, colour: str) -> None:

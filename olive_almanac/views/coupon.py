@@ -15,6 +15,7 @@ from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import group_of
@@ -214,7 +215,12 @@ class CouponPicture(Painted):
         self.active, self.current, self.unsure = active, current, unsure
         if active is not None:
             self.setAccessibleName(
-                f"{active.trial.name}, {len(active.burnt)} of {len(active.trial.cells)} cells burnt"
+                tr(
+                    "{trial}, {burnt} of {cells} cells burnt",
+                    trial=active.trial.name,
+                    burnt=len(active.burnt),
+                    cells=len(active.trial.cells),
+                )
             )
         self.update()
 
@@ -317,7 +323,9 @@ class CellPicture(Painted):
         else:
             painter.setFont(F("small"))
             painter.setPen(ink_on(colour))
-            painter.drawText(board, CENTRE | Qt.TextFlag.TextWordWrap, "look at the coupon itself")
+            painter.drawText(
+                board, CENTRE | Qt.TextFlag.TextWordWrap, tr("look at the coupon itself")
+            )
         painter.setClipping(False)
         painter.setPen(QPen(C("ink"), 1))
         painter.setBrush(NO_BRUSH)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import button, label, row
 from olive_almanac.views.theme import px
 
@@ -22,17 +23,18 @@ class DisputedQuestion(QWidget):
         self.session = session
         self.practices = (label("", "ui", wrap=True), label("", "ui", wrap=True))
         self.burn = button(
-            "We burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back"
+            tr("We burn it"), tip=tr("recorded as the rule of this shop; Ctrl+Z takes it back")
         )
         self.refuse = button(
-            "We do not burn it", tip="recorded as the rule of this shop; Ctrl+Z takes it back"
+            tr("We do not burn it"),
+            tip=tr("recorded as the rule of this shop; Ctrl+Z takes it back"),
         )
         self.burn.clicked.connect(lambda: self._decide(True))
         self.refuse.clicked.connect(lambda: self._decide(False))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(px(8))
-        layout.addWidget(label("Shops differ. What is the rule in yours?", "h3"))
+        layout.addWidget(label(tr("Shops differ. What is the rule in yours?"), "h3"))
         for practice in self.practices:
             practice.setMaximumWidth(px(560))
             layout.addWidget(practice)

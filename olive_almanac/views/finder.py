@@ -27,9 +27,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import passes_text, percent_text, speed_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS, clip_text
 from olive_almanac.steps.find import Found, FoundJob, find_entries, find_jobs, trial_of_code
 from olive_almanac.steps.find_places import FoundPlace, find_places
@@ -38,7 +39,7 @@ from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, SearchField, hair, label
 from olive_almanac.views.theme import NO_PEN, C, F, px
 
-NOTHING = "Nothing in the book, among jobs and coupons, or in the guide fits these words."
+NOTHING = tr("Nothing in the book, among jobs and coupons, or in the guide fits these words.")
 Hit = Found | FoundJob | FoundPlace
 
 
@@ -117,7 +118,12 @@ class FoundDelegate(QStyledItemDelegate):
             names, below = (hit.title, ""), hit.told
         elif isinstance(hit, FoundJob):
             names = (hit.job.name, hit.came_of_it)
-            below = f"Job of {day_text(hit.job.made)}   {hit.machine.label}   {hit.stock.label}"
+            below = tr(
+                "Job of {made}   {machine}   {stock}",
+                made=day_text(hit.job.made),
+                machine=hit.machine.label,
+                stock=hit.stock.label,
+            )
         else:
             draw_state(painter, QRectF(14, 17, 24, 24), hit.state, ground)
             names = (f"{hit.stock.label}, {TASK_WORDS[hit.entry.task]}", self._numbers(hit))
@@ -154,16 +160,16 @@ class Finder(QDialog):
     def __init__(self, session: Session, parent: QWidget | None) -> None:
         super().__init__(parent, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
         self.session = session
-        self.setWindowTitle("Find anything")
-        self.field = SearchField("“3 mm birch cut”, a job, a coupon, a machine, what to do")
+        self.setWindowTitle(tr("Find anything"))
+        self.field = SearchField(tr("“3 mm birch cut”, a job, a coupon, a machine, what to do"))
         self.model = FoundModel(self)
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(FoundDelegate(session.preferences.speed_unit, self.list))
-        self.list.setAccessibleName("What was found")
+        self.list.setAccessibleName(tr("What was found"))
         self.nothing = label(NOTHING, "ui", "second")
         self.help = label(
-            "Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves",
+            tr("Enter opens the page   ·   Ctrl+C copies the numbers   ·   Esc leaves"),
             "small",
             "second",
         )
@@ -171,7 +177,7 @@ class Finder(QDialog):
         layout.setContentsMargins(px(18), px(16), px(18), px(12))
         layout.setSpacing(px(8))
         for part in (
-            label("Find anything", "h2"),
+            label(tr("Find anything"), "h2"),
             hair("bold"),
             self.field,
             self.list,
@@ -195,7 +201,7 @@ class Finder(QDialog):
         if trial_of_code(text):
             self.model.show_hits(())
             self.list.hide()
-            self.nothing.setText("The code of a key sheet: Enter opens its trial.")
+            self.nothing.setText(tr("The code of a key sheet: Enter opens its trial."))
             self.nothing.show()
             return
         self.nothing.setText(NOTHING)
@@ -210,7 +216,7 @@ class Finder(QDialog):
         self.nothing.setVisible(not hits)
         if not hits and not catalogue.entries:
             self.nothing.setText(
-                "The book is empty so far: plan and read a trial, then write an entry."
+                tr("The book is empty so far: plan and read a trial, then write an entry.")
             )
         self.list.setVisible(bool(hits))
         self.list.setCurrentIndex(self.model.index(0, 0))
@@ -247,7 +253,7 @@ class Finder(QDialog):
         hit = self.list.currentIndex().data(Qt.ItemDataRole.UserRole)
         if hit is not None:
             QGuiApplication.clipboard().setText(_clip(hit, self.session.preferences.speed_unit))
-            self.help.setText("Copied the numbers.")
+            self.help.setText(tr("Copied the numbers."))
 
     def _take(self, index: QModelIndex) -> None:
         hit = None

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.units import number_text, read_lengths_mm
+from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import Field
 from olive_almanac.views.parts import (
     Page,
@@ -62,12 +63,12 @@ class Form(Page):
         self.noun = noun
         self.title = label("", "h1")
         if parts:
-            self.parts = Segments(parts, 0, f"Part of the {noun}")
+            self.parts = Segments(parts, 0, tr("Part of the {noun}", noun=noun))
         else:
             self.parts: Any = None
-        self.add = button(f"Add a {noun}", "plain")
+        self.add = button(tr("Add a {noun}", noun=noun), "plain")
         self.add.clicked.connect(self.new_asked)
-        self.back = button("Back", "plain")
+        self.back = button(tr("Back"), "plain")
         self.back.clicked.connect(self.left)
         self.save = button("", "main")
         self.save.clicked.connect(self.saved)
@@ -115,7 +116,7 @@ class Form(Page):
         typed = self._typed.get(of, {})
         fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
         if any(one.key in typed for one in fields):
-            self.done.setText("Not kept yet.")
+            self.done.setText(tr("Not kept yet."))
         clear_layout(self._grid)
         self.fields, self._words = {}, {}
         self.title.setText(title)

@@ -8,9 +8,10 @@ from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import as_date, day_month_text, weekday_text
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.cautions import FULL_CAUTION, cautions_of
 from olive_almanac.steps.session import Session
@@ -48,14 +49,14 @@ class SubjectLine(QWidget):
         self.session = session
         self.setFixedHeight(px(72))
         size = compact(17, 20)
-        self.machine = WordPicker("sent_b", size, "Machine")
-        self.stock = WordPicker("sent_b", size, "Stock")
-        self.task = WordPicker("sent_b", size, "Task")
+        self.machine = WordPicker("sent_b", size, tr("Machine"))
+        self.stock = WordPicker("sent_b", size, tr("Stock"))
+        self.task = WordPicker("sent_b", size, tr("Task"))
         self.mark = Mark("state", "untried", 34)
         self.state = label("", "h3")
         self.reason = label("", "small", "second")
-        self.find = SearchField(compact("", "Find anything"), "Ctrl K")
-        self.find.setAccessibleName("Find anything")
+        self.find = SearchField(compact("", tr("Find anything")), tr("Ctrl K"))
+        self.find.setAccessibleName(tr("Find anything"))
         self.find.setReadOnly(True)
         self.find.setFixedWidth(px(compact(84, 190)))
         self.find.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -65,11 +66,11 @@ class SubjectLine(QWidget):
         layout.setContentsMargins(px(compact(122, 172) + 12), 0, px(14), px(8))
         layout.setSpacing(0)
         for part in (
-            Word("On ", size=size),
+            Word(tr("On "), size=size),
             self.machine,
-            Word("  with ", size=size),
+            Word(tr("  with "), size=size),
             self.stock,
-            Word("  I want to ", size=size),
+            Word(tr("  I want to "), size=size),
             self.task,
         ):
             layout.addWidget(part)
@@ -102,14 +103,14 @@ class SubjectLine(QWidget):
         self.machine.set_choices(
             [(m.uid, m.label) for m in catalogue.machines],
             subject.machine.uid if subject.machine else "",
-            none_text="a machine",
-            extra="Add a machine",
+            none_text=tr("a machine"),
+            extra=tr("Add a machine"),
         )
         self.stock.set_choices(
             [(s.uid, s.label) for s in catalogue.stocks],
             subject.stock.uid if subject.stock else "",
-            none_text="a stock",
-            extra="Add a stock",
+            none_text=tr("a stock"),
+            extra=tr("Add a stock"),
         )
         self.task.set_choices([(task, TASK_WORDS[task]) for task in TASKS], subject.task)
         state, reason = self.session.state
@@ -121,7 +122,7 @@ class SubjectLine(QWidget):
             self.state.setText("")
         entry = self.session.entry
         if state == "proven" and entry is not None and entry.prove_again_by is not None:
-            reason = "until " + day_text(entry.prove_again_by).rsplit(" ", 1)[0]
+            reason = tr("until {by}", by=day_month_text(as_date(entry.prove_again_by)))
         self.reason.setToolTip(tip_text(reason))
         self.reason.setText(_short(reason))
         self.reason.setVisible(subject.complete and not compact(True, False))
@@ -139,8 +140,8 @@ class SubjectLine(QWidget):
         draw_twig(painter, QRectF(8, 17, 34, 34) if tight else QRectF(14, 13, 40, 40))
         painter.setPen(C("ink"))
         painter.setFont(F("h3", 15 if tight else 17))
-        painter.drawText(QPointF(46 if tight else 56, 31), "Olive")
-        painter.drawText(QPointF(46 if tight else 56, 49 if tight else 51), "Almanac")
+        painter.drawText(QPointF(46 if tight else 56, 31), tr("Olive"))
+        painter.drawText(QPointF(46 if tight else 56, 49 if tight else 51), tr("Almanac"))
 
 
 def _short(reason: str, most: int = 24) -> str:
@@ -161,7 +162,7 @@ class ProblemStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.text = label("", "ui", wrap=True)
-        self.button = button("Understood")
+        self.button = button(tr("Understood"))
         self.button.clicked.connect(self.action_asked)
         layout = row(Mark("stop", "act", 28), self.text, self.button, gap=14)
         layout.setStretch(1, 1)
@@ -171,7 +172,7 @@ class ProblemStrip(QWidget):
 
     def show_problem(self, text: str, action: str) -> None:
         self.text.setText(text)
-        self.text.setAccessibleName("Problem: " + text)
+        self.text.setAccessibleName(tr("Problem: ") + text)
         self.button.setText(action)
         self.setVisible(bool(text))
 
@@ -300,14 +301,17 @@ class Rail(QWidget):
             word = compact(progress.short or progress.word, progress.word)
             made.show_state(progress.status, word, current=made.station.id == current)
         today = self.session.today()
-        self.day.setText(f"{today:%A} {today.day} {today:%B}")
+        self.day.setText(f"{weekday_text(today)} {day_month_text(today)}")
         if self.day.sizeHint().width() > self.width() - px(34):  # between the rail's margins
-            self.day.setText(f"{today:%A} {today.day} {today:%b}")
+            self.day.setText(f"{weekday_text(today)} {day_month_text(today, short=True)}")
         due = self.session.shop.due_count()
         self.due.setText(
             ""
             if not self.session.catalogue.entries
-            else f"{count_text(due, 'entry', 'entries') if due else 'nothing'} due again"
+            else tr(
+                "{entrys} due again",
+                entrys=count_text(due, "entry", "entries") if due else tr("nothing"),
+            )
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -335,7 +339,7 @@ class MarginNote(QWidget):
         self._shown = notes
         clear_layout(self._row)
         if not compact(True, False) or not notes:
-            self._row.addWidget(label("In the margin", "note", "second"))
+            self._row.addWidget(label(tr("In the margin"), "note", "second"))
             self._row.addSpacing(px(20))
         if not notes:
             self._row.addWidget(label(FULL_CAUTION, "small", "second"))

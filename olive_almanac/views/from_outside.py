@@ -13,6 +13,7 @@ from PySide6.QtCore import QLockFile, QObject, QTimer
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import read_text, write_file
 from olive_almanac.steps.open_file import OpenedFile, opened_file, take_in_trial, unknown_words
 from olive_almanac.steps.requests import OpenDrawing, TakeInLibrary
@@ -99,22 +100,25 @@ class FromOutside(QObject):
             window.bring_in_notes(opened.path)
         elif opened.kind == "library":
             self._ask(
-                "Another library",
-                f"{opened.path.name} is a library. Taking it in adds what it holds to yours; no "
-                "revision is lost, and where both changed a record the newer one is in force.",
+                tr("Another library"),
+                tr(
+                    "{path} is a library. Taking it in adds what it holds to yours; no revision "
+                    "is lost, and where both changed a record the newer one is in force.",
+                    path=opened.path.name,
+                ),
                 lambda: window.navigate("book", TakeInLibrary(opened.path)),
             )
         elif opened.trial is not None:
             self._show_trial(opened.path, opened.trial)
 
     def _ask(self, title: str, words: str, do: Callable[[], object]) -> None:
-        self.dialog = AskDialog(self._window, title, words, "Take it in", do)
+        self.dialog = AskDialog(self._window, title, words, tr("Take it in"), do)
         self.dialog.open()
 
     def _show_trial(self, path: Path, trial: Trial) -> None:
         if not self._window.show_trial(trial.id):
             words = unknown_words(trial, path)
-            self._ask("A coupon from elsewhere", words, lambda: self._take_in_trial(trial))
+            self._ask(tr("A coupon from elsewhere"), words, lambda: self._take_in_trial(trial))
 
     def _take_in_trial(self, trial: Trial) -> None:
         if self._session.attempt(lambda: take_in_trial(self._session, trial)):

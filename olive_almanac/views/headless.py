@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEventLoop, QTimer
 
+from olive_almanac.core.words import tr
+
 if TYPE_CHECKING:
     from olive_almanac.views.services import WindowServices
 
@@ -46,7 +48,7 @@ def wait_until(done: Callable[[], bool], most_ms: int = PATIENCE_MS) -> None:
     waited = 0
     while not done():
         if waited >= most_ms:
-            raise TimeoutError(f"not done after {most_ms / 1000:.0f} s")
+            raise TimeoutError(tr("not done after {most_ms:.0f} s", most_ms=most_ms / 1000))
         loop = QEventLoop()
         QTimer.singleShot(20, loop.quit)
         loop.exec()
@@ -89,12 +91,16 @@ def work_through_demo(
     def picture(name: str) -> None:
         settle()
         window.grab().save(str(pictures / f"{name}.png"))
-        say(f"  picture: {pictures / name}.png")
+        say(tr("  picture: {pictures}.png", pictures=pictures / name))
 
     session.choose(machine="long-bed", stock="poplar-4", task="cut")
     say(
-        f"On {session.subject.machine.label} with {session.subject.stock.label}: cut through. So "
-        f"far: {session.state[0]}."
+        tr(
+            "On {machine} with {stock}: cut through. So far: {state}.",
+            machine=session.subject.machine.label,
+            stock=session.subject.stock.label,
+            state=session.state[0],
+        )
     )
     window.navigate("set_up")
     picture("set-up")
@@ -106,15 +112,21 @@ def work_through_demo(
     pick = page.presenter.pick
     if pick is None:
         say(
-            "No setting was safe enough after four coupons: "
+            tr("No setting was safe enough after four coupons: ")
             + (page.presenter.decision.says if page.presenter.decision else "")
         )
     else:
         window.page("decide").main_action()
         for sheet in ("1", "2", "3"):
-            window.page("book").presenter.confirm(passed=True, piece="test cut", sheet=sheet)
+            window.page("book").presenter.confirm(passed=True, piece=tr("test cut"), sheet=sheet)
         state, reason = session.state
-        say(f"Written into the book and confirmed three times: {state}, {reason}.")
+        say(
+            tr(
+                "Written into the book and confirmed three times: {state}, {reason}.",
+                state=state,
+                reason=reason,
+            )
+        )
         say("  " + window.page("book").presenter.clip())
     window.navigate("book")
     picture("book")
@@ -125,7 +137,15 @@ def _one_coupon(window: Any, picture: Any, say: Callable[[str], None]) -> bool:
     window.navigate("plan") if window.station != "plan" else None
     plan = window.page("plan").presenter.plan
     low, high = plan.energy_range
-    say(f"Planned {plan.trial.name}: {len(plan.trial.cells)} cells, {low:.2g} to {high:.2g} J/mm.")
+    say(
+        tr(
+            "Planned {trial}: {cells} cells, {low:.2g} to {high:.2g} J/mm.",
+            trial=plan.trial.name,
+            cells=len(plan.trial.cells),
+            low=low,
+            high=high,
+        )
+    )
     picture("plan")
     window.page("plan").main_action()
     wait_until(lambda: window.station == "burn")
@@ -140,12 +160,17 @@ def _one_coupon(window: Any, picture: Any, say: Callable[[str], None]) -> bool:
     _read_what_the_bench_shows(window, read, count=len(read.readable) // 2)
     picture("read")
     _read_what_the_bench_shows(window, read, count=len(read.readable))
-    say(f"Read {len(window.session.active.readings)} cells as the stand-in shows them.")
+    say(
+        tr(
+            "Read {readings} cells as the stand-in shows them.",
+            readings=len(window.session.active.readings),
+        )
+    )
     window.navigate("decide")
     page = window.page("decide")
     wait_until(lambda: page.presenter.map is not None)
     picture("decide")
-    say("Decided: " + page.presenter.decision.says)
+    say(tr("Decided: ") + page.presenter.decision.says)
     if page.presenter.pick is None and page.presenter.decision.next_cells:
         page.main_action()
         return False

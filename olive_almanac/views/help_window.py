@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.first_job import first_job, first_job_words
 from olive_almanac.steps.guide import (
@@ -63,7 +64,7 @@ class GuideText(QTextBrowser):
     def __init__(self) -> None:
         super().__init__()
         self.setOpenLinks(False)
-        self.setAccessibleName("The page of the guide")
+        self.setAccessibleName(tr("The page of the guide"))
         self._shown = ""
 
     def show_markdown(self, text: str) -> None:
@@ -171,13 +172,13 @@ class HelpWindow(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.main_window, self.session = window, window.session
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.page, self._before = "", [""]
-        self.field = SearchField("Find in the guide")
-        self.field.setAccessibleName("Find in the guide")
+        self.field = SearchField(tr("Find in the guide"))
+        self.field.setAccessibleName(tr("Find in the guide"))
         self.field.textChanged.connect(self._find)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages, or what was found")
+        self.list.setAccessibleName(tr("Pages, or what was found"))
         self.list.setFont(scaled_font("ui"))
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -185,16 +186,18 @@ class HelpWindow(QDialog):
         self.list.itemActivated.connect(self._open_item)
         self.text = GuideText()
         self.text.anchorClicked.connect(self._follow)
-        self.back = button("Back", "plain", tip="Alt+Left")
+        self.back = button(tr("Back"), "plain", tip="Alt+Left")
         self.back.clicked.connect(self.go_back)
-        self.contents = button("Contents", "plain")
+        self.contents = button(tr("Contents"), "plain")
         self.contents.clicked.connect(lambda: self.show_topic("index"))
-        self.first = button("First job", "plain", tip="the steps from an empty book, one by one")
+        self.first = button(
+            tr("First job"), "plain", tip=tr("the steps from an empty book, one by one")
+        )
         self.first.clicked.connect(lambda: self.show_topic(FIRST_JOB))
-        self.keep = button("Save this page", tip="as PDF, to print")
+        self.keep = button(tr("Save this page"), tip=tr("as PDF, to print"))
         self.keep.clicked.connect(self._save)
         self.step = label("", "ui", wrap=True)
-        self.go = button("Go there", "main")
+        self.go = button(tr("Go there"), "main")
         self.go.clicked.connect(self._go)
         self.way = QWidget()
         self.way.setObjectName("desk")
@@ -261,7 +264,7 @@ class HelpWindow(QDialog):
             for found in find_in(pages, words):
                 self._add(f"{found.title}\n{found.heading}".strip(), found)
             if not self.list.count():
-                self._add("Nothing in the guide fits these words.", None)
+                self._add(tr("Nothing in the guide fits these words."), None)
             return
         for page in pages.values():
             self._add(page.title, Found(page.name, page.title, ""))
@@ -294,7 +297,7 @@ class HelpWindow(QDialog):
 
     def _save(self) -> None:
         usual = str(Path.home() / f"{self.page or 'guide'}.pdf")
-        name, _ = QFileDialog.getSaveFileName(self, "Save this page", usual, "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save this page"), usual, tr("PDF (*.pdf)"))
         if name:
             self.save_page(Path(name))
 

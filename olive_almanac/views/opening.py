@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QLockFile, QObject, QTimer
 
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import sweep_parts
 from olive_almanac.steps.find import index_of
 from olive_almanac.steps.ports import Library
@@ -95,8 +96,12 @@ class Opening(QObject):
         elif lock.error() == QLockFile.LockError.LockFailedError:
             process, host, _ = lock.getLockInfo()
             self._session.tell(
-                f"This library is open in another window, too (process {process} on {host}). Both "
-                "can be used: where they change the same thing, the second is asked."
+                tr(
+                    "This library is open in another window, too (process {process} on {host}). "
+                    "Both can be used: where they change the same thing, the second is asked.",
+                    process=process,
+                    host=host,
+                )
             )
 
     def release(self) -> None:
@@ -110,11 +115,11 @@ class Opening(QObject):
             raise problem
         self._session.tell(str(problem))
         if isinstance(problem, LibraryTrouble) and problem.code == "restorable":
-            self._window.offer("Restore the backup", self._restore)
+            self._window.offer(tr("Restore the backup"), self._restore)
         elif isinstance(problem, LibraryTrouble) and problem.code == "gone":
-            self._window.offer("Use the usual place", self._use_usual)
+            self._window.offer(tr("Use the usual place"), self._use_usual)
         else:
-            self._window.offer("Try again", self._try_again)
+            self._window.offer(tr("Try again"), self._try_again)
 
     def _use_usual(self) -> None:
         """Go back to the desktop's own data folder, where a library lay before."""
@@ -127,7 +132,7 @@ class Opening(QObject):
     def _not_backed_up(self, problem: Exception) -> None:
         self._window.work_failed(problem)
         if isinstance(problem, LibraryTrouble) and problem.code == "shrunk":
-            self._window.offer("Restore the backup", self._restore_instead)
+            self._window.offer(tr("Restore the backup"), self._restore_instead)
 
     def _restore_instead(self) -> None:
         """Put the fullest backup in place of the open library."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Wire
 from olive_almanac.views.parts import Segments
 
@@ -17,7 +18,7 @@ class PacePicker(Segments):
     """Real time, sixty times as quick, or at once, in words as long as there is room for."""
 
     def __init__(self, words: Sequence[str]) -> None:
-        super().__init__(words, 1, "Pace of the stand-in bench")
+        super().__init__(words, 1, tr("Pace of the stand-in bench"))
 
     @property
     def times(self) -> float:

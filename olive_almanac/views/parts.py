@@ -49,6 +49,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.words import tr
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px, scaled_font
 
@@ -91,11 +92,6 @@ def tip_text(words: str) -> str:
     if "<" in words:
         return f"<span>{html.escape(words)}</span>".replace("\n", "<br>")
     return words
-
-
-def in_sentence(name: str) -> str:
-    """Return a coupon's name as it stands within a sentence."""
-    return f"{name[:1].lower()}{name[1:]}"
 
 
 def hair(kind: str = "hair") -> QFrame:
@@ -215,8 +211,8 @@ class HelpKey(QAbstractButton):
         self.setFixedSize(px(self.SIDE), px(self.SIDE))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         words = topic.partition("/")[2] or topic.replace("_", " ")
-        self.setAccessibleName(f"Help: {words}")
-        self.setToolTip(tip_text(f"help on this: {words}"))
+        self.setAccessibleName(tr("Help: {words}", words=words))
+        self.setToolTip(tip_text(tr("help on this: {words}", words=words)))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(self._ask)
 
@@ -444,8 +440,8 @@ class FilterPopup(QFrame):
         self._extra = extra
         self.filter = QLineEdit()
         self.filter.setFont(scaled_font("ui"))
-        self.filter.setPlaceholderText("Type to filter")
-        self.filter.setAccessibleName(f"Filter {name}".strip())
+        self.filter.setPlaceholderText(tr("Type to filter"))
+        self.filter.setAccessibleName(tr("Filter {name}", name=name).strip())
         self._proxy = QSortFilterProxyModel(self)
         self._proxy.setSourceModel(
             QStringListModel([text for _, text in choices] + ([extra] if extra else []), self)
@@ -455,7 +451,7 @@ class FilterPopup(QFrame):
         self.list.setFont(scaled_font("ui"))
         self.list.setAccessibleName(name)
         self.list.setEditTriggers(QListView.EditTrigger.NoEditTriggers)
-        self.nothing = label("Nothing has these letters.", "small", "second")
+        self.nothing = label(tr("Nothing has these letters."), "small", "second")
         self.nothing.setContentsMargins(px(10), px(8), px(10), px(8))
         self.nothing.hide()
         layout = col(self.filter, self.nothing, self.list, gap=0)

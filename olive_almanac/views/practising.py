@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, cast
 
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.exercises import Exercise, Practice
 from olive_almanac.steps.keeping import sweep_look
 from olive_almanac.steps.practise import Score, begin, cells_left, keep_score, score_work
@@ -75,7 +76,7 @@ class Practising:
             return
         self._before = self._session.preferences
         practice = Practice(exercise, seed, started.isoformat(timespec="seconds"))
-        self._open(folder, practice, f"Practice: {exercise.title}", "set_up")
+        self._open(folder, practice, tr("Practice: {exercise}", exercise=exercise.title), "set_up")
         self._session.remember(
             machine_uid=exercise.machine.uid, stock_uid=exercise.stock.uid, task=exercise.task
         )
@@ -102,13 +103,13 @@ class Practising:
             trial.name,
             "burn",
         )
-        self._open(folder, None, f"Rehearsal: {trial.name}", "burn")
+        self._open(folder, None, tr("Rehearsal: {trial}", trial=trial.name), "burn")
 
     def look_at(self, folder: Path, words: str) -> None:
         """Open the copy of a backup; it is thrown away on the way back."""
         self._before, self._looked_at = self._session.preferences, words
         self._came_from = "book"
-        self._open(folder, None, f"Olive Almanac, {words}", "book")
+        self._open(folder, None, tr("Olive Almanac, {words}", words=words), "book")
 
     def close(self) -> None:
         """The window closes: a rehearsal, and the copy of a backup, are thrown away."""

@@ -13,6 +13,7 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QDialog, QFileDialog, QLabel
 
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.preview import PRINT_DPI, SCREEN_DPI, copy_page, pictures_of
 from olive_almanac.views.parts import Page, button, col, hair, label, row, scrolling
 from olive_almanac.views.theme import px
@@ -41,17 +42,17 @@ class PreviewDialog(QDialog):
         self.setWindowTitle(path.name)
         self.shown = 0
         self._drawing, self._printing = LatestWork(window.work), LatestWork(window.work)
-        self.told = label("Drawing the page …", "ui", "second", wrap=True)
-        self.print = button("Print …", "main", tip="Ctrl+P")
+        self.told = label(tr("Drawing the page …"), "ui", "second", wrap=True)
+        self.print = button(tr("Print …"), "main", tip="Ctrl+P")
         self.print.setShortcut("Ctrl+P")
         self.print.clicked.connect(self._ask_printer)
-        self.keep = button("Save a copy …", tip="as PDF")
+        self.keep = button(tr("Save a copy …"), tip=tr("as PDF"))
         self.keep.clicked.connect(self._save)
-        self.view = button("Open in the viewer", "plain", tip="the desktop’s own for PDF")
+        self.view = button(tr("Open in the viewer"), "plain", tip=tr("the desktop’s own for PDF"))
         self.view.clicked.connect(
             lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.path)))
         )
-        close = button("Close")
+        close = button(tr("Close"))
         close.clicked.connect(self.reject)
         sheet = Page()
         self.pages = col(gap=12)
@@ -81,11 +82,22 @@ class PreviewDialog(QDialog):
         page = QLabel()
         page.setPixmap(QPixmap.fromImage(picture_from(pixels)))
         page.setFrameShape(QLabel.Shape.Box)
-        page.setAccessibleName(f"Page {number} of {count}")
+        page.setAccessibleName(tr("Page {number} of {count}", number=number, count=count))
         self.pages.addWidget(page, 0, Qt.AlignmentFlag.AlignHCenter)
         self.shown = number
-        more = f", of which {MOST_SHOWN} are shown" if count > MOST_SHOWN else ""
-        self.told.setText(f"{count_text(count, 'page')}{more}. It lies in {self.path}.")
+        more = (
+            tr(", of which {most_shown} are shown", most_shown=MOST_SHOWN)
+            if count > MOST_SHOWN
+            else ""
+        )
+        self.told.setText(
+            tr(
+                "{pages}{more}. It lies in {path}.",
+                pages=count_text(count, "page"),
+                more=more,
+                path=self.path,
+            )
+        )
 
     def _failed(self, problem: Exception) -> None:
         self.told.setText(str(problem))
@@ -103,10 +115,10 @@ class PreviewDialog(QDialog):
         painter = QPainter()
         if not painter.begin(printer):
             self.told.setText(
-                "The printer takes nothing. Is it on, and is there room for its file?"
+                tr("The printer takes nothing. Is it on, and is there room for its file?")
             )
             return
-        self.told.setText("Printing …")
+        self.told.setText(tr("Printing …"))
 
         def page(item: Any) -> None:
             number, count, pixels = item
@@ -120,12 +132,12 @@ class PreviewDialog(QDialog):
                 printer.newPage()
             else:
                 painter.end()
-                self.told.setText(f"{count_text(count, 'page')} printed.")
+                self.told.setText(tr("{pages} printed.", pages=count_text(count, "page")))
 
         self._printing.start(pictures_of(self.path, PRINT_DPI), page, self._failed)
 
     def _save(self) -> None:
         usual = str(Path.home() / self.path.name)
-        name, _ = QFileDialog.getSaveFileName(self, "Save a copy", usual, "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), usual, tr("PDF (*.pdf)"))
         if name and self.session.attempt(lambda: copy_page(self.path, Path(name))):
-            self.told.setText(f"A copy is in {name}.")
+            self.told.setText(tr("A copy is in {name}.", name=name))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QLineEdit, QVBoxLayout
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.recipe import AFTER, BEFORE, KIND_WORDS, MOST_STEPS, Recipe
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.preparing import (
     SIDE_WORDS,
     StepTexts,
@@ -46,9 +47,9 @@ FRESH: StepTexts = {
     "needed": "",
     "reason": "",
 }
-NEEDED = {"": "if wanted", "yes": "needed"}
+NEEDED = {"": tr("if wanted"), "yes": tr("needed")}
 WIDTHS = {"what": 210, "amount": 130, "tool": 80}
-HINTS = {"what": "what", "amount": "how much", "tool": "tool"}
+HINTS = {"what": tr("what"), "amount": tr("how much"), "tool": tr("tool")}
 COLUMNS = 7
 
 
@@ -60,9 +61,9 @@ class RecipeDialog(QDialog):
     def __init__(self, window: MainWindow, recipe: Recipe) -> None:
         super().__init__(window)
         self._base = self.recipe = recipe
-        self.setWindowTitle("Steps of a recipe")
+        self.setWindowTitle(tr("Steps of a recipe"))
         self.name = QLineEdit(recipe.name)
-        self.name.setAccessibleName("Name of the recipe")
+        self.name.setAccessibleName(tr("Name of the recipe"))
         self.name.setMaxLength(60)
         self.name.textEdited.connect(lambda _: self._try())
         self.before, self.after = (list(part) for part in texts_of_steps(recipe))
@@ -71,13 +72,13 @@ class RecipeDialog(QDialog):
         inside = Page()
         inside.setLayout(self.rows)
         self.told = label("", "ui_b", wrap=True)
-        self.keep = button("Take these steps", "main")
+        self.keep = button(tr("Take these steps"), "main")
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
         self.setLayout(
             col(
-                row(label("Steps of", "h2"), self.name, gap=10),
+                row(label(tr("Steps of"), "h2"), self.name, gap=10),
                 hair("bold"),
                 scrolling(inside, (px(300), px(200))),
                 self.told,
@@ -91,8 +92,8 @@ class RecipeDialog(QDialog):
 
     def _lay(self) -> None:
         clear_layout(self.rows)
-        self._lay_part("Before the burn", self.before, BEFORE)
-        self._lay_part("After the burn", self.after, AFTER)
+        self._lay_part(tr("Before the burn"), self.before, BEFORE)
+        self._lay_part(tr("After the burn"), self.after, AFTER)
         self.rows.addStretch(1)
         self._try()
 
@@ -104,8 +105,8 @@ class RecipeDialog(QDialog):
         for at in range(len(steps)):
             self._lay_step(grid, at, steps, kinds)
         self.rows.addLayout(grid)
-        add = button("Add a step", "plain")
-        add.setAccessibleName(f"Add a step {words.lower()}")
+        add = button(tr("Add a step"), "plain")
+        add.setAccessibleName(tr("Add a step {words}", words=mid_sentence(words)))
         add.clicked.connect(lambda: self._add(steps, kinds))
         add.setEnabled(len(steps) < MOST_STEPS)
         self.rows.addLayout(row(add, None))
@@ -113,35 +114,37 @@ class RecipeDialog(QDialog):
     def _lay_step(
         self, grid: QGridLayout, at: int, steps: list[StepTexts], kinds: Sequence[str]
     ) -> None:
-        step, number = steps[at], f"step {at + 1}"
+        step, number = steps[at], tr("step {at}", at=at + 1)
         kind = own_picker(
-            f"Kind of {number}", {one: KIND_WORDS[one] for one in kinds}, step["kind"]
+            tr("Kind of {number}", number=number),
+            {one: KIND_WORDS[one] for one in kinds},
+            step["kind"],
         )
         kind.picked.connect(lambda key: self._change(step, "kind", key))
         grid.addWidget(kind, at, 0)
         for n, key in enumerate(WIDTHS, 1):
             field = QLineEdit(step[key])
             field.setPlaceholderText(HINTS[key])
-            field.setAccessibleName(f"{HINTS[key]} of {number}")
+            field.setAccessibleName(tr("{hints} of {number}", hints=HINTS[key], number=number))
             field.setMinimumWidth(px(WIDTHS[key]))
             field.textEdited.connect(lambda text, key=key: self._change(step, key, text))
             grid.addWidget(field, at, n)
-        side = own_picker(f"Side of {number}", SIDE_WORDS, step["side"])
+        side = own_picker(tr("Side of {number}", number=number), SIDE_WORDS, step["side"])
         side.picked.connect(lambda key: self._change(step, "side", key))
-        minutes = Number(f"Minutes of {number}", 44)
+        minutes = Number(tr("Minutes of {number}", number=number), 44)
         minutes.setText(step["minutes"])
         minutes.textEdited.connect(lambda text: self._change(step, "minutes", text))
         grid.addLayout(row(side, minutes, label("min", "ui", "second"), gap=6), at, 4)
         if kinds is BEFORE:
-            needed = own_picker(f"Is {number} needed", NEEDED, step["needed"])
+            needed = own_picker(tr("Is {number} needed", number=number), NEEDED, step["needed"])
             needed.picked.connect(lambda key: self._change(step, "needed", key))
             grid.addWidget(needed, at, 5)
-        up = button("Up", "plain")
-        up.setAccessibleName(f"Move {number} up")
+        up = button(tr("Up"), "plain")
+        up.setAccessibleName(tr("Move {number} up", number=number))
         up.setEnabled(at > 0)
         up.clicked.connect(lambda: self._move(steps, at))
-        drop = button("Drop", "plain")
-        drop.setAccessibleName(f"Drop {number}")
+        drop = button(tr("Drop"), "plain")
+        drop.setAccessibleName(tr("Drop {number}", number=number))
         drop.clicked.connect(lambda: self._drop(steps, at))
         grid.addLayout(row(up, drop, gap=4), at, COLUMNS - 1)
         grid.setColumnStretch(1, 1)

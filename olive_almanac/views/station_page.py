@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.words import tr
 from olive_almanac.steps.requests import Request
 from olive_almanac.views.big_type import InHand, numbers_of
 from olive_almanac.views.parts import Page
@@ -69,7 +70,7 @@ class StationPage(Page):
             if words is not None
         )
         if entry is None:
-            return InHand(where, "Nothing is in the book for this yet")
+            return InHand(where, tr("Nothing is in the book for this yet"))
         unit = self.session.preferences.speed_unit
         more = ", ".join(setting_words(entry.setting, unit)[1:])
         return InHand(where, TASK_WORDS[entry.task], numbers_of(entry.setting, unit), more)

@@ -14,6 +14,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.words import tr
 from olive_almanac.steps.find import entry_of_code, trial_of_code
 from olive_almanac.steps.ports import Bench
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
@@ -47,7 +48,7 @@ __all__ = ["MainWindow"]
 LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
 RESIZE_PAUSE_MS = 150
 USUAL_SIZE = (1280, 800)
-UNKNOWN_TRIAL = (
+UNKNOWN_TRIAL = tr(
     "This library holds no trial with that code. It may have been planned on another machine."
 )
 THREAD = [station.id for station in STATIONS if station.thread]
@@ -220,8 +221,14 @@ class MainWindow(QMainWindow):
         if shown < chosen:
             width, height = (round(side * chosen / 100) for side in theme.LEAST_WINDOW)
             self.session.tell(
-                f"{chosen} % takes a window of {width} × {height}; here {shown} % keeps every key "
-                "in view."
+                tr(
+                    "{chosen} % takes a window of {width} × {height}; here {shown} % keeps every "
+                    "key in view.",
+                    chosen=chosen,
+                    width=width,
+                    height=height,
+                    shown=shown,
+                )
             )
 
     def set_speed_unit(self, unit: str) -> None:
@@ -335,7 +342,7 @@ class MainWindow(QMainWindow):
     def _open_entry(self, uid: str) -> None:
         entry = self.session.catalogue.entry_by_uid.get(uid)
         if entry is None:
-            self.session.tell("This library holds no entry with that code.")
+            self.session.tell(tr("This library holds no entry with that code."))
             return
         self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
         self.navigate("book")
@@ -401,10 +408,10 @@ class MainWindow(QMainWindow):
         try:
             save_preferences(self.services.preferences_file, self.session.preferences)
         except AlmanacError as problem:
-            print(f"olive-almanac: {problem}", file=sys.stderr)
+            print(tr("olive-almanac: {problem}", problem=problem), file=sys.stderr)
 
     def _show_problem(self) -> None:
-        self.offer("Understood", self._understood)
+        self.offer(tr("Understood"), self._understood)
 
     def _understood(self) -> None:
         self.session.understood()
@@ -440,7 +447,7 @@ class MainWindow(QMainWindow):
 
     def _show_demo(self, folder: Path) -> None:
         self.session.close_library()
-        self.folder, self.title = folder, "Olive Almanac, demo shop"
+        self.folder, self.title = folder, tr("Olive Almanac, demo shop")
         self.session.remember(machine_uid="north-bench", stock_uid="birch-3", task="cut")
         self.setWindowTitle(self.title)
         self.open_library()
@@ -452,7 +459,7 @@ class MainWindow(QMainWindow):
         """Whether a run is going on; says so, for whoever would leave it alone."""
         if not any(page.is_running() for page in self.pages.values()):
             return False
-        self.session.tell("A run is going on. Stop it first, then do it again.")
+        self.session.tell(tr("A run is going on. Stop it first, then do it again."))
         return True
 
     @property
@@ -637,9 +644,12 @@ class MainWindow(QMainWindow):
     def _may_leave_run(self, page: Any) -> bool:
         answer = QMessageBox.question(
             self,
-            "A run is going on",
-            "The machine is still burning. Stop the run, beam off, and leave? What has burnt is "
-            "kept.",
+            tr("A run is going on"),
+            tr(
+                "The machine is still burning. Stop the run, beam off, "
+                "and leave? What has burnt is "
+                "kept."
+            ),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QVBoxLayout
 
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import capital
+from olive_almanac.core.words import tr
 from olive_almanac.steps.wrong import WrongAnswer, askable, wrong_work
 from olive_almanac.views.parts import (
     MIDDLE_RIGHT,
@@ -38,7 +39,7 @@ __all__ = ["WrongDialog"]
 
 MOST_SHOWN = 6
 TELLING = 0.26  # what is met more often than this says little
-HINT = (
+HINT = tr(
     "Weighed by what was read and what the shop’s records say. An aid: the check decides. What "
     "smells or flares is dealt with first: beam off, air, extinguisher."
 )
@@ -68,22 +69,27 @@ class WrongDialog(QDialog):
     def __init__(self, window: MainWindow, cell_id: str = "") -> None:
         super().__init__(window)
         self._window, self.session, self.cell_id = window, window.session, cell_id
-        self.setWindowTitle("What went wrong")
+        self.setWindowTitle(tr("What went wrong"))
         self.said: dict[str, bool] = {}
         self.answer: WrongAnswer | None = None
         self._work = LatestWork(window.work)
         subject = self.session.subject
-        about = "Choose a machine and a stock first."
+        about = tr("Choose a machine and a stock first.")
         asked: tuple[tuple[str, str], ...] = ()
         if subject.machine is not None and subject.stock is not None:
-            about = f"{subject.stock.label} on {subject.machine.name}, {TASK_WORDS[subject.task]}"
+            about = tr(
+                "{stock} on {machine}, {task_words}",
+                stock=subject.stock.label,
+                machine=subject.machine.name,
+                task_words=TASK_WORDS[subject.task],
+            )
             asked = askable(subject.machine, subject.stock, subject.task)
         self.first = label("", "ui_b", wrap=True)
         self.first.hide()
         self.boxes: dict[str, TickBox] = {}
         signs = QVBoxLayout()
         signs.setSpacing(px(2))
-        signs.addWidget(Heading("What is seen"))
+        signs.addWidget(Heading(tr("What is seen")))
         for key, words in asked:
             tick = TickBox(capital(words))
             tick.clicked.connect(lambda on, key=key: self._say(key, on))
@@ -95,7 +101,7 @@ class WrongDialog(QDialog):
         left = scrolling(seen, (px(336), px(160)))
         left.setFixedWidth(px(348))
         self.known = label("", "small", "second", wrap=True)
-        signs.insertWidget(signs.count() - 1, Heading("What the records say"))
+        signs.insertWidget(signs.count() - 1, Heading(tr("What the records say")))
         signs.insertWidget(signs.count() - 1, self.known)
         self.causes = QVBoxLayout()
         self.causes.setSpacing(px(3))
@@ -103,12 +109,12 @@ class WrongDialog(QDialog):
         inside.setLayout(col(self.causes, None, gap=0, margins=(0, 0, 10, 0)))
         across = row(left, hair("vhair"), scrolling(inside, (px(320), px(160))), gap=16)
         across.setStretch(2, 1)
-        close = button("Close")
+        close = button(tr("Close"))
         foot = row(label(HINT, "small", "second", wrap=True), close, gap=16)
         foot.setStretch(0, 1)
         close.clicked.connect(self.accept)
         body = col(
-            row(label("What went wrong", "h2"), None, label(about, "ui", "second")),
+            row(label(tr("What went wrong"), "h2"), None, label(about, "ui", "second")),
             hair("bold"),
             self.first,
             across,
@@ -140,13 +146,17 @@ class WrongDialog(QDialog):
             for key, so in answer.signs.items()
             if so and key not in self.boxes and SIGNS[key].usual < TELLING
         ]
-        self.known.setText("; ".join(told) or "nothing out of the ordinary")
+        self.known.setText("; ".join(told) or tr("nothing out of the ordinary"))
         self.first.setVisible(answer.one_more is not None)
         if answer.one_more is not None:
             about = (
-                f"Cell {answer.cell_id}" if answer.cell_id else "A piece of this entry’s setting"
+                tr("Cell {cell_id}", cell_id=answer.cell_id)
+                if answer.cell_id
+                else tr("A piece of this entry’s setting")
             )
-            self.first.setText(f"Before it is moved. {about}: {answer.one_more.says}")
+            self.first.setText(
+                tr("Before it is moved. {about}: {says}", about=about, says=answer.one_more.says)
+            )
         clear_layout(self.causes)
         for n, cause in enumerate(answer.causes[:MOST_SHOWN], 1):
             self._add_cause(n, cause)
@@ -156,13 +166,20 @@ class WrongDialog(QDialog):
         name = f"{number}  {capital(cause.name)}"
         lines = []
         if found.speaks_for:
-            lines.append(f"For it: {'; '.join(found.speaks_for)}.")
+            lines.append(tr("For it: {speaks_for}.", speaks_for="; ".join(found.speaks_for)))
         if found.speaks_against:
-            lines.append(f"Not found here: {'; '.join(found.speaks_against)}.")
+            lines.append(
+                tr(
+                    "Not found here: {speaks_against}.",
+                    speaks_against="; ".join(found.speaks_against),
+                )
+            )
         reasons = label(" ".join(lines), "small", "second", wrap=True)
         reasons.setVisible(bool(lines))
-        check = label(f"To tell: {cause.check}.".replace("?.", "?"), "ui", wrap=True)
-        then = label(f"Then: {cause.mend}.", "small", "second", wrap=True)
+        check = label(
+            tr("To tell: {check}.", check=cause.check).replace("?.", "?"), "ui", wrap=True
+        )
+        then = label(tr("Then: {mend}.", mend=cause.mend), "small", "second", wrap=True)
         head = row(label(name, "h3"), None, ChanceBar(found.chance), gap=8)
         self.causes.addWidget(box(col(head, reasons, check, then, gap=1)))
         self.causes.addWidget(hair())

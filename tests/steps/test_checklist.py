@@ -176,7 +176,7 @@ class ChecklistTest(test_presenters.SessionCase):
         fresh = Checklist(self.session, self.view, lambda: None)
         fresh.choose(3)
         said = {one.key: one.text for one in fresh.fields()}["clamp"]
-        self.assertEqual(said, f"{x + 100:g},{y:g},{x + 130:g},{y + 15:g}")
+        self.assertEqual(said, f"{x + 100:g}, {y:g}, {x + 130:g}, {y + 15:g}")
 
     def test_the_air_of_the_room_goes_into_the_entry_and_a_slip_is_told(self):
         self.tool("exhaust", celsius="21,5", humidity_percent="45")

@@ -22,6 +22,7 @@ from numpy.typing import ArrayLike, NDArray
 from scipy.optimize import least_squares
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["LEAST_LINES", "FocusFit", "fit_burnt_lines"]
 
@@ -82,7 +83,11 @@ def fit_burnt_lines(
     shows = np.isfinite(width) & (width > 0)
     z, width = z[shows], width[shows]
     if len(np.unique(z)) < LEAST_LINES:
-        raise OutOfRange("Lines with a width", len(np.unique(z)), f"at least {LEAST_LINES} heights")
+        raise OutOfRange(
+            tr("Lines with a width"),
+            len(np.unique(z)),
+            tr("at least {least_lines} heights", least_lines=LEAST_LINES),
+        )
     logs, middle = np.log(width), float(np.average(z, weights=1 / width**2))
     prior = np.array([middle, 0.0, math.log(rayleigh_mm), math.log(math.log(contrast))])
     spread = np.array([float(np.ptp(z)), 1e3, RAYLEIGH_SD, CONTRAST_SD])

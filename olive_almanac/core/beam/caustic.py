@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["CausticFit", "fit_caustic"]
 
@@ -45,21 +46,27 @@ def fit_caustic(
     """
     z, d = np.asarray(height_mm, float), np.asarray(diameter_mm, float)
     if len(z) != len(d) or len(z) < LEAST_POINTS:
-        raise OutOfRange("Number of heights", len(z), f"at least {LEAST_POINTS}")
+        raise OutOfRange(
+            tr("Number of heights"),
+            len(z),
+            tr("at least {least_points}", least_points=LEAST_POINTS),
+        )
     if not (np.isfinite(z).all() and np.isfinite(d).all() and (d > 0).all()):
-        raise OutOfRange("Line widths", "not all above 0", "numbers above 0")
+        raise OutOfRange(tr("Line widths"), tr("not all above 0"), tr("numbers above 0"))
     middle = float(z.mean())
     design = np.column_stack([np.ones_like(z), z - middle, (z - middle) ** 2])
     weighted = design / d[:, None] ** 2
     if np.linalg.matrix_rank(weighted) < 3:
-        raise OutOfRange("Heights", "too few different ones", "at least 3 different ones")
+        raise OutOfRange(
+            tr("Heights"), tr("too few different ones"), tr("at least 3 different ones")
+        )
     coefficients, *_ = np.linalg.lstsq(weighted, np.ones_like(d), rcond=None)
     values = _shape(coefficients, wavelength_nm)
     if values is None:
         raise OutOfRange(
-            "Line widths",
-            "without a narrowest place",
-            "narrow in the middle and wider at both ends; burn more heights",
+            tr("Line widths"),
+            tr("without a narrowest place"),
+            tr("narrow in the middle and wider at both ends; burn more heights"),
         )
     scatter = float(((weighted @ coefficients - 1) ** 2).sum() / max(1, len(z) - 3))
     covariance = scatter * np.linalg.inv(weighted.T @ weighted)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = [
     "beam_radius",
@@ -29,13 +30,13 @@ def focused_spot(
 ) -> float:
     """Return the 1/e2 diameter in focus, mm: 4 M2 lambda f / (pi D)."""
     for name, value in (
-        ("Wavelength", wavelength_nm),
-        ("Focal length", focal_length_mm),
-        ("Beam diameter", beam_mm),
+        (tr("Wavelength"), wavelength_nm),
+        (tr("Focal length"), focal_length_mm),
+        (tr("Beam diameter"), beam_mm),
         ("M2", m2),
     ):
         if not (math.isfinite(value) and value > 0):
-            raise OutOfRange(name, value, "above 0")
+            raise OutOfRange(name, value, tr("above 0"))
     return 4 * m2 * wavelength_nm * 1e-6 * focal_length_mm / (math.pi * beam_mm)
 
 
@@ -44,12 +45,12 @@ def rayleigh_range(*, waist_radius_mm: float, wavelength_nm: float, m2: float = 
     11146-1:2021).
     """
     for field, value in (
-        ("Waist radius", waist_radius_mm),
-        ("Wavelength", wavelength_nm),
+        (tr("Waist radius"), waist_radius_mm),
+        (tr("Wavelength"), wavelength_nm),
         ("M2", m2),
     ):
         if not (math.isfinite(value) and value > 0):
-            raise OutOfRange(field, value, "above 0")
+            raise OutOfRange(field, value, tr("above 0"))
     return math.pi * waist_radius_mm**2 / (m2 * wavelength_nm * 1e-6)
 
 

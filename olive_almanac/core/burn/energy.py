@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = [
     "areal_energy",
@@ -33,7 +34,7 @@ def line_energy(*, power_w: ArrayLike, speed_mm_s: ArrayLike) -> Floats:
     >>> line_energy(power_w=40, speed_mm_s=[10, 20])
     array([4., 2.])
     """
-    return _from_zero("Power", power_w, "W") / _above_zero("Speed", speed_mm_s, "mm/s")
+    return _from_zero(tr("Power"), power_w, "W") / _above_zero(tr("Speed"), speed_mm_s, "mm/s")
 
 
 def areal_energy(*, power_w: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLike) -> Floats:
@@ -43,7 +44,7 @@ def areal_energy(*, power_w: ArrayLike, speed_mm_s: ArrayLike, pitch_mm: ArrayLi
     np.float64(40.0)
     """
     return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero(
-        "Line pitch", pitch_mm, "mm"
+        tr("Line pitch"), pitch_mm, "mm"
     )
 
 
@@ -52,13 +53,17 @@ def severance_energy(
 ) -> Floats:
     """Return the energy sent per area of cut face, J/mm2: P / (v t).  Shapes broadcast."""
     return line_energy(power_w=power_w, speed_mm_s=speed_mm_s) / _above_zero(
-        "Thickness", thickness_mm, "mm"
+        tr("Thickness"), thickness_mm, "mm"
     )
 
 
 def mean_irradiance(*, power_w: ArrayLike, spot_mm: ArrayLike) -> Floats:
     """Return power over the area of the 1/e2 spot, W/mm2: 4 P / (pi d2)."""
-    return 4 * _from_zero("Power", power_w, "W") / (np.pi * _above_zero("Spot", spot_mm, "mm") ** 2)
+    return (
+        4
+        * _from_zero(tr("Power"), power_w, "W")
+        / (np.pi * _above_zero(tr("Spot"), spot_mm, "mm") ** 2)
+    )
 
 
 def track_fluence(*, power_w: ArrayLike, speed_mm_s: ArrayLike, radius_mm: ArrayLike) -> Floats:
@@ -69,7 +74,7 @@ def track_fluence(*, power_w: ArrayLike, speed_mm_s: ArrayLike, radius_mm: Array
     line.
     """
     line = line_energy(power_w=power_w, speed_mm_s=speed_mm_s)
-    result: Floats = np.sqrt(2 / np.pi) * line / _above_zero("Radius", radius_mm, "mm")
+    result: Floats = np.sqrt(2 / np.pi) * line / _above_zero(tr("Radius"), radius_mm, "mm")
     return result
 
 
@@ -81,8 +86,8 @@ def dose_ripple(*, pitch_mm: float, spot_mm: float) -> float:
     not positive.
     """
     pitch, radius = (
-        float(_above_zero("Line pitch", pitch_mm, "mm")),
-        float(_above_zero("Spot", spot_mm, "mm")) / 2,
+        float(_above_zero(tr("Line pitch"), pitch_mm, "mm")),
+        float(_above_zero(tr("Spot"), spot_mm, "mm")) / 2,
     )
     reach = int(np.ceil(6 * radius / pitch)) + 1
     lines = np.arange(-reach, reach + 1) * pitch
@@ -91,11 +96,11 @@ def dose_ripple(*, pitch_mm: float, spot_mm: float) -> float:
 
 
 def _above_zero(field: str, values: ArrayLike, unit: str) -> Floats:
-    return _checked(field, values, unit, "above 0", strict=True)
+    return _checked(field, values, unit, tr("above 0"), strict=True)
 
 
 def _from_zero(field: str, values: ArrayLike, unit: str) -> Floats:
-    return _checked(field, values, unit, "at least 0", strict=False)
+    return _checked(field, values, unit, tr("at least 0"), strict=False)
 
 
 def _checked(field: str, values: ArrayLike, unit: str, allowed: str, *, strict: bool) -> Floats:

@@ -29,24 +29,26 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from olive_almanac.core.words import tr
+
 __all__ = ["PARAMETERS", "Burns", "Groove", "Needed", "fast_phi"]
 
 Floats = NDArray[np.float64]
 Reals = NDArray[np.float32]
 PARAMETERS = (
-    "ln removal",
-    "ln threshold",
-    "ln char loss",
-    "ln rayleigh factor",
-    "focus shift",
-    "ln side loss",
-    "ln noise",
-    "ln hang band",
-    "ln wall loss",
-    "power bend",
-    "air gain",
-    "direction offset",
-    "pass gain",
+    tr("ln removal"),
+    tr("ln threshold"),
+    tr("ln char loss"),
+    tr("ln rayleigh factor"),
+    tr("focus shift"),
+    tr("ln side loss"),
+    tr("ln noise"),
+    tr("ln hang band"),
+    tr("ln wall loss"),
+    tr("power bend"),
+    tr("air gain"),
+    tr("direction offset"),
+    tr("pass gain"),
 )
 REMOVAL, THRESHOLD, CHAR_LOSS, STRETCH, SHIFT, SIDE_LOSS, NOISE, HANG = range(8)
 WALLS, BEND, AIR, WAY, GAIN = range(8, len(PARAMETERS))

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.words import tr
 
 __all__ = ["overlaps_text", "pulse_overlap", "pulse_rate_of"]
 
@@ -18,9 +19,9 @@ def pulse_overlap(*, speed_mm_s: float, rate_khz: float, spot_mm: float) -> floa
     Raises OutOfRange for a rate or a spot that is not positive.  The usual measure of pulsed
     marking (common practice, no source).
     """
-    for name, value, unit in (("Pulse rate", rate_khz, "kHz"), ("Spot", spot_mm, "mm")):
+    for name, value, unit in ((tr("Pulse rate"), rate_khz, "kHz"), (tr("Spot"), spot_mm, "mm")):
         if not value > 0:
-            raise OutOfRange(name, value, "above 0", unit)
+            raise OutOfRange(name, value, tr("above 0"), unit)
     return 1 - speed_mm_s / (1000 * rate_khz * spot_mm)
 
 
@@ -49,8 +50,8 @@ def overlaps_text(machine: Machine, settings: Iterable[Setting]) -> str:
     if not found:
         return ""
     if max(found) <= 0:
-        return "pulses apart"
+        return tr("pulses apart")
     low, high = (f"{100 * max(0.0, end):.0f}" for end in (min(found), max(found)))
     if low == high:
         return f"{high} %"
-    return f"{low} to {high} %"
+    return tr("{low} to {high} %", low=low, high=high)

@@ -11,6 +11,7 @@ from olive_almanac.core.records.factors import FACTORS, further_words
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["Level", "levels_of", "soonest"]
 
@@ -61,7 +62,7 @@ def levels_of(pairs: Pairs) -> tuple[Level, ...]:
     levels = [
         Level(
             _fields_of(setting),
-            ", ".join(further_words(setting)) or "the source’s own",
+            ", ".join(further_words(setting)) or tr("the source’s own"),
             tuple(_only(trial, readings, _fields_of(setting)) for trial, readings in pairs),
         )
         for setting in found.values()

@@ -20,6 +20,7 @@ from olive_almanac.core.records.reading import Reading, Verdict
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Cell, CouponSize, Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["carry_entry"]
 
@@ -50,9 +51,9 @@ def carry_entry(
     Raises Barred, OutOfRange.
     """
     differs = transfer_between(machine, stock, to_machine, to_stock).words
-    says = "Carried over from an entry for the same."
+    says = tr("Carried over from an entry for the same.")
     if differs:
-        says = f"Carried over from an entry for {', '.join(differs)}."
+        says = tr("Carried over from an entry for {differs}.", differs=", ".join(differs))
     if entry.task == "cut":
         setting, evidence = compute_guess(
             to_machine,
@@ -107,7 +108,7 @@ def _as_readings(entry: Entry, machine: Machine, stock: Stock) -> tuple[Trial, l
     )
     trial = Trial(
         f"entry-{entry.uid}"[:60],
-        "Entry of the book",
+        tr("Entry of the book"),
         entry.written,
         machine,
         stock,

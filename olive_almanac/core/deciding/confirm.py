@@ -10,6 +10,7 @@ from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, flared
 from olive_almanac.core.records.recipe import RecipeKey
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import mid_sentence, tr
 
 __all__ = ["ConfirmRun", "decide_confirm"]
 
@@ -49,22 +50,24 @@ def decide_confirm(trial: Trial, readings: Sequence[Reading]) -> ConfirmRun:
         if seen is None:
             continue
         if flared(seen):
-            bad.append((cell.id, "flared up"))
+            bad.append((cell.id, tr("flared up")))
         elif seen.verdict in RIGHT:
             good.append(cell.id)
         elif seen.verdict is not None:
-            bad.append((cell.id, VERDICT_WORDS[seen.verdict].lower()))
+            bad.append((cell.id, mid_sentence(VERDICT_WORDS[seen.verdict])))
     left = len(trial.cells) - len(good) - len(bad)
     return ConfirmRun(tuple(good), tuple(bad), left, _says(trial, len(good), bad, left))
 
 
 def _says(trial: Trial, good: int, bad: Sequence[tuple[str, str]], left: int) -> str:
-    did = "came out right"
+    did = tr("came out right")
     if trial.task == "cut":
-        did = "fell free"
-    says = f"{good} of {count_text(good + len(bad), 'burn')} {did}."
+        did = tr("fell free")
+    says = tr(
+        "{good} of {burns} {did}.", good=good, burns=count_text(good + len(bad), "burn"), did=did
+    )
     if bad:
         says += " " + "; ".join(f"{cell}: {seen}" for cell, seen in bad) + "."
     if left:
-        says += f" {count_text(left, 'burn')} not read yet."
+        says += tr(" {burns} not read yet.", burns=count_text(left, "burn"))
     return says

@@ -36,6 +36,7 @@ from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text, passes_text, percent_text, speed_text
+from olive_almanac.core.words import tr
 
 __all__ = ["TARGET", "decide_cut", "margin_sentence"]
 
@@ -64,8 +65,8 @@ LAST_SHARE, LAST_LEAST_MM_S = 1.6, 1.0
 DEEP_ENOUGH, DEEP_ENOUGH_CELLS = 0.6, 3  # measured depths, as shares of the thickness
 FOCUS_STEP_MM = 0.3  # a focus this near to what was burnt counts as burnt
 NEVER = 0.03  # chance that anything gets through below which it is given up
-NOTHING_READ = "Nothing has been read yet, so there is nothing to decide from."
-ONLY_LINES = "Lines show where the focus lies, not what falls free: burn a grid to decide."
+NOTHING_READ = tr("Nothing has been read yet, so there is nothing to decide from.")
+ONLY_LINES = tr("Lines show where the focus lies, not what falls free: burn a grid to decide.")
 
 
 def decide_cut(
@@ -108,14 +109,17 @@ def _all_flared(
         air=knowledge.air,
         count=count,
     )
-    to_do = "Nothing cooler is left to try."
+    to_do = tr("Nothing cooler is left to try.")
     if cooler.cells:
-        to_do = f"Burn the {count_text(len(cooler.cells), 'cell')} proposed: they are cooler."
+        to_do = tr(
+            "Burn the {cells} proposed: they are cooler.",
+            cells=count_text(len(cooler.cells), "cell"),
+        )
     return Decision(
         (),
         target,
         0,
-        f"Every cell read so far flared up. {to_do}",
+        tr("Every cell read so far flared up. {to_do}", to_do=to_do),
         undecided=True,
         next_cells=cooler.settings,
         next_reasons=tuple(cell.reason for cell in cooler.cells),
@@ -344,10 +348,14 @@ class _Window:
         if wide:
             picks.append(self._described("widest", max(wide, key=lambda o: o.margin)))
         picks = _distinct(picks)
-        says = (
-            f"{AIMS[picks[0].aim]}: {_told(picks[0].setting)}, {100 * picks[0].probability:.0f} % "
-            "sure to fall free; "
-            f"edge known to ± {max(1, round(100 * doubt))} % from {known.cells_read} cells."
+        says = tr(
+            "{aims}: {setting}, {probability:.0f} % sure to fall free; edge known to ± "
+            "{doubt} % from {cells_read} cells.",
+            aims=AIMS[picks[0].aim],
+            setting=_told(picks[0].setting),
+            probability=100 * picks[0].probability,
+            doubt=max(1, round(100 * doubt)),
+            cells_read=known.cells_read,
         )
         return Decision(
             tuple(picks),
@@ -380,7 +388,9 @@ class _Window:
             chosen.setdefault(option.setting.passes, option)
         cells = [
             Proposal(
-                o.setting, self.target, f"whether it flares up with {passes_text(o.setting.passes)}"
+                o.setting,
+                self.target,
+                tr("whether it flares up with {passes}", passes=passes_text(o.setting.passes)),
             )
             for o in list(chosen.values())[:most]
         ]
@@ -410,7 +420,7 @@ class _Window:
         ]
         top = self.knowledge.case.max_speed_mm_s
         quicker = _dialled(min(PROOF_QUICKER * pick.speed_mm_s, top))
-        wanted.append((replace(pick, speed_mm_s=quicker), "how much quicker the pick may run"))
+        wanted.append((replace(pick, speed_mm_s=quicker), tr("how much quicker the pick may run")))
         return [
             Proposal(setting, self.target, why)
             for setting, why in wanted
@@ -419,8 +429,12 @@ class _Window:
 
     @staticmethod
     def _focus_words(step_mm: float) -> str:
-        way = "lower" if step_mm > 0 else "higher"
-        return f"whether the pick takes a focus {number_text(abs(step_mm))} mm {way}"
+        way = tr("lower") if step_mm > 0 else tr("higher")
+        return tr(
+            "whether the pick takes a focus {step_mm} mm {way}",
+            step_mm=number_text(abs(step_mm)),
+            way=way,
+        )
 
     def _was_read(self, wanted: Setting) -> bool:
         """Whether a cell next to a setting has been read."""
@@ -501,10 +515,13 @@ class _Window:
             )
         )
         why = {
-            "quickest": f"the fastest setting that meets the house rule of {100 * self.target:g} %",
-            "cleanest": "the least char among settings that meet the house rule",
+            "quickest": tr(
+                "the fastest setting that meets the house rule of {target:g} %",
+                target=100 * self.target,
+            ),
+            "cleanest": tr("the least char among settings that meet the house rule"),
             "widest": (
-                "the most energy in hand for at most half as much time again, edge not charred"
+                tr("the most energy in hand for at most half as much time again, edge not charred")
             ),
         }[aim]
         return Pick(
@@ -529,41 +546,54 @@ class _Window:
             if cleaner is not None and quickest.setting.passes < cleaner.setting.passes:
                 few, many = quickest.setting.passes, cleaner.setting.passes
                 if few == 1:
-                    slow = "One slow pass chars"
+                    slow = tr("One slow pass chars")
                 else:
-                    slow = f"{few} slow passes char"
-                remarks.append(f"{slow}: {many} faster passes leave a cleaner edge.")
+                    slow = tr("{few} slow passes char", few=few)
+                remarks.append(
+                    tr("{slow}: {many} faster passes leave a cleaner edge.", slow=slow, many=many)
+                )
             else:
-                remarks.append("The edge will char whichever way it is cut here.")
+                remarks.append(tr("The edge will char whichever way it is cut here."))
         untried = [pick for pick in picks if pick.untried]
         if untried:
-            names = " and ".join(AIMS[pick.aim] for pick in untried)
-            beyond = "lie"
+            names = tr(" and ").join(AIMS[pick.aim] for pick in untried)
+            beyond = tr("lie")
             if len(untried) == 1:
-                beyond = "lies"
+                beyond = tr("lies")
             remarks.append(
-                f"{names} {beyond} beyond the passes and focus burnt so far: reckoned, so confirm "
-                "first."
+                tr(
+                    "{names} {beyond} beyond the passes and focus burnt so far: reckoned, so "
+                    "confirm first.",
+                    names=names,
+                    beyond=beyond,
+                )
             )
         directions = compare_directions(self.knowledge, quickest.setting, target=self.target)
         if directions is not None:
             remarks.append(directions.says)
         if self.knowledge.carried:
-            remarks.append(f"Begun from {'; '.join(self.knowledge.carried)}.")
+            remarks.append(tr("Begun from {carried}.", carried="; ".join(self.knowledge.carried)))
             differ = kin_words(self.knowledge.kin) if self.knowledge.kin is not None else ""
             remarks += [differ] if differ else []
         if self.knowledge.drift.says:
-            remarks.append(f"Allows for {', '.join(self.knowledge.drift.says)}.")
+            remarks.append(tr("Allows for {says}.", says=", ".join(self.knowledge.drift.says)))
         if enough:
             whole = self._full_grid(doubt)
             saved = whole - self.knowledge.cells_read
             remarks.append(
                 (
-                    "Good enough: further cells would not change the pick by more than "
-                    f"{100 * self._near_enough:.0f} %."
+                    tr(
+                        "Good enough: further cells would not change the pick by more than "
+                        "{near_enough:.0f} %.",
+                        near_enough=100 * self._near_enough,
+                    )
                 )
                 + (
-                    f" A full grid as fine as this takes {whole} cells: {saved} saved."
+                    tr(
+                        " A full grid as fine as this takes {whole} cells: {saved} saved.",
+                        whole=whole,
+                        saved=saved,
+                    )
                     if saved > 0
                     else ""
                 )
@@ -605,9 +635,11 @@ class _Window:
             focus_mm=[s.mean_focus_mm for s in self.read],
         )
         trial, cell = self.read_cells[int(margin.argmax())]
-        return (
-            f"Nothing got through. How deep is {cell.id} of {trial.name}? Type it in Read (key G): "
-            "one depth tells as much as several more cells."
+        return tr(
+            "Nothing got through. How deep is {id} of {trial}? Type it in Read (key G): "
+            "one depth tells as much as several more cells.",
+            id=cell.id,
+            trial=trial.name,
         )
 
     def _none_found(self, next_cells: NextCells) -> Decision:
@@ -621,8 +653,9 @@ class _Window:
         )
         proposed = ""
         if next_cells.cells:
-            proposed = (
-                f"Burn the {count_text(len(next_cells.cells), 'cell')} proposed, low energy first."
+            proposed = tr(
+                "Burn the {cells} proposed, low energy first.",
+                cells=count_text(len(next_cells.cells), "cell"),
             )
         end = dead_end(known, [pair for pair in self.pairs if pair[0].id in known.own])
         base = Decision(
@@ -640,12 +673,12 @@ class _Window:
         hopeless = next_cells.possible < NEVER and known.data.verdicts.count("free") < SOME_FREE
         elsewhere = self._other_heights() if hopeless else []
         if hopeless and not elsewhere:
-            says = (
+            says = tr(
                 "This machine will not cut it reliably: nothing from its fastest down to where a "
                 "flare-up is expected meets the house rule."
             )
             if stall > 0.5:
-                says = (
+                says = tr(
                     "It stalls: more passes will not get through. Refocus between passes, take "
                     "thinner stock or another machine."
                 )
@@ -655,25 +688,30 @@ class _Window:
             cells = count_text(len(elsewhere), "cell")
             return replace(
                 base,
-                says=f"Nothing gets through at this focus. Before giving up: {cells} at others.",
+                says=tr(
+                    "Nothing gets through at this focus. Before giving up: {cells} at others.",
+                    cells=cells,
+                ),
                 next_cells=told.settings,
                 next_reasons=tuple(cell.reason for cell in told.cells),
             )
         if end is not None:
             return replace(base, says=f"{end.says} {proposed}".strip())
         if stall > SURE_STALL:
-            says = (
+            says = tr(
                 "It stalls: more passes will not get through. Go slower, refocus between passes, "
                 "take thinner stock or another machine."
             )
             return replace(base, says=f"{says} {proposed}".strip())
         if self.options:
             return replace(base, says=self._too_hot(len(next_cells.cells)))
-        says = (
-            f"Not decided yet: the surest setting falls free {self._surest(best)} % of the time, "
-            f"the house rule asks for {100 * self.target:g} %. "
+        says = tr(
+            "Not decided yet: the surest setting falls free {best} % of the time, the "
+            "house rule asks for {target:g} %. ",
+            best=self._surest(best),
+            target=100 * self.target,
         )
-        return replace(base, says=says + (proposed or "Nothing is left to try here."))
+        return replace(base, says=says + (proposed or tr("Nothing is left to try here.")))
 
     def _other_heights(self) -> list[Proposal]:
         """The hottest cells that may be burnt with the focus on the face, in the middle and at the
@@ -700,7 +738,7 @@ class _Window:
                 Proposal(
                     Setting(self.top.power, speed, n, focus, air=self.knowledge.air),
                     0.0,
-                    "whether another focus gets through",
+                    tr("whether another focus gets through"),
                 )
                 for n, speed in hottest.items()
             ]
@@ -716,13 +754,17 @@ class _Window:
     def _too_hot(self, proposed: int) -> str:
         """What is said where settings get through, but none without a flare-up being likely."""
         if any(flared(reading) for _, readings in self.pairs for reading in readings):
-            says = "Every setting that gets through may flare up."
+            says = tr("Every setting that gets through may flare up.")
         else:
-            says = "Every setting that gets through may flare up; nothing has flared yet."
+            says = tr("Every setting that gets through may flare up; nothing has flared yet.")
         if not proposed:
-            return f"{says} Nothing cooler is left to try."
+            return tr("{says} Nothing cooler is left to try.", says=says)
         cells = count_text(proposed, "cell")
-        return f"{says} Burn the {cells} proposed: quicker passes, more of them."
+        return tr(
+            "{says} Burn the {cells} proposed: quicker passes, more of them.",
+            says=says,
+            cells=cells,
+        )
 
     def _surest(self, best: float) -> str:
         """The highest chance of what was burnt or reckoned, in percent, cut rather than rounded up:
@@ -756,7 +798,9 @@ def _dialled(speed_mm_s: float) -> float:
 def margin_sentence(margins: Margins, setting: Setting) -> str:
     """Return the margin as a person says it: how much quicker it could run and still fall free."""
     if margins.speed is None:
-        return "It could run more than twice as quick and still fall free."
-    often = f" {round(20 * margins.keeps)} times in 20" if margins.is_sure else ""
+        return tr("It could run more than twice as quick and still fall free.")
+    often = tr(" {keeps} times in 20", keeps=round(20 * margins.keeps)) if margins.is_sure else ""
     quicker = number_text(100 * (margins.speed - 1), 2)
-    return f"It could run {quicker} % quicker and still fall free{often}."
+    return tr(
+        "It could run {quicker} % quicker and still fall free{often}.", quicker=quicker, often=often
+    )

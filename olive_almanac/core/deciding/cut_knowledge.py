@@ -39,6 +39,7 @@ from olive_almanac.core.records.setting import AIRS, Air, Direction, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "FIT_SEED",
@@ -281,7 +282,11 @@ def _prior_from_related(
     case = case_of(machine, stock, recipe)
     prior, counted = kin_prior(fits, case, labels_of(machine, stock), sds)
     carried = tuple(
-        f"{count_text(cells[id(fit)], 'cell')} of {', '.join(fit.nearness.words)}"
+        tr(
+            "{cells} of {nearness}",
+            cells=count_text(cells[id(fit)], "cell"),
+            nearness=", ".join(fit.nearness.words),
+        )
         for fit in counted
     )
     return prior, carried, own

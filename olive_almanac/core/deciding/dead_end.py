@@ -10,6 +10,7 @@ from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text, passes_text, speed_text
+from olive_almanac.core.words import tr
 
 __all__ = ["SURE_STALL", "DeadEnd", "dead_end"]
 
@@ -35,21 +36,28 @@ class DeadEnd:
     @property
     def says(self) -> str:
         s = self.setting
-        where = "on the face"
+        where = tr("on the face")
         if s.focus_mm > 0:
-            where = f"{number_text(s.focus_mm)} mm below the face"
+            where = tr("{focus_mm} mm below the face", focus_mm=number_text(s.focus_mm))
         elif s.focus_mm < 0:
-            where = f"{number_text(-s.focus_mm)} mm above the face"
-        reached = "do not get through"
+            where = tr("{focus_mm} mm above the face", focus_mm=number_text(-s.focus_mm))
+        reached = tr("do not get through")
         if self.depth_mm is not None:
-            reached = f"reach {number_text(self.depth_mm)} mm"
-        told = (
-            f"With the focus {where}, {passes_text(s.passes)} at {speed_text(s.speed_mm_s)} "
-            f"{reached}, and more dig no deeper."
+            reached = tr("reach {depth_mm} mm", depth_mm=number_text(self.depth_mm))
+        told = tr(
+            "With the focus {where}, {passes} at {speed_mm_s} {reached}, and more dig no deeper.",
+            where=where,
+            passes=passes_text(s.passes),
+            speed_mm_s=speed_text(s.speed_mm_s),
+            reached=reached,
         )
         if not self.ways:
-            return f"{told} Refocus between passes, take thinner stock or another machine."
-        return f"{told} {' or '.join(self.ways).capitalize()} may get further."
+            return tr(
+                "{told} Refocus between passes, take thinner stock or another machine.", told=told
+            )
+        return tr(
+            "{told} {ways} may get further.", told=told, ways=" or ".join(self.ways).capitalize()
+        )
 
 
 def dead_end(knowledge: FittedCut, pairs: Pairs) -> DeadEnd | None:
@@ -101,7 +109,7 @@ def _ways_on(knowledge: FittedCut, setting: Setting) -> Iterator[str]:
     if lowest > setting.focus_mm + LOWER_MM:
         lower = replace(setting, focus_mm=lowest)
         if _stall(knowledge, lower) < max(here - LESS_STALL, 1 - SURE_STALL):
-            yield f"a focus {number_text(lowest - setting.focus_mm, 2)} mm lower"
+            yield tr("a focus {lowest} mm lower", lowest=number_text(lowest - setting.focus_mm, 2))
     slower = replace(setting, speed_mm_s=setting.speed_mm_s / 2)
     if _stall(knowledge, slower) < here - LESS_STALL:
-        yield f"half the speed, {speed_text(slower.speed_mm_s)},"
+        yield tr("half the speed, {speed_mm_s},", speed_mm_s=speed_text(slower.speed_mm_s))

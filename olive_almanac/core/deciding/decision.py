@@ -8,17 +8,18 @@ from typing import Literal
 from olive_almanac.core.records.entry import Margins
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.words import tr
 
 __all__ = ["AIMS", "CHAR_LIMIT", "Aim", "Decision", "Pick", "aim_word", "came_from"]
 
 CHAR_LIMIT = 0.20  # most chance of a charred edge that the house rule takes
 Aim = Literal["quickest", "cleanest", "widest"]
 AIMS: dict[str, str] = {
-    "quickest": "Quickest safe",
-    "cleanest": "Cleanest edge",
-    "widest": "Widest margin",
+    "quickest": tr("Quickest safe"),
+    "cleanest": tr("Cleanest edge"),
+    "widest": tr("Widest margin"),
 }
-TONE_AIMS = {"quickest": "Quickest", "widest": "Surest tested"}
+TONE_AIMS = {"quickest": tr("Quickest"), "widest": tr("Surest tested")}
 
 
 def aim_word(aim: str, task: str) -> str:
@@ -57,10 +58,10 @@ class Pick:
 def came_from(pick: Pick) -> str:
     """Return in words whether a pick was burnt as it is, or reckoned."""
     if pick.burnt:
-        return "burnt as it is"
+        return tr("burnt as it is")
     if pick.untried:
-        return "reckoned beyond what was burnt"
-    return "reckoned between the cells, not burnt itself"
+        return tr("reckoned beyond what was burnt")
+    return tr("reckoned between the cells, not burnt itself")
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numpy as np
 from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.records.setting import Direction, Setting
 from olive_almanac.core.units import number_text, speed_text
+from olive_almanac.core.words import tr
 
 __all__ = ["Directions", "compare_directions"]
 
@@ -62,14 +63,15 @@ def compare_directions(
     differ = float(np.mean(np.abs(gap) > DIFFERS))
     slower, by = ("X" if gap.mean() < 0 else "Y"), 100 * float(-np.expm1(-abs(gap.mean())))
     if differ < 1 - SURE:
-        says = "X and Y cut alike."
+        says = tr("X and Y cut alike.")
     elif differ < SURE:
-        says = (
-            f"Not sure whether X and Y differ: {100 * differ:.0f} % that they do. Burn more "
-            "strips along both."
+        says = tr(
+            "Not sure whether X and Y differ: {differ:.0f} % that they do. Burn more "
+            "strips along both.",
+            differ=100 * differ,
         )
     else:
-        says = f"Along {slower} it must run {number_text(by, 2)} % slower."
+        says = tr("Along {slower} it must run {by} % slower.", slower=slower, by=number_text(by, 2))
     if both is not None:
-        says += f" For both take {speed_text(both)}."
+        says += tr(" For both take {both}.", both=speed_text(both))
     return Directions(x, y, both, differ, says)

@@ -34,6 +34,7 @@ from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["FittedTone", "decide_engrave", "know_tone", "prior_of_tone"]
 
@@ -164,7 +165,7 @@ def decide_engrave(
             (),
             target,
             knowledge.cells_read,
-            "Nothing has been read yet, so there is nothing to decide from.",
+            tr("Nothing has been read yet, so there is nothing to decide from."),
             undecided=True,
         )
     energies = [knowledge.counted(s) for s in settings]
@@ -182,8 +183,15 @@ def decide_engrave(
         picks,
         target,
         knowledge.cells_read,
-        f"{dialled:.2g} {_unit(settings)} gives the right tone with {100 * top:.0f} % chance; "
-        f"known to ± {max(1, round(100 * doubt))} % from {knowledge.cells_read} cells.",
+        tr(
+            "{dialled:.2g} {settings} gives the right tone with {top:.0f} % chance; "
+            "known to ± {doubt} % from {cells_read} cells.",
+            dialled=dialled,
+            settings=_unit(settings),
+            top=100 * top,
+            doubt=max(1, round(100 * doubt)),
+            cells_read=knowledge.cells_read,
+        ),
         edge_doubt=doubt,
         remarks=_remarks(knowledge, pairs, settings, energy),
     )
@@ -202,25 +210,38 @@ def _remarks(
         ripple = dose_ripple(pitch_mm=pitch, spot_mm=spot)
         lines = ""
         if ripple > PLAIN_RIPPLE:
-            lines = " Lines may show: take a finer pitch."
+            lines = tr(" Lines may show: take a finer pitch.")
         remarks.append(
-            f"Line pitch {number_text(pitch)} mm on a {number_text(spot)} mm spot: dose ripple "
-            f"{100 * ripple:.0f} %.{lines}"
+            tr(
+                "Line pitch {pitch} mm on a {spot} mm spot: dose ripple {ripple:.0f} %.{lines}",
+                pitch=number_text(pitch),
+                spot=number_text(spot),
+                ripple=100 * ripple,
+                lines=lines,
+            )
         )
     overlap = overlaps_text(knowledge.machine, settings)
     if overlap:
-        remarks.append(f"Overlap of the pulses along a line: {overlap}.")
+        remarks.append(tr("Overlap of the pulses along a line: {overlap}.", overlap=overlap))
     if knowledge.curve is not None:  # verdicts alone tell it too vaguely to speak of it
         remarks += _uneven_trade(knowledge.reciprocity)
     remarks += _texture(knowledge, pairs, energy)
     seen = [reading.defects for _, readings in pairs for reading in readings]
     for defect, advice in (
-        ("haze", "less air or a film keeps it off"),
-        ("uneven", "tape or a slower, weaker burn evens it"),
+        ("haze", tr("less air or a film keeps it off")),
+        ("uneven", tr("tape or a slower, weaker burn evens it")),
     ):
         count = sum(defect in defects for defects in seen)
         if count:
-            remarks.append(f"{count} of {len(seen)} cells show {DEFECT_WORDS[defect]}: {advice}.")
+            remarks.append(
+                tr(
+                    "{count} of {seen} cells show {defect_words}: {advice}.",
+                    count=count,
+                    seen=len(seen),
+                    defect_words=DEFECT_WORDS[defect],
+                    advice=advice,
+                )
+            )
     return tuple(remarks)
 
 
@@ -230,10 +251,10 @@ def _uneven_trade(reciprocity: float) -> list[str]:
         return []
     share = 2.0**-reciprocity
     if share < 1:
-        does = "weaker"
+        does = tr("weaker")
     else:
-        does = "stronger"
-    says = "Power and speed do not trade evenly here: half the power at half the speed burns"
+        does = tr("stronger")
+    says = tr("Power and speed do not trade evenly here: half the power at half the speed burns")
     return [f"{says} {number_text(100 * abs(share - 1), 2)} % {does}."]
 
 
@@ -258,8 +279,14 @@ def _texture(knowledge: FittedTone, pairs: Pairs, energy: float) -> list[str]:
     uneven, reach = weight @ evenness / weight.sum(), weight @ halo / weight.sum()
     haze = ""
     if reach > 0.05:
-        haze = f", haze reaches {number_text(float(reach), 2)} mm beside it"
-    return [f"At this energy the tone is uneven by {number_text(float(uneven), 2)} L*{haze}."]
+        haze = tr(", haze reaches {reach} mm beside it", reach=number_text(float(reach), 2))
+    return [
+        tr(
+            "At this energy the tone is uneven by {uneven} L*{haze}.",
+            uneven=number_text(float(uneven), 2),
+            haze=haze,
+        )
+    ]
 
 
 def _unit(settings: Sequence[Setting]) -> str:
@@ -277,7 +304,7 @@ def _picks(
             knowledge,
             "quickest",
             quick,
-            "the fastest tested speed, with the power that gives the right energy",
+            tr("the fastest tested speed, with the power that gives the right energy"),
         )
     ]
     surest = int(np.argmax(knowledge.chances_at(energies)[1]))
@@ -286,7 +313,7 @@ def _picks(
         abs(np.log(tested.speed_mm_s / quick.speed_mm_s)) > 0.05
         and knowledge.chances_at(energies[surest])[1] >= LEAST
     ):
-        picks.append(_pick(knowledge, "widest", tested, "the tested cell whose tone is surest"))
+        picks.append(_pick(knowledge, "widest", tested, tr("the tested cell whose tone is surest")))
     return tuple(picks)
 
 
@@ -379,9 +406,13 @@ def _undecided(
     cells = tuple(
         _fastest(knowledge, [pattern], energy * factor) for factor in (0.5, 0.7, 1.0, 1.4, 2.0)
     )
-    says = (
-        f"Not decided yet: the likeliest energy, {energy:.2g} {_unit(settings)}, is right with "
-        f"{100 * top:.0f} % chance only. Burn the {count_text(len(cells), 'cell')} proposed."
+    says = tr(
+        "Not decided yet: the likeliest energy, {energy:.2g} {settings}, is right "
+        "with {top:.0f} % chance only. Burn the {cells} proposed.",
+        energy=energy,
+        settings=_unit(settings),
+        top=100 * top,
+        cells=count_text(len(cells), "cell"),
     )
     return Decision(
         (), target, knowledge.cells_read, says, undecided=True, next_cells=cells, edge_doubt=doubt
@@ -401,7 +432,7 @@ def _for_lightness(
             (),
             target,
             knowledge.cells_read,
-            "Lightness was measured on fewer than 5 cells, so a target L* cannot be met yet.",
+            tr("Lightness was measured on fewer than 5 cells, so a target L* cannot be met yet."),
             undecided=True,
         )
     energy = knowledge.curve.energy_for(lightness, highest)
@@ -410,7 +441,10 @@ def _for_lightness(
             (),
             target,
             knowledge.cells_read,
-            f"This stock does not reach L* {lightness:g} within the energies tested.",
+            tr(
+                "This stock does not reach L* {lightness:g} within the energies tested.",
+                lightness=lightness,
+            ),
             never=True,
         )
     setting = _fastest(knowledge, settings, energy)
@@ -422,7 +456,7 @@ def _for_lightness(
             setting,
             chance,
             margins,
-            why=f"the fastest tested speed that gives L* {lightness:g}",
+            why=tr("the fastest tested speed that gives L* {lightness:g}", lightness=lightness),
         ),
     )
     reached = float(knowledge.curve.lightness(energy))
@@ -431,7 +465,13 @@ def _for_lightness(
         _with_burnt((pick,), pairs),
         target,
         knowledge.cells_read,
-        f"{dialled:.2g} {_unit(settings)} gives L* {reached:.0f} ± {knowledge.curve.doubt:.1f}.",
+        tr(
+            "{dialled:.2g} {settings} gives L* {reached:.0f} ± {doubt:.1f}.",
+            dialled=dialled,
+            settings=_unit(settings),
+            reached=reached,
+            doubt=knowledge.curve.doubt,
+        ),
         remarks=_remarks(knowledge, pairs, settings, energy),
     )
 

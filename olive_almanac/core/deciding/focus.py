@@ -10,6 +10,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr, trn
 
 __all__ = ["FocusDecision", "decide_focus"]
 
@@ -45,32 +46,45 @@ def decide_focus(trial: Trial, readings: Sequence[Reading]) -> FocusDecision:
         )
     except OutOfRange:
         missing = LEAST_LINES - len({z for z, _ in lines})
-        says = (
-            f"Not decided yet: measure the width of {missing} more line{'s' * (missing != 1)}, "
-            "by photo or with a gauge."
+        says = trn(
+            "Not decided yet: measure the width of {count} more line, by photo or with a gauge.",
+            "Not decided yet: measure the width of {count} more lines, by photo or with a gauge.",
+            missing,
         )
         return FocusDecision(None, lines, says)
-    where = (
-        f"{number_text(abs(fit.focus_mm), 2)} mm {'below' if fit.focus_mm > 0 else 'above'} "
-        "the top face"
+    where = tr(
+        "{focus_mm} mm {side} the top face",
+        focus_mm=number_text(abs(fit.focus_mm), 2),
+        side=tr("below") if fit.focus_mm > 0 else tr("above"),
     )
     error = number_text(fit.focus_se_mm, 2)
-    says = f"The line is narrowest with the focus set {where}, ± {error} mm."
+    says = tr(
+        "The line is narrowest with the focus set {where}, ± {error} mm.", where=where, error=error
+    )
     if not heights[0] <= fit.focus_mm <= heights[-1]:
         return FocusDecision(
             fit,
             lines,
             (
-                "The narrowest place lies outside the heights burnt, near "
-                f"{number_text(fit.focus_mm, 2)} mm: burn further."
+                tr(
+                    "The narrowest place lies outside the heights burnt, near {focus_mm} mm: "
+                    "burn further.",
+                    focus_mm=number_text(fit.focus_mm, 2),
+                )
             ),
         )
     if not fit.telling:
         return FocusDecision(
             fit,
             lines,
-            f"{says} The lines hardly differ: burn a wider range of heights, or with less power.",
+            tr(
+                "{says} The lines hardly differ: burn a wider range of heights, or with less "
+                "power.",
+                says=says,
+            ),
         )
     if fit.focus_se_mm > WELL_KNOWN * fit.rayleigh_mm:
-        return FocusDecision(fit, lines, f"{says} That is not sure enough: measure more lines.")
+        return FocusDecision(
+            fit, lines, tr("{says} That is not sure enough: measure more lines.", says=says)
+        )
     return FocusDecision(fit, lines, says, decided=True)

@@ -25,11 +25,12 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["compute_guess"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-RECKONED = "Reckoned from what this family of stock usually needs."
+RECKONED = tr("Reckoned from what this family of stock usually needs.")
 WANTED = 0.80  # a guess aims at this chance under the prior's wide doubt
 
 
@@ -86,7 +87,7 @@ def compute_guess(
         )
     knowledge = know_cut(machine, stock, related, rng=rng, kin=kin)
     if knowledge.carried:
-        says = f"Carried over from {' and '.join(knowledge.carried)}."
+        says = tr("Carried over from {carried}.", carried=" and ".join(knowledge.carried))
     else:
         says = RECKONED
     usual = Setting(1.0, 1.0, start.passes[0], start.focus_mm[0], air=start.air[0])
@@ -112,9 +113,9 @@ def compute_guess(
                 says=says,
             )
     raise OutOfRange(
-        "Chance to cut through",
+        tr("Chance to cut through"),
         best,
-        f"at least {WANTED:g}; this machine is not expected to cut it",
+        tr("at least {wanted:g}; this machine is not expected to cut it", wanted=WANTED),
     )
 
 

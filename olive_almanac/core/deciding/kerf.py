@@ -10,6 +10,7 @@ from olive_almanac.core.fitting.kerf import KerfFigures, kerf_figures, kerf_of, 
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["KerfDecision", "KerfRow", "decide_kerf", "expected_kerf"]
 
@@ -95,30 +96,36 @@ def decide_kerf(pairs: Pairs) -> KerfDecision:
 
 def _says(rows: Sequence[KerfRow]) -> str:
     if not rows:
-        return "Not decided yet: measure slots or stacks with a gauge, along X and along Y."
+        return tr("Not decided yet: measure slots or stacks with a gauge, along X and along Y.")
     x, y = (next((row for row in rows if row.axis == axis), None) for axis in ("x", "y"))
     if x is None or y is None:
         missing = "X"
         if y is None:
             missing = "Y"
-        return f"Only one axis is measured: measure along {missing} too, a spot is seldom round."
+        return tr(
+            "Only one axis is measured: measure along {missing} too, a spot is seldom round.",
+            missing=missing,
+        )
     gap, error = (
         x.figures.mean_mm - y.figures.mean_mm,
         math.hypot(x.figures.error_mm, y.figures.error_mm),
     )
-    offsets = (
-        f"Offset outlines by {number_text(x.figures.mean_mm / 2, 3)} mm along X and "
-        f"{number_text(y.figures.mean_mm / 2, 3)} mm along Y."
+    offsets = tr(
+        "Offset outlines by {mean_mm} mm along X and {mean_mm2} mm along Y.",
+        mean_mm=number_text(x.figures.mean_mm / 2, 3),
+        mean_mm2=number_text(y.figures.mean_mm / 2, 3),
     )
     if abs(gap) > APART * error:
         shown = abs(
             round(x.figures.mean_mm, 3) - round(y.figures.mean_mm, 3)
         )  # as between the two figures that are shown
-        return (
-            f"The kerf along {'X' if gap > 0 else 'Y'} is wider by {number_text(shown, 2)} mm. "
-            f"{offsets}"
+        return tr(
+            "The kerf along {axis} is wider by {shown} mm. {offsets}",
+            axis="X" if gap > 0 else "Y",
+            shown=number_text(shown, 2),
+            offsets=offsets,
         )
-    return f"X and Y agree within what the gauge tells. {offsets}"
+    return tr("X and Y agree within what the gauge tells. {offsets}", offsets=offsets)
 
 
 def expected_kerf(pairs: Pairs, line_energy_j_mm: float, passes: int) -> float | None:

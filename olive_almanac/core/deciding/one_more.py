@@ -10,6 +10,7 @@ from scipy.special import ndtr
 from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.words import tr
 
 __all__ = ["OneMore", "one_more"]
 
@@ -33,15 +34,21 @@ class OneMore:
     def says(self) -> str:
         """What to do, in a sentence."""
         if not self.passes:
-            return (
-                f"More passes at these numbers hardly help ({100 * self.chance:.0f} %): lower the "
-                "focus and go slower, or take it out by knife."
+            return tr(
+                "More passes at these numbers hardly help ({chance:.0f} %): lower the focus "
+                "and go slower, or take it out by knife.",
+                chance=100 * self.chance,
             )
-        more, free = "1 more pass", "frees"
+        more, free = tr("1 more pass"), tr("frees")
         if self.passes > 1:
-            more, free = f"{self.passes} more passes", "free"
+            more, free = tr("{passes} more passes", passes=self.passes), tr("free")
         chance = min(99, round(100 * self.chance))
-        return f"Leave it lie: {more} at the same numbers {free} it, {chance} % sure."
+        return tr(
+            "Leave it lie: {more} at the same numbers {free} it, {chance} % sure.",
+            more=more,
+            free=free,
+            chance=chance,
+        )
 
 
 def one_more(known: FittedCut, setting: Setting, verdict: str, limit: FlareLimit) -> OneMore:

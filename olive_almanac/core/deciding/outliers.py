@@ -14,6 +14,7 @@ from olive_almanac.core.fitting.cut import BANDS, LAPSE, verdict_chance
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["Outlier", "outlying_readings"]
 
@@ -101,22 +102,26 @@ def _common_causes(
     causes = {}
     for i, weak in weaker.items():
         coupon, height = cells[i][0], settings[cells[i]].focus_mm
-        way = "stronger"
+        way = tr("stronger")
         if weak:
-            way = "weaker"
+            way = tr("weaker")
         if coupons[coupon, weak] >= MANY and len(names) > 1:
-            causes[i] = (
-                f"{names[coupon]} reads {way} throughout: another lot, a dirty lens, or the power "
-                "has drifted."
+            causes[i] = tr(
+                "{names} reads {way} throughout: another lot, a dirty lens, or the power has "
+                "drifted.",
+                names=names[coupon],
+                way=way,
             )
         elif (
             heights[height, weak] >= MANY
             and len(read_at) > 1
             and heights[height, weak] > read_at[height] / 4
         ):
-            causes[i] = (
-                f"Cells at focus {height:g} mm read {way}: was the focus where it was thought "
-                "to be?"
+            causes[i] = tr(
+                "Cells at focus {height:g} mm read {way}: was the focus where it was thought "
+                "to be?",
+                height=height,
+                way=way,
             )
     return causes
 
@@ -137,10 +142,11 @@ def _why(
             and settings[cell] == settings[cells[index]]
             and verdicts[other] != verdicts[index]
         ):
-            return (
-                f"{cell[1]}, burnt alike, reads "
-                f"“{VERDICT_WORDS.get(verdicts[other], 'Holds')}”: look at both."
+            return tr(
+                "{cell}, burnt alike, reads “{verdicts}”: look at both.",
+                cell=cell[1],
+                verdicts=VERDICT_WORDS.get(verdicts[other], tr("Holds")),
             )
     if STRENGTH[verdicts[index]] < STRENGTH[expected]:
-        return "A knot, a glue line, a poor hold-down, or a slip of the key."
-    return "It may still hang by a thread, or a slip of the key."
+        return tr("A knot, a glue line, a poor hold-down, or a slip of the key.")
+    return tr("It may still hang by a thread, or a slip of the key.")

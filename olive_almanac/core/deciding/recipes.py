@@ -27,6 +27,7 @@ from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import capital, count_text, number_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "RecipeComparison",
@@ -181,21 +182,33 @@ def _sentence(first: Recipe, one: RecipeDifference) -> str:
     middle, low, high = (100 * math.expm1(end) for end in (one.middle, one.low, one.high))
     name = capital(one.recipe.name)
     if not one.told:
-        return (
-            f"{name} and {first.name} cannot be told apart yet: {one.recipe.name} needs "
-            f"{_more_or_less(low)} to {_more_or_less(high)} energy (80 % sure)."
+        return tr(
+            "{name} and {first} cannot be told apart yet: {recipe} needs {low} to {high} "
+            "energy (80 % sure).",
+            name=name,
+            first=first.name,
+            recipe=one.recipe.name,
+            low=_more_or_less(low),
+            high=_more_or_less(high),
         )
-    way = "more" if middle > 0 else "less"
+    way = tr("more") if middle > 0 else tr("less")
     least, most = sorted((abs(low), abs(high)))
     sure = min(99, math.floor(100 * max(one.more, 1 - one.more)))
-    return (
-        f"{name} needs {abs(middle):.0f} % {way} energy than {first.name} "
-        f"({least:.0f} to {most:.0f}), {sure} % sure that it is {way}."
+    return tr(
+        "{name} needs {middle:.0f} % {way} energy than {first} ({least:.0f} to "
+        "{most:.0f}), {sure} % sure that it is {way}.",
+        name=name,
+        middle=abs(middle),
+        way=way,
+        first=first.name,
+        least=least,
+        most=most,
+        sure=sure,
     )
 
 
 def _more_or_less(percent: float) -> str:
-    return f"{abs(percent):.0f} % {'more' if percent > 0 else 'less'}"
+    return f"{abs(percent):.0f} % {tr('more') if percent > 0 else tr('less')}"
 
 
 def fit_cut_recipes(
@@ -309,10 +322,17 @@ def told_beforehand(cells_each: int, recipes: int, share: float) -> str:
     """Return in a sentence what a trial of recipes can tell: `share` is the difference that it
     tells in four of five cases.
     """
-    told = f"a difference of {number_text(100 * share, 2)} % is told in four of five cases"
+    told = tr(
+        "a difference of {share} % is told in four of five cases", share=number_text(100 * share, 2)
+    )
     if share > LARGE:
-        told += "; the next coupon, laid where this one shows the edges, tells far smaller ones"
-    return f"{count_text(cells_each, 'cell')} of each of {recipes} recipes: {told}"
+        told += tr("; the next coupon, laid where this one shows the edges, tells far smaller ones")
+    return tr(
+        "{cells} of each of {recipes} recipes: {told}",
+        cells=count_text(cells_each, "cell"),
+        recipes=recipes,
+        told=told,
+    )
 
 
 def tones_told_beforehand(cells_each: int, recipes: int, read_each: int) -> str:
@@ -323,7 +343,11 @@ def tones_told_beforehand(cells_each: int, recipes: int, read_each: int) -> str:
         number_text(100 * math.expm1(TELLS * sd / math.sqrt(read_each)), 2)
         for sd in (TONE_BY_PHOTO, TONE_BY_EYE)
     )
-    return (
-        f"{count_text(cells_each, 'speed')} of each of {recipes} recipes, weak to strong: a "
-        f"difference of {photo} % by photo, of {eye} % by eye is told in four of five cases"
+    return tr(
+        "{speeds} of each of {recipes} recipes, weak to strong: a difference of "
+        "{photo} % by photo, of {eye} % by eye is told in four of five cases",
+        speeds=count_text(cells_each, "speed"),
+        recipes=recipes,
+        photo=photo,
+        eye=eye,
     )

@@ -17,6 +17,7 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["drift_of_records"]
 
@@ -51,13 +52,22 @@ def drift_of_records(
         )
         drift = replace(drift, thickness=share)
         says.append(
-            f"thickness ± {number_text(100 * share, 2)} % from {len(stock.measured_mm)} caliper "
-            "readings"
+            tr(
+                "thickness ± {share} % from {measured_mm} caliper readings",
+                share=number_text(100 * share, 2),
+                measured_mm=len(stock.measured_mm),
+            )
         )
     if len(focus_heights_mm) >= LEAST_RECORDS:
         off = max(LEAST_FOCUS_MM, HALF_WIDTH_PER_SD * stdev(focus_heights_mm))
         drift = replace(drift, focus_mm=off)
-        says.append(f"focus ± {number_text(off, 2)} mm from {len(focus_heights_mm)} focus tests")
+        says.append(
+            tr(
+                "focus ± {off} mm from {focus_heights_mm} focus tests",
+                off=number_text(off, 2),
+                focus_heights_mm=len(focus_heights_mm),
+            )
+        )
     if known is not None:
         shifts = _weekly_shifts(known, weekly)
     else:
@@ -65,7 +75,13 @@ def drift_of_records(
     if len(shifts) >= LEAST_RECORDS:
         share = max(LEAST_POWER, HALF_WIDTH_PER_SD * stdev(shifts))
         drift = replace(drift, power=share)
-        says.append(f"power ± {number_text(100 * share, 2)} % from {len(shifts)} weekly checks")
+        says.append(
+            tr(
+                "power ± {share} % from {shifts} weekly checks",
+                share=number_text(100 * share, 2),
+                shifts=len(shifts),
+            )
+        )
     return replace(drift, says=tuple(says))
 
 

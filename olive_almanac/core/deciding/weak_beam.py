@@ -11,6 +11,7 @@ from olive_almanac.core.deciding.cut_knowledge import FittedCut
 from olive_almanac.core.fitting.cut import data_of, fit_cut
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["weak_beam"]
 
@@ -38,8 +39,9 @@ def weak_beam(knowledge: FittedCut, setting: Setting) -> str:
     share = float(np.exp(found - np.median(expected)))
     if share > FAR_BELOW or found > np.quantile(expected, UNUSUAL):
         return ""
-    return (
-        f"It cuts at {number_text(100 * share, 2)} % of the speed that such a beam usually does. "
-        "Weak, dirty or out of focus? Burn a focus test; where the focus is right, clean lens and "
-        "mirrors, then measure the power."
+    return tr(
+        "It cuts at {share} % of the speed that such a beam usually does. Weak, "
+        "dirty or out of focus? Burn a focus test; where the focus is right, clean "
+        "lens and mirrors, then measure the power.",
+        share=number_text(100 * share, 2),
     )

@@ -14,11 +14,12 @@ from itertools import groupby
 import numpy as np
 
 from olive_almanac.core.burn.groove import fast_phi
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
+from olive_almanac.core.words import tr
 
 __all__ = ["follow_checks", "said_of_check", "turning_point"]
 
@@ -74,12 +75,17 @@ def said_of_check(trial: Trial, pairs: Sequence[Pair]) -> str:
     before, now = checks[-2:]
     drift = drift_since((before, now), before.on, machine_state=now.machine_state)
     if drift is None:
-        return (
-            f"Needs the same energy as the check of {day_text(before.on)}, as far as these "
-            "cells can tell."
+        return tr(
+            "Needs the same energy as the check of {on}, as far as these cells can tell.",
+            on=day_text(before.on),
         )
-    share, way = 100 * np.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
-    return f"Needs {share:.0f} % {way} energy than the check of {day_text(before.on)}."
+    share, way = 100 * np.expm1(abs(drift.more)), tr("more") if drift.more > 0 else tr("less")
+    return tr(
+        "Needs {share:.0f} % {way} energy than the check of {on}.",
+        share=share,
+        way=way,
+        on=day_text(before.on),
+    )
 
 
 def _series(trial: Trial) -> str:

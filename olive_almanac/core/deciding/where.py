@@ -24,11 +24,17 @@ from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["AIMS", "Candidate", "WhereRow", "ranked", "where_row"]
 
 Pairs = Sequence[tuple[Trial, Sequence[Reading]]]
-AIMS = {"time": "quickest", "cost": "cheapest", "edge": "cleanest", "margin": "widest margin"}
+AIMS = {
+    "time": tr("quickest"),
+    "cost": tr("cheapest"),
+    "edge": tr("cleanest"),
+    "margin": tr("widest margin"),
+}
 BURNT = ("proven", "trial", "due")
 UNKNOWN_SPREAD = 0.10  # sd of ln time of an entry that does not say how well its edge is known
 TONE_SPREAD = 0.35  # of a tone that was only reckoned
@@ -135,16 +141,18 @@ def _reckoned_cut(candidate: Candidate, blank: WhereRow, kin: KinSds | None) -> 
     known = know_cut(machine, stock, candidate.pairs, rng=rng, kin=kin, recipe=candidate.recipe)
     found: Reckoned = reckon_cut(known, machine, stock, flare_limit_of(stock, candidate.pairs))
     if found.setting is None and found.chance < LEAST_CHANCE:
-        reason = "needs more than this machine has"
+        reason = tr("needs more than this machine has")
         return replace(blank, reason=reason, chance=found.chance)
     if found.setting is None:
-        reason = f"may get through: {100 * found.chance:.0f} % at best, without a flare"
+        reason = tr(
+            "may get through: {chance:.0f} % at best, without a flare", chance=100 * found.chance
+        )
         return replace(blank, state="cannot", reason=reason, chance=found.chance)
-    told = "reckoned from the family alone"
+    told = tr("reckoned from the family alone")
     if known.carried:
-        told = f"reckoned from {', '.join(known.carried[:2])}"
+        told = tr("reckoned from {carried}", carried=", ".join(known.carried[:2]))
     elif known.cells_read:
-        told = f"reckoned from {known.cells_read} cells"
+        told = tr("reckoned from {cells_read} cells", cells_read=known.cells_read)
     row = replace(
         blank,
         state="reckoned",
@@ -173,7 +181,7 @@ def _reckoned_tone(candidate: Candidate, blank: WhereRow, task: Task) -> WhereRo
     row = replace(
         blank,
         state="reckoned",
-        reason="reckoned from the family alone",
+        reason=tr("reckoned from the family alone"),
         setting=setting,
         chance=evidence.probability,
         spread=TONE_SPREAD,

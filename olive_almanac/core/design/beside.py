@@ -26,6 +26,7 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["side_by_side"]
 
@@ -51,7 +52,7 @@ def side_by_side(
     the subject that are read; with fewer than two recipes nothing to burn yet.
     """
     if len(recipes) < 2:
-        return replace(grid, recipes=recipes, settings=()), "choose what is to be compared"
+        return replace(grid, recipes=recipes, settings=()), tr("choose what is to be compared")
     if task == "cut":
         each = CELLS_EACH[len(recipes)]
         own = _own(pairs, recipes)

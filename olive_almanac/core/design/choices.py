@@ -14,6 +14,7 @@ from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Air, Beam, Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.records.trial import MOST_RECIPES, Kind, Order, Place, Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["TrialChoices", "choices_of", "holding", "is_hotter"]
 
@@ -72,21 +73,28 @@ class TrialChoices:
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
-        check_number("Cell side", self.cell_mm, "mm", low=1, high=200, key="cell")
-        check_number("Gap between cells", self.gap_mm, "mm", low=0.5, high=100, key="gap")
-        check_number("Rest", self.rest_s, "s", low=0, high=600, key="rest")
-        check_number("Repeats", self.repeats, low=1, high=100, key="repeats")
-        check_number("Slope", self.slope, "mm per mm", above=0, high=1, key="slope")
-        check_number("Free edge", self.edge_mm, "mm", low=0, high=200, key="edge")
-        check_number("Focus step", self.focus_step_mm, "mm", low=0, high=20, key="focus_step")
+        check_number(tr("Cell side"), self.cell_mm, "mm", low=1, high=200, key="cell")
+        check_number(tr("Gap between cells"), self.gap_mm, "mm", low=0.5, high=100, key="gap")
+        check_number(tr("Rest"), self.rest_s, "s", low=0, high=600, key="rest")
+        check_number(tr("Repeats"), self.repeats, low=1, high=100, key="repeats")
+        check_number(tr("Slope"), self.slope, tr("mm per mm"), above=0, high=1, key="slope")
+        check_number(tr("Free edge"), self.edge_mm, "mm", low=0, high=200, key="edge")
+        check_number(tr("Focus step"), self.focus_step_mm, "mm", low=0, high=20, key="focus_step")
         for factor in FACTORS:
             if not self.levels(factor.id):
                 raise OutOfRange(
-                    f"Levels of {factor.file_name}", "none", "at least one", key=factor.id
+                    tr("Levels of {file_name}", file_name=factor.file_name),
+                    "none",
+                    tr("at least one"),
+                    key=factor.id,
                 )
-        check_number("Recipes side by side", len(self.recipes), high=MOST_RECIPES, key="recipes")
+        check_number(
+            tr("Recipes side by side"), len(self.recipes), high=MOST_RECIPES, key="recipes"
+        )
         if self.up == self.across:
-            raise OutOfRange("Factors of the grid", f"{self.up} twice", "two different ones")
+            raise OutOfRange(
+                tr("Factors of the grid"), tr("{up} twice", up=self.up), tr("two different ones")
+            )
 
     def levels(self, factor: str) -> tuple[Value, ...]:
         """Return the levels of a factor by its id."""

@@ -6,7 +6,8 @@ import math
 from collections.abc import Callable
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.units import SPEED_UNITS, read_number, read_speed_mm_s
+from olive_almanac.core.units import SPEED_UNITS, read_number, read_speed_mm_s, split_list
+from olive_almanac.core.words import mid_sentence, tr
 
 __all__ = [
     "MOST_LEVELS",
@@ -20,7 +21,9 @@ __all__ = [
 MOST_LEVELS = 40
 
 
-def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> tuple[float, ...]:
+def even_levels(
+    low: float, high: float, steps: int, field: str = tr("Levels")
+) -> tuple[float, ...]:
     """Return `steps` evenly spaced levels from low to high, both included; one level needs low ==
     high.
     """
@@ -28,27 +31,35 @@ def even_levels(low: float, high: float, steps: int, field: str = "Levels") -> t
         if not math.isfinite(value):
             raise OutOfRange(field, value, "finite")
     if not 1 <= steps <= MOST_LEVELS:
-        what = f"Steps of {field.lower()}"
-        raise OutOfRange(what, steps, f"from 1 to {MOST_LEVELS}", key="steps")
+        what = tr("Steps of {field}", field=mid_sentence(field))
+        raise OutOfRange(
+            what, steps, tr("from 1 to {most_levels}", most_levels=MOST_LEVELS), key="steps"
+        )
     if low > high:
-        raise OutOfRange(field, f"{low:g} to {high:g}", "from the lower to the higher value")
+        raise OutOfRange(
+            field,
+            tr("{low:g} to {high:g}", low=low, high=high),
+            tr("from the lower to the higher value"),
+        )
     if (steps == 1) != (low == high):
         raise OutOfRange(
             field,
-            f"{low:g} to {high:g} in {steps}",
-            "one step of one value, or several between two values",
+            tr("{low:g} to {high:g} in {steps}", low=low, high=high, steps=steps),
+            tr("one step of one value, or several between two values"),
         )
     if steps == 1:
         return (low,)
     return tuple(low + (high - low) * i / (steps - 1) for i in range(steps))
 
 
-def ratio_levels(low: float, high: float, steps: int, field: str = "Levels") -> tuple[float, ...]:
+def ratio_levels(
+    low: float, high: float, steps: int, field: str = tr("Levels")
+) -> tuple[float, ...]:
     """Return `steps` levels from low to high, each the same factor above the last: evenly spaced in
     ln, as energy is.
     """
     if not (math.isfinite(low) and low > 0):
-        raise OutOfRange(field, low, "above 0 to go by ratio")
+        raise OutOfRange(field, low, tr("above 0 to go by ratio"))
     even = even_levels(math.log(low), math.log(high) if high > 0 else -math.inf, steps, field)
     return tuple(float(f"{math.exp(x):.6g}") for x in even)
 
@@ -67,14 +78,20 @@ def read_levels(
     if ":" in body:
         parts = body.split(":")
         if len(parts) != 3:
-            raise OutOfRange(field, f"“{text}”", "written as from:to:steps")
-        steps = read_number(parts[2], f"Steps of {field.lower()}")
+            raise OutOfRange(field, f"“{text}”", tr("written as from:to:steps"))
+        steps = read_number(parts[2], tr("Steps of {field}", field=mid_sentence(field)))
         if steps != int(steps):
-            raise OutOfRange(f"Steps of {field.lower()}", parts[2], "a whole number")
+            raise OutOfRange(
+                tr("Steps of {field}", field=mid_sentence(field)), parts[2], tr("a whole number")
+            )
         return even_levels(read(parts[0] + tail), read(parts[1] + tail), int(steps), field)
-    levels = tuple(sorted({read(part + tail) for part in body.split(",")}))
+    levels = tuple(sorted({read(part + tail) for part in split_list(body)}))
     if len(levels) > MOST_LEVELS:
-        raise OutOfRange(f"Steps of {field.lower()}", len(levels), f"at most {MOST_LEVELS}")
+        raise OutOfRange(
+            tr("Steps of {field}", field=mid_sentence(field)),
+            len(levels),
+            tr("at most {most_levels}", most_levels=MOST_LEVELS),
+        )
     return levels
 
 

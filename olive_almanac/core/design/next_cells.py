@@ -22,6 +22,7 @@ from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.fitting.cut import LAPSE, CutCase, GroovePosterior
 from olive_almanac.core.records.setting import Air, Setting
+from olive_almanac.core.words import tr
 
 __all__ = ["BATCH", "NextCells", "Proposal", "next_cut_cells"]
 
@@ -176,12 +177,16 @@ def next_cut_cells(
 
 def _reason(setting: Setting, possible: float) -> str:
     if setting.passes == 1:
-        passes = "one pass"
+        passes = tr("one pass")
     else:
-        passes = f"{setting.passes} passes"
+        passes = tr("{passes} passes", passes=setting.passes)
     if possible < 0.8:
-        return f"whether {passes} {'gets' if setting.passes == 1 else 'get'} through at all"
-    return f"how quick {passes} may run"
+        return tr(
+            "whether {passes} {verb} through at all",
+            passes=passes,
+            verb=tr("gets") if setting.passes == 1 else tr("get"),
+        )
+    return tr("how quick {passes} may run", passes=passes)
 
 
 def _outcomes_of_all(

@@ -12,6 +12,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import FACTORS, Factor, Value, factor_of
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.trial import Mark
+from olive_almanac.core.words import tr
 
 __all__ = ["Patch", "Pattern", "grid_of", "lines_of", "plain_patch", "setting_of", "shape_of"]
 
@@ -147,9 +148,9 @@ def _third_factor(choices: TrialChoices, task: Task, up: str, across: str) -> Fa
     ]
     if len(further) > 1:
         raise OutOfRange(
-            "Factors that vary",
+            tr("Factors that vary"),
             len(further) + 2,
-            "at most 3: two on the coupon and one that repeats it",
+            tr("at most 3: two on the coupon and one that repeats it"),
         )
     if further:
         return further[0]

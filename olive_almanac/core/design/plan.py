@@ -49,6 +49,7 @@ from olive_almanac.core.records.trial import (
     Trial,
 )
 from olive_almanac.core.units import lengths_text, number_text, speed_in, speed_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "NoRoom",
@@ -63,7 +64,7 @@ __all__ = [
 ]
 
 BLOCK_GAP_MM = 8.0
-HOTTER = "Hotter than expected: low energy first, stop at the first flare."
+HOTTER = tr("Hotter than expected: low energy first, stop at the first flare.")
 EDGE_MM = 3.0  # bare stock around everything that is burnt on a coupon
 LABEL_GAP_MM = 1.5
 MOST_CELLS = 1600
@@ -85,7 +86,7 @@ class NoRoom(OutOfRange):
     """
 
     def __init__(self, sentence: str, short_mm: float) -> None:
-        super().__init__("Place of the coupon", "", "")
+        super().__init__(tr("Place of the coupon"), "", "")
         if short_mm <= 0:
             self.key = "place"
         self.args = (sentence,)
@@ -156,7 +157,11 @@ def plan_trial(
         choices, limit = replace(choices, burn_order="energy"), limit and limit.known
     pattern = patches_of(machine, stock, task, choices)
     if len(pattern.patches) > MOST_CELLS:
-        raise OutOfRange("Number of cells", len(pattern.patches), f"at most {MOST_CELLS}")
+        raise OutOfRange(
+            tr("Number of cells"),
+            len(pattern.patches),
+            tr("at most {most_cells}", most_cells=MOST_CELLS),
+        )
     shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
     room = room_for(machine, choices)
@@ -202,8 +207,11 @@ def plan_trial(
     )
     if not has_clear_ways(trial, lettering):
         raise NoRoom(
-            "No way past the clamps from one piece to the next. Move a clamp, take fewer pieces, "
-            "or lay the coupon elsewhere.",
+            tr(
+                "No way past the clamps from one piece to the next. "
+                "Move a clamp, take fewer pieces, "
+                "or lay the coupon elsewhere."
+            ),
             0.0,
         )
     seconds = round(trial_seconds(trial, lettering), 3)
@@ -520,7 +528,7 @@ class _Layout:
                 f"x{c.passes[0]}" if len(c.passes) == 1 else "",
                 f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
             ]
-        parts = [name.replace("Coupon ", "C"), *(part for part in held if part)]
+        parts = [name.replace(tr("Coupon "), tr("C")), *(part for part in held if part)]
         if self.fiducials:
             side = self.zone + 1
         else:
@@ -584,8 +592,11 @@ def _spread(
         short = room.short_by(w, h + foot)
         raise NoRoom(
             (
-                f"No room: {_short(short)} for a single cell of {lengths_text(w, h + foot)} mm "
-                "with its run-up."
+                tr(
+                    "No room: {short} for a single cell of {w} mm with its run-up.",
+                    short=_short(short),
+                    w=lengths_text(w, h + foot),
+                )
             ),
             short,
         )
@@ -600,7 +611,12 @@ def _spread(
         at = int(far.argmax())
         if far[at] < 0:
             raise NoRoom(
-                f"No room for {len(pattern.patches)} repeats: {len(chosen)} fit here.", 0.0
+                tr(
+                    "No room for {patches} repeats: {chosen} fit here.",
+                    patches=len(pattern.patches),
+                    chosen=len(chosen),
+                ),
+                0.0,
             )
         chosen.append(at)
     rects = [
@@ -645,15 +661,21 @@ def _at_places(
         near = room.nearest(wide, tall, (x, y))
         if near is None or x < left or y < low:
             raise NoRoom(
-                f"No room for the cells of one place, {lengths_text(wide, tall)} mm with their "
-                "run-up.",
+                tr(
+                    "No room for the cells of one place, {wide} mm with their run-up.",
+                    wide=lengths_text(wide, tall),
+                ),
                 room.short_by(wide, tall),
             )
         for x, y in taken:
             if abs(near[0] - x) < wide and abs(near[1] - y) < tall:
                 raise NoRoom(
-                    f"No room for {len(pattern.places)} places of {lengths_text(wide, tall)} mm "
-                    "beside each other: take smaller cells or a larger sheet.",
+                    tr(
+                        "No room for {places} places of {wide} mm beside each other: take smaller "
+                        "cells or a larger sheet.",
+                        places=len(pattern.places),
+                        wide=lengths_text(wide, tall),
+                    ),
                     0.0,
                 )
         taken.append(near)
@@ -668,31 +690,43 @@ def _at_places(
 
 def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:
     short = room.short_by(coupon.width_mm, coupon.height_mm)
-    where = "on this sheet"
+    where = tr("on this sheet")
     if c.sheet is None:
-        where = "on the bed"
+        where = tr("on the bed")
     if short > 0:
         raise NoRoom(
             (
-                f"No room {where}: {_short(short)} for a coupon of "
-                f"{lengths_text(coupon.width_mm, coupon.height_mm)} mm."
+                tr(
+                    "No room {where}: {short} for a coupon of {width_mm} mm.",
+                    where=where,
+                    short=_short(short),
+                    width_mm=lengths_text(coupon.width_mm, coupon.height_mm),
+                )
             ),
             short,
         )
     x, y = c.place
     box = (x, y, x + coupon.width_mm, y + coupon.height_mm)
     if not room.is_free(box):
-        at = f"At {number_text(x, 4)}, {number_text(y, 4)} mm the coupon"
+        at = tr("At {x}, {y} mm the coupon", x=number_text(x, 4), y=number_text(y, 4))
         over = max(room.area[0] - x, room.area[1] - y, box[2] - room.area[2], box[3] - room.area[3])
         if over > 0:
-            raise NoRoom(f"{at} lies {number_text(over)} mm outside what is free {where}.", 0.0)
-        raise NoRoom(f"{at} meets a clamp or a used area.", 0.0)
+            raise NoRoom(
+                tr(
+                    "{at} lies {over} mm outside what is free {where}.",
+                    at=at,
+                    over=number_text(over),
+                    where=where,
+                ),
+                0.0,
+            )
+        raise NoRoom(tr("{at} meets a clamp or a used area.", at=at), 0.0)
 
 
 def _short(short_mm: float) -> str:
     if math.isfinite(short_mm):
-        return f"{number_text(short_mm)} mm short"
-    return "nothing is free"
+        return tr("{short_mm} mm short", short_mm=number_text(short_mm))
+    return tr("nothing is free")
 
 
 def _cells(
@@ -716,7 +750,7 @@ def _cells(
     ]
     kept = [i for i, why in enumerate(whys) if not why]
     if not kept:
-        raise OutOfRange("Cells within the limits", 0, "at least 1: " + refused[0].why)
+        raise OutOfRange(tr("Cells within the limits"), 0, tr("at least 1: ") + refused[0].why)
     boxes = np.array([rects[i] for i in kept])
     settings = [pattern.patches[i].setting for i in kept]
     if burn_order == "rows":
@@ -803,19 +837,22 @@ def _letter(row: int) -> str:
 def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None, unit: str) -> str:
     """Why a setting is not burnt, its speeds in the shop's unit; empty where it may be."""
     if setting.speed_mm_s > machine.max_speed_mm_s * (1 + 1e-9):
-        return (
-            f"{machine.name} moves at {speed_text(machine.max_speed_mm_s, unit)} at most, not "
-            f"{speed_text(setting.speed_mm_s, unit)}."
+        return tr(
+            "{machine} moves at {max_speed_mm_s} at most, not {speed_mm_s}.",
+            machine=machine.name,
+            max_speed_mm_s=speed_text(machine.max_speed_mm_s, unit),
+            speed_mm_s=speed_text(setting.speed_mm_s, unit),
         )
     if setting.power <= 0:
-        return "No power: nothing would burn."
+        return tr("No power: nothing would burn.")
     if limit is not None:
         watts = machine.watts(setting.power)
         if not limit.allows(watts, setting.speed_mm_s, setting.passes):
             energy, most = watts / setting.speed_mm_s, limit.most_j_mm(watts, setting.passes)
-            return (
-                f"{number_text(energy)} J/mm in a pass: from {number_text(most)} J/mm on, this "
-                "stock is expected to flare up."
+            return tr(
+                "{energy} J/mm in a pass: from {most} J/mm on, this stock is expected to flare up.",
+                energy=number_text(energy),
+                most=number_text(most),
             )
     return ""
 
@@ -829,9 +866,12 @@ def _label_setting(
     if c.label_speed_mm_s is not None:
         if c.label_speed_mm_s > machine.max_speed_mm_s:
             raise OutOfRange(
-                "Speed of the labels",
+                tr("Speed of the labels"),
                 speed_in(c.label_speed_mm_s, c.speed_unit),
-                f"at most {speed_in(machine.max_speed_mm_s, c.speed_unit):g}",
+                tr(
+                    "at most {max_speed_mm_s:g}",
+                    max_speed_mm_s=speed_in(machine.max_speed_mm_s, c.speed_unit),
+                ),
                 c.speed_unit,
             )
         quiet = replace(quiet, speed_mm_s=c.label_speed_mm_s)
@@ -902,16 +942,23 @@ def _remarks(
     if slow:
         need = math.ceil(max(c.setting.speed_mm_s for c in slow) ** 2 / machine.acceleration_mm_s2)
         if len(slow) == 1:
-            count = "1 cell is"
+            count = tr("1 cell is")
         else:
-            count = f"{len(slow)} cells are"
+            count = tr("{slow} cells are", slow=len(slow))
         remarks.append(
-            f"{count} too short to reach the speed ({need} mm would do); the fit counts with the "
-            "speed they reach."
+            tr(
+                "{count} too short to reach the speed ({need} mm would do); the fit counts "
+                "with the speed they reach.",
+                count=count,
+                need=need,
+            )
         )
     if wanted and not shows:
         remarks.append(
-            "No photo marks: they would not show on this stock, or the cells lie too far apart. "
-            "Read it by eye."
+            tr(
+                "No photo marks: they would not show on this stock, or "
+                "the cells lie too far apart. "
+                "Read it by eye."
+            )
         )
     return tuple(remarks)

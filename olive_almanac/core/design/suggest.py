@@ -33,6 +33,7 @@ from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
 from olive_almanac.core.units import number_text, speed_in
+from olive_almanac.core.words import tr
 
 __all__ = ["Known", "Neighbour", "Suggestion", "flare_limit_of", "held_focus", "suggest_levels"]
 
@@ -222,9 +223,9 @@ def _aim(machine: Machine, stock: Stock, task: Task, known: Known, limit: FlareL
 
 
 def _from_physics(machine: Machine, stock: Stock, task: Task, limit: FlareLimit) -> Aim:
-    basis = (
-        f"from the physics: what {stock.family.replace('_', ' ')} usually needs, with this "
-        "beam and thickness"
+    basis = tr(
+        "from the physics: what {family} usually needs, with this beam and thickness",
+        family=stock.family.replace("_", " "),
     )
     if task == "cut":
         speed, passes = _cut_edge(machine, stock, limit)
@@ -256,7 +257,9 @@ def _right_energy(machine: Machine, stock: Stock, task: Task) -> float:
 def _from_coupons(machine: Machine, stock: Stock, task: Task, before: Known) -> Aim:
     pairs = before.pairs
     read = sum(len(readings) for _, readings in pairs)
-    basis = f"from the last coupon: closer around the boundary that {read} cells have shown"
+    basis = tr(
+        "from the last coupon: closer around the boundary that {read} cells have shown", read=read
+    )
     settings = [cell.setting for trial, _ in pairs for cell in trial.cells]
     top = max(settings, key=lambda s: (s.power, s.passes))
     if task != "cut":
@@ -280,9 +283,11 @@ def _from_book(
 ) -> Aim:
     """Scale an entry by the ratio that the model gives between its subject and this one."""
     entry, setting = near.entry, near.entry.setting
-    basis = (
-        f"from the book: {near.stock.label} on {near.machine.name} ({entry.written}), scaled "
-        "to this subject"
+    basis = tr(
+        "from the book: {stock} on {machine} ({written}), scaled to this subject",
+        stock=near.stock.label,
+        machine=near.machine.name,
+        written=entry.written,
     )
     if task != "cut":
         energy = near.machine.watts(setting.power) * setting.dose_per_watt
@@ -313,17 +318,23 @@ def _from_notes(
     )
     further = noted.energy / physics.energy
     if not 1 / FAR_FROM_PHYSICS < further < FAR_FROM_PHYSICS:
-        times = (
-            f"{number_text(max(further, 1 / further), 2)} times "
-            f"{'more' if further > 1 else 'less'} energy"
+        times = tr(
+            "{further} times {which} energy",
+            further=number_text(max(further, 1 / further), 2),
+            which=tr("more") if further > 1 else tr("less"),
         )
         return replace(
-            physics, basis=f"{physics.basis}; the book’s note says {times}: check its units"
+            physics,
+            basis=tr(
+                "{basis}; the book’s note says {times}: check its units",
+                basis=physics.basis,
+                times=times,
+            ),
         )
     return replace(
         noted,
         reach=physics.reach,
-        basis="from the note in the book, not burnt since: wide around it",
+        basis=tr("from the note in the book, not burnt since: wide around it"),
     )
 
 
@@ -354,7 +365,10 @@ def _cut_grid(
     if low > high:
         most = speed_in(machine.max_speed_mm_s, unit)
         raise OutOfRange(
-            "Speed that does not flare up", speed_in(low, unit), f"at most {most:g}", unit
+            tr("Speed that does not flare up"),
+            speed_in(low, unit),
+            tr("at most {most:g}", most=most),
+            unit,
         )
     speeds = spread_speeds(low, high, 6, unit)
     side = max(CELL_MM, least_cell_mm(machine, task, speeds[-1]))

@@ -20,6 +20,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS, count_text
+from olive_almanac.core.words import tr
 
 __all__ = ["CELL_MM", "LONGEST_CELL_MM", "most_telling", "with_cells"]
 
@@ -73,5 +74,14 @@ def _dialled_up(speed_mm_s: float, unit: float) -> float:
 def _why(cells: NextCells, grid_cells: int) -> str:
     after, instead = (round(100 * sd) for sd in (cells.sd_after, cells.sd_instead))
     first = count_text(len(cells.cells), "cell")
-    why = f"{first} at a time, where each tells most: they should leave the quickest cut known to"
-    return f"{why} ± {after} %, a plain grid of {grid_cells} to ± {instead} %"
+    why = tr(
+        "{first} at a time, where each tells most: they should leave the quickest cut known to",
+        first=first,
+    )
+    return tr(
+        "{why} ± {after} %, a plain grid of {grid_cells} to ± {instead} %",
+        why=why,
+        after=after,
+        grid_cells=grid_cells,
+        instead=instead,
+    )

@@ -21,6 +21,7 @@ from olive_almanac.core.light import lightness, luminance
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["DotTable", "dot_table", "dot_table_of", "mixed_lightness", "plain_share"]
 
@@ -49,7 +50,7 @@ class DotTable:
     uncorrected_l: float
     measured: tuple[tuple[float, float], ...]  # share and L* of each patch
 
-    dial_name: ClassVar[str] = "Share of dots"
+    dial_name: ClassVar[str] = tr("Share of dots")
 
     @property
     def dial(self) -> Floats:
@@ -64,10 +65,15 @@ class DotTable:
     def says(self) -> str:
         """What the table is good for, in words."""
         reach = abs(self.solid_l - self.bare_l)
-        return (
-            f"{GREYS} even greys over {reach:.0f} L* from {len(self.measured)} patches of dots; "
-            f"the patches lie within {self.off_l:.1f} L* of the curve. Without the table a picture "
-            f"would be up to {self.uncorrected_l:.0f} L* off."
+        return tr(
+            "{greys} even greys over {reach:.0f} L* from {measured} patches of dots; the "
+            "patches lie within {off_l:.1f} L* of the curve. Without the table a picture "
+            "would be up to {uncorrected_l:.0f} L* off.",
+            greys=GREYS,
+            reach=reach,
+            measured=len(self.measured),
+            off_l=self.off_l,
+            uncorrected_l=self.uncorrected_l,
         )
 
 
@@ -95,7 +101,11 @@ def dot_table(
     order = np.argsort(share)
     x, y = np.asarray(share, float)[order], np.asarray(lightness, float)[order]
     if len(x) < LEAST_STEPS:
-        raise OutOfRange("Patches with a lightness", len(x), f"at least {LEAST_STEPS}")
+        raise OutOfRange(
+            tr("Patches with a lightness"),
+            len(x),
+            tr("at least {least_steps}", least_steps=LEAST_STEPS),
+        )
 
     def off(p: Floats) -> Floats:
         found = mixed_lightness(x, p[0], p[1], np.exp(p[2]), p[3]) - y
@@ -109,9 +119,12 @@ def dot_table(
     gain = float(np.exp(found[2]))
     if abs(solid_l - bare_l) < LEAST_CHANGE_L:
         raise OutOfRange(
-            "Change of lightness over the strip",
+            tr("Change of lightness over the strip"),
             f"{abs(solid_l - bare_l):.1f}",
-            f"at least {LEAST_CHANGE_L:.0f} L*: burn it stronger or slower",
+            tr(
+                "at least {least_change_l:.0f} L*: burn it stronger or slower",
+                least_change_l=LEAST_CHANGE_L,
+            ),
         )
     fine = np.linspace(0, 1, 2001)
     curve = mixed_lightness(fine, bare_l, solid_l, gain, bend)

@@ -15,6 +15,7 @@ from statistics import fmean, stdev
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Cell
+from olive_almanac.core.words import tr
 
 __all__ = [
     "KerfFigures",
@@ -55,7 +56,7 @@ def stack_kerf(total_mm: float, nominal_mm: float, pieces: int) -> float:
     Raises OutOfRange without pieces.
     """
     if pieces < 1:
-        raise OutOfRange("Pieces", pieces, "at least 1")
+        raise OutOfRange(tr("Pieces"), pieces, tr("at least 1"))
     return nominal_mm - total_mm / pieces
 
 
@@ -81,7 +82,7 @@ def taper(top_mm: float, bottom_mm: float, thickness_mm: float) -> tuple[float, 
     atan((top - bottom) / 2 t); positive where the slot narrows downward.
     """
     if thickness_mm <= 0:
-        raise OutOfRange("Thickness", thickness_mm, "above 0", "mm")
+        raise OutOfRange(tr("Thickness"), thickness_mm, tr("above 0"), "mm")
     lean = (top_mm - bottom_mm) / 2
     return math.degrees(math.atan(lean / thickness_mm)), lean
 
@@ -106,8 +107,8 @@ def check_gauged(cell: Cell, measured_mm: float) -> None:
     else:
         low, high = 0.0, WIDEST_LINE_MM
     if not low <= measured_mm <= high or measured_mm <= 0:
-        allowed = f"from {max(low, 0.0):.2f} to {high:.2f} mm here"
-        raise OutOfRange("Measured width", measured_mm, allowed, "mm")
+        allowed = tr("from {low:.2f} to {high:.2f} mm here", low=max(low, 0.0), high=high)
+        raise OutOfRange(tr("Measured width"), measured_mm, allowed, "mm")
 
 
 def kerf_of(cell: Cell, reading: Reading) -> float | None:

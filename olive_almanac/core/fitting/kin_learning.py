@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.fitting.transfer import USUAL_SD
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 __all__ = [
     "LEVELS",
@@ -84,11 +85,19 @@ def kin_words(sds: KinSds) -> str:
         return ""
     usual = usual_kin()
     parts = [
-        f"{words} by {100 * math.expm1(sds.sd_of_difference(level)[0]):.0f} % "
-        f"(usual {100 * math.expm1(usual.sd_of_difference(level)[0]):.0f})"
+        tr(
+            "{words} by {level:.0f} % (usual {level2:.0f})",
+            words=words,
+            level=100 * math.expm1(sds.sd_of_difference(level)[0]),
+            level2=100 * math.expm1(usual.sd_of_difference(level)[0]),
+        )
         for level, words in (("lot", "lots"), ("stock", "stocks"), ("machine", "machines"))
     ]
-    return f"In this shop differ {', '.join(parts)}: from {sds.groups} groups of coupons."
+    return tr(
+        "In this shop differ {parts}: from {groups} groups of coupons.",
+        parts=", ".join(parts),
+        groups=sds.groups,
+    )
 
 
 def labels_of(machine: Machine, stock: Stock) -> Labels:

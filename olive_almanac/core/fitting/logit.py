@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["LogitFit", "fit_logit"]
 
@@ -60,12 +61,12 @@ def fit_logit(
     x, y, n = (np.asarray(values, float) for values in (x, successes, trials))
     if not (x.shape == y.shape == n.shape and len(x) >= 2):
         raise OutOfRange(
-            "Counts",
+            tr("Counts"),
             f"{x.shape}, {y.shape}, {n.shape}",
-            "three lists of the same length, 2 or more",
+            tr("three lists of the same length, 2 or more"),
         )
     if not (np.isfinite(x).all() and (y >= 0).all() and (y <= n).all() and (n > 0).all()):
-        raise OutOfRange("Counts", "out of step", "0 <= successes <= trials")
+        raise OutOfRange(tr("Counts"), tr("out of step"), "0 <= successes <= trials")
     design = np.column_stack([np.ones_like(x), x])
     penalty = np.diag([0.0, ridge])
     beta = np.zeros(2)
@@ -73,13 +74,15 @@ def fit_logit(
         p = 1 / (1 + np.exp(-np.clip(design @ beta, -30, 30)))
         information = (design.T * (n * p * (1 - p))) @ design + penalty
         if np.linalg.cond(information) > 1e14:
-            raise OutOfRange("Counts", "separable", "mixed: some of both outcomes on each side")
+            raise OutOfRange(
+                tr("Counts"), "separable", tr("mixed: some of both outcomes on each side")
+            )
         step = np.linalg.solve(information, design.T @ (y - n * p) - penalty @ beta)
         beta = beta + step
         if np.abs(step).max() < 1e-10:
             break
     if np.abs(design @ beta).min() > 12:  # every count sits on its own side: the slope runs away
-        raise OutOfRange("Counts", "separable", "mixed: some of both outcomes on each side")
+        raise OutOfRange(tr("Counts"), "separable", tr("mixed: some of both outcomes on each side"))
     covariance = np.linalg.inv(information)
     with np.errstate(divide="ignore", invalid="ignore"):
         terms = [

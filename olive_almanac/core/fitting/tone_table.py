@@ -18,6 +18,7 @@ from olive_almanac.core.fitting.tone import ToneCurve, ToneData, fit_lightness
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["ToneTable", "tone_table", "tone_table_of"]
 
@@ -44,7 +45,7 @@ class ToneTable:
     uncorrected_l: float
     measured: tuple[tuple[float, float], ...]  # power and L* of each step
 
-    dial_name: ClassVar[str] = "Power"
+    dial_name: ClassVar[str] = tr("Power")
 
     @property
     def dial(self) -> Floats:
@@ -59,10 +60,15 @@ class ToneTable:
     def says(self) -> str:
         """What the table is good for, in words."""
         reach = abs(float(self.lightness[-1] - self.lightness[0]))
-        return (
-            f"{GREYS} even greys over {reach:.0f} L* from {len(self.measured)} steps; the steps "
-            f"lie within {self.off_l:.1f} L* of the curve. "
-            f"Without the table the ramp would be up to {self.uncorrected_l:.0f} L* off."
+        return tr(
+            "{greys} even greys over {reach:.0f} L* from {measured} steps; the steps lie "
+            "within {off_l:.1f} L* of the curve. Without the table the ramp would be up "
+            "to {uncorrected_l:.0f} L* off.",
+            greys=GREYS,
+            reach=reach,
+            measured=len(self.measured),
+            off_l=self.off_l,
+            uncorrected_l=self.uncorrected_l,
         )
 
 
@@ -80,22 +86,30 @@ def tone_table(
     order = np.argsort(power)
     x, y = np.asarray(power, float)[order], np.asarray(lightness, float)[order]
     if len(x) < LEAST_STEPS:
-        raise OutOfRange("Steps with a lightness", len(x), f"at least {LEAST_STEPS}")
+        raise OutOfRange(
+            tr("Steps with a lightness"),
+            len(x),
+            tr("at least {least_steps}", least_steps=LEAST_STEPS),
+        )
     curve = fit_lightness(
         ToneData(np.log(np.maximum(x, 1e-6)), np.full(len(x), np.nan), y, np.zeros(len(x))),
         blank=blank,
     )
     fine = np.linspace(0.0, float(x[-1]), 2001)
     if curve is None:
-        raise OutOfRange("Steps with a lightness", len(x), f"at least {LEAST_STEPS}")
+        raise OutOfRange(
+            tr("Steps with a lightness"),
+            len(x),
+            tr("at least {least_steps}", least_steps=LEAST_STEPS),
+        )
     way = np.abs(curve.lightness(fine) - curve.blank)
     turn = int(way.argmax())
     reach = np.maximum.accumulate(way[: turn + 1])
     if reach[-1] < 5:
         raise OutOfRange(
-            "Change of lightness over the strip",
+            tr("Change of lightness over the strip"),
             f"{reach[-1]:.1f}",
-            "at least 5 L*: burn it stronger or slower",
+            tr("at least 5 L*: burn it stronger or slower"),
         )
     even = np.linspace(0.0, reach[-1], GREYS)
     rising = reach + 1e-9 * np.arange(len(reach))

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.recipe import Recipe, has_medium, recipes_apart
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 __all__ = ["NO_KIN_SD", "USUAL_SD", "Transfer", "transfer_between"]
 
@@ -26,7 +27,7 @@ USUAL_SD = {
     "thickness": 0.10,
 }
 NO_KIN_SD = 2.0  # from here on nothing carries over: bare glass says nothing of painted glass
-RECIPE_WORDS = {"clean": "cleaning", "hold": "hold-down", "face": "face up"}
+RECIPE_WORDS = {"clean": tr("cleaning"), "hold": tr("hold-down"), "face": tr("face up")}
 
 
 @dataclass(frozen=True)
@@ -56,23 +57,27 @@ def transfer_between(
     if _without_its_medium(recipe, other_recipe):
         apart_sd = NO_KIN_SD
     variance = apart_sd**2
-    words = [f"another {RECIPE_WORDS.get(kind, kind)}" for kind in kinds]
+    words = [tr("another {kind}", kind=RECIPE_WORDS.get(kind, kind)) for kind in kinds]
     for differs, sd, word in (
-        (machine.source != other_machine.source, USUAL_SD["kind"], "another kind of laser"),
+        (machine.source != other_machine.source, USUAL_SD["kind"], tr("another kind of laser")),
         (
             machine.uid != other_machine.uid or machine.name != other_machine.name,
             USUAL_SD["machine"],
-            "another machine",
+            tr("another machine"),
         ),
-        (_changed(machine, other_machine), USUAL_SD["state"], "the machine before its last change"),
-        (stock.family != other_stock.family, USUAL_SD["family"], "another family of stock"),
-        (stock.name != other_stock.name, USUAL_SD["stock"], "another stock"),
-        (stock.lot != other_stock.lot, USUAL_SD["lot"], "another lot"),
-        (stock.colour != other_stock.colour, USUAL_SD["colour"], "another colour"),
+        (
+            _changed(machine, other_machine),
+            USUAL_SD["state"],
+            tr("the machine before its last change"),
+        ),
+        (stock.family != other_stock.family, USUAL_SD["family"], tr("another family of stock")),
+        (stock.name != other_stock.name, USUAL_SD["stock"], tr("another stock")),
+        (stock.lot != other_stock.lot, USUAL_SD["lot"], tr("another lot")),
+        (stock.colour != other_stock.colour, USUAL_SD["colour"], tr("another colour")),
         (
             abs(math.log(stock.true_thickness_mm / other_stock.true_thickness_mm)) > 0.03,
             USUAL_SD["thickness"],
-            "another thickness",
+            tr("another thickness"),
         ),
     ):
         if differs:

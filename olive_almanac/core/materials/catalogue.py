@@ -17,6 +17,7 @@ from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Opacity, Stock
 from olive_almanac.core.units import capital
+from olive_almanac.core.words import tr
 
 __all__ = [
     "Catalogue",
@@ -38,10 +39,10 @@ BAD_COATINGS = ("lead", "cadmium", "chrom", "nickel", "not known", "unknown", "?
 ZINC = ("zinc", "galvan")
 POLISHED = ("polish", "mirror", "high gloss")
 DOING = {
-    "engrave": "engraving",
-    "mark": "marking",
-    "score": "scoring",
-    "cut": "cutting",
+    "engrave": tr("engraving"),
+    "mark": tr("marking"),
+    "score": tr("scoring"),
+    "cut": tr("cutting"),
 }  # offered in this order
 
 
@@ -62,7 +63,7 @@ class Verdict:
         if not self.words:
             return self.level
         if self.works:
-            return f"works {self.words}"
+            return tr("works {words}", words=self.words)
         return f"{self.level}: {self.words}"
 
 
@@ -106,7 +107,7 @@ class Catalogue:
             if one.id == family:
                 return one
         raise OutOfRange(
-            "Family", f"“{family}”", "one of " + ", ".join(one.id for one in self.stocks)
+            tr("Family"), f"“{family}”", tr("one of ") + ", ".join(one.id for one in self.stocks)
         )
 
     @property
@@ -190,15 +191,25 @@ def _said_otherwise(catalogue: Catalogue, stock: Stock) -> Iterator[tuple[str, s
             if state == "barred" or (
                 field_name == "name" and catalogue.entry(named).group == group
             ):
-                yield named, f"its {field_name} is “{getattr(stock, field_name)}”"
+                yield (
+                    named,
+                    tr(
+                        "its {field_name} is “{stock}”",
+                        field_name=field_name,
+                        stock=getattr(stock, field_name),
+                    ),
+                )
     if stock.family == "plywood" and _says(stock.glue_line, DARK_GLUE):
-        yield "plywood_exterior", "its glue line is dark"
+        yield "plywood_exterior", tr("its glue line is dark")
     if stock.family in LEATHERS and stock.tanning.strip():
-        yield family_named(f"{stock.tanning} leather"), f"its tanning is “{stock.tanning}”"
+        yield (
+            family_named(tr("{tanning} leather", tanning=stock.tanning)),
+            tr("its tanning is “{tanning}”", tanning=stock.tanning),
+        )
     if group == "Metal" and _says(stock.coating, ZINC):
-        yield "galvanised", f"its coating is “{stock.coating}”"
+        yield "galvanised", tr("its coating is “{coating}”", coating=stock.coating)
     if group == "Metal" and _says(stock.coating, BAD_COATINGS):
-        yield "unknown_coating", f"its coating is “{stock.coating}”"
+        yield "unknown_coating", tr("its coating is “{coating}”", coating=stock.coating)
 
 
 def verdict_of(judged: Judged, *, source: str, task: str) -> Verdict:
@@ -225,18 +236,33 @@ def may_burn(
     entry = judged.entry
     taken_for = entry.word
     if judged.why:
-        taken_for = f"taken for {entry.word}, since {judged.why}"
+        taken_for = tr("taken for {word}, since {why}", word=entry.word, why=judged.why)
     if entry.state == "barred":
         return Permission(
-            False, f"{stock.name} is {taken_for}: {entry.reason}.", entry.instead, barred=True
+            False,
+            tr(
+                "{stock} is {taken_for}: {reason}.",
+                stock=stock.name,
+                taken_for=taken_for,
+                reason=entry.reason,
+            ),
+            entry.instead,
+            barred=True,
         )
     if entry.state == "disputed" and not rules.get(entry.id, False):
         reason = entry.reason
         if judged.why:
-            reason = f"{stock.name} is {taken_for}. {reason}"
+            reason = tr(
+                "{stock} is {taken_for}. {reason}",
+                stock=stock.name,
+                taken_for=taken_for,
+                reason=reason,
+            )
         if entry.id in rules:
             return Permission(
-                False, f"{reason} This shop has decided not to burn it.", entry.instead
+                False,
+                tr("{reason} This shop has decided not to burn it.", reason=reason),
+                entry.instead,
             )
         return Permission(
             False, reason, entry.instead, ask=True, practices=entry.practices, family=entry.id
@@ -246,7 +272,7 @@ def may_burn(
         return Permission(False, _sentence(verdict.words), _what_would(judged, machine, task))
     minded = [] if verdict == Verdict("works") else [_sentence(verdict.phrase)]
     if task != "cut" and entry.group == "Plastic" and "film" in stock.mask.casefold():
-        minded.append("Take the film off first: it melts into the engraving.")
+        minded.append(tr("Take the film off first: it melts into the engraving."))
     return Permission(True, mind=" ".join(minded))
 
 
@@ -266,8 +292,8 @@ def _what_would(judged: Judged, machine: Machine, task: Task) -> str:
     tasks = [word for word in DOING if word != task and works(machine.source, word)]
     said = []
     if machines:
-        said.append(f"A {' or a '.join(machines)} machine would work.")
+        said.append(tr("A {machines} machine would work.", machines=tr(" or a ").join(machines)))
     for other in tasks[:1]:
         verdict = verdict_of(judged, source=machine.source, task=other)
-        said.append(f"On this one, {DOING[other]} {verdict.phrase}.")
+        said.append(tr("On this one, {doing} {phrase}.", doing=DOING[other], phrase=verdict.phrase))
     return " ".join(said) or judged.entry.instead

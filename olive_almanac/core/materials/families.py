@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Source
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 __all__ = [
     "FAMILIES",
@@ -172,7 +173,7 @@ WHITE_ON_A_DIODE = 1.4
 def family_of(stock: Stock) -> Family:
     """Return the family of a stock; raises OutOfRange for an id that is not known."""
     if stock.family not in FAMILIES:
-        raise OutOfRange("Family", f"“{stock.family}”", "one of " + ", ".join(FAMILIES))
+        raise OutOfRange(tr("Family"), f"“{stock.family}”", tr("one of ") + ", ".join(FAMILIES))
     return FAMILIES[stock.family]
 
 

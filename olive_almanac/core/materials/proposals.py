@@ -14,6 +14,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 __all__ = ["Proposal", "barred_in_recipe", "proposals_for", "with_recipe"]
 
@@ -91,5 +92,10 @@ def with_recipe(catalogue: Catalogue, permission: Permission, recipe: Recipe) ->
     if found is None:
         return permission
     what, reason = found
-    says = f"The recipe “{recipe.name}” lays on “{what}”, which must not burn: {reason}."
-    return Permission(False, says, "Take paper tape instead, or another recipe.", barred=True)
+    says = tr(
+        "The recipe “{recipe}” lays on “{what}”, which must not burn: {reason}.",
+        recipe=recipe.name,
+        what=what,
+        reason=reason,
+    )
+    return Permission(False, says, tr("Take paper tape instead, or another recipe."), barred=True)

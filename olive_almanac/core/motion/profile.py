@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["outline_seconds", "overscan_length", "peak_speed", "raster_seconds", "run_seconds"]
 
@@ -12,7 +13,7 @@ __all__ = ["outline_seconds", "overscan_length", "peak_speed", "raster_seconds",
 def _check(**values: float) -> None:
     for field, value in values.items():
         if not 0 < value < math.inf:
-            raise OutOfRange(field.replace("_", " ").capitalize(), value, "above 0")
+            raise OutOfRange(field.replace("_", " ").capitalize(), value, tr("above 0"))
 
 
 def run_seconds(length_mm: float, speed_mm_s: float, acceleration_mm_s2: float) -> float:

@@ -13,9 +13,10 @@ from olive_almanac.core.notes.preparing import recipe_of_words
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine, Source
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
-from olive_almanac.core.records.setting import AIRS, Air, Setting, Task
+from olive_almanac.core.records.setting import AIRS, SHORT_TASK_WORDS, Air, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import capital, pitch_from_dpi
+from olive_almanac.core.words import tr
 
 __all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
 
@@ -149,7 +150,13 @@ def bring_in(
             continue
         key = (on.uid, stock.uid, task)
         there = brought.get(key) or known.get(key)
-        words = f"{where}: {stock.label}, {task} on {on.name}"
+        words = tr(
+            "{where}: {stock}, {task} on {machine}",
+            where=where,
+            stock=stock.label,
+            task=SHORT_TASK_WORDS[task],
+            machine=on.name,
+        )
         if there is not None and _alike(there.setting, setting):
             duplicates.append(f"{words} is noted already.")
         elif key in brought:
@@ -278,7 +285,13 @@ class _Reader:
             found = _of_this_make(plain.split(), [m for _, m in self._machine_names])
         if len(found) != 1:
             yours = ", ".join(machine.name for _, machine in self._machine_names)
-            raise ValueError(f"which machine is “{named}”? Write the name of one: {yours}.")
+            raise ValueError(
+                tr(
+                    "which machine is “{named}”? Write the name of one: {yours}.",
+                    named=named,
+                    yours=yours,
+                )
+            )
         return found[0]
 
     def _task(self, row: Sequence[str]) -> Task:
@@ -294,7 +307,7 @@ class _Reader:
         cell = self.cell(row, "power")
         value = first_number(cell)
         if value is None:
-            raise ValueError("no power is noted. Left out.")
+            raise ValueError(tr("no power is noted. Left out."))
         unit = unit_in("power", cell) or self.units.get("power", "")
         if unit == "W":
             return min(1.0, machine.fraction_for(value))
@@ -308,7 +321,7 @@ class _Reader:
         cell = self.cell(row, "speed")
         value = first_number(cell)
         if value is None:
-            raise ValueError("no speed is noted. Left out.")
+            raise ValueError(tr("no speed is noted. Left out."))
         return (
             value
             * SPEED_PER_UNIT[unit_in("speed", cell) or self.units.get("speed") or self.speed_unit]
@@ -337,7 +350,7 @@ class _Reader:
         )
         name = " ".join(name.split())[:60]
         if not name:
-            raise ValueError("no material is noted. Left out.")
+            raise ValueError(tr("no material is noted. Left out."))
         key = (_plain(name), thickness, lot)
         known = self._by_name.get(key) or (
             self._by_name.get((key[0], thickness, "")) if not lot else None
@@ -348,7 +361,9 @@ class _Reader:
             family = family_named(name)
             if family == "acrylic" and opacity is None and not _is_opaque(f"{name} {colour}"):
                 asked = f"is “{name}” clear or opaque?"
-                raise ValueError(f"{asked} Write the word, or its colour, behind the name.")
+                raise ValueError(
+                    tr("{asked} Write the word, or its colour, behind the name.", asked=asked)
+                )
             known = Stock(
                 capital(name),
                 family,
@@ -372,7 +387,7 @@ class _Reader:
                 self.cell(row, "stock").casefold(),
             )
             if hit is None:
-                raise ValueError("no thickness is noted. Left out.")
+                raise ValueError(tr("no thickness is noted. Left out."))
             value, unit = first_number(hit[0]) or 0.0, "mm" if hit[1] == "mm" else "in"
         if not unit and "/" in cell:
             unit = "in"  # nobody writes a fraction of a millimetre

@@ -17,6 +17,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.photo.fiducials import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.photo.lens import Lens
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 
 __all__ = [
     "PhotoTrouble",
@@ -127,7 +128,7 @@ def locate(
     if not trial.fiducials:
         raise PhotoTrouble(
             "no_marks",
-            "This coupon was burnt without marks. Pick the corners of its cells by hand.",
+            tr("This coupon was burnt without marks. Pick the corners of its cells by hand."),
         )
     try:
         return _by_marks(pyramid, trial, f35), pyramid
@@ -140,7 +141,7 @@ def locate(
         except PhotoTrouble:
             raise problem from None
         sight.mirrored = True
-        sight.says = (*sight.says, "The picture is mirrored; it was turned back.")
+        sight.says = (*sight.says, tr("The picture is mirrored; it was turned back."))
         return sight, flipped
 
 
@@ -182,12 +183,17 @@ def _by_holes(pyramid: Pyramid, trial: Trial, f35: float | None, out: frozenset[
     if found is None or not start(*found):
         raise PhotoTrouble(
             "no_marks",
-            "The holes could not be matched with those of the front. Lay the coupon on paper of "
-            "another colour, or pick the corners of the box around the holes by hand."
+            tr(
+                "The holes could not be matched with those of the "
+                "front. Lay the coupon on paper of "
+                "another colour, or pick the corners of the box around the holes by hand."
+            )
             if out
             else (
-                "The back is found by the holes that the front shows, and there are none. Read "
-                "it by eye, or pick the corners of the cells."
+                tr(
+                    "The back is found by the holes that the front shows, and there are none. Read "
+                    "it by eye, or pick the corners of the cells."
+                )
             ),
         )
     mm, px = found
@@ -227,7 +233,7 @@ def _by_corners(
     if cv2.contourArea(corners.astype(np.float32)) < 400 or not lens.start(mm, corners):
         raise PhotoTrouble(
             "bad_corners",
-            "The four corners lie on a line or on one spot. Drag each to its own corner.",
+            tr("The four corners lie on a line or on one spot. Drag each to its own corner."),
         )
     sight = Sight(
         lens,
@@ -238,7 +244,7 @@ def _by_corners(
         (np.nan, np.nan),
         0.0,
         (mm, corners, np.full(4, 0.003)),
-        says=("Positions rest on the four corners picked by hand.",),
+        says=(tr("Positions rest on the four corners picked by hand."),),
     )
     if (
         side == "front" and trial.fiducials
@@ -368,16 +374,22 @@ def _all_four(
         raise PhotoTrouble(
             "bad_fit",
             (
-                f"The marks do not fit this coupon’s layout (off by {rest_px:.1f} px). Another "
-                "coupon may be open, or the piece is bent."
+                tr(
+                    "The marks do not fit this coupon’s layout (off by {rest_px:.1f} px). "
+                    "Another coupon may be open, or the piece is bent.",
+                    rest_px=rest_px,
+                )
             ),
         )
     says: tuple[str, ...] = ()
     if marks < 4:
         says = (
             (
-                f"Only {marks} of 4 marks were found; positions may be off. Take the photo with "
-                "all four in it."
+                tr(
+                    "Only {marks} of 4 marks were found; positions may be off. Take the photo "
+                    "with all four in it.",
+                    marks=marks,
+                )
             ),
         )
     return Sight(
@@ -402,8 +414,11 @@ def _no_marks() -> PhotoTrouble:
     return PhotoTrouble(
         "no_marks",
         (
-            "No marks of this coupon were found. Fill the frame with it, all four marks sharp and "
-            "uncovered, or pick the corners of its cells by hand."
+            tr(
+                "No marks of this coupon were found. Fill the frame "
+                "with it, all four marks sharp and "
+                "uncovered, or pick the corners of its cells by hand."
+            )
         ),
     )
 
@@ -414,8 +429,12 @@ def _other_coupon(found: dict[int, list[Floats]], ids: list[int]) -> PhotoTroubl
         return _no_marks()
     return PhotoTrouble(
         "wrong_coupon",
-        f"The marks in this photo are those of another coupon (set {min(sets) + 1}; this one "
-        f"carries set {ids[0] // SET_OF + 1}). Open that coupon, or photograph this one.",
+        tr(
+            "The marks in this photo are those of another coupon (set {sets}; this one "
+            "carries set {ids}). Open that coupon, or photograph this one.",
+            sets=min(sets) + 1,
+            ids=ids[0] // SET_OF + 1,
+        ),
     )
 
 
@@ -453,8 +472,11 @@ def _one_coupon(
         raise PhotoTrouble(
             "two",
             (
-                "Two coupons with the same marks are in this photo. Photograph one at a time, or "
-                "pick the corners of the one to read."
+                tr(
+                    "Two coupons with the same marks are in this photo. "
+                    "Photograph one at a time, or "
+                    "pick the corners of the one to read."
+                )
             ),
         )
     if whole:

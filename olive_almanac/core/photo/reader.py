@@ -31,6 +31,7 @@ from olive_almanac.core.photo.rectified import PhoneCurve, Rectified, square_up
 from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Cell, Trial
+from olive_almanac.core.words import tr
 
 __all__ = ["CellSight", "PhotoSight", "bare_lightness", "read_photo"]
 
@@ -52,14 +53,14 @@ LEAST_LINE, LINE_NEIGHBOURS, LINE_LEAST_L = (
 )  # cells from which like energy tells, how many of them, L*
 BENT_MM = 0.08
 STROKE_TRIM = 0.12
-CARD_UNEVEN = (
+CARD_UNEVEN = tr(
     "A shadow or a reflection crosses the grey card, so its greys were not used. Lay it where the "
     "light is even, take the photo again."
 )
 STATED_SD_L, CARD_SD_L, GUESSED_SD_L = 1.0, 2.0, 8.0  # of the stock's own L*, by whence it is known
 MOST_DOUBT_L = 4.0  # of a change of tone, one sd, from the stock's L* alone
 CARD_FLAGS = {"needs_card", "needs_lightness"}
-RELATIVE = (
+RELATIVE = tr(
     "How light the bare stock is has not been measured, so the tones are relative. Lay the grey "
     "card beside the coupon once, or give the stock its L* in Set up."
 )
@@ -263,8 +264,11 @@ def _refined(
             sight.says = (
                 *sight.says,
                 (
-                    "The piece does not lie flat, or the lens bends strongly (rest error "
-                    f"{left:.2f} mm)."
+                    tr(
+                        "The piece does not lie flat, or the lens bends strongly (rest error "
+                        "{left:.2f} mm).",
+                        left=left,
+                    )
                 ),
             )
         if by_hand:
@@ -300,8 +304,11 @@ def _check_layout(
     if len(strong) >= 4 and hits < 0.25 * len(strong):
         raise PhotoTrouble(
             "bad_layout",
-            "The marks are this coupon’s, but its cells are not where they should be: another "
-            "coupon with the same marks is in the picture. Open that one, or photograph this one.",
+            tr(
+                "The marks are this coupon’s, but its cells are not where they should be: another "
+                "coupon with the same marks is in the picture. Open "
+                "that one, or photograph this one."
+            ),
         )
 
 
@@ -567,36 +574,51 @@ def _says(trial: Trial, sight: Sight, cells: tuple[CellSight, ...]) -> tuple[str
     lens: Lens = sight.lens
     if lens.px_per_mm() < SMALL_PX_MM:
         says.append(
-            f"The coupon is small in the picture ({lens.px_per_mm():.0f} pixels per mm). Go closer."
+            tr(
+                "The coupon is small in the picture ({px_per_mm:.0f} pixels per mm). Go closer.",
+                px_per_mm=lens.px_per_mm(),
+            )
         )
     if not np.isnan(sight.blur_mm) and sight.blur_mm > BLUR_LINE_MM:
-        says.append("The photo is blurred. Hold still, tap to focus on the coupon, take it again.")
+        says.append(
+            tr("The photo is blurred. Hold still, tap to focus on the coupon, take it again.")
+        )
     if rasters(trial.task) and trial.stock.opacity in NOT_DARKNESS:
         says.append(
-            f"Darkness cannot be read on {trial.stock.opacity} stock: what shows is what lies "
-            "behind. Read it by eye."
+            tr(
+                "Darkness cannot be read on {opacity} stock: what shows is what lies behind. "
+                "Read it by eye.",
+                opacity=trial.stock.opacity,
+            )
         )
     many = max(1, len(cells) // 5)
     for flag, words in (
         (
             "clipped",
             (
-                "Parts of the picture are overexposed. Tap the coupon, slide the brightness down, "
-                "take it again."
+                tr(
+                    "Parts of the picture are overexposed. Tap the "
+                    "coupon, slide the brightness down, "
+                    "take it again."
+                )
             ),
         ),
         (
             "uneven_light",
             (
-                "Shadow edges or reflections cross the coupon. Turn it away from the lamp or "
-                "shade it evenly, take it again."
+                tr(
+                    "Shadow edges or reflections cross the coupon. Turn it away from the lamp or "
+                    "shade it evenly, take it again."
+                )
             ),
         ),
         (
             "unsure",
             (
-                "The background looks much like the stock: lay the coupon on plain paper of "
-                "another colour, take it again."
+                tr(
+                    "The background looks much like the stock: lay the coupon on plain paper of "
+                    "another colour, take it again."
+                )
             ),
         ),
     ):

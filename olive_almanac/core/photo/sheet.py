@@ -23,6 +23,7 @@ from olive_almanac.core.photo.fiducials import (
     measured_quads,
 )
 from olive_almanac.core.photo.locate import PhotoTrouble
+from olive_almanac.core.words import tr
 
 __all__ = ["PAPER_SHARE", "SHEET_MARK_IDS", "SHEET_MARK_MM", "SheetSight", "read_sheet"]
 
@@ -101,8 +102,11 @@ def read_sheet(picture: Picture, *, thickness_mm: float, f35: float | None = Non
     if len(quads) < LEAST_MARKS:
         raise PhotoTrouble(
             "marks",
-            f"{len(quads)} of the 4 printed marks are seen. Lay one at each corner of the sheet, "
-            "whole and flat, beside it, and take the photo from above.",
+            tr(
+                "{quads} of the 4 printed marks are seen. Lay one at each corner of the "
+                "sheet, whole and flat, beside it, and take the photo from above.",
+                quads=len(quads),
+            ),
         )
     measured = measured_quads(picture, np.array(quads), passes=PASSES).quads
     view, places = _view_of(picture, measured, f35)
@@ -129,7 +133,7 @@ def _view_of(picture: Picture, quads: Floats, f35: float | None) -> tuple[_View,
         if best is None or made[0] < best[0]:
             best = made
     if best is None:
-        raise PhotoTrouble("marks", "The marks lie too steep. Take the photo from above.")
+        raise PhotoTrouble("marks", tr("The marks lie too steep. Take the photo from above."))
     return best[1], best[2]
 
 
@@ -485,11 +489,11 @@ class _Face:
         up = np.column_stack([own[:, 0] - low[0], high[1] - own[:, 1]])
         tall = float(high[1] - low[1])
         boxes = tuple((x0, tall - y1, x1, tall - y0) for x0, y0, x1, y1 in used)
-        doubt = "" if len(self.marks) == 4 else "Only three marks are seen: check its size."
+        doubt = "" if len(self.marks) == 4 else tr("Only three marks are seen: check its size.")
         return SheetSight(np.round(up, 3), boxes, picture, px_mm, doubt)
 
 
-NO_SHEET = (
+NO_SHEET = tr(
     "No sheet is told from the ground between the marks. Lay it on ground of another colour, clear "
     "of the marks, and light it evenly."
 )

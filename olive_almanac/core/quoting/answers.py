@@ -16,6 +16,7 @@ from olive_almanac.core.quoting.joints import JointKind
 from olive_almanac.core.quoting.paths import ends_of, flat, mapped
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.job import FindingAnswer
+from olive_almanac.core.words import tr
 
 __all__ = [
     "ABOUT_UNITS",
@@ -40,16 +41,16 @@ UNITS = {
 UNIT_WORDS = {
     "mm": "mm",
     "cm": "cm",
-    "inch": "inch",
-    "px 96": "px, 96 an inch",
-    "px 90": "px, 90 an inch",
-    "px 72": "px, 72 an inch",
+    "inch": tr("inch"),
+    "px 96": tr("px, 96 an inch"),
+    "px 90": tr("px, 90 an inch"),
+    "px 72": tr("px, 72 an inch"),
 }
 ABOUT_UNITS = ("pixels", "no size", "no unit")
 REMEDIES = {
-    "nearly closed": ("close", "Close them"),
-    "tiny": ("drop", "Leave them out"),
-    "burnt twice": ("once", "Burn them once"),
+    "nearly closed": ("close", tr("Close them")),
+    "tiny": ("drop", tr("Leave them out")),
+    "burnt twice": ("once", tr("Burn them once")),
 }
 
 
@@ -59,7 +60,7 @@ def choices_about(kind: str, drawing: Drawing) -> tuple[tuple[str, str], ...]:
     """
     if kind in ABOUT_UNITS:
         taken = min(UNITS, key=lambda unit: abs(UNITS[unit] - drawing.unit_mm))
-        first = (taken, f"{UNIT_WORDS[taken]} is right")
+        first = (taken, tr("{unit_words} is right", unit_words=UNIT_WORDS[taken]))
         return (first, *((unit, UNIT_WORDS[unit]) for unit in UNITS if unit != taken))
     return (REMEDIES[kind],) if kind in REMEDIES else ()
 

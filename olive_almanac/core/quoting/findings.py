@@ -12,6 +12,7 @@ from olive_almanac.core.quoting.joining import JOINS_MM
 from olive_almanac.core.quoting.shared_lines import overlaps_of
 from olive_almanac.core.records.drawing import ContourPath, DrawingFinding
 from olive_almanac.core.units import count_text, lengths_text, number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["NEARLY_MM", "TINY_MM", "findings_of", "near_gap"]
 
@@ -32,13 +33,14 @@ def findings_of(
     kept = [n for n, points in enumerate(flats) if len(points) > 1 and _extent(points) > 1e-6]
     without = [n for n in range(len(flats)) if n not in set(kept)]
     if without:
-        says = f"{count_text(len(without), 'line')} without length, left out."
+        says = tr("{lines} without length, left out.", lines=count_text(len(without), "line"))
         found.append(DrawingFinding("no length", says, None, tuple(without[:NAMED_PATHS])))
     for n in kept:
         gap = near_gap(paths[n], flats[n])
         if gap:
-            says = (
-                f"A line ends {number_text(gap, 2)} mm from where it began: its part hangs there."
+            says = tr(
+                "A line ends {gap} mm from where it began: its part hangs there.",
+                gap=number_text(gap, 2),
             )
             found.append(DrawingFinding("nearly closed", says, _point(flats[n]), (n,)))
     lines = shapely.linestrings(
@@ -47,11 +49,15 @@ def findings_of(
     )
     for at in np.flatnonzero(~shapely.is_simple(lines)).tolist():
         n = kept[at]
-        says = "A line crosses itself: what falls out there is not as drawn."
+        says = tr("A line crosses itself: what falls out there is not as drawn.")
         found.append(DrawingFinding("crosses itself", says, _point(flats[n]), (n,)))
     tiny = [n for n in kept if _extent(flats[n]) < TINY_MM]
     if tiny:
-        says = f"{count_text(len(tiny), 'line')} smaller than {TINY_MM} mm."
+        says = tr(
+            "{lines} smaller than {tiny_mm} mm.",
+            lines=count_text(len(tiny), "line"),
+            tiny_mm=TINY_MM,
+        )
         at_mm = _point(flats[tiny[0]])
         found.append(DrawingFinding("tiny", says, at_mm, tuple(tiny[:NAMED_PATHS])))
     found += _twice(flats, kept)
@@ -87,7 +93,11 @@ def _beyond(
     wide, tall = (high - low).tolist()
     if wide <= bed_mm[0] + 1e-6 and tall <= bed_mm[1] + 1e-6:
         return []
-    says = f"{lengths_text(wide, tall)} mm is larger than the bed of {lengths_text(*bed_mm)} mm."
+    says = tr(
+        "{wide} mm is larger than the bed of {lengths} mm.",
+        wide=lengths_text(wide, tall),
+        lengths=lengths_text(*bed_mm),
+    )
     return [DrawingFinding("too big", says)]
 
 
@@ -109,8 +119,8 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     }
     x, y = start[found.later[int(found.shared_mm.argmax())]].tolist()
     named = tuple(dict.fromkeys(n for pair in sorted(pairs) for n in pair))[:NAMED_PATHS]
-    says = (
-        f"{number_text(shared, 0)} mm of line lie on top of another line: they would be burnt "
-        "twice."
+    says = tr(
+        "{shared} mm of line lie on top of another line: they would be burnt twice.",
+        shared=number_text(shared, 0),
     )
     return [DrawingFinding("burnt twice", says, (x, y), named)]

@@ -18,6 +18,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.glow import Glow
+from olive_almanac.core.words import tr
 
 __all__ = ["Dots", "covered", "dots_of", "uses_up", "with_dots"]
 
@@ -65,13 +66,17 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
             ring = shapely.Polygon(flat(path, FLAT_MM))
             area = area.symmetric_difference(ring if ring.is_valid else ring.buffer(0))
     if area.is_empty:
-        raise OutOfRange("Group of the dots", f"“{glow.group}”", "one with closed lines")
+        raise OutOfRange(tr("Group of the dots"), f"“{glow.group}”", tr("one with closed lines"))
     left, low, right, high = area.bounds
     pitch = glow.pitch_mm
     expected = (right - left) * (high - low) / (pitch * pitch * ROW)
     if expected > MOST_DOTS:
-        needs = f"larger: there would be about {expected:,.0f} dots, at most {MOST_DOTS:,}"
-        raise OutOfRange("Pitch of the dots", pitch, needs, "mm")
+        needs = tr(
+            "larger: there would be about {expected:,.0f} dots, at most {most_dots:,}",
+            expected=expected,
+            most_dots=MOST_DOTS,
+        )
+        raise OutOfRange(tr("Pitch of the dots"), pitch, needs, "mm")
     rows = np.arange(low + pitch / 2, high, ROW * pitch)
     columns = np.arange(left + pitch / 2, right + pitch / 2, pitch)
     x, y = np.meshgrid(columns, rows)
@@ -90,7 +95,7 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
     clear = shapely.distance(shapely.points(middles), area.boundary) >= radii
     keep = inside & clear
     if not keep.any():
-        raise OutOfRange("Pitch of the dots", pitch, "small enough for the area", "mm")
+        raise OutOfRange(tr("Pitch of the dots"), pitch, tr("small enough for the area"), "mm")
     left_over = 1 / (1 + uses_up(glow) * glow.most * length)
     return Dots(middles[keep], radii[keep], left_over)
 

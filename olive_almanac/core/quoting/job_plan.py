@@ -51,6 +51,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.sides import ABOUT, BY, TwoSides
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import count_text, lengths_text
+from olive_almanac.core.words import tr
 
 __all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
 
@@ -151,8 +152,9 @@ class JobPlan:
     @property
     def copies_words(self) -> str:
         """How many, in words."""
-        noun = ("piece", "") if self.parts else ("copy", "copies")
-        return count_text(self.copies, *noun)
+        if self.parts:
+            return count_text(self.copies, "piece")
+        return count_text(self.copies, "copy", "copies")
 
     @property
     def cut_mm(self) -> float:
@@ -243,10 +245,19 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
     missing = max(0, asked - len(laid))
     remarks = [*dict.fromkeys(conflicts), *pattern.remarks]  # each load says the same
     if missing and layout.parts:
-        remarks.append(f"{missing} of {asked} pieces find no room.")
+        remarks.append(
+            tr("{missing} of {asked} pieces find no room.", missing=missing, asked=asked)
+        )
     elif missing:
         size = lengths_text(*pattern.size_mm)
-        remarks.append(f"{missing} of {asked} copies of {size} mm find no room.")
+        remarks.append(
+            tr(
+                "{missing} of {asked} copies of {size} mm find no room.",
+                missing=missing,
+                asked=asked,
+                size=size,
+            )
+        )
     return replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
 
 
@@ -268,8 +279,8 @@ def _both_sides(layout: Layout, sheet: Sheet | None, machine: Machine) -> Iterat
         yield _Turned()
         return
     if sheet is None or (layout.touched is not None and layout.jig is None):
-        needs = "a sheet of known size at a stop, where the head stands, or blanks in a jig"
-        raise OutOfRange("What is burnt from both sides", "something else", needs)
+        needs = tr("a sheet of known size at a stop, where the head stands, or blanks in a jig")
+        raise OutOfRange(tr("What is burnt from both sides"), tr("something else"), needs)
     pins: Steps = ()
     if layout.jig is None:  # else the pockets hold the blanks
         pins = pin_steps(sides, sheet, layout.tasks, _keep_of(machine))
@@ -283,32 +294,45 @@ def _side_remarks(layout: Layout, sheet: Sheet | None, second: SheetRun) -> Iter
     """What should be known before a sheet is turned over."""
     assert layout.sides is not None and sheet is not None
     if layout.sides.between:
-        yield f"Before it is turned over: {layout.sides.between}."
+        yield tr("Before it is turned over: {between}.", between=layout.sides.between)
     if layout.jig is not None:
         yield (
-            f"Each blank is turned over {ABOUT[layout.sides.about]} in its own pocket: the "
-            f"{second.side} comes second, off by up to {max(0.0, layout.jig.clearance_mm):g} mm."
+            tr(
+                "Each blank is turned over {about} in its own pocket: the {side} comes "
+                "second, off by up to {off_mm:g} mm.",
+                about=ABOUT[layout.sides.about],
+                side=second.side,
+                off_mm=max(0.0, layout.jig.clearance_mm),
+            )
         )
         return
     keep = _keep_of(second.ground.machine)
     error = far_error_mm(layout.sides, sheet, second.used_mm, keep)
     by = BY[layout.sides.by]
     yield (
-        f"Turned over {ABOUT[layout.sides.about]}: the {second.side} comes second, laid by {by}; "
-        f"at its worst place it is off by {error:.2f} mm (one in three more)."
+        tr(
+            "Turned over {about}: the {side} comes second, laid by {by}; at its worst "
+            "place it is off by {error:.2f} mm (one in three more).",
+            about=ABOUT[layout.sides.about],
+            side=second.side,
+            by=by,
+            error=error,
+        )
     )
     cuts = {one.side for one in layout.tasks if one.task == "cut" and one.burns}
     if cuts & {"both"} or len(cuts) > 1:
-        yield "Both sides cut: what the first one cuts falls out before the sheet is turned over."
+        yield tr(
+            "Both sides cut: what the first one cuts falls out before the sheet is turned over."
+        )
     if layout.sides.by == "pins" and not cuts:
-        yield "No group cuts, so no pin holes are cut: drill them, or lay it by a corner."
+        yield tr("No group cuts, so no pin holes are cut: drill them, or lay it by a corner.")
 
 
 def _too_large(jig: Jig, pattern: Pattern) -> Iterator[str]:
     """What is said of a drawing that is larger than the blanks of a jig."""
     over = max(a - b for a, b in zip(pattern.size_mm, jig.blank_mm, strict=True))
     if over > 0:
-        yield f"The drawing is {over:.1f} mm larger than the blank that it lies on."
+        yield tr("The drawing is {over:.1f} mm larger than the blank that it lies on.", over=over)
 
 
 def _lie_of(
@@ -328,9 +352,13 @@ def _lie_of(
     lie, further = lie_by_touch(places, touched.on_bed_mm)
     if abs(further) <= TOUCH_MM:
         return lie, ""
-    way = "further apart" if further > 0 else "nearer to each other"
+    way = tr("further apart") if further > 0 else tr("nearer to each other")
     return lie, (
-        f"The touched places are {abs(further):.1f} mm {way} than they are drawn: touch them again."
+        tr(
+            "The touched places are {further:.1f} mm {way} than they are drawn: touch them again.",
+            further=abs(further),
+            way=way,
+        )
     )
 
 
@@ -343,7 +371,11 @@ def _over_the_bed(run: SheetRun, lie: Lie) -> str:
     over = max(-left, -low, right - wide, high - tall)
     if over <= OVER_MM:
         return ""
-    return f"As sheet {run.sheet + 1} lies, {over:.1f} mm of what is burnt are off the bed."
+    return tr(
+        "As sheet {sheet} lies, {over:.1f} mm of what is burnt are off the bed.",
+        sheet=run.sheet + 1,
+        over=over,
+    )
 
 
 def _conflicts(
@@ -359,13 +391,13 @@ def _conflicts(
     found = []
     for n, (copy, box) in enumerate(zip(placed, boxes, strict=True)):
         if copy.sheet >= len(rooms):
-            found.append(f"Copy {n + 1} lies on a sheet that is not in the rack any more.")
+            found.append(tr("Copy {n} lies on a sheet that is not in the rack any more.", n=n + 1))
             continue
         room = rooms[copy.sheet]
         taken = [one for one in room.taken if not _is_around(one, box)]
         inside = Room(room.area).is_free(box)
         if not inside or any(_overlap(outlines[n], shapely.box(*one)) for one in taken):
-            found.append(f"Copy {n + 1} lies on a clamp, a used area or the edge.")
+            found.append(tr("Copy {n} lies on a clamp, a used area or the edge.", n=n + 1))
     tree = shapely.STRtree(outlines)
     near = tree.query(outlines, predicate="dwithin", distance=max(0.0, gap_mm - GAP_SLACK_MM))
     for n, m in sorted(zip(*near.tolist(), strict=True)):
@@ -373,7 +405,7 @@ def _conflicts(
             continue
         apart = float(outlines[m].distance(outlines[n]))
         if apart < gap_mm - GAP_SLACK_MM or _overlap(outlines[n], outlines[m]):
-            found.append(f"Copies {m + 1} and {n + 1} are nearer than their gap.")
+            found.append(tr("Copies {m} and {n} are nearer than their gap.", m=m + 1, n=n + 1))
     return found
 
 
@@ -489,4 +521,4 @@ def _moved(step: Burn, pattern: Pattern, copy: PlacedCopy) -> Burn:
             (round(y + dy, 4), tuple((a + dx, b + dx) for a, b in runs)) for y, runs in step.rows
         )
         return replace(step, rows=rows, left_mm=step.left_mm + dx, right_mm=step.right_mm + dx)
-    raise OutOfRange("A turned copy", "with an engraved area", "not turned")
+    raise OutOfRange(tr("A turned copy"), tr("with an engraved area"), tr("not turned"))

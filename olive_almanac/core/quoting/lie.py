@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["Lie", "Touched", "lie_by_touch"]
 
@@ -51,11 +52,18 @@ def lie_by_touch(
     (px, py), (qx, qy) = touched_mm
     apart, seen = math.hypot(bx - ax, by - ay), math.hypot(qx - px, qy - py)
     if min(apart, seen) < LEAST_APART_MM:
-        needs = f"at least {LEAST_APART_MM:g}: the further apart, the truer the direction"
-        raise OutOfRange("Way between the touched places", min(apart, seen), needs, "mm")
+        needs = tr(
+            "at least {least_apart_mm:g}: the further apart, the truer the direction",
+            least_apart_mm=LEAST_APART_MM,
+        )
+        raise OutOfRange(tr("Way between the touched places"), min(apart, seen), needs, "mm")
     if abs(seen - apart) > MOST_OFF_MM:
-        needs = f"within {MOST_OFF_MM:g} mm of the {apart:.1f} mm between those places"
-        raise OutOfRange("Way between the touched places", round(seen, 1), needs, "mm")
+        needs = tr(
+            "within {most_off_mm:g} mm of the {apart:.1f} mm between those places",
+            most_off_mm=MOST_OFF_MM,
+            apart=apart,
+        )
+        raise OutOfRange(tr("Way between the touched places"), round(seen, 1), needs, "mm")
     turn = math.atan2(qy - py, qx - px) - math.atan2(by - ay, bx - ax)
     turn = math.remainder(turn, 2 * math.pi)
     c, s = math.cos(turn), math.sin(turn)

@@ -20,6 +20,7 @@ from olive_almanac.core.quoting.pattern import Pattern, engraved_lines
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["Box", "Letters", "NamePlan", "free_box", "lettered", "name_steps", "with_room_for"]
 
@@ -140,9 +141,12 @@ def lettered(names: Sequence[str], box: Box, letters: Letters, *, spot_mm: float
     least = SPOTS_PER_LETTER * spot_mm
     says = ""
     if names and height < least:
-        says = (
-            f"Letters of {number_text(height, 2)} mm fill up: a spot of {number_text(spot_mm, 2)} "
-            f"mm needs {number_text(least, 2)} mm. Shorten the names or give them more room."
+        says = tr(
+            "Letters of {height} mm fill up: a spot of {spot_mm} mm needs {least} mm. "
+            "Shorten the names or give them more room.",
+            height=number_text(height, 2),
+            spot_mm=number_text(spot_mm, 2),
+            least=number_text(least, 2),
         )
     looks = _looks(names, widths, letters, CAPITAL_SHARE * high, wide)
     return NamePlan(box, height, tuple(lines), letters.is_outline, looks, says)
@@ -210,15 +214,17 @@ def _looks(
     for n, name in enumerate(names):
         lacking = letters.lacking(name)
         if not name:
-            looks[n] = "empty: its copy stays bare"
+            looks[n] = tr("empty: its copy stays bare")
         elif lacking:
-            looks[n] = f"without {lacking}: these letters have no such sign"
+            looks[n] = tr("without {lacking}: these letters have no such sign", lacking=lacking)
         elif often[name.casefold()] > 1:
-            looks[n] = f"stands {often[name.casefold()]} times in the list"
+            looks[n] = tr("stands {often} times in the list", often=often[name.casefold()])
     order = sorted(range(len(names)), key=lambda n: -widths[n])
     if len(order) > 1:
         first, second = (min(most, wide / max(widths[n], 1e-9)) for n in order[:2])
         if second > LONGER * first:
             gain = round(100 * (second / first - 1))
-            looks[order[0]] = f"so long that all are smaller: without it {gain} % larger"
+            looks[order[0]] = tr(
+                "so long that all are smaller: without it {gain} % larger", gain=gain
+            )
     return looks

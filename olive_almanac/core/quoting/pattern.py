@@ -28,6 +28,7 @@ from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import GroupTask, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["GroupWork", "Handling", "Part", "Pattern", "engraved_lines", "parts_of", "pattern_of"]
 
@@ -199,7 +200,9 @@ def _burnt(
     if handling.once:
         contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
     if not contours and not filled and not handling.shadings:
-        raise OutOfRange("What is burnt", "nothing", "at least one group with a task and a setting")
+        raise OutOfRange(
+            tr("What is burnt"), "nothing", tr("at least one group with a task and a setting")
+        )
     if handling.widths:
         contours = list(_fitted(contours, handling))
     return contours, filled, task_of
@@ -392,14 +395,19 @@ def _beams(
             continue
         if not all(kerf):
             remarks.append(
-                f"{group_words(group)}: no kerf is known, so parts come out smaller by it."
+                tr(
+                    "{group}: no kerf is known, so parts come out smaller by it.",
+                    group=group_words(group),
+                )
             )
             continue
         sharing = sum(rests[n].shares for n in mine)
         if sharing:
             remarks.append(
-                f"{count_text(sharing, 'part')} share edges that are burnt once: there the kerf is "
-                "not taken off."
+                tr(
+                    "{parts} share edges that are burnt once: there the kerf is not taken off.",
+                    parts=count_text(sharing, "part"),
+                )
             )
         mine = [n for n in mine if not rests[n].shares]
         holes = [bool(_depth(n, parents, contours) % 2) for n in mine]
@@ -415,9 +423,9 @@ def _eaten(
     contours: Sequence[Contour], parents: Sequence[int], mine: Sequence[int], kerf: Point
 ) -> Iterator[str]:
     words = {
-        "hole": "hole smaller than the kerf, left out",
-        "web": "web thinner than two kerfs: it may burn away",
-        "notch": "notch narrower than the kerf: it comes out as wide as the kerf",
+        "hole": tr("hole smaller than the kerf, left out"),
+        "web": tr("web thinner than two kerfs: it may burn away"),
+        "notch": tr("notch narrower than the kerf: it comes out as wide as the kerf"),
     }
     within = _within(mine, parents, contours)
     for n in mine:
@@ -427,8 +435,13 @@ def _eaten(
         for found in eaten_of(contours[n].points_mm, holes, kerf):
             x, y = found.at_mm
             yield (
-                f"A {words[found.kind]}, {number_text(found.width_mm, 2)} mm at "
-                f"{number_text(x, 4)}, {number_text(y, 4)}."
+                tr(
+                    "A {words}, {width_mm} mm at {x}, {y}.",
+                    words=words[found.kind],
+                    width_mm=number_text(found.width_mm, 2),
+                    x=number_text(x, 4),
+                    y=number_text(y, 4),
+                )
             )
 
 

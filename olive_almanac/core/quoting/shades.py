@@ -21,6 +21,7 @@ from olive_almanac.core.placing.dots import burnt_runs, diffused
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.words import tr
 
 __all__ = ["Shading", "picture_setting", "shaded"]
 
@@ -51,9 +52,13 @@ class Shading:
     def says(self) -> str:
         """What the measured curve does for the picture, in words."""
         low, high = float(self.wanted_l.min()), float(self.wanted_l.max())
-        return (
-            f"The picture spans L* {low:.0f} to {high:.0f}, {self.off_l:.1f} L* off in the mean; "
-            f"without the measured curve {self.plain_off_l:.1f}."
+        return tr(
+            "The picture spans L* {low:.0f} to {high:.0f}, {off_l:.1f} L* off in the "
+            "mean; without the measured curve {plain_off_l:.1f}.",
+            low=low,
+            high=high,
+            off_l=self.off_l,
+            plain_off_l=self.plain_off_l,
         )
 
 
@@ -84,7 +89,9 @@ def shaded(
     columns, rows = max(1, round((right - left) / pitch)), max(1, round((high - low) / pitch))
     if columns * rows > MOST_DOTS:
         raise OutOfRange(
-            "Dots of the picture", columns * rows, f"at most {MOST_DOTS:,}: make it smaller"
+            tr("Dots of the picture"),
+            columns * rows,
+            tr("at most {most_dots:,}: make it smaller", most_dots=MOST_DOTS),
         )
     area_mean = cv2.resize(luminance, (columns, rows), interpolation=cv2.INTER_AREA)
     own = lightness(np.clip(area_mean, 0, 1))[::-1]

@@ -15,6 +15,7 @@ from olive_almanac.core.motion.program import Burn, Strokes, over_mm
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.sides import TwoSides
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.words import tr
 
 __all__ = [
     "PIN",
@@ -80,10 +81,13 @@ def _pin_places(sides: TwoSides, sheet: Sheet, keep_mm: float) -> tuple[Point, P
     last = next((length - one for one in steps if is_free(length - one)), None)
     if first is None or last is None or last - first < LEAST_BASE_MM:
         raise OutOfRange(
-            "The way between the pins",
+            tr("The way between the pins"),
             round((last or 0.0) - (first or 0.0), 1),
-            f"at least {LEAST_BASE_MM:g} along the middle of the sheet, clear of clamps and used "
-            "areas: lay it by a corner, or turn it about the other axis",
+            tr(
+                "at least {least_base_mm:g} along the middle of the sheet, clear of clamps "
+                "and used areas: lay it by a corner, or turn it about the other axis",
+                least_base_mm=LEAST_BASE_MM,
+            ),
             "mm",
         )
     return at(first), at(last)

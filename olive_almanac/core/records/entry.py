@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from typing import Literal
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe, RecipeKey, key_of, key_words
@@ -15,6 +16,7 @@ from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "PROOFS_NEEDED",
@@ -99,9 +101,9 @@ class Room:
 
     def __post_init__(self) -> None:
         if self.celsius is not None:
-            check_number("Temperature of the room", self.celsius, "°C", low=-20, high=60)
+            check_number(tr("Temperature of the room"), self.celsius, "°C", low=-20, high=60)
         if self.humidity_percent is not None:
-            check_number("Humidity of the room", self.humidity_percent, "%", low=0, high=100)
+            check_number(tr("Humidity of the room"), self.humidity_percent, "%", low=0, high=100)
 
     @property
     def words(self) -> str:
@@ -110,7 +112,12 @@ class Room:
         if self.celsius is not None:
             parts.append(f"{number_text(self.celsius)} °C")
         if self.humidity_percent is not None:
-            parts.append(f"{number_text(self.humidity_percent)} % humidity")
+            parts.append(
+                tr(
+                    "{humidity_percent} % humidity",
+                    humidity_percent=number_text(self.humidity_percent),
+                )
+            )
         return ", ".join(parts)
 
 
@@ -149,7 +156,7 @@ class Proof:
     recipe: RecipeKey = field(default=(), metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_day("Day of the burn", self.on)
+        check_day(tr("Day of the burn"), self.on)
 
     def repeats(self, other: Proof) -> bool:
         """Return whether two good burns are of one day and one sheet, outside a confirm run: they
@@ -181,11 +188,11 @@ class Entry:
     recipe: Recipe = field(default=AS_IT_LIES, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_text("Entry id", self.uid, 60)
-        check_day("Day of the entry", self.written)
-        check_choice("Task", self.task, TASKS)
-        check_choice("Origin", self.origin, ("trial", "guess"))
-        check_number("Machine state", self.machine_state, low=1)
+        check_text(tr("Entry id"), self.uid, 60)
+        check_day(tr("Day of the entry"), self.written)
+        check_choice(tr("Task"), self.task, TASKS)
+        check_choice(tr("Origin"), self.origin, ("trial", "guess"))
+        check_number(tr("Machine state"), self.machine_state, low=1)
 
     @property
     def is_note(self) -> bool:
@@ -255,7 +262,7 @@ def as_rehearsed(entry: Entry) -> Entry:
     """
     if not entry.evidence.simulated:
         return entry
-    says = "Simulated: burnt on the stand-in bench, never on the machine."
+    says = tr("Simulated: burnt on the stand-in bench, never on the machine.")
     return replace(entry, origin="guess", evidence=Evidence(says=says, simulated=True), proofs=())
 
 
@@ -290,40 +297,64 @@ def state_of(
     if entry.proofs:
         last = entry.proofs[-1]
     if last and last.outcome == FAILED:
-        return "due", f"failed on {day_text(last.on)}"
+        return "due", tr("failed on {on}", on=day_text(last.on))
     by = entry.prove_again_by
     if by is not None and last is not None:
         if last.lot != lot:
             return (
                 "due",
-                f"proven on lot {last.lot or 'unnamed'}; lot {lot or 'unnamed'} not yet tried",
+                tr(
+                    "proven on lot {lot}; lot {lot2} not yet tried",
+                    lot=last.lot or "unnamed",
+                    lot2=lot or "unnamed",
+                ),
             )
         if last.machine_state != machine_state:
-            return "due", "the machine has changed since"
+            return "due", tr("the machine has changed since")
         today_key = key_of(entry.recipe)
         if last.recipe != today_key:
-            told = f"proven with {key_words(last.recipe)}; {key_words(today_key)} not yet tried"
+            told = tr(
+                "proven with {recipe}; {today_key} not yet tried",
+                recipe=key_words(last.recipe),
+                today_key=key_words(today_key),
+            )
             return "due", told
         if today > by:
-            return "due", f"proof ran out on {day_text(by)}"
+            return "due", tr("proof ran out on {by}", by=day_text(by))
         if half_used is not None:
             if half_used > SURE_HALF_USED:
-                return "due", "the machine is weaker: half of the margin is used up (Shop)"
-            return "proven", f"until {day_text(by)}"
+                return "due", tr("the machine is weaker: half of the margin is used up (Shop)")
+            return "proven", tr("until {by}", by=day_text(by))
         drift = drift_since(checks, last.on, machine_state=machine_state)
         if drift is not None and _drift_used_up(entry, drift.more) > 1:
-            share, way = 100 * math.expm1(abs(drift.more)), "more" if drift.more > 0 else "less"
-            return "due", f"needs {share:.0f} % {way} energy: check of {day_text(drift.on)}"
-        return "proven", f"until {day_text(by)}"
+            share, way = (
+                100 * math.expm1(abs(drift.more)),
+                tr("more") if drift.more > 0 else tr("less"),
+            )
+            return "due", tr(
+                "needs {share:.0f} % {way} energy: check of {on}",
+                share=share,
+                way=way,
+                on=day_text(drift.on),
+            )
+        return "proven", tr("until {by}", by=day_text(by))
     if entry.was_ever_proven:
         return (
             "due",
-            f"{len(entry.passed_in_a_row)} of {PROOFS_NEEDED} confirming burns since it changed",
+            tr(
+                "{passed_in_a_row} of {proofs_needed} confirming burns since it changed",
+                passed_in_a_row=len(entry.passed_in_a_row),
+                proofs_needed=PROOFS_NEEDED,
+            ),
         )
     passed = len(entry.passed_in_a_row)
     if passed or entry.origin == "trial":
-        return "trial", f"{passed} of {PROOFS_NEEDED} confirming burns"
-    return "guess", "not burnt yet"
+        return "trial", tr(
+            "{passed} of {proofs_needed} confirming burns",
+            passed=passed,
+            proofs_needed=PROOFS_NEEDED,
+        )
+    return "guess", tr("not burnt yet")
 
 
 def _drift_used_up(entry: Entry, more: float) -> float:
@@ -345,12 +376,3 @@ def _drift_used_up(entry: Entry, more: float) -> float:
         share = 1.0 if entry.evidence.margins.is_sure else 0.5
         limit = max(LEAST_DRIFT, share * abs(math.log(margin)))
     return abs(more) / limit
-
-
-def day_text(day: date | str) -> str:
-    """Return a date as printed in the book: 14 October 2026."""
-    if isinstance(day, str):
-        day = date.fromisoformat(day)
-    else:
-        day = day
-    return f"{day.day} {day:%B} {day.year}"

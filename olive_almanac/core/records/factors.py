@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number
-from olive_almanac.core.records.setting import AIRS, Setting, rasters
+from olive_almanac.core.records.setting import AIRS, Setting, air_text, rasters
 from olive_almanac.core.units import (
     SPEED_UNITS,
     number_text,
@@ -23,6 +23,7 @@ from olive_almanac.core.units import (
     read_speed_mm_s,
     speed_in,
 )
+from olive_almanac.core.words import mid_sentence, tr
 
 __all__ = [
     "FACTORS",
@@ -97,7 +98,7 @@ class Factor:
     def short_axis(self, speed_unit: str) -> str:
         """Return what a row or column of cells is called beside a photo: "focus, mm"."""
         axis = self.axis(speed_unit)
-        return axis[0].lower() + axis[1:]
+        return mid_sentence(axis)
 
     def told(self, value: Value, speed_unit: str) -> str:
         """Return a value with its unit: "85 %", "1.5 mm"."""
@@ -152,7 +153,7 @@ class _Power(Factor):
 
     def check(self, value: Value, speed_unit: str) -> Value:
         if not 0 < float(value) <= 1:
-            raise OutOfRange(self.name, 100 * float(value), "above 0 and at most 100", "%")
+            raise OutOfRange(self.name, 100 * float(value), tr("above 0 and at most 100"), "%")
         return value
 
     def around(self, value: float, reach: float) -> tuple[float, float]:
@@ -172,7 +173,7 @@ class _Speed(Factor):
     def check(self, value: Value, speed_unit: str) -> Value:
         if float(value) <= 0:
             shown = float(value) / SPEED_UNITS[speed_unit]
-            raise OutOfRange(self.name, shown, "above 0", speed_unit)
+            raise OutOfRange(self.name, shown, tr("above 0"), speed_unit)
         return value
 
     def shown_unit(self, speed_unit: str) -> str:
@@ -196,7 +197,7 @@ class _Count(Factor):
     def read(self, text: str, speed_unit: str) -> int:
         value = read_number(text, self.name)
         if value != int(value):
-            raise OutOfRange(self.name, text, "a whole number")
+            raise OutOfRange(self.name, text, tr("a whole number"))
         return int(value)
 
     def write(self, value: Value, speed_unit: str) -> str:
@@ -204,7 +205,9 @@ class _Count(Factor):
 
     def check(self, value: Value, speed_unit: str) -> Value:
         if not self.low <= float(value) <= self.high:
-            raise OutOfRange(self.name, value, f"from {self.low:g} to {self.high:g}")
+            raise OutOfRange(
+                self.name, value, tr("from {low:g} to {high:g}", low=self.low, high=self.high)
+            )
         return value
 
     def told(self, value: Value, speed_unit: str) -> str:
@@ -232,7 +235,7 @@ class _Air(Factor):
         return value
 
     def told(self, value: Value, speed_unit: str) -> str:
-        return f"air {value}"
+        return tr("air {air}", air=air_text(str(value)))
 
     def file_level(self, value: Value) -> float:
         return float(("off", "low", "full").index(str(value)))
@@ -246,90 +249,90 @@ FACTORS: tuple[Factor, ...] = (
     _Power(
         "power",
         "power",
-        "Power",
+        tr("Power"),
         "%",
         0,
         1,
         0,
         behind="%",
-        tip="Power held, %",
+        tip=tr("Power held, %"),
         always_told=True,
-        typed="percent, from:to:steps or a list",
+        typed=tr("percent, from:to:steps or a list"),
     ),
     _Speed(
         "speed",
         "speed_mm_s",
-        "Speed",
+        tr("Speed"),
         "mm/s",
         above=0,
         width=66,
-        tip="Speed held",
+        tip=tr("Speed held"),
         always_told=True,
-        typed="mm/s unless a unit is written, from:to:steps or a list",
+        typed=tr("mm/s unless a unit is written, from:to:steps or a list"),
     ),
     _Count(
         "passes",
         "passes",
-        "Passes",
+        tr("Passes"),
         low=1,
         high=200,
         width=48,
-        tip="Passes held",
+        tip=tr("Passes held"),
         usual_steps=4,
-        typed="a number or a list",
+        typed=tr("a number or a list"),
     ),
     _Focus(
         "focus",
         "focus_mm",
-        "Focus",
+        tr("Focus"),
         "mm",
-        behind="mm below the face",
-        tip="Focus in mm below the top face",
-        typed="mm below the top face, from:to:steps or a list",
+        behind=tr("mm below the face"),
+        tip=tr("Focus in mm below the top face"),
+        typed=tr("mm below the top face, from:to:steps or a list"),
     ),
     _Length(
         "pitch",
         "pitch_mm",
-        "Line pitch",
+        tr("Line pitch"),
         "mm",
         tasks="raster",
         behind="mm",
         width=68,
-        tip="Line pitch in mm",
-        typed="mm, a number or a list (engrave and mark)",
+        tip=tr("Line pitch in mm"),
+        typed=tr("mm, a number or a list (engrave and mark)"),
     ),
-    _Air("air", "air", "Air", is_number=False, typed="off, low, full, or a list of them"),
+    _Air("air", "air", tr("Air"), is_number=False, typed=tr("off, low, full, or a list of them")),
     Factor(
         "pulse",
         "pulse_khz",
-        "Pulse rate",
+        tr("Pulse rate"),
         "kHz",
         0,
         10000,
         width=54,
         source="fibre",
         behind="kHz",
-        tip="Pulse rate in kHz; empty: the source’s own",
+        tip=tr("Pulse rate in kHz; empty: the source’s own"),
         optional=True,
         without="own",
         usual=(20, 80),  # common practice, no source
-        typed="kHz, a number or a list (fibre sources)",
+        typed=tr("kHz, a number or a list (fibre sources)"),
     ),
     Factor(
         "pulse-width",
         "pulse_ns",
-        "Pulse width",
+        tr("Pulse width"),
         "ns",
         0,
         10000,
         width=54,
         source="fibre",
         behind="ns",
-        tip="Pulse width in ns; empty: the source’s own",
+        tip=tr("Pulse width in ns; empty: the source’s own"),
         optional=True,
         without="own",
         usual=(10, 200),  # common practice, no source
-        typed="ns, a number or a list (fibre sources that can change it)",
+        typed=tr("ns, a number or a list (fibre sources that can change it)"),
     ),
 )
 NUMBER_FACTORS = tuple(factor for factor in FACTORS if factor.is_number)
@@ -338,7 +341,7 @@ _BY_ID = {factor.id: factor for factor in FACTORS}
 
 def factor_of(factor_id: str) -> Factor:
     """Return a factor by its id; raises OutOfRange for an unknown one."""
-    check_choice("Factor", factor_id, _BY_ID)
+    check_choice(tr("Factor"), factor_id, _BY_ID)
     return _BY_ID[factor_id]
 
 
@@ -346,11 +349,11 @@ def setting_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]
     """Return in words what is set beside power and speed: "1 pass", "focus 1.5 mm", "air full"."""
     words = [
         passes_text(setting.passes),
-        f"focus {number_text(setting.focus_mm)} mm",
-        f"air {setting.air}",
+        tr("focus {focus_mm} mm", focus_mm=number_text(setting.focus_mm)),
+        tr("air {air}", air=air_text(setting.air)),
     ]
     if setting.pitch_mm:
-        words.append(f"line pitch {number_text(setting.pitch_mm)} mm")
+        words.append(tr("line pitch {pitch_mm} mm", pitch_mm=number_text(setting.pitch_mm)))
     return (*words, *further_words(setting, speed_unit))
 
 

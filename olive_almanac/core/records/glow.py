@@ -6,15 +6,16 @@ from dataclasses import dataclass
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.words import tr
 
 __all__ = ["EDGES", "Edge", "Glow"]
 
 Edge = Literal["low", "high", "left", "right"]
 EDGES: dict[str, str] = {
-    "low": "from below",
-    "high": "from above",
-    "left": "from the left",
-    "right": "from the right",
+    "low": tr("from below"),
+    "high": tr("from above"),
+    "left": tr("from the left"),
+    "right": tr("from the right"),
 }
 
 
@@ -36,10 +37,10 @@ class Glow:
     fell: float = 0.5
 
     def __post_init__(self) -> None:
-        check_text("Group of the dots", self.group, 200)
-        check_choice("Lit edge", self.lit, tuple(EDGES))
-        check_number("Pitch of the dots", self.pitch_mm, "mm", low=0.4, high=30, key="pitch")
-        check_number("Largest share covered", self.most, low=0.05, high=0.8, key="most")
-        check_number("Share of the strip covered", self.even, low=0.02, high=0.9, key="even")
-        check_number("Length of the strip", self.even_mm, "mm", low=5, high=3000, key="even_mm")
-        check_number("Share to which its glow fell", self.fell, low=0.02, high=0.99, key="fell")
+        check_text(tr("Group of the dots"), self.group, 200)
+        check_choice(tr("Lit edge"), self.lit, tuple(EDGES))
+        check_number(tr("Pitch of the dots"), self.pitch_mm, "mm", low=0.4, high=30, key="pitch")
+        check_number(tr("Largest share covered"), self.most, low=0.05, high=0.8, key="most")
+        check_number(tr("Share of the strip covered"), self.even, low=0.02, high=0.9, key="even")
+        check_number(tr("Length of the strip"), self.even_mm, "mm", low=5, high=3000, key="even_mm")
+        check_number(tr("Share to which its glow fell"), self.fell, low=0.02, high=0.99, key="fell")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.words import tr
 
 __all__ = ["HourCosts"]
 
@@ -29,17 +30,19 @@ class HourCosts:
     service_h: float = 0.0
 
     def __post_init__(self) -> None:
-        check_number("Price of the source", self.source_price, low=0, high=1e7, key="source")
-        check_number("Life of the source", self.source_life_h, "h", low=0, high=1e6, key="life")
-        check_number("Share that comes back", self.resale_share, low=0, high=1, key="resale")
-        check_number("Electric power", self.electric_kw, "kW", low=0, high=1000, key="kw")
-        check_number("Price of a kWh", self.kwh_price, low=0, high=1000, key="kwh")
-        check_number("Services of an hour", self.service_h, low=0, high=1e5, key="service")
+        check_number(tr("Price of the source"), self.source_price, low=0, high=1e7, key="source")
+        check_number(tr("Life of the source"), self.source_life_h, "h", low=0, high=1e6, key="life")
+        check_number(tr("Share that comes back"), self.resale_share, low=0, high=1, key="resale")
+        check_number(tr("Electric power"), self.electric_kw, "kW", low=0, high=1000, key="kw")
+        check_number(tr("Price of a kWh"), self.kwh_price, low=0, high=1000, key="kwh")
+        check_number(tr("Services of an hour"), self.service_h, low=0, high=1e5, key="service")
         if self.source_price and not self.source_life_h:
-            raise OutOfRange("Life of the source", 0, "above 0 where it has a price", key="life")
+            raise OutOfRange(
+                tr("Life of the source"), 0, tr("above 0 where it has a price"), key="life"
+            )
         for price, hours in self.filters:
-            check_number("Price of a filter", price, low=0, high=1e6, key="filters")
-            check_number("Life of a filter", hours, "h", above=0, high=1e6, key="filters")
+            check_number(tr("Price of a filter"), price, low=0, high=1e6, key="filters")
+            check_number(tr("Life of a filter"), hours, "h", above=0, high=1e6, key="filters")
 
     @property
     def beam_h(self) -> float:

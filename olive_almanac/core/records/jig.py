@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.words import tr
 
 __all__ = ["Jig"]
 
@@ -30,24 +31,35 @@ class Jig:
     border_mm: float = 8.0
 
     def __post_init__(self) -> None:
-        check_number("Columns", self.columns, low=1, high=200, key="columns")
-        check_number("Rows", self.rows, low=1, high=200, key="rows")
+        check_number(tr("Columns"), self.columns, low=1, high=200, key="columns")
+        check_number(tr("Rows"), self.rows, low=1, high=200, key="rows")
         if self.places > MOST_PLACES:
-            raise OutOfRange("Places of the jig", self.places, f"at most {MOST_PLACES}")
+            raise OutOfRange(
+                tr("Places of the jig"),
+                self.places,
+                tr("at most {most_places}", most_places=MOST_PLACES),
+            )
         least = -0.4 * min(self.blank_mm)
-        for mm, name in zip(self.blank_mm, ("Width", "Height"), strict=True):
-            check_number(f"{name} of the blank", mm, "mm", low=2, high=2000, key="blank")
-        check_number("Clearance", self.clearance_mm, "mm", low=least, high=10, key="clearance")
-        check_number("Radius of the notch", self.notch_mm, "mm", low=0, high=50, key="notch")
-        check_number("Border", self.border_mm, "mm", low=1, high=200, key="border")
-        counts, names = (self.columns, self.rows), ("along X", "along Y")
+        for mm, name in zip(self.blank_mm, (tr("Width"), tr("Height")), strict=True):
+            check_number(
+                tr("{name} of the blank", name=name), mm, "mm", low=2, high=2000, key="blank"
+            )
+        check_number(tr("Clearance"), self.clearance_mm, "mm", low=least, high=10, key="clearance")
+        check_number(tr("Radius of the notch"), self.notch_mm, "mm", low=0, high=50, key="notch")
+        check_number(tr("Border"), self.border_mm, "mm", low=1, high=200, key="border")
+        counts, names = (self.columns, self.rows), (tr("along X"), tr("along Y"))
         for count, pitch, side, name in zip(
             counts, self.pitch_mm, self.blank_mm, names, strict=True
         ):
-            check_number(f"Pitch {name}", pitch, "mm", low=0, high=5000)
+            check_number(tr("Pitch {name}", name=name), pitch, "mm", low=0, high=5000)
             if count > 1 and pitch < side + 2 * max(0.0, self.clearance_mm) + 1.0:
-                needs = f"at least {side + 2 * max(0.0, self.clearance_mm) + 1.0:g}"
-                raise OutOfRange(f"Pitch {name}", pitch, f"{needs}: a blank needs that much", "mm")
+                needs = tr("at least {side:g}", side=side + 2 * max(0.0, self.clearance_mm) + 1.0)
+                raise OutOfRange(
+                    tr("Pitch {name}", name=name),
+                    pitch,
+                    tr("{needs}: a blank needs that much", needs=needs),
+                    "mm",
+                )
 
     @property
     def places(self) -> int:

@@ -16,6 +16,7 @@ from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.sides import SIDES, TwoSides
 from olive_almanac.core.records.stack import Stack
+from olive_almanac.core.words import tr
 
 __all__ = [
     "CAUSES",
@@ -38,40 +39,40 @@ __all__ = [
 ]
 
 Hang = Literal["sheet", "knife"]
-HANGS: dict[str, str] = {"knife": "it is freed by hand", "sheet": "the sheet is lost"}
+HANGS: dict[str, str] = {"knife": tr("it is freed by hand"), "sheet": tr("the sheet is lost")}
 Origin = Literal["bed", "head", "touched"]
 ORIGINS: dict[str, str] = {
-    "bed": "at a stop",
-    "head": "where the head stands",
-    "touched": "where two touches say",
+    "bed": tr("at a stop"),
+    "head": tr("where the head stands"),
+    "touched": tr("where two touches say"),
 }
 SHEET, COPY = "sheet", "copy"  # whose lower corners were touched
 LOWER_LEFT = "lower left"
-LEAVE_OUT = "leave out"
-NAMES = "names of the list"  # the group of what is lettered on each copy
-GUIDES = "guides of the next layer"
+LEAVE_OUT = tr("leave out")
+NAMES = tr("names of the list")  # the group of what is lettered on each copy
+GUIDES = tr("guides of the next layer")
 CAUSES = {
     "": "not known",
-    "focus": "the focus was off",
-    "thick": "the sheet is thicker there",
-    "bowed": "the sheet was bowed",
-    "air": "the air was weak",
-    "moved": "a piece moved",
-    "weak": "the machine was weak",
+    "focus": tr("the focus was off"),
+    "thick": tr("the sheet is thicker there"),
+    "bowed": tr("the sheet was bowed"),
+    "air": tr("the air was weak"),
+    "moved": tr("a piece moved"),
+    "weak": tr("the machine was weak"),
 }
 COLOUR_NAMES = {
-    "#000000": "black",
-    "#ffffff": "white",
-    "#ff0000": "red",
-    "#00ff00": "light green",
-    "#008000": "green",
-    "#0000ff": "blue",
-    "#ffff00": "yellow",
-    "#00ffff": "cyan",
-    "#ff00ff": "magenta",
-    "#ffa500": "orange",
-    "#800080": "purple",
-    "#808080": "grey",
+    "#000000": tr("black"),
+    "#ffffff": tr("white"),
+    "#ff0000": tr("red"),
+    "#00ff00": tr("light green"),
+    "#008000": tr("green"),
+    "#0000ff": tr("blue"),
+    "#ffff00": tr("yellow"),
+    "#00ffff": tr("cyan"),
+    "#ff00ff": tr("magenta"),
+    "#ffa500": tr("orange"),
+    "#800080": tr("purple"),
+    "#808080": tr("grey"),
 }
 
 
@@ -98,10 +99,10 @@ class GroupTask:
     side: str = field(default="front", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_choice("Task of a group", self.task, (*TASKS, LEAVE_OUT))
-        check_choice("Side of a group", self.side, tuple(SIDES))
+        check_choice(tr("Task of a group"), self.task, (*TASKS, LEAVE_OUT))
+        check_choice(tr("Side of a group"), self.side, tuple(SIDES))
         for kerf in self.kerf_mm or ():
-            check_number("Kerf", kerf, "mm", low=0, high=5)
+            check_number(tr("Kerf"), kerf, "mm", low=0, high=5)
 
     @property
     def burns(self) -> bool:
@@ -118,8 +119,8 @@ class FindingAnswer:
     choice: str
 
     def __post_init__(self) -> None:
-        check_text("What was asked", self.about, 60)
-        check_text("Answer", self.choice, 60)
+        check_text(tr("What was asked"), self.about, 60)
+        check_text(tr("Answer"), self.choice, 60)
 
 
 @dataclass(frozen=True)
@@ -167,12 +168,12 @@ class JobOutcome:
     used: Counters | None = field(default=None, metadata={"written": "if set"})  # of the machine
 
     def __post_init__(self) -> None:
-        check_choice("Cause", self.cause, tuple(CAUSES))
-        check_day("Day of the run", self.on)
-        check_number("Pieces that were spoilt", self.spoilt, low=0, high=1_000_000)
-        check_number("Pieces", self.pieces, low=1, high=1_000_000)
-        check_number("Pieces that hung", self.hung, low=0, high=self.pieces)
-        check_number("Pieces that hung at a knot", self.knots, low=0, high=self.hung)
+        check_choice(tr("Cause"), self.cause, tuple(CAUSES))
+        check_day(tr("Day of the run"), self.on)
+        check_number(tr("Pieces that were spoilt"), self.spoilt, low=0, high=1_000_000)
+        check_number(tr("Pieces"), self.pieces, low=1, high=1_000_000)
+        check_number(tr("Pieces that hung"), self.hung, low=0, high=self.pieces)
+        check_number(tr("Pieces that hung at a knot"), self.knots, low=0, high=self.hung)
 
 
 @dataclass(frozen=True)
@@ -194,8 +195,8 @@ class JobProgress:
     side: str = field(default="", metadata={"written": "if set"})  # of a sheet that has two
 
     def __post_init__(self) -> None:
-        check_number("Steps burnt", self.burnt, low=0, high=10_000_000)
-        check_number("Steps begun", self.begun, low=self.burnt, high=10_000_000)
+        check_number(tr("Steps burnt"), self.burnt, low=0, high=10_000_000)
+        check_number(tr("Steps begun"), self.begun, low=self.burnt, high=10_000_000)
 
 
 @dataclass(frozen=True)
@@ -241,27 +242,29 @@ class Job:
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
-        check_text("Name of the job", self.name, 80)
+        check_text(tr("Name of the job"), self.name, 80)
         for name in filter(None, self.names):
-            check_text("Name on a part", name)
+            check_text(tr("Name on a part"), name)
         if self.name_box_mm and len(self.name_box_mm) != 4:
-            raise OutOfRange("Box of the names", self.name_box_mm, "left, low, right, high in mm")
-        check_number("Copies", self.copies, low=1, high=10_000)
-        check_number("Gap between copies", self.gap_mm, "mm", low=0, high=500)
-        check_number("Rounds", self.rounds, low=1, high=5)
-        check_choice("What a hang costs", self.hang, tuple(HANGS))
-        check_choice("Origin of the files", self.origin, tuple(ORIGINS))
-        check_choice("Place where the head stands", self.anchor, tuple(ANCHORS))
+            raise OutOfRange(
+                tr("Box of the names"), self.name_box_mm, tr("left, low, right, high in mm")
+            )
+        check_number(tr("Copies"), self.copies, low=1, high=10_000)
+        check_number(tr("Gap between copies"), self.gap_mm, "mm", low=0, high=500)
+        check_number(tr("Rounds"), self.rounds, low=1, high=5)
+        check_choice(tr("What a hang costs"), self.hang, tuple(HANGS))
+        check_choice(tr("Origin of the files"), self.origin, tuple(ORIGINS))
+        check_choice(tr("Place where the head stands"), self.anchor, tuple(ANCHORS))
         for mm in self.stop_mm:
-            check_number("Place of the stop", mm, "mm", low=0, high=10_000)
+            check_number(tr("Place of the stop"), mm, "mm", low=0, high=10_000)
         if self.touched_mm and len(self.touched_mm) != 4:
-            raise OutOfRange("Touched places", self.touched_mm, "X and Y of two places, mm")
+            raise OutOfRange(tr("Touched places"), self.touched_mm, tr("X and Y of two places, mm"))
         for mm in self.touched_mm:
-            check_number("A touched place", mm, "mm", low=-10_000, high=10_000)
+            check_number(tr("A touched place"), mm, "mm", low=-10_000, high=10_000)
 
     def sheet_words(self, number: int, side: str = "") -> str:
         """Return what a sheet, counted from 0, is called: with a jig it is a load."""
-        called = f"{'Load' if self.jig is not None else 'Sheet'} {number + 1}"
+        called = f"{(tr('Load') if self.jig is not None else tr('Sheet'))} {number + 1}"
         return f"{called}, {side}" if side else called
 
     def progress_on(self, sheet: int, layout: str, side: str = "") -> JobProgress:

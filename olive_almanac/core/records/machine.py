@@ -9,6 +9,7 @@ from typing import Literal
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.ranges import check_choice, check_day, check_number, check_text
+from olive_almanac.core.words import tr
 
 __all__ = ["SOURCES", "Machine", "PowerMode", "Source", "with_new_state"]
 
@@ -31,8 +32,8 @@ class PowerMode:
     optical_power_w: float
 
     def __post_init__(self) -> None:
-        check_text("Name of the power mode", self.name)
-        check_number("Optical power", self.optical_power_w, "W", above=0, high=20000)
+        check_text(tr("Name of the power mode"), self.name)
+        check_number(tr("Optical power"), self.optical_power_w, "W", above=0, high=20000)
 
 
 @dataclass(frozen=True)
@@ -93,47 +94,49 @@ class Machine:
     )  # fields of a file that we do not know
 
     def __post_init__(self) -> None:
-        check_text("Name of the machine", self.name, 60)
-        check_choice("Source", self.source, SOURCES)
-        check_day("Begin of the machine state", self.state_since, empty=True)
-        check_number("Wavelength", self.wavelength_nm, "nm", low=150, high=20000)
-        check_number("Optical power", self.optical_power_w, "W", above=0, high=20000)
-        check_number("Spot along X", self.spot_x_mm, "mm", low=0.001, high=5)
-        check_number("Spot along Y", self.spot_y_mm, "mm", low=0.001, high=5)
-        check_number("Rayleigh range", self.rayleigh_mm, "mm", low=0.01, high=200)
-        check_number("Highest speed", self.max_speed_mm_s, "mm/s", above=0, high=20000)
-        check_number("Acceleration", self.acceleration_mm_s2, "mm/s²", above=0, high=1_000_000)
+        check_text(tr("Name of the machine"), self.name, 60)
+        check_choice(tr("Source"), self.source, SOURCES)
+        check_day(tr("Begin of the machine state"), self.state_since, empty=True)
+        check_number(tr("Wavelength"), self.wavelength_nm, "nm", low=150, high=20000)
+        check_number(tr("Optical power"), self.optical_power_w, "W", above=0, high=20000)
+        check_number(tr("Spot along X"), self.spot_x_mm, "mm", low=0.001, high=5)
+        check_number(tr("Spot along Y"), self.spot_y_mm, "mm", low=0.001, high=5)
+        check_number(tr("Rayleigh range"), self.rayleigh_mm, "mm", low=0.01, high=200)
+        check_number(tr("Highest speed"), self.max_speed_mm_s, "mm/s", above=0, high=20000)
+        check_number(tr("Acceleration"), self.acceleration_mm_s2, "mm/s²", above=0, high=1_000_000)
         for side in self.bed_mm:
-            check_number("Bed", side, "mm", low=10, high=10000)
-        check_number("Power scale", self.power_scale, low=1, high=100000)
-        check_choice("Units of the file", self.file_units, ("mm", "inch"))
+            check_number(tr("Bed"), side, "mm", low=10, high=10000)
+        check_number(tr("Power scale"), self.power_scale, low=1, high=100000)
+        check_choice(tr("Units of the file"), self.file_units, ("mm", "inch"))
         for name, value in (
-            ("Focal length", self.lens_focal_mm),
-            ("Beam at the lens", self.beam_at_lens_mm),
-            *(("Other lenses", focal) for focal in self.other_lenses_mm),
+            (tr("Focal length"), self.lens_focal_mm),
+            (tr("Beam at the lens"), self.beam_at_lens_mm),
+            *((tr("Other lenses"), focal) for focal in self.other_lenses_mm),
         ):
             if value is not None:
                 check_number(name, value, "mm", above=0, high=2000)
         if self.other_lenses_mm and self.lens_focal_mm is None:
-            raise OutOfRange("Focal length", "empty", "set where there are other lenses")
+            raise OutOfRange(tr("Focal length"), "empty", tr("set where there are other lenses"))
         if self.m2 is not None:
             check_number("M²", self.m2, low=1, high=100)
         if self.pulse_khz is not None:
-            check_number("Pulse rate", self.pulse_khz, "kHz", above=0, high=10000)
+            check_number(tr("Pulse rate"), self.pulse_khz, "kHz", above=0, high=10000)
         if self.pulse_ns is not None:
-            check_number("Pulse width", self.pulse_ns, "ns", above=0, high=10000)
+            check_number(tr("Pulse width"), self.pulse_ns, "ns", above=0, high=10000)
         for percent, watts in self.power_table:
-            check_number("Power of the meter table", percent, "%", low=0, high=100)
-            check_number("Measured power", watts, "W", low=0, high=20000)
+            check_number(tr("Power of the meter table"), percent, "%", low=0, high=100)
+            check_number(tr("Measured power"), watts, "W", low=0, high=20000)
         if any(b <= a for (a, _), (b, _) in itertools.pairwise(self.power_table)):
-            raise OutOfRange("Power of the meter table", "out of order", "rising from line to line")
-        check_number("Corner rounding", self.junction_mm, "mm", low=0.0001, high=1)
-        check_number("Speed of the focus", self.focus_speed_mm_s, "mm/s", above=0, high=1000)
-        check_number("Head clearance", self.head_clearance_mm, "mm", low=0, high=200)
+            raise OutOfRange(
+                tr("Power of the meter table"), tr("out of order"), tr("rising from line to line")
+            )
+        check_number(tr("Corner rounding"), self.junction_mm, "mm", low=0.0001, high=1)
+        check_number(tr("Speed of the focus"), self.focus_speed_mm_s, "mm/s", above=0, high=1000)
+        check_number(tr("Head clearance"), self.head_clearance_mm, "mm", low=0, high=200)
         if self.hour_rate is not None:
-            check_number("Rate", self.hour_rate, "per hour", low=0, high=1e5)
+            check_number(tr("Rate"), self.hour_rate, tr("per hour"), low=0, high=1e5)
         if self.rated_power_w is not None:
-            check_number("Rated power", self.rated_power_w, "W", above=0, high=100000)
+            check_number(tr("Rated power"), self.rated_power_w, "W", above=0, high=100000)
 
     @property
     def rate(self) -> float | None:

@@ -16,6 +16,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Literal, NoReturn, TypeVar, Union, get_args, get_origin
 
 from olive_almanac.core.errors import AlmanacError, BadFile
+from olive_almanac.core.words import tr
 
 __all__ = ["from_plain", "to_plain"]
 
@@ -127,7 +128,7 @@ def _is_not(plain: object, expected: str, subject: str = "") -> NoReturn:
     text = repr(plain)
     if len(text) > 40:
         text = text[:37] + "..."
-    raise _Wrong(f" is {text}: {expected} is expected.", subject)
+    raise _Wrong(tr(" is {text}: {expected} is expected.", text=text, expected=expected), subject)
 
 
 @functools.cache
@@ -187,7 +188,13 @@ def _tuple_reader(items: tuple[Any, ...]) -> Reader:
         if not isinstance(plain, (list, tuple)):
             _is_not(plain, "a list")
         if len(plain) != len(readers):
-            raise _Wrong(f" holds {len(plain)} values: {len(readers)} are expected.")
+            raise _Wrong(
+                tr(
+                    " holds {plain} values: {readers} are expected.",
+                    plain=len(plain),
+                    readers=len(readers),
+                )
+            )
         pairs = enumerate(zip(readers, plain, strict=True))
         return tuple(_item(read, one, at) for at, (read, one) in pairs)
 
@@ -229,12 +236,14 @@ def _read_float(plain: Any) -> float:
     if type(plain) is float:
         if plain - plain == 0:
             return plain
-        raise _Wrong(f" is {plain}: a finite number is expected.")
+        raise _Wrong(tr(" is {plain}: a finite number is expected.", plain=plain))
     if isinstance(plain, int) and not isinstance(plain, bool):
         try:
             return float(plain)
         except OverflowError:
-            raise _Wrong(" is larger than any number here: a finite number is expected.") from None
+            raise _Wrong(
+                tr(" is larger than any number here: a finite number is expected.")
+            ) from None
     _is_not(plain, _EXPECTED[float])
 
 
@@ -243,7 +252,7 @@ def _read_int(plain: Any) -> int:
         return plain
     if isinstance(plain, float):
         if not math.isfinite(plain):
-            raise _Wrong(f" is {plain}: a finite number is expected.")
+            raise _Wrong(tr(" is {plain}: a finite number is expected.", plain=plain))
         if int(plain) == plain:
             return int(plain)
     _is_not(plain, _EXPECTED[int])
@@ -256,7 +265,7 @@ def _read_text(plain: Any) -> str:
         try:
             plain.encode()
         except UnicodeEncodeError:
-            raise _Wrong(" holds half a character: a whole text is expected.") from None
+            raise _Wrong(tr(" holds half a character: a whole text is expected.")) from None
     return plain
 
 
@@ -292,7 +301,7 @@ def _record_reader(kind: type) -> Reader:
                     raise wrong.below(name) from wrong.__cause__
         for name in needed:
             if name not in values:
-                raise _Wrong(" is missing.").below(name)
+                raise _Wrong(tr(" is missing.")).below(name)
         if "extra" in hints:
             values["extra"] = {str(key): plain[key] for key in plain if key not in known}
         try:

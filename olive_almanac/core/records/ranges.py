@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from datetime import date, datetime
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["check_choice", "check_day", "check_number", "check_text", "check_time"]
 
@@ -29,7 +30,7 @@ def check_number(
     try:
         good = math.isfinite(value) and low <= value <= high and (above is None or value > above)
     except (TypeError, OverflowError):  # an integer may be larger than any float
-        allowed = f"a number {_allowed(unit, low, high, above)}"
+        allowed = tr("a number {unit}", unit=_allowed(unit, low, high, above))
         raise OutOfRange(field, repr(value)[:40], allowed, key=key) from None
     if not good or isinstance(value, bool):
         raise OutOfRange(field, value, _allowed(unit, low, high, above), unit, key=key)
@@ -40,18 +41,18 @@ def _allowed(unit: str, low: float, high: float, above: float | None) -> str:
     if unit:
         tail = f" {unit}"
     if above is not None:
-        least = f"above {above:g}"
+        least = tr("above {above:g}", above=above)
     elif low > -math.inf:
-        least = f"at least {low:g}"
+        least = tr("at least {low:g}", low=low)
     else:
         least = ""
     if high < math.inf:
         if least:
-            return f"{least} and at most {high:g}{tail}"
-        return f"at most {high:g}{tail}"
+            return tr("{least} and at most {high:g}{tail}", least=least, high=high, tail=tail)
+        return tr("at most {high:g}{tail}", high=high, tail=tail)
     if least:
         return least + tail
-    return "a finite number"
+    return tr("a finite number")
 
 
 def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
@@ -59,7 +60,7 @@ def check_choice(field: str, value: object, choices: Iterable[object]) -> None:
     choices = tuple(choices)
     if value not in choices:
         raise OutOfRange(
-            field, f"“{value}”", "one of " + ", ".join(str(choice) for choice in choices)
+            field, f"“{value}”", tr("one of ") + ", ".join(str(choice) for choice in choices)
         )
 
 
@@ -70,21 +71,25 @@ def check_text(field: str, value: str, most: int = 200, *, empty: bool = False) 
     if empty and value == "":
         return
     if not isinstance(value, str) or not value.strip():
-        raise OutOfRange(field, "empty", "filled in")
+        raise OutOfRange(field, "empty", tr("filled in"))
     if len(value) > most:
-        raise OutOfRange(field, f"{len(value)} characters", f"at most {most} characters long")
+        raise OutOfRange(
+            field,
+            tr("{length} characters", length=len(value)),
+            tr("at most {most} characters long", most=most),
+        )
 
 
 def check_day(field: str, value: str, *, empty: bool = False) -> None:
     """Raise OutOfRange unless value is an ISO date of our times, or empty where that is allowed."""
-    _check_when(field, value, date.fromisoformat, "a date as 2026-04-14", empty=empty)
+    _check_when(field, value, date.fromisoformat, tr("a date as 2026-04-14"), empty=empty)
 
 
 def check_time(field: str, value: str, *, empty: bool = False) -> None:
     """Raise OutOfRange unless value is an ISO time of our times (a date alone counts), or empty
     where that is allowed.
     """
-    _check_when(field, value, datetime.fromisoformat, "a time as 2026-04-14T17:30", empty=empty)
+    _check_when(field, value, datetime.fromisoformat, tr("a time as 2026-04-14T17:30"), empty=empty)
 
 
 def _check_when(

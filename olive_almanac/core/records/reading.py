@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "CHAR_WORDS",
@@ -34,16 +35,16 @@ VERDICTS: dict[str, tuple[str, ...]] = {
     "mark": _TONES,
 }
 VERDICT_WORDS = {
-    "free": "Through",
-    "push": "Needs a push",
-    "hangs": "Hangs",
-    "not_through": "Not through",
-    "too_light": "Too light",
-    "right": "Right",
-    "too_dark": "Too dark",
-    "no_mark": "No mark",
-    "flare": "Flared",
-    "unread": "Not read",
+    "free": tr("Through"),
+    "push": tr("Needs a push"),
+    "hangs": tr("Hangs"),
+    "not_through": tr("Not through"),
+    "too_light": tr("Too light"),
+    "right": tr("Right"),
+    "too_dark": tr("Too dark"),
+    "no_mark": tr("No mark"),
+    "flare": tr("Flared"),
+    "unread": tr("Not read"),
 }
 DEFECTS: dict[str, tuple[str, ...]] = {  # what can be noted of a cell besides its verdict
     "cut": ("reweld", "melt", "foam", "stripes", "back_scorch"),
@@ -52,50 +53,50 @@ DEFECTS: dict[str, tuple[str, ...]] = {  # what can be noted of a cell besides i
     "mark": ("rubs_off", "uneven", "haze", "crack"),
 }
 DEFECT_WORDS = {
-    "reweld": "ran together again",
-    "melt": "melted edge",
-    "foam": "foam on the edge",
-    "stripes": "stripes",
-    "back_scorch": "scorched back",
-    "haze": "haze",
-    "uneven": "uneven",
-    "crack": "crack",
-    "melt_through": "melted through",
-    "rubs_off": "rubs off",
-    "flare": "flared up",
+    "reweld": tr("ran together again"),
+    "melt": tr("melted edge"),
+    "foam": tr("foam on the edge"),
+    "stripes": tr("stripes"),
+    "back_scorch": tr("scorched back"),
+    "haze": tr("haze"),
+    "uneven": tr("uneven"),
+    "crack": tr("crack"),
+    "melt_through": tr("melted through"),
+    "rubs_off": tr("rubs off"),
+    "flare": tr("flared up"),
 }
 HOLDS = "holds"  # a flag that tells something: the piece is still in, so it did not fall free
 FLAG_WORDS = {  # why a cell is not judged from a photo
-    "off_frame": "it lies off the picture",
-    "uneven_light": "a shadow edge or reflection crosses it",
-    "reference_off": "the stock beside it is lit differently",
-    "odd_colour": "its colour does not fit the other cells: a reflection or dirt",
-    "bright_spot": "a bright spot lies on it",
-    "dark_spot": "a dark spot lies on it",
-    "gradient": "the light changes over it",
-    "clipped": "it is overexposed",
-    "too_dark": "it is too dark to tell",
-    "covered_or_tinted": "something covers or tints the stock beside it",
-    "covered_or_glare": "something covers it, or glare",
-    "impossible": "it would be lighter than white or darker than black",
-    "blur": "the photo is blurred",
-    "position": "its place is not sure",
-    "unsure": "it looks neither like stock nor like the ground",
-    "not_background": "what shows in it is not the ground",
-    "mixed": "light and dark lie mixed in it",
-    "too_thin": "the line is thinner than the blur",
-    "too_faint": "the line is too faint",
-    "ragged": "the line is ragged",
-    "poor_fit": "the line has no clear edges",
-    "out_of_line": "its tone does not fit the cells of like energy",
-    "needs_lightness": "how light the bare stock is has not been measured",
-    "needs_card": "without a grey card so light a mark on dark stock cannot be told exactly",
-    "holds": "the piece is still in, and the back tells whether it hangs",
-    "clear_stock": "darkness cannot be told on clear stock",
-    "gauge_only": "it is measured with a gauge",
-    "sides_differ": "front and back do not agree",
+    "off_frame": tr("it lies off the picture"),
+    "uneven_light": tr("a shadow edge or reflection crosses it"),
+    "reference_off": tr("the stock beside it is lit differently"),
+    "odd_colour": tr("its colour does not fit the other cells: a reflection or dirt"),
+    "bright_spot": tr("a bright spot lies on it"),
+    "dark_spot": tr("a dark spot lies on it"),
+    "gradient": tr("the light changes over it"),
+    "clipped": tr("it is overexposed"),
+    "too_dark": tr("it is too dark to tell"),
+    "covered_or_tinted": tr("something covers or tints the stock beside it"),
+    "covered_or_glare": tr("something covers it, or glare"),
+    "impossible": tr("it would be lighter than white or darker than black"),
+    "blur": tr("the photo is blurred"),
+    "position": tr("its place is not sure"),
+    "unsure": tr("it looks neither like stock nor like the ground"),
+    "not_background": tr("what shows in it is not the ground"),
+    "mixed": tr("light and dark lie mixed in it"),
+    "too_thin": tr("the line is thinner than the blur"),
+    "too_faint": tr("the line is too faint"),
+    "ragged": tr("the line is ragged"),
+    "poor_fit": tr("the line has no clear edges"),
+    "out_of_line": tr("its tone does not fit the cells of like energy"),
+    "needs_lightness": tr("how light the bare stock is has not been measured"),
+    "needs_card": tr("without a grey card so light a mark on dark stock cannot be told exactly"),
+    "holds": tr("the piece is still in, and the back tells whether it hangs"),
+    "clear_stock": tr("darkness cannot be told on clear stock"),
+    "gauge_only": tr("it is measured with a gauge"),
+    "sides_differ": tr("front and back do not agree"),
 }
-CHAR_WORDS = ("clean", "brown", "charred", "flared")
+CHAR_WORDS = (tr("clean"), tr("brown"), tr("charred"), tr("flared"))
 
 
 def char_word(grade: float) -> str:
@@ -129,25 +130,25 @@ class Reading:
     simulated: bool = field(default=False, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_text("Cell of a reading", self.cell, 40)
+        check_text(tr("Cell of a reading"), self.cell, 40)
         if self.verdict is not None:
-            check_choice("Verdict", self.verdict, VERDICTS["cut"] + VERDICTS["engrave"])
+            check_choice(tr("Verdict"), self.verdict, VERDICTS["cut"] + VERDICTS["engrave"])
         for name, value in (
-            ("Depth", self.depth_mm),
-            ("Kerf", self.kerf_mm),
-            ("Kerf at the bottom", self.kerf_bottom_mm),
-            ("Halo", self.halo_mm),
+            (tr("Depth"), self.depth_mm),
+            (tr("Kerf"), self.kerf_mm),
+            (tr("Kerf at the bottom"), self.kerf_bottom_mm),
+            (tr("Halo"), self.halo_mm),
         ):
             if value is not None:
                 check_number(name, value, "mm", low=0, high=200)
         if self.lightness is not None:
-            check_number("Lightness", self.lightness, low=0, high=100)
+            check_number(tr("Lightness"), self.lightness, low=0, high=100)
         if self.delta_l is not None:
-            check_number("Difference of lightness", self.delta_l, low=-100, high=100)
+            check_number(tr("Difference of lightness"), self.delta_l, low=-100, high=100)
         if self.char is not None:
-            check_choice("Char", self.char, (0, 1, 2, 3))
-        check_choice("Read by", self.by, ("eye", "gauge", "photo"))
-        check_number("Confidence", self.confidence, low=0, high=1)
+            check_choice(tr("Char"), self.char, (0, 1, 2, 3))
+        check_choice(tr("Read by"), self.by, ("eye", "gauge", "photo"))
+        check_number(tr("Confidence"), self.confidence, low=0, high=1)
 
 
 def flared(reading: Reading) -> bool:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.words import tr
 
 __all__ = [
     "AFTER",
@@ -29,28 +30,28 @@ SIDES: tuple[Side, ...] = ("top", "back", "both")
 BEFORE = ("clean", "mask", "medium", "support", "face", "hold", "nozzle", "wait")
 AFTER = ("wait", "peel", "wash", "brush", "fill", "seal", "glue")
 KIND_WORDS = {
-    "clean": "clean",
-    "mask": "mask",
-    "medium": "medium on top",
-    "support": "support",
-    "face": "which face up",
-    "hold": "hold down",
-    "nozzle": "nozzle",
-    "wait": "wait",
-    "peel": "peel",
-    "wash": "wash",
-    "brush": "brush",
-    "fill": "fill with paint",
-    "seal": "seal",
-    "glue": "glue",
+    "clean": tr("clean"),
+    "mask": tr("mask"),
+    "medium": tr("medium on top"),
+    "support": tr("support"),
+    "face": tr("which face up"),
+    "hold": tr("hold down"),
+    "nozzle": tr("nozzle"),
+    "wait": tr("wait"),
+    "peel": tr("peel"),
+    "wash": tr("wash"),
+    "brush": tr("brush"),
+    "fill": tr("fill with paint"),
+    "seal": tr("seal"),
+    "glue": tr("glue"),
 }
 AFTER_VERBS = {
-    "peel": "peel",
-    "wash": "wash",
-    "brush": "brush",
-    "fill": "paint",
-    "seal": "seal",
-    "glue": "glue",
+    "peel": tr("peel"),
+    "wash": tr("wash"),
+    "brush": tr("brush"),
+    "fill": tr("paint"),
+    "seal": tr("seal"),
+    "glue": tr("glue"),
 }
 BURNS_OTHERWISE = ("mask", "medium", "support", "face", "nozzle")  # kinds that change the burn
 IF_NEEDED = ("clean", "hold")  # these only where a proposal calls the step needed
@@ -87,13 +88,17 @@ class RecipeStep:
     reason: str = field(default="", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_choice("Kind of step", self.kind, tuple(KIND_WORDS))
-        check_choice("Side of the piece", self.side, SIDES)
-        for name, text in (("Step", self.what), ("Amount", self.amount), ("Tool", self.tool)):
+        check_choice(tr("Kind of step"), self.kind, tuple(KIND_WORDS))
+        check_choice(tr("Side of the piece"), self.side, SIDES)
+        for name, text in (
+            (tr("Step"), self.what),
+            (tr("Amount"), self.amount),
+            (tr("Tool"), self.tool),
+        ):
             check_text(name, text, 120, empty=True)
-        check_text("Reason of a step", self.reason, 300, empty=True)
-        check_number("Minutes of a step", self.minutes, "min", low=0, high=20_000)
-        check_number("Minutes in the press", self.press_minutes, "min", low=0, high=20_000)
+        check_text(tr("Reason of a step"), self.reason, 300, empty=True)
+        check_number(tr("Minutes of a step"), self.minutes, "min", low=0, high=20_000)
+        check_number(tr("Minutes in the press"), self.press_minutes, "min", low=0, high=20_000)
 
     @property
     def short(self) -> str:
@@ -105,9 +110,13 @@ class RecipeStep:
     @property
     def words(self) -> str:
         """The step as it is read out at the bench: "mask: paper tape, one layer, back"."""
-        parts = [self.what, self.amount, "" if self.side == "top" else f"{self.side} side"]
+        parts = [
+            self.what,
+            self.amount,
+            "" if self.side == "top" else tr("{side} side", side=self.side),
+        ]
         if self.side == "both":
-            parts[2] = "both sides"
+            parts[2] = tr("both sides")
         told = ", ".join(part for part in parts if part)
         kind = KIND_WORDS[self.kind]
         return f"{kind}: {told}" if told else kind
@@ -129,12 +138,12 @@ class Recipe:
     note: str = field(default="", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_text("Name of the recipe", self.name, 60)
-        check_text("Note of the recipe", self.note, 300, empty=True)
-        check_number("Expected ln energy of the recipe", self.ln_energy, low=-2, high=2)
+        check_text(tr("Name of the recipe"), self.name, 60)
+        check_text(tr("Note of the recipe"), self.note, 300, empty=True)
+        check_number(tr("Expected ln energy of the recipe"), self.ln_energy, low=-2, high=2)
         for name, steps, kinds in (
-            ("Steps before the burn", self.before, BEFORE),
-            ("Steps after the burn", self.after, AFTER),
+            (tr("Steps before the burn"), self.before, BEFORE),
+            (tr("Steps after the burn"), self.after, AFTER),
         ):
             check_number(name, len(steps), high=MOST_STEPS)
             for step in steps:
@@ -149,7 +158,11 @@ class Recipe:
             return self.name
         if not after:
             return before
-        return f"{before}; then {after}" if before else f"as it lies; then {after}"
+        return (
+            tr("{before}; then {after}", before=before, after=after)
+            if before
+            else tr("as it lies; then {after}", after=after)
+        )
 
     @property
     def minutes(self) -> float:
@@ -168,7 +181,7 @@ class Recipe:
         return f"{self.name} {self.line} {steps} {self.note}"
 
 
-AS_IT_LIES = Recipe("as it lies")
+AS_IT_LIES = Recipe(tr("as it lies"))
 
 
 def key_of(recipe: Recipe | None) -> RecipeKey:

@@ -8,6 +8,7 @@ from typing import Any, Literal
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.ranges import check_time
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.words import tr
 
 __all__ = ["CellBurn", "KeptPhoto", "RunEvent", "RunRecord", "Side"]
 
@@ -76,7 +77,7 @@ class RunRecord:
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
-        check_time("Begin of the run", self.started, empty=True)
+        check_time(tr("Begin of the run"), self.started, empty=True)
 
     @property
     def gone(self) -> frozenset[str]:

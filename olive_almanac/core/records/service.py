@@ -7,28 +7,29 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text, check_time
+from olive_almanac.core.words import tr
 
 __all__ = ["ACTS", "FOUND", "ActKind", "Counters", "Interval", "MirrorMarks", "ServiceAct"]
 
 ActKind = Literal["clean", "check", "change", "replace", "align", "correct", "interval", "override"]
 ACTS: dict[str, str] = {
-    "clean": "cleaned",
-    "check": "checked",
-    "change": "changed",
-    "replace": "replaced",
-    "align": "aligned",
-    "correct": "hours corrected",
-    "interval": "interval changed",
-    "override": "burnt all the same",
+    "clean": tr("cleaned"),
+    "check": tr("checked"),
+    "change": tr("changed"),
+    "replace": tr("replaced"),
+    "align": tr("aligned"),
+    "correct": tr("hours corrected"),
+    "interval": tr("interval changed"),
+    "override": tr("burnt all the same"),
 }
 FOUND: dict[str, str] = {
-    "": "as usual",
-    "clean": "clean",
-    "dirty": "dirty",
-    "burnt": "burnt",
-    "worn": "worn",
-    "loose": "loose",
-    "full": "full",
+    "": tr("as usual"),
+    "clean": tr("clean"),
+    "dirty": tr("dirty"),
+    "burnt": tr("burnt"),
+    "worn": tr("worn"),
+    "loose": tr("loose"),
+    "full": tr("full"),
 }
 MOST = 1e9
 
@@ -46,7 +47,7 @@ class Counters:
 
     def __post_init__(self) -> None:
         for name in ("on_h", "beam_h", "energy_j", "smoke_g"):
-            check_number(f"Counter {name}", getattr(self, name), low=-MOST, high=1e15)
+            check_number(tr("Counter {name}", name=name), getattr(self, name), low=-MOST, high=1e15)
 
     def plus(self, other: Counters) -> Counters:
         """Return both together; never below nought."""
@@ -80,7 +81,7 @@ class Interval:
 
     def __post_init__(self) -> None:
         for name in ("hours", "days", "beam_hours", "grams"):
-            check_number(f"Interval, {name}", getattr(self, name), low=0, high=1e6)
+            check_number(tr("Interval, {name}", name=name), getattr(self, name), low=0, high=1e6)
 
 
 Pair = tuple[float, float]
@@ -99,13 +100,15 @@ class MirrorMarks:
 
     def __post_init__(self) -> None:
         if len(self.at_mm) != len(self.marks_mm):
-            raise OutOfRange("Marks", len(self.marks_mm), f"{len(self.at_mm)}, one a place")
+            raise OutOfRange(
+                tr("Marks"), len(self.marks_mm), tr("{at_mm}, one a place", at_mm=len(self.at_mm))
+            )
         for mark in (*self.marks_mm, *self.turned_mm):
             for value in mark:
-                check_number("Mark", value, "mm", low=-100, high=100)
+                check_number(tr("Mark"), value, "mm", low=-100, high=100)
         for place in self.at_mm:
             for value in place:
-                check_number("Place of the head", value, "mm", low=-10_000, high=10_000)
+                check_number(tr("Place of the head"), value, "mm", low=-10_000, high=10_000)
 
 
 @dataclass(frozen=True)
@@ -136,17 +139,19 @@ class ServiceAct:
     marks: MirrorMarks | None = field(default=None, metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_text("Part", self.part, 40)
-        check_time("Time of the act", self.at)
-        check_choice("Act", self.kind, tuple(ACTS))
-        check_choice("What was found", self.found, tuple(FOUND))
-        check_number("Minutes", self.minutes, low=0, high=10_000, key="minutes")
-        check_number("Cost of parts", self.parts_cost, low=0, high=1e7, key="cost")
+        check_text(tr("Part"), self.part, 40)
+        check_time(tr("Time of the act"), self.at)
+        check_choice(tr("Act"), self.kind, tuple(ACTS))
+        check_choice(tr("What was found"), self.found, tuple(FOUND))
+        check_number(tr("Minutes"), self.minutes, low=0, high=10_000, key="minutes")
+        check_number(tr("Cost of parts"), self.parts_cost, low=0, high=1e7, key="cost")
         if self.celsius is not None:
-            check_number("Temperature", self.celsius, "degrees C", low=-30, high=120, key="celsius")
+            check_number(
+                tr("Temperature"), self.celsius, tr("degrees C"), low=-30, high=120, key="celsius"
+            )
         if self.flow_l_min is not None:
-            check_number("Flow", self.flow_l_min, "l/min", low=0, high=1000, key="flow")
+            check_number(tr("Flow"), self.flow_l_min, "l/min", low=0, high=1000, key="flow")
         if self.watts is not None:
-            check_number("Power", self.watts, "W", low=0.01, high=100_000, key="watts")
+            check_number(tr("Power"), self.watts, "W", low=0.01, high=100_000, key="watts")
         if self.at_percent is not None:
-            check_number("Power of the reading", self.at_percent, "%", low=1, high=100)
+            check_number(tr("Power of the reading"), self.at_percent, "%", low=1, high=100)

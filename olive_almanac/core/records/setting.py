@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.records.ranges import check_choice, check_number
+from olive_almanac.core.words import tr
 
 __all__ = [
     "AIRS",
+    "SHORT_TASK_WORDS",
     "TASKS",
     "TASK_WORDS",
     "Air",
@@ -17,19 +19,36 @@ __all__ = [
     "Direction",
     "Setting",
     "Task",
+    "air_text",
     "energy_unit",
     "rasters",
 ]
 
 Task = Literal["cut", "score", "engrave", "mark"]
 TASKS: tuple[Task, ...] = ("cut", "score", "engrave", "mark")
-TASK_WORDS = {"cut": "cut through", "score": "score", "engrave": "engrave", "mark": "mark"}
+TASK_WORDS = {
+    "cut": tr("cut through"),
+    "score": tr("score"),
+    "engrave": tr("engrave"),
+    "mark": tr("mark"),
+}
+SHORT_TASK_WORDS: dict[str, str] = {
+    "cut": tr("cut"),
+    "score": tr("score"),
+    "engrave": tr("engrave"),
+    "mark": tr("mark"),
+}
 Air = Literal["off", "low", "full"]
 AIRS: tuple[Air, ...] = ("off", "low", "full")
 Beam = Literal["constant", "follows-speed"]
 Direction = Literal["x", "y", "xy"]
 SAME_POWER, SAME_SPEED = 0.02, 0.03  # shares up to which nobody would dial anew
 LEAST_PITCH_MM = 0.005  # no beam is a tenth as wide
+
+
+def air_text(air: str) -> str:
+    """Return a stage of the air in words: one of AIRS."""
+    return {"off": tr("off"), "low": tr("low"), "full": tr("full")}.get(air, air)
 
 
 @dataclass(frozen=True)
@@ -82,20 +101,20 @@ class Setting:
             return False
 
     def _check(self) -> None:
-        check_number("Power", self.power, low=0, high=1)
-        check_number("Speed", self.speed_mm_s, "mm/s", above=0, high=20000)
-        check_number("Passes", self.passes, low=1, high=200)
+        check_number(tr("Power"), self.power, low=0, high=1)
+        check_number(tr("Speed"), self.speed_mm_s, "mm/s", above=0, high=20000)
+        check_number(tr("Passes"), self.passes, low=1, high=200)
         if self.passes != int(self.passes):
-            check_choice("Passes", self.passes, ("a whole number",))
-        check_number("Focus", self.focus_mm, "mm", low=-100, high=100)
-        check_number("Focus step", self.focus_step_mm, "mm", low=0, high=20)
+            check_choice(tr("Passes"), self.passes, (tr("a whole number"),))
+        check_number(tr("Focus"), self.focus_mm, "mm", low=-100, high=100)
+        check_number(tr("Focus step"), self.focus_step_mm, "mm", low=0, high=20)
         if self.pitch_mm:
-            check_number("Line pitch", self.pitch_mm, "mm", low=LEAST_PITCH_MM, high=10)
-        check_number("Pulse rate", self.pulse_khz, "kHz", low=0, high=10000)
-        check_number("Pulse width", self.pulse_ns, "ns", low=0, high=10000)
-        check_choice("Air", self.air, AIRS)
-        check_choice("Beam mode", self.beam, ("constant", "follows-speed"))
-        check_choice("Direction", self.direction, ("x", "y", "xy"))
+            check_number(tr("Line pitch"), self.pitch_mm, "mm", low=LEAST_PITCH_MM, high=10)
+        check_number(tr("Pulse rate"), self.pulse_khz, "kHz", low=0, high=10000)
+        check_number(tr("Pulse width"), self.pulse_ns, "ns", low=0, high=10000)
+        check_choice(tr("Air"), self.air, AIRS)
+        check_choice(tr("Beam mode"), self.beam, ("constant", "follows-speed"))
+        check_choice(tr("Direction"), self.direction, ("x", "y", "xy"))
 
     @property
     def mean_focus_mm(self) -> float:

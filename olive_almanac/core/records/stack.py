@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.words import tr
 
 __all__ = ["Stack"]
 
@@ -20,4 +21,4 @@ class Stack:
     taped: bool = False
 
     def __post_init__(self) -> None:
-        check_number("How true a layer is placed", self.place_mm, "mm", low=0.02, high=5)
+        check_number(tr("How true a layer is placed"), self.place_mm, "mm", low=0.02, high=5)

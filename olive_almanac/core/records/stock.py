@@ -8,6 +8,8 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
+from olive_almanac.core.units import fixed_text
+from olive_almanac.core.words import tr
 
 __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
 
@@ -31,22 +33,26 @@ class Sheet:
     outline_mm: tuple[tuple[float, float], ...] = field(default=(), metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
-        check_number("Width of the sheet", self.width_mm, "mm", above=0, high=5000)
-        check_number("Height of the sheet", self.height_mm, "mm", above=0, high=5000)
+        check_number(tr("Width of the sheet"), self.width_mm, "mm", above=0, high=5000)
+        check_number(tr("Height of the sheet"), self.height_mm, "mm", above=0, high=5000)
         if self.outline_mm and not 3 <= len(self.outline_mm) <= MOST_CORNERS:
-            raise OutOfRange("Corners of the sheet", len(self.outline_mm), f"3 to {MOST_CORNERS}")
+            raise OutOfRange(
+                tr("Corners of the sheet"),
+                len(self.outline_mm),
+                tr("3 to {most_corners}", most_corners=MOST_CORNERS),
+            )
         for point in self.outline_mm:
             if len(point) != 2:
-                raise OutOfRange("Corner of the sheet", point, "X and Y in mm")
+                raise OutOfRange(tr("Corner of the sheet"), point, tr("X and Y in mm"))
             for mm, side in zip(point, (self.width_mm, self.height_mm), strict=True):
-                check_number("Corner of the sheet", mm, "mm", low=-0.5, high=side + 0.5)
-        for name, boxes in (("Used area", self.used_mm), ("Clamp", self.clamps_mm)):
+                check_number(tr("Corner of the sheet"), mm, "mm", low=-0.5, high=side + 0.5)
+        for name, boxes in ((tr("Used area"), self.used_mm), (tr("Clamp"), self.clamps_mm)):
             for left, low, right, high in boxes:
                 if not (left < right and low < high):
                     raise OutOfRange(
                         name,
                         f"{left:g},{low:g},{right:g},{high:g}",
-                        "from the lower left to the upper right, in mm",
+                        tr("from the lower left to the upper right, in mm"),
                     )
 
 
@@ -79,16 +85,16 @@ class Stock:
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
-        check_text("Name of the stock", self.name, 60)
-        check_text("Family", self.family, 40)
-        check_number("Thickness", self.thickness_mm, "mm", low=0.01, high=200)
+        check_text(tr("Name of the stock"), self.name, 60)
+        check_text(tr("Family"), self.family, 40)
+        check_number(tr("Thickness"), self.thickness_mm, "mm", low=0.01, high=200)
         for reading in self.measured_mm:
-            check_number("Measured thickness", reading, "mm", low=0.01, high=200)
-        check_choice("Opacity", self.opacity, OPACITIES)
+            check_number(tr("Measured thickness"), reading, "mm", low=0.01, high=200)
+        check_choice(tr("Opacity"), self.opacity, OPACITIES)
         if self.lightness is not None:
-            check_number("Lightness", self.lightness, low=0, high=100)
+            check_number(tr("Lightness"), self.lightness, low=0, high=100)
         if self.price_m2 is not None:
-            check_number("Price", self.price_m2, "per m²", low=0, high=1e6)
+            check_number(tr("Price"), self.price_m2, tr("per m²"), low=0, high=1e6)
 
     @property
     def true_thickness_mm(self) -> float:
@@ -100,11 +106,11 @@ class Stock:
     @property
     def short_name(self) -> str:
         """Name and nominal thickness: "Birch ply 3.0 mm"."""
-        return f"{self.name} {self.thickness_mm:.1f} mm"
+        return f"{self.name} {fixed_text(self.thickness_mm, 1)} mm"
 
     @property
     def label(self) -> str:
         """Name, thickness and lot, as the subject line shows it."""
         if self.lot:
-            return f"{self.short_name}, lot {self.lot}"
+            return tr("{short_name}, lot {lot}", short_name=self.short_name, lot=self.lot)
         return self.short_name

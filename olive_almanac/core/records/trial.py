@@ -13,6 +13,7 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import TASKS, Setting, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 __all__ = [
     "MOST_RECIPES",
@@ -76,10 +77,10 @@ class Cell:
 
     def __post_init__(self) -> None:
         if not 0 <= self.dots <= 1:
-            check_number("Share of dots", self.dots, "", low=0, high=1)
+            check_number(tr("Share of dots"), self.dots, "", low=0, high=1)
         if not (0 < len(self.id) <= 40 and self.id.strip() and self.mark in MARKS):
-            check_text("Cell id", self.id, 40)
-            check_choice("Mark", self.mark, MARKS)
+            check_text(tr("Cell id"), self.id, 40)
+            check_choice(tr("Mark"), self.mark, MARKS)
         if not (
             -FAR_MM <= self.rect_mm[0] <= FAR_MM
             and -FAR_MM <= self.rect_mm[1] <= FAR_MM
@@ -88,10 +89,10 @@ class Cell:
             and 0 <= self.seconds < math.inf
         ):
             for corner in self.rect_mm[:2]:
-                check_number("Corner of a cell", corner, "mm", low=-FAR_MM, high=FAR_MM)
+                check_number(tr("Corner of a cell"), corner, "mm", low=-FAR_MM, high=FAR_MM)
             for side in self.rect_mm[2:]:
-                check_number("Cell side", side, "mm", above=0, high=2000)
-            check_number("Time of the cell", self.seconds, "s", low=0)
+                check_number(tr("Cell side"), side, "mm", above=0, high=2000)
+            check_number(tr("Time of the cell"), self.seconds, "s", low=0)
 
     @property
     def longest_side_mm(self) -> float:
@@ -104,8 +105,8 @@ class CouponSize:
     height_mm: float
 
     def __post_init__(self) -> None:
-        check_number("Coupon width", self.width_mm, "mm", above=0, high=5000)
-        check_number("Coupon height", self.height_mm, "mm", above=0, high=5000)
+        check_number(tr("Coupon width"), self.width_mm, "mm", above=0, high=5000)
+        check_number(tr("Coupon height"), self.height_mm, "mm", above=0, high=5000)
 
 
 @dataclass(frozen=True)
@@ -158,10 +159,10 @@ class Fiducial:
     size_mm: float
 
     def __post_init__(self) -> None:
-        check_number("Number of a photo mark", self.id, low=0, high=FIDUCIALS - 1)
-        check_number("Size of a photo mark", self.size_mm, "mm", low=1, high=100)
+        check_number(tr("Number of a photo mark"), self.id, low=0, high=FIDUCIALS - 1)
+        check_number(tr("Size of a photo mark"), self.size_mm, "mm", low=1, high=100)
         for place in self.centre_mm:
-            check_number("Place of a photo mark", place, "mm", low=-FAR_MM, high=FAR_MM)
+            check_number(tr("Place of a photo mark"), place, "mm", low=-FAR_MM, high=FAR_MM)
 
 
 @dataclass(frozen=True)
@@ -204,21 +205,24 @@ class Trial:
     extra: dict[str, object] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
-        check_text("Trial id", self.id, 60)
-        check_text("Trial name", self.name, 120)
-        check_choice("Task", self.task, TASKS)
+        check_text(tr("Trial id"), self.id, 60)
+        check_text(tr("Trial name"), self.name, 120)
+        check_choice(tr("Task"), self.task, TASKS)
         if not self.cells:
-            raise OutOfRange("Number of cells", 0, "at least 1")
+            raise OutOfRange(tr("Number of cells"), 0, tr("at least 1"))
         if len({cell.id for cell in self.cells}) != len(self.cells):
-            raise OutOfRange("Cell ids", "some stand twice", "all different")
-        check_number("Burning time", self.seconds, "s", low=0)
-        check_number("Rest", self.rest_s, "s", low=0, high=600)
-        check_choice("Place where the head stands", self.anchor, ("", *ANCHORS))
-        check_number("Recipes of a trial", len(self.recipes), high=MOST_RECIPES)
+            raise OutOfRange(tr("Cell ids"), tr("some stand twice"), tr("all different"))
+        check_number(tr("Burning time"), self.seconds, "s", low=0)
+        check_number(tr("Rest"), self.rest_s, "s", low=0, high=600)
+        check_choice(tr("Place where the head stands"), self.anchor, ("", *ANCHORS))
+        check_number(tr("Recipes of a trial"), len(self.recipes), high=MOST_RECIPES)
         for cell in self.cells:
             if cell.recipe and not 0 <= cell.recipe < len(self.recipes):
-                known = f"one of the trial's {len(self.recipes)} recipes, counted from 0"
-                raise OutOfRange("Recipe of a cell", cell.recipe, known)
+                known = tr(
+                    "one of the trial's {recipes} recipes, counted from 0",
+                    recipes=len(self.recipes),
+                )
+                raise OutOfRange(tr("Recipe of a cell"), cell.recipe, known)
 
     @property
     def area_mm(self) -> Box:

@@ -10,10 +10,11 @@ from __future__ import annotations
 import math
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["EDITION", "aperture_mm", "eye_limit_w_m2", "eyewear_od", "optical_density"]
 
-EDITION = "IEC 60825-1:2014, ICNIRP 2013"
+EDITION = tr("IEC 60825-1:2014, ICNIRP 2013")
 
 
 def eye_limit_w_m2(*, wavelength_nm: float, seconds: float) -> float:
@@ -25,7 +26,7 @@ def eye_limit_w_m2(*, wavelength_nm: float, seconds: float) -> float:
     Far infrared: 5600 t^0.25 / t up to 10 s, 1000 after.
     """
     if not 0.25 <= seconds <= 30000:
-        raise OutOfRange("Exposure time", seconds, "from 0.25 to 30000", "s")
+        raise OutOfRange(tr("Exposure time"), seconds, tr("from 0.25 to 30000"), "s")
     if 400 <= wavelength_nm < 700:
         return _visible(wavelength_nm, seconds)
     if 700 <= wavelength_nm < 1400:
@@ -46,7 +47,7 @@ def eye_limit_w_m2(*, wavelength_nm: float, seconds: float) -> float:
         if seconds < 10:
             return float(5600 * seconds**0.25 / seconds)
         return 1000.0
-    raise OutOfRange("Wavelength", wavelength_nm, "from 400 to 1400 or above 2600", "nm")
+    raise OutOfRange(tr("Wavelength"), wavelength_nm, tr("from 400 to 1400 or above 2600"), "nm")
 
 
 def _visible(wavelength_nm: float, seconds: float) -> float:
@@ -80,7 +81,7 @@ def optical_density(*, power_w: float, wavelength_nm: float, seconds: float) -> 
     limit), at least 0.
     """
     if not (math.isfinite(power_w) and power_w > 0):
-        raise OutOfRange("Power", power_w, "above 0", "W")
+        raise OutOfRange(tr("Power"), power_w, tr("above 0"), "W")
     area_m2 = math.pi * (aperture_mm(wavelength_nm=wavelength_nm, seconds=seconds) / 2000) ** 2
     return max(
         0.0,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["air_changes_per_hour", "clearance_minutes", "concentration_mg_m3", "duct_flow_m3_h"]
 
@@ -12,7 +13,7 @@ __all__ = ["air_changes_per_hour", "clearance_minutes", "concentration_mg_m3", "
 def _positive(**values: float) -> None:
     for name, value in values.items():
         if not (math.isfinite(value) and value > 0):
-            raise OutOfRange(name.replace("_", " ").capitalize(), value, "above 0")
+            raise OutOfRange(name.replace("_", " ").capitalize(), value, tr("above 0"))
 
 
 def duct_flow_m3_h(*, duct_mm: float, air_speed_m_s: float) -> float:
@@ -35,7 +36,7 @@ def clearance_minutes(*, air_changes_h: float, share: float = 0.99) -> float:
     """
     _positive(air_changes=air_changes_h)
     if not 0 < share < 1:
-        raise OutOfRange("Share", share, "between 0 and 1")
+        raise OutOfRange(tr("Share"), share, tr("between 0 and 1"))
     return -60 * math.log(1 - share) / air_changes_h
 
 

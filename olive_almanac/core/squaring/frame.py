@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.words import tr
 
 __all__ = ["Frame", "FrameCheck", "check_frame", "place_frame"]
 
@@ -52,10 +53,13 @@ def place_frame(
     the bed.
     """
     if origin not in ANCHORS:
-        raise OutOfRange("Origin", f"“{origin}”", "one of " + ", ".join(ANCHORS))
-    for name, value in (("Width of the drawing", width_mm), ("Height of the drawing", height_mm)):
+        raise OutOfRange(tr("Origin"), f"“{origin}”", tr("one of ") + ", ".join(ANCHORS))
+    for name, value in (
+        (tr("Width of the drawing"), width_mm),
+        (tr("Height of the drawing"), height_mm),
+    ):
         if not 0 < value < 1e5:
-            raise OutOfRange(name, value, "above 0", "mm")
+            raise OutOfRange(name, value, tr("above 0"), "mm")
     x, y = ANCHORS[origin]
     return Frame(at_mm[0] - x * width_mm, at_mm[1] - y * height_mm, width_mm, height_mm)
 
@@ -71,11 +75,11 @@ def check_frame(
     """Say whether a frame lies inside bed and stock and `clearance_mm` away from each clamp, and
     what to move if not.
     """
-    problems = _outside(frame, (0.0, 0.0, *bed_mm), "the bed")
+    problems = _outside(frame, (0.0, 0.0, *bed_mm), tr("the bed"))
     if stock_mm is not None:
-        problems += _outside(frame, stock_mm, "the stock")
+        problems += _outside(frame, stock_mm, tr("the stock"))
     problems += [
-        f"a clamp at {c[0]:g}, {c[1]:g} mm is in the way"
+        tr("a clamp at {c:g}, {c2:g} mm is in the way", c=c[0], c2=c[1])
         for c in clamps_mm
         if _meets(frame.box, _grown(c, clearance_mm))
     ]
@@ -93,13 +97,13 @@ def _outside(frame: Frame, room: Box, name: str) -> list[str]:
     over = (
         (room[0] - left, "left"),
         (right - room[2], "right"),
-        (room[1] - low, "lower edge"),
-        (high - room[3], "upper edge"),
+        (room[1] - low, tr("lower edge")),
+        (high - room[3], tr("upper edge")),
     )
     return [
-        f"{mm:.1f} mm over the {side} of {name}"
+        tr("{mm:.1f} mm over the {side} of {name}", mm=mm, side=side, name=name)
         if "edge" in side
-        else f"{mm:.1f} mm over the {side} side of {name}"
+        else tr("{mm:.1f} mm over the {side} side of {name}", mm=mm, side=side, name=name)
         for mm, side in over
         if mm > 1e-6
     ]

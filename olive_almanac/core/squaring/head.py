@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["head_height", "mirror_offset", "mirror_tilt_deg"]
 
@@ -20,12 +21,14 @@ def head_height(
     f lowers the head by f; a mask under the gauge lifts it by its thickness, so the head must come
     down by that too.
     """
-    for name, value in (("Gauge", gauge_mm), ("Mask", mask_mm)):
+    for name, value in ((tr("Gauge"), gauge_mm), (tr("Mask"), mask_mm)):
         if not 0 <= value <= 500:
-            raise OutOfRange(name, value, "from 0 to 500", "mm")
+            raise OutOfRange(name, value, tr("from 0 to 500"), "mm")
     gap = gauge_mm - focus_below_face_mm - mask_mm
     if not gap > 0:
-        raise OutOfRange("Gap under the head", gap, "above 0; the head would touch the stock", "mm")
+        raise OutOfRange(
+            tr("Gap under the head"), gap, tr("above 0; the head would touch the stock"), "mm"
+        )
     return gap
 
 
@@ -37,9 +40,12 @@ def mirror_offset(*, lens_opening_mm: float, beam_at_lens_mm: float) -> float:
     lens; it misses when 2x is more than the sum of the radii of opening and beam: x = (opening +
     beam) / 4.  Geometry, our own.
     """
-    for name, value in (("Lens opening", lens_opening_mm), ("Beam at the lens", beam_at_lens_mm)):
+    for name, value in (
+        (tr("Lens opening"), lens_opening_mm),
+        (tr("Beam at the lens"), beam_at_lens_mm),
+    ):
         if not 0 < value <= 500:
-            raise OutOfRange(name, value, "above 0 and at most 500", "mm")
+            raise OutOfRange(name, value, tr("above 0 and at most 500"), "mm")
     return (lens_opening_mm + beam_at_lens_mm) / 4
 
 
@@ -52,6 +58,8 @@ def mirror_tilt_deg(
     A mirror tilted by t turns the reflection by 2t.  Geometry, our own.
     """
     if not 0 < working_distance_mm <= 2000:
-        raise OutOfRange("Working distance", working_distance_mm, "above 0 and at most 2000", "mm")
+        raise OutOfRange(
+            tr("Working distance"), working_distance_mm, tr("above 0 and at most 2000"), "mm"
+        )
     away = 2 * mirror_offset(lens_opening_mm=lens_opening_mm, beam_at_lens_mm=beam_at_lens_mm)
     return math.degrees(math.atan(away / working_distance_mm)) / 2

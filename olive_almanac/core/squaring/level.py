@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["Level", "Shape", "fit_level"]
 
@@ -66,9 +67,13 @@ def fit_level(points_mm: Sequence[tuple[float, float]], heights_mm: Sequence[flo
     """
     points, heights = np.asarray(points_mm, float).reshape(-1, 2), np.asarray(heights_mm, float)
     if len(points) < LEAST_POINTS or len(points) != len(heights):
-        raise OutOfRange("Number of heights", len(heights), f"at least {LEAST_POINTS}")
+        raise OutOfRange(
+            tr("Number of heights"),
+            len(heights),
+            tr("at least {least_points}", least_points=LEAST_POINTS),
+        )
     if not (np.isfinite(points).all() and np.isfinite(heights).all()):
-        raise OutOfRange("Heights", "not all numbers", "finite numbers")
+        raise OutOfRange(tr("Heights"), tr("not all numbers"), tr("finite numbers"))
     design = np.column_stack([points, np.ones(len(points))])
     if (
         np.linalg.matrix_rank(
@@ -76,7 +81,7 @@ def fit_level(points_mm: Sequence[tuple[float, float]], heights_mm: Sequence[flo
         )
         < 3
     ):
-        raise OutOfRange("Points", "on one line", "spread over the piece")
+        raise OutOfRange(tr("Points"), tr("on one line"), tr("spread over the piece"))
     (a, b, c), *_ = np.linalg.lstsq(design, heights, rcond=None)
     left = heights - design @ [a, b, c]
     low, high = points.min(0), points.max(0)

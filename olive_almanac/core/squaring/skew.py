@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["Skew", "skew_from_diagonals", "skew_of_edge"]
 
@@ -34,7 +35,7 @@ def skew_of_edge(near_mm: tuple[float, float], far_mm: tuple[float, float]) -> S
     dx, dy = far_mm[0] - near_mm[0], far_mm[1] - near_mm[1]
     length = math.hypot(dx, dy)
     if not math.isfinite(length) or length < 5:
-        raise OutOfRange("Distance of the two points", length, "at least 5", "mm")
+        raise OutOfRange(tr("Distance of the two points"), length, tr("at least 5"), "mm")
     angle = math.degrees(math.atan2(dy, dx))
     angle -= 90 * round(angle / 90)
     move = length * math.sin(math.radians(abs(angle)))
@@ -55,9 +56,13 @@ def skew_from_diagonals(
     ratio = (diagonal_1_mm**2 - diagonal_2_mm**2) / (4 * side_a_mm * side_b_mm)
     if not abs(ratio) <= 1:
         raise OutOfRange(
-            "Diagonals",
-            f"{diagonal_1_mm:g} and {diagonal_2_mm:g}",
-            "those of a rectangle with these sides",
+            tr("Diagonals"),
+            tr(
+                "{diagonal_1_mm:g} and {diagonal_2_mm:g}",
+                diagonal_1_mm=diagonal_1_mm,
+                diagonal_2_mm=diagonal_2_mm,
+            ),
+            tr("those of a rectangle with these sides"),
             "mm",
         )
     return math.degrees(math.asin(ratio))

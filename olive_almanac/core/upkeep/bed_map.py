@@ -23,6 +23,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.squaring.level import fit_level
+from olive_almanac.core.words import tr
 
 __all__ = ["STORIES", "STORY_WORDS", "BedMap", "BedReadings", "decide_bed", "read_bed", "tell_bed"]
 
@@ -51,7 +52,7 @@ CORNERS = ((-1, -1), (1, -1), (1, 1), (-1, 1))
 LEAST_PLACES = 4
 # of a photo: the light differs from place to place more than the tones do
 LIGHT_FLAGS = frozenset(("uneven_light", "gradient", "reference_off"))
-WHOLE_BED = "over a whole bed no photo has it; read the cut ladder by eye, or type the L*"
+WHOLE_BED = tr("over a whole bed no photo has it; read the cut ladder by eye, or type the L*")
 
 
 @dataclass(frozen=True)
@@ -118,7 +119,7 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     )
     if dim > len(readings) / 3:
         raise OutOfRange(
-            "Patches in even light", len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
+            tr("Patches in even light"), len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
         )
     focus = sorted({cell.setting.focus_mm for cell in trial.cells})
     groups: dict[tuple[float, int], list[Any]] = {}
@@ -134,7 +135,9 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     told = [n for n in range(len(blocks)) if all(row[n] is not None for row in found)]
     if len(told) < LEAST_PLACES:
         raise OutOfRange(
-            "Places that were read", len(told), f"at least {LEAST_PLACES}, at every height"
+            tr("Places that were read"),
+            len(told),
+            tr("at least {least_places}, at every height", least_places=LEAST_PLACES),
         )
     values = np.array([[row[n] for n in told] for row in found], float)
     places = (middles[told] - half) / half
@@ -184,7 +187,9 @@ def _by_tone(trial: Trial, seen: Mapping[str, Reading]) -> Any:
     slope = float(sum(x * y for x, y in off)) / along if along > 0 else 0.0
     if abs(slope) < LEAST_SLOPE_L:
         raise OutOfRange(
-            "Change of tone", round(abs(slope), 1), f"at least {LEAST_SLOPE_L:g} L* per ln energy"
+            tr("Change of tone"),
+            round(abs(slope), 1),
+            tr("at least {least_slope_l:g} L* per ln energy", least_slope_l=LEAST_SLOPE_L),
         )
 
     def find(cells: Sequence[Any]) -> tuple[float, float] | None:
@@ -438,53 +443,71 @@ def _words(
     far = stories.get("mirrors 1 and 2", 0.0) + stories["zone"]
     if top in ("mirrors 1 and 2", "zone") and stories[top] < SURE and far > SURE:
         return (
-            f"One corner is weak ({share} % {STORY_WORDS[top]}).",
-            "Look at the marks on tape before you clean the bed.",
+            tr(
+                "One corner is weak ({share} % {story_words}).",
+                share=share,
+                story_words=STORY_WORDS[top],
+            ),
+            tr("Look at the marks on tape before you clean the bed."),
         )
     lost = [round(-100 * math.expm1(-one)) for one in loss]
     if top == "even":
-        return f"The bed is even ({share} %): no place needs more than another.", ""
+        return tr("The bed is even ({share} %): no place needs more than another.", share=share), ""
     if top == "tilt":
         return (
-            f"The bed is tilted ({share} %).",
-            "Lay the shims under its corners, or turn its screws by as much, and map it again.",
+            tr("The bed is tilted ({share} %).", share=share),
+            tr("Lay the shims under its corners, or turn its screws by as much, and map it again."),
         )
     if top == "zone":
         assert zone is not None
         return (
-            f"One place is weak, {_place_words(zone)} ({share} %): dirt on the bed or a sheet "
-            "that does not lie flat there.",
-            "Clean the bed there and look whether the sheet lies flat; then map it again.",
+            tr(
+                "One place is weak, {zone} ({share} %): dirt on the bed or a sheet that does "
+                "not lie flat there.",
+                zone=_place_words(zone),
+                share=share,
+            ),
+            tr("Clean the bed there and look whether the sheet lies flat; then map it again."),
         )
-    over = "right" if end[0] > 0 else "left"  # away from the source
-    along = "rear" if end[1] > 0 else "front"
+    over = tr("right") if end[0] > 0 else tr("left")  # away from the source
+    along = tr("rear") if end[1] > 0 else tr("front")
     ways = {
-        "mirror 1": f"along the rails to the {along}: mirror 1, {lost[0]} % lost at the end",
-        "mirror 2": f"along the gantry to the {over}: mirror 2, {lost[1]} % lost at the end",
-        "mirrors 1 and 2": f"towards the corner {along} {over}: mirrors 1 and 2",
+        "mirror 1": tr(
+            "along the rails to the {along}: mirror 1, {lost} % lost at the end",
+            along=along,
+            lost=lost[0],
+        ),
+        "mirror 2": tr(
+            "along the gantry to the {over}: mirror 2, {lost} % lost at the end",
+            over=over,
+            lost=lost[1],
+        ),
+        "mirrors 1 and 2": tr(
+            "towards the corner {along} {over}: mirrors 1 and 2", along=along, over=over
+        ),
     }
     return (
-        f"The beam weakens {ways[top]} ({share} %).",
-        "Mark the beam on tape at the four corners before you turn a screw.",
+        tr("The beam weakens {ways} ({share} %).", ways=ways[top], share=share),
+        tr("Mark the beam on tape at the four corners before you turn a screw."),
     )
 
 
 def _share(chance: float) -> str:
-    return "over 99" if chance > MOST_SAID else f"{100 * chance:.0f}"
+    return tr("over 99") if chance > MOST_SAID else f"{100 * chance:.0f}"
 
 
 STORY_WORDS = {
-    "even": "even",
-    "tilt": "tilted",
-    "mirror 1": "mirror 1",
-    "mirror 2": "mirror 2",
-    "mirrors 1 and 2": "both mirrors",
-    "zone": "one weak place",
+    "even": tr("even"),
+    "tilt": tr("tilted"),
+    "mirror 1": tr("mirror 1"),
+    "mirror 2": tr("mirror 2"),
+    "mirrors 1 and 2": tr("both mirrors"),
+    "zone": tr("one weak place"),
 }
 
 
 def _place_words(place: Sequence[float]) -> str:
     u, v = place
-    across = "left" if u < -0.33 else "right" if u > 0.33 else ""
-    up = "front" if v < -0.33 else "rear" if v > 0.33 else ""
-    return " ".join(word for word in (up, across) if word) or "in the middle"
+    across = tr("left") if u < -0.33 else tr("right") if u > 0.33 else ""
+    up = tr("front") if v < -0.33 else tr("rear") if v > 0.33 else ""
+    return " ".join(word for word in (up, across) if word) or tr("in the middle")

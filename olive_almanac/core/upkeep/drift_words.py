@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_month_text, day_text
 from olive_almanac.core.upkeep.drift_told import LEAST_READINGS, MachineDrift
 from olive_almanac.core.upkeep.strength import percent_weaker
+from olive_almanac.core.words import tr, trn
 
 __all__ = ["Diagnosis", "day_of", "diagnosis_of", "short_of"]
 
@@ -15,18 +16,22 @@ LEAST_SHOWN = 0.02  # ln energy below which nothing is said to be weaker
 DID_NOT_HELP, HELPED = 0.3, 0.9
 YEAR_DAYS = 365.0
 CAUSES = {
-    "sudden": "It came within days: dirty or knocked optics are likelier than age.",
-    "film": "It grew with the hours since the last cleaning: film on the optics is likeliest.",
-    "age": "It grows with the hours and no cleaning brought it back: the source ages.",
-    "": "What is behind it cannot be told yet.",
+    "sudden": tr("It came within days: dirty or knocked optics are likelier than age."),
+    "film": tr("It grew with the hours since the last cleaning: film on the optics is likeliest."),
+    "age": tr("It grows with the hours and no cleaning brought it back: the source ages."),
+    "": tr("What is behind it cannot be told yet."),
 }
 DO = {
-    "sudden": "Clean lens and mirrors and burn the weekly check again; if that does not help, look "
-    "at the beam's way over the mirrors.",
-    "film": "Clean lens and mirrors, then burn the weekly check again.",
-    "age": "Clean once more to be sure; then prove the weakest settings again, slower.",
-    "": "Clean lens and mirrors and burn the weekly check again: what stays then is age or a "
-    "mirror out of line.",
+    "sudden": tr(
+        "Clean lens and mirrors and burn the weekly check again; if that does not help, look "
+        "at the beam's way over the mirrors."
+    ),
+    "film": tr("Clean lens and mirrors, then burn the weekly check again."),
+    "age": tr("Clean once more to be sure; then prove the weakest settings again, slower."),
+    "": tr(
+        "Clean lens and mirrors and burn the weekly check again: what stays then is age or a "
+        "mirror out of line."
+    ),
 }
 
 
@@ -46,10 +51,10 @@ class Diagnosis:
 def short_of(drift: MachineDrift | None) -> str:
     """Return how a machine is in a few words."""
     if drift is None or drift.level == "unknown":
-        return "not known yet"
+        return tr("not known yet")
     if drift.level == "alarm":
-        return f"{percent_weaker(drift.need)} % weaker"
-    return "may be weaker" if drift.level == "hint" else "burns as it did"
+        return tr("{need} % weaker", need=percent_weaker(drift.need))
+    return tr("may be weaker") if drift.level == "hint" else tr("burns as it did")
 
 
 def day_of(ordinal: float) -> date:
@@ -66,21 +71,42 @@ def diagnosis_of(
     if drift is None or drift.level == "unknown":
         return _unknown(drift, name)
     low, high = (max(0, percent_weaker(one)) for one in (drift.low, drift.high))
-    span = f"{low} % to {high} %" if low != high else f"{low} %"
+    span = tr("{low} % to {high} %", low=low, high=high) if low != high else f"{low} %"
     hours = ""
     if drift.hours_assumed:
-        hours = f" Its hours are not kept: {drift.hours_a_day:g} a day are assumed."
+        hours = tr(
+            " Its hours are not kept: {hours_a_day:g} a day are assumed.",
+            hours_a_day=drift.hours_a_day,
+        )
     if drift.level == "alarm":
-        since = f" since about {_short(day_of(drift.step.day), today)}" if drift.is_dated else ""
+        since = (
+            tr(" since about {day}", day=_short(day_of(drift.step.day), today))
+            if drift.is_dated
+            else ""
+        )
         weaker = percent_weaker(drift.need)
-        says = f"{name} is {weaker} % weaker" + (since or " than when its record began")
-        why = f"{CAUSES[drift.cause.key]} The loss is {span}.{hours}"
+        says = tr("{name} is {weaker} % weaker", name=name, weaker=weaker) + (
+            since or tr(" than when its record began")
+        )
+        why = tr(
+            "{causes} The loss is {span}.{hours}",
+            causes=CAUSES[drift.cause.key],
+            span=span,
+            hours=hours,
+        )
         return Diagnosis(says, why, _what_to_do(drift, weakest))
     if drift.level == "hint":
         chance = round(100 * drift.above)
-        why = f"With a chance of {chance} % it has lost more than 5 %, {span} in all.{hours}"
+        why = tr(
+            "With a chance of {chance} % it has lost more than 5 %, {span} in all.{hours}",
+            chance=chance,
+            span=span,
+            hours=hours,
+        )
         return Diagnosis(
-            f"{name} may be weaker than it was", why, "Burn the weekly check again this week."
+            tr("{name} may be weaker than it was", name=name),
+            why,
+            tr("Burn the weekly check again this week."),
         )
     return _true(drift, name, span, hours, weakest)
 
@@ -90,28 +116,32 @@ def _unknown(drift: MachineDrift | None, name: str) -> Diagnosis:
     if drift is not None:
         told = sum(one.kind in ("check", "meter") for one in drift.readings)
     left = LEAST_READINGS - told
-    weeks = "one more weekly check" if left == 1 else f"{left} weekly checks"
+    weeks = tr("one more weekly check") if left == 1 else tr("{left} weekly checks", left=left)
     return Diagnosis(
-        f"How true {name} burns cannot be told yet",
-        "" if not told else f"{told} reading{'s' if told > 1 else ''} so far.",
-        f"Burn {weeks}, a week apart, or note what a power meter reads.",
+        tr("How true {name} burns cannot be told yet", name=name),
+        "" if not told else trn("{count} reading so far.", "{count} readings so far.", told),
+        tr("Burn {weeks}, a week apart, or note what a power meter reads.", weeks=weeks),
     )
 
 
 def _true(drift: MachineDrift, name: str, span: str, hours: str, weakest: str) -> Diagnosis:
     if drift.high < -LEAST_SHOWN:
         more = -percent_weaker(drift.need)
-        says = f"{name} is {more} % stronger than when its record began"
-        return Diagnosis(says, f"It was not clean then.{hours}", "")
-    why = f"It has lost {span}; 6 % within a month would not be seen by eye alone.{hours}"
+        says = tr("{name} is {more} % stronger than when its record began", name=name, more=more)
+        return Diagnosis(says, tr("It was not clean then.{hours}", hours=hours), "")
+    why = tr(
+        "It has lost {span}; 6 % within a month would not be seen by eye alone.{hours}",
+        span=span,
+        hours=hours,
+    )
     if percent_weaker(drift.high) <= 0:
-        why = f"Nothing is lost.{hours}"
-    return Diagnosis(f"{name} burns as it did", why, _weakest_words(drift, weakest))
+        why = tr("Nothing is lost.{hours}", hours=hours)
+    return Diagnosis(tr("{name} burns as it did", name=name), why, _weakest_words(drift, weakest))
 
 
 def _what_to_do(drift: MachineDrift, weakest: str) -> str:
     if drift.helped is not None and drift.helped < DID_NOT_HELP:
-        return (
+        return tr(
             "The last cleaning seems not to have helped: look at the beam's way over the mirrors, "
             "and at the lens against the light."
         )
@@ -123,15 +153,15 @@ def _weakest_words(drift: MachineDrift, weakest: str) -> str:
     first = drift.weakest
     if first is None or first.half_in_days[1] is None or first.half_in_days[1] > YEAR_DAYS:
         return ""
-    name = weakest or "The weakest setting"
+    name = weakest or tr("The weakest setting")
     if first.half_chance > 0.5:
-        return f"{name} has used half of its margin."
+        return tr("{name} has used half of its margin.", name=name)
     by = day_of(drift.day) + timedelta(days=first.half_in_days[1])
-    return f"{name} keeps half of its margin until about {day_text(by)}."
+    return tr("{name} keeps half of its margin until about {by}.", name=name, by=day_text(by))
 
 
 def _short(day: date, today: date) -> str:
     """A day without its year, where it is this year's or within the last months."""
     if abs((today - day).days) < YEAR_DAYS / 2:
-        return f"{day.day} {day:%B}"
+        return day_month_text(day)
     return day_text(day)

@@ -12,6 +12,7 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import Counters, Interval, ServiceAct
 from olive_almanac.core.upkeep.filling import filter_capacity_g
 from olive_almanac.core.upkeep.services import DIRTY, FILM_LEFT, OPTICS, ServicePart, parts_of
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
     from olive_almanac.core.upkeep.drift_told import Optics
@@ -148,7 +149,7 @@ def _as_it_fouls(part: ServicePart, optics: Optics) -> tuple[Interval, str]:
     hours = (DIRTY - FILM_LEFT) / optics.film_an_hour
     hours = min(max(hours, LEAST_H), MOST_TIMES * usual.hours)
     days = usual.days * hours / usual.hours
-    return Interval(round(hours, 1), round(days), 0, usual.grams), "as this machine fouls"
+    return Interval(round(hours, 1), round(days), 0, usual.grams), tr("as this machine fouls")
 
 
 def _as_it_fills(part: ServicePart, acts: Sequence[ServiceAct]) -> tuple[Interval, str]:
@@ -167,14 +168,14 @@ def _as_it_fills(part: ServicePart, acts: Sequence[ServiceAct]) -> tuple[Interva
     grams, _ = filter_capacity_g(full, early)
     if grams >= part.interval.grams:
         return part.interval, ""
-    return replace(part.interval, grams=round(grams)), "as this shop's filters fill"
+    return replace(part.interval, grams=round(grams)), tr("as this shop's filters fill")
 
 
 def _by_the_readings(share: float, why: str, optics: Optics) -> tuple[float, str]:
     if optics.dirty > SURE_DIRTY:
-        return max(share, NOW), "the readings say that it is dirty"
+        return max(share, NOW), tr("the readings say that it is dirty")
     if optics.clean > SURE_CLEAN:
-        return share / MAY_WAIT, "the readings say that it is clean"
+        return share / MAY_WAIT, tr("the readings say that it is clean")
     return share, why
 
 
@@ -196,7 +197,16 @@ def water_trouble(acts: Sequence[ServiceAct]) -> str:
     last = max(told, key=lambda act: (act.at, act.kind == "override"))
     low, high = WATER_C
     if last.celsius is not None and not low <= last.celsius <= high:
-        return f"the cooling water is at {last.celsius:g} °C, it should be {low:g} to {high:g}"
+        return tr(
+            "the cooling water is at {celsius:g} °C, it should be {low:g} to {high:g}",
+            celsius=last.celsius,
+            low=low,
+            high=high,
+        )
     if last.flow_l_min is not None and last.flow_l_min < WATER_L_MIN:
-        return f"the cooling water flows {last.flow_l_min:g} l/min, it should be {WATER_L_MIN:g}"
+        return tr(
+            "the cooling water flows {flow_l_min:g} l/min, it should be {water_l_min:g}",
+            flow_l_min=last.flow_l_min,
+            water_l_min=WATER_L_MIN,
+        )
     return ""

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 
 __all__ = ["Alignment", "fit_marks", "lean_deg", "passing_share", "screw_turns"]
 
@@ -53,13 +54,17 @@ def fit_marks(
     """
     at, marks = np.asarray(at_mm, float), np.asarray(marks_mm, float)
     if len(at) < LEAST_MARKS or at.shape != marks.shape or at.shape[1:] != (2,):
-        raise OutOfRange("Marks", len(at), f"at least {LEAST_MARKS}, each with its place")
+        raise OutOfRange(
+            tr("Marks"),
+            len(at),
+            tr("at least {least_marks}, each with its place", least_marks=LEAST_MARKS),
+        )
     if not (np.isfinite(at).all() and np.isfinite(marks).all()):
-        raise OutOfRange("Marks", "not all numbers", "finite numbers")
+        raise OutOfRange(tr("Marks"), tr("not all numbers"), tr("finite numbers"))
     near = at.min(axis=0)
     design = np.column_stack([np.ones(len(at)), at[:, 1] - near[1], at[:, 0] - near[0]])
     if np.linalg.matrix_rank(design, tol=1e-6 * max(1.0, float(np.ptp(at)))) < LEAST_MARKS:
-        raise OutOfRange("Places of the marks", "on one line", "spread over the bed")
+        raise OutOfRange(tr("Places of the marks"), tr("on one line"), tr("spread over the bed"))
     found, *_ = np.linalg.lstsq(design, marks, rcond=None)
     left = marks - design @ found
     variance = np.diag(np.linalg.inv(design.T @ design)) * mark_sd_mm**2
@@ -99,7 +104,9 @@ def screw_turns(response_mm_turn: Sequence[Pair], wanted_mm: Pair) -> Pair:
     size = np.linalg.norm(response, axis=0)
     if min(size) < 0.1 or abs(np.linalg.det(response)) < 0.05 * size[0] * size[1]:
         raise OutOfRange(
-            "Test turns", "both the same way", "two screws that move the mark differently"
+            tr("Test turns"),
+            tr("both the same way"),
+            tr("two screws that move the mark differently"),
         )
     return _pair(np.linalg.solve(response, np.asarray(wanted_mm, float)))
 
@@ -140,30 +147,41 @@ def _says(
     spans: Sequence[float],
 ) -> str:
     if not straight:
-        return (
+        return tr(
             "The marks do not lie on straight ways: play in the gantry, a loose mirror, or a mark "
             "that was burnt twice. Look for it first; nothing is to be turned yet."
         )
     off = math.hypot(*offset)
     if mirror:
         mrad = 1000 * math.hypot(*wanted) / spans[mirror - 1] / 2
-        return (
-            f"Mirror {mirror}: the mark wanders {wander[mirror - 1]:.1f} mm. Bring the far mark "
-            f"{_way_words(wanted)}: turn the mirror by {mrad:.1f} mrad. Then mark again."
+        return tr(
+            "Mirror {mirror}: the mark wanders {wander:.1f} mm. Bring the far mark "
+            "{wanted}: turn the mirror by {mrad:.1f} mrad. Then mark again.",
+            mirror=mirror,
+            wander=wander[mirror - 1],
+            wanted=_way_words(wanted),
+            mrad=mrad,
         )
     if off > OFFSET_MM:
-        return (
-            f"The beam is steady but {off:.1f} mm off the middle: shift the source or its mount, "
-            "do not turn a mirror."
+        return tr(
+            "The beam is steady but {off:.1f} mm off the middle: shift the source or its "
+            "mount, do not turn a mirror.",
+            off=off,
         )
-    return "The mirrors are in line."
+    return tr("The mirrors are in line.")
 
 
 def _way_words(wanted: Pair) -> str:
     right, up = wanted
     parts = []
     if abs(right) >= 0.1:
-        parts.append(f"{abs(right):.1f} mm to the {'right' if right > 0 else 'left'}")
+        parts.append(
+            tr(
+                "{right:.1f} mm to the {side}",
+                right=abs(right),
+                side=tr("right") if right > 0 else tr("left"),
+            )
+        )
     if abs(up) >= 0.1:
-        parts.append(f"{abs(up):.1f} mm {'up' if up > 0 else 'down'}")
-    return " and ".join(parts) or "nowhere"
+        parts.append(tr("{up:.1f} mm {side}", up=abs(up), side=tr("up") if up > 0 else tr("down")))
+    return tr(" and ").join(parts) or tr("nowhere")

@@ -9,6 +9,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.factors import NUMBER_FACTORS
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import lengths_text, read_length_mm
+from olive_almanac.core.words import tr
 from olive_almanac.steps.plan.form import slots_of
 
 __all__ = ["AS_EXPECTED", "HOTTER", "Fix", "what_fits"]
@@ -26,9 +27,9 @@ class Fix:
     texts: dict[str, str]
 
 
-HOTTER = Fix("hotter, low energy first", {"hotter": "yes", "order": "energy"})
+HOTTER = Fix(tr("hotter, low energy first"), {"hotter": "yes", "order": "energy"})
 
-AS_EXPECTED = Fix("leave out what is expected to flare", {"hotter": ""})
+AS_EXPECTED = Fix(tr("leave out what is expected to flare"), {"hotter": ""})
 
 
 def what_fits(
@@ -52,25 +53,27 @@ def _turned(texts: Texts) -> Iterator[Fix]:
     other = "yes"
     if texts["turned"]:
         other = ""
-    yield Fix("turned by 90°", {"turned": other})
+    yield Fix(tr("turned by 90°"), {"turned": other})
 
 
 def _smaller_cells(texts: Texts) -> Iterator[Fix]:
     """The larger cells first: the first that fits is offered."""
     try:
-        side = read_length_mm(texts["cell"], "Cell side")
+        side = read_length_mm(texts["cell"], tr("Cell side"))
     except AlmanacError:
         return
     for mm in SMALLER_CELLS_MM:
         if mm < side:
-            yield Fix(f"cells of {mm} mm", {"cell": str(mm)})
+            yield Fix(tr("cells of {mm} mm", mm=mm), {"cell": str(mm)})
 
 
 def _other_sheets(texts: Texts, sheets: Sequence[Sheet]) -> Iterator[Fix]:
     for number, sheet in enumerate(sheets):
         if str(number) != texts["sheet"]:
             size = lengths_text(sheet.width_mm, sheet.height_mm)
-            yield Fix(f"on the sheet of {size} mm", {"sheet": str(number), "clamps": ""})
+            yield Fix(
+                tr("on the sheet of {size} mm", size=size), {"sheet": str(number), "clamps": ""}
+            )
 
 
 def _fewer_levels(texts: Texts) -> Iterator[Fix]:
@@ -82,9 +85,12 @@ def _fewer_levels(texts: Texts) -> Iterator[Fix]:
         for fewer in (int(steps) - 1, int(steps) - 2, int(steps) // 2):
             if fewer > 1:
                 change = {f"{factor.id}_steps": str(fewer)}
-                yield Fix(f"{fewer} steps of {factor.file_name}", change)
+                yield Fix(
+                    tr("{fewer} steps of {file_name}", fewer=fewer, file_name=factor.file_name),
+                    change,
+                )
 
 
 def _bare_bed(texts: Texts) -> Iterator[Fix]:
     if texts["sheet"]:
-        yield Fix("on the bare bed", {"sheet": ""})
+        yield Fix(tr("on the bare bed"), {"sheet": ""})

@@ -27,7 +27,9 @@ from olive_almanac.core.units import (
     read_sides_mm,
     read_speed_mm_s,
     speed_in,
+    split_list,
 )
+from olive_almanac.core.words import tr
 
 __all__ = [
     "choice_from",
@@ -71,7 +73,7 @@ def _whole(name: str) -> Callable[[str], int]:
     def read(text: str) -> int:
         value = read_number(text, name)
         if value != int(value):
-            raise OutOfRange(name, text, "a whole number")
+            raise OutOfRange(name, text, tr("a whole number"))
         return int(value)
 
     return read
@@ -106,24 +108,24 @@ _FIELDS = (
     _Field("across", "across", str, str),
     _Field("order", "burn_order", str, str),
     _Field("beam", "beam", str, str),
-    _Field("cell", "cell_mm", _length("Cell side"), number_text),
-    _Field("gap", "gap_mm", _length("Gap between cells"), number_text),
-    _Field("rest", "rest_s", _number("Rest", "s"), number_text),
+    _Field("cell", "cell_mm", _length(tr("Cell side")), number_text),
+    _Field("gap", "gap_mm", _length(tr("Gap between cells")), number_text),
+    _Field("rest", "rest_s", _number(tr("Rest"), "s"), number_text),
     _Field("turned", "turned", bool, _yes),
     _Field("anchor", "anchor", str, str),
     _Field("hotter", "hotter", bool, _yes),
-    _Field("repeats", "repeats", _whole("Repeats"), str),
-    _Field("slope", "slope", _number("Slope"), number_text),
-    _Field("slots", "slots_mm", _lengths("Slot widths"), _lengths_text),
+    _Field("repeats", "repeats", _whole(tr("Repeats")), str),
+    _Field("slope", "slope", _number(tr("Slope")), number_text),
+    _Field("slots", "slots_mm", _lengths(tr("Slot widths")), _lengths_text),
     _Field("crosshatch", "crosshatch", bool, _yes),
-    _Field("focus_step", "focus_step_mm", _length("Focus step"), number_text),
+    _Field("focus_step", "focus_step_mm", _length(tr("Focus step")), number_text),
     _Field("labels", "labels", bool, _yes),
     _Field("marks", "fiducials", bool, _yes),
-    _Field("edge", "edge_mm", _length("Free edge"), number_text),
+    _Field("edge", "edge_mm", _length(tr("Free edge")), number_text),
 )
 _PAIRS = (
-    ("place", ("x", "Place along X"), ("y", "Place along Y")),
-    ("sheet_at_mm", ("sheet_x", "Sheet along X"), ("sheet_y", "Sheet along Y")),
+    ("place", ("x", tr("Place along X")), ("y", tr("Place along Y"))),
+    ("sheet_at_mm", ("sheet_x", tr("Sheet along X")), ("sheet_y", tr("Sheet along Y"))),
 )
 
 
@@ -170,7 +172,7 @@ def _factor_texts(factor: Factor, choices: TrialChoices, unit: str) -> dict[str,
 def levels_from(texts: Texts, factor: Factor, unit: str, *, varied: bool) -> tuple[Value, ...]:
     """Return the levels of a factor from its fields; raises OutOfRange naming factor and field."""
     if not factor.is_number:
-        words = [part for part in texts[factor.id].split(",") if part.strip()]
+        words = list(filter(str.strip, split_list(texts[factor.id])))
         with field_key(factor.id):
             return tuple(factor.read(word, unit) for word in words)
     levels = _number_levels(texts, factor, unit, varied=varied)
@@ -196,7 +198,7 @@ def _number_levels(texts: Texts, factor: Factor, unit: str, *, varied: bool) -> 
         high = read(texts[f"{key}_to"])
     if not factor.spacings:
         return tuple(range(int(low), int(high) + 1))
-    name = f"Steps of {factor.file_name}"
+    name = tr("Steps of {file_name}", file_name=factor.file_name)
     with field_key(f"{key}_steps"):
         steps = _whole(name)(texts[f"{key}_steps"])
     make = even_levels
@@ -221,7 +223,7 @@ def _kept(factor: Factor, levels: Sequence[float]) -> tuple[Value, ...]:
 
 def clamps_text(boxes: Sequence[Box]) -> str:
     """Return the clamps of a sheet as they are typed: four numbers each, semicolons between."""
-    return "; ".join(",".join(number_text(side, 4) for side in box) for box in boxes)
+    return "; ".join(", ".join(number_text(side, 4) for side in box) for box in boxes)
 
 
 def choice_from(key: str, text: str) -> tuple[str, Any]:
@@ -317,8 +319,8 @@ def _sheet_of_size(text: str, sheets: list[Sheet], chosen: int | None) -> int:
     which is put last.
     """
     if not text.strip():
-        raise OutOfRange("The sheet", "left open", "told by its size, as 600 x 400 mm")
-    sides = read_sides_mm(text, "The sheet")
+        raise OutOfRange(tr("The sheet"), tr("left open"), tr("told by its size, as 600 x 400 mm"))
+    sides = read_sides_mm(text, tr("The sheet"))
     order = range(len(sheets)) if chosen is None else (chosen, *range(len(sheets)))
     for number in order:
         known = (sheets[number].width_mm, sheets[number].height_mm)
@@ -329,12 +331,12 @@ def _sheet_of_size(text: str, sheets: list[Sheet], chosen: int | None) -> int:
 
 
 def _box(text: str) -> Box:
-    sides = [read_number(side, "Clamps", "mm") for side in text.split(",")]
+    sides = [read_number(side, tr("Clamps"), "mm") for side in split_list(text)]
     if len(sides) != 4:
         raise OutOfRange(
-            "Clamps",
+            tr("Clamps"),
             f"“{text.strip()}”",
-            "four numbers: from X, Y to X, Y; more behind a semicolon",
+            tr("four numbers: from X, Y to X, Y; more behind a semicolon"),
         )
     return sides[0], sides[1], sides[2], sides[3]
 
@@ -342,13 +344,13 @@ def _box(text: str) -> Box:
 def _label_power(text: str) -> float | None:
     if not text.strip():
         return None
-    value = read_number(text, "Power of the labels", "%") / 100
+    value = read_number(text, tr("Power of the labels"), "%") / 100
     if not 0 < value <= 1:
-        raise OutOfRange("Power of the labels", 100 * value, "above 0 and at most 100", "%")
+        raise OutOfRange(tr("Power of the labels"), 100 * value, tr("above 0 and at most 100"), "%")
     return value
 
 
 def _label_speed(text: str, unit: str) -> float | None:
     if not text.strip():
         return None
-    return read_speed_mm_s(text, "Speed of the labels", unit)
+    return read_speed_mm_s(text, tr("Speed of the labels"), unit)

@@ -28,6 +28,7 @@ from olive_almanac.core.records.setting import AIRS, Setting
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Kind, Place, SheetOnBed, Trial
 from olive_almanac.core.units import lengths_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.decide import decide_trial
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves, with_recipes
@@ -98,7 +99,7 @@ class PlanPresenter:
         self.recipes = default_recipes(self.session)
         if trial is not None:
             self.recipes = trial.recipes
-            self.basis = f"as planned on {trial.made}"
+            self.basis = tr("as planned on {made}", made=trial.made)
             self._attempt(lambda: self._take(choices_of(trial)))
         else:
             self.suggest(self.first_kind)
@@ -493,7 +494,7 @@ class PlanPresenter:
         else:
             number = self.session.trials.next_number()
             trial_id = f"coupon-{number:04d}-{self.session.new_id()}"
-            self.name = f"Coupon {number:04d}"
+            self.name = tr("Coupon {number:04d}", number=number)
             choices = replace(choices, marks_set=coupon_set(number))
         planned = plan_trial(
             machine,
@@ -520,8 +521,8 @@ class PlanPresenter:
         """An exercise allows so many cells and no more."""
         practice = self.session.practice
         if practice is not None:
-            what = f"cells left of the exercise’s {practice.exercise.cells}"
-            check_number("Number of cells", cells, what, high=cells_left(self.session))
+            what = tr("cells left of the exercise’s {cells}", cells=practice.exercise.cells)
+            check_number(tr("Number of cells"), cells, what, high=cells_left(self.session))
 
     def _would_fit(self, fix: Fix) -> bool:
         assert self._base is not None
@@ -575,7 +576,7 @@ class PlanPresenter:
 
         def action() -> None:
             self._keep_sheet(trial)
-            self.session.trials.keep(trial, "burn", "burn file written")
+            self.session.trials.keep(trial, "burn", tr("burn file written"))
 
         if self.session.attempt(action):
             return trial_files(burn_folder(self.session.store.folder, trial))
@@ -603,4 +604,4 @@ class PlanPresenter:
         clamps = tuple((b[0] - x, b[1] - y, b[2] - x, b[3] - y) for b in lies.clamps_mm)
         sheets[lies.number] = replace(sheets[lies.number], clamps_mm=clamps)
         if tuple(sheets) != stock.sheets:
-            self.session.shop.keep_stock(replace(stock, sheets=tuple(sheets)), "sheet noted")
+            self.session.shop.keep_stock(replace(stock, sheets=tuple(sheets)), tr("sheet noted"))

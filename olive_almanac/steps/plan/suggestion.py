@@ -15,6 +15,7 @@ from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Kind, Trial
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.permission import engraves
@@ -105,4 +106,6 @@ def cells_asked_for(
     else:
         choices = replace(grid, **holding(cells[0]), kind="next", settings=tuple(cells))
     count = count_text(len(cells), "cell")
-    return Suggestion(choices, f"{count} that teach most about the edge, by the readings so far")
+    return Suggestion(
+        choices, tr("{count} that teach most about the edge, by the readings so far", count=count)
+    )

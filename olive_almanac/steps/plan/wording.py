@@ -8,17 +8,18 @@ from collections.abc import Iterator, Sequence
 from olive_almanac.core.records.factors import Factor, Value, factor_of
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.units import number_text, passes_text, percent_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.trial_files import WritingProgress
 
 __all__ = ["cell_groups", "tested_levels", "writing_words"]
 
 STEPS = {
-    "writing": "writing the burn file",
-    "checking": "checking the burn file",
+    "writing": tr("writing the burn file"),
+    "checking": tr("checking the burn file"),
     "drawing": "drawing",
-    "key": "setting the key sheets",
-    "placing": "putting the files in place",
-    "done": "putting the files in place",
+    "key": tr("setting the key sheets"),
+    "placing": tr("putting the files in place"),
+    "done": tr("putting the files in place"),
 }
 MOST_LEVELS = 7
 Group = tuple[object, ...]
@@ -55,6 +56,18 @@ def _groups(ordered: Sequence[Setting], unit: str) -> Iterator[tuple[str, str]]:
     for _, group in itertools.groupby(ordered, key=_shared):
         alike = list(group)
         first = alike[0]
-        shared = f"{passes_text(first.passes)}, focus {number_text(first.focus_mm)} mm"
+        shared = tr(
+            "{passes}, focus {focus_mm} mm",
+            passes=passes_text(first.passes),
+            focus_mm=number_text(first.focus_mm),
+        )
         speeds = " · ".join(factor_of("speed").write(one.speed_mm_s, unit) for one in alike)
-        yield shared, f"{speeds} {unit} at {percent_text(first.power)} %"
+        yield (
+            shared,
+            tr(
+                "{speeds} {unit} at {power} %",
+                speeds=speeds,
+                unit=unit,
+                power=percent_text(first.power),
+            ),
+        )

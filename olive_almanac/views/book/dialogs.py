@@ -23,8 +23,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from olive_almanac.core.records.setting import TASK_WORDS
-from olive_almanac.core.units import count_text, passes_text
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASK_WORDS
+from olive_almanac.core.units import count_text, passes_text, percent_text, speed_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.due import compare, due_list, energy_sentence, same_stock
 from olive_almanac.steps.share import NotesDesk
 from olive_almanac.views.parts import (
@@ -48,9 +49,15 @@ if TYPE_CHECKING:
 
 __all__ = ["BurnDialog", "CompareDialog", "DueDialog", "HistoryDialog", "NotesDialog"]
 
-RISKS = ("it failed", "something has changed", "ran out", "runs out this week", "on trial")
+RISKS = (
+    tr("it failed"),
+    tr("something has changed"),
+    tr("ran out"),
+    tr("runs out this week"),
+    tr("on trial"),
+)
 MOST_MENDED = 500  # rows up to which the notes are shown as a table to mend
-TABLES = "Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)"
+TABLES = tr("Tables (*.csv *.tsv *.txt *.xlsx *.xls *.ods)")
 
 
 def _sheet(part: Any) -> Page:
@@ -66,11 +73,11 @@ class DueDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.main_window, self.session = window, window.session
-        self.setWindowTitle("Due this week")
+        self.setWindowTitle(tr("Due this week"))
         self.due = due_list(self.session)
         self.list = QListWidget()
         self.list.setFont(scaled_font("ui"))
-        self.list.setAccessibleName("Settings to prove again")
+        self.list.setAccessibleName(tr("Settings to prove again"))
         self.list.setAlternatingRowColors(True)
         self.list.setWordWrap(True)
         for one in self.due:
@@ -83,14 +90,14 @@ class DueDialog(QDialog):
         if self.due:
             self.list.setCurrentRow(0)
         self.list.itemActivated.connect(lambda _: self.plan())
-        self.go = button("Plan the confirm run", "main", tip="Enter")
+        self.go = button(tr("Plan the confirm run"), "main", tip=tr("Enter"))
         self.go.clicked.connect(self.plan)
         self.go.setEnabled(bool(self.due))
-        leave = button("Close")
+        leave = button(tr("Close"))
         leave.clicked.connect(self.reject)
-        words = "Nothing is due this week."
+        words = tr("Nothing is due this week.")
         if self.due:
-            words = f"{len(self.due)} to prove, the most pressing first"
+            words = tr("{due} to prove, the most pressing first", due=len(self.due))
         layout = col(
             label(words, "h2"),
             hair("bold"),
@@ -121,29 +128,29 @@ class BurnDialog(QDialog):
     def __init__(self, presenter: BookPresenter, parent: QWidget) -> None:
         super().__init__(parent)
         self.presenter = presenter
-        self.setWindowTitle("A burn that came out right")
+        self.setWindowTitle(tr("A burn that came out right"))
         self.piece, self.sheet = QLineEdit(), QLineEdit()
         for field, name, example in (
-            (self.piece, "Job or piece", "for example: lid of the tea box"),
-            (self.sheet, "Sheet", "its number or name, where more than one was used today"),
+            (self.piece, tr("Job or piece"), tr("for example: lid of the tea box")),
+            (self.sheet, tr("Sheet"), tr("its number or name, where more than one was used today")),
         ):
             field.setFont(scaled_font("ui"))
             field.setAccessibleName(name)
             field.setPlaceholderText(example)
             field.returnPressed.connect(self.note)
         self.says = label("", "small", "second", wrap=True)
-        note = button("Note it", "main", tip="Enter")
+        note = button(tr("Note it"), "main", tip=tr("Enter"))
         note.setAutoDefault(False)
         note.clicked.connect(self.note)
-        leave = button("Cancel")
+        leave = button(tr("Cancel"))
         leave.setAutoDefault(False)
         leave.clicked.connect(self.reject)
         layout = col(
-            label("Which job or piece was it?", "h2"),
+            label(tr("Which job or piece was it?"), "h2"),
             hair("bold"),
-            label("Job or piece", "small", "second"),
+            label(tr("Job or piece"), "small", "second"),
             self.piece,
-            label("Sheet", "small", "second"),
+            label(tr("Sheet"), "small", "second"),
             self.sheet,
             self.says,
             None,
@@ -158,7 +165,9 @@ class BurnDialog(QDialog):
     def note(self) -> None:
         """Note the burn; without a piece it asks again."""
         if not self.piece.text().strip():
-            self.says.setText("Name the job or piece: a burn that nobody can find proves little.")
+            self.says.setText(
+                tr("Name the job or piece: a burn that nobody can find proves little.")
+            )
             self.piece.setFocus()
             return
         sheet = self.sheet.text()
@@ -176,14 +185,14 @@ class HistoryDialog(QDialog):
         super().__init__(window)
         from olive_almanac.steps.book import BookPresenter  # start-up: opened seldom
 
-        self.setWindowTitle("History of this entry")
+        self.setWindowTitle(tr("History of this entry"))
         self.list = QListWidget()
         self.list.setFont(scaled_font("ui"))
-        self.list.setAccessibleName("Revisions, newest first")
+        self.list.setAccessibleName(tr("Revisions, newest first"))
         self.list.setWordWrap(True)
         for day, why in BookPresenter(window.session).history():
             self.list.addItem(f"{day}\n{why}")
-        leave = button("Close")
+        leave = button(tr("Close"))
         leave.clicked.connect(self.reject)
         subject = window.session.subject
         name = ""
@@ -209,10 +218,10 @@ class CompareDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.session = window.session
-        self.setWindowTitle("Compare")
+        self.setWindowTitle(tr("Compare"))
         self.choices = self._choices()
         self.left, self.right = (
-            WordPicker("ui_b", name=name) for name in ("Left side", "Right side")
+            WordPicker("ui_b", name=name) for name in (tr("Left side"), tr("Right side"))
         )
         self.left.picked.connect(lambda key: self._pick(0, key))
         self.right.picked.connect(lambda key: self._pick(1, key))
@@ -222,10 +231,10 @@ class CompareDialog(QDialog):
         self.grid = QGridLayout()
         self.grid.setHorizontalSpacing(px(24))
         self.grid.setVerticalSpacing(px(5))
-        leave = button("Close")
+        leave = button(tr("Close"))
         leave.clicked.connect(self.accept)
         layout = col(
-            row(self.left, label("beside", "ui", "second"), self.right, None, gap=12),
+            row(self.left, label(tr("beside"), "ui", "second"), self.right, None, gap=12),
             hair("bold"),
             self.says,
             scrolling(_sheet(self.grid), (560, 200)),
@@ -241,15 +250,18 @@ class CompareDialog(QDialog):
     def _choices(self) -> Any:
         """Entries by a key: the present one, its revisions, then others of the same task."""
         entry, catalogue = self.session.entry, self.session.catalogue
-        found = {"now": ("as it is now", entry)}
+        found = {"now": (tr("as it is now"), entry)}
         for n, (old, at, why, _) in enumerate(
             reversed(self.session.store.entry_history(entry.uid)[:-1])
         ):
-            found[f"revision {n}"] = (f"before, {at[:10]}: {why}"[:60], old)
+            found[f"revision {n}"] = (tr("before, {at}: {why}", at=at[:10], why=why)[:60], old)
         for other in same_stock(catalogue.entries, entry)[:60]:
             machine, stock = catalogue.machine(other.machine_uid), catalogue.stock(other.stock_uid)
             if machine and stock:
-                found[other.uid] = (f"{stock.label} on {machine.name}"[:60], other)
+                found[other.uid] = (
+                    tr("{stock} on {machine}", stock=stock.label, machine=machine.name)[:60],
+                    other,
+                )
         return found
 
     def _pick(self, side: int, key: str) -> None:
@@ -291,48 +303,53 @@ class NotesDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.active = NotesDesk(window.session)
-        self.setWindowTitle("Bring in old notes")
+        self.setWindowTitle(tr("Bring in old notes"))
         self.setAcceptDrops(True)
         self.text = QPlainTextEdit()
         self.text.setFont(scaled_font("ui"))
-        self.text.setAccessibleName("Old notes, pasted or typed")
+        self.text.setAccessibleName(tr("Old notes, pasted or typed"))
         self.text.setPlaceholderText(
-            "Paste rows of a table, or lines such as: 3mm birch ply cut 80% 14mm/s x1"
+            tr("Paste rows of a table, or lines such as: 3mm birch ply cut 80% 14mm/s x1")
         )
         self.text.setMaximumHeight(px(120))
         self.text.textChanged.connect(self._pasted)
         self.choose = button(
-            "Choose a file", tip="CSV, XLSX, ODS or text; it can be dropped here too"
+            tr("Choose a file"), tip=tr("CSV, XLSX, ODS or text; it can be dropped here too")
         )
         self.choose.clicked.connect(self._choose)
         self.question = label("", "ui_b", wrap=True)
-        self.unit = WordPicker("ui_b", name="Unit of the speeds")
+        self.unit = WordPicker("ui_b", name=tr("Unit of the speeds"))
         self.unit.picked.connect(self._answer)
-        self.unit_row = box(row(label("Speeds are in", "ui"), self.unit, None, gap=8))
+        self.unit_row = box(row(label(tr("Speeds are in"), "ui"), self.unit, None, gap=8))
         self.told = label("", "ui", wrap=True)
         self.lines = label("", "small", "second", wrap=True)
         self.table = QTableWidget(0, 0)
         self.table.setFont(scaled_font("small"))
-        self.table.setAccessibleName("Rows of the notes; each cell can be mended")
+        self.table.setAccessibleName(tr("Rows of the notes; each cell can be mended"))
         self.table.verticalHeader().setVisible(False)
         self.table.setAlternatingRowColors(True)
         self.table.itemChanged.connect(self._mended)
         self._shown_notes: Any = None
-        self.keep = button("Take them in as guesses", "main", tip="Ctrl+Z takes all of it back")
+        self.keep = button(
+            tr("Take them in as guesses"), "main", tip=tr("Ctrl+Z takes all of it back")
+        )
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
         machine = window.session.subject.machine
-        name = "no machine yet"
+        name = tr("no machine yet")
         if machine:
             name = machine.name
         layout = col(
-            label("Old notes into the book", "h2"),
+            label(tr("Old notes into the book"), "h2"),
             hair("bold"),
             label(
                 (
-                    f"Rows that name no machine are for {name}. Everything comes in as a guess, "
-                    "with where it came from."
+                    tr(
+                        "Rows that name no machine are for {name}. Everything comes in as a guess, "
+                        "with where it came from.",
+                        name=name,
+                    )
                 ),
                 "ui",
                 "second",
@@ -365,7 +382,7 @@ class NotesDialog(QDialog):
         self._show()
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Old notes", "", TABLES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Old notes"), "", TABLES)
         if name:
             self.open_file(Path(name))
 
@@ -385,8 +402,11 @@ class NotesDialog(QDialog):
         if active.question is not None:
             examples = dict(zip(active.question.units, active.question.examples, strict=True))
             self.question.setText(
-                f"The notes do not say in which unit the speeds are. In {active.unit}, "
-                f"{examples[active.unit]}."
+                tr(
+                    "The notes do not say in which unit the speeds are. In {unit}, {examples}.",
+                    unit=active.unit,
+                    examples=examples[active.unit],
+                )
             )
             self.unit.set_choices([(unit, unit) for unit in active.question.units], active.unit)
         self.keep.setEnabled(bool(found and found.entries))
@@ -400,16 +420,17 @@ class NotesDialog(QDialog):
                 stock.uid: stock for stock in (*self.active.session.catalogue.stocks, *found.stocks)
             }
             first = [
-                f"{stocks[e.stock_uid].label}, {e.task}: {100 * e.setting.power:.3g} %, "
-                f"{e.setting.speed_mm_s:.4g} mm/s, {passes_text(e.setting.passes)}"
+                f"{stocks[e.stock_uid].label}, {SHORT_TASK_WORDS[e.task]}: "
+                f"{percent_text(e.setting.power)} %, {speed_text(e.setting.speed_mm_s)}, "
+                f"{passes_text(e.setting.passes)}"
                 for e in found.entries[:4]
             ]
-            lines = ["For example: " + "; ".join(first) + ".", *lines]
+            lines = [tr("For example: ") + "; ".join(first) + ".", *lines]
         rows = 0 if found is None or active.notes is None else len(active.notes.rows)
         self.table.setVisible(0 < rows <= MOST_MENDED)
         if self.table.isVisibleTo(self):
             lines = lines[: len(lines) - len(found.left_out) - len(found.duplicates)]
-            lines = [one for one in lines if one.startswith("For example")]
+            lines = [one for one in lines if one.startswith(tr("For example: "))]
             self._show_rows()
         self.lines.setText("\n".join(lines[:200]))
 
@@ -421,7 +442,7 @@ class NotesDialog(QDialog):
         if self._shown_notes is not desk.notes:
             table.setRowCount(len(desk.notes.rows))
             table.setColumnCount(1 + len(heads))
-            table.setHorizontalHeaderLabels(["What becomes of it", *heads])
+            table.setHorizontalHeaderLabels([tr("What becomes of it"), *heads])
             for n, cells in enumerate(desk.notes.rows):
                 for column in range(len(heads)):
                     text = cells[column] if column < len(cells) else ""
@@ -429,7 +450,7 @@ class NotesDialog(QDialog):
         first = -1
         for n in range(len(desk.notes.rows)):
             told, mends = desk.fate(n)
-            fate = QTableWidgetItem(told.removesuffix(" Left out."))
+            fate = QTableWidgetItem(told.removesuffix(tr(" Left out.")))
             fate.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             fate.setToolTip(tip_text(told))
             if mends:
@@ -459,9 +480,9 @@ class NotesDialog(QDialog):
             count_text(len(found.stocks), "new stock"),
         ]
         for count, one, more in (
-            (len(found.duplicates), "stands there already", "stand there already"),
-            (len(found.conflicts), "disagrees", "disagree"),
-            (len(found.left_out), "is left out", "are left out"),
+            (len(found.duplicates), tr("stands there already"), tr("stand there already")),
+            (len(found.conflicts), tr("disagrees"), tr("disagree")),
+            (len(found.left_out), tr("is left out"), tr("are left out")),
         ):
             if count:
                 parts.append(f"{count} {one if count == 1 else more}")

@@ -19,11 +19,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from olive_almanac.core.records.entry import Entry, day_text
+from olive_almanac.core.dates import day_text
+from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of, proofs_tip
 from olive_almanac.steps.photo import shown_again_work
 from olive_almanac.steps.preparing import recipe_line
@@ -54,7 +56,7 @@ if TYPE_CHECKING:
     from olive_almanac.steps.active import ActiveTrial
 
 WIDE_PAGE = 1060  # logical px from which the history stands beside the entry
-AIR_WORDS = {"off": "Off", "low": "Low", "full": "Full"}
+AIR_WORDS = {"off": tr("Off"), "low": tr("Low"), "full": tr("Full")}
 
 
 STEPS = "steps"
@@ -75,7 +77,9 @@ class MarginGauge(Painted):
         self.entry, self.unit, self.fastest_mm_s = entry, unit, fastest_mm_s
         speed = entry.evidence.margins.speed
         self.setAccessibleName(
-            f"Margin {100 * (speed - 1):.0f} percent in speed" if speed else "Margin not known"
+            tr("Margin {speed:.0f} percent in speed", speed=100 * (speed - 1))
+            if speed
+            else tr("Margin not known")
         )
         self.update()
 
@@ -91,31 +95,38 @@ class MarginGauge(Painted):
         cut = self.entry.task == "cut"
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        hotter = "darker"
+        hotter = tr("darker")
         if cut:
-            hotter = "more char"
+            hotter = tr("more char")
         if painter.fontMetrics().horizontalAdvance(hotter) + 8 < at(0) - at(low):
             painter.drawText(QPointF(at(low), top - 10), hotter)
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
-        painter.drawText(QPointF(at(0) - 3, top - 10), "set here")
-        beyond = "too light"
+        painter.drawText(QPointF(at(0) - 3, top - 10), tr("set here"))
+        beyond = tr("too light")
         if cut:
-            beyond = "some begin to hang" if margins.is_sure else "starts to hang"
+            beyond = tr("some begin to hang") if margins.is_sure else tr("starts to hang")
         painter.drawText(QPointF(at(share) - 2, top - 10), beyond)
         y = top + tall + 17
         painter.drawText(QPointF(at(0) + 12, y), speed_text(setting.speed_mm_s, self.unit))
-        limit = f"at {speed_text(setting.speed_mm_s * margins.speed, self.unit)}"
+        limit = tr(
+            "at {speed_mm_s}", speed_mm_s=speed_text(setting.speed_mm_s * margins.speed, self.unit)
+        )
         if setting.speed_mm_s * margins.speed > self.fastest_mm_s:
-            limit = f"past its fastest, {speed_text(self.fastest_mm_s, self.unit)}"
+            limit = tr(
+                "past its fastest, {fastest_mm_s}",
+                fastest_mm_s=speed_text(self.fastest_mm_s, self.unit),
+            )
         painter.drawText(QPointF(at(share) + 2, y), limit)
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QPointF(at(0) + 12, y + 17), f"{percent_text(setting.power)} % power")
+        painter.drawText(
+            QPointF(at(0) + 12, y + 17), tr("{power} % power", power=percent_text(setting.power))
+        )
         if margins.power is not None:
             painter.drawText(
                 QPointF(at(share) + 2, y + 17),
-                f"or at {percent_text(setting.power * margins.power)} % power",
+                tr("or at {power} % power", power=percent_text(setting.power * margins.power)),
             )
 
     def _draw_zones(
@@ -163,7 +174,7 @@ class _Opens(QObject):
         super().__init__(picture)
         picture.setCursor(Qt.CursorShape.PointingHandCursor)
         picture.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        picture.setToolTip("Open large")
+        picture.setToolTip(tr("Open large"))
         picture.installEventFilter(self)
 
     def eventFilter(self, _picture: Any, event: QEvent) -> bool:
@@ -273,7 +284,7 @@ class EntryPage(Page):
             lines = ()
         self.history_holder.setVisible(bool(lines))
         if lines:
-            self.history.addWidget(Heading("History"))
+            self.history.addWidget(Heading(tr("History")))
         for day, why in lines[:12]:
             self.history.addWidget(label(day, "small", "second"))
             self.history.addWidget(label(why, "ui", wrap=True))
@@ -288,13 +299,13 @@ class EntryPage(Page):
         for part in (self.mark, self.state, self.reason, self.by, self.line):
             part.setVisible(subject.complete)
         if not subject.complete:
-            self.title.setText("Your book")
+            self.title.setText(tr("Your book"))
             self.lot.setText("")
             self._show_way_in()
             return
         self.title.setText(f"{subject.stock.short_name}, {TASK_WORDS[subject.task]}")
         if subject.stock.lot:
-            self.lot.setText(f"lot {subject.stock.lot}")
+            self.lot.setText(tr("lot {lot}", lot=subject.stock.lot))
         else:
             self.lot.setText("")
         state, reason = self.session.state
@@ -306,7 +317,7 @@ class EntryPage(Page):
             by = entry.prove_again_by
         self.reason.setText("" if by else reason if state not in ("barred", "cannot") else "")
         if by:
-            self.by.setText(f"prove again by {day_text(by)}")
+            self.by.setText(tr("prove again by {by}", by=day_text(by)))
         else:
             self.by.setText("")
         if not self.session.permission.allowed:
@@ -325,16 +336,16 @@ class EntryPage(Page):
             return
         self._recipes = self.presenter.recipes()
         names = [(str(at), one.name) for at, one in enumerate(self._recipes)]
-        names.append((STEPS, "change its steps …"))
-        prepared = WordPicker("ui_b", name="How the piece is prepared")
+        names.append((STEPS, tr("change its steps …")))
+        prepared = WordPicker("ui_b", name=tr("How the piece is prepared"))
         prepared.set_choices(names, str(self._recipes.index(entry.recipe)))
         prepared.picked.connect(self._prepare)
-        line = row(label("With", "h3"), prepared, None, gap=10)
+        line = row(label(tr("With"), "h3"), prepared, None, gap=10)
         if not plain:
             prepared.setToolTip(tip_text(recipe_line(entry.recipe)))
         if not plain and compact(False, True):
             steps = label(recipe_line(entry.recipe), "small", "second", wrap=True)
-            line = row(label("With", "h3"), prepared, steps, gap=10)
+            line = row(label(tr("With"), "h3"), prepared, steps, gap=10)
             line.setStretch(2, 1)
         self.body_layout.addLayout(line)
 
@@ -372,32 +383,37 @@ class EntryPage(Page):
     def _show_way_in(self) -> None:
         self.body_layout.addSpacing(px(14))
         self._paragraph(
-            "Every page holds one setting: power, speed, passes, with the cells that were burnt "
-            "to find it, how far it may "
-            "drift before it fails, and the day by which it must be proved again."
+            tr(
+                "Every page holds one setting: power, speed, passes, "
+                "with the cells that were burnt "
+                "to find it, how far it may "
+                "drift before it fails, and the day by which it must be proved again."
+            )
         )
         catalogue = self.session.catalogue
         have = (
-            "Choose your machine at the top."
+            tr("Choose your machine at the top.")
             if catalogue.machines
-            else "Add your machine: source, optical power, spot.",
-            "Choose a stock in the index."
+            else tr("Add your machine: source, optical power, spot."),
+            tr("Choose a stock in the index.")
             if catalogue.stocks
-            else "Add a stock: family, thickness, lot.",
+            else tr("Add a stock: family, thickness, lot."),
         )
         if not (catalogue.machines or catalogue.stocks):
-            have = ("Say at the left what you have and what it is to do.",)
+            have = (tr("Say at the left what you have and what it is to do."),)
         to_do = (
             *have,
-            "Plan a small coupon; the levels are suggested.",
-            "Burn it, read it by eye with one key a cell.",
-            "Decide, write it down, confirm it three times.",
+            tr("Plan a small coupon; the levels are suggested."),
+            tr("Burn it, read it by eye with one key a cell."),
+            tr("Decide, write it down, confirm it three times."),
         )
         for number, text in enumerate(to_do[1:] if self.session.subject.machine else to_do, 1):
             line = row(label(str(number), "num3"), label(text, "ui"), None, gap=14)
             self.body_layout.addLayout(line)
             self.body_layout.addSpacing(px(6))
-        show = button("The first job, step by step", "plain", tip="help beside the window, F1")
+        show = button(
+            tr("The first job, step by step"), "plain", tip=tr("help beside the window, F1")
+        )
         show.clicked.connect(lambda: self.window().show_help("first-job"))
         self.body_layout.addLayout(row(show, None))
         self._end_page()
@@ -411,24 +427,29 @@ class EntryPage(Page):
         question.show_permission(permission)
         self.body_layout.addWidget(question)
         self._paragraph(
-            "This is a caution from published properties, not a certification. The maker’s "
-            "safety sheet, the machine’s manual, local codes and a qualified laser safety "
-            "officer come first."
+            tr(
+                "This is a caution from published properties, not a certification. The maker’s "
+                "safety sheet, the machine’s manual, local codes and a qualified laser safety "
+                "officer come first."
+            )
         )
         self._end_page()
 
     def _show_untried(self) -> None:
         self.body_layout.addSpacing(px(16))
-        self._paragraph("Nothing is known of this stock on this machine yet.", "h2", "")
+        self._paragraph(tr("Nothing is known of this stock on this machine yet."), "h2", "")
         self._paragraph(
-            "A few cells at a time usually decide it: they are suggested from the family of the "
-            "stock, the beam and the thickness, and a plain grid can be burnt instead."
+            tr(
+                "A few cells at a time usually decide it: they are "
+                "suggested from the family of the "
+                "stock, the beam and the thickness, and a plain grid can be burnt instead."
+            )
         )
-        self.main_button = button("Plan a trial", "main", tip="Ctrl+Enter")
+        self.main_button = button(tr("Plan a trial"), "main", tip="Ctrl+Enter")
         self.main_button.clicked.connect(self.plan_asked)
         guess = button(
-            "Reckon a guess",
-            tip="from the family of the stock; marked as a guess until it was burnt",
+            tr("Reckon a guess"),
+            tip=tr("from the family of the stock; marked as a guess until it was burnt"),
         )
         guess.clicked.connect(self.presenter.reckon)
         self.body_layout.addLayout(row(self.main_button, guess, None, gap=10))
@@ -450,7 +471,7 @@ class EntryPage(Page):
 
     def _add_honours(self, entry: Entry, unit: str) -> None:
         setting = entry.setting
-        power, speed, passes = Figure("Power"), Figure("Speed"), Figure("Passes")
+        power, speed, passes = Figure(tr("Power")), Figure(tr("Speed")), Figure(tr("Passes"))
         power.show_number(percent_text(setting.power), "%")
         speed.show_number(
             number_text(speed_in(setting.speed_mm_s, unit)),
@@ -458,13 +479,15 @@ class EntryPage(Page):
             "" if unit == "mm/s" else speed_text(setting.speed_mm_s),
         )
         passes.show_number(str(setting.passes))
-        focus, air, pitch = (Figure(name, "num3") for name in ("Focus", "Air", "Line pitch"))
+        focus, air, pitch = (
+            Figure(name, "num3") for name in (tr("Focus"), tr("Air"), tr("Line pitch"))
+        )
         if setting.focus_mm > 0:
-            below = "below the top face"
+            below = tr("below the top face")
         elif setting.focus_mm < 0:
-            below = "above the top face"
+            below = tr("above the top face")
         else:
-            below = "on the top face"
+            below = tr("on the top face")
         focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
         air.show_number(AIR_WORDS[setting.air], "", ", ".join(further_words(setting, unit)))
         if setting.pitch_mm:
@@ -472,7 +495,7 @@ class EntryPage(Page):
                 number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi"
             )
         else:
-            pitch.show_number("none", "", "single line")
+            pitch.show_number(tr("none"), "", tr("single line"))
         for number, figures in enumerate(((power, speed, passes), (focus, air, pitch))):
             line = QHBoxLayout()
             line.setSpacing(0)
@@ -485,23 +508,25 @@ class EntryPage(Page):
 
     def _add_margin(self, entry: Entry, unit: str) -> None:
         margins = entry.evidence.margins
-        words = "quicker, and the tone is still right."
+        words = tr("quicker, and the tone is still right.")
         if entry.task == "cut":
-            words = "It could run this much quicker and still fall free."
+            words = tr("It could run this much quicker and still fall free.")
             if margins.is_sure:
-                words = f"quicker, and {round(20 * margins.keeps)} in 20 still fall free."
+                words = tr(
+                    "quicker, and {keeps} in 20 still fall free.", keeps=round(20 * margins.keeps)
+                )
         if margins.speed is None:
-            told = "no limit found up to twice the speed"
+            told = tr("no limit found up to twice the speed")
             if not entry.evidence.cells_read:
-                told = "not known yet"
+                told = tr("not known yet")
             self.body_layout.addLayout(
-                row(label("Margin", "h3"), label(told, "ui", "second"), None, gap=10)
+                row(label(tr("Margin"), "h3"), label(told, "ui", "second"), None, gap=10)
             )
             return
         share = f"{100 * (margins.speed - 1):.0f} %"
         self.body_layout.addLayout(
             row(
-                label("Margin", "h3"),
+                label(tr("Margin"), "h3"),
                 label(share, "num3"),
                 label(words, "ui", "second"),
                 None,
@@ -552,7 +577,11 @@ class EntryPage(Page):
         picture.show_desk(active, nearest.id)
         picture.opens.opened.connect(lambda: self._open_large(active, nearest.id))
         picture.setMaximumHeight(px(260))
-        caption = label(f"{active.trial.name}, nearest cell {nearest.id}", "small", "second")
+        caption = label(
+            tr("{trial}, nearest cell {id}", trial=active.trial.name, id=nearest.id),
+            "small",
+            "second",
+        )
         photo = PhotoEvidence()
         photo.opens.opened.connect(lambda: self._open_large(active, nearest.id))
         photo.setMaximumHeight(px(260))
@@ -606,7 +635,7 @@ class EntryPage(Page):
         else:
             picture = CouponPicture(ring=True)
             picture.show_desk(active, cell)
-        leave = button("Close")
+        leave = button(tr("Close"))
         leave.clicked.connect(dialog.accept)
         layout = col(
             label(f"{active.trial.name}, {active.trial.stock.label}", "h2"),
@@ -623,33 +652,38 @@ class EntryPage(Page):
         dialog.open()
 
     def _add_buttons(self, entry: Entry, state: str) -> None:
-        good = "The tone is right"
+        good = tr("The tone is right")
         if entry.task == "cut":
-            good = "It fell free"
+            good = tr("It fell free")
         trial = None
         if state == "proven":
-            self.main_button = button(good, "main", tip="note a confirming burn, Ctrl+Enter")
+            self.main_button = button(good, "main", tip=tr("note a confirming burn, Ctrl+Enter"))
             self.main_button.clicked.connect(self.note_burn)
         else:
-            words = "Confirm run"
+            words = tr("Confirm run")
             if state == "guess":
-                words = compact(words, "Plan the confirm run")
-            tip = "plan three squares of this very setting; Ctrl+Enter"
+                words = compact(words, tr("Plan the confirm run"))
+            tip = tr("plan three squares of this very setting; Ctrl+Enter")
             self.main_button = button(words, "main", tip=tip)
             self.main_button.clicked.connect(self.confirm_asked)
             if state == "guess":
-                trial = button(compact("Trial", "Plan a trial"))
+                trial = button(compact(tr("Trial"), tr("Plan a trial")))
                 trial.clicked.connect(self.plan_asked)
             else:
-                trial = button(good, tip="a job or piece that was burnt with this setting")
+                trial = button(good, tip=tr("a job or piece that was burnt with this setting"))
                 trial.clicked.connect(self.note_burn)
         short = trial is not None or entry.task != "cut"
-        copy = button("Copy" if short else compact("Copy", "Copy the numbers"), tip="Ctrl+Shift+C")
+        copy = button(
+            tr("Copy") if short else compact(tr("Copy"), tr("Copy the numbers")), tip="Ctrl+Shift+C"
+        )
         copy.clicked.connect(self.copy_numbers)
-        card = button("Card" if trial else compact("Card", "Print a card"), tip="as PDF, Ctrl+P")
+        card = button(
+            tr("Card") if trial else compact(tr("Card"), tr("Print a card")),
+            tip=tr("as PDF, Ctrl+P"),
+        )
         card.clicked.connect(self.print_card)
         failed = button(
-            "It failed today", "fail", tip="it is due again at once; Ctrl+Z takes it back"
+            tr("It failed today"), "fail", tip=tr("it is due again at once; Ctrl+Z takes it back")
         )
         failed.clicked.connect(lambda: self.presenter.confirm(passed=False))
         parts = [self.main_button, *([trial] if trial else []), copy, card, None]
@@ -671,7 +705,7 @@ class EntryPage(Page):
         text = self.presenter.clip()
         if text:
             QGuiApplication.clipboard().setText(text)
-            self.said.setText("Copied: " + text)
+            self.said.setText(tr("Copied: ") + text)
 
     def say(self, words: str) -> None:
         """Say a quiet word below the entry."""
@@ -681,5 +715,5 @@ class EntryPage(Page):
         """Write the card and show it as it will be printed."""
         path = self.presenter.write_card()
         if path is not None:
-            self.said.setText(f"The card is in {path}.")
+            self.said.setText(tr("The card is in {path}.", path=path))
             self.window().show_pages(path)

@@ -24,7 +24,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASK_WORDS
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_columns, index_rows
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
@@ -209,7 +210,7 @@ class IndexView(QTableView):
         self.verticalHeader().hide()
         self.verticalHeader().setMinimumSectionSize(10)
         self.horizontalHeader().setMinimumSectionSize(10)
-        self.setAccessibleName("Index of the book")
+        self.setAccessibleName(tr("Index of the book"))
         self.setTabKeyNavigation(False)
 
     def show_catalogue(
@@ -287,7 +288,7 @@ class IndexHead(Painted):
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
-        painter.drawText(QRectF(0, 26, NAME_WIDTH, 22), MIDDLE_LEFT, "Stock")
+        painter.drawText(QRectF(0, 26, NAME_WIDTH, 22), MIDDLE_LEFT, tr("Stock"))
         x, columns = float(NAME_WIDTH), self._model.columns
         for i, column in enumerate(columns):
             w = TASK_WIDTH[column.task]
@@ -302,7 +303,7 @@ class IndexHead(Painted):
                 painter.fillRect(QRectF(x + 7, 25.5, span - 14, 1), C("edge"))
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(x - 4, 26, w + 8, 22), CENTRE, column.task)
+            painter.drawText(QRectF(x - 4, 26, w + 8, 22), CENTRE, SHORT_TASK_WORDS[column.task])
             x += w
 
 

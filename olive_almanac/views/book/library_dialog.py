@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QListWidget
 
-from olive_almanac.core.records.entry import day_text
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.keeping import (
     OLD_DAYS,
     age_words,
@@ -34,7 +35,7 @@ if TYPE_CHECKING:
 
 __all__ = ["LibraryDialog"]
 
-SHARED = (
+SHARED = tr(
     "It lies on a server that several computers share: back it up where the server stands. Burn "
     "files and cards lie in this computer’s folder."
 )
@@ -46,43 +47,49 @@ class LibraryDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.main_window, self.session = window, window.session
-        self.setWindowTitle("The library")
+        self.setWindowTitle(tr("The library"))
         self.backups: tuple[Backup, ...] = ()
         self._work = LatestWork(window.work)
         store = self.session.store
         own = not store.server and window.folder == window.home
         self.says = label("", "ui", wrap=True)
-        self.copy = button("Copy it to …", tip="a stick, another disk: photos and all, read back")
+        self.copy = button(
+            tr("Copy it to …"), tip=tr("a stick, another disk: photos and all, read back")
+        )
         self.copy.clicked.connect(self._ask_copy)
-        self.back = button("Take in a copy …", tip="merged with this one: no revision is lost")
+        self.back = button(
+            tr("Take in a copy …"), tip=tr("merged with this one: no revision is lost")
+        )
         self.back.clicked.connect(self._ask_back)
-        self.elsewhere = button("Lies elsewhere …", tip="another folder from now on")
+        self.elsewhere = button(tr("Lies elsewhere …"), tip=tr("another folder from now on"))
         self.elsewhere.clicked.connect(self._ask_elsewhere)
-        self.stop = button("Stop", "plain")
+        self.stop = button(tr("Stop"), "plain")
         self.stop.clicked.connect(self._stop)
         self.stop.hide()
         self.age = label("", "ui", "second", wrap=True)
         self.list = QListWidget()
         self.list.setFont(scaled_font("ui"))
-        self.list.setAccessibleName("Backups, the newest first")
+        self.list.setAccessibleName(tr("Backups, the newest first"))
         self.list.currentRowChanged.connect(self._choose)
-        self.look = button("Try it first", tip="opens a copy of it; nothing of yours is touched")
+        self.look = button(
+            tr("Try it first"), tip=tr("opens a copy of it; nothing of yours is touched")
+        )
         self.look.clicked.connect(self._look)
-        self.put = button("Put it in place", tip="what is there now is kept beside it")
+        self.put = button(tr("Put it in place"), tip=tr("what is there now is kept beside it"))
         self.put.clicked.connect(self._ask_put)
-        close = button("Close")
+        close = button(tr("Close"))
         close.clicked.connect(self.reject)
         for part in (self.copy, self.elsewhere, self.list, self.look, self.put):
             part.setEnabled(own)
         self.setLayout(
             col(
-                row(label("The library", "h2"), None, HelpKey("copies")),
+                row(label(tr("The library"), "h2"), None, HelpKey("copies")),
                 hair("bold"),
-                label(f"In {store.server or store.folder}", "ui_b", wrap=True),
+                label(tr("In {server}", server=store.server or store.folder), "ui_b", wrap=True),
                 label(self._holds(), "ui", "second", wrap=True),
                 row(self.copy, self.back, self.elsewhere, None, gap=10),
                 self.says,
-                Heading("Backups"),
+                Heading(tr("Backups")),
                 self.age,
                 self.list,
                 row(self.look, self.put, None, self.stop, close, gap=10),
@@ -97,23 +104,25 @@ class LibraryDialog(QDialog):
         if store.server:
             self.age.setText(SHARED)
         elif not own:
-            self.age.setText("This is a library to play in, or a copy: its own one is kept apart.")
+            self.age.setText(
+                tr("This is a library to play in, or a copy: its own one is kept apart.")
+            )
         else:
             folder, services = window.home, window.services
-            self.age.setText("Looking at the backups …")
+            self.age.setText(tr("Looking at the backups …"))
             self._work.start(once(lambda: services.copies.backups_of(folder)), self._show_backups)
 
     def _holds(self) -> str:
         catalogue = self.session.catalogue
         counts = (
-            (len(catalogue.entries), "entry", "entries"),
-            (len(catalogue.machines), "machine", ""),
-            (len(catalogue.stocks), "stock", ""),
-            (len(self.session.trials.kept), "coupon", ""),
-            (len(catalogue.jobs), "job", ""),
-            (len(self.session.store.photo_names()), "photo", ""),
+            count_text(len(catalogue.entries), "entry", "entries"),
+            count_text(len(catalogue.machines), "machine"),
+            count_text(len(catalogue.stocks), "stock"),
+            count_text(len(self.session.trials.kept), "coupon"),
+            count_text(len(catalogue.jobs), "job"),
+            count_text(len(self.session.store.photo_names()), "photo"),
         )
-        return ", ".join(count_text(*one) for one in counts)
+        return ", ".join(counts)
 
     # -- backups -----------------------------------------------------------------------------------
 
@@ -124,13 +133,15 @@ class LibraryDialog(QDialog):
         self.list.addItems([backup_words(one, now) for one in found])
         good = [one for one in found if one.revisions]
         if not good:
-            self.age.setText("There is no backup yet: one is made on each day that it is opened.")
+            self.age.setText(
+                tr("There is no backup yet: one is made on each day that it is opened.")
+            )
         else:
             age = (now - good[0].made).days
-            told = f"The last backup is of {age_words(good[0].made, now)}."
+            told = tr("The last backup is of {made}.", made=age_words(good[0].made, now))
             if age > OLD_DAYS:
-                told += " That is long ago: copy the library to a stick."
-            self.age.setText(told + " One is made on each day that it is opened; 14 are kept.")
+                told += tr(" That is long ago: copy the library to a stick.")
+            self.age.setText(told + tr(" One is made on each day that it is opened; 14 are kept."))
             self.list.setCurrentRow(found.index(good[0]))
         self._choose(self.list.currentRow())
 
@@ -149,7 +160,7 @@ class LibraryDialog(QDialog):
         window, backup = self.main_window, self._chosen
         folder = look_folder(window.home)
         work = once(lambda: window.services.copies.open_in_copy(backup.path, folder))
-        words = f"the backup of {day_text(backup.made.date().isoformat())}"
+        words = tr("the backup of {date}", date=day_text(backup.made.date().isoformat()))
         self._work.start(work, lambda _: self._looked(folder, words), self._failed)
 
     def _looked(self, folder: Path, words: str) -> None:
@@ -160,13 +171,18 @@ class LibraryDialog(QDialog):
         if self.main_window.is_burning:
             return
         backup = self._chosen
-        words = (
-            f"The backup of {day_text(backup.made.date().isoformat())} "
-            f"({count_text(backup.revisions, 'revision')}) takes the place of this book. The file "
-            "that is there now is kept beside it, under a name of its own."
+        words = tr(
+            "The backup of {date} ({revisions}) takes the place of this book. The file "
+            "that is there now is kept beside it, under a name of its own.",
+            date=day_text(backup.made.date().isoformat()),
+            revisions=count_text(backup.revisions, "revision"),
         )
         self.question = AskDialog(
-            self, "Put a backup in place", words, "Put it in place", partial(self._put, backup)
+            self,
+            tr("Put a backup in place"),
+            words,
+            tr("Put it in place"),
+            partial(self._put, backup),
         )
         self.question.open()
 
@@ -177,7 +193,7 @@ class LibraryDialog(QDialog):
     # -- copies ------------------------------------------------------------------------------------
 
     def _ask_copy(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Below which folder?", str(Path.home()))
+        name = QFileDialog.getExistingDirectory(self, tr("Below which folder?"), str(Path.home()))
         if name:
             self.copy_to(Path(name))
 
@@ -187,7 +203,9 @@ class LibraryDialog(QDialog):
         copies = self.main_window.services.copies
         self._run(
             copy_to_stick(copies, self.main_window.home, folder, day),
-            lambda target: self.says.setText(f"The library is in {target}, read back whole."),
+            lambda target: self.says.setText(
+                tr("The library is in {target}, read back whole.", target=target)
+            ),
         )
 
     def _run(self, work: Iterator[Any], done: Any) -> None:
@@ -197,7 +215,7 @@ class LibraryDialog(QDialog):
         def take(item: Any) -> None:
             step, target = item
             if step:
-                self.says.setText(f"Copying: {step} …")
+                self.says.setText(tr("Copying: {step} …", step=step))
             else:
                 self.stop.hide()
                 done(target)
@@ -213,24 +231,26 @@ class LibraryDialog(QDialog):
     def _stop(self) -> None:
         self._work.stop()
         self.stop.hide()
-        self.says.setText("Stopped: nothing of the copy is left.")
+        self.says.setText(tr("Stopped: nothing of the copy is left."))
 
     def _ask_back(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "The folder of the copy", str(Path.home()))
+        name = QFileDialog.getExistingDirectory(
+            self, tr("The folder of the copy"), str(Path.home())
+        )
         if name:
             self.take_back(Path(name))
 
     def take_back(self, folder: Path) -> None:
         """Merge the library of a folder into this one."""
         if not is_library(folder):
-            self.says.setText(f"There is no library in {folder}.")
+            self.says.setText(tr("There is no library in {folder}.", folder=folder))
             return
         self.accept()
         self.main_window.navigate("book")
         self.main_window.page("book").take_in(folder / LIBRARY_FILES[0])
 
     def _ask_elsewhere(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Where it shall lie", str(Path.home()))
+        name = QFileDialog.getExistingDirectory(self, tr("Where it shall lie"), str(Path.home()))
         if name:
             self.lie_in(Path(name))
 
@@ -239,17 +259,23 @@ class LibraryDialog(QDialog):
         if self.main_window.is_burning or folder == self.main_window.home:
             return
         if is_library(folder):
-            words = f"The library that lies in {folder} is opened from now on; this one stays."
-            self._ask("Another library", words, "Open it", lambda: self._lie_in(folder))
+            words = tr(
+                "The library that lies in {folder} is opened from now on; this one stays.",
+                folder=folder,
+            )
+            self._ask(tr("Another library"), words, tr("Open it"), lambda: self._lie_in(folder))
         elif folder.exists() and any(folder.iterdir()):
-            self.says.setText(f"{folder} is not empty, and no library. Choose an empty folder.")
+            self.says.setText(
+                tr("{folder} is not empty, and no library. Choose an empty folder.", folder=folder)
+            )
         else:
-            words = (
-                f"Everything is copied to {folder} and read back; then the window works there, now "
-                "and at each start. What lies here stays as it is, as a copy."
+            words = tr(
+                "Everything is copied to {folder} and read back; then the window works "
+                "there, now and at each start. What lies here stays as it is, as a copy.",
+                folder=folder,
             )
             move = partial(self._move, folder)
-            self._ask("Lay the library elsewhere", words, "Lay it there", move)
+            self._ask(tr("Lay the library elsewhere"), words, tr("Lay it there"), move)
 
     def _ask(self, title: str, words: str, key: str, do: Any) -> None:
         self.question = AskDialog(self, title, words, key, do)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.fault_report import fault_report_work
 from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu, TakeInLibrary
@@ -60,14 +61,14 @@ class Welcome(Page):
         self.main_window = window
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(label("A book of proven settings", "h1"), None))
+        layout.addLayout(head(label(tr("A book of proven settings"), "h1"), None))
         layout.addSpacing(px(compact(8, 14)))
         self.sentence = QVBoxLayout()
         self.sentence.setSpacing(px(4))
         layout.addLayout(self.sentence)
         layout.addSpacing(px(8))
         self.answer = label("", "ui", "second", wrap=True)
-        self.begin = button("Plan the first cells", "main", tip="Ctrl+Enter")
+        self.begin = button(tr("Plan the first cells"), "main", tip="Ctrl+Enter")
         self.begin.clicked.connect(self.plan_first)
         self.mark = Mark("state", "guess", 26)
         for part in (self.mark, self.begin):  # until there is an answer
@@ -81,23 +82,25 @@ class Welcome(Page):
         layout.addWidget(hair())
         layout.addSpacing(px(6))
         self.add_machine = button(
-            "Add your machine", "plain", tip="all of it, then a stock, then a coupon"
+            tr("Add your machine"), "plain", tip=tr("all of it, then a stock, then a coupon")
         )
         self.add_machine.clicked.connect(lambda: window.add("machine"))
         self.old_notes = button(
-            "Bring in old notes", "plain", tip="a table or lines of text; your machine comes first"
+            tr("Bring in old notes"),
+            "plain",
+            tip=tr("a table or lines of text; your machine comes first"),
         )
         self.old_notes.clicked.connect(lambda: window.bring_in_notes())
         self.open_demo = button(
-            "Open the demo shop",
+            tr("Open the demo shop"),
             "plain",
-            tip="an invented shop in a folder of its own; your library stays empty",
+            tip=tr("an invented shop in a folder of its own; your library stays empty"),
         )
         self.open_demo.clicked.connect(window.open_demo)
         ways = (
-            (self.add_machine, "every field at leisure"),
-            (self.old_notes, "a table or lines of text become guesses"),
-            (self.open_demo, "an invented shop; your library stays empty"),
+            (self.add_machine, tr("every field at leisure")),
+            (self.old_notes, tr("a table or lines of text become guesses")),
+            (self.open_demo, tr("an invented shop; your library stays empty")),
         )
         for way, told in ways:
             layout.addLayout(row(way, label(compact("", told), "small", "second"), None, gap=8))
@@ -118,13 +121,16 @@ class Welcome(Page):
             from olive_almanac.steps import first_start  # start-up: in an empty library alone
 
             self.first = first_start.FirstStart(self.main_window.session)
-            source = self._picker("source", "Source", first_start.source_choices())
-            task = self._picker("task", "What it is to do", first_start.task_choices())
-            family = self._picker("family", "Stock", first_start.stock_choices())
-            watts, thick = self._number("watts", "Power, W"), self._number("thickness", "Thickness")
+            source = self._picker("source", tr("Source"), first_start.source_choices())
+            task = self._picker("task", tr("What it is to do"), first_start.task_choices())
+            family = self._picker("family", tr("Stock"), first_start.stock_choices())
+            watts, thick = (
+                self._number("watts", tr("Power, W")),
+                self._number("thickness", tr("Thickness")),
+            )
             for words in (
-                (Word("My", "ui"), source, Word("laser of", "ui"), watts, Word("W", "ui")),
-                (Word("is to", "ui"), task),
+                (Word(tr("My"), "ui"), source, Word(tr("laser of"), "ui"), watts, Word("W", "ui")),
+                (Word(tr("is to"), "ui"), task),
                 (thick, Word("mm", "ui"), family),
             ):
                 self.sentence.addLayout(row(*words, None, gap=6))
@@ -186,20 +192,20 @@ class IndexPage(Page):
     def __init__(self) -> None:
         super().__init__()
         self.order = "family"
-        self.filter = SearchField("Filter stocks", compact("", "/"))
+        self.filter = SearchField(tr("Filter stocks"), compact("", "/"))
         self.filter.setFixedWidth(px(compact(120, 150)))
         self.more = button(
-            compact("More", "The book"),
+            compact(tr("More"), tr("The book")),
             "plain",
-            tip="due this week, compare, old notes, save, print, share; Ctrl+B",
+            tip=tr("due this week, compare, old notes, save, print, share; Ctrl+B"),
         )
         mark_as_menu(self.more)
         self.index = IndexView()
         self.heads = IndexHead(self.index.index_model)
-        self.nothing = label("No stock has these words.", "ui", "second")
+        self.nothing = label(tr("No stock has these words."), "ui", "second")
         layout = QVBoxLayout(self)
         page_margins(layout, right=20)
-        layout.addLayout(head(label("Index", "h1"), None, self.filter, self.more, gap=8))
+        layout.addLayout(head(label(tr("Index"), "h1"), None, self.filter, self.more, gap=8))
         layout.addWidget(self.heads)
         layout.addWidget(self.nothing)
         layout.addWidget(self.index, 1)
@@ -308,25 +314,29 @@ class BookPage(StationPage):
         menu.setFont(scaled_font("ui"))
         entry, ready = self.session.entry is not None, self.session.library is not None
         for words, act, able in (
-            ("Due this week", lambda: self._open(DueDialog), ready),
-            ("How it is prepared", self.right.change_recipe, ready and entry),
-            ("Where and with what", self.main_window.ask_where, ready),
-            ("What went wrong", self.main_window.ask_wrong, ready),
-            ("Compare this setting", lambda: self._open(CompareDialog), ready and entry),
-            ("History of this entry", lambda: self._open(HistoryDialog), ready and entry),
-            ("Bring in old notes", self.bring_in_notes, ready),
+            (tr("Due this week"), lambda: self._open(DueDialog), ready),
+            (tr("How it is prepared"), self.right.change_recipe, ready and entry),
+            (tr("Where and with what"), self.main_window.ask_where, ready),
+            (tr("What went wrong"), self.main_window.ask_wrong, ready),
+            (tr("Compare this setting"), lambda: self._open(CompareDialog), ready and entry),
+            (tr("History of this entry"), lambda: self._open(HistoryDialog), ready and entry),
+            (tr("Bring in old notes"), self.bring_in_notes, ready),
             ("", None, True),
-            ("Save or print the book", self._save_book, ready),
+            (tr("Save or print the book"), self._save_book, ready),
             (
-                "Wall card of this machine",
-                lambda: self._write("wall card.pdf", write_wall_card_work),
+                tr("Wall card of this machine"),
+                lambda: self._write(tr("wall card.pdf"), write_wall_card_work),
                 ready,
             ),
-            ("Label for the rack", lambda: self._write("label.pdf", label_work), ready and entry),
+            (
+                tr("Label for the rack"),
+                lambda: self._write("label.pdf", label_work),
+                ready and entry,
+            ),
             ("", None, True),
-            ("The library, its copies and backups", self.main_window.ask_library, ready),
-            ("Take in another library", self._take_in, ready),
-            ("Report of what went wrong", self._write_report, ready),
+            (tr("The library, its copies and backups"), self.main_window.ask_library, ready),
+            (tr("Take in another library"), self._take_in, ready),
+            (tr("Report of what went wrong"), self._write_report, ready),
         ):
             if act is None:
                 menu.addSeparator()
@@ -361,7 +371,7 @@ class BookPage(StationPage):
         suggested = str(self.session.store.folder / "book.pdf")
         name, _ = QFileDialog.getSaveFileName(
             self,
-            "Save or print the book",
+            tr("Save or print the book"),
             suggested,
             ";;".join(f"{kind.name} (*{kind.suffix})" for kind in BOOK_FILES),
         )
@@ -381,14 +391,17 @@ class BookPage(StationPage):
 
     def _write(self, suggested: str, work: Any) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Write", str(self.session.store.folder / "cards" / suggested), "PDF (*.pdf)"
+            self,
+            tr("Write"),
+            str(self.session.store.folder / "cards" / suggested),
+            tr("PDF (*.pdf)"),
         )
         if name:
             self.main_window.work(work(self.session, Path(name)), self._shown(Path(name)))
 
     def _write_report(self) -> None:
         suggested = str(self.session.store.folder / "fault-report.zip")
-        name, _ = QFileDialog.getSaveFileName(self, "Write", suggested, "Report (*.zip)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write"), suggested, tr("Report (*.zip)"))
         if name:
             fault_file = self.main_window.services.fault_file()
             work = fault_report_work(self.session.store, fault_file, Path(name))
@@ -396,7 +409,7 @@ class BookPage(StationPage):
 
     def _take_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Another library", "", "Library (*.json almanac.db)"
+            self, tr("Another library"), "", tr("Library (*.json almanac.db)")
         )
         if name:
             self.take_in(Path(name))
@@ -412,7 +425,10 @@ class BookPage(StationPage):
 
     def _taken_in(self, merged: Merged) -> None:
         self.session.read_again()
-        told = [f"{one.table} {one.uid}: {one.kept} in force" for one in merged.conflicts[:6]]
+        told = [
+            tr("{table} {uid}: {kept} in force", table=one.table, uid=one.uid, kept=one.kept)
+            for one in merged.conflicts[:6]
+        ]
         if merged.left_out:
             self.session.tell(merged.says)
         self.right.say(" ".join([merged.says, *told]))
@@ -420,8 +436,11 @@ class BookPage(StationPage):
     def show_building(self) -> None:
         self.welcome.open_demo.setEnabled(False)
         self.welcome.note.setText(
-            "Building the demo shop: planning, burning and reading its coupons. This takes about "
-            "ten seconds."
+            tr(
+                "Building the demo shop: planning, burning and reading "
+                "its coupons. This takes about "
+                "ten seconds."
+            )
         )
 
     def main_action(self) -> None:

@@ -15,6 +15,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import SOURCES
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS, Task, rasters
 from olive_almanac.core.units import number_text, read_length_mm
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS as BOOK_STATES
 from olive_almanac.steps.files import below, write_file
 from olive_almanac.steps.first_start import stock_choices, task_choices
@@ -66,15 +67,18 @@ if TYPE_CHECKING:
 
 __all__ = ["WhereDialog"]
 
-LEAVES = ("machines", "how thick", "which kind to have")
+LEAVES = (tr("machines"), tr("how thick"), tr("which kind to have"))
 AIMS = {
-    "time": "quickest first",
-    "cost": "cheapest first",
-    "edge": "cleanest edge first",
-    "margin": "widest margin first",
+    "time": tr("quickest first"),
+    "cost": tr("cheapest first"),
+    "edge": tr("cleanest edge first"),
+    "margin": tr("widest margin first"),
 }
 STATES = {"reckoned": "guess"}  # drawn as a guess is
-STATE_WORDS = {**{state: word for state, (word, _) in BOOK_STATES.items()}, "reckoned": "Reckoned"}
+STATE_WORDS = {
+    **{state: word for state, (word, _) in BOOK_STATES.items()},
+    "reckoned": tr("Reckoned"),
+}
 LINE, NAMES, SETTING, COSTS = 62, 206, 236, 246
 BEGUN: tuple[tuple[str, float, Task], ...] = (
     ("plywood", 3.0, "cut"),
@@ -120,7 +124,7 @@ class WhereLine(ListLine):
         self._text(painter, (NAMES, 6, SETTING - 8, 26), numbers["setting"])
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        sure = f"{numbers['chance']} sure" if numbers["chance"] else ""
+        sure = tr("{numbers} sure", numbers=numbers["chance"]) if numbers["chance"] else ""
         below = "; ".join(filter(None, (sure, shown.optics)))
         self._text(painter, (NAMES, 30, SETTING - 8, 24), below)
         self._paint_time(painter, NAMES + SETTING, w - COSTS, h)
@@ -172,7 +176,7 @@ class WhereHead(Painted):
 
     def __init__(self, task: Task) -> None:
         super().__init__()
-        self._per = "100 cm²" if rasters(task) else "a metre"
+        self._per = "100 cm²" if rasters(task) else tr("a metre")
         self.setFixedHeight(px(24))
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
@@ -187,7 +191,7 @@ class WhereHead(Painted):
 
     @property
     def _time(self) -> str:
-        return f"time for {self._per}, range of 80 %"
+        return tr("time for {per}, range of 80 %", per=self._per)
 
 
 class ReachChart(Painted):
@@ -239,23 +243,23 @@ class WhereDialog(QDialog):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window, self.session = window, window.session
-        self.setWindowTitle("Where and with what")
+        self.setWindowTitle(tr("Where and with what"))
         self.rows: list[WhereRow] = []
         self._every = 0
         self.wishes: list[WhatIf] = []
         self.reaches: list[StockReach] = []
         self.needs: list[tuple[str, float, Task]] = list(self._first_needs())
         self._work = LatestWork(window.work)
-        self.leaf = Segments(LEAVES, 0, "What is compared")
+        self.leaf = Segments(LEAVES, 0, tr("What is compared"))
         self.leaf.chosen.connect(self._turn)
         self.leaves = QStackedWidget()
         for made in (self._machines_leaf(), self._reach_leaf(), self._need_leaf()):
             self.leaves.addWidget(made)
-        close = button("Close")
+        close = button(tr("Close"))
         close.clicked.connect(self.accept)
         self.setLayout(
             col(
-                row(label("Where and with what", "h2"), None, self.leaf),
+                row(label(tr("Where and with what"), "h2"), None, self.leaf),
                 hair("bold"),
                 self.leaves,
                 row(None, close),
@@ -284,10 +288,10 @@ class WhereDialog(QDialog):
 
     def _machines_leaf(self) -> QWidget:
         subject = self.session.subject
-        told = "Choose a stock first: Ctrl+2."
+        told = tr("Choose a stock first: Ctrl+2.")
         if subject.stock is not None:
             told = f"{subject.stock.label}, {TASK_WORDS[subject.task]}"
-        self.aim = own_picker("What counts first", AIMS, "time")
+        self.aim = own_picker(tr("What counts first"), AIMS, "time")
         self.aim.picked.connect(lambda _: self._show_rows())
         self.list = QVBoxLayout()
         self.list.setSpacing(0)
@@ -295,22 +299,22 @@ class WhereDialog(QDialog):
         inside.setLayout(col(self.list, None, gap=0))
         machines = {one.uid: one.label for one in self.session.catalogue.machines}
         now = subject.machine.uid if subject.machine else next(iter(machines), "")
-        self.whose = own_picker("Which machine", machines, now)
-        self.what = own_picker("What is otherwise", WHAT_IFS, "power")
-        self.much = Number("How much", 64)
+        self.whose = own_picker(tr("Which machine"), machines, now)
+        self.what = own_picker(tr("What is otherwise"), WHAT_IFS, "power")
+        self.much = Number(tr("How much"), 64)
         self.much.returnPressed.connect(self._wish)
-        add = button("What if", tip="adds a line with what would be")
+        add = button(tr("What if"), tip=tr("adds a line with what would be"))
         add.clicked.connect(self._wish)
-        self.drop = button("Drop the last", "plain")
+        self.drop = button(tr("Drop the last"), "plain")
         self.drop.clicked.connect(self._unwish)
         self.told = label("", "small", "second", wrap=True)
-        self.price, self.hour = Number("Its price", 64), Number("What an hour is worth", 56)
-        self.pays = button("Does it pay?", "plain", tip="over the jobs of the last year")
+        self.price, self.hour = Number(tr("Its price"), 64), Number(tr("What an hour is worth"), 56)
+        self.pays = button(tr("Does it pay?"), "plain", tip=tr("over the jobs of the last year"))
         self.pays.clicked.connect(self._ask_worth)
         money = (
-            label("It costs", "ui", "second"),
+            label(tr("It costs"), "ui", "second"),
             self.price,
-            label("and an hour of machine and person is worth", "ui", "second"),
+            label(tr("and an hour of machine and person is worth"), "ui", "second"),
             self.hour,
             label(self.session.preferences.currency, "ui", "second"),
             self.pays,
@@ -318,7 +322,7 @@ class WhereDialog(QDialog):
         self.money_row = box(row(*money, None, gap=8))
         self.worth = label("", "ui_b", wrap=True)
         self.worth.hide()
-        wish = (self.whose, label("had", "ui", "second"), self.what, self.much, add, self.drop)
+        wish = (self.whose, label(tr("had"), "ui", "second"), self.what, self.much, add, self.drop)
         leaf = QWidget()
         leaf.setLayout(
             col(
@@ -358,7 +362,7 @@ class WhereDialog(QDialog):
             self._say_worth(str(problem))
             return
         words = f"{machine.name} {wish.words(machine)}" if machine else ""
-        self._say_worth("Working it out …")
+        self._say_worth(tr("Working it out …"))
         self._work.start(work, lambda found: self._say_worth(worth_words(found, words)))
 
     def _say_worth(self, words: str) -> None:
@@ -375,9 +379,9 @@ class WhereDialog(QDialog):
         self.rows = []
         self._say_worth("")
         if stock is None:
-            self.told.setText("Choose a stock at the top of the window first.")
+            self.told.setText(tr("Choose a stock at the top of the window first."))
             return
-        self.told.setText("Working it out …")
+        self.told.setText(tr("Working it out …"))
         lines = where_lines(self.session, stock, task, self.wishes)
         self._every = len(lines)
         self._work.start(where_work(self.session, lines, task), self._take_row)
@@ -401,12 +405,12 @@ class WhereDialog(QDialog):
             self.list.addWidget(line)
         self.drop.setVisible(bool(self.wishes))
         self.money_row.setVisible(any(one.kind != "thickness" for one in self.wishes[-1:]))
-        said = (
+        said = tr(
             "Reckoned lines rest on the model and on kindred coupons: a trial tells. Enter on a "
             "line takes that machine. A new source’s power is what its maker says: ask whether "
             "it is optical."
         )
-        self.told.setText(said if len(self.rows) >= self._every else "Working it out …")
+        self.told.setText(said if len(self.rows) >= self._every else tr("Working it out …"))
 
     def _go_to(self, one: WhereRow) -> None:
         if one.to_hand:
@@ -419,9 +423,9 @@ class WhereDialog(QDialog):
         machine = self.session.subject.machine
         machines = {one.uid: one.label for one in self.session.catalogue.machines}
         now = machine.uid if machine else next(iter(machines), "")
-        self.reach_machine = own_picker("Machine", machines, now)
+        self.reach_machine = own_picker(tr("Machine"), machines, now)
         self.reach_machine.picked.connect(lambda _: self._reckon_reach())
-        self.print = button("Print the page", tip="to hang beside the machine, as PDF")
+        self.print = button(tr("Print the page"), tip=tr("to hang beside the machine, as PDF"))
         self.print.clicked.connect(self._print_reach)
         self.charts = QVBoxLayout()
         self.charts.setSpacing(px(2))
@@ -432,7 +436,7 @@ class WhereDialog(QDialog):
         leaf.setLayout(
             col(
                 row(
-                    label("What it cuts, up to what thickness:", "ui"),
+                    label(tr("What it cuts, up to what thickness:"), "ui"),
                     self.reach_machine,
                     None,
                     self.print,
@@ -451,11 +455,14 @@ class WhereDialog(QDialog):
         self.print.setEnabled(False)
         machine = self.session.catalogue.machine(self.reach_machine.key)
         if machine is None or self.session.library is None:
-            self.reach_told.setText("Add a machine and a stock in Set up first.")
+            self.reach_told.setText(tr("Add a machine and a stock in Set up first."))
             return
         self.reach_told.setText(
-            "In a box: thickness and passes; framed in ink where it was burnt; hatched where it "
-            "does not get through, or not within 15 min a metre. Four in five sure."
+            tr(
+                "In a box: thickness and passes; framed in ink where "
+                "it was burnt; hatched where it "
+                "does not get through, or not within 15 min a metre. Four in five sure."
+            )
         )
         self._work.start(reach_work(self.session, machine), self._take_reach)
 
@@ -469,7 +476,9 @@ class WhereDialog(QDialog):
         machine = self.session.catalogue.machine(self.reach_machine.key)
         if machine is None:
             return
-        path = below(self.session.store.folder / "cards", f"what {machine.uid} cuts.pdf")
+        path = below(
+            self.session.store.folder / "cards", tr("what {uid} cuts.pdf", uid=machine.uid)
+        )
         day = self.session.today().isoformat()
         if self.session.attempt(lambda: write_file(path, reach_page(machine, self.reaches, day))):
             self._window.show_pages(path)
@@ -485,12 +494,12 @@ class WhereDialog(QDialog):
         return tuple((*key, usual_task(stock)) for key, stock in list(seen.items())[:5])
 
     def _need_leaf(self) -> QWidget:
-        self.family = own_picker("Stock", dict(stock_choices()), "plywood")
-        self.thick = Number("Thickness, mm", 48)
+        self.family = own_picker(tr("Stock"), dict(stock_choices()), "plywood")
+        self.thick = Number(tr("Thickness, mm"), 48)
         self.thick.setText("3")
         self.thick.returnPressed.connect(self._add_need)
-        self.need_task = own_picker("Task", dict(task_choices()), "cut")
-        add = button("Add it")
+        self.need_task = own_picker(tr("Task"), dict(task_choices()), "cut")
+        add = button(tr("Add it"))
         add.clicked.connect(self._add_need)
         self.need_told = label("", "small", "ember", wrap=True)
         self.table = QVBoxLayout()
@@ -501,7 +510,7 @@ class WhereDialog(QDialog):
         leaf = QWidget()
         leaf.setLayout(
             col(
-                row(label("What I want to make:", "ui"), *wish, None, gap=8),
+                row(label(tr("What I want to make:"), "ui"), *wish, None, gap=8),
                 self.need_told,
                 scrolling(inside, (px(300), px(160))),
                 gap=6,
@@ -512,7 +521,7 @@ class WhereDialog(QDialog):
 
     def _add_need(self) -> None:
         try:
-            mm = read_length_mm(self.thick.text(), "Thickness")
+            mm = read_length_mm(self.thick.text(), tr("Thickness"))
         except AlmanacError as problem:
             self.need_told.setText(str(problem))
             return
@@ -533,7 +542,7 @@ class WhereDialog(QDialog):
             lines = keeping_words(self.session, source)
             told = [label(line, "small", "second", wrap=True) for line in lines]
             heads.append(box(col(label(named, "h3"), *told, None, gap=0)))
-        self.table.addWidget(self._need_line(label("A usual one of its kind", "ui_b"), heads))
+        self.table.addWidget(self._need_line(label(tr("A usual one of its kind"), "ui_b"), heads))
         self.table.addWidget(hair("bold"))
         self._work.start(need_work(wishes), self._take_need)
 

@@ -23,6 +23,7 @@ from olive_almanac.core.units import (
     speed_in,
     speed_text,
 )
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
@@ -45,7 +46,6 @@ from olive_almanac.views.parts import (
     col,
     hair,
     head,
-    in_sentence,
     label,
     page_margins,
     row,
@@ -57,7 +57,7 @@ from olive_almanac.views.window import MainWindow
 
 ARMED_FOR_MS = 60_000
 
-BURNT_THERE = "It was burnt on the machine"
+BURNT_THERE = tr("It was burnt on the machine")
 
 
 class BurnPage(StationPage):
@@ -78,13 +78,15 @@ class BurnPage(StationPage):
         self._disarm.timeout.connect(self._disarmed)
         self._armed_for: Trial | None = None  # whose program was checked
         self._asked_for: object = None  # the trial and the needed steps that were asked about
-        self.pace = PacePicker(("real time", "60 × faster", "at once"))
+        self.pace = PacePicker((tr("real time"), tr("60 × faster"), tr("at once")))
         self.pace.chosen.connect(lambda _: set_pace(self.presenter.wire, self.pace.times))
-        self.burner = Segments(["by file", "serial port"], 0, "How the coupon gets burnt")
+        self.burner = Segments(
+            [tr("by file"), tr("serial port")], 0, tr("How the coupon gets burnt")
+        )
         self.burner.chosen.connect(lambda _: self._choose_burner())
         self.title, self.progress = label("", "h1"), label("", "ui_b")
         self.picture = CouponPicture()
-        self.nothing = label("No coupon waits to be burnt. Plan one first.", "h2", wrap=True)
+        self.nothing = label(tr("No coupon waits to be burnt. Plan one first."), "h2", wrap=True)
         self.alarm = box(row())
         self.alarm.setObjectName("alarm")
         self.alarm.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -106,7 +108,7 @@ class BurnPage(StationPage):
         self.log.setReadOnly(True)
         self.log.setFont(scaled_font("small"))
         self.log.setFixedHeight(px(compact(66, 92)))
-        self.log.setAccessibleName("Log of the run")
+        self.log.setAccessibleName(tr("Log of the run"))
         layout.addWidget(self.log)
         self.right = self._build_right()
         across = QHBoxLayout(self)
@@ -123,7 +125,7 @@ class BurnPage(StationPage):
         self.now = label("", "h2")
         layout.addLayout(head(self.now, None, topic="burn/On your machine"))
         layout.addSpacing(px(6))
-        self.power, self.speed = Figure("Power"), Figure("Speed")
+        self.power, self.speed = Figure(tr("Power")), Figure(tr("Speed"))
         numbers = row(self.power, self.speed, gap=10)
         numbers.setStretch(0, 2)
         numbers.setStretch(1, 5)
@@ -139,9 +141,9 @@ class BurnPage(StationPage):
         )
         layout.addSpacing(px(4))
         lines = (
-            ("Burnt so far", self.elapsed),
-            ("Still to burn", self.left_time),
-            ("Energy so far", self.energy),
+            (tr("Burnt so far"), self.elapsed),
+            (tr("Still to burn"), self.left_time),
+            (tr("Energy so far"), self.energy),
         )
         for words, value in lines[: compact(2, 3)]:
             layout.addLayout(row(label(words, "ui", "second"), None, value))
@@ -155,18 +157,18 @@ class BurnPage(StationPage):
         self.files = self._build_files()
         layout.addWidget(self.files)
         layout.addSpacing(px(8))
-        self.pace_label = label(compact("", "Stand-in bench"), "h3")
+        self.pace_label = label(compact("", tr("Stand-in bench")), "h3")
         self.pace_row = box(row(self.pace_label, None, self.pace))
         layout.addWidget(self.pace_row)
         layout.addSpacing(px(6))
         self.main = BigKey("", "main")
-        self.main.setToolTip("Ctrl+Enter; Space holds and goes on")
+        self.main.setToolTip(tr("Ctrl+Enter; Space holds and goes on"))
         self.main.clicked.connect(self.main_action)
-        self.stop_key = BigKey("Stop", "fail")
-        self.stop_key.setToolTip("Escape")
+        self.stop_key = BigKey(tr("Stop"), "fail")
+        self.stop_key.setToolTip(tr("Escape"))
         self.stop_key.clicked.connect(self.stop)
-        self.close_key = BigKey("Close the run")
-        self.close_key.setToolTip("the rest stays unburnt; what has burnt can be read")
+        self.close_key = BigKey(tr("Close the run"))
+        self.close_key.setToolTip(tr("the rest stays unburnt; what has burnt can be read"))
         self.close_key.clicked.connect(lambda: self.session.attempt(self.presenter.close_run))
         layout.addLayout(row(self.main, self.stop_key, self.close_key, gap=10))
         return right
@@ -174,28 +176,31 @@ class BurnPage(StationPage):
     def _build_files(self) -> QWidget:
         self.where = label("", "small", "second", wrap=True)
         open_folder = button(
-            "Open the folder", tip="coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json"
+            tr("Open the folder"), tip=tr("coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json")
         )
         open_folder.clicked.connect(self._open_folder)
         copy = button(
-            "Copy to a stick", tip="copies coupon.nc and coupon.svg to a folder of your choice"
+            tr("Copy to a stick"),
+            tip=tr("copies coupon.nc and coupon.svg to a folder of your choice"),
         )
         copy.clicked.connect(self._copy_files)
         self.port_key = button(
-            "Serial port", "plain", tip="the port at this computer, and how the controller speaks"
+            tr("Serial port"),
+            "plain",
+            tip=tr("the port at this computer, and how the controller speaks"),
         )
         self.port_key.clicked.connect(self._ask_port)
         self.elsewhere = button(
-            BURNT_THERE, tip="the whole coupon has been burnt; go on to read it"
+            BURNT_THERE, tip=tr("the whole coupon has been burnt; go on to read it")
         )
         self.elsewhere.clicked.connect(self._burnt_elsewhere)
         self.rehearse = button(
-            "Rehearse it on the stand-in",
+            tr("Rehearse it on the stand-in"),
             "plain",
-            tip="burns and reads a copy that is thrown away: nothing of it enters the book",
+            tip=tr("burns and reads a copy that is thrown away: nothing of it enters the book"),
         )
         self.rehearse.clicked.connect(self._rehearse)
-        title = row(label("For your machine", "h3"), None, self.burner, gap=6)
+        title = row(label(tr("For your machine"), "h3"), None, self.burner, gap=6)
         return box(
             col(
                 title,
@@ -263,7 +268,7 @@ class BurnPage(StationPage):
         else:
             self.alarm_text.setText("")
         if active is None:
-            self.title.setText("Burn")
+            self.title.setText(tr("Burn"))
             self.progress.setText("")
             return
         cell, broke_off = self.presenter.current, self.presenter.broke_off
@@ -271,17 +276,19 @@ class BurnPage(StationPage):
         if burnt != self._told_on_rail:
             self._told_on_rail = burnt
             self.main_window.rail.refresh(self.main_window.station)
-        self.title.setText(f"Burn {in_sentence(active.trial.name)}")
+        self.title.setText(tr("Burn {trial}", trial=mid_sentence(active.trial.name)))
         if broke_off:
-            word = "broken off"
+            word = tr("broken off")
         else:
-            word = {"running": "burning", "paused": "held", "done": "done"}.get(running or "", "")
+            word = {"running": tr("burning"), "paused": tr("held"), "done": tr("done")}.get(
+                running or "", ""
+            )
         self.progress.setText(
-            f"{burnt} of {cells} burnt"
+            tr("{burnt} of {cells} burnt", burnt=burnt, cells=cells)
             + (f", {word}" if word and (burnt < cells or broke_off) else "")
         )
         self.main_window.setWindowTitle(
-            f"{self.presenter.told_left()}, Olive Almanac"
+            tr("{told_left}, Olive Almanac", told_left=self.presenter.told_left())
             if self.is_running()
             else self.main_window.title
         )
@@ -313,21 +320,21 @@ class BurnPage(StationPage):
         self.stop_key.setVisible(going)
         self.close_key.setVisible(bool(broke_off) and not going and bool(active.burnt) and not done)
         if done:
-            words = "Read the coupon"
+            words = tr("Read the coupon")
         elif going:
-            words = {"running": "Hold", "paused": "Go on"}[self.presenter.running]
+            words = {"running": tr("Hold"), "paused": tr("Go on")}[self.presenter.running]
         elif self.on_port:
-            words = "Arm the port"
+            words = tr("Arm the port")
             if self.armed:
-                words = "Start the beam"
+                words = tr("Start the beam")
         elif self.plays:
-            words = "Burn on the stand-in"
+            words = tr("Burn on the stand-in")
             if active.burnt or active.run.started:
-                words = "Burn the rest"
+                words = tr("Burn the rest")
         else:
             words = BURNT_THERE
             if active.burnt:
-                words = "The rest was burnt too"
+                words = tr("The rest was burnt too")
         self.main.setText(words)
 
     def _show_notes(self, broke_off: str) -> None:
@@ -339,53 +346,65 @@ class BurnPage(StationPage):
             return
         presenter, left = self.presenter, unticked(self.session)
         if broke_off:
-            self._note("stop", "mind", "The run broke off", f"{capital(broke_off)}.")
+            self._note("stop", "mind", tr("The run broke off"), f"{capital(broke_off)}.")
         for cell_id in presenter.unsure:
-            whole = button("It is whole", tip=f"{cell_id} can be read")
+            whole = button(tr("It is whole"), tip=tr("{cell_id} can be read", cell_id=cell_id))
             whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))
-            leave = button("Leave it out", tip=f"{cell_id} is neither read nor burnt again")
+            leave = button(
+                tr("Leave it out"),
+                tip=tr("{cell_id} is neither read nor burnt again", cell_id=cell_id),
+            )
             leave.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, False))
             self._note(
                 "stop",
                 "act",
-                f"{cell_id} may be half burnt",
-                "It is not burnt again. Look at it:",
+                tr("{cell_id} may be half burnt", cell_id=cell_id),
+                tr("It is not burnt again. Look at it:"),
                 whole,
                 leave,
             )
         missing = unticked_needed(self.session)
         if presenter.current is not None and self._is_asking and not broke_off:
-            there = button("To the checklist", "plain")
+            there = button(tr("To the checklist"), "plain")
             there.clicked.connect(lambda: self.main_window.navigate("set_up"))
             self._note(
                 "stop",
                 "act",
-                "Is it prepared?",
-                f"Not ticked: {'; '.join(missing)}. The same key burns all the same.",
+                tr("Is it prepared?"),
+                tr(
+                    "Not ticked: {missing}. The same key burns all the same.",
+                    missing="; ".join(missing),
+                ),
                 beside=there,
             )
         elif presenter.current is not None and left and not broke_off:
-            there = button("To the checklist", "plain")
+            there = button(tr("To the checklist"), "plain")
             there.clicked.connect(lambda: self.main_window.navigate("set_up"))
             lines = len(checks_of(self.session))
             ticked = lines - len(left)
             self._note(
                 "stop",
                 "act" if self.on_port else "mind",
-                compact(f"{ticked} of {lines} ticked", f"Checklist: {ticked} of {lines} ticked"),
-                f"Next: {left[0].lower()}.",
+                compact(
+                    tr("{ticked} of {lines} ticked", ticked=ticked, lines=lines),
+                    tr("Checklist: {ticked} of {lines} ticked", ticked=ticked, lines=lines),
+                ),
+                tr("Next: {left}.", left=mid_sentence(left[0])),
                 beside=there,
             )
         if presenter.active is not None and is_hotter(presenter.active.trial):
             self._note(
-                "fire", "act", "Hotter than expected", "Low energy first. Stop at the first flare."
+                "fire",
+                "act",
+                tr("Hotter than expected"),
+                tr("Low energy first. Stop at the first flare."),
             )
         if self.armed:
             self._note(
                 "eyes",
                 "act",
-                "Armed: the next key starts the beam",
-                "Everyone in the room wears eyewear. Disarms in a minute.",
+                tr("Armed: the next key starts the beam"),
+                tr("Everyone in the room wears eyewear. Disarms in a minute."),
             )
 
     def _note(
@@ -405,7 +424,7 @@ class BurnPage(StationPage):
     def _show_setting(self, cell: Cell) -> None:
         unit = self.session.preferences.speed_unit
         if cell is None:
-            self.now.setText("Nothing is left to burn")
+            self.now.setText(tr("Nothing is left to burn"))
             self.power.setVisible(False)
             self.speed.setVisible(False)
             self.more.setText("")
@@ -413,7 +432,11 @@ class BurnPage(StationPage):
         setting = cell.setting
         self.power.setVisible(True)
         self.speed.setVisible(True)
-        self.now.setText(f"{'Now' if self.is_running() else 'Next'}: cell {cell.id}")
+        self.now.setText(
+            tr("Now: cell {id}", id=cell.id)
+            if self.is_running()
+            else tr("Next: cell {id}", id=cell.id)
+        )
         self.power.show_number(percent_text(setting.power), "%")
         self.speed.show_number(
             number_text(speed_in(setting.speed_mm_s, unit)),
@@ -428,11 +451,27 @@ class BurnPage(StationPage):
             return super().in_hand()
         unit = self.session.preferences.speed_unit
         held = self.presenter.running == "paused"
-        told = "held" if held else f"{duration_text(self.presenter.left_s)} left"
-        keys = f"Space {'goes on' if held else 'holds'}, Escape stops" if self.is_running() else ""
+        told = (
+            tr("held") if held else tr("{left_s} left", left_s=duration_text(self.presenter.left_s))
+        )
+        keys = (
+            ""
+            if not self.is_running()
+            else tr("Space goes on, Escape stops")
+            if held
+            else tr("Space holds, Escape stops")
+        )
         return InHand(
-            f"{active.trial.name}: {len(active.burnt)} of {len(active.trial.cells)} burnt, {told}",
-            f"{'Now' if self.is_running() else 'Next'}: cell {cell.id}",
+            tr(
+                "{trial}: {burnt} of {cells} burnt, {told}",
+                trial=active.trial.name,
+                burnt=len(active.burnt),
+                cells=len(active.trial.cells),
+                told=told,
+            ),
+            tr("Now: cell {id}", id=cell.id)
+            if self.is_running()
+            else tr("Next: cell {id}", id=cell.id),
             numbers_of(cell.setting, unit),
             ", ".join(setting_words(cell.setting, unit)[1:]),
             keys,
@@ -523,8 +562,11 @@ class BurnPage(StationPage):
             left = unticked(self.session)
             if left:
                 self.session.tell(
-                    f"The port is not armed: the checklist lacks {left[0].lower()}. Tick all "
-                    "its lines in Set up first."
+                    tr(
+                        "The port is not armed: the checklist lacks {left}. Tick all its lines in "
+                        "Set up first.",
+                        left=mid_sentence(left[0]),
+                    )
                 )
                 return
             active = self.session.active
@@ -564,7 +606,7 @@ class BurnPage(StationPage):
 
     def _copy_files(self) -> None:
         active = self.session.active
-        folder = QFileDialog.getExistingDirectory(self, "Copy the burn file to")
+        folder = QFileDialog.getExistingDirectory(self, tr("Copy the burn file to"))
         if folder and active is not None:
             self.session.attempt(lambda: self._copy_into(active.trial, folder))
 
@@ -575,8 +617,11 @@ class BurnPage(StationPage):
                 content = (source / name).read_bytes()
             except OSError as problem:
                 raise AlmanacError(
-                    f"{source / name} cannot be read ({problem.strerror}). Write the burn file "
-                    "again in Plan."
+                    tr(
+                        "{source} cannot be read ({strerror}). Write the burn file again in Plan.",
+                        source=source / name,
+                        strerror=problem.strerror,
+                    )
                 ) from problem
             write_file(Path(folder) / f"{trial.id}-{name}", content)
 
@@ -593,4 +638,4 @@ class BurnPage(StationPage):
 def _energy_text(joules: float) -> str:
     if joules < 1000:
         return f"{number_text(joules, 3)} J"
-    return f"{number_text(joules / 1000, 3)} kJ"
+    return tr("{joules} kJ", joules=number_text(joules / 1000, 3))

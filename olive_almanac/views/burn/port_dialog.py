@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QDialog, QWidget
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.words import tr
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port
 from olive_almanac.views.form import Form
 from olive_almanac.views.parts import col
@@ -24,12 +25,12 @@ class PortDialog(QDialog):
     def __init__(self, session: Session, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.session = session
-        self.setWindowTitle("Serial port of the machine")
+        self.setWindowTitle(tr("Serial port of the machine"))
         self.form = Form("port")
         self.form.show_fields(
             port_fields(session.preferences),
-            "Serial port",
-            "Keep this port",
+            tr("Serial port"),
+            tr("Keep this port"),
             can_leave=True,
             can_add=False,
         )

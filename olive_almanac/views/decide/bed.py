@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.units import number_text
 from olive_almanac.core.upkeep.bed_map import BedMap
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import CENTRE
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
 
@@ -31,7 +32,7 @@ class BedChart(Painted):
         self.bed_mm = (900.0, 600.0)
         self.note = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("The bed from above")
+        self.setAccessibleName(tr("The bed from above"))
 
     def show_bed(self, found: BedMap | None, bed_mm: tuple[float, float], note: str) -> None:
         """Draw another bed map."""
@@ -56,8 +57,10 @@ class BedChart(Painted):
         painter.drawRect(bed)
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(bed.left(), bed.bottom() + 24, bed.width(), 18), CENTRE, "front")
-        painter.drawText(QRectF(bed.left(), bed.top() - 42, bed.width(), 18), CENTRE, "rear")
+        painter.drawText(
+            QRectF(bed.left(), bed.bottom() + 24, bed.width(), 18), CENTRE, tr("front")
+        )
+        painter.drawText(QRectF(bed.left(), bed.top() - 42, bed.width(), 18), CENTRE, tr("rear"))
         for place, need in zip(self.found.places, self.found.need, strict=True):
             self._draw_spot(painter, self._at(bed, place), need)
         if self.found.story == "tilt":
@@ -107,7 +110,7 @@ class BedChart(Painted):
         for (x, y), shim in zip(CORNERS, self.found.shims_mm, strict=True):
             if shim < LEAST_SHIM_MM:
                 continue
-            words = f"shim {number_text(shim, 2)} mm"
+            words = tr("shim {shim} mm", shim=number_text(shim, 2))
             left = bed.left() - 20 if x < 0 else bed.right() - 90
             top = bed.bottom() + 4 if y < 0 else bed.top() - 24
             box = QRectF(left, top, 110, 20)
@@ -146,4 +149,4 @@ class BedChart(Painted):
 
 def _spot_words(need: float) -> str:
     share = round(100 * math.expm1(need))
-    return f"+{share} %" if share > 0 else "best"
+    return f"+{share} %" if share > 0 else tr("best")

@@ -13,7 +13,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.units import number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.units import fixed_text, number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
 
@@ -203,7 +204,7 @@ class SlicesChart(Chart):
     focus.
     """
 
-    NAME = "Chance over speed"
+    NAME = tr("Chance over speed")
 
     def __init__(self) -> None:
         super().__init__()
@@ -226,7 +227,9 @@ class SlicesChart(Chart):
 
     def names(self) -> Any:
         power, focus = percent_text(self.slices.power), number_text(self.slices.focus_mm)
-        return f"Speed, {self.unit}", f"Chance to fall free at {power} % power, focus {focus} mm"
+        return tr("Speed, {unit}", unit=self.unit), tr(
+            "Chance to fall free at {power} % power, focus {focus} mm", power=power, focus=focus
+        )
 
     def y_text(self, value: float) -> str:
         return f"{100 * value:.0f} %"
@@ -253,7 +256,7 @@ class SlicesChart(Chart):
         self.plate(
             painter,
             axes.at(axes.x[1], self.target) - QPointF(130, -26),
-            f"house rule {100 * self.target:g} %",
+            tr("house rule {target:g} %", target=100 * self.target),
             axes.area,
         )
 
@@ -283,7 +286,7 @@ class FocusChart(DecisionChart):
     doubt.
     """
 
-    NAME = "Line width over focus height"
+    NAME = tr("Line width over focus height")
     MEASURED = "lines"
 
     def scales(self) -> Any:
@@ -293,7 +296,7 @@ class FocusChart(DecisionChart):
         return _margined(min(heights), max(heights)), (0.0, 1.12 * max(widths))
 
     def names(self) -> Any:
-        return "Focus below the top face, mm", "Width of the burnt line, mm"
+        return tr("Focus below the top face, mm"), tr("Width of the burnt line, mm")
 
     def draw(self, painter: QPainter, axes: Any) -> None:
         fit = self.decision.fit
@@ -316,7 +319,7 @@ class FocusChart(DecisionChart):
 class KerfChart(DecisionChart):
     """Every measured kerf along X and along Y, with their means and errors."""
 
-    NAME = "Kerf along X and Y"
+    NAME = tr("Kerf along X and Y")
     MEASURED = "measured"
     AXES = ("x", "y")
 
@@ -331,13 +334,13 @@ class KerfChart(DecisionChart):
         return (-0.5, 1.5), (max(0.0, low - gap), high + gap)
 
     def names(self) -> Any:
-        return "Filled: slots of the comb.  Open: stacks.", "Kerf, mm"
+        return tr("Filled: slots of the comb.  Open: stacks."), tr("Kerf, mm")
 
     def x_text(self, value: float) -> str:
-        return {0.0: "along X", 1.0: "along Y"}.get(value, "")
+        return {0.0: tr("along X"), 1.0: tr("along Y")}.get(value, "")
 
     def y_text(self, value: float) -> str:
-        return f"{value:.3f}".rstrip("0")
+        return fixed_text(value, 3).rstrip("0")
 
     def draw(self, painter: QPainter, axes: Any) -> None:
         for n, axis in enumerate(self.AXES):
@@ -362,7 +365,10 @@ class KerfChart(DecisionChart):
                 self.taken.append(QRectF(at.x() - 7, at.y() - 7, 14, 14))
             if row is not None:
                 self.plate(
-                    painter, axes.at(n + 0.28, mean), f"{mean:.3f} ± {error:.3f} mm", axes.area
+                    painter,
+                    axes.at(n + 0.28, mean),
+                    f"{fixed_text(mean, 3)} ± {fixed_text(error, 3)} mm",
+                    axes.area,
                 )
 
 
@@ -371,7 +377,7 @@ class ToneChart(Chart):
     it the ramp that the table makes even.
     """
 
-    NAME = "Lightness over what makes it"
+    NAME = tr("Lightness over what makes it")
 
     def __init__(self) -> None:
         super().__init__()
@@ -395,7 +401,7 @@ class ToneChart(Chart):
         )
 
     def names(self) -> Any:
-        return self.table.dial_name if self.table else "Power", "Lightness L*"
+        return self.table.dial_name if self.table else tr("Power"), tr("Lightness L*")
 
     def x_text(self, value: float) -> str:
         return f"{percent_text(value)} %"
@@ -420,8 +426,8 @@ class ToneChart(Chart):
             self.plate(
                 painter,
                 axes.at(last, axes.y[1]) + QPointF(0, 10),
-                "turns: stronger does not get further",
+                tr("turns: stronger does not get further"),
                 axes.area,
             )
         middle = axes.at(last / 2, float(self.table.lightness[[0, -1]].mean()))
-        self.plate(painter, middle, "even ramp", axes.area)
+        self.plate(painter, middle, tr("even ramp"), axes.area)

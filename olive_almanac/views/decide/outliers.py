@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.units import passes_text, percent_text, speed_text
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
 
 LINE = 74.0
-AGREES = "No reading stands out: each is likely, given all the others."
+AGREES = tr("No reading stands out: each is likely, given all the others.")
 
 
 class OutlierList(Painted):
@@ -36,7 +37,7 @@ class OutlierList(Painted):
         self.at, self.note = 0, ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Outliers: readings that the model does not expect")
+        self.setAccessibleName(tr("Outliers: readings that the model does not expect"))
 
     def show_outliers(self, outliers: Any, session: Session, note: str) -> None:
         """Show the readings of the coupon on the desk first; those of earlier coupons cannot be
@@ -87,23 +88,27 @@ class OutlierList(Painted):
             draw_verdict(painter, QRectF(70, y + 10, 20, 20), one.verdict)
             painter.setFont(F("ui_b"))
             read, expected = (
-                VERDICT_WORDS.get(word, "Holds").lower() for word in (one.verdict, one.expected)
+                mid_sentence(VERDICT_WORDS.get(word, tr("Holds")))
+                for word in (one.verdict, one.expected)
             )
             painter.drawText(
                 QRectF(98, y + 6, width - 110, 28),
                 MIDDLE_LEFT,
-                f"read as {read}, expected {expected}",
+                tr("read as {read}, expected {expected}", read=read, expected=expected),
             )
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
             if one.chance < 0.01:
-                chance = "under 1 %"
+                chance = tr("under 1 %")
             else:
                 chance = f"{100 * one.chance:.0f} %"
             passes = passes_text(setting.passes)
-            told = (
-                f"{percent_text(setting.power)} %, "
-                f"{speed_text(setting.speed_mm_s, self.unit)}, {passes}; {chance} likely"
+            told = tr(
+                "{power} %, {speed_mm_s}, {passes}; {chance} likely",
+                power=percent_text(setting.power),
+                speed_mm_s=speed_text(setting.speed_mm_s, self.unit),
+                passes=passes,
+                chance=chance,
             )
             painter.drawText(QRectF(98, y + 6, width - 112, 28), MIDDLE_RIGHT, told)
             painter.setFont(F("ui"))
@@ -116,7 +121,9 @@ class OutlierList(Painted):
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
             painter.drawText(
-                foot, MIDDLE_LEFT, "Enter, or a click, goes to the cell. All other readings agree."
+                foot,
+                MIDDLE_LEFT,
+                tr("Enter, or a click, goes to the cell. All other readings agree."),
             )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

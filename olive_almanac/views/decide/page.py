@@ -17,6 +17,7 @@ from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.records.recipe import key_of
 from olive_almanac.core.units import chance_text, number_text, percent_text, speed_in, speed_text
 from olive_almanac.core.upkeep.bed_map import STORY_WORDS
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.book import BookPresenter
 from olive_almanac.steps.decide import DecidePresenter
@@ -43,7 +44,6 @@ from olive_almanac.views.parts import (
     fact,
     hair,
     head,
-    in_sentence,
     label,
     page_margins,
     row,
@@ -54,20 +54,20 @@ from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 from olive_almanac.views.window import MainWindow
 
-NOTHING_READ = "Nothing has been read yet for this stock."
-UNREAD = "has not been read yet. What was read before stands."
-NO_ENTRY = "There is no entry to keep it with yet: decide a setting for this stock first."
-STANDS = "Alone, and 19 in 20 still fall free"
+NOTHING_READ = tr("Nothing has been read yet for this stock.")
+UNREAD = tr("has not been read yet. What was read before stands.")
+NO_ENTRY = tr("There is no entry to keep it with yet: decide a setting for this stock first.")
+STANDS = tr("Alone, and 19 in 20 still fall free")
 LEAVES = {"M": 0, "S": 1, "O": 2}  # keys of map, slices, outliers
 LOOKS = {"focus": 3, "kerf": 4, "tone": 5, "confirm": 7, "bed": 8}
 PHOTO = 6
-CAUTION = "Nobody at the mirrors while the beam can fire: the machine's manual comes first."
+CAUTION = tr("Nobody at the mirrors while the beam can fire: the machine's manual comes first.")
 TITLES = {
-    "focus": "Where the focus lies",
-    "kerf": "What the beam takes away",
-    "tone": "Tone curve",
-    "confirm": "Confirm run",
-    "bed": "Where the bed is weak",
+    "focus": tr("Where the focus lies"),
+    "kerf": tr("What the beam takes away"),
+    "tone": tr("Tone curve"),
+    "confirm": tr("Confirm run"),
+    "bed": tr("Where the bed is weak"),
 }
 
 
@@ -80,9 +80,13 @@ class DecidePage(StationPage):
         self.presenter = DecidePresenter(self.session, self)
         self._worker: Any = None
         self.title = label("", "h1")
-        self.leaf = Segments(["map", "slices", "outliers"], 0, "What is shown; keys M, S and O")
+        self.leaf = Segments(
+            [tr("map"), tr("slices"), tr("outliers")], 0, tr("What is shown; keys M, S and O")
+        )
         self.leaf.chosen.connect(self._turn)
-        self.source = Segments(["map", "photo"], 0, "Where a tone is taken from; keys M and P")
+        self.source = Segments(
+            [tr("map"), tr("photo")], 0, tr("Where a tone is taken from; keys M and P")
+        )
         self.source.chosen.connect(self._turn_source)
         self.photo, self._rectified = (
             TonePhoto(),
@@ -112,7 +116,9 @@ class DecidePage(StationPage):
         self.key_holder = QVBoxLayout()
         self.recipes = RecipeBars()
         self.wrong = button(
-            compact("Wrong?", "What went wrong?"), "plain", tip="the likeliest causes, Ctrl+W"
+            compact(tr("Wrong?"), tr("What went wrong?")),
+            "plain",
+            tip=tr("the likeliest causes, Ctrl+W"),
         )
         self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
         self.key_line = VerdictKeyLine((), VERDICT_WORDS)
@@ -140,11 +146,15 @@ class DecidePage(StationPage):
     def _build_right(self) -> Any:
         self.ways, self.rules = label("", "h2"), label("", "small", "second")
         self.says = label("", "ui", wrap=True)
-        self.aims = Segments(["right", "lightest", "mid", "darkest"], 0, "Tone to aim at")
+        self.aims = Segments(
+            [mid_sentence(VERDICT_WORDS["right"]), tr("lightest"), tr("mid"), tr("darkest")],
+            0,
+            tr("Tone to aim at"),
+        )
         self.aims.chosen.connect(self._aim)
-        self.recipe = WordPicker("ui_b", name="Recipe to decide for")
+        self.recipe = WordPicker("ui_b", name=tr("Recipe to decide for"))
         self.recipe.picked.connect(self._decide_for)
-        self.recipe_row = box(row(label("With", "ui", "second"), self.recipe, None, gap=6))
+        self.recipe_row = box(row(label(tr("With"), "ui", "second"), self.recipe, None, gap=6))
         self.cards_holder = QVBoxLayout()
         self.cards_holder.setSpacing(px(compact(7, 10)))
         self.cards: list[PickCard] = []
@@ -154,14 +164,14 @@ class DecidePage(StationPage):
         self.limits.setSpacing(px(4))
         self.stage_mark = Mark("state", "trial", 26)
         self.note = label(
-            "Goes into the book as On trial. Three confirming burns make it Proven.",
+            tr("Goes into the book as On trial. Three confirming burns make it Proven."),
             "ui",
             "second",
             wrap=True,
         )
-        self.write = button("Write into the book", "main", tip="Ctrl+Enter")
+        self.write = button(tr("Write into the book"), "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
-        self.closer = button("Plan the next cells", tip="a coupon where the doubt is")
+        self.closer = button(tr("Plan the next cells"), tip=tr("a coupon where the doubt is"))
         self.closer.clicked.connect(self._plan_next)
         note = row(self.stage_mark, self.note, gap=10)
         note.setStretch(1, 1)
@@ -216,12 +226,12 @@ class DecidePage(StationPage):
         active, question = self.session.active, self.presenter.question
         name = ""
         if active:
-            name = in_sentence(active.trial.name)
+            name = mid_sentence(active.trial.name)
         if active and active.readings:
-            self.title.setText(f"From {name}")
+            self.title.setText(tr("From {name}", name=name))
         else:
-            self.title.setText("Decide")
-        note = "Working it out …"
+            self.title.setText(tr("Decide"))
+        note = tr("Working it out …")
         if not active or not active.readings:
             note = NOTHING_READ
             if active and active.earlier:
@@ -257,7 +267,10 @@ class DecidePage(StationPage):
         )
         self.outliers.show_outliers(found.get("outliers"), self.session, note)
         self.leaf.set_word(
-            2, f"outliers {len(found['outliers'])}" if found.get("outliers") else "outliers"
+            2,
+            tr("outliers {found}", found=len(found["outliers"]))
+            if found.get("outliers")
+            else tr("outliers"),
         )
         self._show_key(task, decision)
         self._show_cards(decision, task, unit)
@@ -274,11 +287,11 @@ class DecidePage(StationPage):
             self._show_remarks((*(compared.says if compared else ()), *decision.remarks))
         else:
             self._show_remarks(())
-        main = "Write into the book" if picked else ""
+        main = tr("Write into the book") if picked else ""
         if self._earlier_only:
-            main = f"Open {in_sentence(active.earlier[-1][0].name)}"
+            main = tr("Open {name}", name=mid_sentence(active.earlier[-1][0].name))
         self._offer(main, self._compares_on or bool(decision and decision.next_cells))
-        self.closer.setText("Compare on" if self._compares_on else "Plan the next cells")
+        self.closer.setText(tr("Compare on") if self._compares_on else tr("Plan the next cells"))
         self._show_limits(task)
 
     def _show_recipe_choice(self, active: ActiveTrial) -> None:
@@ -287,7 +300,7 @@ class DecidePage(StationPage):
         self.recipe_row.setVisible(several)
         if not several:
             return
-        choices = [("", "whichever is done soonest")]
+        choices = [("", tr("whichever is done soonest"))]
         now = ""
         for at, recipe in enumerate(active.trial.recipes):
             choices.append((str(at), recipe.name))
@@ -384,16 +397,27 @@ class DecidePage(StationPage):
             if speeds[0] == speeds[-1]:
                 span = number_text(speeds[0])
             else:
-                span = f"{number_text(speeds[0])} to {number_text(speeds[-1])}"
+                span = tr(
+                    "{speeds} to {speeds2}",
+                    speeds=number_text(speeds[0]),
+                    speeds2=number_text(speeds[-1]),
+                )
             powers = sorted({percent_text(cell.power) for cell in here}, key=float)
             if len(powers) == 1:
                 power = powers[0]
             else:
-                power = f"{powers[0]} to {powers[-1]}"
+                power = tr("{powers} to {powers2}", powers=powers[0], powers2=powers[-1])
             lines.append(
-                f"{len(here)} at {span} {unit}, {power} %" + (f": {reason}." if reason else ".")
+                tr(
+                    "{here} at {span} {unit}, {power} %",
+                    here=len(here),
+                    span=span,
+                    unit=unit,
+                    power=power,
+                )
+                + (f": {reason}." if reason else ".")
             )
-        return f"{decision.says}\n\nProposed:\n" + "\n".join(lines)
+        return tr("{says}\n\nProposed:\n", says=decision.says) + "\n".join(lines)
 
     def _show_limits(self, task: str) -> None:
         """What may drift, each alone, before the chosen pick fails: below the cards, where there is
@@ -404,10 +428,10 @@ class DecidePage(StationPage):
             return
         if "recipes" in self.presenter.found:
             return  # they take the room
-        self.limits.addWidget(Heading(STANDS if task == "cut" else "Alone, the tone stands"))
+        self.limits.addWidget(Heading(STANDS if task == "cut" else tr("Alone, the tone stands")))
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:
-            facts.append(("kerf to expect", f"{number_text(pick.kerf_mm, 2)} mm"))
+            facts.append((tr("kerf to expect"), f"{number_text(pick.kerf_mm, 2)} mm"))
         for name, value in facts:
             self.limits.addWidget(fact(name, value))
             self.limits.addWidget(hair())
@@ -416,18 +440,25 @@ class DecidePage(StationPage):
         clear_layout(self.key_holder)
         if self.stack.currentWidget() is self.photo:
             self.key_holder.addWidget(
-                label("Click a cell, or arrows and Enter: its tone is aimed at.", "small", "second")
+                label(
+                    tr("Click a cell, or arrows and Enter: its tone is aimed at."),
+                    "small",
+                    "second",
+                )
             )
             return
         marks = [verdict for _, verdict in KEYS[task]]
         if decision is not None and decision.next_cells and self.stack.currentWidget() is self.map:
             marks.append("next")
-        self.key_line = VerdictKeyLine(marks, {**VERDICT_WORDS, "next": "Burn next"})
+        self.key_line = VerdictKeyLine(marks, {**VERDICT_WORDS, "next": tr("Burn next")})
         self.key_line.setFixedHeight(px(24))
         if decision is not None and decision.edge_doubt is not None and not compact(True, False):
             self.key_line.show_remark(
-                f"known to ± {max(1, round(100 * decision.edge_doubt))} % from "
-                f"{decision.cells_read} cells"
+                tr(
+                    "known to ± {doubt} % from {cells_read} cells",
+                    doubt=max(1, round(100 * decision.edge_doubt)),
+                    cells_read=decision.cells_read,
+                )
             )
         self.key_holder.addWidget(self.key_line)
 
@@ -447,23 +478,25 @@ class DecidePage(StationPage):
         for n, card in enumerate(self.cards):
             card.setChecked(n == self.presenter.chosen)
         count = {
-            0: "No way to set it yet",
-            1: "One way to set it",
-            2: "Two ways to set it",
-            3: "Three ways to set it",
+            0: tr("No way to set it yet"),
+            1: tr("One way to set it"),
+            2: tr("Two ways to set it"),
+            3: tr("Three ways to set it"),
         }[len(picks)]
         if decision:
             self.ways.setText(count)
         else:
-            self.ways.setText("Ways to set it")
+            self.ways.setText(tr("Ways to set it"))
         aims_at = None
         if task != "cut":
             aims_at = self.presenter.lightness
         rule = ""
         if decision:
-            rule = f"{100 * decision.target:g} % or better"
+            rule = tr("{target:g} % or better", target=100 * decision.target)
         self.rules.setText(
-            (rule if aims_at is None else f"aims at L* {aims_at:.0f}") if picks else ""
+            (rule if aims_at is None else tr("aims at L* {aims_at:.0f}", aims_at=aims_at))
+            if picks
+            else ""
         )
 
     # -- focus, kerf, tone curve -------------------------------------------------------------------
@@ -504,27 +537,30 @@ class DecidePage(StationPage):
             fit = decision.fit
         if fit is not None:
             self._facts(
-                "From the lines",
+                tr("From the lines"),
                 [
                     (
-                        "best focus",
+                        tr("best focus"),
                         (
-                            f"{number_text(fit.focus_mm, 2)} ± "
-                            f"{number_text(fit.focus_se_mm, 2)} mm below the face"
+                            tr(
+                                "{focus_mm} ± {focus_se_mm} mm below the face",
+                                focus_mm=number_text(fit.focus_mm, 2),
+                                focus_se_mm=number_text(fit.focus_se_mm, 2),
+                            )
                         ),
                     ),
-                    ("narrowest beam", f"{number_text(fit.waist_mm, 2)} mm"),
+                    (tr("narrowest beam"), f"{number_text(fit.waist_mm, 2)} mm"),
                     (
-                        "Rayleigh range",
+                        tr("Rayleigh range"),
                         (
                             f"{number_text(fit.rayleigh_mm, 2)} ± "
                             f"{number_text(fit.rayleigh_se_mm, 2)} mm"
                         ),
                     ),
-                    ("lines measured", str(len(decision.lines))),
+                    (tr("lines measured"), str(len(decision.lines))),
                 ],
             )
-        self._offer("Plan a grid at this focus" if decision and decision.decided else "", False)
+        self._offer(tr("Plan a grid at this focus") if decision and decision.decided else "", False)
 
     def _show_bed(self, decision: Any, note: str) -> None:
         machine = self.session.subject.machine
@@ -533,13 +569,15 @@ class DecidePage(StationPage):
         if decision is not None:
             order = sorted(decision.stories, key=lambda name: -decision.stories[name])
             self._facts(
-                "How likely",
+                tr("How likely"),
                 [(STORY_WORDS[name], chance_text(decision.stories[name])) for name in order],
             )
             across, up = decision.tilt_mm_m
             if decision.story == "tilt":
-                rise = f"{number_text(across, 2)} and {number_text(up, 2)} mm"
-                self._facts("It rises", [("a metre to the right, to the rear", rise)])
+                rise = tr(
+                    "{across} and {up} mm", across=number_text(across, 2), up=number_text(up, 2)
+                )
+                self._facts(tr("It rises"), [(tr("a metre to the right, to the rear"), rise)])
             self._show_remarks((decision.do, CAUTION) if decision.do else ())
         self._offer("", False)
 
@@ -551,27 +589,35 @@ class DecidePage(StationPage):
             rows = [one for one in decision.rows if one.thickness_mm == thickness]
             facts = [
                 (
-                    f"along {one.axis.upper()}",
+                    tr("along {axis}", axis=one.axis.upper()),
                     (
-                        f"{one.figures.mean_mm:.3f} ± {one.figures.error_mm:.3f} mm from "
-                        f"{one.figures.count}"
+                        tr(
+                            "{mean_mm:.3f} ± {error_mm:.3f} mm from {count}",
+                            mean_mm=one.figures.mean_mm,
+                            error_mm=one.figures.error_mm,
+                            count=one.figures.count,
+                        )
                     ),
                 )
                 for one in rows
             ]
             facts += [
                 (
-                    f"wall along {one.axis.upper()}",
-                    f"leans {number_text(one.lean_mm, 2)} mm, {number_text(one.angle_deg, 2)}°",
+                    tr("wall along {axis}", axis=one.axis.upper()),
+                    tr(
+                        "leans {lean_mm} mm, {angle_deg}°",
+                        lean_mm=number_text(one.lean_mm, 2),
+                        angle_deg=number_text(one.angle_deg, 2),
+                    ),
                 )
                 for one in rows
                 if one.lean_mm is not None
             ]
-            self._facts(f"Kerf in {number_text(thickness)} mm", facts)
+            self._facts(tr("Kerf in {thickness} mm", thickness=number_text(thickness)), facts)
         writable = bool(decision and decision.measured and self.session.entry is not None)
         if decision and decision.measured and not writable:
             self.says.setText(f"{decision.says} {NO_ENTRY}")
-        self._offer("Keep with the entry" if writable else "", False)
+        self._offer(tr("Keep with the entry") if writable else "", False)
 
     def _show_tone(self, table: Any, note: str) -> None:
         self.tone_chart.show_table(table, note)
@@ -581,21 +627,31 @@ class DecidePage(StationPage):
                 (factor.file_name, factor.told(factor.of(setting), unit))
                 for factor in further_factors([setting])
             ]
-            power = [("power", f"{percent_text(setting.power)} %")]
+            power = [(tr("power"), f"{percent_text(setting.power)} %")]
             if table.dial_name == "Power":  # it is what varies
                 power = []
             self._facts(
-                "Holds for",
+                tr("Holds for"),
                 [
                     *power,
-                    ("speed", f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
-                    ("line pitch", f"{number_text(setting.pitch_mm)} mm"),
+                    (tr("speed"), f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
+                    (tr("line pitch"), f"{number_text(setting.pitch_mm)} mm"),
                     *further,
-                    (table.dial_name.lower(), f"up to {percent_text(float(table.dial[-1]))} %"),
-                    ("lightness", f"L* {table.lightness[0]:.0f} to {table.lightness[-1]:.0f}"),
+                    (
+                        mid_sentence(table.dial_name),
+                        tr("up to {dial} %", dial=percent_text(float(table.dial[-1]))),
+                    ),
+                    (
+                        "lightness",
+                        tr(
+                            "L* {lightness:.0f} to {lightness2:.0f}",
+                            lightness=table.lightness[0],
+                            lightness2=table.lightness[-1],
+                        ),
+                    ),
                 ],
             )
-        self._offer("Save the curve table" if table is not None else "", False)
+        self._offer(tr("Save the curve table") if table is not None else "", False)
 
     def _show_confirm(self, decision: Any, _note: str) -> None:
         active = self.session.active
@@ -607,10 +663,10 @@ class DecidePage(StationPage):
         book = BookPresenter(self.session)
         self.says.setText(f"{decision.says} {book.confirm_note()}")
         if decision.bad:
-            self._facts("Did not come out right", decision.bad)
+            self._facts(tr("Did not come out right"), decision.bad)
         if self.session.entry is not None:
-            self._facts("In the book", [("confirming burns", book.confirmations_text())])
-        self._offer("Open the entry" if self.session.entry is not None else "", False)
+            self._facts(tr("In the book"), [(tr("confirming burns"), book.confirmations_text())])
+        self._offer(tr("Open the entry") if self.session.entry is not None else "", False)
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -705,9 +761,9 @@ class DecidePage(StationPage):
         return active is not None and bool(active.earlier) and not active.readings
 
     def _save_table(self) -> None:
-        suggested = f"{self.session.active.trial.name} tone curve.csv"
+        suggested = tr("{trial} tone curve.csv", trial=self.session.active.trial.name)
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save the curve table", suggested, "Tables (*.csv)"
+            self, tr("Save the curve table"), suggested, tr("Tables (*.csv)")
         )
         if name:
             self.presenter.save_table(Path(name))

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
 from olive_almanac.core.deciding.decision import aim_word, came_from
 from olive_almanac.core.units import (
+    capital,
     chance_text,
     duration_text,
     number_text,
@@ -17,6 +18,7 @@ from olive_almanac.core.units import (
     percent_text,
     speed_in,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.views.decide.setting_map import draw_badge
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import MIDDLE_LEFT, MIDDLE_RIGHT, tip_text
@@ -28,7 +30,7 @@ if TYPE_CHECKING:
 __all__ = ["PickCard", "limit_facts"]
 
 HOUSE_MARGIN = 0.15
-EDGE_WORDS = ("clean edge", "brown edge", "charred edge", "may flare")
+EDGE_WORDS = (tr("clean edge"), tr("brown edge"), tr("charred edge"), tr("may flare"))
 
 
 class PickCard(QAbstractButton):
@@ -48,9 +50,18 @@ class PickCard(QAbstractButton):
         came = came_from(pick)
         self.setToolTip(tip_text(f"{pick.why}; {came}"))
         self.setAccessibleName(
-            f"{letter}: {self.name}, {percent_text(setting.power)} %, "
-            f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}, "
-            f"{passes_text(setting.passes)}, {100 * pick.probability:.0f} % sure, {came}"
+            tr(
+                "{letter}: {name}, {power} %, {speed_mm_s} {unit}, {passes}, "
+                "{probability:.0f} % sure, {came}",
+                letter=letter,
+                name=self.name,
+                power=percent_text(setting.power),
+                speed_mm_s=number_text(speed_in(setting.speed_mm_s, unit)),
+                unit=unit,
+                passes=passes_text(setting.passes),
+                probability=100 * pick.probability,
+                came=came,
+            )
         )
 
     def sizeHint(self) -> QSize:
@@ -81,7 +92,7 @@ class PickCard(QAbstractButton):
         painter.drawText(QRectF(left + 36, 12, inner, 28), MIDDLE_LEFT, self.name)
         painter.setFont(F("small_b" if on else "small"))
         painter.drawText(
-            QRectF(left, 12, inner, 28), MIDDLE_RIGHT, "chosen" if on else self._sure()
+            QRectF(left, 12, inner, 28), MIDDLE_RIGHT, tr("chosen") if on else self._sure()
         )
         if on:
             tick = QPointF(left + inner - 60, 26)
@@ -93,13 +104,13 @@ class PickCard(QAbstractButton):
         self._paint_foot(painter, left, inner, h)
 
     def _sure(self) -> str:
-        return f"{chance_text(self.pick.probability)} sure"
+        return tr("{probability} sure", probability=chance_text(self.pick.probability))
 
     def _paint_numbers(self, painter: QPainter, x: float, base: float) -> None:
         setting = self.pick.setting
-        passes = "passes"
+        passes = tr("passes")
         if setting.passes == 1:
-            passes = "pass"
+            passes = tr("pass")
         for number, unit in (
             (percent_text(setting.power), "%"),
             (number_text(speed_in(setting.speed_mm_s, self.unit)), self.unit),
@@ -122,7 +133,7 @@ class PickCard(QAbstractButton):
         painter.drawText(
             QRectF(left, y - 7, 104, 20),
             MIDDLE_LEFT,
-            f"Margin {100 * margin:.0f} %" if known else "Margin wide",
+            tr("Margin {margin:.0f} %", margin=100 * margin) if known else tr("Margin wide"),
         )
         bar, full = QRectF(left + 108, y, inner - 108, 9), 0.6
         painter.setPen(QPen(C("ink"), 1))
@@ -145,14 +156,22 @@ class PickCard(QAbstractButton):
             painter.drawText(foot, MIDDLE_RIGHT, EDGE_WORDS[min(3, round(self.pick.char))])
 
     def _time_and_source(self) -> str:
-        how = "reckoned"
+        how = tr("reckoned")
         if self.pick.burnt:
-            how = "burnt"
+            how = tr("burnt")
         if self.pick.seconds_per_m is not None:
-            return f"{duration_text(self.pick.seconds_per_m)} per metre, {how}"
+            return tr(
+                "{seconds_per_m} per metre, {how}",
+                seconds_per_m=duration_text(self.pick.seconds_per_m),
+                how=how,
+            )
         if self.pick.seconds_per_100cm2 is not None:
-            return f"{duration_text(self.pick.seconds_per_100cm2)} per 100 cm², {how}"
-        return how.capitalize()
+            return tr(
+                "{seconds_per_100cm2} per 100 cm², {how}",
+                seconds_per_100cm2=duration_text(self.pick.seconds_per_100cm2),
+                how=how,
+            )
+        return capital(how)
 
 
 def limit_facts(pick: Pick) -> list[tuple[str, str]]:
@@ -162,19 +181,33 @@ def limit_facts(pick: Pick) -> list[tuple[str, str]]:
     margins, facts = pick.margins, []
     if margins.power is not None:
         facts.append(
-            ("weaker beam", f"down to {percent_text(pick.setting.power * margins.power)} % power")
+            (
+                tr("weaker beam"),
+                tr(
+                    "down to {power} % power",
+                    power=percent_text(pick.setting.power * margins.power),
+                ),
+            )
         )
     if margins.power_up is not None and pick.setting.power * margins.power_up <= 1:
         facts.append(
             (
-                "stronger beam",
-                f"up to {percent_text(pick.setting.power * margins.power_up)} % power",
+                tr("stronger beam"),
+                tr(
+                    "up to {power} % power",
+                    power=percent_text(pick.setting.power * margins.power_up),
+                ),
             )
         )
     if margins.thickness_mm is not None:
-        facts.append(("thicker stock", f"{number_text(margins.thickness_mm, 2)} mm more"))
+        facts.append(
+            (
+                tr("thicker stock"),
+                tr("{thickness_mm} mm more", thickness_mm=number_text(margins.thickness_mm, 2)),
+            )
+        )
     if margins.focus_up_mm is not None:
-        facts.append(("focus too high", f"{number_text(margins.focus_up_mm, 2)} mm"))
+        facts.append((tr("focus too high"), f"{number_text(margins.focus_up_mm, 2)} mm"))
     if margins.focus_down_mm is not None:
-        facts.append(("focus too low", f"{number_text(margins.focus_down_mm, 2)} mm"))
+        facts.append((tr("focus too low"), f"{number_text(margins.focus_down_mm, 2)} mm"))
     return facts

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT, tip_text
 from olive_almanac.views.theme import NO_PEN, C, F, Painted, px
@@ -63,7 +64,9 @@ class RecipeBars(Painted):
 
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
-        painter.drawText(QRectF(0, 0, width, HEAD), MIDDLE_LEFT, "Energy that each recipe needs")
+        painter.drawText(
+            QRectF(0, 0, width, HEAD), MIDDLE_LEFT, tr("Energy that each recipe needs")
+        )
         low = HEAD + ROW * (1 + len(shown.differences))
         self._paint_axis(painter, at, low, (left, right))
         rows = [(shown.first.name, 0.0, 0.0, 0.0), *_rows(shown)]
@@ -97,7 +100,7 @@ class RecipeBars(Painted):
             painter.setPen(QPen(C("rule" if share else "edge"), 1))
             painter.drawLine(QPointF(x, HEAD), QPointF(x, low))
             painter.setPen(C("ink2"))
-            words = f"{share:+d} %" if share else "same"
+            words = f"{share:+d} %" if share else tr("same")
             painter.drawText(QRectF(x - 30, low, 60, FOOT), CENTRE, words)
 
 

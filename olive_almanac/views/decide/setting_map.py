@@ -16,12 +16,14 @@ from olive_almanac.core.deciding.decision import CHAR_LIMIT
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.units import (
     duration_text,
+    local_text,
     number_text,
     passes_text,
     percent_text,
     speed_in,
     speed_text,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.views.marks import dots, draw_verdict, hatch
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.read.cell_grid import shown_verdict
@@ -118,7 +120,7 @@ class SettingMapView(Painted):
         self._taken: list[QRectF] = []
         self._badges: list[QRectF] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Map of power and speed")
+        self.setAccessibleName(tr("Map of power and speed"))
 
     def show_map(
         self,
@@ -295,9 +297,11 @@ class SettingMapView(Painted):
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
         painter.drawText(
-            QRectF(area.left(), area.bottom() + 25, area.width(), 18), CENTRE, f"Speed, {self.unit}"
+            QRectF(area.left(), area.bottom() + 25, area.width(), 18),
+            CENTRE,
+            tr("Speed, {unit}", unit=self.unit),
         )
-        painter.drawText(QRectF(0, TOP - 26, 60, 18), MIDDLE_LEFT, "Power")
+        painter.drawText(QRectF(0, TOP - 26, 60, 18), MIDDLE_LEFT, tr("Power"))
         self._draw_time_scale(painter, area)
 
     def _draw_time_scale(self, painter: QPainter, area: QRectF) -> None:
@@ -306,13 +310,13 @@ class SettingMapView(Painted):
         """
         speeds = self.map.speed_mm_s
         if self._cut:
-            length, words = (1000.0, "Time per metre of cut")
+            length, words = (1000.0, tr("Time per metre of cut"))
         elif not self.map.pitch_mm:
-            length, words = (1000.0, "Time per metre of line")
+            length, words = (1000.0, tr("Time per metre of line"))
         else:
             length, words = (
                 100.0 * 100.0 / max(self.map.pitch_mm, 1e-9),
-                "Time per 100 cm², turn-rounds left out",
+                tr("Time per 100 cm², turn-rounds left out"),
             )
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_LEFT, words)
         painter.drawText(QRectF(area.left(), 0, area.width(), 18), MIDDLE_RIGHT, self._held())
@@ -343,8 +347,13 @@ class SettingMapView(Painted):
         passes = passes_text(self.map.passes)
         pitch = ""
         if self.map.pitch_mm:
-            pitch = f", line pitch {number_text(self.map.pitch_mm)} mm"
-        held = f"{passes}, focus {number_text(self.map.focus_mm)} mm{pitch}"
+            pitch = tr(", line pitch {pitch_mm} mm", pitch_mm=number_text(self.map.pitch_mm))
+        held = tr(
+            "{passes}, focus {focus_mm} mm{pitch}",
+            passes=passes,
+            focus_mm=number_text(self.map.focus_mm),
+            pitch=pitch,
+        )
         return ", ".join((held, *self.map.further))
 
     @property
@@ -465,7 +474,7 @@ class SettingMapView(Painted):
             self._taken.append(badge)
             passes = self.decision.picks[n].setting.passes
             if passes != self.map.passes:  # the areas are those of another number of passes
-                words = f"at {passes_text(passes)}"
+                words = tr("at {passes}", passes=passes_text(passes))
                 for dx, dy in ((0, 24), (0, -24), (0, 44), (58, 0), (-58, 0), (0, -44)):
                     if self._plate(
                         painter, QPointF(at.x() + dx, at.y() + dy), words, "small_b", area
@@ -492,7 +501,7 @@ class SettingMapView(Painted):
             ends.append(
                 (
                     self._point(area, setting.speed_mm_s, setting.power * margins.power),
-                    f"to {percent_text(setting.power * margins.power)} %",
+                    tr("to {power} %", power=percent_text(setting.power * margins.power)),
                     (-40, 0),
                 )
             )
@@ -530,17 +539,17 @@ class SettingMapView(Painted):
     def _name_areas(self, painter: QPainter, area: QRectF) -> None:
         if self._cut:
             names = {
-                "lost": "does not get through",
-                "doubtful": "may hang",
-                "met": "house rules met",
-                "charred": "falls free, but chars",
+                "lost": tr("does not get through"),
+                "doubtful": tr("may hang"),
+                "met": tr("house rules met"),
+                "charred": tr("falls free, but chars"),
             }
         else:
             names = {
-                "lost": "too light",
-                "charred": "too dark",
-                "met": "the tone is right",
-                "doubtful": "not sure",
+                "lost": tr("too light"),
+                "charred": tr("too dark"),
+                "met": tr("the tone is right"),
+                "doubtful": tr("not sure"),
             }
         for key, name in names.items():
             self._name_region(painter, area, self._regions[key], name)
@@ -647,12 +656,12 @@ def _round_times(low: float, high: float) -> Any:
 
 def _short_time(seconds: float) -> str:
     if seconds >= 3600:
-        return f"{seconds / 3600:g} h"
+        return local_text(f"{seconds / 3600:g} h")
     if seconds >= 60:
-        return f"{seconds / 60:g} min"
+        return local_text(f"{seconds / 60:g} min")
     if seconds < 10:
         return duration_text(seconds)
-    return f"{seconds:g} s"
+    return local_text(f"{seconds:g} s")
 
 
 def draw_badge(painter: QPainter, rect: QRectF, letter: str, on: bool) -> None:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
+from olive_almanac.core.words import tr
 from olive_almanac.views.parts import ARROWS, CENTRE
 from olive_almanac.views.read.photo_view import PhotoPicture
 from olive_almanac.views.theme import NO_BRUSH, C, F
@@ -79,7 +80,7 @@ class TonePhoto(PhotoPicture):
         if self.image is None:
             painter.setFont(F("ui"))
             painter.setPen(C("ink2"))
-            painter.drawText(QRectF(0, 0, width, height), CENTRE, "Squaring up the photo …")
+            painter.drawText(QRectF(0, 0, width, height), CENTRE, tr("Squaring up the photo …"))
         if self.hasFocus():
             painter.setPen(QPen(C("olive"), 2))
             painter.setBrush(NO_BRUSH)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.glow import EDGES, Glow
 from olive_almanac.core.records.job import group_words
+from olive_almanac.core.words import tr
 from olive_almanac.steps.job_glow import (
     GLOW_FIELDS,
     dots_words,
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
 __all__ = ["GlowDialog"]
 
 PAUSE_MS = 200
-STRIP = (
+STRIP = tr(
     "How quickly dots use the light up comes from a strip with dots of one size: light it from one "
     "end, and say how bright its far end is against the lit one."
 )
@@ -42,23 +43,23 @@ class GlowDialog(QDialog):
     def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
         super().__init__(window)
         self.presenter = presenter
-        self.setWindowTitle("Dots for a lit edge")
+        self.setWindowTitle(tr("Dots for a lit edge"))
         job = presenter.job
         assert job is not None
         groups = glow_groups(job)
         now = job.glow if job.glow is not None and job.glow.group in groups else Glow(groups[0])
         named = {group: group_words(group) for group in groups}
-        self.group = own_picker("Group of the dots", named, now.group)
-        self.lit = own_picker("Lit edge", EDGES, now.lit)
+        self.group = own_picker(tr("Group of the dots"), named, now.group)
+        self.lit = own_picker(tr("Lit edge"), EDGES, now.lit)
         for picker in (self.group, self.lit):
             picker.picked.connect(lambda _: self._try())
         self.fields = {key: Number(name, 56) for key, name in GLOW_FIELDS.items()}
         self.told = label("", "ui_b", wrap=True)
-        self.keep = button("Fill it with dots", "main")
+        self.keep = button(tr("Fill it with dots"), "main")
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
-        away = button("No dots", "plain", tip="the group is engraved as it is drawn")
+        away = button(tr("No dots"), "plain", tip=tr("the group is engraved as it is drawn"))
         away.clicked.connect(self._take_away)
         away.setVisible(job.glow is not None)
         self.asks = QTimer(self)
@@ -75,14 +76,14 @@ class GlowDialog(QDialog):
 
         self.setLayout(
             col(
-                label("Dots for a lit edge", "h2"),
+                label(tr("Dots for a lit edge"), "h2"),
                 hair("bold"),
-                row(words("Dots fill"), self.group, None, gap=6),
-                row(words("lit"), self.lit, None, gap=6),
+                row(words(tr("Dots fill")), self.group, None, gap=6),
+                row(words(tr("lit")), self.lit, None, gap=6),
                 row(
-                    words("one every"),
+                    words(tr("one every")),
                     f["pitch"],
-                    words("mm, covering up to"),
+                    words(tr("mm, covering up to")),
                     f["most"],
                     words("%"),
                     None,
@@ -90,11 +91,11 @@ class GlowDialog(QDialog):
                 ),
                 label(STRIP, "small", "second", wrap=True),
                 row(
-                    words("Strip:"),
+                    words(tr("Strip:")),
                     f["even"],
-                    words("% covered, over"),
+                    words(tr("% covered, over")),
                     f["even_mm"],
-                    words("mm down to"),
+                    words(tr("mm down to")),
                     f["fell"],
                     words("%"),
                     None,
@@ -131,9 +132,9 @@ class GlowDialog(QDialog):
         self._try()
         if self.keep.isEnabled():
             glow = self._glow()
-            self.presenter.edit(lambda job: with_glow(job, glow), "dots for a lit edge")
+            self.presenter.edit(lambda job: with_glow(job, glow), tr("dots for a lit edge"))
             self.accept()
 
     def _take_away(self) -> None:
-        self.presenter.edit(lambda job: with_glow(job, None), "no dots")
+        self.presenter.edit(lambda job: with_glow(job, None), tr("no dots"))
         self.accept()

@@ -12,6 +12,8 @@ from olive_almanac.core.light import codes_of_light, luminance
 from olive_almanac.core.quoting.shades import Shading
 from olive_almanac.core.records.job import LEAVE_OUT, group_words
 from olive_almanac.core.records.setting import TASK_WORDS
+from olive_almanac.core.units import fixed_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.jobs import STRIPS, GroupLine
 from olive_almanac.views.jobs.sheet import DASHES, LINE_PX
@@ -85,11 +87,11 @@ class BeforeAfter(Painted):
 
 
 def _sides(shading: Shading) -> tuple[tuple[str, Floats], ...]:
-    return (("in the file", shading.own_l), ("as it burns", shading.made_l))
+    return ((tr("in the file"), shading.own_l), (tr("as it burns"), shading.made_l))
 
 
 def _span(lightness: Floats) -> str:
-    return f"{lightness.min():.0f} to {lightness.max():.0f}"
+    return tr("{darkest:.0f} to {lightest:.0f}", darkest=lightness.min(), lightest=lightness.max())
 
 
 def _grey_image(lightness: Floats) -> QImage:
@@ -131,7 +133,7 @@ class GroupList(Page):
 
     def _add(self, line: GroupLine) -> None:
         name, task = line.task.group, line.task.task
-        picker = WordPicker("ui_b", name=f"What {group_words(name)} is for")
+        picker = WordPicker("ui_b", name=tr("What {name} is for", name=group_words(name)))
         picker.set_choices(TASK_CHOICES, task)
         picker.picked.connect(lambda key, name=name: self.task_picked.emit(name, key))
         self.pickers[name] = picker
@@ -153,22 +155,24 @@ class GroupList(Page):
         second.setStretch(1, 1)
         self.list.addLayout(second)
         if line.is_picture:
-            made = Segments(["by power", "in dots"], int(line.in_dots), "How its greys are made")
+            made = Segments(
+                [tr("by power"), tr("in dots")], int(line.in_dots), tr("How its greys are made")
+            )
             made.chosen.connect(lambda at: self.dots_picked.emit(at == 1))
             self.list.addLayout(row(made, None))
         if line.numbers:
             self.list.addWidget(label("  ".join(line.numbers[:3]), "ui_b"))
             rest = ", ".join(line.numbers[3:])
             if line.length_mm:
-                rest = f"{line.length_mm / 1000:.2f} m, {rest}"
+                rest = f"{fixed_text(line.length_mm / 1000, 2)} m, {rest}"
             self.list.addWidget(label(rest, "small", "second", wrap=True))
             for shading in line.shadings[:MOST_SHOWN]:
                 self.list.addWidget(BeforeAfter(shading))
         elif line.needs_entry and not line.barred:
-            words, kind = "Plan a trial of it", ""
+            words, kind = tr("Plan a trial of it"), ""
             if line.is_picture:
                 kind, strip = STRIPS[line.in_dots]
-                words = f"Plan a {strip}"
-            plan = button(words, tip="the book knows nothing of this yet")
+                words = tr("Plan a {strip}", strip=strip)
+            plan = button(words, tip=tr("the book knows nothing of this yet"))
             plan.clicked.connect(lambda: self.plan_asked.emit(line.task.task, kind))
             self.list.addWidget(plan, 0, Qt.AlignmentFlag.AlignLeft)

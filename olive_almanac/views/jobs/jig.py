@@ -12,6 +12,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.units import count_text, lengths_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.job_jig import JIG_FIELDS, jig_like, jig_of, jig_texts, with_jig, write_jig
 from olive_almanac.views.parts import Number, WordPicker, box, button, col, hair, label, row
 from olive_almanac.views.theme import NO_BRUSH, C, Painted, px
@@ -33,7 +34,7 @@ class JigPicture(Painted):
         super().__init__()
         self.jig: Jig | None = None
         self.setMinimumSize(px(360), px(260))
-        self.setAccessibleName("The jig to scale")
+        self.setAccessibleName(tr("The jig to scale"))
 
     def show_jig(self, jig: Jig | None) -> None:
         self.jig = jig
@@ -65,7 +66,7 @@ class JigDialog(QDialog):
     def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
         super().__init__(window)
         self.presenter = presenter
-        self.setWindowTitle("Places of a jig")
+        self.setWindowTitle(tr("Places of a jig"))
         job, result = presenter.job, presenter.result
         assert job is not None and result is not None
         self.jig: Jig | None = None
@@ -73,16 +74,18 @@ class JigDialog(QDialog):
         self.fields = {key: Number(f"{name}, mm", 64) for key, name in JIG_FIELDS.items()}
         self.picture = JigPicture()
         self.told = label("", "ui_b", wrap=True)
-        self.like = WordPicker("ui_b", name="A jig of another job")
+        self.like = WordPicker("ui_b", name=tr("A jig of another job"))
         self.others = {one.uid: one for one in jig_like(job, presenter.jobs)}
         choices = [(uid, one.name) for uid, one in self.others.items()]
-        self.like.set_choices(choices, "", none_text="another job's jig")
+        self.like.set_choices(choices, "", none_text=tr("another job's jig"))
         self.like.picked.connect(self._take_other)
-        self.keep = button("Use these places", "main", tip="the copies lie in the jig")
+        self.keep = button(tr("Use these places"), "main", tip=tr("the copies lie in the jig"))
         self.keep.clicked.connect(self._keep)
-        self.draw = button("Save its drawing", tip="an SVG of the board, to cut it from scrap")
+        self.draw = button(
+            tr("Save its drawing"), tip=tr("an SVG of the board, to cut it from scrap")
+        )
         self.draw.clicked.connect(self._draw)
-        self.away = button("No jig", "plain", tip="lays the copies on sheets again")
+        self.away = button(tr("No jig"), "plain", tip=tr("lays the copies on sheets again"))
         self.away.clicked.connect(self._take_away)
         self.away.setVisible(job.jig is not None)
         self.asks = QTimer(self)
@@ -96,7 +99,7 @@ class JigDialog(QDialog):
         self._try()
 
     def _build(self) -> None:
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
         f = self.fields
 
@@ -106,13 +109,13 @@ class JigDialog(QDialog):
             mid, end = label(between, "ui", "second"), label(unit, "ui", "second")
             return row(head, f[first], mid, f[second], end, None, gap=6)
 
-        rim = "Clearance below zero: a rim carries the blank, what sticks out of it hangs free."
-        self.like_row = box(row(label("As", "ui", "second"), self.like, None, gap=6))
+        rim = tr("Clearance below zero: a rim carries the blank, what sticks out of it hangs free.")
+        self.like_row = box(row(label(tr("As"), "ui", "second"), self.like, None, gap=6))
         left = col(
-            line("Blank", "wide", "×", "high"),
-            line("Places", "columns", "×", "rows", "columns, rows"),
-            line("Pitch", "pitch_x", "×", "pitch_y"),
-            line("Clearance", "clearance", "notch", "notch"),
+            line(tr("Blank"), tr("wide"), "×", tr("high")),
+            line(tr("Places"), "columns", "×", "rows", tr("columns, rows")),
+            line(tr("Pitch"), "pitch_x", "×", "pitch_y"),
+            line(tr("Clearance"), "clearance", "notch", "notch"),
             label(rim, "small", "second", wrap=True),
             4,
             self.like_row,
@@ -123,7 +126,7 @@ class JigDialog(QDialog):
         across = row(box(left), self.picture, gap=18)
         across.setStretch(1, 1)
         layout = col(
-            label("Places of a jig", "h2"),
+            label(tr("Places of a jig"), "h2"),
             hair("bold"),
             across,
             row(self.keep, self.draw, leave, None, self.away, gap=10),
@@ -146,7 +149,13 @@ class JigDialog(QDialog):
         else:
             size = lengths_text(*self.jig.size_mm)
             places = count_text(self.jig.places, "place")
-            self.told.setText(f"{places} on a board of {size} mm, its lower left at the stop.")
+            self.told.setText(
+                tr(
+                    "{places} on a board of {size} mm, its lower left at the stop.",
+                    places=places,
+                    size=size,
+                )
+            )
         self.picture.show_jig(self.jig)
         self.keep.setEnabled(self.jig is not None)
         self.draw.setEnabled(self.jig is not None)
@@ -169,13 +178,13 @@ class JigDialog(QDialog):
         def change(job: Job) -> Job:
             return with_jig(job, jig, like)
 
-        if self.presenter.edit(change, "places of a jig"):
+        if self.presenter.edit(change, tr("places of a jig")):
             self.accept()
         else:
             self.told.setText(self.presenter.problem)
 
     def _take_away(self) -> None:
-        self.presenter.edit(lambda job: with_jig(job, None), "on sheets again")
+        self.presenter.edit(lambda job: with_jig(job, None), tr("on sheets again"))
         self.accept()
 
     def _draw(self) -> None:
@@ -187,5 +196,5 @@ class JigDialog(QDialog):
         except AlmanacError as problem:
             self.told.setText(str(problem))
             return
-        words = "Choose the board it is cut from above, then bring it in as a job of its own."
-        self.told.setText(f"Saved as {path}. {words}")
+        words = tr("Choose the board it is cut from above, then bring it in as a job of its own.")
+        self.told.setText(tr("Saved as {path}. {words}", path=path, words=words))

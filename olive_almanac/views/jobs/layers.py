@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.job_layers import inset_words, layer_words, stack_from, stacked
 from olive_almanac.views.parts import Number, button, col, hair, label, own_picker, row
 from olive_almanac.views.theme import px
@@ -19,8 +20,8 @@ if TYPE_CHECKING:
 
 __all__ = ["LayersDialog"]
 
-BASES = {"first": "first in the drawing", "last": "last in the drawing"}
-BACKS = {"bare": "bare: glue is brushed on", "tape": "taped: it sticks where it touches"}
+BASES = {"first": tr("first in the drawing"), "last": tr("last in the drawing")}
+BACKS = {"bare": tr("bare: glue is brushed on"), "tape": tr("taped: it sticks where it touches")}
 
 
 class LayersDialog(QDialog):
@@ -29,36 +30,38 @@ class LayersDialog(QDialog):
     def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
         super().__init__(window)
         self.presenter = presenter
-        self.setWindowTitle("Layers on each other")
+        self.setWindowTitle(tr("Layers on each other"))
         job = presenter.job
         assert job is not None
         now = job.stack or Stack()
         base = "first" if now.base_first else "last"
-        self.base = own_picker("Which layer is the base", BASES, base)
+        self.base = own_picker(tr("Which layer is the base"), BASES, base)
         back = "tape" if now.taped else "bare"
-        self.back = own_picker("The back of the stock", BACKS, back)
+        self.back = own_picker(tr("The back of the stock"), BACKS, back)
         for picker in (self.base, self.back):
             picker.picked.connect(lambda _: self._try())
-        self.place = Number("How true a layer is placed by hand, mm", 56)
+        self.place = Number(tr("How true a layer is placed by hand, mm"), 56)
         self.place.setText(number_text(now.place_mm))
         self.place.textEdited.connect(lambda _: self._try())
         self.order = label("", "ui_b", wrap=True)
         self.told = label("", "small", "second", wrap=True)
-        self.keep = button("Score guides", "main", tip="each layer becomes a piece of its own")
+        self.keep = button(
+            tr("Score guides"), "main", tip=tr("each layer becomes a piece of its own")
+        )
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
-        away = button("No layers", "plain", tip="the drawing is burnt as it is again")
+        away = button(tr("No layers"), "plain", tip=tr("the drawing is burnt as it is again"))
         away.clicked.connect(self._take_away)
         away.setVisible(job.stack is not None)
-        true = (self.place, label("mm true, by hand", "ui", "second"))
+        true = (self.place, label(tr("mm true, by hand"), "ui", "second"))
         self.setLayout(
             col(
-                label("Layers on each other", "h2"),
+                label(tr("Layers on each other"), "h2"),
                 hair("bold"),
-                row(label("The base comes", "ui", "second"), self.base, None, gap=6),
-                row(label("placed", "ui", "second"), *true, None, gap=6),
-                row(label("The back is", "ui", "second"), self.back, None, gap=6),
+                row(label(tr("The base comes"), "ui", "second"), self.base, None, gap=6),
+                row(label(tr("placed"), "ui", "second"), *true, None, gap=6),
+                row(label(tr("The back is"), "ui", "second"), self.back, None, gap=6),
                 hair(),
                 self.order,
                 self.told,
@@ -85,7 +88,7 @@ class LayersDialog(QDialog):
             self.keep.setEnabled(False)
             return
         self.keep.setEnabled(True)
-        self.order.setText(", then ".join(layer_words(job, stack)))
+        self.order.setText(tr(", then ").join(layer_words(job, stack)))
         self.told.setText(inset_words(stack, machine))
 
     def _keep(self) -> None:
@@ -94,10 +97,10 @@ class LayersDialog(QDialog):
         except AlmanacError:
             return  # it is told
         by_book = self.presenter.by_book
-        self.presenter.edit(lambda job: stacked(job, stack, by_book), "layers on each other")
+        self.presenter.edit(lambda job: stacked(job, stack, by_book), tr("layers on each other"))
         self.accept()
 
     def _take_away(self) -> None:
         by_book = self.presenter.by_book
-        self.presenter.edit(lambda job: stacked(job, None, by_book), "no layers")
+        self.presenter.edit(lambda job: stacked(job, None, by_book), tr("no layers"))
         self.accept()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from olive_almanac.core.motion.program import Ground
 from olive_almanac.core.records.job import ORIGINS, Job
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.job_lie import (
     anchors,
     lies_like,
@@ -38,24 +39,26 @@ class LiePanel(Page):
     def __init__(self, presenter: JobsPresenter) -> None:
         super().__init__()
         self.presenter = presenter
-        self.origin = WordPicker("ui_b", name="How the sheet lies on the bed")
+        self.origin = WordPicker("ui_b", name=tr("How the sheet lies on the bed"))
         self.origin.picked.connect(
-            lambda key: presenter.edit(lambda job: with_origin(job, key), "how the sheet lies")
+            lambda key: presenter.edit(lambda job: with_origin(job, key), tr("how the sheet lies"))
         )
-        self.anchor = WordPicker("ui_b", name="Where the head stands")
+        self.anchor = WordPicker("ui_b", name=tr("Where the head stands"))
         self.anchor.picked.connect(
-            lambda key: presenter.edit(lambda job: with_anchor(job, key), "where the head stands")
+            lambda key: presenter.edit(
+                lambda job: with_anchor(job, key), tr("where the head stands")
+            )
         )
-        self.reference = WordPicker("ui_b", name="What was touched")
+        self.reference = WordPicker("ui_b", name=tr("What was touched"))
         self.reference.picked.connect(
-            lambda key: presenter.edit(lambda job: with_reference(job, key), "what was touched")
+            lambda key: presenter.edit(lambda job: with_reference(job, key), tr("what was touched"))
         )
-        self.like = WordPicker("small_b", name="As the sheet of another job lies")
+        self.like = WordPicker("small_b", name=tr("As the sheet of another job lies"))
         self.like.picked.connect(self._take_other)
-        self.like_row = box(row(label("as in", "small", "second"), self.like, None, gap=4))
-        self.stop = [Number(f"{axis} of the stop, mm", FIELD_PX) for axis in "XY"]
+        self.like_row = box(row(label(tr("as in"), "small", "second"), self.like, None, gap=4))
+        self.stop = [Number(tr("{axis} of the stop, mm", axis=axis), FIELD_PX) for axis in "XY"]
         self.touched = [
-            Number(f"{axis} of the {which} touched place, mm", FIELD_PX)
+            Number(tr("{axis} of the {which} touched place, mm", axis=axis, which=which), FIELD_PX)
             for which in ("first", "second")
             for axis in "XY"
         ]
@@ -65,9 +68,9 @@ class LiePanel(Page):
             field.editingFinished.connect(self._take_touched)
         self.turn = label("", "small", "second", wrap=True)
         self.stop_row = box(
-            row(label("corner at", "small", "second"), *self.stop, _mm(), None, gap=4)
+            row(label(tr("corner at"), "small", "second"), *self.stop, _mm(), None, gap=4)
         )
-        self.anchor_row = box(row(label("it stands at", "small", "second"), self.anchor, None))
+        self.anchor_row = box(row(label(tr("it stands at"), "small", "second"), self.anchor, None))
         self.touched_rows = box(
             col(
                 row(self.reference, None),
@@ -79,7 +82,7 @@ class LiePanel(Page):
         )
         self.setLayout(
             col(
-                row(label("Lies", "ui", "second"), self.origin, None, gap=6),
+                row(label(tr("Lies"), "ui", "second"), self.origin, None, gap=6),
                 self.stop_row,
                 self.anchor_row,
                 self.touched_rows,
@@ -91,16 +94,18 @@ class LiePanel(Page):
     def _take_other(self, uid: str) -> None:
         other = next((one for one in self.presenter.jobs if one.uid == uid), None)
         if other is not None:
-            self.presenter.edit(lambda job: with_lie_of(job, other), "as in another job")
+            self.presenter.edit(lambda job: with_lie_of(job, other), tr("as in another job"))
 
     def show_job(self, job: Job, ground: Ground | None) -> None:
         turn = math.degrees(ground.turn_rad) if ground is not None else 0.0
-        way = "left" if turn > 0 else "right"
-        self.turn.setText(f"turned {abs(turn):.2f}° to the {way}" if turn else "")
+        way = tr("left") if turn > 0 else tr("right")
+        self.turn.setText(
+            tr("turned {turn:.2f}° to the {way}", turn=abs(turn), way=way) if turn else ""
+        )
         others = lies_like(job, self.presenter.jobs)
         self.like_row.setVisible(bool(others))
         names = [(one.uid, one.name) for one in others]
-        self.like.set_choices(names, "", none_text="another job")
+        self.like.set_choices(names, "", none_text=tr("another job"))
         self.origin.set_choices(tuple(ORIGINS.items()), job.origin)
         self.anchor.set_choices(anchors(), job.anchor)
         self.reference.set_choices(references(job), job.reference)
@@ -121,7 +126,7 @@ class LiePanel(Page):
             self._take(self.touched, lambda job: with_touched(job, texts))
 
     def _take(self, fields: list[Number], change: Callable[[Job], Job]) -> None:
-        if self.presenter.edit(change, "where the sheet lies"):
+        if self.presenter.edit(change, tr("where the sheet lies")):
             for field in fields:
                 field.setModified(False)
 

@@ -14,6 +14,7 @@ from olive_almanac.core.quoting.names import NamePlan
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import count_text, number_text, read_number
+from olive_almanac.core.words import tr
 from olive_almanac.views.coupon import stock_colour
 from olive_almanac.views.parts import (
     Number,
@@ -36,12 +37,12 @@ if TYPE_CHECKING:
 
 __all__ = ["NamesDialog"]
 
-TABLES = "Lists (*.csv *.txt *.xlsx *.ods *.CSV *.TXT *.XLSX *.ODS)"
-FONTS = "Fonts (*.ttf *.otf *.TTF *.OTF)"
+TABLES = tr("Lists (*.csv *.txt *.xlsx *.ods *.CSV *.TXT *.XLSX *.ODS)")
+FONTS = tr("Fonts (*.ttf *.otf *.TTF *.OTF)")
 STROKES, FONT, OTHER = "strokes", "font", "other"
 PAUSE_MS = 200
 SHOWN_LOOKS = 40
-SIDES = ("from the left", "from below", "wide", "high")
+SIDES = (tr("from the left"), tr("from below"), tr("wide"), tr("high"))
 
 
 class NamePicture(Painted):
@@ -54,7 +55,7 @@ class NamePicture(Painted):
         self.at = 0
         self.stock: Stock | None = None
         self.setMinimumSize(px(320), px(200))
-        self.setAccessibleName("One part with its name")
+        self.setAccessibleName(tr("One part with its name"))
 
     def show_name(self, pattern: Pattern | None, plan: NamePlan | None, at: int) -> None:
         self.pattern, self.plan, self.at = pattern, plan, at
@@ -106,7 +107,7 @@ class NamesDialog(QDialog):
     def __init__(self, window: MainWindow, presenter: JobsPresenter) -> None:
         super().__init__(window)
         self.presenter = presenter
-        self.setWindowTitle("Names on the copies")
+        self.setWindowTitle(tr("Names on the copies"))
         job = presenter.job
         assert job is not None
         self.font_name = job.name_font
@@ -114,18 +115,20 @@ class NamesDialog(QDialog):
         self._table: Any = None
         self.text = QPlainTextEdit()
         self.text.setFont(scaled_font("ui"))
-        self.text.setAccessibleName("Names, one a line")
-        self.text.setPlaceholderText("One name a line, typed or pasted; one copy is made of each")
+        self.text.setAccessibleName(tr("Names, one a line"))
+        self.text.setPlaceholderText(
+            tr("One name a line, typed or pasted; one copy is made of each")
+        )
         self.text.setPlainText("\n".join(job.names))
-        self.choose = button("From a file", tip="CSV, XLSX, ODS or text")
+        self.choose = button(tr("From a file"), tip=tr("CSV, XLSX, ODS or text"))
         self.choose.clicked.connect(self._choose)
-        self.column = WordPicker("ui_b", name="Column of the names")
+        self.column = WordPicker("ui_b", name=tr("Column of the names"))
         self.column.picked.connect(lambda at: self._take_column(int(at)))
-        self.column_row = box(row(label("Column", "ui", "second"), self.column, None, gap=6))
+        self.column_row = box(row(label(tr("Column"), "ui", "second"), self.column, None, gap=6))
         self.column_row.hide()
-        self.letters = WordPicker("ui_b", name="Letters")
+        self.letters = WordPicker("ui_b", name=tr("Letters"))
         self.letters.picked.connect(self._pick_letters)
-        self.sides = [Number(f"Box of the names: mm {side}", 56) for side in SIDES]
+        self.sides = [Number(tr("Box of the names: mm {side}", side=side), 56) for side in SIDES]
         result = presenter.result
         origin = result.plan.pattern.box_mm[:2] if result is not None else (0.0, 0.0)
         for side, mm in zip(self.sides, _sides(job.name_box_mm, origin), strict=True):
@@ -135,11 +138,11 @@ class NamesDialog(QDialog):
         self.picture.stock = window.session.subject.stock
         self.size_told = label("", "ui_b", wrap=True)
         self.looks = QVBoxLayout()
-        self.keep = button("Letter them", "main", tip="as many copies as names")
+        self.keep = button(tr("Letter them"), "main", tip=tr("as many copies as names"))
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
-        self.away = button("No names", "plain", tip="takes the names off the copies")
+        self.away = button(tr("No names"), "plain", tip=tr("takes the names off the copies"))
         self.away.clicked.connect(self._take_away)
         self.away.setVisible(bool(job.names))
         self._build(leave)
@@ -155,15 +158,15 @@ class NamesDialog(QDialog):
     def _build(self, leave: Any) -> None:
         told = Page()
         told.setLayout(col(self.looks, None, gap=2))
-        inner: list[Any] = [label("Box", "ui", "second")]
+        inner: list[Any] = [label(tr("Box"), "ui", "second")]
         for side, words in zip(self.sides, ("", ",", ";", "×"), strict=True):
             inner += [label(words, "ui", "second"), side] if words else [side]
         left = col(
             self.text,
             row(self.choose, self.column_row, None, gap=8),
-            row(label("Letters:", "ui", "second"), self.letters, None, gap=6),
+            row(label(tr("Letters:"), "ui", "second"), self.letters, None, gap=6),
             row(*inner, label("mm", "ui", "second"), None, gap=4),
-            label("Left, low; wide × high. Empty: the largest free place.", "small", "second"),
+            label(tr("Left, low; wide × high. Empty: the largest free place."), "small", "second"),
             gap=8,
         )
         left.setStretch(0, 1)
@@ -174,7 +177,7 @@ class NamesDialog(QDialog):
         across.setStretch(0, 1)
         across.setStretch(1, 1)
         layout = col(
-            label("Names on the copies", "h2"),
+            label(tr("Names on the copies"), "h2"),
             hair("bold"),
             across,
             row(self.keep, leave, None, self.away, gap=10),
@@ -198,13 +201,14 @@ class NamesDialog(QDialog):
         if not any(texts) or result is None:
             return None
         x, y, wide, high = (
-            read_number(text, f"Box, {side}") for text, side in zip(texts, SIDES, strict=True)
+            read_number(text, tr("Box, {side}", side=side))
+            for text, side in zip(texts, SIDES, strict=True)
         )
         left, low, right, top = result.plan.pattern.box_mm
         chosen = (left + x, low + y, left + x + wide, low + y + high)
         inside = left <= chosen[0] < chosen[2] <= right and low <= chosen[1] < chosen[3] <= top
         if not inside:
-            raise AlmanacError("The box of the names must lie on the part.")
+            raise AlmanacError(tr("The box of the names must lie on the part."))
         return chosen
 
     def _changed(self) -> None:
@@ -214,7 +218,7 @@ class NamesDialog(QDialog):
         """Letter them as they are now, and show it."""
         try:
             self.plan = self.presenter.try_names(self.names, self.font_name, self._box())
-            problem = "" if self.plan or not self.names else "There is no room for names here."
+            problem = "" if self.plan or not self.names else tr("There is no room for names here.")
         except AlmanacError as bad:
             self.plan, problem = None, str(bad)
         self._show(problem)
@@ -228,7 +232,12 @@ class NamesDialog(QDialog):
         told = problem
         if plan is not None:
             high = number_text(plan.height_mm, 2)
-            told = f"{count_text(len(plan.lines), 'name')}, capitals {high} mm high. {plan.says}"
+            told = tr(
+                "{names}, capitals {high} mm high. {says}",
+                names=count_text(len(plan.lines), "name"),
+                high=high,
+                says=plan.says,
+            )
         self.size_told.setText(told)
         clear_layout(self.looks)
         names = self.names if plan is not None else ()
@@ -240,7 +249,7 @@ class NamesDialog(QDialog):
     # -- from files --------------------------------------------------------------------------------
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "A list of names", "", TABLES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("A list of names"), "", TABLES)
         if name:
             self.open_file(Path(name))
 
@@ -265,17 +274,17 @@ class NamesDialog(QDialog):
         self.text.setPlainText("\n".join(cells[1:] if has_head else cells))
 
     def _show_letters(self) -> None:
-        choices = [(STROKES, "single strokes")]
+        choices = [(STROKES, tr("single strokes"))]
         if self.font_name:
-            choices.append((FONT, "outlines of a font"))
-        choices.append((OTHER, "a font file ..."))
+            choices.append((FONT, tr("outlines of a font")))
+        choices.append((OTHER, tr("a font file ...")))
         self.letters.set_choices(choices, FONT if self.font_name else STROKES)
 
     def _pick_letters(self, key: str) -> None:
         if key == STROKES:
             self.font_name = ""
         elif key == OTHER:
-            name, _ = QFileDialog.getOpenFileName(self, "A font", "", FONTS)
+            name, _ = QFileDialog.getOpenFileName(self, tr("A font"), "", FONTS)
             if name:
                 self.take_font(Path(name))
         self._show_letters()

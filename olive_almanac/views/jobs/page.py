@@ -17,10 +17,12 @@ from olive_almanac.core.records.job import CAUSES, HANGS
 from olive_almanac.core.units import (
     count_text,
     duration_text,
+    fixed_text,
     lengths_text,
     number_text,
     speed_text,
 )
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.job_glow import can_glow
 from olive_almanac.steps.job_layers import can_stack
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
@@ -64,9 +66,11 @@ if TYPE_CHECKING:
     from olive_almanac.views.window import MainWindow
     from olive_almanac.views.worker import Worker
 
-DRAWINGS = "Drawings and pictures (*.svg *.dxf *.png *.jpg *.jpeg *.SVG *.DXF *.PNG *.JPG *.JPEG)"
-LAID = {"": "as drawn", "apart": "piece by piece"}
-RULES = {"book": "By the book", "least": "Least cost", "surest": "Surest"}
+DRAWINGS = tr(
+    "Drawings and pictures (*.svg *.dxf *.png *.jpg *.jpeg *.SVG *.DXF *.PNG *.JPG *.JPEG)"
+)
+LAID = {"": tr("as drawn"), "apart": tr("piece by piece")}
+RULES = {"book": tr("By the book"), "least": tr("Least cost"), "surest": tr("Surest")}
 PAUSE_MS = 150
 MOST_SEGMENTS = 5
 MOST_REMARKS, SHOWN_RUNS = 20, 6
@@ -90,16 +94,16 @@ class JobsPage(StationPage):
         self.asks.setSingleShot(True)
         self.asks.setInterval(PAUSE_MS)
         self.asks.timeout.connect(self._work)
-        self.title = label("Jobs", "h1")
-        self.picker = WordPicker("h2", name="Job")
+        self.title = label(tr("Jobs"), "h1")
+        self.picker = WordPicker("h2", name=tr("Job"))
         self.picker.picked.connect(self.presenter.choose)
         self.picker.extra_chosen.connect(self.bring_in)
-        tip = "SVG or DXF; it can be dropped here too"
-        self.bring = button("Bring in a drawing", "plain", tip=tip)
+        tip = tr("SVG or DXF; it can be dropped here too")
+        self.bring = button(tr("Bring in a drawing"), "plain", tip=tip)
         self.bring.clicked.connect(self.bring_in)
-        self.changed = button("The drawing has changed: take it", "main")
+        self.changed = button(tr("The drawing has changed: take it"), "main")
         self.changed.clicked.connect(self._take_changed)
-        self.away = button("Take out", "plain", tip="out of the list; the library keeps it")
+        self.away = button(tr("Take out"), "plain", tip=tr("out of the list; the library keeps it"))
         self.away.clicked.connect(self.presenter.remove)
         layout = QVBoxLayout(self)
         page_margins(layout)
@@ -123,17 +127,21 @@ class JobsPage(StationPage):
 
     def _build_nothing(self) -> QWidget:
         words = label(
-            "A job is a finished drawing on a real sheet, by the settings of the book.", "h2"
+            tr("A job is a finished drawing on a real sheet, by the settings of the book."), "h2"
         )
         more = label(
-            "Drop an SVG or DXF here. Its layers or colours become groups; each gets a task, the "
-            "numbers come from the book. Then you see how long it takes, how sure it is that all "
-            "of it falls free, and what to burn first.",
+            tr(
+                "Drop an SVG or DXF here. Its layers or colours become "
+                "groups; each gets a task, the "
+                "numbers come from the book. Then you see how long it "
+                "takes, how sure it is that all "
+                "of it falls free, and what to burn first."
+            ),
             "ui",
             "second",
             wrap=True,
         )
-        self.first = button("Bring in a drawing", "main")
+        self.first = button(tr("Bring in a drawing"), "main")
         self.first.clicked.connect(self.bring_in)
         self.bare = JobSheet()
         upper = col(words, more, row(self.first, None), 8, self.bare, gap=10)
@@ -147,17 +155,21 @@ class JobsPage(StationPage):
         self.groups.dots_picked.connect(self.presenter.set_dots)
         self.remarks = QVBoxLayout()
         self.remarks.setSpacing(px(8))
-        self.names = button("Names", "plain", tip="of a list, one on each copy")
+        self.names = button(tr("Names"), "plain", tip=tr("of a list, one on each copy"))
         self.names.clicked.connect(self._ask_names)
         told = Page()
-        self.jig = button("Jig", "plain", tip="blanks at an even pitch, load by load")
+        self.jig = button(tr("Jig"), "plain", tip=tr("blanks at an even pitch, load by load"))
         self.jig.clicked.connect(self._ask_jig)
-        self.two = button("Sides", "plain", tip="front and back, the sheet turned over between")
+        self.two = button(
+            tr("Sides"), "plain", tip=tr("front and back, the sheet turned over between")
+        )
         self.two.clicked.connect(self._ask_sides)
-        self.layers = button("Layers", "plain", tip="glued on each other, each with its guide")
+        self.layers = button(
+            tr("Layers"), "plain", tip=tr("glued on each other, each with its guide")
+        )
         self.layers.clicked.connect(self._ask_layers)
         first = row(self.names, self.jig, self.two, None, gap=0)
-        self.glow = button("Dots", "plain", tip="for a panel that is lit from its edge")
+        self.glow = button(tr("Dots"), "plain", tip=tr("for a panel that is lit from its edge"))
         self.glow.clicked.connect(self._ask_glow)
         ways = col(first, row(self.layers, self.glow, None, gap=0), gap=0)
         told.setLayout(col(self.groups, ways, self.remarks, None, gap=10))
@@ -168,9 +180,11 @@ class JobsPage(StationPage):
         self.sheet.turned.connect(self.presenter.turn)
         self.sheet.picture_asked.connect(self._draw)
         self.sheets = QHBoxLayout()
-        self.laid_anew = button("In rows", "plain", tip="lays all out again, in rows")
+        self.laid_anew = button(tr("In rows"), "plain", tip=tr("lays all out again, in rows"))
         self.laid_anew.clicked.connect(self.presenter.lay_out_again)
-        self.closer = button("Closer", "plain", tip="by their outlines, turned where they may be")
+        self.closer = button(
+            tr("Closer"), "plain", tip=tr("by their outlines, turned where they may be")
+        )
         self.closer.clicked.connect(self._lay_closer)
         copies = self._build_copies()
         self.outcome = self._build_outcome()
@@ -199,15 +213,15 @@ class JobsPage(StationPage):
         return desk
 
     def _build_copies(self) -> Any:
-        self.copies = Number("Copies", 56)
-        self.gap = Number("Gap between copies, mm", 56)
+        self.copies = Number(tr("Copies"), 56)
+        self.gap = Number(tr("Gap between copies, mm"), 56)
         for key, field in (("copies", self.copies), ("gap_mm", self.gap)):
             field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
-        self.laid = WordPicker("ui_b", name="How the drawing is laid")
+        self.laid = WordPicker("ui_b", name=tr("How the drawing is laid"))
         self.laid.picked.connect(lambda key: self.presenter.set_apart(key == "apart"))
-        self.gap_part = box(row(self.gap, label("mm apart", "ui", "second"), gap=6))
-        many = row(self.copies, label("copies", "ui", "second"), self.gap_part, None, gap=6)
-        self.laid_words = label("Laid", "ui", "second")
+        self.gap_part = box(row(self.gap, label(tr("mm apart"), "ui", "second"), gap=6))
+        many = row(self.copies, label(tr("copies"), "ui", "second"), self.gap_part, None, gap=6)
+        self.laid_words = label(tr("Laid"), "ui", "second")
         ways = row(self.laid_words, self.laid, None, self.closer, self.laid_anew, gap=6)
         return col(many, ways, gap=2)
 
@@ -220,20 +234,22 @@ class JobsPage(StationPage):
             self.why.hide()
         self.paces = QVBoxLayout()
         self.paces.setSpacing(px(4))
-        self.hang = WordPicker("ui_b", name="Where a piece hangs")
+        self.hang = WordPicker("ui_b", name=tr("Where a piece hangs"))
         self.hang.picked.connect(self.presenter.set_hang)
-        self.hang_row = box(row(label("If one hangs,", "ui", "second"), self.hang, None, gap=6))
+        self.hang_row = box(row(label(tr("If one hangs,"), "ui", "second"), self.hang, None, gap=6))
         self.lies = LiePanel(self.presenter)
         self.offer = label("", "ui", wrap=True)
-        self.cells = button("Plan these cells first", tip="on this very sheet, then read them")
+        self.cells = button(
+            tr("Plan these cells first"), tip=tr("on this very sheet, then read them")
+        )
         self.cells.clicked.connect(self._plan_cells)
         self.done = label("", "small", "second", wrap=True)
-        self.write = button("Write the job", "main", tip="Ctrl+Enter")
+        self.write = button(tr("Write the job"), "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
-        self.open_folder = button("Open the folder", "plain")
+        self.open_folder = button(tr("Open the folder"), "plain")
         self.open_folder.clicked.connect(self._open_folder)
         self.to_machine = button(
-            "At the machine", tip="the checklist, then the run, sheet by sheet"
+            tr("At the machine"), tip=tr("the checklist, then the run, sheet by sheet")
         )
         self.to_machine.clicked.connect(self._go_to_machine)
         keys = row(self.write, self.to_machine, None, gap=8)
@@ -255,35 +271,43 @@ class JobsPage(StationPage):
 
     def _build_outcome(self) -> QWidget:
         self.pieces, self.hung = (
-            Number("Pieces", compact(36, 44)),
-            Number("Pieces that hung", compact(36, 44)),
+            Number(tr("Pieces"), compact(36, 44)),
+            Number(tr("Pieces that hung"), compact(36, 44)),
         )
-        self.knots = Number("Hung at a knot", compact(36, 44))
+        self.knots = Number(tr("Hung at a knot"), compact(36, 44))
         self.lie = label("", "small", "second", wrap=True)
         self.hung.textChanged.connect(self._say_once_more)
-        self.tap = button(compact("Tap them", "Tap what hangs"), tip="on the sheet, or . , H K S F")
+        self.tap = button(
+            compact(tr("Tap them"), tr("Tap what hangs")), tip=tr("on the sheet, or . , H K S F")
+        )
         self.tap.setCheckable(True)
         self.tap.toggled.connect(self._set_tapping)
         self.sheet.told.connect(self._count_taps)
-        self.cause = WordPicker("ui_b", name="Why something hangs")
+        self.cause = WordPicker("ui_b", name=tr("Why something hangs"))
         self.cause.picked.connect(self._pick_cause)
         self.cause.set_choices(CAUSES.items(), "")
-        self.cause_row = box(row(label("Because", "ui", "second"), self.cause, None, gap=6))
-        self.tell = button("Keep it", tip="marks the sheet as used; a good job proves the entry")
+        self.cause_row = box(row(label(tr("Because"), "ui", "second"), self.cause, None, gap=6))
+        self.tell = button(
+            tr("Keep it"), tip=tr("marks the sheet as used; a good job proves the entry")
+        )
         self.tell.clicked.connect(self._tell)
-        self.offcut = button("", "plain", tip="the rack keeps it as a sheet of its own size")
+        self.offcut = button("", "plain", tip=tr("the rack keeps it as a sheet of its own size"))
         self.offcut.clicked.connect(self._keep_offcut)
-        self.rehearse = button(compact("Stand-in", "Burn on stand-in"))
-        self.rehearse.setToolTip("burn it on the stand-in: its hidden stock tells what hangs")
+        self.rehearse = button(compact("Stand-in", tr("Burn on stand-in")))
+        self.rehearse.setToolTip(tr("burn it on the stand-in: its hidden stock tells what hangs"))
         self.rehearse.clicked.connect(self._rehearse)
         words = [
             label(text, "ui", "second")
-            for text in (compact("cut,", "pieces,"), "hung,", compact("knots", "at a knot"))
+            for text in (
+                compact(tr("cut,"), tr("pieces,")),
+                tr("hung,"),
+                compact(tr("knots"), tr("at a knot")),
+            )
         ]
         told = row(
             self.pieces, words[0], self.hung, words[1], self.knots, words[2], None, self.tell, gap=5
         )
-        top = row(label("What came of it", "h3"), None, self.tap, self.rehearse, gap=8)
+        top = row(label(tr("What came of it"), "h3"), None, self.tap, self.rehearse, gap=8)
         return box(
             col(
                 hair(),
@@ -343,7 +367,10 @@ class JobsPage(StationPage):
         numbers = (plan.copies_words, duration_text(plan.seconds))
         more = ""
         if result.paces:
-            more = f"{100 * self._pace(result.paces).risk.all_free:.0f} % that all falls free"
+            more = tr(
+                "{all_free:.0f} % that all falls free",
+                all_free=100 * self._pace(result.paces).risk.all_free,
+            )
         return InHand(stock.label, job.name, numbers, more)
 
     # -- what is shown -----------------------------------------------------------------------------
@@ -359,15 +386,19 @@ class JobsPage(StationPage):
             self.bare.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
             return
         choices = [(job.uid, job_words(job)) for job in screen.others]
-        self.picker.set_choices(choices, screen.job.uid, extra="Bring in a drawing")
+        self.picker.set_choices(choices, screen.job.uid, extra=tr("Bring in a drawing"))
         self.picker.setText(screen.job.name)
         self.groups.show_lines(screen.groups)
         count = len(screen.job.names)
-        words = count_text(count, "name") if count else "Names"
+        words = count_text(count, "name") if count else tr("Names")
         self.names.setText(words)
         self.names.setVisible(screen.result is not None and not screen.job.apart)
         jig = screen.job.jig
-        words = f"Jig {jig.columns} × {jig.rows}" if jig is not None else "Jig"
+        words = (
+            tr("Jig {columns} × {rows}", columns=jig.columns, rows=jig.rows)
+            if jig is not None
+            else tr("Jig")
+        )
         self.jig.setText(words)
         self.jig.setVisible(screen.result is not None)
         self.gap_part.setVisible(jig is None)
@@ -375,7 +406,7 @@ class JobsPage(StationPage):
         self.layers.setVisible(stack is not None or can_stack(screen.job))
         self.glow.setVisible(can_glow(screen.job, self.session.subject.stock))
         self.names.setEnabled(stack is None)
-        self.two.setText("2 sides" if screen.job.sides is not None else "Sides")
+        self.two.setText(tr("2 sides") if screen.job.sides is not None else tr("Sides"))
         self.two.setVisible(screen.result is not None)
         self.jig.setEnabled(stack is None)
         self.sheet.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
@@ -397,14 +428,16 @@ class JobsPage(StationPage):
         runs = screen.result.plan.runs if screen.result is not None else ()
         if len(runs) > 1:
             assert screen.job is not None
-            words = [screen.job.sheet_words(run.sheet, run.side).lower() for run in runs]
+            words = [mid_sentence(screen.job.sheet_words(run.sheet, run.side)) for run in runs]
             at = min(self.sheet.at, len(runs) - 1)
             if len(runs) <= MOST_SEGMENTS:
-                segments = Segments(words, at, "Sheets")
+                segments = Segments(words, at, tr("Sheets"))
                 segments.chosen.connect(self.sheet.show_run)
                 self.sheets.addWidget(segments)
             else:
-                picker = own_picker("Sheets", {str(n): one for n, one in enumerate(words)}, str(at))
+                picker = own_picker(
+                    tr("Sheets"), {str(n): one for n, one in enumerate(words)}, str(at)
+                )
                 picker.picked.connect(lambda key: self.sheet.show_run(int(key)))
                 self.sheets.addWidget(picker)
             self.sheets.addStretch(1)
@@ -436,7 +469,7 @@ class JobsPage(StationPage):
         lines += [self._question_line(one) for one in told if one.is_answered]
         assert screen.job is not None
         if screen.job.outcomes:
-            lines.append(label("Run before", "h3"))
+            lines.append(label(tr("Run before"), "h3"))
         for outcome in screen.job.outcomes[: -SHOWN_RUNS - 1 : -1]:
             lines.append(label(outcome_words(outcome), "small", "second", wrap=True))
         for line in lines:
@@ -450,12 +483,12 @@ class JobsPage(StationPage):
             key.clicked.connect(partial(self.presenter.answer, one.about, choice))
             keys.append(key)
         if len(one.choices) > 2:
-            other = WordPicker("ui", name="Another unit")
-            other.set_choices(one.choices[1:], "", none_text="another unit")
+            other = WordPicker("ui", name=tr("Another unit"))
+            other.set_choices(one.choices[1:], "", none_text=tr("another unit"))
             other.picked.connect(partial(self.presenter.answer, one.about))
             keys.append(other)
         if one.at_mm is not None:
-            ring = button("Where", "plain", tip="ring the place on the sheet")
+            ring = button(tr("Where"), "plain", tip=tr("ring the place on the sheet"))
             ring.clicked.connect(partial(self.sheet.pin, one.at_mm))
             keys.append(ring)
         return box(col(words, row(*keys, None, gap=4), gap=0))
@@ -483,27 +516,35 @@ class JobsPage(StationPage):
             plan = result.plan
             told = plan.copies_words
             if plan.without_room:
-                told += f", {plan.without_room} without room"
-            self.facts.addWidget(fact("Laid out", told))
+                told += tr(", {without_room} without room", without_room=plan.without_room)
+            self.facts.addWidget(fact(tr("Laid out"), told))
             size = lengths_text(*plan.pattern.size_mm)
-            self.facts.addWidget(fact("Drawing" if plan.parts else "Size of one", f"{size} mm"))
-            self.facts.addWidget(fact("Time", duration_text(plan.seconds)))
+            self.facts.addWidget(
+                fact(tr("Drawing") if plan.parts else tr("Size of one"), f"{size} mm")
+            )
+            self.facts.addWidget(fact(tr("Time"), duration_text(plan.seconds)))
             by_hand = self.presenter.by_hand_words
             if by_hand:
-                self.facts.addWidget(fact("By hand", by_hand))
+                self.facts.addWidget(fact(tr("By hand"), by_hand))
             done = self.presenter.done_words()
             if done:
-                self.facts.addWidget(fact("Burnt", done))
+                self.facts.addWidget(fact(tr("Burnt"), done))
             cut = plan.cut_mm / 1000
             if cut:
-                self.facts.addWidget(fact("Cut", f"{cut:.2f} m"))
+                self.facts.addWidget(fact(tr("Cut"), f"{fixed_text(cut, 2)} m"))
         waits = self.presenter.waits_for
         self.write.setEnabled(ready and not waits)
         set_kind(self.write, "main" if ready and not waits else "")
         if waits and not screen.working and not ready:
             self.done.setText(waits)
         elif job.written:
-            self.done.setText(f"Written {job.written[:10]} at {job.written[11:16]}.")
+            self.done.setText(
+                tr(
+                    "Written {written} at {written2}.",
+                    written=job.written[:10],
+                    written2=job.written[11:16],
+                )
+            )
         else:
             self.done.setText("")
         self.open_folder.setVisible(bool(job.written))
@@ -515,7 +556,7 @@ class JobsPage(StationPage):
         self.offcut.setVisible(rest is not None)
         if rest is not None:
             size = lengths_text(rest[2] - rest[0], rest[3] - rest[1])
-            self.offcut.setText(f"The rest, {size} mm, becomes an offcut")
+            self.offcut.setText(tr("The rest, {size} mm, becomes an offcut", size=size))
         if result is not None and not self.pieces.isModified():
             pieces = len(result.plan.pieces_mm) or max(1, result.plan.copies)
             self.pieces.setText(str(pieces))
@@ -537,26 +578,33 @@ class JobsPage(StationPage):
         if result is None or not result.paces:
             self.chance.setText("")
             cuts = any(line.task.task == "cut" and line.numbers for line in screen.groups)
-            told = "How sure it is cannot be told: no coupon stands behind the cut’s entry."
+            told = tr("How sure it is cannot be told: no coupon stands behind the cut’s entry.")
             self.why.setText(told if cuts and not screen.working and result else "")
             return
         now = self._pace(result.paces)
-        self.chance.setText(f"All falls free: {_percent(now.risk.all_free)}")
-        told = (
-            f"One cell alone {_percent(now.risk.cell)}; over {now.risk.length_mm / 1000:.1f} m of "
-            f"cut {_places(now.risk.hangs)} hang. Sheet and day are shared, so "
-            "pieces fall free or hang together."
+        self.chance.setText(tr("All falls free: {all_free}", all_free=_percent(now.risk.all_free)))
+        told = tr(
+            "One cell alone {cell}; over {length_mm:.1f} m of cut {hangs} hang. Sheet "
+            "and day are shared, so pieces fall free or hang together.",
+            cell=_percent(now.risk.cell),
+            length_mm=now.risk.length_mm / 1000,
+            hangs=_places(now.risk.hangs),
         )
         self.why.setText(told)
         self.chance.setToolTip(told)
         unit = self.session.preferences.speed_unit
         for n, pace in enumerate(result.paces, 1):
             setting = pace.setting
-            words = (
-                f"{n}  {RULES[pace.rule]}: {speed_text(setting.speed_mm_s, unit)} "
-                f"× {setting.passes}\n"
-                f"{duration_text(pace.seconds)}, {_percent(pace.risk.all_free)}, costs "
-                f"{pace.expected_cost:.2f}"
+            words = tr(
+                "{n}  {rules}: {speed_mm_s} × {passes}\n{seconds}, {all_free}, costs "
+                "{expected_cost:.2f}",
+                n=n,
+                rules=RULES[pace.rule],
+                speed_mm_s=speed_text(setting.speed_mm_s, unit),
+                passes=setting.passes,
+                seconds=duration_text(pace.seconds),
+                all_free=_percent(pace.risk.all_free),
+                expected_cost=pace.expected_cost,
             )
             made = button(words, "pace-chosen" if pace is now else "pace")
             made.clicked.connect(lambda _=False, rule=pace.rule: self.presenter.take_pace(rule))
@@ -564,9 +612,14 @@ class JobsPage(StationPage):
             self.paces.addWidget(made)
         if offer is not None:
             self.offer.setText(
-                f"Burn {count_text(len(offer.settings), 'cell')} in a free corner first: "
-                f"{duration_text(offer.seconds)} and {offer.cost:.2f}; saves {offer.saves:.2f} in "
-                "the mean."
+                tr(
+                    "Burn {cells} in a free corner first: {seconds} and {cost:.2f}; saves "
+                    "{saves:.2f} in the mean.",
+                    cells=count_text(len(offer.settings), "cell"),
+                    seconds=duration_text(offer.seconds),
+                    cost=offer.cost,
+                    saves=offer.saves,
+                )
             )
 
     # -- work --------------------------------------------------------------------------------------
@@ -597,7 +650,7 @@ class JobsPage(StationPage):
         if items is None:
             return
         self.closer.setEnabled(False)
-        self.done.setText("Seeking closer places")
+        self.done.setText(tr("Seeking closer places"))
         take = self.presenter.take_nested
         self._nesting = self.main_window.work(items, lambda found: take(*found), self._not_laid)
         self._nesting.finished.connect(self._laid_closer)
@@ -623,13 +676,13 @@ class JobsPage(StationPage):
 
     def bring_in(self) -> None:
         """Choose a drawing from the disk."""
-        name, _ = QFileDialog.getOpenFileName(self, "A drawing", "", DRAWINGS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("A drawing"), "", DRAWINGS)
         if name:
             self.read_file(Path(name))
 
     def read_file(self, path: Path) -> None:
         """Read a drawing in a thread and take it."""
-        self.done.setText(f"Reading {path.name}")
+        self.done.setText(tr("Reading {path}", path=path.name))
         self._reading = self.main_window.work(
             self.presenter.reading(path), self.presenter.take_drawing
         )
@@ -706,7 +759,7 @@ class JobsPage(StationPage):
         working = self._worker is not None or self.asks.isActive()
         if working and not self.presenter.is_current:
             self._writes_next = True  # as soon as it is worked out
-            self.done.setText("Working it out, then writing")
+            self.done.setText(tr("Working it out, then writing"))
             return
         items = self.presenter.writing()
         if items is None:
@@ -719,7 +772,7 @@ class JobsPage(StationPage):
             self._writing = None
             self.presenter.written(result)
         else:
-            self.done.setText(f"Writing: {words}")
+            self.done.setText(tr("Writing: {words}", words=words))
 
     def _not_written(self, problem: Exception) -> None:
         self._writing = None
@@ -740,9 +793,9 @@ class JobsPage(StationPage):
             self.lie.setText("")
             return
         one, two = result.once_more[:2]
-        told = f"Leave it lie: one more pass frees {_percent(one)} of what hangs"
+        told = tr("Leave it lie: one more pass frees {one} of what hangs", one=_percent(one))
         if one < 0.95 < two:
-            told += f", two {_percent(two)}"
+            told += tr(", two {two}", two=_percent(two))
         self.lie.setText(f"{told}.")
 
     def _rehearse(self) -> None:
@@ -759,7 +812,9 @@ class JobsPage(StationPage):
         self._fill_counts(len(fates), hung, knots)
         self.tap.setChecked(True)
         self.sheet.take_fates(fates)
-        self.done.setText(f"Burnt on the stand-in: {hung} of {len(fates)} hang.")
+        self.done.setText(
+            tr("Burnt on the stand-in: {hung} of {fates} hang.", hung=hung, fates=len(fates))
+        )
 
     def _fill_counts(self, pieces: int, hung: int, knots: int) -> None:
         for field, count in ((self.pieces, pieces), (self.hung, hung), (self.knots, knots)):
@@ -812,7 +867,7 @@ class JobsPage(StationPage):
             numbers.append(int(text))
         cause = self.cause.key if numbers[1] else ""
         if self.presenter.tell_outcome(*numbers, spoilt=self.spoilt, cause=cause):
-            self.done.setText("Kept: the sheet is marked as used.")
+            self.done.setText(tr("Kept: the sheet is marked as used."))
             self.tap.setChecked(False)
             self.cause.set_choices(CAUSES.items(), "")
             for field in (self.pieces, self.hung, self.knots):
@@ -885,14 +940,14 @@ class JobsPage(StationPage):
 def _places(mean: float) -> str:
     """How many places hang in the mean, as one says it."""
     if mean < 0.05:
-        return "next to no place may"
-    return f"about {number_text(round(mean, 1))} places"
+        return tr("next to no place may")
+    return tr("about {mean} places", mean=number_text(round(mean, 1)))
 
 
 def _percent(chance: float) -> str:
     """A chance as one says it: never 100 % where it is not."""
     if chance >= 0.995:
-        return "over 99 %"
+        return tr("over 99 %")
     if chance < 0.005:
-        return "under 1 %"
+        return tr("under 1 %")
     return f"{100 * chance:.0f} %"

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import JobProgress
 from olive_almanac.core.units import duration_text
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.job_run import JobCheck, JobRunner, Unlit
 from olive_almanac.steps.job_work import check_run
 from olive_almanac.steps.serial_port import words_of
@@ -41,7 +42,7 @@ __all__ = ["RunPanel"]
 
 ARMED_FOR_MS = 60_000
 ELIDE = Qt.TextElideMode.ElideRight
-WORDS = {"running": "burning", "held": "held, beam off", "done": "burnt to the end"}
+WORDS = {"running": tr("burning"), "held": tr("held, beam off"), "done": tr("burnt to the end")}
 
 
 class TickLine(TickBox):
@@ -99,7 +100,7 @@ class RunPanel(QWidget):
         self._disarm.setInterval(ARMED_FOR_MS)
         self._disarm.timeout.connect(self._disarmed)
         self.title = label("", "h3")
-        self.back = button("Back", "plain", tip="back to the plan of the job")
+        self.back = button(tr("Back"), "plain", tip=tr("back to the plan of the job"))
         self.back.clicked.connect(self.left)
         self.lines = QVBoxLayout()
         self.lines.setSpacing(0)
@@ -107,21 +108,21 @@ class RunPanel(QWidget):
         self.now = label("", "small", "second", wrap=True)
         self.ways = QHBoxLayout()
         self.ways.setSpacing(px(6))
-        self.pace = PacePicker(("real", "60 ×", "at once"))
+        self.pace = PacePicker((tr("real"), "60 ×", tr("at once")))
         self.pace.chosen.connect(lambda _: set_pace(self.runner.wire, self.pace.times))
-        self.frame = button("Frame", tip="goes round the job with the beam off")
+        self.frame = button(tr("Frame"), tip=tr("goes round the job with the beam off"))
         self.frame.clicked.connect(lambda: self._trace("frame"))
-        self.path = button("Path", tip="along all that will be burnt, with the beam off")
+        self.path = button(tr("Path"), tip=tr("along all that will be burnt, with the beam off"))
         self.path.clicked.connect(lambda: self._trace("path"))
-        self.middle = button("Middle", tip="the head stays over the middle, beam off")
+        self.middle = button(tr("Middle"), tip=tr("the head stays over the middle, beam off"))
         self.middle.clicked.connect(lambda: self._trace("centre"))
-        words = label("Show it with the beam off", "small", "second")
+        words = label(tr("Show it with the beam off"), "small", "second")
         keys = row(self.frame, self.path, self.middle, None, gap=6)
         self.unlit = box(col(words, keys, gap=2))
         self.main = BigKey("", "main")
         self.main.clicked.connect(self.main_action)
-        self.stop_key = BigKey("Stop", "fail")
-        self.stop_key.setToolTip("Escape")
+        self.stop_key = BigKey(tr("Stop"), "fail")
+        self.stop_key.setToolTip(tr("Escape"))
         self.stop_key.clicked.connect(self.stop)
         self.setLayout(
             col(
@@ -172,7 +173,7 @@ class RunPanel(QWidget):
             return
         going = self.runner.is_going
         called = self.presenter.job.sheet_words(run.sheet, run.side)
-        self.title.setText(f"{called} at the machine")
+        self.title.setText(tr("{called} at the machine", called=called))
         self.back.setVisible(not going)
         self._show_lines(run, going=going)
         self._show_ways(run)
@@ -189,12 +190,12 @@ class RunPanel(QWidget):
 
     def _key_words(self) -> str:
         if self.runner.is_going:
-            return {"running": "Hold", "held": "Go on"}[self.runner.state]
+            return {"running": tr("Hold"), "held": tr("Go on")}[self.runner.state]
         if not self.plays:
-            return "Start the beam" if self._checked is self.run else "Arm the port"
+            return tr("Start the beam") if self._checked is self.run else tr("Arm the port")
         if self.broke_off:
-            return f"Go on at line {self.progress.burnt + 1}"
-        return "Burn on stand-in"
+            return tr("Go on at line {burnt}", burnt=self.progress.burnt + 1)
+        return tr("Burn on stand-in")
 
     def _show_lines(self, run: SheetRun, *, going: bool) -> None:
         clear_layout(self.lines)
@@ -224,9 +225,11 @@ class RunPanel(QWidget):
             return
         at, behind, count = progress.burnt, progress.begun, len(run.steps)
         if at < behind < count:
-            tip = f"look at line {at + 1} first: nothing is repeated"
-            self.ways.addWidget(self._way(f"On at line {behind + 1}", behind, tip))
-        self.ways.addWidget(self._way("From the start", 0, "burns every line again"))
+            tip = tr("look at line {at} first: nothing is repeated", at=at + 1)
+            self.ways.addWidget(
+                self._way(tr("On at line {behind}", behind=behind + 1), behind, tip)
+            )
+        self.ways.addWidget(self._way(tr("From the start"), 0, tr("burns every line again")))
         self.ways.addStretch(1)
 
     def _way(self, words: str, first: int, tip: str) -> QWidget:
@@ -241,24 +244,24 @@ class RunPanel(QWidget):
             return
         progress, state = self.progress, self.runner.state
         count = len(run.steps)
-        told = f"{progress.burnt} of {count} lines"
+        told = tr("{burnt} of {count} lines", burnt=progress.burnt, count=count)
         if self.runner.is_going and self.runner.unlit:
-            told = f"Showing the {self.runner.unlit}, beam off"
+            told = tr("Showing the {unlit}, beam off", unlit=self.runner.unlit)
         elif self.runner.is_going:
             left = duration_text(self.runner.left_s(run, progress))
-            told += f", {WORDS[state]}, {left} to go"
+            told += tr(", {words}, {left} to go", words=WORDS[state], left=left)
         elif progress.complete:
-            told = f"{count} of {count} lines burnt."
+            told = tr("{count} of {count} lines burnt.", count=count)
         elif progress.begun:
-            why = progress.interrupted or "the program ended during the run"
-            told = f"It broke off at line {progress.burnt + 1}: {why}."
+            why = progress.interrupted or tr("the program ended during the run")
+            told = tr("It broke off at line {burnt}: {why}.", burnt=progress.burnt + 1, why=why)
         else:
             told = ""
         self.said.setText(told)
         in_hand = self.runner.in_hand if self.runner.is_going else ""
         if self._checked is run and not self.plays:
-            at = f" at line {self._first + 1}" if self._first else ""
-            in_hand = f"Armed: the next key starts the beam{at}. Everyone wears eyewear."
+            at = tr(" at line {first}", first=self._first + 1) if self._first else ""
+            in_hand = tr("Armed: the next key starts the beam{at}. Everyone wears eyewear.", at=at)
         self.now.setText(in_hand)
         for line in (self.now, self.said):
             line.setVisible(bool(line.text()))
@@ -282,13 +285,18 @@ class RunPanel(QWidget):
         assert run is not None
         if not self.session.preferences.port:
             self.session.tell(
-                "No port is set. Type in the machine's serial port in Burn, or take the written "
-                "files to the machine."
+                tr(
+                    "No port is set. Type in the machine's serial port "
+                    "in Burn, or take the written "
+                    "files to the machine."
+                )
             )
             return
         lacking = self.runner.open_lines(run)
         if lacking:
-            self.session.tell(f"The port is not armed: tick {lacking[0].lower()} first.")
+            self.session.tell(
+                tr("The port is not armed: tick {lacking} first.", lacking=mid_sentence(lacking[0]))
+            )
             return
         if result is None:
             return

@@ -33,6 +33,7 @@ from olive_almanac.core.records.job import NAMES, PlacedCopy
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import lengths_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.jobs import JobScreen
 from olive_almanac.views.coupon import stock_colour
 from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT, arrow_step
@@ -88,7 +89,7 @@ class JobSheet(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(160)
-        self.setAccessibleName("The copies on the sheet")
+        self.setAccessibleName(tr("The copies on the sheet"))
 
     def show_screen(self, screen: JobScreen, stock: Stock | None, machine: Machine | None) -> None:
         self.shown, self.stock, self.machine = screen, stock, machine
@@ -97,11 +98,11 @@ class JobSheet(Painted):
         if self.held is not None and (not runs or self.held >= len(runs[self.at].placed)):
             self.held = None
         self._shift = (0.0, 0.0)
-        told = "nothing is laid out yet"
+        told = tr("nothing is laid out yet")
         if runs:
             run = runs[self.at]
             called = screen.job.sheet_words(run.sheet, run.side) if screen.job is not None else ""
-            told = f"{len(run.placed)} copies, {called.lower()}"
+            told = tr("{placed} copies, {called}", placed=len(run.placed), called=called.lower())
         self.setAccessibleDescription(told)
         self.update()
 
@@ -273,11 +274,11 @@ class JobSheet(Painted):
         painter.drawRect(place.adjusted(-2, -2, 2, 2))
 
     def _draw_nothing(self, painter: QPainter, rect: QRectF, colour: QColor) -> None:
-        words = "Drop a drawing here"
+        words = tr("Drop a drawing here")
         if self.shown is not None and self.shown.working:
-            words = "Working it out"
+            words = tr("Working it out")
         elif self.shown is not None and self.shown.drawing is not None:
-            words = "Nothing is laid out"
+            words = tr("Nothing is laid out")
         painter.setFont(F("h2"))
         painter.setPen(ink_on(colour))
         painter.drawText(rect, CENTRE, words)
@@ -456,7 +457,9 @@ class JobSheet(Painted):
         self.fates.pop(piece, None)
         if fate != "free":
             self.fates[piece] = fate
-        self.setAccessibleDescription(f"piece {self._every_piece().index(piece) + 1}: {fate}")
+        self.setAccessibleDescription(
+            tr("piece {piece}: {fate}", piece=self._every_piece().index(piece) + 1, fate=fate)
+        )
         self.update()
         self.told.emit()
 
@@ -545,7 +548,9 @@ class JobSheet(Painted):
             self.held = 0 if self.held is None else (self.held + way) % len(run.placed)
             box = run.used_mm[self.held]
             size = lengths_text(box[2] - box[0], box[3] - box[1])
-            self.setAccessibleDescription(f"copy {self.held + 1} in hand, {size} mm")
+            self.setAccessibleDescription(
+                tr("copy {held} in hand, {size} mm", held=self.held + 1, size=size)
+            )
             self.update()
         else:
             super().keyPressEvent(event)

@@ -12,10 +12,11 @@ from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.kinds.kind import FREE, kind_of, kinds_for
 from olive_almanac.core.placing.room import CORNERS
-from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
 from olive_almanac.core.records.setting import AIRS, rasters
 from olive_almanac.core.units import capital, lengths_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.plan.form import slots_of
 from olive_almanac.views.parts import (
     Heading,
@@ -45,20 +46,20 @@ if TYPE_CHECKING:
 # a field that has no widget of its own name -> the fields to mark
 FIELDS_OF = {"place": ("x", "y")}
 ENDS = ("from", "to", "steps", "list")
-SPACINGS = (("even", "evenly"), ("ratio", "by ratio of energy"), ("list", "as a list"))
-AIR_CHOICES = (*((air, air) for air in AIRS), ("off, low, full", "off, low, full"))
+SPACINGS = (("even", tr("evenly")), ("ratio", tr("by ratio of energy")), ("list", tr("as a list")))
+AIR_CHOICES = (*((air, air) for air in AIRS), (tr("off, low, full"), tr("off, low, full")))
 ANCHOR_CHOICES = (
-    ("", "in its place on the bed"),
-    *((key, f"head at the {key}") for key in ANCHORS),
+    ("", tr("in its place on the bed")),
+    *((key, tr("head at the {place}", place=place)) for key, place in ANCHOR_WORDS.items()),
 )
 ORDER_CHOICES = (
-    ("energy", "low energy first"),
-    ("rows", "row by row"),
-    ("columns", "column by column"),
+    ("energy", tr("low energy first")),
+    ("rows", tr("row by row")),
+    ("columns", tr("column by column")),
 )
-BEAM_CHOICES = (("constant", "constant power"), ("follows-speed", "power follows speed"))
+BEAM_CHOICES = (("constant", tr("constant power")), ("follows-speed", tr("power follows speed")))
 FURTHER = ("focus_step", "crosshatch", "slope", "slots", "sheet_size", "repeats", "beam")
-SHORT = {"pitch": "Pitch"}  # it shares a line
+SHORT = {"pitch": tr("Pitch")}  # it shares a line
 YES_NO = (("yes", "yes"), ("", "no"))
 
 
@@ -70,17 +71,20 @@ class Slot(QWidget):
     def __init__(self, page: PlanPage, slot: str, where: str) -> None:
         super().__init__()
         self._page, self._slot, self.factor = page, slot, ""
-        self.name = WordPicker("h3", name=f"Factor {where}")
+        self.name = WordPicker("h3", name=tr("Factor {where}", where=where))
         self.name.picked.connect(lambda factor: page.presenter.choose_factor(slot, factor))
         self.plain_name = label("", "h3")
         self.unit = label("", "small", "second")
-        self.spacing = WordPicker("small_b", name=f"Spacing of the levels {where}")
+        self.spacing = WordPicker("small_b", name=tr("Spacing of the levels {where}", where=where))
         self.spacing.picked.connect(lambda key: page.presenter.choose_spacing(self.factor, key))
         self.levels = label("", "small", "second", wrap=True)
-        self.from_, self.to = Number(f"{slot} from", 56), Number(f"{slot} to", 56)
+        self.from_, self.to = (
+            Number(tr("{slot} from", slot=slot), 56),
+            Number(tr("{slot} to", slot=slot), 56),
+        )
         self.steps, self.list = (
-            Number(f"{slot} steps", 40),
-            Number(f"{slot} levels", 230, grows=False),
+            Number(tr("{slot} steps", slot=slot), 40),
+            Number(tr("{slot} levels", slot=slot), 230, grows=False),
         )
         for part, end in (
             (self.from_, "from"),
@@ -89,12 +93,12 @@ class Slot(QWidget):
             (self.list, "list"),
         ):
             part.textEdited.connect(lambda text, end=end: page.change(f"{self.factor}_{end}", text))
-        self.counted = (Word("in", "ui"), self.steps, Word("steps", "ui"))
+        self.counted = (Word(tr("in"), "ui"), self.steps, Word(tr("steps"), "ui"))
         self.ends = box(
             row(
-                Word("from", "ui"),
+                Word(tr("from"), "ui"),
                 self.from_,
-                Word("to", "ui"),
+                Word(tr("to"), "ui"),
                 self.to,
                 *self.counted,
                 None,
@@ -180,7 +184,7 @@ class Choices(Page):
         self.pickers: dict[str, WordPicker] = {}
         self.rows: dict[str, QWidget] = {}
         self.shop_units: list[QLabel] = []  # where the shop's own unit of speed stands
-        self.leaf = Segments(["levels", "layout"], 0, "Levels or layout")
+        self.leaf = Segments([tr("levels"), tr("layout")], 0, tr("Levels or layout"))
         self.leaves = QStackedWidget()
         self.leaf.chosen.connect(self.leaves.setCurrentIndex)
         self.leaves.addWidget(self._levels_leaf())
@@ -211,16 +215,16 @@ class Choices(Page):
         return made
 
     def _levels_leaf(self) -> QWidget:
-        self.kind = WordPicker("sent_b", 18, name="Kind of trial")
+        self.kind = WordPicker("sent_b", 18, name=tr("Kind of trial"))
         self.kind.picked.connect(self.kind_chosen)
         self.about = label("", "small", "second", wrap=True)
         self.prepared = Prepared(self._page)
         self.up, self.across = (
-            Slot(self._page, "up", "up the side"),
-            Slot(self._page, "across", "along the foot"),
+            Slot(self._page, "up", tr("up the side")),
+            Slot(self._page, "across", tr("along the foot")),
         )
-        self.held_heading = Heading("Held", "plan/Levels")
-        self.cells_heading, self.cells = Heading("Burns", "plan/Levels"), QVBoxLayout()
+        self.held_heading = Heading(tr("Held"), "plan/Levels")
+        self.cells_heading, self.cells = Heading(tr("Burns"), "plan/Levels"), QVBoxLayout()
         self.cells.setSpacing(px(compact(3, 6)))
         # what few sources have shares a line, and so do air and beam: screens keep their height
         rare = list(self._rare_lines())
@@ -235,33 +239,35 @@ class Choices(Page):
         lines += [
             self._line(
                 "slope",
-                "Slope",
-                self._number("slope", "Rise of the ramp, mm per mm", 58),
-                Word("mm up per mm along X", "ui"),
+                tr("Slope"),
+                self._number("slope", tr("Rise of the ramp, mm per mm"), 58),
+                Word(tr("mm up per mm along X"), "ui"),
             ),
             self._line(
                 "slots",
-                "Slots",
-                self._number("slots", "Widths of the slots, mm", 210, grows=False),
+                tr("Slots"),
+                self._number("slots", tr("Widths of the slots, mm"), 210, grows=False),
                 Word("mm", "ui"),
             ),
             self._line(
                 "sheet_size",
-                "Sheet",
-                self._number("sheet_size", "Size of the sheet, mm", 110),
+                tr("Sheet"),
+                self._number("sheet_size", tr("Size of the sheet, mm"), 110),
                 Word("mm", "ui"),
             ),
             self._line(
                 "repeats",
-                "Repeats",
-                self._number("repeats", "Repeats", 48),
-                Word("over the sheet", "ui"),
+                tr("Repeats"),
+                self._number("repeats", tr("Repeats"), 48),
+                Word(tr("over the sheet"), "ui"),
             ),
             box(row(*rare)),
             box(
                 row(
-                    self._line("air", "Air", Word("at", "ui"), self._picker("air", "Air")),
-                    self._line("beam", "Beam", self._picker("beam", "Beam mode")),
+                    self._line(
+                        "air", tr("Air"), Word(tr("at"), "ui"), self._picker("air", tr("Air"))
+                    ),
+                    self._line("beam", tr("Beam"), self._picker("beam", tr("Beam mode"))),
                 )
             ),
         ]
@@ -301,7 +307,7 @@ class Choices(Page):
         number.setPlaceholderText(factor.without)
         parts: list[QWidget] = [number]
         if not factor.optional:  # the others share a line
-            parts.insert(0, Word("at", "ui"))
+            parts.insert(0, Word(tr("at"), "ui"))
         if factor.behind:
             parts.append(Word(factor.behind, "ui"))
         elif factor.unit:
@@ -312,36 +318,38 @@ class Choices(Page):
             lines.append(
                 self._line(
                     "focus_step",
-                    "Refocus",
-                    self._number("focus_step", "Lower the focus after each pass, mm", 48),
-                    Word("mm lower each pass", "ui"),
+                    tr("Refocus"),
+                    self._number("focus_step", tr("Lower the focus after each pass, mm"), 48),
+                    Word(tr("mm lower each pass"), "ui"),
                 )
             )
         if factor.id == "pitch":
             lines.append(
                 self._line(
                     "crosshatch",
-                    "Crossed",
-                    self._picker("crosshatch", "Second raster, turned by 90 degrees"),
-                    Word("a second raster across", "ui"),
+                    tr("Crossed"),
+                    self._picker("crosshatch", tr("Second raster, turned by 90 degrees")),
+                    Word(tr("a second raster across"), "ui"),
                 )
             )
         return lines
 
     def _layout_leaf(self) -> QWidget:
-        self.sheet = WordPicker("ui_b", name="Sheet")
+        self.sheet = WordPicker("ui_b", name=tr("Sheet"))
         self.sheet.picked.connect(self.sheet_chosen)
-        self.corner = WordPicker("ui_b", name="Corner of the sheet")
-        self.corner.set_choices([(corner, corner) for corner in CORNERS], "", none_text="a corner")
+        self.corner = WordPicker("ui_b", name=tr("Corner of the sheet"))
+        self.corner.set_choices(
+            [(corner, ANCHOR_WORDS[corner]) for corner in CORNERS], "", none_text=tr("a corner")
+        )
         self.corner.picked.connect(self.corner_chosen)
         self.turn = button(
-            "Turn by 90°",
+            tr("Turn by 90°"),
             "plain",
-            tip="the long side lies the other way; letters stay upright (R on the drawing)",
+            tip=tr("the long side lies the other way; letters stay upright (R on the drawing)"),
         )
         self.turn.clicked.connect(self.turned)
         self.no_sheets = label(
-            "No sheet is known of this stock. Set up adds sheets and offcuts with their sizes.",
+            tr("No sheet is known of this stock. Set up adds sheets and offcuts with their sizes."),
             "small",
             "second",
             wrap=True,
@@ -353,30 +361,30 @@ class Choices(Page):
         parts = [
             self._line(
                 "cell",
-                "Cells",
-                self._number("cell", "Cell side in mm", 48),
+                tr("Cells"),
+                self._number("cell", tr("Cell side in mm"), 48),
                 Word("mm,", "ui"),
-                self._number("gap", "Gap between cells in mm", 44),
-                Word("mm apart", "ui"),
+                self._number("gap", tr("Gap between cells in mm"), 44),
+                Word(tr("mm apart"), "ui"),
             ),
-            Heading("Where it lies", "plan/Where it lies"),
-            self._line("sheet", "On", self.sheet),
+            Heading(tr("Where it lies"), "plan/Where it lies"),
+            self._line("sheet", tr("On"), self.sheet),
             self.no_sheets,
             self._line(
                 "sheet_at",
-                "Sheet",
-                Word("at", "ui"),
-                self._number("sheet_x", "Sheet along X on the bed, mm", 54),
+                tr("Sheet"),
+                Word(tr("at"), "ui"),
+                self._number("sheet_x", tr("Sheet along X on the bed, mm"), 54),
                 Word("×", "ui"),
-                self._number("sheet_y", "Sheet along Y on the bed, mm", 54),
-                Word("mm on bed", "ui"),
+                self._number("sheet_y", tr("Sheet along Y on the bed, mm"), 54),
+                Word(tr("mm on bed"), "ui"),
             ),
             self._line(
                 "clamps",
-                "Clamps",
+                tr("Clamps"),
                 self._number(
                     "clamps",
-                    "Clamps on the sheet, from X, Y to X, Y in mm",
+                    tr("Clamps on the sheet, from X, Y to X, Y in mm"),
                     compact(192, 216),
                     grows=False,
                 ),
@@ -384,44 +392,46 @@ class Choices(Page):
             ),
             self._line(
                 "edge",
-                "Edges",
-                Word("keep", "ui"),
-                self._number("edge", "Free along the edges of the sheet, mm", 44),
-                Word("mm free", "ui"),
+                tr("Edges"),
+                Word(tr("keep"), "ui"),
+                self._number("edge", tr("Free along the edges of the sheet, mm"), 44),
+                Word(tr("mm free"), "ui"),
             ),
             self._line(
                 "place",
-                "Coupon",
-                Word("at", "ui"),
-                self._number("x", "Place along X in mm", 54),
+                tr("Coupon"),
+                Word(tr("at"), "ui"),
+                self._number("x", tr("Place along X in mm"), 54),
                 Word("×", "ui"),
-                self._number("y", "Place along Y in mm", 54),
-                Word("mm on bed", "ui"),
+                self._number("y", tr("Place along Y in mm"), 54),
+                Word(tr("mm on bed"), "ui"),
             ),
-            box(row(Word("Move it to", "ui"), self.corner, None, self.turn, gap=6)),
-            self._line("anchor", "File", self._picker("anchor", "Where the file counts from")),
-            Heading("How it burns", "plan/How it burns"),
+            box(row(Word(tr("Move it to"), "ui"), self.corner, None, self.turn, gap=6)),
+            self._line(
+                "anchor", tr("File"), self._picker("anchor", tr("Where the file counts from"))
+            ),
+            Heading(tr("How it burns"), "plan/How it burns"),
             self._line(
                 "order",
-                "Order",
-                self._picker("order", "Order of burning"),
-                Word("rest", "ui"),
-                self._number("rest", "Rest between cells in s", 44),
+                tr("Order"),
+                self._picker("order", tr("Order of burning")),
+                Word(tr("rest"), "ui"),
+                self._number("rest", tr("Rest between cells in s"), 44),
                 Word("s", "ui"),
             ),
             self._line(
                 "marks",
-                "Photo marks",
-                self._picker("marks", "Photo marks"),
-                Word("in the corners", "ui"),
+                tr("Photo marks"),
+                self._picker("marks", tr("Photo marks")),
+                Word(tr("in the corners"), "ui"),
             ),
             self._line(
                 "labels",
-                "Labels",
-                self._picker("labels", "Labels"),
-                self._number("label_power", "Power of the labels, %", 44),
+                tr("Labels"),
+                self._picker("labels", tr("Labels")),
+                self._number("label_power", tr("Power of the labels, %"), 44),
                 Word("%", "ui"),
-                self._number("label_speed", "Speed of the labels", 70),
+                self._number("label_speed", tr("Speed of the labels"), 70),
                 label("", "small", "second"),
             ),
         ]
@@ -480,9 +490,16 @@ class Choices(Page):
         on_sheet = bool(texts["sheet"]) and bool(sheets)
         self.sheet.set_choices(
             [
-                ("", "the bare bed"),
+                ("", tr("the bare bed")),
                 *(
-                    (str(n), f"sheet {n + 1}: {lengths_text(s.width_mm, s.height_mm)} mm")
+                    (
+                        str(n),
+                        tr(
+                            "sheet {n}: {width_mm} mm",
+                            n=n + 1,
+                            width_mm=lengths_text(s.width_mm, s.height_mm),
+                        ),
+                    )
                     for n, s in enumerate(sheets)
                 ),
             ],
@@ -492,7 +509,7 @@ class Choices(Page):
         for key in ("sheet_at", "clamps", "edge"):
             self.rows[key].setVisible(on_sheet)
         self.rows["place"].setVisible(not kind.spread)
-        self.title.setText(name or "Plan")
+        self.title.setText(name or tr("Plan"))
 
     def _shown_lines(self, texts: dict[str, str], task: str, factors: list[str]) -> set[str]:
         """The keys of the lines that this kind of trial has."""

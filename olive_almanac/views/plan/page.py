@@ -18,11 +18,13 @@ from olive_almanac.core.records.setting import energy_unit, rasters
 from olive_almanac.core.units import (
     capital,
     duration_text,
+    fixed_text,
     lengths_text,
     number_text,
     percent_text,
     speed_in,
 )
+from olive_almanac.core.words import tr
 from olive_almanac.steps.permission import what_machines_can
 from olive_almanac.steps.plan.fixes import Fix
 from olive_almanac.steps.plan.presenter import PlanPresenter
@@ -71,15 +73,15 @@ class InShort(Page):
         self.setFixedWidth(px(compact(226, 262)))
         layout = QVBoxLayout(self)
         page_margins(layout, left=compact(14, 18), right=compact(14, 20))
-        layout.addLayout(head(label("In short", "h2"), None, topic="plan/The kind of trial"))
+        layout.addLayout(head(label(tr("In short"), "h2"), None, topic="plan/The kind of trial"))
         layout.addSpacing(px(4))
         self.values: Any = {}
         for name, unit in (
-            ("Cells", ""),
-            ("Burning", ""),
-            ("Area", "mm"),
-            ("Energy", ""),
-            ("Cost", ""),
+            (tr("Cells"), ""),
+            (tr("Burning"), ""),
+            (tr("Area"), "mm"),
+            (tr("Energy"), ""),
+            (tr("Cost"), ""),
         ):
             value, unit_label = label("", "num4"), label(unit, "ui", "second")
             self.values[name] = (value, unit_label)
@@ -96,18 +98,18 @@ class InShort(Page):
         layout.addLayout(self.mind)
         layout.addStretch(1)
         self.suggest = button(
-            "Suggest levels", "plain", tip="from the last coupon, the book, or the physics"
+            tr("Suggest levels"), "plain", tip=tr("from the last coupon, the book, or the physics")
         )
         self.suggest.clicked.connect(page.suggest)
         self.next = button(
-            "Next cells", "plain", tip="the cells that teach most, by what was read so far"
+            tr("Next cells"), "plain", tip=tr("the cells that teach most, by what was read so far")
         )
         self.next.clicked.connect(page.ask_next)
         self.key = button(
-            "Print the cell key", tip="writes the files and opens the key as PDF, Ctrl+P"
+            tr("Print the cell key"), tip=tr("writes the files and opens the key as PDF, Ctrl+P")
         )
         self.key.clicked.connect(page.print_page)
-        self.write = button("Write the burn file", "main", tip="Ctrl+Enter")
+        self.write = button(tr("Write the burn file"), "main", tip="Ctrl+Enter")
         self.write.clicked.connect(page.main_action)
         for part in (self.suggest, self.next, self.write, self.key):
             layout.addWidget(part)
@@ -119,59 +121,59 @@ class InShort(Page):
 
         trial = plan.trial
         low, high = plan.energy_range
-        cost = "no rate yet"
+        cost = tr("no rate yet")
         if trial.cost is not None:
-            cost = f"{trial.cost:.2f}"
+            cost = fixed_text(trial.cost, 2)
         texts = {
-            "Cells": str(len(trial.cells)),
-            "Burning": duration_text(trial.seconds),
-            "Area": lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
+            tr("Cells"): str(len(trial.cells)),
+            tr("Burning"): duration_text(trial.seconds),
+            tr("Area"): lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
             if not kind_of(trial.kind).spread
             else f"{used_area_mm2(trial):.0f}",
-            "Energy": number_text(low, 2)
+            tr("Energy"): number_text(low, 2)
             if high < low * 1.001
-            else f"{number_text(low, 2)} to {number_text(high, 2)}",
-            "Cost": cost,
+            else tr("{low} to {high}", low=number_text(low, 2), high=number_text(high, 2)),
+            tr("Cost"): cost,
         }
         for name, text in texts.items():
             self.values[name][0].setText(text)
         if kind_of(trial.kind).spread:
-            self.values["Area"][1].setText("mm²")
+            self.values[tr("Area")][1].setText("mm²")
         else:
-            self.values["Area"][1].setText("mm")
-        self.values["Energy"][1].setText(energy_unit)
+            self.values[tr("Area")][1].setText("mm")
+        self.values[tr("Energy")][1].setText(energy_unit)
         if trial.cost is not None:
-            self.values["Cost"][1].setText(currency)
+            self.values[tr("Cost")][1].setText(currency)
         else:
-            self.values["Cost"][1].setText("")
-        self.values["Cost"][0].setToolTip(
+            self.values[tr("Cost")][1].setText("")
+        self.values[tr("Cost")][0].setToolTip(
             ""
             if trial.cost is not None
-            else "Set up takes a rate for the machine and a price for the stock."
+            else tr("Set up takes a rate for the machine and a price for the stock.")
         )
         told = []
         if basis:
             told.append(f"{capital(basis)}.")
         overlap = overlaps_text(trial.machine, (cell.setting for cell in trial.cells))
         if overlap:
-            told.append(f"Overlap of the pulses along a line: {overlap}.")
+            told.append(tr("Overlap of the pulses along a line: {overlap}.", overlap=overlap))
         self.basis.setText(" ".join(told))
         if plan.refused:
             notes = [("stop", "act", _left_out(len(plan.refused)), plan.refused[0].why)]
         else:
             notes = []
-        notes += [("stop", "mind", "Mind this", remark) for remark in plan.remarks]
+        notes += [("stop", "mind", tr("Mind this"), remark) for remark in plan.remarks]
         self._show_notes(notes)
         if any(refusal.expected for refusal in plan.refused):
             offer = button(
-                "Plan them too, hotter",
+                tr("Plan them too, hotter"),
                 "plain",
-                tip="low energy first; stop at the first flare; kept with the trial",
+                tip=tr("low energy first; stop at the first flare; kept with the trial"),
             )
             offer.clicked.connect(lambda: self._take_offer(self._page.presenter.plan_hotter))
             self.mind.addWidget(offer)
         elif is_hotter(trial):
-            offer = button("Leave them out again", "plain")
+            offer = button(tr("Leave them out again"), "plain")
             offer.clicked.connect(lambda: self._take_offer(self._page.presenter.plan_as_expected))
             self.mind.addWidget(offer)
         self.suggest.show()
@@ -191,11 +193,11 @@ class InShort(Page):
         if fixes:
             self.next.hide()
         self.basis.setText("")
-        self._show_notes([("stop", "act", "Not possible so", text)])
+        self._show_notes([("stop", "act", tr("Not possible so"), text)])
         if fixes:
-            way = "These would fit:"
+            way = tr("These would fit:")
             if "hotter" in fixes[0].texts:
-                way = "A way on:"
+                way = tr("A way on:")
             self.mind.addWidget(label(way, "ui_b"))
         for fix in fixes:
             offer = button(capital(fix.words), "plain")
@@ -207,12 +209,12 @@ class InShort(Page):
     def show_writing(self, words: str) -> None:
         """While the files are written the main button stops it and says how far it is."""
         if words:
-            self.write.setText("Stop writing")
+            self.write.setText(tr("Stop writing"))
         else:
-            self.write.setText("Write the burn file")
+            self.write.setText(tr("Write the burn file"))
         self.key.setEnabled(not words)
         if words:
-            self._show_notes([("stop", "clear", "Writing", capital(words) + ".")])
+            self._show_notes([("stop", "clear", tr("Writing"), capital(words) + ".")])
 
     def _show_notes(self, notes: Any) -> None:
         clear_layout(self.mind)
@@ -227,8 +229,8 @@ class InShort(Page):
 
 def _left_out(count: int) -> str:
     if count == 1:
-        return "1 cell left out"
-    return f"{count} cells left out"
+        return tr("1 cell left out")
+    return tr("{count} cells left out", count=count)
 
 
 class PlanPage(StationPage):
@@ -240,9 +242,11 @@ class PlanPage(StationPage):
         self.choices, self.short = Choices(self), InShort(self)
         self.sheet, self.key = PlanSheet(), PlanKey()
         self.centre_title = label("", compact("h3", "h2"))
-        self.view = Segments(["coupon", compact("bed", "on the bed")], 0, "What the drawing shows")
+        self.view = Segments(
+            [tr("coupon"), compact(tr("bed"), tr("on the bed"))], 0, tr("What the drawing shows")
+        )
         self.view.chosen.connect(lambda at: self.sheet.show_whole_bed(at == 1))
-        self.shade = Segments(["energy", "outlook"], 0, "What the cells show")
+        self.shade = Segments([tr("energy"), tr("outlook")], 0, tr("What the cells show"))
         self.shade.chosen.connect(self._shade)
         self.sheet.dragged.connect(self.presenter.drag)
         self.sheet.nudged.connect(self.presenter.nudge)
@@ -276,7 +280,7 @@ class PlanPage(StationPage):
         self.refusal = Page()
         refused = QVBoxLayout(self.refusal)
         page_margins(refused)
-        refused.addLayout(head(label("Nothing to plan", "h1"), None))
+        refused.addLayout(head(label(tr("Nothing to plan"), "h1"), None))
         refused.addSpacing(px(18))
         self.refusal_text = label("", "h2", wrap=True)
         self.refusal_more = label("", "ui", "second", wrap=True)
@@ -312,7 +316,7 @@ class PlanPage(StationPage):
         self.refusal.setVisible(not permission.allowed)
         self.refusal_text.setText(permission.reason)
         self.refusal_more.setText(
-            permission.instead or ("" if permission.reason else "Set up adds them.")
+            permission.instead or ("" if permission.reason else tr("Set up adds them."))
         )
         self.question.show_permission(permission)
         self._show_elsewhere()
@@ -345,7 +349,7 @@ class PlanPage(StationPage):
             or subject.stock is None
         ):
             return
-        self.elsewhere.addWidget(Heading("What the machines of this shop can do with it"))
+        self.elsewhere.addWidget(Heading(tr("What the machines of this shop can do with it")))
         catalogue = self.session.catalogue
         for machine, words, allowed in what_machines_can(
             catalogue.machines, subject.stock, subject.task, catalogue.rules
@@ -354,7 +358,7 @@ class PlanPage(StationPage):
             line = row(told, gap=16)
             line.setStretch(0, 1)
             if allowed and machine.uid != subject.machine.uid:
-                there = button(f"Plan it on {machine.name}")
+                there = button(tr("Plan it on {machine}", machine=machine.name))
                 there.clicked.connect(
                     lambda _=False, uid=machine.uid: self.session.choose(machine=uid)
                 )
@@ -407,8 +411,8 @@ class PlanPage(StationPage):
                     (
                         "stop",
                         "mind",
-                        "Nothing to add",
-                        "The readings leave no cell that would teach more within the limits.",
+                        tr("Nothing to add"),
+                        tr("The readings leave no cell that would teach more within the limits."),
                     )
                 ]
             )
@@ -454,7 +458,11 @@ class PlanPage(StationPage):
         self._show_title(trial.machine, trial.sheet)
         self.sheet.show_plan(plan, unit)
         low, high = plan.energy_range
-        words = f"{'Areal' if rasters(trial.task) else 'Line'} energy, {energy_unit(trial.task)}"
+        words = tr(
+            "{kind} energy, {task}",
+            kind=tr("Areal") if rasters(trial.task) else tr("Line"),
+            task=energy_unit(trial.task),
+        )
         self.key.show_range(low, high, words, refused=bool(plan.refused), task=trial.task)
         self.short.show_plan(
             plan,
@@ -468,7 +476,7 @@ class PlanPage(StationPage):
     def _show_title(self, machine: Machine, sheet: SheetOnBed | None) -> None:
         title = compact("", machine.name)  # where room is short: the line at the top names it
         if sheet is not None:
-            title = f"Sheet {sheet.number + 1}"
+            title = tr("Sheet {number}", number=sheet.number + 1)
         self.centre_title.setText(title)
 
     def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None:

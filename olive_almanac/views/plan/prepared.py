@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.trial import MOST_RECIPES
+from olive_almanac.core.words import tr
 from olive_almanac.steps.preparing import LETTERS, recipe_line
 from olive_almanac.views.parts import (
     Word,
@@ -68,17 +69,21 @@ class Prepared(QWidget):
         if recipe not in known:
             known.append(recipe)
         names = [(str(n), one.name) for n, one in enumerate(known)]
-        extra = [(STEPS, "change its steps …")]
+        extra = [(STEPS, tr("change its steps …"))]
         if several:
-            extra.append((DROP, "leave it out"))
-        name = f"How piece {LETTERS[at]} is prepared" if compares else "How the piece is prepared"
+            extra.append((DROP, tr("leave it out")))
+        name = (
+            tr("How piece {letters} is prepared", letters=LETTERS[at])
+            if compares
+            else tr("How the piece is prepared")
+        )
         picker = WordPicker("ui_b", name=name)
         picker.set_choices([*names, *extra], str(known.index(recipe)))
         picker.picked.connect(lambda key: self._picked(at, key, known))
         line = "" if recipe.is_plain else recipe_line(recipe)
-        picker.setToolTip(tip_text(line or "Nothing is done to the piece."))
+        picker.setToolTip(tip_text(line or tr("Nothing is done to the piece.")))
         self.pickers.append(picker)
-        words = f"{LETTERS[at]}:" if compares else "Prepared:"
+        words = f"{LETTERS[at]}:" if compares else tr("Prepared:")
         self.rows.addWidget(box(row(Word(words, "ui"), picker, None, gap=6)))
         if line and compares:
             self.rows.addWidget(label(line, "small", "second", wrap=True))
@@ -89,7 +94,7 @@ class Prepared(QWidget):
         left = [one.recipe for one in choices if key_of(one.recipe) not in taken]
         if not left:
             return
-        add = button("Compare one more", "plain", tip="up to four, side by side")
+        add = button(tr("Compare one more"), "plain", tip=tr("up to four, side by side"))
         add.clicked.connect(lambda: self._page.presenter.prepare(len(recipes), left[0]))
         self.rows.addWidget(box(row(add, None)))
 

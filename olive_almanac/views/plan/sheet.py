@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.units import lengths_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.views.coupon import (
     CouponScale,
     draw_board,
@@ -29,16 +30,16 @@ if TYPE_CHECKING:
     from olive_almanac.core.design.plan import TrialPlan
 
 CUT_WORDS = (
-    ("through", "gets through"),
-    ("edge", "may hang"),
-    ("not_through", "does not get through"),
-    ("chars", "too charred"),
+    ("through", tr("gets through")),
+    ("edge", tr("may hang")),
+    ("not_through", tr("does not get through")),
+    ("chars", tr("too charred")),
 )
 TONE_WORDS = (
-    ("right", "right tone"),
-    ("edge", "not sure"),
-    ("too_light", "too light"),
-    ("too_dark", "too dark"),
+    ("right", tr("right tone")),
+    ("edge", tr("not sure")),
+    ("too_light", tr("too light")),
+    ("too_dark", tr("too dark")),
 )
 EDGE_DASH = [
     2.0,
@@ -87,7 +88,7 @@ class PlanSheet(Painted):
         self._grab: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The coupon to scale")
+        self.setAccessibleName(tr("The coupon to scale"))
 
     def show_ground(self, ground: Any) -> None:
         """Show what the coupon would lie on (machine, stock, sheet on the bed), or nothing, in
@@ -96,9 +97,9 @@ class PlanSheet(Painted):
         self.plan = self.outlook = None
         self.ground = ground
         self.setAccessibleDescription(
-            "no coupon: what is used and clamped on the sheet is drawn"
+            tr("no coupon: what is used and clamped on the sheet is drawn")
             if ground
-            else "nothing to draw"
+            else tr("nothing to draw")
         )
         self.update()
 
@@ -109,9 +110,11 @@ class PlanSheet(Painted):
         if not same:
             self.outlook = None
         self.setAccessibleDescription(
-            f"{len(trial.cells)} cells on "
-            f"{lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)} mm; arrows move it, R "
-            "turns it"
+            tr(
+                "{cells} cells on {width_mm} mm; arrows move it, R turns it",
+                cells=len(trial.cells),
+                width_mm=lengths_text(trial.coupon.width_mm, trial.coupon.height_mm),
+            )
         )
         self.update()
 
@@ -138,7 +141,9 @@ class PlanSheet(Painted):
             painter.setFont(F("note"))
             painter.setPen(C("ink2"))
             painter.drawText(
-                QRectF(0, 0, width, height), CENTRE, "Nothing to draw until the plan is put right."
+                QRectF(0, 0, width, height),
+                CENTRE,
+                tr("Nothing to draw until the plan is put right."),
             )
         elif self.whole_bed:
             self._paint_bed(painter, width, height)
@@ -237,9 +242,9 @@ class PlanSheet(Painted):
                 painter.drawPolyline(QPolygonF(ends))
             if n == 0:
                 painter.setFont(F("small_b"))
-                text = "expected tone"
+                text = tr("expected tone")
                 if self.plan.trial.task == "cut":
-                    text = "expected edge"
+                    text = tr("expected edge")
                 half = painter.fontMetrics().horizontalAdvance(text) / 2 + 5
                 x = min(
                     max(ends[-1].x(), scale.board.left() + 40 + half),
@@ -349,7 +354,7 @@ class PlanSheet(Painted):
         self._draw_cells(painter, scale, colour)
         painter.setFont(F("small_b"))
         if not kind_of(trial.kind).spread:
-            half = painter.fontMetrics().horizontalAdvance("drag to move") / 2 + 6
+            half = painter.fontMetrics().horizontalAdvance(tr("drag to move")) / 2 + 6
             x = max(area.center().x(), box(self._shown()).left() + half + 4)  # not over the ruler
             tag = QRectF(x - half, area.top() - 24, 2 * half, 19)
             if tag.top() < 0:
@@ -357,7 +362,7 @@ class PlanSheet(Painted):
             painter.setPen(QPen(C("ink"), 1))
             painter.setBrush(C("field"))
             painter.drawRoundedRect(tag, 3, 3)
-            painter.drawText(tag, CENTRE, "drag to move")
+            painter.drawText(tag, CENTRE, tr("drag to move"))
 
     def _draw_sheet(self, painter: QPainter, lies: Any, box: Any, colour: QColor) -> None:
         machine, stock, _ = self.ground
@@ -444,9 +449,9 @@ class PlanKey(Painted):
     def take_outlook(self, outlook: Outlook) -> None:
         read = outlook.cells_read
         if read:
-            self.rests_on = f"from {read} cells read"
+            self.rests_on = tr("from {read} cells read", read=read)
         else:
-            self.rests_on = "from the physics alone: wide of the mark at first"
+            self.rests_on = tr("from the physics alone: wide of the mark at first")
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
@@ -457,12 +462,12 @@ class PlanKey(Painted):
         painter.setPen(C("ink2"))
         if self.expects:
             self._paint_textures(painter, width)
-            note = "Reckoning what to expect."
+            note = tr("Reckoning what to expect.")
             if self.rests_on:
-                note = f"What is expected, {self.rests_on}."
+                note = tr("What is expected, {rests_on}.", rests_on=self.rests_on)
         else:
             self._paint_ramp(painter, width)
-            note = "Number in a cell: its turn."
+            note = tr("Number in a cell: its turn.")
         if self.refused:
             path = QPainterPath()
             path.addRect(QRectF(0.5, 33.5, 26, 14))
@@ -470,7 +475,7 @@ class PlanKey(Painted):
             painter.setPen(QPen(C("ember"), 1.2))
             painter.setBrush(NO_BRUSH)
             painter.drawRect(QRectF(0.5, 33.5, 26, 14))
-            note = "left out: beyond a limit.  " + note
+            note = tr("left out: beyond a limit.  ") + note
         painter.setPen(NO_PEN)
         painter.setPen(C("ink2"))
         painter.drawText(QPointF(34 if self.refused else 0, 45), note)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QDialog, QPushButton
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.exercises import MECHANIC_TITLE
 from olive_almanac.steps.mechanic import ACTIONS, FAULTS, Mechanic
 from olive_almanac.views.parts import button, col, hair, label, own_picker, row
@@ -41,14 +42,20 @@ class MechanicDialog(QDialog):
             key = button(f"{words}, {minutes} min")
             key.clicked.connect(lambda _=False, action=action: self._do(action))
             self.keys[action] = key
-        self.fault = own_picker("What is wrong", FAULTS, "nothing")
-        self.answer = button("That is it", "main")
+        self.fault = own_picker(tr("What is wrong"), FAULTS, "nothing")
+        self.answer = button(tr("That is it"), "main")
         self.answer.clicked.connect(self._answer)
-        self.leave = button("Leave")
+        self.leave = button(tr("Leave"))
         self.leave.clicked.connect(self.reject)
         acts = row(*self.keys.values(), None, gap=8)
         answer = row(
-            label("I say:", "ui"), self.fault, self.answer, None, self.minutes, self.leave, gap=10
+            label(tr("I say:"), "ui"),
+            self.fault,
+            self.answer,
+            None,
+            self.minutes,
+            self.leave,
+            gap=10,
         )
         title = label(f"{MECHANIC_TITLE}: {mechanic.machine.label}", "h2")
         body = col(
@@ -71,7 +78,7 @@ class MechanicDialog(QDialog):
     def _show(self) -> None:
         self.chart.show_line(self.mechanic.time_line())
         self.said.setText(self.mechanic.said)
-        self.minutes.setText(f"{self.mechanic.minutes} min spent")
+        self.minutes.setText(tr("{minutes} min spent", minutes=self.mechanic.minutes))
 
     def _do(self, action: str) -> None:
         self.mechanic.do(action)
@@ -80,8 +87,10 @@ class MechanicDialog(QDialog):
     def _answer(self) -> None:
         verdict = self.mechanic.answer(self.fault.key, self._on)
         self._keep(verdict.score)
-        self.said.setText(f"{verdict.score.total} of 100. {verdict.says}")
+        self.said.setText(
+            tr("{total} of 100. {says}", total=verdict.score.total, says=verdict.says)
+        )
         for key in (*self.keys.values(), self.answer, self.fault):
             key.setEnabled(False)
-        self.leave.setText("Done")
+        self.leave.setText(tr("Done"))
         self.leave.setFocus()

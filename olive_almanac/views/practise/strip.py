@@ -8,8 +8,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.views.marks import Mark
-from olive_almanac.views.parts import button, in_sentence, label, row
+from olive_almanac.views.parts import button, label, row
 from olive_almanac.views.theme import C, px
 
 if TYPE_CHECKING:
@@ -31,8 +32,8 @@ class PracticeStrip(QWidget):
         super().__init__()
         self.setObjectName("practice")
         self.words, self.left = label("", "ui_b"), label("", "ui")
-        self.finish = button("Finish and score", "main")
-        self.leave = button("Leave it", "plain")
+        self.finish = button(tr("Finish and score"), "main")
+        self.leave = button(tr("Leave it"), "plain")
         self.finish.clicked.connect(self.finish_asked)
         self.leave.clicked.connect(self.leave_asked)
         layout = row(
@@ -42,29 +43,37 @@ class PracticeStrip(QWidget):
         self.setLayout(layout)
 
     def show_rehearsal(self, name: str) -> None:
-        self.words.setText(f"Rehearsal of {in_sentence(name)} on the stand-in bench.")
-        self.left.setText("Nothing of it enters your book.")
+        self.words.setText(
+            tr("Rehearsal of {name} on the stand-in bench.", name=mid_sentence(name))
+        )
+        self.left.setText(tr("Nothing of it enters your book."))
         self.finish.setVisible(False)
-        self.leave.setText("End the rehearsal")
+        self.leave.setText(tr("End the rehearsal"))
 
     def show_look(self, words: str) -> None:
-        self.words.setText(f"You are looking at a copy of {words}.")
-        self.left.setText("What is changed here is thrown away.")
+        self.words.setText(tr("You are looking at a copy of {words}.", words=words))
+        self.left.setText(tr("What is changed here is thrown away."))
         self.finish.setVisible(False)
-        self.leave.setText("Back to my library")
+        self.leave.setText(tr("Back to my library"))
 
     def show_practice(self, exercise: Exercise, left: int) -> None:
         self.finish.setVisible(True)
-        self.leave.setText("Leave it")
-        self.words.setText(f"Practice: {exercise.title.lower()}. {exercise.asks}")
-        self.left.setText(f"{left} of {exercise.cells} cells left")
+        self.leave.setText(tr("Leave it"))
+        self.words.setText(
+            tr(
+                "Practice: {exercise}. {asks}",
+                exercise=mid_sentence(exercise.title),
+                asks=exercise.asks,
+            )
+        )
+        self.left.setText(tr("{left} of {cells} cells left", left=left, cells=exercise.cells))
 
     def show_scoring(self, scoring: bool) -> None:
         self.finish.setEnabled(not scoring)
         if scoring:
-            self.finish.setText("Scoring ...")
+            self.finish.setText(tr("Scoring ..."))
         else:
-            self.finish.setText("Finish and score")
+            self.finish.setText(tr("Finish and score"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

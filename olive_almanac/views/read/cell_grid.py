@@ -14,6 +14,8 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import CHAR_WORDS, HOLDS, VERDICT_WORDS, flared
+from olive_almanac.core.units import fixed_text
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.read import axis_texts
 from olive_almanac.views.marks import draw_verdict
 from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT
@@ -85,7 +87,13 @@ class CellGrid(Painted):
         self.readings, self.suggested, self.differ = readings, suggested, differ
         if active is not None:
             known = readings.get(current)
-            self.setAccessibleName(f"Cell {current}, {VERDICT_WORDS[shown_verdict(known)]}")
+            self.setAccessibleName(
+                tr(
+                    "Cell {current}, {verdict_words}",
+                    current=current,
+                    verdict_words=VERDICT_WORDS[shown_verdict(known)],
+                )
+            )
         self.update()
 
     def show_chance(self, chance: Any) -> None:
@@ -209,7 +217,7 @@ class CellGrid(Painted):
         if cell.id == self.current and reading is None and rect.width() > 36:
             painter.setFont(F("small_b"))
             painter.setPen(C("ink"))
-            painter.drawText(rect, CENTRE, "now")
+            painter.drawText(rect, CENTRE, tr("now"))
             return
         side = min(30.0, rect.width() - 6, rect.height() - 6)
         below = self._below(cell, reading, photo)
@@ -251,19 +259,23 @@ class CellGrid(Painted):
             return f"L* {light:.0f}"
         if reading is not None:
             if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):
-                return f"{reading.kerf_mm:.2f} mm"
+                return f"{fixed_text(reading.kerf_mm, 2)} mm"
             if reading.char is not None:
                 return CHAR_WORDS[reading.char]
             return ""
         if photo is None and cell.mark in ("comb", "stack"):
             way = cell.setting.direction.upper()
-            return f"{way} {cell.nominal_mm:.2f}" if cell.mark == "comb" else f"{way} stack"
+            return (
+                f"{way} {fixed_text(cell.nominal_mm, 2)}"
+                if cell.mark == "comb"
+                else tr("{way} stack", way=way)
+            )
         if photo is not None and photo.flags:
             if photo.flags == (HOLDS,):
-                return "still in"
+                return tr("still in")
             return "unclear"
         if photo is not None and photo.kerf_mm is not None:
-            return f"{photo.kerf_mm:.2f} mm"
+            return f"{fixed_text(photo.kerf_mm, 2)} mm"
         if photo is not None and photo.verdict:
-            return f"{VERDICT_WORDS[photo.verdict].lower()}?"
+            return f"{mid_sentence(VERDICT_WORDS[photo.verdict])}?"
         return ""

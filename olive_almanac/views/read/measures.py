@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
 from olive_almanac.core.records.trial import is_gauged
 from olive_almanac.core.units import capital, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.views.marks import Mark
 from olive_almanac.views.parts import Number, button, col, label, row
 from olive_almanac.views.read.photo_view import CORNERS, CornerPicker
@@ -29,7 +30,7 @@ def flag_words(flags: Any) -> list[str]:
         plain = flag.removeprefix("back_")
         text = FLAG_WORDS.get(plain, plain.replace("_", " "))
         if plain != flag:
-            words.append(f"on the back {text}")
+            words.append(tr("on the back {text}", text=text))
         else:
             words.append(text)
     return list(dict.fromkeys(words))
@@ -47,17 +48,20 @@ def measured_words(
     if source is not None and not source.flags:
         if source.delta_l is not None:
             parts.append(
-                f"{abs(source.delta_l):.0f} L* {'darker' if source.delta_l < 0 else 'lighter'} "
-                "than the stock"
+                tr(
+                    "{delta_l:.0f} L* {tone} than the stock",
+                    delta_l=abs(source.delta_l),
+                    tone=tr("darker") if source.delta_l < 0 else tr("lighter"),
+                )
             )
         if source.evenness is not None:
-            parts.append(f"spread {number_text(source.evenness, 2)} L*")
+            parts.append(tr("spread {evenness} L*", evenness=number_text(source.evenness, 2)))
         if source.halo_mm:
-            parts.append(f"halo {source.halo_mm:.1f} mm")
+            parts.append(tr("halo {halo_mm:.1f} mm", halo_mm=source.halo_mm))
     if kerf is not None:
-        parts.append(f"kerf {kerf:.2f} mm")
+        parts.append(tr("kerf {kerf:.2f} mm", kerf=kerf))
     if reading is not None and reading.depth_mm is not None:
-        parts.append(f"{number_text(reading.depth_mm)} mm deep")
+        parts.append(tr("{depth_mm} mm deep", depth_mm=number_text(reading.depth_mm)))
     if reading is not None:
         parts += [DEFECT_WORDS.get(one, one) for one in reading.defects if one != "flare"]
     if differs:
@@ -86,16 +90,16 @@ class GaugeFields(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.fields = {
-            "depth": Number("Depth by gauge, mm", 62),
-            "kerf": Number("Measured width, mm", 62),
-            "back": Number("Width at the back, mm", 62),
-            "tone": Number("L* by a colour meter", 62),
+            "depth": Number(tr("Depth by gauge, mm"), 62),
+            "kerf": Number(tr("Measured width, mm"), 62),
+            "back": Number(tr("Width at the back, mm"), 62),
+            "tone": Number(tr("L* by a colour meter"), 62),
         }
         self.words = {
-            "depth": label("Depth", "small", "second"),
-            "kerf": label("Width", "small", "second"),
-            "back": label("back", "small", "second"),
-            "tone": label("L* by a meter", "small", "second"),
+            "depth": label(tr("Depth"), "small", "second"),
+            "kerf": label(tr("Width"), "small", "second"),
+            "back": label(tr("back"), "small", "second"),
+            "tone": label(tr("L* by a meter"), "small", "second"),
         }
         parts = []
         for what, field in self.fields.items():
@@ -104,7 +108,7 @@ class GaugeFields(QWidget):
         self._shown: dict[str, str] = {}
         self.unit = label("mm", "small", "second")
         self.setLayout(row(*parts, self.unit, gap=4))
-        self.setToolTip("G: type what the gauge says, Enter keeps it")
+        self.setToolTip(tr("G: type what the gauge says, Enter keeps it"))
 
     def show_fields(self, cell: Cell, reading: Reading | None, task: str) -> None:
         gauged = cell.mark in ("comb", "stack")
@@ -141,9 +145,9 @@ class GaugeFields(QWidget):
             field.setVisible(wanted[what])
             self.words[what].setVisible(wanted[what])
         if gauged:
-            self.words["kerf"].setText("Measured")
+            self.words["kerf"].setText(tr("Measured"))
         else:
-            self.words["kerf"].setText("Width")
+            self.words["kerf"].setText(tr("Width"))
         self.unit.setVisible(not wanted["tone"])
         self.setVisible(any(wanted.values()))
 
@@ -184,8 +188,8 @@ class CornerPage(QWidget):
         self.picker = CornerPicker()
         self.picker.moved.connect(self._say)
         read, leave = (
-            button("Read with these corners", "main", tip="Ctrl+Enter"),
-            button("Leave this photo", "plain"),
+            button(tr("Read with these corners"), "main", tip="Ctrl+Enter"),
+            button(tr("Leave this photo"), "plain"),
         )
         read.clicked.connect(self.finish)
         leave.clicked.connect(self.left)
@@ -198,13 +202,17 @@ class CornerPage(QWidget):
         layout.addLayout(row(None, leave, read, gap=8))
 
     def show_photo(self, picture: Any, scale: float, why: str, side: str) -> None:
-        what = "box around all cells, as the labels read"
+        what = tr("box around all cells, as the labels read")
         if side == "back":
-            what = "box around the holes, as seen from the back"
+            what = tr("box around the holes, as seen from the back")
         self.why.setText(why)
         self.hint.setText(
-            f"Drag 1 to 4 onto the corners of the {what}: {', '.join(CORNERS)}. Keys 1 to 4 "
-            "choose one, arrows move it."
+            tr(
+                "Drag 1 to 4 onto the corners of the {what}: {corners}. Keys 1 to 4 choose "
+                "one, arrows move it.",
+                what=what,
+                corners=", ".join(CORNERS),
+            )
         )
         self.picker.show_picture(picture, scale)
         self.show()

@@ -41,6 +41,7 @@ from olive_almanac.core.records.reading import (
 )
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import capital, number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
@@ -61,7 +62,6 @@ from olive_almanac.views.parts import (
     draw_keycap,
     hair,
     head,
-    in_sentence,
     label,
     page_margins,
     row,
@@ -93,7 +93,9 @@ from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
 EDGE_PAUSE_MS = 30
-NO_BACK = "There is no photo of the back yet.\nIt tells what hangs from what did not get through."
+NO_BACK = tr(
+    "There is no photo of the back yet.\nIt tells what hangs from what did not get through."
+)
 KEYS_WIDTH = (552, 620)  # of the keys, logical px: in a small window and in a large one
 
 
@@ -107,7 +109,7 @@ class Progress(Painted):
 
     def show_count(self, done: int, total: int) -> None:
         self.done, self.total = done, total
-        self.setAccessibleName(f"{done} of {total} read")
+        self.setAccessibleName(tr("{done} of {total} read", done=done, total=total))
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
@@ -139,7 +141,7 @@ class _Key(QAbstractButton):
         self.key, self.chosen = key, False
         self.setText(word)
         self.setAccessibleName(word)
-        self.setAccessibleDescription(f"key {key}")
+        self.setAccessibleDescription(tr("key {key}", key=key))
         self.setFixedHeight(px(height))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -182,7 +184,7 @@ class VerdictKey(_Key):
         rect = QRectF(1, 1, w - 2, h - 2)
         ground = self.draw_frame(painter, rect, marked=self.chosen or self.hinted)
         if self.hinted:
-            draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), "Enter")
+            draw_keycap(painter, QRectF(w - 56, h - 34, 46, 22), tr("Enter"))
         draw_verdict(
             painter, QRectF(13, 12, compact(26, 34), compact(26, 34)), self.verdict, ground=ground
         )
@@ -253,7 +255,7 @@ class ReadPage(StationPage):
         for part in (self.cell_picture, *self.crops.values()):
             part.setFixedSize(px(compact(84, 122)), px(compact(84, 122)))
         self.nothing = label("", "h2", wrap=True)
-        self.to_decide = button("Decide", "main", tip="Ctrl+Enter")
+        self.to_decide = button(tr("Decide"), "main", tip="Ctrl+Enter")
         self.to_decide.clicked.connect(self.main_action)
         stays = self.to_decide.sizePolicy()
         stays.setRetainSizeWhenHidden(True)  # nothing moves when it comes
@@ -289,23 +291,23 @@ class ReadPage(StationPage):
             part.cell_clicked.connect(self.presenter.choose)
 
     def _build_upper(self) -> Any:
-        self.view = Segments(["drawing", "photo", "back"], 0, "What is shown")
+        self.view = Segments([tr("drawing"), tr("photo"), tr("back")], 0, tr("What is shown"))
         self.view.chosen.connect(lambda _: self.show_reading())
         self.add_photo = button(
-            "Add a photo",
+            tr("Add a photo"),
             "plain",
-            tip="JPEG, PNG or HEIC; also dropped on this page or pasted (Ctrl+V)",
+            tip=tr("JPEG, PNG or HEIC; also dropped on this page or pasted (Ctrl+V)"),
         )
         self.add_photo.clicked.connect(lambda: self._choose_photo("front"))
         self.add_back = button(
-            "Add the back", "plain", tip="tells what hangs from what was not cut through"
+            tr("Add the back"), "plain", tip=tr("tells what hangs from what was not cut through")
         )
         self.add_back.clicked.connect(lambda: self._choose_photo("back"))
         self.shoot = button(
-            "Photograph it", "plain", tip="the stand-in’s phone takes a photo of this side"
+            tr("Photograph it"), "plain", tip=tr("the stand-in’s phone takes a photo of this side")
         )
         self.shoot.clicked.connect(self._photograph)
-        self.phone = button("Phone", "plain", tip="its camera sends the photos here")
+        self.phone = button(tr("Phone"), "plain", tip=tr("its camera sends the photos here"))
         self.phone.clicked.connect(self.ask_phone)
         self.no_back = label(NO_BACK, "ui", "second", wrap=True)
         self.no_back.setAlignment(CENTRE)
@@ -319,10 +321,12 @@ class ReadPage(StationPage):
         for place in (1, 2, 3):
             left.setStretch(place, 1)
         self.grid_words = label("", "small", "second")
-        self.reader = Segments(["first reader", "second"], 0, "Whose eyes read")
+        self.reader = Segments([tr("first reader"), "second"], 0, tr("Whose eyes read"))
         self.reader.chosen.connect(lambda at: self._read_as(at == 1))
         right = col(
-            row(label("Cells", "h3"), self.grid_words, None, self.reader, self.to_decide, gap=10),
+            row(
+                label(tr("Cells"), "h3"), self.grid_words, None, self.reader, self.to_decide, gap=10
+            ),
             self.grid,
             gap=6,
         )
@@ -342,7 +346,7 @@ class ReadPage(StationPage):
         self.key_row = QHBoxLayout()
         self.key_row.setSpacing(px(8))
         self.edges = []
-        self.edge_of = label("Edge", "ui_b")
+        self.edge_of = label(tr("Edge"), "ui_b")
         edge_row: list[Any] = [self.edge_of]
         for grade, key in enumerate(EDGE_KEYS):
             edge = EdgeKey(key, CHAR_WORDS[grade])
@@ -350,19 +354,20 @@ class ReadPage(StationPage):
             self.edges.append(edge)
             edge_row.append(edge)
         self.edge_part = box(row(*edge_row, gap=8))
-        self.defects = button("Defects", tip="X: what else there is to note of this cell")
+        self.defects = button(tr("Defects"), tip=tr("X: what else there is to note of this cell"))
         self.defects.clicked.connect(self._ask_defects)
         self.gauge = GaugeFields()
         self.gauge.measured.connect(self._measure)
-        skip, back = EdgeKey("S", "skip"), EdgeKey("⌫", "take back")
+        skip, back = EdgeKey("S", tr("skip")), EdgeKey("⌫", tr("take back"))
         skip.clicked.connect(self.presenter.skip)
         back.clicked.connect(self.presenter.take_back)
         self.agree_all = button(
-            "Agree with all", tip="take the photo’s verdict for every unread cell it is sure of"
+            tr("Agree with all"),
+            tip=tr("take the photo’s verdict for every unread cell it is sure of"),
         )
         self.agree_all.clicked.connect(self.presenter.agree_all)
         words = col(self.now, self.setting, self.suggests, self.measured, None, gap=2)
-        self.wrong = button(compact("Wrong?", "What went wrong?"), "plain", tip="Ctrl+W")
+        self.wrong = button(compact(tr("Wrong?"), tr("What went wrong?")), "plain", tip="Ctrl+W")
         self.wrong.clicked.connect(lambda: self.main_window.ask_wrong())
         above = row(None, self.gauge, self.agree_all, self.wrong, self.defects, gap=8)
         self.question = label("", "h2", wrap=True)
@@ -437,28 +442,34 @@ class ReadPage(StationPage):
         self.says.setVisible(ready)
         self.nothing.setVisible(not ready)
         if not ready:
-            self.title.setText("Read")
+            self.title.setText(tr("Read"))
             self.count.setText("")
             self.by.setText("")
             self.nothing.setText(
-                "No coupon is planned for this stock yet."
+                tr("No coupon is planned for this stock yet.")
                 if active is None
-                else "This coupon has not been burnt yet."
+                else tr("This coupon has not been burnt yet.")
             )
             return
         presenter = self.presenter
         burnt, unread = len(presenter.readable), presenter.left
-        self.title.setText(f"Read {in_sentence(active.trial.name)}")
+        self.title.setText(tr("Read {trial}", trial=mid_sentence(active.trial.name)))
         self.progress.show_count(burnt - unread, burnt)
         differ = len(presenter.differences)
         self.count.setText(
-            (f"{burnt - unread} read, {unread} left" if unread else f"all {burnt} read")
-            + (f", {differ} differ" if differ else "")
+            (
+                tr("{burnt} read, {unread} left", burnt=burnt - unread, unread=unread)
+                if unread
+                else tr("all {burnt} read", burnt=burnt)
+            )
+            + (tr(", {differ} differ", differ=differ) if differ else "")
         )
         self.by.setText(compact("", self._told_by(active)))
         unit = self.session.preferences.speed_unit
         (up, _), (along, _) = axis_texts(active.trial, unit)
-        words = [f"{up} up the side"] * bool(up) + [f"{along} along the top"] * bool(along)
+        words = [tr("{up} up the side", up=up)] * bool(up) + [
+            tr("{along} along the top", along=along)
+        ] * bool(along)
         self.grid_words.setText(compact("", ", ".join(words)))
         self._show_pictures(active, cell)
         self.grid.show_cells(
@@ -508,10 +519,12 @@ class ReadPage(StationPage):
         photos = active.run.photos
         if photos:
             sides = [side for side in ("front", "back") if side in photos]
-            return f"photo of the {' and '.join(sides)}, {photos[sides[0]].at}"
+            return tr(
+                "photo of the {sides}, {at}", sides=" and ".join(sides), at=photos[sides[0]].at
+            )
         if active.run.on_stand_in:
-            return "burnt on the stand-in bench"
-        return "burnt on the machine"
+            return tr("burnt on the stand-in bench")
+        return tr("burnt on the machine")
 
     def _show_pictures(self, active: ActiveTrial, cell: Cell) -> None:
         presenter, rectified = self.presenter, self.presenter.rectified
@@ -531,7 +544,9 @@ class ReadPage(StationPage):
         stand_in = active.run.on_stand_in and self._reading is None
         self.shoot.setVisible(stand_in)
         self.shoot.setText(
-            compact("Photo", "Photograph the back" if self.view.at == 2 else "Photograph it")
+            compact(
+                tr("Photo"), tr("Photograph the back") if self.view.at == 2 else tr("Photograph it")
+            )
         )
         free = self._reading is None and not (stand_in and compact(True, False))
         turned = self.view.at == 2
@@ -554,8 +569,8 @@ class ReadPage(StationPage):
     def _name_of(active: ActiveTrial, cell: Cell) -> str:
         """The cell, and how it is prepared where several recipes lie side by side."""
         if len(active.trial.recipes) < 2:
-            return f"Cell {cell.id}"
-        return f"Cell {cell.id}: {active.trial.recipe_of(cell).name}"
+            return tr("Cell {id}", id=cell.id)
+        return tr("Cell {id}: {name}", id=cell.id, name=active.trial.recipe_of(cell).name)
 
     def _show_cell(self, active: ActiveTrial, cell: Cell, unit: str) -> None:
         presenter = self.presenter
@@ -585,7 +600,9 @@ class ReadPage(StationPage):
                 made.verdict == shown_verdict(reading),
                 made.verdict == suggested and reading is None,
             )
-        self.edge_of.setText(f"Edge of {presenter.edge_of}".removesuffix(" of "))
+        self.edge_of.setText(
+            tr("Edge of {edge_of}", edge_of=presenter.edge_of) if presenter.edge_of else tr("Edge")
+        )
         for grade, edge in enumerate(self.edges):
             edge.show_chosen(presenter.edge == grade)
         if reading:
@@ -593,9 +610,9 @@ class ReadPage(StationPage):
         else:
             noted = []
         if not noted:
-            self.defects.setText("Defects")
+            self.defects.setText(tr("Defects"))
         else:
-            self.defects.setText(f"Defects: {len(noted)}")
+            self.defects.setText(tr("Defects: {noted}", noted=len(noted)))
         self.gauge.show_fields(cell, reading, active.trial.task)
         kerfs = ""
         if kind_of(active.trial.kind).tells_kerf:
@@ -604,16 +621,18 @@ class ReadPage(StationPage):
             self.suggests.setText(capital(kerfs))
         agreeable = len(presenter.agreeable)
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
-        self.agree_all.setText(f"Agree with all {agreeable}")
+        self.agree_all.setText(tr("Agree with all {agreeable}", agreeable=agreeable))
 
     def _show_question(self, question: str, photo: Reading | None) -> None:
         """A cell that is read with a gauge asks for its width; the others have verdict keys."""
         self.question.setText(question)
         for part in (self.question, self.answer_with):
             part.setVisible(bool(question))
-        told = "Type it, Enter keeps it and goes on."
+        told = tr("Type it, Enter keeps it and goes on.")
         if photo is not None and photo.kerf_mm is not None and not photo.flags:
-            told = f"Type it, or Enter takes the photo’s {photo.kerf_mm:.2f} mm."
+            told = tr(
+                "Type it, or Enter takes the photo’s {kerf_mm:.2f} mm.", kerf_mm=photo.kerf_mm
+            )
         self.answer_with.setText(told)
         for made in self.keys.values():
             made.setVisible(not question)
@@ -623,25 +642,37 @@ class ReadPage(StationPage):
         if photo is None or (photo.kerf_mm is not None and not photo.flags):
             return ""
         if photo.flags == (HOLDS,):
-            return "The piece is still in: the back tells whether it hangs."
+            return tr("The piece is still in: the back tells whether it hangs.")
         if photo.flags:
-            return "The photo does not judge this cell: " + "; ".join(flag_words(photo.flags)) + "."
+            return (
+                tr("The photo does not judge this cell: ")
+                + "; ".join(flag_words(photo.flags))
+                + "."
+            )
         if photo.verdict is None:
-            return "The photo has no opinion on this cell."
-        sure = ", not sure"
+            return tr("The photo has no opinion on this cell.")
+        sure = tr(", not sure")
         if photo.confidence >= 0.6:
             sure = ""
         taught = self.presenter.limits.taught
         learned = ""
         if taught:
-            learned = f" (from {taught} of your readings)"
-        return f"The photo suggests: {VERDICT_WORDS[photo.verdict].lower()}{sure}{learned}."
+            learned = tr(" (from {taught} of your readings)", taught=taught)
+        return tr(
+            "The photo suggests: {verdict_words}{sure}{learned}.",
+            verdict_words=mid_sentence(VERDICT_WORDS[photo.verdict]),
+            sure=sure,
+            learned=learned,
+        )
 
     # -- photos ------------------------------------------------------------------------------------
 
     def _choose_photo(self, side: str) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, f"Photo of the {side}", "", "Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)"
+            self,
+            tr("Photo of the {side}", side=side),
+            "",
+            tr("Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)"),
         )
         if name:
             self.read_file(name, side)
@@ -658,7 +689,7 @@ class ReadPage(StationPage):
         work = self.presenter.photo_work(data, source, side, corners)
         if work is None or self._reading is not None:
             return
-        self.says.setText(f"Reading {source} ...")
+        self.says.setText(tr("Reading {source} ...", source=source))
         self.says.show()
         self._reading = self.main_window.work(work, self.presenter.take_photo, self._photo_failed)
         self._reading.finished.connect(self._photo_done)
@@ -716,7 +747,7 @@ class ReadPage(StationPage):
                 active.trial, letters(), number=number, side=side, burnt=frozenset(active.burnt)
             )
 
-        self.says.setText("The stand-in’s phone takes a photo ...")
+        self.says.setText(tr("The stand-in’s phone takes a photo ..."))
         self.says.show()
         self._reading = self.main_window.work(
             once(shoot), lambda data: self._photographed(data, side, active.trial)
@@ -728,7 +759,7 @@ class ReadPage(StationPage):
         if self.session.active is None or self.session.active.trial.id != trial.id:
             self.show_reading()
             return  # another coupon is open by now
-        self.read_bytes(data, f"stand-in photo of the {side}", side)
+        self.read_bytes(data, tr("stand-in photo of the {side}", side=side), side)
 
     def _reopen(self) -> None:
         """Show the kept photos again after a start."""
@@ -778,7 +809,7 @@ class ReadPage(StationPage):
         if mime.hasUrls() and mime.urls()[0].isLocalFile():
             self.read_file(mime.urls()[0].toLocalFile(), side)
         elif mime.hasImage():
-            self.read_bytes(png_of(mime.imageData()), "the pasted picture", side)
+            self.read_bytes(png_of(mime.imageData()), tr("the pasted picture"), side)
 
     # -- notes and gauges --------------------------------------------------------------------------
 
@@ -856,11 +887,15 @@ class ReadPage(StationPage):
         unit = self.session.preferences.speed_unit
         question = self.presenter.question(cell)
         reading = self.presenter.readings.get(cell.id)
-        told = question or "not read yet"
+        told = question or tr("not read yet")
         if reading is not None and reading.verdict:
-            told = f"read: {VERDICT_WORDS[reading.verdict].lower()}"
+            told = tr(
+                "read: {verdict_words}", verdict_words=mid_sentence(VERDICT_WORDS[reading.verdict])
+            )
         keys = "" if question else ", ".join(f"{k} {one.text()}" for k, one in self.keys.items())
-        where = f"{active.trial.name}: {self.presenter.left} left to read"
+        where = tr(
+            "{trial}: {left} left to read", trial=active.trial.name, left=self.presenter.left
+        )
         return InHand(
             where, self._name_of(active, cell), numbers_of(cell.setting, unit), told, keys
         )

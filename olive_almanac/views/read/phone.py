@@ -15,6 +15,8 @@ from PySide6.QtNetwork import QAbstractSocket, QHostAddress, QNetworkInterface
 from PySide6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.units import capital
+from olive_almanac.core.words import tr
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.phone import (
     PLAIN_HTTP,
@@ -79,7 +81,7 @@ class CodePicture(Painted):
     def show_code(self, words: str) -> None:
         """Draw the code of some words, nothing for none."""
         self._rows = code_rows(words) if words else []
-        self.setAccessibleName(f"Code to scan: {words}")
+        self.setAccessibleName(tr("Code to scan: {words}", words=words))
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
@@ -110,24 +112,26 @@ class PhonePanel(QDialog):
         self._waiting: deque[tuple[bytes, str, str]] = deque()  # to be read: bytes, source, side
         self._folder: WatchedFolder | None = None
         self._looks = 0
-        self.setWindowTitle("Photos from the phone")
+        self.setWindowTitle(tr("Photos from the phone"))
         self.code = CodePicture()
         self.address = label("", "ui_b")
         self.address.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.left = label("", "small", "second", wrap=True)
-        self.host = WordPicker("ui_b", name="Network")
+        self.host = WordPicker("ui_b", name=tr("Network"))
         self.host.picked.connect(lambda _: self._open())
-        self.key = button("Show the code", "main")
+        self.key = button(tr("Show the code"), "main")
         self.key.clicked.connect(self.ask)
-        self.copy = button("Copy the address", "plain")
+        self.copy = button(tr("Copy the address"), "plain")
         self.copy.clicked.connect(self._copy)
-        self.watch = button("Watch a folder …", tip="into which the phone’s sync puts pictures")
+        self.watch = button(
+            tr("Watch a folder …"), tip=tr("into which the phone’s sync puts pictures")
+        )
         self.watch.clicked.connect(self._choose_folder)
         self.watched = label("", "small", "second", wrap=True)
         self.list = QVBoxLayout()
-        self.nothing = label("Nothing yet.", "ui", "second")
+        self.nothing = label(tr("Nothing yet."), "ui", "second")
         self.list.addWidget(self.nothing)
-        close = button("Close")
+        close = button(tr("Close"))
         close.clicked.connect(self.close)
         self._lay_out(close)
         for made in (self.key, self.copy, self.watch, close):
@@ -146,9 +150,13 @@ class PhonePanel(QDialog):
     def _lay_out(self, close: QWidget) -> None:
         name = self._active.trial.name
         steps = (
-            "1  Scan the code with the phone’s camera or type the address. Both in one network.",
-            f"2  Photograph {name} from above, all four marks in the picture.",
-            "3  Look here: the cells are read in a second; the phone says whether it was sharp.",
+            tr(
+                "1  Scan the code with the phone’s camera or type the address. Both in one network."
+            ),
+            tr("2  Photograph {name} from above, all four marks in the picture.", name=name),
+            tr(
+                "3  Look here: the cells are read in a second; the phone says whether it was sharp."
+            ),
         )
         told = col(
             *(label(one, "ui", wrap=True) for one in steps),
@@ -169,14 +177,14 @@ class PhonePanel(QDialog):
         room.setMinimumHeight(px(120))
         self.setLayout(
             col(
-                row(label(f"Photos of {name}", "h2"), None, HelpKey("phone")),
+                row(label(tr("Photos of {name}", name=name), "h2"), None, HelpKey("phone")),
                 hair("bold"),
                 self.code_row,
                 box(row(self.key, None)),
-                Heading("Without a network"),
+                Heading(tr("Without a network")),
                 row(self.watch, None),
                 self.watched,
-                Heading("What has come"),
+                Heading(tr("What has come")),
                 room,
                 row(None, close),
                 gap=10,
@@ -196,7 +204,7 @@ class PhonePanel(QDialog):
             self._open()
         else:
             self.question = AskDialog(
-                self, "A page for the phone", PLAIN_HTTP, "Open it", self._agree
+                self, tr("A page for the phone"), PLAIN_HTTP, tr("Open it"), self._agree
             )
             self.question.open()
 
@@ -212,7 +220,7 @@ class PhonePanel(QDialog):
         services = self._page.main_window.services
         if not host:
             self.left.setText(
-                "This computer is in no network: connect it to the shop’s, or watch a folder."
+                tr("This computer is in no network: connect it to the shop’s, or watch a folder.")
             )
             return
         try:
@@ -240,16 +248,20 @@ class PhonePanel(QDialog):
         self.address.setText(door.address.removeprefix("http://") if door is not None else "")
         self.copy.setVisible(door is not None)
         self.host.setVisible(door is not None and len(self._hosts) > 1)
-        self.key.setText("Close the address" if door is not None else "Show the code")
+        self.key.setText(tr("Close the address") if door is not None else tr("Show the code"))
         self._show_time()
 
     def _show_time(self) -> None:
         if self.door is None:
             return
         minutes = max(1, round(self.door.left_s / 60))
-        seen = "A phone has opened it. " if self.door.seen else ""
+        seen = tr("A phone has opened it. ") if self.door.seen else ""
         self.left.setText(
-            f"{seen}Open for {minutes} min, for this coupon only, straight to this computer."
+            tr(
+                "{seen}Open for {minutes} min, for this coupon only, straight to this computer.",
+                seen=seen,
+                minutes=minutes,
+            )
         )
 
     # -- what comes --------------------------------------------------------------------------------
@@ -272,16 +284,18 @@ class PhonePanel(QDialog):
             self._page.read_bytes(*self._waiting.popleft())
         if self.door is not None and self.door.left_s <= 0:
             self.door = None
-            self.left.setText("The address is closed. Show a new code where more is to come.")
+            self.left.setText(tr("The address is closed. Show a new code where more is to come."))
             self.code.setVisible(False)
-            self.key.setText("Show the code")
+            self.key.setText(tr("Show the code"))
         self._show_time()
 
     def _take(self, sent: Sent) -> None:
         if sent.will_do:
-            self._waiting.append((sent.data, f"phone photo of the {sent.side}", sent.side))
-        state = "used" if sent.will_do else "set aside"
-        self._add(f"{sent.side.capitalize()}, {state}: {sent.says}")
+            self._waiting.append(
+                (sent.data, tr("phone photo of the {side}", side=sent.side), sent.side)
+            )
+        state = tr("used") if sent.will_do else tr("set aside")
+        self._add(f"{capital(sent.side)}, {state}: {sent.says}")
 
     def _add(self, words: str, *keys: QWidget) -> None:
         self.nothing.hide()
@@ -296,7 +310,7 @@ class PhonePanel(QDialog):
 
     def _choose_folder(self) -> None:
         before = self.session.preferences.photo_folder or str(Path.home())
-        asked = "The folder of the phone’s pictures"
+        asked = tr("The folder of the phone’s pictures")
         name = QFileDialog.getExistingDirectory(self, asked, before)
         if name:
             self.session.remember(photo_folder=name)
@@ -310,7 +324,9 @@ class PhonePanel(QDialog):
             self._folder = None
             self.watched.setText(str(problem))
             return
-        self.watched.setText(f"{path} is watched while this panel is open; nothing in it changes.")
+        self.watched.setText(
+            tr("{path} is watched while this panel is open; nothing in it changes.", path=path)
+        )
 
     def _look_into_folder(self) -> None:
         assert self._folder is not None
@@ -321,7 +337,7 @@ class PhonePanel(QDialog):
             self.watched.setText(str(problem))
             return
         for path in new:
-            front, back = button("Front"), button("Back")
+            front, back = button(tr("Front")), button(tr("Back"))
             front.clicked.connect(lambda _=False, path=path: self._use(path, "front"))
             back.clicked.connect(lambda _=False, path=path: self._use(path, "back"))
             self._add(path.name, front, back)

@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import HOLDS
+from olive_almanac.core.words import tr
 from olive_almanac.views.marks import square_pen
 from olive_almanac.views.parts import CENTRE, arrow_step
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 
 PAD_MM = 5.0  # around the coupon in the squared-up picture (core.photo.squared)
 LIGHT, DARK = QColor("#FFFDF6"), QColor("#1E1A10")
-CORNERS = ("upper left", "upper right", "lower right", "lower left")
+CORNERS = (tr("upper left"), tr("upper right"), tr("lower right"), tr("lower left"))
 HANDLE = 13.0
 LOUPE, LOUPE_TIMES = 150.0, 3.0
 
@@ -55,7 +56,7 @@ class PhotoPicture(Painted):
         self.readings = self.suggested = {}
         self._shown: Any = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Photo of the coupon")
+        self.setAccessibleName(tr("Photo of the coupon"))
 
     def show_photo(
         self,
@@ -195,7 +196,7 @@ class CellCrop(Painted):
                 self.image = image_of(part)
             else:
                 self.image = None
-            self.setAccessibleName(f"{self.caption} of cell {cell.id}")
+            self.setAccessibleName(tr("{caption} of cell {id}", caption=self.caption, id=cell.id))
         self.setVisible(self.image is not None)
         self.update()
 
@@ -265,7 +266,9 @@ class CornerPicker(Painted):
 
     def choose(self, at: int) -> None:
         self.at = at % 4
-        self.setAccessibleName(f"Corner {self.at + 1}, {CORNERS[self.at]}")
+        self.setAccessibleName(
+            tr("Corner {at}, {corners}", at=self.at + 1, corners=CORNERS[self.at])
+        )
         self.update()
 
     def _frame(self) -> tuple[float, float, float]:

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from olive_almanac.core.squaring.skew import Skew
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.cautions import FULL_CAUTION
 from olive_almanac.steps.checklist import (
     CHECKS,
@@ -66,7 +67,7 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, px
 if TYPE_CHECKING:
     from olive_almanac.steps.session import Session
 
-CLAMPS_TIP = "each from X, Y to X, Y in mm of the bed, semicolons between; kept with the sheet"
+CLAMPS_TIP = tr("each from X, Y to X, Y in mm of the bed, semicolons between; kept with the sheet")
 
 
 class CheckLine(QAbstractButton):
@@ -88,9 +89,9 @@ class CheckLine(QAbstractButton):
 
     def show_line(self, words: str, detail: str, ticked: str, *, current: bool) -> None:
         self.words, self.detail, self.ticked, self.current = words, detail, ticked, current
-        state = "not ticked"
+        state = tr("not ticked")
         if ticked:
-            state = f"ticked at {ticked[11:16]}"
+            state = tr("ticked at {ticked}", ticked=ticked[11:16])
         self.setAccessibleName(f"{self.number}: {words}, {detail}, {state}")
         self.update()
 
@@ -348,7 +349,7 @@ class ToolDrawing(Painted):
         painter.drawText(
             QRectF(40, height - 22, width - 80, 18),
             MIDDLE_LEFT,
-            "the edge as touched, its slant exaggerated",
+            tr("the edge as touched, its slant exaggerated"),
         )
 
     def _paint_frame(self, painter: QPainter, width: float, height: float) -> None:
@@ -394,7 +395,9 @@ class ChecklistPage(Page):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.presenter = Checklist(session, self, now)
         self.count = label("", "ui_b")
-        self.forms = button("Machine and stock", "plain", tip="what the numbers are filled in from")
+        self.forms = button(
+            tr("Machine and stock"), "plain", tip=tr("what the numbers are filled in from")
+        )
         self.forms.clicked.connect(self.forms_asked)
         self.lines: Any = []
         left = QVBoxLayout()
@@ -403,7 +406,7 @@ class ChecklistPage(Page):
         self.shelf.setSpacing(0)
         left.addLayout(self.shelf)
         left.addStretch(1)
-        self.on = button("Plan a trial", tip="Ctrl+Enter when all is ticked")
+        self.on = button(tr("Plan a trial"), tip=tr("Ctrl+Enter when all is ticked"))
         self.on.clicked.connect(self.done_asked)
         left.addLayout(row(label(FULL_CAUTION, "small", "second", wrap=True), self.on, gap=14))
         across = QHBoxLayout()
@@ -415,7 +418,7 @@ class ChecklistPage(Page):
         page_margins(layout)
         layout.addLayout(
             head(
-                label("At the machine", "h1"),
+                label(tr("At the machine"), "h1"),
                 self.count,
                 None,
                 self.forms,
@@ -441,7 +444,7 @@ class ChecklistPage(Page):
         self.drawing = ToolDrawing()
         self.drawing.place_asked.connect(self._ask_height)
         self.remarks = label("", "small", "second", wrap=True)
-        self.tick = button("Tick", "main", tip="Space")
+        self.tick = button(tr("Tick"), "main", tip=tr("Space"))
         self.tick.clicked.connect(self.presenter.tick)
         answer = row(self.good, self.result, gap=10)
         answer.setStretch(1, 1)
@@ -496,14 +499,20 @@ class ChecklistPage(Page):
             )
         left = presenter.left
         if left:
-            self.count.setText(f"{len(checks) - len(ticks)} of {len(checks)} left")
+            self.count.setText(
+                tr(
+                    "{checks} of {checks2} left",
+                    checks=len(checks) - len(ticks),
+                    checks2=len(checks),
+                )
+            )
         else:
             later = any(presenter.comes_later(check) for check in checks)
-            self.count.setText("the rest comes with the trial" if later else "all ticked")
+            self.count.setText(tr("the rest comes with the trial") if later else tr("all ticked"))
         self.on.setText(
-            "Plan a trial"
+            tr("Plan a trial")
             if self.session.active is None or self.session.active.stage == "book"
-            else "Go on to burn"
+            else tr("Go on to burn")
         )
         self.on.setProperty("kind", "" if left else "main")
         self.on.style().unpolish(self.on)
@@ -522,9 +531,9 @@ class ChecklistPage(Page):
         self.remarks.setText("  ".join(check.remarks))
         self.remarks.setVisible(bool(check.remarks))
         if check.key in ticks:
-            self.tick.setText("Take the tick away")
+            self.tick.setText(tr("Take the tick away"))
         else:
-            self.tick.setText("Tick")
+            self.tick.setText(tr("Tick"))
         self._show_result(self.presenter.result())
 
     def _say_otherwise(self, fields: Any) -> bool:

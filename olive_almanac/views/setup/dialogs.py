@@ -11,11 +11,18 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import focus_test
 from olive_almanac.views.parts import CENTRE, WordPicker, button, col, hair, label, row
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, px, scaled_font
 
-CHANGES = ("lens", "air", "tube", "alignment", "module")
+CHANGES = {
+    "lens": tr("lens"),
+    "air": tr("air"),
+    "tube": tr("tube"),
+    "alignment": tr("alignment"),
+    "module": tr("module"),
+}
 
 
 def _field(name: str, text: str = "") -> QLineEdit:
@@ -33,35 +40,36 @@ class StateDialog(QDialog):
     def __init__(self, presenter: Any, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.presenter = presenter
-        self.setWindowTitle("A new machine state")
-        self.what = WordPicker("ui_b", name="What has changed")
-        self.what.set_choices([(one, one) for one in CHANGES], CHANGES[0])
-        self.what.picked.connect(
-            lambda key: self.what.set_choices([(one, one) for one in CHANGES], key)
-        )
-        self.reason = _field("Reason")
-        self.reason.setPlaceholderText("for example: new 50 mm lens")
+        self.setWindowTitle(tr("A new machine state"))
+        self.what = WordPicker("ui_b", name=tr("What has changed"))
+        self.what.set_choices(list(CHANGES.items()), "lens")
+        self.what.picked.connect(lambda key: self.what.set_choices(list(CHANGES.items()), key))
+        self.reason = _field(tr("Reason"))
+        self.reason.setPlaceholderText(tr("for example: new 50 mm lens"))
         due = presenter.entries_made_due()
         if not due:
-            told = "No proven entry stands on this machine."
+            told = tr("No proven entry stands on this machine.")
         else:
             told = (
-                f"{len(due)} proven {'entry becomes' if len(due) == 1 else 'entries become'} due "
-                "again:\n"
+                tr(
+                    "{due} proven {become} due again:\n",
+                    due=len(due),
+                    become=tr("entry becomes") if len(due) == 1 else tr("entries become"),
+                )
             ) + "\n".join(due[:12])
         self.due = label(told, "ui", wrap=True)
-        start = button("Start a new state", "main")
+        start = button(tr("Start a new state"), "main")
         start.clicked.connect(self._start)
-        leave = button("Leave it as it is")
+        leave = button(tr("Leave it as it is"))
         leave.clicked.connect(self.reject)
         self.setLayout(
             col(
-                label(f"What has changed on {presenter.machine.name}?", "h2"),
+                label(tr("What has changed on {machine}?", machine=presenter.machine.name), "h2"),
                 hair("bold"),
                 row(
-                    label("The", "ui", "second"),
+                    label(tr("The"), "ui", "second"),
                     self.what,
-                    label("has changed.", "ui", "second"),
+                    label(tr("has changed."), "ui", "second"),
                     None,
                 ),
                 self.reason,
@@ -90,17 +98,22 @@ class MaterialDialog(QDialog):
 
     def __init__(self, name: str, entries: tuple[str, ...], parent: QWidget | None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Another material?")
-        other = button("It is another stock", "main", tip="added beside it; its entries stay")
+        self.setWindowTitle(tr("Another material?"))
+        other = button(
+            tr("It is another stock"), "main", tip=tr("added beside it; its entries stay")
+        )
         other.clicked.connect(lambda: self._answer("new"))
-        wrong = button("It was written down wrongly")
+        wrong = button(tr("It was written down wrongly"))
         wrong.clicked.connect(lambda: self._answer("change"))
-        leave = button("Leave it as it is")
+        leave = button(tr("Leave it as it is"))
         leave.clicked.connect(self.reject)
-        told = f"{count_text(len(entries), 'entry', 'entries')} of it would speak of the new one:"
+        told = tr(
+            "{entrys} of it would speak of the new one:",
+            entrys=count_text(len(entries), "entry", "entries"),
+        )
         self.setLayout(
             col(
-                label(f"Is it still {name}?", "h2"),
+                label(tr("Is it still {name}?", name=name), "h2"),
                 hair("bold"),
                 label("\n".join([told, *entries[:8]]), "ui", wrap=True),
                 None,
@@ -157,7 +170,7 @@ class CausticDrawing(Painted):
         painter.drawText(
             QRectF(50, height - 30, width - 70, 18),
             CENTRE,
-            f"height, mm: {number_text(low)} to {number_text(high)}",
+            tr("height, mm: {low} to {high}", low=number_text(low), high=number_text(high)),
         )
         painter.drawText(QRectF(0, 14, 48, 18), CENTRE, f"{number_text(most, 2)} mm")
 
@@ -171,35 +184,35 @@ class FocusDialog(QDialog):
         super().__init__(parent)
         self.presenter = presenter
         self.fit: Any = None
-        self.setWindowTitle("Focus test")
+        self.setWindowTitle(tr("Focus test"))
         heights, widths = presenter.focus_typed or ("-4 -3 -2 -1 0 1 2 3 4", "")
-        self.heights = _field("Heights in mm", heights)
-        self.widths = _field("Line widths in mm", widths)
-        self.widths.setPlaceholderText("one width for each height")
+        self.heights = _field(tr("Heights in mm"), heights)
+        self.widths = _field(tr("Line widths in mm"), widths)
+        self.widths.setPlaceholderText(tr("one width for each height"))
         self.told = label(
-            "Burn a line at each height, measure its width, type both lists.",
+            tr("Burn a line at each height, measure its width, type both lists."),
             "ui",
             "second",
             wrap=True,
         )
         self.drawing = CausticDrawing()
         self.take = button(
-            "Take it over",
+            tr("Take it over"),
             "main",
-            tip="spot and Rayleigh range of the machine; Ctrl+Z takes it back",
+            tip=tr("spot and Rayleigh range of the machine; Ctrl+Z takes it back"),
         )
         self.take.setEnabled(False)
         self.take.clicked.connect(self._take)
-        leave = button("Close")
+        leave = button(tr("Close"))
         leave.clicked.connect(self.reject)
         for field in (self.heights, self.widths):
             field.textChanged.connect(self._work)
         layout = col(
-            label("Where is the focus?", "h2"),
+            label(tr("Where is the focus?"), "h2"),
             hair("bold"),
-            label("Heights, mm", "small_b"),
+            label(tr("Heights, mm"), "small_b"),
             self.heights,
-            label("Line widths, mm", "small_b"),
+            label(tr("Line widths, mm"), "small_b"),
             self.widths,
             self.told,
             self.drawing,
@@ -238,13 +251,20 @@ class FocusDialog(QDialog):
                 for part in self.widths.text().replace(", ", " ").replace(";", " ").split()
             ]
             self.told.setText(
-                f"Best focus at {number_text(fit.focus_mm, 2)} ± "
-                f"{number_text(fit.focus_se_mm, 1)} mm. Spot {number_text(fit.waist_mm)} ± "
-                f"{number_text(fit.waist_se_mm, 1)} mm. "
-                f"Rayleigh range {number_text(fit.rayleigh_mm)} ± "
-                f"{number_text(fit.rayleigh_se_mm, 1)} mm. M² {number_text(fit.m2, 2)} ± "
-                f"{number_text(fit.m2_se, 1)}. "
-                "Burnt lines read a little wide away from focus: take the range as an upper bound."
+                tr(
+                    "Best focus at {focus_mm} ± {focus_se_mm} mm. Spot {waist_mm} ± "
+                    "{waist_se_mm} mm. Rayleigh range {rayleigh_mm} ± {rayleigh_se_mm} mm. M² "
+                    "{m2} ± {m2_se}. Burnt lines read a little wide away from focus: take the "
+                    "range as an upper bound.",
+                    focus_mm=number_text(fit.focus_mm, 2),
+                    focus_se_mm=number_text(fit.focus_se_mm, 1),
+                    waist_mm=number_text(fit.waist_mm),
+                    waist_se_mm=number_text(fit.waist_se_mm, 1),
+                    rayleigh_mm=number_text(fit.rayleigh_mm),
+                    rayleigh_se_mm=number_text(fit.rayleigh_se_mm, 1),
+                    m2=number_text(fit.m2, 2),
+                    m2_se=number_text(fit.m2_se, 1),
+                )
             )
             self.drawing.show_fit(fit, tuple(zip(heights, widths, strict=True)))
         self.take.setEnabled(self.fit is not None and math.isfinite(self.fit.waist_mm))

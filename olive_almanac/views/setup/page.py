@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.requests import AddRecord, OpenForm, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
@@ -39,7 +40,7 @@ class SetUpPage(StationPage):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.machine_form, self.stock_form = (
-            Form("machine", ("basics", "power and lens", "controller")),
+            Form("machine", ("basics", tr("power and lens"), "controller")),
             Form("stock"),
         )
         self.forms = QWidget()
@@ -54,16 +55,16 @@ class SetUpPage(StationPage):
         self.facts = label("", "small", "second", wrap=True)
         self.machine_form.extra.addWidget(self.facts)
         self.changed = button(
-            "Something has changed",
-            tip="lens, air, tube, alignment or module: starts a new machine state",
+            tr("Something has changed"),
+            tip=tr("lens, air, tube, alignment or module: starts a new machine state"),
         )
         self.changed.clicked.connect(lambda: self._ask(StateDialog, self.changed))
         self.focus_test = button(
-            "Focus test", tip="line widths at heights, the caustic through them"
+            tr("Focus test"), tip=tr("line widths at heights, the caustic through them")
         )
         self.focus_test.clicked.connect(lambda: self._ask(FocusDialog, self.focus_test))
         self.safety = button(
-            "Safety page", tip="eyes, fume, fire for this machine and stock, as PDF"
+            tr("Safety page"), tip=tr("eyes, fume, fire for this machine and stock, as PDF")
         )
         self.safety.clicked.connect(self._print_safety)
         self.machine_form.extra.addSpacing(px(4))
@@ -83,11 +84,12 @@ class SetUpPage(StationPage):
         self.checklist.hide()
         self.rack.hide()
         self.to_checklist = button(
-            "Checklist at the machine", tip="focus, square, level, frame, exhaust, look round, stay"
+            tr("Checklist at the machine"),
+            tip=tr("focus, square, level, frame, exhaust, look round, stay"),
         )
         self.to_checklist.clicked.connect(lambda: self.show_part(self.checklist))
         self.machine_form.foot.addWidget(self.to_checklist)
-        self.to_rack = button("Rack", tip="its sheets and offcuts, drawn to scale")
+        self.to_rack = button(tr("Rack"), tip=tr("its sheets and offcuts, drawn to scale"))
         self.to_rack.clicked.connect(lambda: self.show_part(self.rack))
         self.stock_form.foot.addWidget(self.to_rack)
         self.presenter = SetUpPresenter(self.session, self)
@@ -149,7 +151,7 @@ class SetUpPage(StationPage):
             self.begin_new(request.form)
             if request.then_notes:  # once the machine is kept, go on to the notes that are for it
                 self._notes_next = True
-                self.machine_form.done.setText("Your notes come next.")
+                self.machine_form.done.setText(tr("Your notes come next."))
         elif isinstance(request, OpenForm):
             self.show_part(self.forms)
             self.presenter.leave_new(request.form)
@@ -177,10 +179,10 @@ class SetUpPage(StationPage):
             self._machine_fields(machine),
             machine.name
             if machine
-            else "Your machine"
+            else tr("Your machine")
             if not catalogue.machines
-            else "Another machine",
-            "Keep these changes" if machine else "Add this machine",
+            else tr("Another machine"),
+            tr("Keep these changes") if machine else tr("Add this machine"),
             can_leave=self.presenter.new_machine and bool(catalogue.machines),
             can_add=machine is not None,
             of=machine.uid if machine else "",
@@ -189,17 +191,17 @@ class SetUpPage(StationPage):
             stock_fields(stock),
             stock.short_name
             if stock
-            else "Your first stock"
+            else tr("Your first stock")
             if not catalogue.stocks
-            else "Another stock",
-            "Keep these changes" if stock else "Add this stock",
+            else tr("Another stock"),
+            tr("Keep these changes") if stock else tr("Add this stock"),
             can_leave=self.presenter.new_stock and bool(catalogue.stocks),
             can_add=stock is not None,
             of=stock.uid if stock else "",
         )
         self.verdicts.refresh(shown=stock is not None)
         self.to_rack.setVisible(stock is not None)
-        self.to_rack.setText(rack_words(stock) if stock else "Rack")
+        self.to_rack.setText(rack_words(stock) if stock else tr("Rack"))
         if machine:
             self.facts.setText(machine_facts(machine))
         else:
@@ -245,7 +247,7 @@ class SetUpPage(StationPage):
             return False
         form.forget_typed(of)
         self.show_forms()
-        form.done.setText("Kept.")
+        form.done.setText(tr("Kept."))
         return True
 
     def _save_stock(self) -> None:
@@ -276,7 +278,9 @@ class SetUpPage(StationPage):
     def _print_safety(self) -> None:
         path = self.presenter.write_safety_page()
         if path is not None:
-            self.machine_form.done.setText(f"In {path.parent.name}/{path.name}.")
+            self.machine_form.done.setText(
+                tr("In {parent}/{path}.", parent=path.parent.name, path=path.name)
+            )
             self.main_window.show_pages(path)
 
     def print_page(self) -> None:
@@ -303,8 +307,13 @@ class SetUpPage(StationPage):
             return super().in_hand()
         presenter = self.checklist.presenter
         check, result = presenter.check, presenter.result()
-        told = f"{presenter.at + 1} of {len(presenter.checks)}, {presenter.left} left"
-        keys = "Space ticks, up and down choose"
+        told = tr(
+            "{at} of {checks}, {left} left",
+            at=presenter.at + 1,
+            checks=len(presenter.checks),
+            left=presenter.left,
+        )
+        keys = tr("Space ticks, up and down choose")
         return InHand(told, check.words, (presenter.number(check),), result.main, keys)
 
     def main_action(self) -> None:

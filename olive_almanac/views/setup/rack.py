@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout
 
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import capital, lengths_text, number_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.rack import RackPresenter, RackScreen, Thing, ThingKind
 from olive_almanac.steps.session import Session
 from olive_almanac.views.coupon import stock_colour
@@ -39,12 +40,17 @@ from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, in
 HANDLE = 5.0  # half a handle, px
 REACH = 11.0  # how near the mouse must come to a handle, px
 CORNERS = ((0, 0), (1, 0), (0, 1), (1, 1))
-HINT = (
+HINT = tr(
     "Drag a thing or a corner of it. Arrows move it 1 mm, with Shift 0.1 mm; point and comma go "
     "from thing to thing."
 )
 LISTED = (3, 7)  # things in the list: in a close window, in a wide one
-PLACE_FIELDS = (("left", "right by"), ("low", "up by"), ("wide", "wide"), ("high", "high"))
+PLACE_FIELDS = (
+    ("left", tr("right by")),
+    ("low", tr("up by")),
+    ("wide", tr("wide")),
+    ("high", tr("high")),
+)
 
 
 class SheetDrawing(Painted):
@@ -74,12 +80,18 @@ class SheetDrawing(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(px(170))
-        self.setAccessibleName("The sheet to scale")
+        self.setAccessibleName(tr("The sheet to scale"))
 
     def show_screen(self, screen: RackScreen, stock: Stock, keep_off_mm: float) -> None:
         self.shown, self.stock, self.keep_off_mm = screen, stock, keep_off_mm
-        held = f"{screen.held.name} in hand, {screen.held.place}" if screen.held else "none in hand"
-        self.setAccessibleDescription(f"{len(screen.things)} things on it, {held}")
+        held = (
+            tr("{held} in hand, {place}", held=screen.held.name, place=screen.held.place)
+            if screen.held
+            else tr("none in hand")
+        )
+        self.setAccessibleDescription(
+            tr("{things} things on it, {held}", things=len(screen.things), held=held)
+        )
         self.update()
 
     @property
@@ -105,7 +117,7 @@ class SheetDrawing(Painted):
         if sheet is None or stock is None or self.shown is None:
             painter.setPen(C("ink2"))
             painter.setFont(F("ui"))
-            words = "No sheet of this stock is in the rack yet. Type the size of one below."
+            words = tr("No sheet of this stock is in the rack yet. Type the size of one below.")
             painter.drawText(QRectF(0, 0, width, height), CENTRE, words)
             return
         colour = stock_colour(stock)
@@ -138,7 +150,7 @@ class SheetDrawing(Painted):
         size = lengths_text(largest[2] - largest[0], largest[3] - largest[1])
         painter.setFont(F("small"))
         painter.setPen(ink)
-        text = f"largest free piece {size} mm"
+        text = tr("largest free piece {size} mm", size=size)
         if painter.fontMetrics().horizontalAdvance(text) > rect.width() - 12:
             text = size
         if painter.fontMetrics().horizontalAdvance(text) < rect.width() - 8 and rect.height() > 20:
@@ -257,7 +269,7 @@ class Shelf(Painted):
         self.stock: Stock | None = None
         self.setFixedHeight(px(compact(74, 92)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The sheets in the rack")
+        self.setAccessibleName(tr("The sheets in the rack"))
 
     def show_screen(self, screen: RackScreen, stock: Stock) -> None:
         self.shown, self.stock = screen, stock
@@ -265,7 +277,9 @@ class Shelf(Painted):
             f"{n + 1}: {lengths_text(one.width_mm, one.height_mm)}"
             for n, one in enumerate(screen.sheets)
         )
-        self.setAccessibleDescription(f"{told}; {screen.at + 1} is shown" if told else "none")
+        self.setAccessibleDescription(
+            tr("{told}; {at} is shown", told=told, at=screen.at + 1) if told else tr("none")
+        )
         self.update()
 
     def _rects(self) -> list[QRectF]:
@@ -328,7 +342,7 @@ class ThingLine(ListLine):
         super().__init__(held=held)
         self.thing, self.stock = thing, stock
         self.setFixedHeight(px(compact(44, 46)))
-        state = ", in hand" if held else ""
+        state = tr(", in hand") if held else ""
         self.setAccessibleName(f"{thing.name}, {thing.place}{state}")
 
     def sizeHint(self) -> QSize:
@@ -348,7 +362,7 @@ class ThingLine(ListLine):
         painter.setPen(C("ink2"))
         painter.drawText(QRectF(54, 23, w - 60, 20), MIDDLE_LEFT, self.thing.place)
         if self.held:
-            painter.drawText(QRectF(54, 3, w - 62, 22), MIDDLE_RIGHT, "in hand")
+            painter.drawText(QRectF(54, 3, w - 62, 22), MIDDLE_RIGHT, tr("in hand"))
 
 
 class RackPage(Page):
@@ -365,12 +379,12 @@ class RackPage(Page):
         self.session = session
         self.presenter = RackPresenter(session, self)
         self.title = label("", "h1")
-        self.back = button("Machine and stock", "plain", tip="back to the forms  (Escape)")
+        self.back = button(tr("Machine and stock"), "plain", tip=tr("back to the forms  (Escape)"))
         self.back.clicked.connect(self.back_asked)
-        self.sheet_size = Number("Size of the sheet", 118, grows=False)
+        self.sheet_size = Number(tr("Size of the sheet"), 118, grows=False)
         self.sheet_size.editingFinished.connect(self._size_typed)
         self.size_words = row(
-            label("Sheet", "ui", "second"),
+            label(tr("Sheet"), "ui", "second"),
             self.sheet_size,
             label("mm", "ui", "second"),
             None,
@@ -379,20 +393,22 @@ class RackPage(Page):
         self.drawing = SheetDrawing()
         self.shelf = Shelf()
         self._connect_drawings()
-        self.new_size = Number("Size of a new sheet", 118, grows=False)
+        self.new_size = Number(tr("Size of a new sheet"), 118, grows=False)
         self.new_size.setPlaceholderText("300 x 200")
         self.new_size.returnPressed.connect(self._add_sheet)
-        self.add_sheet = button("Add a sheet", tip="of the size that is typed")
+        self.add_sheet = button(tr("Add a sheet"), tip=tr("of the size that is typed"))
         self.add_sheet.clicked.connect(self._add_sheet)
-        self.by_photo = button("From a photo", "plain", tip="an offcut with four marks around it")
+        self.by_photo = button(
+            tr("From a photo"), "plain", tip=tr("an offcut with four marks around it")
+        )
         self.by_photo.clicked.connect(self._ask_photo)
-        self.remove_sheet = button("Take it out of the rack", "plain")
+        self.remove_sheet = button(tr("Take it out of the rack"), "plain")
         self.remove_sheet.clicked.connect(self.presenter.remove_sheet)
-        self.clamp = button("Add a clamp", tip="C")
+        self.clamp = button(tr("Add a clamp"), tip="C")
         self.clamp.clicked.connect(lambda: self._add_thing("clamp"))
-        self.used = button("Mark as used", tip="add a used area  (U)")
+        self.used = button(tr("Mark as used"), tip=tr("add a used area  (U)"))
         self.used.clicked.connect(lambda: self._add_thing("used"))
-        self.away = button("Take away", "plain", tip="the thing in hand  (Del)")
+        self.away = button(tr("Take away"), "plain", tip=tr("the thing in hand  (Del)"))
         self.away.clicked.connect(self.presenter.remove_thing)
         self.problem = label("", "ui", "ember", wrap=True)
         self.free = label("", "ui", "second", wrap=True)
@@ -429,7 +445,7 @@ class RackPage(Page):
         right = col(
             self.size_words,
             6,
-            label("On this sheet", "h2"),
+            label(tr("On this sheet"), "h2"),
             self.free,
             hair(),
             self.list,
@@ -478,7 +494,7 @@ class RackPage(Page):
         stock, machine = self.presenter.stock, self.session.subject.machine
         if stock is None:
             return
-        self.title.setText(f"Rack of {screen.title}")
+        self.title.setText(tr("Rack of {screen}", screen=screen.title))
         keep_off_mm = machine.head_clearance_mm if machine else 0.0
         self.drawing.show_screen(screen, stock, keep_off_mm)
         self.shelf.show_screen(screen, stock)
@@ -518,9 +534,11 @@ class RackPage(Page):
             self.list.addWidget(line)
         hidden = len(screen.things) - listed
         if hidden > 0:
-            self.list.addWidget(label(f"and {hidden} more: point and comma", "small", "second"))
+            self.list.addWidget(
+                label(tr("and {hidden} more: point and comma", hidden=hidden), "small", "second")
+            )
         if not screen.things and screen.sheet is not None:
-            nothing = "Nothing lies on it: all of it is free."
+            nothing = tr("Nothing lies on it: all of it is free.")
             self.list.addWidget(label(nothing, "ui", "second", wrap=True))
 
     def show_bad_field(self, key: str, problem: str) -> None:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QSizePolicy
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.units import count_text, lengths_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.rack import RackPresenter
 from olive_almanac.steps.sheet_photo import read_sheet_photo, sheet_of, turned_sight, write_marks
 from olive_almanac.views.parts import CENTRE, arrow_step, button, col, hair, label, row
@@ -27,13 +28,13 @@ if TYPE_CHECKING:
 
 __all__ = ["SheetPhotoDialog"]
 
-PHOTOS = "Photos (*.jpg *.jpeg *.png *.webp *.heic *.JPG *.JPEG *.PNG *.HEIC)"
+PHOTOS = tr("Photos (*.jpg *.jpeg *.png *.webp *.heic *.JPG *.JPEG *.PNG *.HEIC)")
 HANDLE, REACH = 4.5, 12.0
-HOW = (
+HOW = tr(
     "Lay the offcut on the table with one printed mark beside each corner, and take a photo of it "
     "from above. Its outline and what is used of it are read from the photo."
 )
-BY_HAND = (
+BY_HAND = tr(
     "Drag a corner, or go to it by point and comma: arrows move it 0.1 mm, with Shift 1 mm, Del "
     "takes it away. A click on an edge adds a corner, a click on a used area drops it."
 )
@@ -60,7 +61,7 @@ class OutlinePicture(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(px(420), px(260))
-        self.setAccessibleName("The offcut with its outline")
+        self.setAccessibleName(tr("The offcut with its outline"))
 
     def show_sight(self, sight: SheetSight) -> None:
         rows, columns, _ = sight.picture.shape
@@ -159,7 +160,9 @@ class OutlinePicture(Painted):
         if event.text() in (".", ",") and count:
             way = 1 if event.text() == "." else -1
             self.held = 0 if self.held is None else (self.held + way) % count
-            self.setAccessibleDescription(f"corner {self.held + 1} of {count} in hand")
+            self.setAccessibleDescription(
+                tr("corner {held} of {count} in hand", held=self.held + 1, count=count)
+            )
         elif step is not None and self.held is not None:
             x, y = self.points[self.held]
             self.points[self.held] = (round(x + step[0] / 10, 2), round(y + step[1] / 10, 2))
@@ -184,25 +187,25 @@ class SheetPhotoDialog(QDialog):
     def __init__(self, parent: QWidget, presenter: RackPresenter) -> None:
         super().__init__(parent)
         self.presenter = presenter
-        self.setWindowTitle("An offcut from a photo")
+        self.setWindowTitle(tr("An offcut from a photo"))
         self.sight: SheetSight | None = None
         self._worker: Worker | None = None
         self.picture = OutlinePicture()
         self.picture.changed.connect(self._tell)
         self.told = label("", "ui_b", wrap=True)
         self.hint = label("", "small", "second", wrap=True)
-        self.choose = button("Choose the photo", tip="JPEG, PNG, WebP or HEIC")
+        self.choose = button(tr("Choose the photo"), tip=tr("JPEG, PNG, WebP or HEIC"))
         self.choose.clicked.connect(self._choose)
-        self.marks = button("Print the marks", tip="a page with four marks, as PDF")
+        self.marks = button(tr("Print the marks"), tip=tr("a page with four marks, as PDF"))
         self.marks.clicked.connect(self._save_marks)
-        self.turn = button("Turn by a quarter", "plain")
+        self.turn = button(tr("Turn by a quarter"), "plain")
         self.turn.clicked.connect(self._turn)
-        self.keep = button("Keep it in the rack", "main")
+        self.keep = button(tr("Keep it in the rack"), "main")
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
         layout = col(
-            row(label("An offcut from a photo", "h2"), None, self.turn),
+            row(label(tr("An offcut from a photo"), "h2"), None, self.turn),
             hair("bold"),
             self.picture,
             self.told,
@@ -243,7 +246,7 @@ class SheetPhotoDialog(QDialog):
         self.told.setText(f"{words}. {doubt}".strip())
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Photo of the offcut", "", PHOTOS)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Photo of the offcut"), "", PHOTOS)
         if name:
             self.read(Path(name))
 
@@ -253,7 +256,7 @@ class SheetPhotoDialog(QDialog):
         if stock is None or self._worker is not None:
             return
         thickness = stock.true_thickness_mm
-        self.told.setText(f"Reading {path.name} ...")
+        self.told.setText(tr("Reading {path} ...", path=path.name))
         self._worker = Worker(once(lambda: read_sheet_photo(path, thickness)), self)
         self._worker.item.connect(self._take)
         self._worker.failed.connect(self._failed)
@@ -288,7 +291,7 @@ class SheetPhotoDialog(QDialog):
 
     def _save_marks(self) -> None:
         usual = "marks-for-offcuts.pdf"
-        name, _ = QFileDialog.getSaveFileName(self, "Marks as PDF", usual, "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Marks as PDF"), usual, tr("PDF (*.pdf)"))
         if not name:
             return
         try:
@@ -296,7 +299,7 @@ class SheetPhotoDialog(QDialog):
         except AlmanacError as problem:
             self.told.setText(str(problem))
             return
-        self.told.setText(f"Saved as {name}. Print it at 100 %.")
+        self.told.setText(tr("Saved as {name}. Print it at 100 %.", name=name))
 
     def done(self, result: int) -> None:
         if self._worker is not None:

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.materials.catalogue import verdict_of
 from olive_almanac.core.records.machine import SOURCES
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import capital, number_text
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.permission import judged_stock
 from olive_almanac.views.disputed import DisputedQuestion
 from olive_almanac.views.parts import Heading, clear_layout, col, label
@@ -20,7 +21,12 @@ if TYPE_CHECKING:
     from olive_almanac.core.records.stock import Stock
     from olive_almanac.steps.session import Session
 
-TASKS = (("cut", "Cut"), ("score", "Score"), ("engrave", "Engrave"), ("mark", "Mark"))
+TASKS = (
+    ("cut", tr("Cut")),
+    ("score", tr("Score")),
+    ("engrave", tr("Engrave")),
+    ("mark", tr("Mark")),
+)
 
 
 class VerdictPanel(QWidget):
@@ -50,7 +56,7 @@ class VerdictPanel(QWidget):
         source = "diode"
         if machine:
             source = machine.source
-        self.lines.addWidget(Heading(f"On a {SOURCES[source][0]} machine"))
+        self.lines.addWidget(Heading(tr("On a {sources} machine", sources=SOURCES[source][0])))
         permission = self.session.permission
         if entry.state == "barred" or permission.ask:
             self.lines.addWidget(
@@ -62,12 +68,19 @@ class VerdictPanel(QWidget):
             told: dict[str, list[str]] = {}
             for task, word in TASKS:
                 verdict = verdict_of(judged, source=source, task=task)
-                told.setdefault(verdict.phrase, []).append(word.lower())
+                told.setdefault(verdict.phrase, []).append(mid_sentence(word))
             for phrase, tasks in told.items():
                 self.lines.addWidget(
-                    label(f"{', '.join(tasks)}: {phrase}".capitalize(), "ui", wrap=True)
+                    label(capital(f"{', '.join(tasks)}: {phrase}"), "ui", wrap=True)
                 )
-        self.lines.addWidget(label(f"Gives off {entry.gives_off}.", "small", "second", wrap=True))
+        self.lines.addWidget(
+            label(
+                tr("Gives off {gives_off}.", gives_off=entry.gives_off),
+                "small",
+                "second",
+                wrap=True,
+            )
+        )
         if entry.advice:
             self.lines.addWidget(label(entry.advice, "small", "second", wrap=True))
         self.question.show_permission(permission)
@@ -77,8 +90,13 @@ class VerdictPanel(QWidget):
             spread = max(stock.measured_mm) - min(stock.measured_mm)
             self.lines.addWidget(
                 label(
-                    f"Measured {number_text(stock.true_thickness_mm)} mm in the mean, spread "
-                    f"{number_text(spread, 2)} mm; nominal {number_text(stock.thickness_mm)} mm.",
+                    tr(
+                        "Measured {true_thickness_mm} mm in the mean, spread {spread} mm; nominal "
+                        "{thickness_mm} mm.",
+                        true_thickness_mm=number_text(stock.true_thickness_mm),
+                        spread=number_text(spread, 2),
+                        thickness_mm=number_text(stock.thickness_mm),
+                    ),
                     "small",
                     "second",
                     wrap=True,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QDialog, QGridLayout
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.words import tr
 from olive_almanac.steps.hour_costs import COST_FIELDS, cost_texts, cost_words, with_costs
 from olive_almanac.views.parts import Number, button, col, hair, label, row
 from olive_almanac.views.theme import px
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 
 __all__ = ["CostsDialog"]
 
-SERVICES = (
+SERVICES = tr(
     "Services are reckoned from the minutes and parts that were noted, at this wage, over their "
     "intervals. A rate of the shop's own, in the machine's form, wins over all of it."
 )
@@ -30,7 +31,7 @@ class CostsDialog(QDialog):
     def __init__(self, parent: QWidget, presenter: UpkeepPresenter) -> None:
         super().__init__(parent)
         self.presenter = presenter
-        self.setWindowTitle("What an hour costs")
+        self.setWindowTitle(tr("What an hour costs"))
         machine = presenter.machine
         assert machine is not None
         self.fields: dict[str, Number] = {}
@@ -45,13 +46,13 @@ class CostsDialog(QDialog):
             grid.addWidget(field, n, 1)
         self.fields["filters"].setPlaceholderText("90 / 150; 35 / 40")
         self.told = label("", "ui_b", wrap=True)
-        self.keep = button("Keep it", "main")
+        self.keep = button(tr("Keep it"), "main")
         self.keep.clicked.connect(self._keep)
-        leave = button("Leave it")
+        leave = button(tr("Leave it"))
         leave.clicked.connect(self.reject)
         self.setLayout(
             col(
-                label("What an hour costs", "h2"),
+                label(tr("What an hour costs"), "h2"),
                 hair("bold"),
                 grid,
                 label(SERVICES, "small", "second", wrap=True),

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QGridLayout
 
+from olive_almanac.core.words import tr
 from olive_almanac.steps.mirrors import CAUTIONS, CORNERS, SCREWS, MirrorsPresenter
 from olive_almanac.views.parts import Number, Page, box, button, col, hair, label, row
 from olive_almanac.views.theme import NO_BRUSH, C, Painted, px
@@ -13,8 +14,13 @@ from olive_almanac.views.theme import NO_BRUSH, C, Painted, px
 __all__ = ["MirrorsPanel"]
 
 FULL_MM = 8.0  # from the middle to the edge of the drawn opening
-PLACES = {"rear left": (0, 0), "rear right": (0, 1), "front left": (1, 0), "front right": (1, 1)}
-HOW = (
+PLACES = {
+    tr("rear left"): (0, 0),
+    tr("rear right"): (0, 1),
+    tr("front left"): (1, 0),
+    tr("front right"): (1, 1),
+}
+HOW = tr(
     "Tape over the opening of the head, one pulse with the head at each corner, 30 mm inside the "
     "bed. Measure each mark from the middle of the opening, as seen from where the beam comes: mm "
     "to the right (left: minus) and mm up (down: minus)."
@@ -28,11 +34,15 @@ class MarkView(Painted):
         super().__init__()
         self.mark: tuple[float, float] | None = None
         self.setFixedSize(px(84), px(84))
-        self.setAccessibleName(f"Mark at {name}")
+        self.setAccessibleName(tr("Mark at {name}", name=name))
 
     def show_mark(self, mark: tuple[float, float] | None) -> None:
         self.mark = mark
-        words = "none yet" if mark is None else f"{mark[0]:g} mm right, {mark[1]:g} mm up"
+        words = (
+            tr("none yet")
+            if mark is None
+            else tr("{mark:g} mm right, {mark2:g} mm up", mark=mark[0], mark2=mark[1])
+        )
         self.setAccessibleDescription(words)
         self.update()
 
@@ -69,7 +79,7 @@ class MirrorsPanel(Page):
         self.fields: dict[tuple[str, str], Number] = {}
         self.views = {name: MarkView(name) for name in CORNERS}
         self.nothing = label(
-            "This machine carries its source in the head: it has no mirrors to set.",
+            tr("This machine carries its source in the head: it has no mirrors to set."),
             "ui",
             "second",
             wrap=True,
@@ -79,7 +89,7 @@ class MirrorsPanel(Page):
         corners = QGridLayout()
         corners.setHorizontalSpacing(px(36))
         corners.setVerticalSpacing(px(10))
-        for name in ("front left", "front right", "rear right", "rear left"):
+        for name in (tr("front left"), tr("front right"), tr("rear right"), tr("rear left")):
             line, column = PLACES[name]
             mark = row(self._typed(name), self.views[name], None, gap=10)
             corners.addLayout(col(label(name, "ui_b"), mark, gap=2), line, column)
@@ -91,7 +101,7 @@ class MirrorsPanel(Page):
                 self.again,
                 *(
                     row(
-                        label(f"after the {name} screw", "ui", "second"),
+                        label(tr("after the {name} screw", name=name), "ui", "second"),
                         self._typed(name, stacked=False),
                         None,
                         gap=8,
@@ -102,7 +112,7 @@ class MirrorsPanel(Page):
             )
         )
         self.turns = label("", "ui_b", wrap=True)
-        self.keep = button("Keep these marks", "main", tip="Ctrl+Enter")
+        self.keep = button(tr("Keep these marks"), "main", tip="Ctrl+Enter")
         self.keep.clicked.connect(self.keep_marks)
         self.body = box(
             col(
@@ -152,8 +162,11 @@ class MirrorsPanel(Page):
             self.views[name].show_mark(mark)
         self.turned.setVisible(bool(told.again_at))
         self.again.setText(
-            f"To learn what its screws do: a quarter turn of the first, mark the {told.again_at} "
-            "corner again; turn it back; the same with the second."
+            tr(
+                "To learn what its screws do: a quarter turn of the first, mark the "
+                "{again_at} corner again; turn it back; the same with the second.",
+                again_at=told.again_at,
+            )
         )
         self.turns.setText(told.turns)
         self.turns.setVisible(bool(told.turns))

@@ -22,6 +22,7 @@ from olive_almanac.core.records.service import ACTS, FOUND
 from olive_almanac.core.units import capital, number_text
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.upkeep.services import CLASSES
+from olive_almanac.core.words import tr
 from olive_almanac.steps.act_words import act_words, used_words
 from olive_almanac.steps.hour_costs import cost_words
 from olive_almanac.steps.mirrors import MirrorsPresenter
@@ -62,12 +63,12 @@ if TYPE_CHECKING:
 
 __all__ = ["ShopPage"]
 
-CAUTION = "Power off and let it cool before you reach in. The machine's manual comes first."
-KNOWN = (
+CAUTION = tr("Power off and let it cool before you reach in. The machine's manual comes first.")
+KNOWN = tr(
     "disc: weekly check (dotted: smoothed), slashed square: power meter, triangle: a burn; left "
     "and right take one in hand"
 )
-NOTHING = "No machine is known yet. Set up adds one."
+NOTHING = tr("No machine is known yet. Set up adds one.")
 LINE_PX = (44, 50)
 MACHINE, SERVICES, MIRRORS = range(3)  # what is shown
 
@@ -82,9 +83,9 @@ class PartLine(ListLine):
         super().__init__(held=held)
         self.due = due
         self.setFixedHeight(px(compact(*LINE_PX)))
-        state = "due now" if due.is_now else "due soon" if due.is_soon else "not due"
+        state = tr("due now") if due.is_now else tr("due soon") if due.is_soon else tr("not due")
         self.setAccessibleName(f"{due.part.words}, {state}: {used_words(due)}")
-        self.setToolTip(CLASSES[due.part.danger].capitalize())
+        self.setToolTip(capital(CLASSES[due.part.danger]))
 
         self.hold(held)
 
@@ -143,17 +144,17 @@ class PartPanel(Page):
         self.title = label("", "h2", wrap=True)
         self.sign = label("", "small", "second", wrap=True)
         self.problem = label("", "ui", "ember", wrap=True)
-        self.found = own_picker("What was found", FOUND, "")
+        self.found = own_picker(tr("What was found"), FOUND, "")
         self.fields = {
-            "minutes": Number("Minutes it took", 50),
-            "cost": Number("Cost of parts", 56),
-            "celsius": Number("Temperature of the water, degrees C", 50),
-            "flow": Number("Flow of the water, l/min", 50),
-            "watts": Number("Power that the meter read, W", 56),
-            "at_percent": Number("Power at which it read so, %", 50),
-            "note": Number("A note", 200, grows=False),
+            "minutes": Number(tr("Minutes it took"), 50),
+            "cost": Number(tr("Cost of parts"), 56),
+            "celsius": Number(tr("Temperature of the water, degrees C"), 50),
+            "flow": Number(tr("Flow of the water, l/min"), 50),
+            "watts": Number(tr("Power that the meter read, W"), 56),
+            "at_percent": Number(tr("Power at which it read so, %"), 50),
+            "note": Number(tr("A note"), 200, grows=False),
         }
-        self.fields["note"].setPlaceholderText("a note")
+        self.fields["note"].setPlaceholderText(tr("a note"))
         self.keep = button("", "main", tip="Ctrl+Enter")
         self.keep.clicked.connect(self.note)
         f = self.fields
@@ -162,14 +163,22 @@ class PartPanel(Page):
             return label(words, "ui", "second")
 
         self.water = box(
-            row(small("at"), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
+            row(small(tr("at")), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
         )
-        small_words = (small("It read"), f["watts"], small("W at"), f["at_percent"], small("%"))
+        small_words = (
+            small(tr("It read")),
+            f["watts"],
+            small(tr("W at")),
+            f["at_percent"],
+            small("%"),
+        )
         self.meter = box(row(*small_words, None, gap=6))
-        self.override = button("Burn all the same", tip="kept with the note as its reason")
+        self.override = button(tr("Burn all the same"), tip=tr("kept with the note as its reason"))
         self.override.clicked.connect(self._override)
-        self.intervals = {key: Number(f"Every so many {words}", 52) for key, words in _INTERVALS}
-        self.set_interval = button("Keep this interval", "plain")
+        self.intervals = {
+            key: Number(tr("Every so many {words}", words=words), 52) for key, words in _INTERVALS
+        }
+        self.set_interval = button(tr("Keep this interval"), "plain")
         self.set_interval.clicked.connect(self._keep_interval)
         self.whose = label("", "small", "second", wrap=True)
         self.log = QVBoxLayout()
@@ -179,25 +188,32 @@ class PartPanel(Page):
             col(
                 self.title,
                 self.sign,
-                row(small("Found"), self.found, None, gap=6),
+                row(small(tr("Found")), self.found, None, gap=6),
                 self.water,
                 self.meter,
-                row(f["minutes"], small("min,"), f["cost"], small("for parts"), None, gap=6),
+                row(
+                    f["minutes"], small(tr("min,")), f["cost"], small(tr("for parts")), None, gap=6
+                ),
                 f["note"],
                 self.problem,
                 row(self.keep, self.override, None, gap=8),
                 hair(),
                 row(
-                    small("Every"),
+                    small(tr("Every")),
                     i["hours"],
-                    small("h on or"),
+                    small(tr("h on or")),
                     i["days"],
-                    small("days"),
+                    small(tr("days")),
                     None,
                     gap=6,
                 ),
                 row(
-                    i["beam_hours"], small("h of beam,"), i["grams"], small("g smoke"), None, gap=6
+                    i["beam_hours"],
+                    small(tr("h of beam,")),
+                    i["grams"],
+                    small(tr("g smoke")),
+                    None,
+                    gap=6,
                 ),
                 row(self.whose, None, self.set_interval, gap=6),
                 hair(),
@@ -219,27 +235,33 @@ class PartPanel(Page):
                 field.setText("")
                 field.setModified(False)
         self.title.setText(capital(held.part.words))
-        self.sign.setText(f"One sees it: {held.part.sign}. If it is left: {held.part.follows}.")
-        trouble = f"Nothing is burnt: {screen.water}." if screen.water else ""
+        self.sign.setText(
+            tr(
+                "One sees it: {sign}. If it is left: {follows}.",
+                sign=held.part.sign,
+                follows=held.part.follows,
+            )
+        )
+        trouble = tr("Nothing is burnt: {water}.", water=screen.water) if screen.water else ""
         told = screen.problem or (trouble if held.part.id == "water" else "")
         self.problem.setText(told)
         self.problem.setVisible(bool(told))
         self.override.setVisible(held.part.id == "water" and bool(screen.water))
         self.water.setVisible(held.part.id == "water")
         self.meter.setVisible(held.part.id == "power")
-        self.keep.setText(f"Note it: {ACTS[held.part.act]} today")
+        self.keep.setText(tr("Note it: {acts} today", acts=ACTS[held.part.act]))
         for key, field in self.intervals.items():
             if not field.isModified():
                 value = getattr(held.interval, key)
                 field.setText(number_text(value, 6) if value else "")
-        usual = held.why or "common practice"
-        self.whose.setText("this shop's own" if held.is_own else usual)
+        usual = held.why or tr("common practice")
+        self.whose.setText(tr("this shop's own") if held.is_own else usual)
         clear_layout(self.log)
         for n, act in enumerate(screen.log):
             line = row(label(act_words(act), "small", "second", wrap=True), gap=4)
             line.setStretch(0, 1)
             if n == 0:
-                away = button("take back", "plain")
+                away = button(tr("take back"), "plain")
                 away.clicked.connect(lambda _=False, uid=act.uid: self.presenter.take_back(uid))
                 line.addWidget(away)
             self.log.addLayout(line)
@@ -291,17 +313,17 @@ class MachinePanel(Page):
         self.chart.taken.connect(self._taken)
         self.chart.opened.connect(lambda mark: self.asked.emit(mark.about))
         self.held = label("", "ui", wrap=True)
-        self.open = button("Open it", "plain", tip="Enter")
+        self.open = button(tr("Open it"), "plain", tip=tr("Enter"))
         self.open.clicked.connect(self._open)
-        self.clean = button("Note a cleaning", "main", tip="Ctrl+Enter")
+        self.clean = button(tr("Note a cleaning"), "main", tip="Ctrl+Enter")
         self.clean.clicked.connect(lambda: self.asked.emit(f"part|{self._optics}"))
-        self.meter = button("Note a power reading")
+        self.meter = button(tr("Note a power reading"))
         self.meter.clicked.connect(lambda: self.asked.emit("part|power"))
-        self.check = button("Plan the weekly check")
+        self.check = button(tr("Plan the weekly check"))
         self.check.clicked.connect(lambda: self.planned.emit("weekly"))
-        self.bed = button("Map the bed", tip="why one side of the bed is weaker")
+        self.bed = button(tr("Map the bed"), tip=tr("why one side of the bed is weaker"))
         self.bed.clicked.connect(lambda: self.planned.emit("bed"))
-        self.span = own_picker("How much of it is shown", SPANS, "182")
+        self.span = own_picker(tr("How much of it is shown"), SPANS, "182")
         self.span.picked.connect(self._spanned)
         reading = row(self.held, self.open, gap=8)
         reading.setStretch(0, 1)
@@ -313,7 +335,7 @@ class MachinePanel(Page):
 
     def show_machine(self, screen: UpkeepScreen) -> None:
         told = screen.diagnosis
-        self.says.setText(told.says if told is not None else "Reading what is known of it ...")
+        self.says.setText(told.says if told is not None else tr("Reading what is known of it ..."))
         self.why.setText(told.why if told is not None else "")
         self.do.setText(told.do if told is not None else "")
         for part in (self.why, self.do):
@@ -332,7 +354,7 @@ class MachinePanel(Page):
         self._others_shown = others
         clear_layout(self.others)
         if others:
-            self.others.addWidget(label("The others:", "ui", "second"))
+            self.others.addWidget(label(tr("The others:"), "ui", "second"))
         for uid, words in others:
             other = button(words, "plain")
             other.clicked.connect(lambda _=False, uid=uid: self.presenter.choose_machine(uid))
@@ -365,19 +387,19 @@ class ShopPage(StationPage):
         services = window.services
         self.presenter = UpkeepPresenter(self.session, self, services.now, self.session.new_id)
         self._shown: tuple[Due, ...] = ()
-        self.machine = WordPicker("sent_b", name="Machine")
+        self.machine = WordPicker("sent_b", name=tr("Machine"))
         self.machine.picked.connect(self.presenter.choose_machine)
         self.caution = label(CAUTION, "small", "second", wrap=True)
         self.says = label("", "h3", wrap=True)
         self.counters = label("", "ui", wrap=True)
         self.costs = label("", "ui", "second", wrap=True)
-        self.change_costs = button("Costs", "plain", tip="what an hour of it costs")
+        self.change_costs = button(tr("Costs"), "plain", tip=tr("what an hour of it costs"))
         self.change_costs.clicked.connect(self._ask_costs)
-        self.hours = Number("Hours to add or take off", 56)
+        self.hours = Number(tr("Hours to add or take off"), 56)
         self.hours.setPlaceholderText("+12")
-        self.reason = Number("Reason of the correction", 150, grows=False)
-        self.reason.setPlaceholderText("the reason")
-        self.correct = button("Correct", tip="adds signed hours to the hours on")
+        self.reason = Number(tr("Reason of the correction"), 150, grows=False)
+        self.reason.setPlaceholderText(tr("the reason"))
+        self.correct = button(tr("Correct"), tip=tr("adds signed hours to the hours on"))
         self.correct.clicked.connect(self._correct)
         self.lines = QVBoxLayout()
         self.lines.setSpacing(0)
@@ -390,7 +412,8 @@ class ShopPage(StationPage):
         self.machine_panel.asked.connect(self.open_about)
         self.machine_panel.planned.connect(self._plan)
         self.view = Segments(
-            ("time line", "services", "mirrors"), name="What is shown of the machine"
+            (tr("time line"), tr("services"), tr("mirrors")),
+            name=tr("What is shown of the machine"),
         )
         self.view.chosen.connect(self.show_view)
         self.stack = QStackedWidget()
@@ -421,7 +444,7 @@ class ShopPage(StationPage):
 
     def _build(self) -> None:
         self.area = scrolling(self.parts, (300, 160))
-        small = label("h on", "ui", "second")
+        small = label(tr("h on"), "ui", "second")
         correcting = box(row(self.hours, small, self.reason, self.correct, None, gap=6))
         priced = row(self.costs, self.change_costs, gap=8)
         priced.setStretch(0, 1)
@@ -446,7 +469,7 @@ class ShopPage(StationPage):
         self.stack.addWidget(scrolling(self.mirrors, (300, 160)))
         layout = QVBoxLayout(self)
         page_margins(layout)
-        layout.addLayout(head(label("Shop", "h1"), self.machine, None, self.view, topic="shop"))
+        layout.addLayout(head(label(tr("Shop"), "h1"), self.machine, None, self.view, topic="shop"))
         layout.addSpacing(px(6))
         layout.addWidget(self.nothing)
         layout.addWidget(self.stack, 1)
@@ -510,7 +533,7 @@ class ShopPage(StationPage):
         self.machine_panel.show_machine(screen)
         self.mirrors.show_told()
         now = [due for due in screen.parts if due.is_now]
-        self.view.set_word(SERVICES, f"services, {len(now)} due" if now else "services")
+        self.view.set_word(SERVICES, tr("services, {now} due", now=len(now)) if now else "services")
         self.says.setText(_summary(now, screen.water))
         self._show_counters(screen.counters)
         self.costs.setText(cost_words(screen.machine))
@@ -518,11 +541,23 @@ class ShopPage(StationPage):
         self.panel.show_part(screen)
 
     def _show_counters(self, counters: Counters) -> None:
-        hours = f"{number_text(counters.on_h, 3)} h on"
-        beam = f"{number_text(counters.beam_h, 3)} h with the beam on"
-        energy = f"{number_text(counters.energy_j / 1e6, 2)} MJ sent out"
-        smoke = f"{number_text(counters.smoke_g, 2)} g of stock gone up in smoke"
-        self.counters.setText(f"{hours}, {beam}. By the runs told here: {energy}, {smoke}.")
+        hours = tr("{on_h} h on", on_h=number_text(counters.on_h, 3))
+        beam = tr("{beam_h} h with the beam on", beam_h=number_text(counters.beam_h, 3))
+        energy = tr(
+            "{energy_j} MJ sent out", energy_j=number_text(counters.energy_j / 1000000.0, 2)
+        )
+        smoke = tr(
+            "{smoke_g} g of stock gone up in smoke", smoke_g=number_text(counters.smoke_g, 2)
+        )
+        self.counters.setText(
+            tr(
+                "{hours}, {beam}. By the runs told here: {energy}, {smoke}.",
+                hours=hours,
+                beam=beam,
+                energy=energy,
+                smoke=smoke,
+            )
+        )
 
     def _show_parts(self, screen: UpkeepScreen) -> None:
         held = screen.held.part.id if screen.held is not None else ""
@@ -574,12 +609,12 @@ class ShopPage(StationPage):
 def _summary(now: list[Due], water: str) -> str:
     """The top line: what forbids burning, else what is due now, the most dangerous first."""
     if water:
-        return f"Nothing is burnt: {water}."
+        return tr("Nothing is burnt: {water}.", water=water)
     if not now:
-        return "Nothing is due."
+        return tr("Nothing is due.")
     named = "; ".join(due.part.words.partition(":")[0] for due in now[:3])
-    more = f" and {len(now) - 3} more" if len(now) > 3 else ""
-    first = f"Due now: {named}{more}."
+    more = tr(" and {now} more", now=len(now) - 3) if len(now) > 3 else ""
+    first = tr("Due now: {named}{more}.", named=named, more=more)
     if now[0].part.danger == 1:
-        return f"{first} Someone can be hurt: see to it first."
+        return tr("{first} Someone can be hurt: see to it first.", first=first)
     return first

@@ -9,6 +9,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.dates import short_month_text
+from olive_almanac.core.words import tr
 from olive_almanac.steps.time_line import TimeLine, TimeMark
 from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
@@ -17,7 +19,7 @@ __all__ = ["TimeLineChart"]
 
 LEFT, RIGHT, TOP = 58.0, 14.0, 6.0
 LANE = 22.0  # height of a lane below the chart
-LANES = ("burns", "done")
+LANES = (tr("burns"), tr("done"))
 BURNS = ("passed", "failed")
 FOOT = 40.0  # dates and hours
 LABEL = 18.0  # height of a word beside the chart
@@ -48,7 +50,7 @@ class TimeLineChart(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(150)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Time line")
+        self.setAccessibleName(tr("Time line"))
 
     def show_line(self, line: TimeLine) -> None:
         """Draw another time line; nothing is in hand."""
@@ -293,7 +295,7 @@ def _months(line: TimeLine) -> list[tuple[float, str, str]]:
     while day <= last:
         if day >= first and (day.month - 1) % every == 0:
             year = day.month == 1 or not found
-            words = f"{day:%b} {day.year}" if year else f"{day:%b}"
+            words = f"{short_month_text(day)} {day.year}" if year else short_month_text(day)
             found.append((day.toordinal() + 0.0, words, line.hours_words(day.toordinal())))
         day = (day + timedelta(days=32)).replace(day=1)
     return found

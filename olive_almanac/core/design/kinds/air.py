@@ -10,13 +10,14 @@ from olive_almanac.core.design.kinds.kind import TrialKind, register
 from olive_almanac.core.design.pattern import Pattern, grid_of
 from olive_almanac.core.records.setting import AIRS, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 
 @register
 class AirSteps(TrialKind):
     id = "air"
-    name = "air steps"
-    finds_out = "off, low and full over the speeds"
+    name = tr("air steps")
+    finds_out = tr("off, low and full over the speeds")
     place = 9
     up = "air"
     across = "speed"

@@ -14,6 +14,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.core.words import tr
 
 AT = 0.9  # of the half bed
 PLACES = ((-AT, -AT), (AT, -AT), (AT, AT), (-AT, AT), (0.0, 0.0))
@@ -27,8 +28,8 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 @register
 class BedMapTrial(TrialKind):
     id = "bed"
-    name = "bed map"
-    finds_out = "one small ladder at five places and two heights: tilt, mirrors, a dirty place"
+    name = tr("bed map")
+    finds_out = tr("one small ladder at five places and two heights: tilt, mirrors, a dirty place")
     tasks = ("cut", "engrave")
     chosen_for = ("cut", "engrave")
     place = 14
@@ -60,14 +61,14 @@ class BedMapTrial(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return f"{aimed}; heights seven tenths of a Rayleigh range above and below"
+        return tr("{aimed}; heights seven tenths of a Rayleigh range above and below", aimed=aimed)
 
     def resumed(
         self, choices: TrialChoices, setting: Setting | None, last: TrialChoices | None, made: str
     ) -> tuple[TrialChoices, str] | None:
         if last is None:
             return None
-        return replace(last, sheet=choices.sheet), f"as in the bed map of {made}"
+        return replace(last, sheet=choices.sheet), tr("as in the bed map of {made}", made=made)
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         heights = sorted(choices.focus_mm)
@@ -75,7 +76,12 @@ class BedMapTrial(TrialKind):
         lines = len(PLACES) * len(heights)
         if lines > len(LETTERS):
             most = len(LETTERS) // len(PLACES)
-            raise OutOfRange("Heights of the focus", len(heights), f"at most {most}", key="focus")
+            raise OutOfRange(
+                tr("Heights of the focus"),
+                len(heights),
+                tr("at most {most}", most=most),
+                key="focus",
+            )
         patches = []
         for place in range(len(PLACES)):
             for level, height in enumerate(heights):

@@ -10,6 +10,7 @@ from olive_almanac.core.design.kinds.kind import TrialKind, register
 from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 REPEATS = 3
 
@@ -17,8 +18,8 @@ REPEATS = 3
 @register
 class ConfirmRun(TrialKind):
     id = "confirm"
-    name = "confirm run"
-    finds_out = "one setting again and again, spread over the sheet"
+    name = tr("confirm run")
+    finds_out = tr("one setting again and again, spread over the sheet")
     place = 12
     fields = frozenset({"beam", "crosshatch", "repeats", "sheet_size"})
     spread = True
@@ -44,7 +45,7 @@ class ConfirmRun(TrialKind):
             crosshatch=setting.crosshatch,
             focus_step_mm=setting.focus_step_mm,
         )
-        return confirmed, "from the book: the entry itself"
+        return confirmed, tr("from the book: the entry itself")
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         setting = setting_of(choices, task)

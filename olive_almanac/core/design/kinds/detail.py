@@ -10,6 +10,7 @@ from olive_almanac.core.design.kinds.kind import TrialKind, register
 from olive_almanac.core.design.pattern import Pattern, grid_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 MOST_SPEEDS = 4
 
@@ -17,8 +18,8 @@ MOST_SPEEDS = 4
 @register
 class DetailTest(TrialKind):
     id = "detail"
-    name = "corner and detail test"
-    finds_out = "small holes, points and thin bars over the speeds"
+    name = tr("corner and detail test")
+    finds_out = tr("small holes, points and thin bars over the speeds")
     place = 11
     across = "speed"
     shows_edge = True

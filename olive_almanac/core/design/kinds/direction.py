@@ -11,6 +11,7 @@ from olive_almanac.core.design.pattern import Patch, Pattern, setting_of, shape_
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import Task, rasters
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 STRIP = (3.0, 0.4)  # long and short side of the strips, in cells
 RASTER_STRIP = (2.0, 1.0)
@@ -19,8 +20,8 @@ RASTER_STRIP = (2.0, 1.0)
 @register
 class DirectionTest(TrialKind):
     id = "direction"
-    name = "direction test"
-    finds_out = "along X against along Y, for a spot that is longer one way"
+    name = tr("direction test")
+    finds_out = tr("along X against along Y, for a spot that is longer one way")
     place = 10
     across = "speed"
     shows_edge = True
@@ -41,4 +42,4 @@ class DirectionTest(TrialKind):
                 patches.append(Patch(row, col, 0, width, height, shape_of(task), setting))
         factor, unit = factor_of("speed"), choices.speed_unit
         cols = tuple(factor.write(speed, unit) for speed in choices.speed_mm_s)
-        return Pattern(tuple(patches), ("X", "Y"), cols, "Along", factor.axis(unit))
+        return Pattern(tuple(patches), ("X", "Y"), cols, tr("Along"), factor.axis(unit))

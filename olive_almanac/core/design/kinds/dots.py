@@ -11,6 +11,7 @@ from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import percent_text
+from olive_almanac.core.words import tr
 
 SHARES = (0.06, 0.12, 0.18, 0.25, 0.32, 0.40, 0.48, 0.56, 0.65, 0.75, 0.87, 1.0)
 CELL_MM, DOTS_ALONG = (5.0, 10.0), 100  # a cell that a photo can read, and no more dots than that
@@ -20,8 +21,8 @@ PITCH_OF_SPOT = 0.8  # finer dots run together; a picture needs no finer ones
 @register
 class DotStrip(TrialKind):
     id = "dots"
-    name = "dot strip"
-    finds_out = "shares of dots at one setting, for pictures in dots"
+    name = tr("dot strip")
+    finds_out = tr("shares of dots at one setting, for pictures in dots")
     tasks = ("engrave", "mark")
     place = 7
     asks = "tone"
@@ -41,7 +42,7 @@ class DotStrip(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return f"12 shares of dots at one setting; {aimed}"
+        return tr("12 shares of dots at one setting; {aimed}", aimed=aimed)
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         texts = tuple(percent_text(share) for share in SHARES)
@@ -50,4 +51,4 @@ class DotStrip(TrialKind):
             replace(plain_patch(choices, task, 0, col, setting, label=texts[col]), dots=share)
             for col, share in enumerate(SHARES)
         )
-        return Pattern(patches, ("",), texts, "", "Share of dots, %", wraps=True)
+        return Pattern(patches, ("",), texts, "", tr("Share of dots, %"), wraps=True)

@@ -11,6 +11,7 @@ from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.pattern import Pattern, grid_of, lines_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 STEPS = 9
 HALF_RANGE = 2.5  # Rayleigh ranges above and below the top face
@@ -19,8 +20,8 @@ HALF_RANGE = 2.5  # Rayleigh ranges above and below the top face
 @register
 class FocusSteps(TrialKind):
     id = "focus"
-    name = "focus steps"
-    finds_out = "lines at several heights of the head: the narrowest is in focus"
+    name = tr("focus steps")
+    finds_out = tr("lines at several heights of the head: the narrowest is in focus")
     place = 3
     across = "focus"
     lines = True
@@ -42,7 +43,7 @@ class FocusSteps(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return "from the beam: five Rayleigh ranges around the top face"
+        return tr("from the beam: five Rayleigh ranges around the top face")
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         return lines_of(grid_of(choices, task, up="power", across="focus"), task)

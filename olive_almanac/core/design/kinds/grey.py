@@ -12,6 +12,7 @@ from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import percent_text
+from olive_almanac.core.words import tr
 
 STEPS = 12
 BEYOND = 1.6  # the darkest step gets so many times the energy of the right tone
@@ -20,8 +21,8 @@ BEYOND = 1.6  # the darkest step gets so many times the energy of the right tone
 @register
 class GreyStrip(TrialKind):
     id = "grey"
-    name = "greyscale strip"
-    finds_out = "steps of power for the tone curve"
+    name = tr("greyscale strip")
+    finds_out = tr("steps of power for the tone curve")
     tasks = ("engrave", "mark")
     place = 6
     across = "power"
@@ -43,4 +44,4 @@ class GreyStrip(TrialKind):
         for col, power in enumerate(choices.power):
             setting = setting_of(choices, task, power=power)
             patches.append(plain_patch(choices, task, 0, col, setting, label=texts[col]))
-        return Pattern(tuple(patches), ("",), texts, "", "Power, %", wraps=True)
+        return Pattern(tuple(patches), ("",), texts, "", tr("Power, %"), wraps=True)

@@ -7,13 +7,14 @@ from olive_almanac.core.design.kinds.kind import FREE, TrialKind, register
 from olive_almanac.core.design.pattern import Pattern, grid_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 
 @register
 class Grid(TrialKind):
     id = "grid"
-    name = "power × speed grid"
-    finds_out = "two factors against each other; a third repeats the grid"
+    name = tr("power × speed grid")
+    finds_out = tr("two factors against each other; a third repeats the grid")
     place = 1
     up = FREE
     across = FREE

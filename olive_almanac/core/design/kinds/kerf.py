@@ -13,6 +13,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 __all__ = ["slot_widths"]
 
@@ -33,8 +34,8 @@ def slot_widths(stock: Stock) -> tuple[float, ...]:
 @register
 class KerfComb(TrialKind):
     id = "kerf"
-    name = "kerf comb and stack"
-    finds_out = "slots to try and pieces to measure, across X and across Y"
+    name = tr("kerf comb and stack")
+    finds_out = tr("slots to try and pieces to measure, across X and across Y")
     tasks = ("cut",)
     place = 8
     fields = frozenset({"beam", "slots"})
@@ -51,14 +52,14 @@ class KerfComb(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return f"from the measured thickness; the setting {aimed}"
+        return tr("from the measured thickness; the setting {aimed}", aimed=aimed)
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         """Slots of rising width across X and across Y, and a stack of pieces each way."""
         slots = choices.slots_mm or slot_widths(stock)
         if min(slots) <= NARROWEST_SLOT_MM:
-            allowed = f"above {NARROWEST_SLOT_MM:g}"
-            raise OutOfRange("Slot widths", min(slots), allowed, "mm", key="slots")
+            allowed = tr("above {narrowest_slot_mm:g}", narrowest_slot_mm=NARROWEST_SLOT_MM)
+            raise OutOfRange(tr("Slot widths"), min(slots), allowed, "mm", key="slots")
         return Pattern(tuple(_patches(choices, task, slots)), ragged=True)
 
 

@@ -13,7 +13,8 @@ from olive_almanac.core.design import kinds as folder
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import FACTORS
 from olive_almanac.core.records.ranges import check_choice
-from olive_almanac.core.records.setting import TASKS, Setting, Task, rasters
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASKS, Setting, Task, rasters
+from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:  # start-up: the first picture asks what a kind is, not what it burns
     from olive_almanac.core.design.aim import Ground
@@ -113,7 +114,7 @@ def all_kinds() -> tuple[TrialKind, ...]:
 def kind_of(kind_id: str) -> TrialKind:
     """Return a kind by its id; raises OutOfRange for an unknown one."""
     _load_all()
-    check_choice("Kind of trial", kind_id, tuple(kind.id for kind in all_kinds()))
+    check_choice(tr("Kind of trial"), kind_id, tuple(kind.id for kind in all_kinds()))
     return _REGISTERED[kind_id]
 
 
@@ -129,12 +130,19 @@ def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices
     """
     kind = kind_of(choices.kind)
     if task not in kind.tasks:
-        raise OutOfRange("Kind of trial", kind.name, "for " + " and ".join(kind.tasks))
+        raise OutOfRange(tr("Kind of trial"), kind.name, "for " + " and ".join(kind.tasks))
     if rasters(task) and min(choices.pitch_mm) <= 0:
-        raise OutOfRange("Line pitch", min(choices.pitch_mm), f"above 0 to {task}", "mm")
+        raise OutOfRange(
+            tr("Line pitch"),
+            min(choices.pitch_mm),
+            tr("above 0 to {task}", task=SHORT_TASK_WORDS[task]),
+            "mm",
+        )
     for factor in FACTORS:
         level = max(map(float, choices.levels(factor.id))) if factor.optional else 0.0
         if level and not factor.applies(task, machine.source):
-            allowed = f"left out on this machine: only a {factor.source} source has one"
+            allowed = tr(
+                "left out on this machine: only a {source} source has one", source=factor.source
+            )
             raise OutOfRange(factor.name, level, allowed, factor.unit, key=factor.id)
     return kind.pattern(stock, task, choices)

@@ -14,6 +14,7 @@ from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text, percent_text
+from olive_almanac.core.words import tr
 
 ROW_CELLS = 4  # a corner of a sheet is nearly square
 
@@ -21,8 +22,8 @@ ROW_CELLS = 4  # a corner of a sheet is nearly square
 @register
 class NextCells(TrialKind):
     id = "next"
-    name = "most telling cells"
-    finds_out = (
+    name = tr("most telling cells")
+    finds_out = tr(
         "the quickest cut from few cells: passes, focus and speed vary at once, and the next ones "
         "follow from these"
     )
@@ -34,7 +35,7 @@ class NextCells(TrialKind):
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         if not choices.settings:
-            raise OutOfRange("Cells to burn", 0, "at least 1")
+            raise OutOfRange(tr("Cells to burn"), 0, tr("at least 1"))
         if task != "cut":
             patches = tuple(
                 plain_patch(choices, task, 0, i, setting, label=str(i + 1))

@@ -10,13 +10,14 @@ from olive_almanac.core.design.kinds.kind import TrialKind, register
 from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 
 @register
 class PassesLadder(TrialKind):
     id = "passes"
-    name = "passes ladder"
-    finds_out = "several fast passes against one slow pass of the same energy"
+    name = tr("passes ladder")
+    finds_out = tr("several fast passes against one slow pass of the same energy")
     place = 2
     across = "passes"
 
@@ -51,4 +52,4 @@ class PassesLadder(TrialKind):
             setting = setting_of(choices, task, passes=passes, speed=slowed)
             patches.append(plain_patch(choices, task, 1, col, setting))
         cols = tuple(map(str, counts))
-        return Pattern(tuple(patches), ("speed", "energy"), cols, "Same", "Passes")
+        return Pattern(tuple(patches), ("speed", "energy"), cols, tr("Same"), tr("Passes"))

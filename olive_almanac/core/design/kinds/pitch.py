@@ -12,6 +12,7 @@ from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 SHARES_OF_SPOT = (0.4, 0.6, 0.8, 1.0, 1.25, 1.5)
 FASTEST_SHARE = 0.45  # of the machine's speed: crossed lines run twice as fast
@@ -20,8 +21,8 @@ FASTEST_SHARE = 0.45  # of the machine's speed: crossed lines run twice as fast
 @register
 class PitchStrip(TrialKind):
     id = "pitch"
-    name = "line-pitch strip"
-    finds_out = "coarse to fine lines at the same energy per area"
+    name = tr("line-pitch strip")
+    finds_out = tr("coarse to fine lines at the same energy per area")
     tasks = ("engrave", "mark")
     place = 5
     across = "pitch"
@@ -47,7 +48,7 @@ class PitchStrip(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return f"from the spot, 0.4 to 1.5 of its width; the energy {aimed}"
+        return tr("from the spot, 0.4 to 1.5 of its width; the energy {aimed}", aimed=aimed)
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         """The finest pitch runs at the speed given, the coarser ones slower, so that each gets the
@@ -58,7 +59,7 @@ class PitchStrip(TrialKind):
         rows: tuple[str, ...] = ("",)
         up = ""
         if choices.crosshatch:
-            crossings, rows, up = [False, True], ("one way", "crossed"), "Lines"
+            crossings, rows, up = [False, True], (tr("one way"), "crossed"), tr("Lines")
         patches = []
         for row, crossed in enumerate(crossings):
             for col, pitch in enumerate(choices.pitch_mm):
@@ -68,4 +69,4 @@ class PitchStrip(TrialKind):
                 )
                 patches.append(plain_patch(choices, task, row, col, setting))
         cols = tuple(number_text(pitch) for pitch in choices.pitch_mm)
-        return Pattern(tuple(patches), rows, cols, up, "Line pitch, mm")
+        return Pattern(tuple(patches), rows, cols, up, tr("Line pitch, mm"))

@@ -10,6 +10,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text
+from olive_almanac.core.words import tr
 
 LEAST_LINE_MM = 3
 
@@ -17,8 +18,8 @@ LEAST_LINE_MM = 3
 @register
 class FocusRamp(FocusSteps):
     id = "ramp"
-    name = "focus ramp"
-    finds_out = (
+    name = tr("focus ramp")
+    finds_out = tr(
         "one line along stock that is propped up at one end: the narrowest place is in focus"
     )
     place = 4
@@ -34,22 +35,26 @@ class FocusRamp(FocusSteps):
             setting = setting_of(choices, task, focus=focus, **flat)
             patches.append(Patch(0, col, 0, length, 4.0, "line", setting))
         cols = tuple(number_text(focus) for focus in choices.focus_mm)
-        return Pattern(tuple(patches), ("",), cols, "", "Focus, mm")
+        return Pattern(tuple(patches), ("",), cols, "", tr("Focus, mm"))
 
 
 def _length_of_step(choices: TrialChoices) -> float:
     levels = choices.focus_mm
     if len(levels) < 3:
-        raise OutOfRange("Steps of focus", len(levels), "at least 3", key="focus_steps")
+        raise OutOfRange(tr("Steps of focus"), len(levels), tr("at least 3"), key="focus_steps")
     step = (max(levels) - min(levels)) / (len(levels) - 1)
     length = step / choices.slope - choices.gap_mm
     if length < LEAST_LINE_MM:
         most = step / (choices.gap_mm + LEAST_LINE_MM)
         raise OutOfRange(
-            "Slope",
+            tr("Slope"),
             choices.slope,
-            f"at most {most:.2g}, so that each step has {LEAST_LINE_MM} mm of line",
-            "mm per mm",
+            tr(
+                "at most {most:.2g}, so that each step has {least_line_mm} mm of line",
+                most=most,
+                least_line_mm=LEAST_LINE_MM,
+            ),
+            tr("mm per mm"),
             key="slope",
         )
     return length

@@ -11,6 +11,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.words import tr
 
 LETTERS = "ABCD"
 ROW_CELLS = 4
@@ -19,8 +20,8 @@ ROW_CELLS = 4
 @register
 class RecipesSideBySide(TrialKind):
     id = "recipes"
-    name = "recipes side by side"
-    finds_out = "which way to prepare the piece asks for less: bare, taped, painted, propped up"
+    name = tr("recipes side by side")
+    finds_out = tr("which way to prepare the piece asks for less: bare, taped, painted, propped up")
     place = 15
     tasks = ("cut", "engrave", "mark")
     chosen_for = ("cut", "engrave", "mark")
@@ -31,7 +32,9 @@ class RecipesSideBySide(TrialKind):
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         count = len(choices.recipes)
         if count < 2:
-            raise OutOfRange("Recipes side by side", count, "2 to 4: add one", key="recipes")
+            raise OutOfRange(
+                tr("Recipes side by side"), count, tr("2 to 4: add one"), key="recipes"
+            )
         cells = list(zip(choices.settings, choices.prepared, strict=False))
         patches: list[Patch] = []
         row = 0
@@ -44,7 +47,7 @@ class RecipesSideBySide(TrialKind):
                     patches.append(replace(patch, recipe=at))
                 row += 1
         if not patches:
-            raise OutOfRange("Cells to burn", 0, "at least 1")
+            raise OutOfRange(tr("Cells to burn"), 0, tr("at least 1"))
         return Pattern(tuple(patches), ragged=True)
 
 

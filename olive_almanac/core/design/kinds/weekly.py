@@ -12,6 +12,7 @@ from olive_almanac.core.design.pattern import Pattern, grid_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS
+from olive_almanac.core.words import tr
 
 RATIO, STEPS = 1.08, 8
 
@@ -19,8 +20,8 @@ RATIO, STEPS = 1.08, 8
 @register
 class WeeklyCheck(TrialKind):
     id = "weekly"
-    name = "weekly check"
-    finds_out = "the same small ladder each week, for the control chart"
+    name = tr("weekly check")
+    finds_out = tr("the same small ladder each week, for the control chart")
     place = 13
     across = "speed"
     weekly = True
@@ -42,7 +43,7 @@ class WeeklyCheck(TrialKind):
     ) -> tuple[TrialChoices, str] | None:
         if last is None:
             return None
-        return replace(last, place=choices.place), f"as in the weekly check of {made}"
+        return replace(last, place=choices.place), tr("as in the weekly check of {made}", made=made)
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         return grid_of(choices, task, up="power", across="speed")

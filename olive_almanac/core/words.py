@@ -1,0 +1,76 @@
+"""The one door for words: each sentence of screen, files and print passes `tr` or `trn`.
+
+Without a catalogue the words stay English, as the source has them.  The language is chosen once,
+before other modules are loaded (olive_almanac.language): tables of words are made as they load.
+"""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+__all__ = ["Catalogue", "decimal_sign", "mid_sentence", "speak", "tr", "trn"]
+
+
+class Catalogue(Protocol):
+    """The words of a language, as gettext keeps them."""
+
+    def gettext(self, message: str) -> str: ...
+    def ngettext(self, msgid1: str, msgid2: str, n: int) -> str: ...
+
+
+class _LocalFloat(float):
+    """A number that is written with the decimal sign of the language."""
+
+    def __format__(self, format_spec: str) -> str:
+        return format(float(self), format_spec).replace(".", _decimal)
+
+
+_catalogue: Catalogue | None = None
+_decimal = "."
+
+
+def speak(catalogue: Catalogue | None = None, decimal: str = ".") -> None:
+    """Choose the language of all words made from now on; without a catalogue they are English."""
+    global _catalogue, _decimal
+    _catalogue, _decimal = catalogue, decimal
+
+
+def decimal_sign() -> str:
+    """Return the sign between whole number and fraction: a point or a comma."""
+    return _decimal
+
+
+def tr(words: str, /, **values: object) -> str:
+    """Return words in the language of the shop, each {name} in them filled with its value.
+
+    Words without values are taken as they are: braces in them are braces.
+    """
+    if _catalogue is None:
+        return words.format(**values) if values else words
+    if not words:
+        return ""  # there a catalogue keeps its own head
+    told = _catalogue.gettext(words)
+    return told.format(**_local(values)) if values else told
+
+
+def mid_sentence(words: str) -> str:
+    """Return words as they stand inside a sentence: in English they begin small; elsewhere they
+    stay as they are, for a noun may keep its capital.
+    """
+    return words[:1].lower() + words[1:] if _catalogue is None else words
+
+
+def trn(one: str, more: str, count: int, /, **values: object) -> str:
+    """Return the words for a count, by the plural rule of the language; {count} stands for it."""
+    if _catalogue is None:
+        told = one if count == 1 else more
+    else:
+        told = _catalogue.ngettext(one, more, count)
+    return told.format(count=count, **_local(values))
+
+
+def _local(values: dict[str, object]) -> dict[str, object]:
+    return {
+        name: _LocalFloat(value) if isinstance(value, float) else value
+        for name, value in values.items()
+    }
