@@ -10,7 +10,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import olive_almanac.language  # noqa: F401  first: tables of words are made as modules load
+from olive_almanac.language import choose_language  # first: it sets the words of all modules
 
 # isort: split
 from olive_almanac.cli.services import CommandServices
@@ -146,6 +146,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
         "usual_library": _usual_library,
         "fault_file": _fault_file,
         "now": _now,
+        "choose_language": choose_language,
         "connect": _connect,
         "open_phone_page": _open_phone_page,
         "open_port": _open_port,

@@ -13,11 +13,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from olive_almanac.core.errors import CannotWrite
-from olive_almanac.core.words import speak, tr
+from olive_almanac.core.words import LANGUAGES, speak, tr
 
 __all__ = ["LANGUAGES", "choose_language", "chosen_language"]
 
-LANGUAGES = {"en": "English", "de": "Deutsch"}
 CATALOGUES = Path(__file__).parent / "locale"
 DESKTOP = ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG")
 
@@ -67,7 +66,8 @@ def choose_language(language: str) -> None:
 def _begin() -> None:
     language = chosen_language()
     if language != "en":
-        speak(gettext.translation("olive-almanac", CATALOGUES, [language]), decimal=",")
+        words = gettext.translation("olive-almanac", CATALOGUES, [language])
+        speak(language, words, decimal=",")
 
 
 _begin()

@@ -234,9 +234,9 @@ def capital(words: str) -> str:
 def chance_text(chance: float) -> str:
     """Return a chance as one says it: "93 %", never 0 or 100."""
     if chance > 0.99:
-        return "over 99 %"
+        return tr("over 99 %")
     if chance < 0.01:
-        return "under 1 %"
+        return tr("under 1 %")
     return f"{100 * chance:.0f} %"
 
 

@@ -8,7 +8,17 @@ from __future__ import annotations
 
 from typing import Protocol
 
-__all__ = ["Catalogue", "decimal_sign", "mid_sentence", "speak", "tr", "trn"]
+__all__ = [
+    "FROM_NEXT_START",
+    "LANGUAGES",
+    "Catalogue",
+    "decimal_sign",
+    "mid_sentence",
+    "speak",
+    "spoken",
+    "tr",
+    "trn",
+]
 
 
 class Catalogue(Protocol):
@@ -25,14 +35,27 @@ class _LocalFloat(float):
         return format(float(self), format_spec).replace(".", _decimal)
 
 
+LANGUAGES = {"en": "English", "de": "Deutsch"}
+FROM_NEXT_START = {  # what is told when another one is chosen, in that language
+    "en": "The words are English from the next start on.",
+    "de": "Die Worte sind ab dem nächsten Start deutsch.",
+}
 _catalogue: Catalogue | None = None
 _decimal = "."
+_language = "en"
 
 
-def speak(catalogue: Catalogue | None = None, decimal: str = ".") -> None:
-    """Choose the language of all words made from now on; without a catalogue they are English."""
-    global _catalogue, _decimal
-    _catalogue, _decimal = catalogue, decimal
+def speak(language: str = "en", catalogue: Catalogue | None = None, decimal: str = ".") -> None:
+    """Choose the language of all words made from now on (a key of LANGUAGES), its catalogue, and
+    its decimal sign; without a catalogue the words are English.
+    """
+    global _catalogue, _decimal, _language
+    _catalogue, _decimal, _language = catalogue, decimal, language
+
+
+def spoken() -> str:
+    """Return the language of the words: a key of LANGUAGES."""
+    return _language
 
 
 def decimal_sign() -> str:

@@ -12,7 +12,7 @@ from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
 from olive_almanac.core.units import SPEED_UNITS, capital, count_text
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import LANGUAGES, tr
 from olive_almanac.steps.guide import find_in, guide_pages
 from olive_almanac.steps.preferences import SCALES
 from olive_almanac.steps.stations import STATIONS
@@ -30,6 +30,7 @@ STAGES = {
     "decide": tr("to decide"),
     "book": "decided",
 }
+LANGUAGE_WORDS = "settings language sprache english german deutsch"  # found from either
 
 
 @dataclass(frozen=True)
@@ -76,6 +77,10 @@ def acts() -> tuple[Act, ...]:
         *(
             Act(f"unit:{one}", tr("Speeds in {one}", one=one), tr("settings unit inch"))
             for one in SPEED_UNITS
+        ),
+        *(
+            Act(f"language:{key}", tr("Language: {name}", name=name), LANGUAGE_WORDS)
+            for key, name in LANGUAGES.items()
         ),
         Act("demo", tr("Open the demo shop"), tr("try example practise")),
         Act("add:machine", tr("Add a machine"), tr("new laser")),

@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 
 from olive_almanac.core.errors import BadFile
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import spoken, tr
 from olive_almanac.steps.files import read_text
 
 __all__ = [
@@ -21,6 +21,7 @@ __all__ = [
     "guide_pages",
     "linked_text",
     "page_of",
+    "topic_words",
 ]
 
 FIRST_JOB = "first-job"
@@ -68,12 +69,30 @@ def guide_folder() -> Path:
 
 @cache
 def guide_pages() -> dict[str, GuidePage]:
-    """Return the pages by their names, the contents first; raises BadFile."""
+    """Return the pages by their names, the contents first, each in the language of the words where
+    it is there in it; raises BadFile.
+    """
+    own, folder = _english_pages(), guide_folder() / spoken()
+    for name in own:
+        path = folder / f"{name}.md"
+        if path.exists():
+            own[name] = _page(name, read_text(path).replace("../../", "../"))
+    return own
+
+
+def _english_pages() -> dict[str, GuidePage]:
     folder = guide_folder()
     names = sorted(path.stem for path in folder.glob("*.md"))
     contents = read_text(folder / "index.md")  # its pages stand in the order in which it names them
     names.sort(key=lambda name: (name != "index", contents.find(f"({name}.md)")))
     return {name: _page(name, read_text(folder / f"{name}.md")) for name in names}
+
+
+@cache
+def _headings(name: str) -> dict[str, str]:
+    """The headings of an English page, and what each is in the language of the words."""
+    pairs = zip(_english_pages()[name].sections, guide_pages()[name].sections, strict=False)
+    return {english: shown for (english, _), (shown, _) in pairs}
 
 
 def _page(name: str, text: str) -> GuidePage:
@@ -98,12 +117,23 @@ def linked_text(name: str) -> str:
 
 
 def page_of(topic: str) -> tuple[str, str]:
-    """Return page and heading of a topic, "page" or "page/heading"; a station's id is its page."""
+    """Return page and heading of a topic, "page" or "page/heading" with the heading in English or
+    as it is shown; a station's id is its page.
+    """
     page, _, heading = topic.partition("/")
     page = OF_STATION.get(page, page)
     if page not in guide_pages():
         return "index", ""
-    return page, heading
+    return page, _headings(page).get(heading, heading)
+
+
+def topic_words(topic: str) -> str:
+    """Return what a topic is called: its heading, or the title of its page."""
+    try:
+        page, heading = page_of(topic)
+        return heading or guide_pages()[page].title
+    except BadFile:
+        return topic.partition("/")[2]  # a program without its guide
 
 
 def find_in(pages: dict[str, GuidePage], words: str) -> list[Found]:

@@ -82,12 +82,12 @@ def _teller(factor: Factor, unit: str) -> Callable[[Setting], str]:
 
 def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, str]]:
     tellers: list[tuple[str, Callable[[Setting], str]]] = [
-        ("power", lambda s: f"{percent_text(s.power)} %")
+        (mid_sentence(tr("Power")), lambda s: f"{percent_text(s.power)} %")
     ]
     tellers += [(factor.short_axis(unit), _teller(factor, unit)) for factor in FACTORS[1:]]
     tellers += [
-        ("direction", lambda s: s.direction.upper()),
-        ("lines", lambda s: "crossed" if s.crosshatch else tr("one way")),
+        (tr("direction"), lambda s: s.direction.upper()),
+        (tr("lines"), lambda s: tr("crossed") if s.crosshatch else tr("one way")),
     ]
     for words, tell in tellers:
         texts: dict[int, set[str]] = {}

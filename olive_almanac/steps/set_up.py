@@ -165,7 +165,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             tr("decides how long short moves take"),
         ),
         Field("bed_w", tr("Bed width"), bed_w, "mm", tr("how far the head reaches")),
-        Field("bed_h", tr("Bed height"), bed_h, "mm", beside="height"),
+        Field("bed_h", tr("Bed height"), bed_h, "mm", beside=tr("height")),
     )
 
 
@@ -305,7 +305,7 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
         ),
         Field("air_off", tr("Air off"), off, "", tr("the word that stops the air")),
         Field("air_low", tr("Air low"), low, "", short=True),
-        Field("air_full", tr("Air full"), full, "", beside="full"),
+        Field("air_full", tr("Air full"), full, "", beside=tr("full")),
         Field(
             "header",
             tr("First lines"),
@@ -489,7 +489,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
         ),
         Field(
             "lot",
-            "Lot",
+            tr("Lot"),
             stock.lot if stock else "",
             short=True,
             help=tr("settings do not carry over from lot to lot unproved"),
@@ -537,7 +537,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             "price_m2",
             tr("Price"),
             number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "",
-            "a m²",
+            tr("a m²"),
             beside=tr("Price"),
             help=tr("in the shop's money, for the cost of a coupon; may stay empty"),
         ),

@@ -105,7 +105,7 @@ def _burn(session: Session) -> Progress:
 def _read(session: Session) -> Progress:
     word, active = tr("nothing yet"), session.active
     if active is not None and active.readings:
-        word = _share(len(active.readings), len(active.trial.cells), "read")
+        word = _share(len(active.readings), len(active.trial.cells), tr("read"))
     return Progress(_status(session, "read"), word)
 
 

@@ -49,7 +49,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import spoken, tr
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px, scaled_font
 
@@ -200,6 +200,15 @@ def clear_layout(layout: QLayout) -> None:
             clear_layout(inner)
 
 
+def _called(topic: str) -> str:
+    """What a topic of the guide is called, in the language of the words."""
+    if spoken() == "en":
+        return topic.partition("/")[2] or topic.replace("_", " ")
+    from olive_almanac.steps.guide import topic_words  # reads the guide: not at an English start
+
+    return topic_words(topic)
+
+
 class HelpKey(QAbstractButton):
     """A small question mark that opens a page of the guide: "page", or "page/heading"."""
 
@@ -210,7 +219,7 @@ class HelpKey(QAbstractButton):
         self.topic = topic
         self.setFixedSize(px(self.SIDE), px(self.SIDE))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        words = topic.partition("/")[2] or topic.replace("_", " ")
+        words = _called(topic)
         self.setAccessibleName(tr("Help: {words}", words=words))
         self.setToolTip(tip_text(tr("help on this: {words}", words=words)))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)

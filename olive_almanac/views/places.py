@@ -45,6 +45,7 @@ def _do(window: MainWindow, act: str, of: str) -> None:
         "station": lambda: window.navigate(of),
         "add": lambda: window.add(of),
         "scale": lambda: window.set_scale(int(of)),
+        "language": lambda: window.choose_language(of),
         "unit": lambda: window.set_speed_unit(of),
     }
     if act in simple:

@@ -14,7 +14,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import FROM_NEXT_START, tr
 from olive_almanac.steps.find import entry_of_code, trial_of_code
 from olive_almanac.steps.ports import Bench
 from olive_almanac.steps.preferences import SCALES, load_preferences, save_preferences
@@ -230,6 +230,11 @@ class MainWindow(QMainWindow):
                     shown=shown,
                 )
             )
+
+    def choose_language(self, language: str) -> None:
+        """Keep the language of the next start, and say so in it."""
+        if self.session.attempt(lambda: self.services.choose_language(language)):
+            self.session.tell(FROM_NEXT_START[language])
 
     def set_speed_unit(self, unit: str) -> None:
         """Show every speed in another unit."""

@@ -18,9 +18,9 @@ FileUnits = Literal["mm", "inch"]
 SOURCES: dict[
     str, tuple[str, float]
 ] = {  # word on screen, usual wavelength in nm (common practice)
-    "diode": ("diode", 450.0),
-    "co2": ("CO₂", 10600.0),
-    "fibre": ("fibre", 1064.0),
+    "diode": (tr("diode"), 450.0),
+    "co2": (tr("CO₂"), 10600.0),
+    "fibre": (tr("fibre"), 1064.0),
 }
 
 

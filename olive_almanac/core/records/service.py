@@ -26,7 +26,7 @@ FOUND: dict[str, str] = {
     "": tr("as usual"),
     "clean": tr("clean"),
     "dirty": tr("dirty"),
-    "burnt": tr("burnt"),
+    "burnt": tr("scorched"),
     "worn": tr("worn"),
     "loose": tr("loose"),
     "full": tr("full"),

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import LANGUAGES, spoken, tr
 from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.fault_report import fault_report_work
 from olive_almanac.steps.requests import BringInNotes, Request, ShowMenu, TakeInLibrary
@@ -350,6 +350,13 @@ class BookPage(StationPage):
             action.setCheckable(True)
             action.setChecked(order == self.left.order)
             action.triggered.connect(lambda _=False, order=order: self._sort(order))
+        menu.addSeparator()
+        choose = self.main_window.choose_language
+        for language, words in LANGUAGES.items():
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(language == spoken())
+            action.triggered.connect(lambda _=False, language=language: choose(language))
         return menu
 
     def _sort(self, order: str) -> None:

@@ -182,10 +182,14 @@ class WhereHead(Painted):
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         painter.setFont(F("small_b"))
         painter.setPen(C("ink2"))
-        for x, words in ((38, "machine"), (NAMES, "setting"), (NAMES + SETTING + 12, self._time)):
+        for x, words in (
+            (38, tr("machine")),
+            (NAMES, tr("setting")),
+            (NAMES + SETTING + 12, self._time),
+        ):
             painter.drawText(QRectF(x, 0, 420, height), MIDDLE_LEFT, words)
         wide = COSTS / 4
-        for n, words in enumerate(("cost", "edge", "margin", "quickest")):
+        for n, words in enumerate((tr("cost"), tr("edge"), tr("margin"), tr("quickest"))):
             at = QRectF(width - COSTS + n * wide, 0, wide - 8, height)
             painter.drawText(at, MIDDLE_RIGHT, words)
 
