@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 PIP_INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --no-deps --only-binary :all:
 
-.PHONY: study deb try-deb wheel pages soak fuzz demo run test check screenshots bench lock clean
+.PHONY: words study deb try-deb wheel pages soak fuzz demo run test check screenshots bench lock clean
 
 demo: $(VENV)/runtime.done
 	@sh scripts/system_libraries.sh window
@@ -56,10 +56,15 @@ try-deb: deb
 wheel: $(VENV)/package.done
 	$(PY) -m build --no-isolation --wheel --outdir build
 
+# Brings the catalogues of words up to date; what is not translated is said.
+words: $(VENV)/test.done
+	$(PY) scripts/words.py
+
 # What is written from the program itself: docs/commands.md, and keys and symptoms of the guide.
 pages: $(VENV)/runtime.done
 	$(PY) scripts/command_pages.py
 	$(PY) scripts/guide_pages.py
+	OLIVE_ALMANAC_LANGUAGE=de $(PY) scripts/guide_pages.py
 
 bench: $(VENV)/test.done
 	@sh scripts/system_libraries.sh tests

@@ -56,7 +56,7 @@ def message_of(node: ast.Call) -> Message | None:
 
 def in_code() -> Iterator[tuple[Message, str]]:
     """Yield the messages of the source, and where each is."""
-    for file in sorted(PACKAGE.rglob("*.py")):
+    for file in (*sorted(PACKAGE.rglob("*.py")), ROOT / "scripts" / "guide_pages.py"):
         for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
             message = message_of(node) if isinstance(node, ast.Call) else None
             if message:
