@@ -59,6 +59,8 @@ _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s
 _FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")?\s*$")
 _VULGAR = re.compile("[\u00bc-\u00be\u2150-\u215e]")
 _INCH_MARKS = str.maketrans({"”": '"', "″": '"', "“": '"'})
+_COMMA = re.compile(",")
+_BETWEEN = re.compile(r",\s+|,(?!\d)|(?<!\d),")
 _DECIMAL_COMMA = re.compile(r"^\s*\d+,\d+\s*$")
 
 
@@ -190,10 +192,10 @@ def fixed_text(value: float, decimals: int) -> str:
 def split_list(text: str) -> list[str]:
     """Return the parts of a list with commas: "3, 4", "3,4".
 
-    Where numbers are written with a comma it stands between parts with a space: "3,2, 4,1".
+    Where numbers are written with a comma, one between digits belongs to a number and a space
+    follows one that parts: "3,2, 4,1".
     """
-    between = ", " if decimal_sign() == "," and ", " in text else ","
-    return text.split(between)
+    return (_BETWEEN if decimal_sign() == "," else _COMMA).split(text)
 
 
 @functools.lru_cache(maxsize=16384)
