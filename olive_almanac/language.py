@@ -7,7 +7,6 @@ none of them has a catalogue here.
 from __future__ import annotations
 
 import contextlib
-import gettext
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -17,6 +16,7 @@ from olive_almanac.core.words import LANGUAGES, speak, tr
 
 __all__ = ["LANGUAGES", "choose_language", "chosen_language"]
 
+DOMAIN = "olive-almanac"
 CATALOGUES = Path(__file__).parent / "locale"
 DESKTOP = ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG")
 
@@ -65,9 +65,15 @@ def choose_language(language: str) -> None:
 
 def _begin() -> None:
     language = chosen_language()
-    if language != "en":
-        words = gettext.translation("olive-almanac", CATALOGUES, [language])
-        speak(language, words, decimal=",")
+    if language == "en":
+        return
+    import gettext  # not at an English start
+
+    speak(language, gettext.translation(DOMAIN, CATALOGUES, [language]), decimal=",")
+    # the command line's own words ("usage") come from the standard library, which asks these
+    gettext.bindtextdomain(DOMAIN, str(CATALOGUES))
+    gettext.textdomain(DOMAIN)
+    os.environ["LANGUAGE"] = language
 
 
 _begin()

@@ -25,6 +25,22 @@ DOMAIN = "olive-almanac"
 LANGUAGES = ("de",)
 TABLES = ("catalogue.json", "causes.json", "recipes.json")
 
+OF_THE_COMMAND_LINE = (  # what argparse says by itself
+    "usage: ",
+    "positional arguments",
+    "options",
+    "show this help message and exit",
+    "show program's version number and exit",
+    "%(prog)s: error: %(message)s\n",
+    "argument %(argument_name)s: %(message)s",
+    "the following arguments are required: %s",
+    "unrecognized arguments: %s",
+    "invalid choice: %(value)r (choose from %(choices)s)",
+    "invalid %(type)s value: %(value)r",
+    "expected one argument",
+    "expected at least one argument",
+)
+
 Message = str | tuple[str, str]
 
 
@@ -76,7 +92,8 @@ def in_tables() -> Iterator[tuple[Message, str]]:
 def gathered() -> Catalog:
     """Return a catalogue of all messages, none translated."""
     catalogue = Catalog(project="Olive Almanac", fuzzy=False)
-    for messages in (in_code(), in_tables()):
+    from_argparse = ((words, "argparse") for words in OF_THE_COMMAND_LINE)
+    for messages in (in_code(), in_tables(), from_argparse):
         for message, where in messages:
             catalogue.add(message, locations=[(where, 0)])
     return catalogue

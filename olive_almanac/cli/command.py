@@ -55,7 +55,7 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
     top.add_argument(
         "--library",
         metavar="PLACE",
-        help=(
+        help=tr(
             "folder of the library, or postgresql://user@host/name of a shared one (default: the "
             "data folder of the desktop)"
         ),
@@ -67,7 +67,7 @@ def parser(*, only: Sequence[str] | None = None) -> argparse.ArgumentParser:
             module = _module(verb.name)
             module.add_arguments(sub)
             sub.formatter_class = argparse.RawDescriptionHelpFormatter
-            sub.add_argument_group("examples", _told(module.EXAMPLES))
+            sub.add_argument_group(tr("examples"), _told(module.EXAMPLES))
     return top
 
 

@@ -23,7 +23,8 @@ from urllib.parse import parse_qs, urlsplit
 from multipart import MultipartError, MultipartParser, parse_options_header
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite
-from olive_almanac.core.words import tr
+from olive_almanac.core.units import capital
+from olive_almanac.core.words import spoken, tr
 
 __all__ = ["SIDES", "PhonePage", "Sent"]
 
@@ -39,6 +40,8 @@ SENDING_S = 120.0  # one picture may take so long in all
 WORD = "abcdefghjkmnpqrstuvwxyz23456789"  # no sign that reads like another
 WORD_LONG = 12
 CHUNK = 65536
+SIDE_WORDS = {"front": tr("front"), "back": tr("back")}
+_ENOUGH = tr("That is enough for one coupon: ask for a new code.")
 
 
 @dataclass(frozen=True)
@@ -139,7 +142,7 @@ class PhonePage:
         with self._lock:
             self._pictures += 1
             if self._pictures > MOST_PICTURES:
-                return Sent(side, b"", False, "That is enough for one coupon: ask for a new code.")
+                return Sent(side, b"", False, _ENOUGH)
         try:
             will_do, says = self._judge(side, data)
         except AlmanacError as problem:
@@ -156,7 +159,7 @@ class PhonePage:
             done = {one for one, sent in self._sent.items() if sent.will_do}
         tabs = "".join(
             f'<a class="{"on" if one == side else ""}" href="/{self.word}?side={one}">'
-            f"{one.capitalize()}{': sent' if one in done else ''}</a>"
+            f"{escape(_tab(one, sent=one in done))}</a>"
             for one in SIDES
         )
         told = ""
@@ -168,10 +171,29 @@ class PhonePage:
             tabs=tabs,
             told=told,
             action=f"/{self.word}/{side}",
-            side=side,
-            minutes=max(1, round(self.left_s / 60)),
+            **{name: escape(words) for name, words in _words(side).items()},
+            open_for=escape(tr("Open for {minutes} min.", minutes=max(1, round(self.left_s / 60)))),
             nonce=nonce,
         )
+
+
+def _tab(side: str, *, sent: bool) -> str:
+    name = capital(SIDE_WORDS[side])
+    return tr("{side}: sent", side=name) if sent else name
+
+
+def _words(side: str) -> dict[str, str]:
+    """What the page says, by its places in PAGE."""
+    return {
+        "language": spoken(),
+        "above": tr("From above, as flat as you can"),
+        "marks": tr("All four marks in the picture"),
+        "lamp": tr("Lamp from the side, no shine on it"),
+        "photograph": tr("Photograph the {side}", side=SIDE_WORDS[side]),
+        "send": tr("Send it"),
+        "sending": tr("Sending …"),
+        "straight": tr("Straight to the computer in the shop, nowhere else."),
+    }
 
 
 class _Server(ThreadingHTTPServer):
@@ -329,7 +351,7 @@ def _picture(body: bytes, boundary: str) -> bytes:
 
 
 PAGE = """<!doctype html>
-<html lang="en"><head><meta charset="utf-8">
+<html lang="{language}"><head><meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{coupon}</title>
 <style>
@@ -357,20 +379,20 @@ footer {{ padding-top: 18px; font-size: 14px; color: #4A4A38; }}
 <main>
 <h1>{coupon}</h1>
 <nav>{tabs}</nav>
-<ol><li>From above, as flat as you can</li><li>All four marks in the picture</li>
-<li>Lamp from the side, no shine on it</li></ol>
+<ol><li>{above}</li><li>{marks}</li><li>{lamp}</li></ol>
 {told}
 <form method="post" enctype="multipart/form-data" action="{action}">
 <input type="file" id="picture" name="picture" accept="image/*" capture="environment" required>
-<label for="picture" id="key">Photograph the {side}</label>
-<button>Send it</button>
+<label for="picture" id="key" data-sending="{sending}">{photograph}</label>
+<button>{send}</button>
 </form>
-<footer>Straight to the computer in the shop, nowhere else. Open for {minutes} min.</footer>
+<footer>{straight} {open_for}</footer>
 </main>
 <script nonce="{nonce}">
 const picture = document.getElementById("picture");
 picture.addEventListener("change", () => {{
-  document.getElementById("key").textContent = "Sending …";
+  const key = document.getElementById("key");
+  key.textContent = key.dataset.sending;
   picture.form.submit();
 }});
 </script>

@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import Finding
+from olive_almanac.core.words import tr
 
 __all__ = ["CheckLimits", "CheckReport", "check_gcode", "check_lines"]
 
@@ -146,24 +147,28 @@ class _Interpreter:
             if words is not None:
                 self.block(words)
             if len(self.findings) >= MOST_FINDINGS:
-                text = (
-                    f"More than {MOST_FINDINGS} faults: from line {self.line} on it was not read."
+                text = tr(
+                    "More than {most_findings} faults: from line {line} on it was not read.",
+                    most_findings=MOST_FINDINGS,
+                    line=self.line,
                 )
                 self.findings.append(Finding("too-many", f"line {self.line}", text))
                 break
         if self.beam_on:
             self.report(
                 "beam-left-on",
-                "is the last, and the beam is still switched on: M5 is missing at the end",
+                tr("is the last, and the beam is still switched on: M5 is missing at the end"),
             )
         if not self.ended:
-            self.report("no-end", "is the last, and the program does not end with M2 or M30")
+            self.report("no-end", tr("is the last, and the program does not end with M2 or M30"))
         if not self.moves:
-            self.report("no-motion", "is the last, and nothing moved")
+            self.report("no-motion", tr("is the last, and nothing moved"))
         yield 1.0, CheckReport(tuple(self.findings), self.moves)
 
     def report(self, code: str, text: str) -> None:
-        self.findings.append(Finding(code, f"line {self.line}", f"Line {self.line} {text}."))
+        self.findings.append(
+            Finding(code, f"line {self.line}", tr("Line {line} {text}.", line=self.line, text=text))
+        )
 
     def words_of(self, raw: str) -> _Words | None:
         """Return the words of a line with what is wrong with it by itself, or None where it holds
@@ -174,14 +179,18 @@ class _Interpreter:
             problems.append(
                 (
                     "long-line",
-                    f"is {len(raw)} characters long; controllers take fewer than {LONGEST_LINE}",
+                    tr(
+                        "is {raw} characters long; controllers take fewer than {longest_line}",
+                        raw=len(raw),
+                        longest_line=LONGEST_LINE,
+                    ),
                 )
             )
         if _AT_ONCE.search(raw):
             problems.append(
                 (
                     "acts-at-once",
-                    "holds a sign on which controllers act at once, wherever it stands",
+                    tr("holds a sign on which controllers act at once, wherever it stands"),
                 )
             )
         block = _COMMENT.sub("", raw).strip()
@@ -192,7 +201,7 @@ class _Interpreter:
             return None
         if block.startswith("/"):
             problems.append(
-                ("skipped-line", "begins with a stroke: a switch at the machine may skip it")
+                ("skipped-line", tr("begins with a stroke: a switch at the machine may skip it"))
             )
             block = block[1:]
         block = _upper(block)
@@ -200,7 +209,10 @@ class _Interpreter:
             problems.append(
                 (
                     "not-understood",
-                    f"holds something that is not a word of letter and number: “{block[:40]}”",
+                    tr(
+                        "holds something that is not a word of letter and number: “{block}”",
+                        block=block[:40],
+                    ),
                 )
             )
             return words
@@ -212,10 +224,17 @@ class _Interpreter:
                 self.take_g(words, value)
             elif letter not in LETTERS:
                 problems.append(
-                    ("unknown-word", f"uses {letter}{number}, which is not in the published set")
+                    (
+                        "unknown-word",
+                        tr(
+                            "uses {letter}{number}, which is not in the published set",
+                            letter=letter,
+                            number=number,
+                        ),
+                    )
                 )
             elif letter in words.values:
-                problems.append(("word-twice", f"holds the word {letter} twice"))
+                problems.append(("word-twice", tr("holds the word {letter} twice", letter=letter)))
             else:
                 words.values[letter] = value
         words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
@@ -225,11 +244,14 @@ class _Interpreter:
         if value in G_GROUPS:
             group = G_GROUPS[int(value)]
             if any(group == other for other, _ in words.modes):
-                words.problems.append(("modes-clash", "names two modes of the same group"))
+                words.problems.append(("modes-clash", tr("names two modes of the same group")))
             words.modes.append((group, int(value)))
         elif value == INVERSE_TIME:
             words.problems.append(
-                ("feed-mode", "states feeds as inverse time, which is not followed here: use G94")
+                (
+                    "feed-mode",
+                    tr("states feeds as inverse time, which is not followed here: use G94"),
+                )
             )
         elif value == 4:
             words.dwells = True
@@ -237,13 +259,16 @@ class _Interpreter:
             words.problems.append(
                 (
                     "unknown-word",
-                    f"uses G{value:g}, which is not in the published set or not allowed here",
+                    tr(
+                        "uses G{value:g}, which is not in the published set or not allowed here",
+                        value=value,
+                    ),
                 )
             )
 
     def block(self, words: _Words) -> None:
         if self.ended and (words.modes or words.values or words.m_codes):
-            self.report("after-end", "comes after the end of the program")
+            self.report("after-end", tr("comes after the end of the program"))
         for code, text in words.problems:
             self.report(code, text)
         for group, value in words.modes:
@@ -251,13 +276,18 @@ class _Interpreter:
         if "S" in words.values:
             self.power = words.values["S"]
             if self.is_burning and not words.moves:
-                self.report("beam-at-rest", "sets the power of a beam that is on at a standstill")
+                self.report(
+                    "beam-at-rest", tr("sets the power of a beam that is on at a standstill")
+                )
             if not 0 <= self.power <= self.limits.power_scale * (1 + 1e-9):
                 self.report(
                     "over-power",
                     (
-                        f"asks for S{self.power:g}; this machine takes 0 to "
-                        f"{self.limits.power_scale:g}"
+                        tr(
+                            "asks for S{power:g}; this machine takes 0 to {power_scale:g}",
+                            power=self.power,
+                            power_scale=self.limits.power_scale,
+                        )
                     ),
                 )
         if "F" in words.values:
@@ -266,15 +296,18 @@ class _Interpreter:
                 self.report(
                     "over-speed",
                     (
-                        f"asks for {self.feed:g} mm/min; this machine takes up to "
-                        f"{60 * self.limits.max_speed_mm_s:g}"
+                        tr(
+                            "asks for {feed:g} mm/min; this machine takes up to {max_speed_mm_s:g}",
+                            feed=self.feed,
+                            max_speed_mm_s=60 * self.limits.max_speed_mm_s,
+                        )
                     ),
                 )
         for code_number in words.m_codes:
             self.take_m(code_number)
         waits = any(code in WAITS for code in words.m_codes)
         if (words.dwells or waits) and self.beam_on and self.power > 0:
-            self.report("beam-at-rest", "waits with the beam on")
+            self.report("beam-at-rest", tr("waits with the beam on"))
         if words.moves and not words.dwells:
             self.move(words.values)
 
@@ -287,14 +320,17 @@ class _Interpreter:
         if value not in M_KNOWN:
             self.report(
                 "unknown-word",
-                f"uses M{value:g}, which is not in the published set or not allowed here",
+                tr(
+                    "uses M{value:g}, which is not in the published set or not allowed here",
+                    value=value,
+                ),
             )
         elif value in (3, 4):
             self.beam_on, self.constant = True, value == 3
             if not self.moves and self.power > 0:
-                self.report("beam-before-motion", "switches the beam on before the first move")
+                self.report("beam-before-motion", tr("switches the beam on before the first move"))
             elif self.power > 0:
-                self.report("beam-at-rest", "switches the beam on at a standstill")
+                self.report("beam-at-rest", tr("switches the beam on at a standstill"))
         elif value == 5:
             self.beam_on = False
         elif value in (2, 30):
@@ -311,13 +347,13 @@ class _Interpreter:
         if UNITS not in modal or DISTANCE not in modal:
             self.report(
                 "modes-missing",
-                "moves before units (G20 or G21) and distance mode (G90 or G91) are stated",
+                tr("moves before units (G20 or G21) and distance mode (G90 or G91) are stated"),
             )
             modal.setdefault(UNITS, 21)
             modal.setdefault(DISTANCE, 90)
         motion = modal.get(MOTION)
         if motion is None or motion == 80:
-            self.report("no-motion-mode", "names a place without a motion mode (G0 to G3)")
+            self.report("no-motion-mode", tr("names a place without a motion mode (G0 to G3)"))
             return
         scale, x0, y0 = (25.4 if modal[UNITS] == 20 else 1.0), self.x, self.y
         relative = modal[DISTANCE] == 91
@@ -330,7 +366,10 @@ class _Interpreter:
         self.moves += 1
         if motion == 0:
             if self.beam_on and self.power > 0:
-                self.report("beam-in-rapid", f"moves in rapid with the beam on (S{self.power:g})")
+                self.report(
+                    "beam-in-rapid",
+                    tr("moves in rapid with the beam on (S{power:g})", power=self.power),
+                )
         else:
             self.check_feed(values, x0, y0)
         if motion in (2, 3):
@@ -341,17 +380,20 @@ class _Interpreter:
 
     def check_feed(self, values: dict[str, float], x0: float | None, y0: float | None) -> None:
         if self.feed <= 0:
-            self.report("no-feed", "feeds before any F word")
+            self.report("no-feed", tr("feeds before any F word"))
         if self.beam_on and self.power > 0 and (x0 is None or y0 is None):
-            self.report("lost-place", "burns from a place that is not known")
+            self.report("lost-place", tr("burns from a place that is not known"))
         if self.is_burning and not ("X" in values or "Y" in values):
-            self.report("beam-at-rest", "moves Z alone with the beam on")
+            self.report("beam-at-rest", tr("moves Z alone with the beam on"))
 
     def gone(self, axis: str, before: float | None, step: float, *, relative: bool) -> float:
         if not relative:
             return step
         if before is None:
-            self.report("lost-place", f"moves {axis} by a distance from a place that is not known")
+            self.report(
+                "lost-place",
+                tr("moves {axis} by a distance from a place that is not known", axis=axis),
+            )
             return step
         return before + step
 
@@ -370,8 +412,14 @@ class _Interpreter:
             if value is not None and not self.reach[n] <= value <= self.reach[n + 2]:
                 self.report(
                     "off-bed",
-                    f"goes to {axis} {value:g} mm; the bed reaches from {first:g} to "
-                    f"{first + size:g} mm",
+                    tr(
+                        "goes to {axis} {value:g} mm; the bed reaches from {first:g} to "
+                        "{first2:g} mm",
+                        axis=axis,
+                        value=value,
+                        first=first,
+                        first2=first + size,
+                    ),
                 )
                 return
         if self.limits.area_mm is None or x is None or y is None:
@@ -384,8 +432,16 @@ class _Interpreter:
             self.report(
                 "off-coupon",
                 (
-                    f"goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, {wide:g} by "
-                    f"{high:g} mm)"
+                    tr(
+                        "goes to {x:g}, {y:g} mm, outside the coupon ({left:g}, {low:g}, "
+                        "{wide:g} by {high:g} mm)",
+                        x=x,
+                        y=y,
+                        left=left,
+                        low=low,
+                        wide=wide,
+                        high=high,
+                    )
                 ),
             )
 
@@ -402,14 +458,14 @@ class _Interpreter:
         ):
             self.report(
                 "arc-not-followed",
-                "is an arc that cannot be followed: a known start and I, J are needed",
+                tr("is an arc that cannot be followed: a known start and I, J are needed"),
             )
             return
         cx, cy = x0 + values.get("I", 0.0) * self.scale, y0 + values.get("J", 0.0) * self.scale
         radius = math.hypot(x0 - cx, y0 - cy)
         if abs(math.hypot(x1 - cx, y1 - cy) - radius) > max(0.01, 0.001 * radius):
             self.report(
-                "arc-not-followed", "is an arc whose ends are not equally far from its centre"
+                "arc-not-followed", tr("is an arc whose ends are not equally far from its centre")
             )
         first, last = math.atan2(y0 - cy, x0 - cx), math.atan2(y1 - cy, x1 - cx)
         turn = (first - last if clockwise else last - first) % (2 * math.pi) or 2 * math.pi
@@ -425,7 +481,10 @@ class _Interpreter:
             return
         for left, low, wide, high in self.limits.clamps_mm:
             if _crosses((x0, y0), (x1, y1), (left, low, left + wide, low + high)):
-                self.report("in-clamp", f"passes over the clamp at {left:g}, {low:g} mm")
+                self.report(
+                    "in-clamp",
+                    tr("passes over the clamp at {left:g}, {low:g} mm", left=left, low=low),
+                )
 
 
 def _upper(block: str) -> str:

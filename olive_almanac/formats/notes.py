@@ -90,7 +90,7 @@ def _text(cell: object) -> str:
     return str(cell if cell is not None else "")
 
 
-def read_pasted(text: str, name: str = "pasted notes") -> Notes:
+def read_pasted(text: str, name: str = tr("pasted notes")) -> Notes:
     """Return the table of a text: separated by tabs, semicolons, commas or bars, or free lines."""
     numbered = [
         (n, line)
@@ -142,7 +142,14 @@ def _check_lines(numbered: list[tuple[int, str]], name: str) -> None:
 
 
 def _too_many(rows: int, name: str) -> BadFile:
-    return BadFile(f"{name} has {rows:,} rows; up to {MOST_ROWS:,} are read at a time. Split it.")
+    return BadFile(
+        tr(
+            "{name} has {rows:,} rows; up to {most_rows:,} are read at a time. Split it.",
+            name=name,
+            rows=rows,
+            most_rows=MOST_ROWS,
+        )
+    )
 
 
 def _decimal_commas(lines: list[str]) -> bool:

@@ -77,14 +77,14 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
     try:
         with _telling(target):
             target.mkdir(parents=True, exist_ok=True)
-            yield "the records"
+            yield tr("the records")
             held = revisions_in(source / FILE)  # more may be written meanwhile
             copy_database(source / FILE, target / FILE)
             photos = _photos(source)
             for n, photo in enumerate(photos):
-                yield f"photo {n + 1} of {len(photos)}"
+                yield tr("photo {n} of {photos}", n=n + 1, photos=len(photos))
                 _copy_whole(photo, target / PHOTOS / photo.name)
-            yield "reading it back"
+            yield tr("reading it back")
             if revisions_in(target / FILE) < held or not is_whole(target / FILE):
                 raise LibraryTrouble(
                     tr(

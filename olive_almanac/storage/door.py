@@ -160,8 +160,12 @@ def _without_simulated(
     found = count_text(len(trials), "simulated trial")
     resting = count_text(len(entries), "entry", "entries")
     return kept, [
-        f"{found} and {resting} that rest on them: burnt on the stand-in bench, which proves "
-        "nothing of a machine."
+        tr(
+            "{found} and {resting} that rest on them: burnt on the stand-in bench, which "
+            "proves nothing of a machine.",
+            found=found,
+            resting=resting,
+        )
     ]
 
 
@@ -172,9 +176,9 @@ def _check_row(table: str, row: Row) -> None:
         if isinstance(value, str):
             _check_whole(value, f"{where}: {name}")
     if table == "reading":
-        _check_uid(row["trial_uid"], f"{where}: its trial")
+        _check_uid(row["trial_uid"], tr("{where}: its trial", where=where))
     else:
-        _check_uid(row["uid"], f"{where}: its id")
+        _check_uid(row["uid"], tr("{where}: its id", where=where))
     if not 1 <= row["revision"] <= MOST_REVISIONS:
         raise BadFile(
             tr(

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from olive_almanac.core.units import count_text
+from olive_almanac.core.words import tr
 
 __all__ = ["TABLES", "Conflict", "Merged", "merged_rows"]
 
@@ -53,16 +54,21 @@ class Merged:
 
     @property
     def says(self) -> str:
-        told = "Nothing new: everything that can be read was here already."
+        told = tr("Nothing new: everything that can be read was here already.")
         if not self.left_out:
-            told = "Nothing new: everything was here already."
+            told = tr("Nothing new: everything was here already.")
         if self.revisions or self.photos:
             revisions, photos = count_text(self.revisions, "revision"), self.photos
-            told = f"{revisions} and {count_text(photos, 'photo')} taken in."
+            told = tr(
+                "{revisions} and {photos} taken in.",
+                revisions=revisions,
+                photos=count_text(photos, "photo"),
+            )
         if self.conflicts:
-            told += (
-                f" {count_text(len(self.conflicts), 'record')} changed on both sides; the newer "
-                "one is in force, the other is in the history."
+            told += tr(
+                " {records} changed on both sides; the newer one is in force, the other is "
+                "in the history.",
+                records=count_text(len(self.conflicts), "record"),
             )
         if self.left_out:
             told += f" {_left_out_words(self.left_out)}"
@@ -72,8 +78,12 @@ class Merged:
 def _left_out_words(left_out: Sequence[str]) -> str:
     """Which revisions were left out: the first with what is wrong in it."""
     if len(left_out) == 1:
-        return f"1 revision cannot be read and was left out: {left_out[0]}"
-    return f"{len(left_out)} revisions cannot be read and were left out; the first: {left_out[0]}"
+        return tr("1 revision cannot be read and was left out: {left_out}", left_out=left_out[0])
+    return tr(
+        "{left_out} revisions cannot be read and were left out; the first: {left_out2}",
+        left_out=len(left_out),
+        left_out2=left_out[0],
+    )
 
 
 def _content(row: Mapping[str, Any]) -> tuple[tuple[str, Any], ...]:
@@ -120,7 +130,7 @@ def merged_rows(
                 in_force = there[-1]
         if _content(follow[-1]) != _content(in_force):
             follow.append(
-                {**in_force, "why": "in force after a merge: the newest of both libraries"}
+                {**in_force, "why": tr("in force after a merge: the newest of both libraries")}
             )
         last = max((int(row["revision"]) for row in here), default=0)
         added += [{**row, "revision": last + n} for n, row in enumerate(follow, 1)]

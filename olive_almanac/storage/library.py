@@ -245,7 +245,7 @@ class Library:
         target = self.folder / BACKUPS / f"almanac-{label or self._clock().date().isoformat()}.db"
         if self.server:
             return target
-        with self._working("back up"):
+        with self._working(tr("back up")):
             if not label:
                 self._refuse_to_rotate(target)
             if target.exists():
@@ -355,7 +355,7 @@ class Library:
     def take_back_reading(self, trial_uid: str, cell: str, *, who: str = "") -> None:
         """Hide the reading of a cell by a further revision; the old one stays in the history."""
         rows = [(_reading_uid(trial_uid, cell, who), Reading(cell), True)]
-        self._add_rows(tables.reading, rows, "taken back", {"trial_uid": trial_uid})
+        self._add_rows(tables.reading, rows, tr("taken back"), {"trial_uid": trial_uid})
 
     # -- photos ------------------------------------------------------------------------------------
 
@@ -366,7 +366,7 @@ class Library:
         """
         name = hashlib.sha256(data).hexdigest() + suffix
         if self.server:
-            with self._working("keep a photo in"), self._engine.begin() as connection:
+            with self._working(tr("keep a photo in")), self._engine.begin() as connection:
                 lock_for_writing(connection)
                 if (
                     connection.scalar(
@@ -379,7 +379,7 @@ class Library:
         target = self.folder / PHOTOS / name
         if target.exists():
             return name
-        with self._working("keep a photo in"):
+        with self._working(tr("keep a photo in")):
             target.parent.mkdir(exist_ok=True)
             part = target.with_suffix(".part")
             with open(part, "wb") as handle:
@@ -395,7 +395,7 @@ class Library:
         Raises LibraryTrouble where it is not there or no longer what it was.
         """
         target = self.folder / PHOTOS / Path(name).name
-        with self._working("read a photo of"):
+        with self._working(tr("read a photo of")):
             if self.server:
                 data = self._photo_on_server(target.name)
             else:
@@ -422,7 +422,7 @@ class Library:
 
     def photo_names(self) -> tuple[str, ...]:
         """Return the names of all photos kept, sorted."""
-        with self._working("read a photo of"):
+        with self._working(tr("read a photo of")):
             if self.server:
                 with self._engine.connect() as connection:
                     return tuple(
@@ -792,22 +792,22 @@ class Library:
         fault: object = problem
         if isinstance(problem, DatabaseError):
             fault = problem.orig
-        could_not = f"Could not {doing} the library {self.folder}"
+        could_not = tr("Could not {doing} the library {folder}", doing=doing, folder=self.folder)
         if self.server:
             return _server_trouble(fault, doing)
         code = _sqlite_code(fault)
         if code == "busy":
-            advice = (
+            advice = tr(
                 "another program is writing in it. Close that program or wait a moment, then do "
                 "it again."
             )
         elif code == "unwritable":
-            advice = (
+            advice = tr(
                 "the folder is read-only or not reachable. Make it writable or choose another "
                 "folder."
             )
         elif code == "full":
-            advice = (
+            advice = tr(
                 "the disk is full. Free some space and do it again; what was recorded before is "
                 "safe."
             )
@@ -818,23 +818,36 @@ class Library:
         return LibraryTrouble(f"{could_not}: {advice}", code)
 
     def _damage(self, could_not: str) -> LibraryTrouble:
-        damaged = f"{could_not}: its file {FILE} is damaged. It is left as it is."
+        damaged = tr(
+            "{could_not}: its file {file} is damaged. It is left as it is.",
+            could_not=could_not,
+            file=FILE,
+        )
         found = newest_backup(self.folder)
         if found is None:
-            return LibraryTrouble(f"{damaged} There is no backup yet.", "damaged")
+            return LibraryTrouble(
+                tr("{damaged} There is no backup yet.", damaged=damaged), "damaged"
+            )
         backup, _ = found
-        offer = f"The newest good backup is {backup.name}: olive-almanac restore brings it back."
+        offer = tr(
+            "The newest good backup is {backup}: olive-almanac restore brings it back.",
+            backup=backup.name,
+        )
         return LibraryTrouble(f"{damaged} {offer}", "restorable")
 
 
 def _server_trouble(fault: object, doing: str) -> LibraryTrouble:
-    first = "no answer"
+    first = tr("no answer")
     if str(fault).strip():
         first = str(fault).strip().splitlines()[0]
     return LibraryTrouble(
-        f"Could not {doing} the shared library: its server does not answer as it should "
-        f"({first}). See that it runs and that this computer reaches it; nothing that was "
-        "recorded is lost.",
+        tr(
+            "Could not {doing} the shared library: its server does not answer as it "
+            "should ({first}). See that it runs and that this computer reaches it; "
+            "nothing that was recorded is lost.",
+            doing=doing,
+            first=first,
+        ),
         "server",
     )
 

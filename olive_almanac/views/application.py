@@ -8,11 +8,11 @@ import traceback
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QLibraryInfo, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import spoken, tr
 from olive_almanac.views import theme
 from olive_almanac.views.from_outside import hand_over
 from olive_almanac.views.services import WindowServices
@@ -34,6 +34,11 @@ def make_application() -> QApplication:
     app.setDesktopFileName("olive-almanac")
     app.setWindowIcon(QIcon(str(Path(__file__).with_name("icon.svg"))))
     theme.load_fonts()
+    if spoken() != "en":
+        translator = QTranslator(app)  # what Qt says by itself: keys of its dialogs
+        folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+        if translator.load(f"qtbase_{spoken()}", folder):
+            app.installTranslator(translator)
     gc.freeze()  # what is loaded now stays: a collection does not walk it again
     return app
 

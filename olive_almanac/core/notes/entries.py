@@ -141,7 +141,7 @@ def bring_in(
     known = {(e.machine_uid, e.stock_uid, e.task): e for e in entries}
     brought: dict[tuple[str, str, str], Entry] = {}
     for number, row in zip(notes.lines, notes.rows, strict=True):
-        where = f"row {number}"
+        where = tr("row {number}", number=number)
         try:
             on, stock, task, setting, more = reader.row(row)
             recipe, more = reader.prepared(row, more)
@@ -158,21 +158,36 @@ def bring_in(
             machine=on.name,
         )
         if there is not None and _alike(there.setting, setting):
-            duplicates.append(f"{words} is noted already.")
+            duplicates.append(tr("{words} is noted already.", words=words))
         elif key in brought:
             conflicts.append(
-                f"{words} says {_told(setting)}, an earlier row {_told(brought[key].setting)}. "
-                "The earlier one stands."
+                tr(
+                    "{words} says {setting}, an earlier row {setting2}. The earlier one stands.",
+                    words=words,
+                    setting=_told(setting),
+                    setting2=_told(brought[key].setting),
+                )
             )
             brought[key] = replace(
                 brought[key], notes=_with_other(brought[key].notes, where, setting, notes.name)
             )
         elif there is not None:
             conflicts.append(
-                f"{words} says {_told(setting)}, the book {_told(there.setting)}. The book stands."
+                tr(
+                    "{words} says {setting}, the book {setting2}. The book stands.",
+                    words=words,
+                    setting=_told(setting),
+                    setting2=_told(there.setting),
+                )
             )
         else:
-            evidence = Evidence(says=f"Brought in from {notes.name}, {where}; not burnt since.")
+            evidence = Evidence(
+                says=tr(
+                    "Brought in from {notes}, {where}; not burnt since.",
+                    notes=notes.name,
+                    where=where,
+                )
+            )
             brought[key] = Entry(
                 new_id(),
                 on.uid,
@@ -205,7 +220,7 @@ def _with_other(noted: str, where: str, setting: Setting, file: str) -> str:
     """The notes of an entry with what another row says; after a few the file alone is named."""
     if noted.count(ALSO) < MOST_NOTED:
         return f"{noted}; {ALSO} {where}: {_told(setting)}".strip("; ")
-    more = f"; and in further rows of {file}"
+    more = tr("; and in further rows of {file}", file=file)
     return noted if noted.endswith(more) else noted + more
 
 
@@ -269,7 +284,7 @@ class _Reader:
         words = self.cell(row, "prepared")
         recipe = recipe_of_words(words)
         if recipe is None:
-            return AS_IT_LIES, f"{more}; prepared: {words}".strip("; ")
+            return AS_IT_LIES, tr("{more}; prepared: {words}", more=more, words=words).strip("; ")
         return recipe, more
 
     def _machine(self, named: str) -> Machine:
@@ -360,7 +375,7 @@ class _Reader:
             opacity = opacity_named(f"{name} {colour}")
             family = family_named(name)
             if family == "acrylic" and opacity is None and not _is_opaque(f"{name} {colour}"):
-                asked = f"is “{name}” clear or opaque?"
+                asked = tr("is “{name}” clear or opaque?", name=name)
                 raise ValueError(
                     tr("{asked} Write the word, or its colour, behind the name.", asked=asked)
                 )

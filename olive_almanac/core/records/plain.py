@@ -24,7 +24,12 @@ R = TypeVar("R")
 Reader = Callable[[Any], Any]
 _WRITERS: dict[type, Callable[[Any], Any]] = {}
 _PLAIN = frozenset((str, int, float, bool, type(None)))
-_EXPECTED = {bool: "true or false", int: "a whole number", float: "a number", str: "a text"}
+_EXPECTED = {
+    bool: tr("true or false"),
+    int: tr("a whole number"),
+    float: tr("a number"),
+    str: tr("a text"),
+}
 
 
 def to_plain(record: Any) -> Any:
@@ -174,7 +179,7 @@ def _choice_reader(words: tuple[Any, ...]) -> Reader:
     def choice(plain: Any) -> Any:
         if isinstance(plain, (str, int)) and plain in known:
             return plain
-        _is_not(plain, f"one of {', '.join(map(str, words))}")
+        _is_not(plain, tr("one of {str}", str=", ".join(map(str, words))))
 
     return choice
 
@@ -186,7 +191,7 @@ def _tuple_reader(items: tuple[Any, ...]) -> Reader:
 
     def fixed(plain: Any) -> tuple[Any, ...]:
         if not isinstance(plain, (list, tuple)):
-            _is_not(plain, "a list")
+            _is_not(plain, tr("a list"))
         if len(plain) != len(readers):
             raise _Wrong(
                 tr(
@@ -204,7 +209,7 @@ def _tuple_reader(items: tuple[Any, ...]) -> Reader:
 def _list_reader(read: Reader) -> Reader:
     def items(plain: Any) -> tuple[Any, ...]:
         if not isinstance(plain, (list, tuple)):
-            _is_not(plain, "a list")
+            _is_not(plain, tr("a list"))
         return tuple(_item(read, one, at) for at, one in enumerate(plain))
 
     return items
@@ -220,7 +225,7 @@ def _item(read: Reader, plain: Any, at: int) -> Any:
 def _dict_reader(read: Reader) -> Reader:
     def group(plain: Any) -> dict[str, Any]:
         if not isinstance(plain, Mapping):
-            _is_not(plain, "a group of fields")
+            _is_not(plain, tr("a group of fields"))
         values = {}
         for name, value in plain.items():
             try:
@@ -291,7 +296,7 @@ def _record_reader(kind: type) -> Reader:
 
     def read(plain: Any) -> Any:
         if not isinstance(plain, Mapping):
-            _is_not(plain, "a group of fields", kind.__name__)
+            _is_not(plain, tr("a group of fields"), kind.__name__)
         values: dict[str, Any] = {}
         for name, read_field in readers:
             if name in plain:
