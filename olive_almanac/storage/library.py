@@ -120,10 +120,10 @@ class Library:
             ) from problem
         library = cls(folder, clock, _login() if who is None else who)
         try:
-            with library._working("open"):
+            with library._working(tr("open")):
                 library._bring_up_to_date(new=new)
             library._opened = library._file_now()
-            with library._working("open"), library._driver() as connection:
+            with library._working(tr("open")), library._driver() as connection:
                 library._is_alone(connection.cursor())
         except LibraryTrouble:
             library.close()
@@ -278,7 +278,7 @@ class Library:
             "job": tables.job,
             "act": tables.act,
         }[kind]
-        with self._working("write"), self._engine.begin() as connection:
+        with self._working(tr("write")), self._engine.begin() as connection:
             lock_for_writing(connection)
             last = (
                 connection.execute(
@@ -490,7 +490,7 @@ class Library:
         """Return every revision of an entry, oldest first, with its time, its reason and who wrote
         it.
         """
-        with self._working("read"), self._engine.connect() as connection:
+        with self._working(tr("read from")), self._engine.connect() as connection:
             rows = list(
                 connection.execute(
                     select(tables.entry)
@@ -533,7 +533,7 @@ class Library:
         """Return every revision of every table, in order: what an export writes and a merge
         compares.
         """
-        with self._working("read"), self._engine.connect() as connection:
+        with self._working(tr("read from")), self._engine.connect() as connection:
             return {
                 name: [
                     dict(row)
@@ -559,7 +559,7 @@ class Library:
         for name in fresh:
             self.keep_photo(photos(name), Path(name).suffix)
         count, conflicts = 0, list[Conflict]()
-        with self._working("write"), self._engine.begin() as connection:
+        with self._working(tr("write")), self._engine.begin() as connection:
             lock_for_writing(connection)
             for name in TABLES:
                 table = tables.metadata.tables[name]
@@ -610,7 +610,7 @@ class Library:
         """One transaction on the driver's own cursor: every act of the operator waits for it, so
         nothing stands between.
         """
-        with self._working("write"), self._driver() as connection:
+        with self._working(tr("write")), self._driver() as connection:
             self._check_file()
             self._pending = {}
             cursor = connection.cursor()
@@ -734,7 +734,7 @@ class Library:
         query = select(table).join(
             newest, (table.c.uid == newest.c.uid) & (table.c.revision == newest.c.revision)
         )
-        with self._working("read"), self._engine.connect() as connection:
+        with self._working(tr("read from")), self._engine.connect() as connection:
             return list(connection.execute(query.where(~table.c.removed)).mappings())
 
     def _readable(self, table: Table, *where: Any) -> list[tuple[Any, Any]]:
