@@ -225,10 +225,9 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
     )
     page.fitted(left, 41.5, _held(trial, speed_unit), most, 10, SANS)
     page.fitted(left, 52.5, _prepared(trial), right - left, 10, SANS)
-    page.text(left, 47, tr("Read by"), 10)
-    page.line(left + 14, 47.5, left + 60, 47.5)
-    page.text(left + 66, 47, tr("Burnt on"), 10)
-    page.line(left + 82, 47.5, left + 120, 47.5)
+    for words, x, end in ((tr("Read by"), 0, 60), (tr("Burnt on"), 66, 120)):
+        page.text(left + x, 47, words, 10)
+        page.line(left + x + page.width_mm(words, 10, SANS) + 2, 47.5, left + end, 47.5)
     bottom = _draw_map(page, trial, left, 55, right - left, 88)
     _draw_table(page, trial, left, right, bottom + 8, speed_unit)
     return page.done()
