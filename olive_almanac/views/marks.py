@@ -13,6 +13,7 @@ from typing import Any
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from olive_almanac.core.words import tr
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, Painted, px
 
 ROUND_CAP, SQUARE_CAP = Qt.PenCapStyle.RoundCap, Qt.PenCapStyle.SquareCap
@@ -333,6 +334,20 @@ def _stop(painter: QPainter, rect: QRectF, glyph: QColor) -> None:
     painter.drawEllipse(at(0.5, 0.93), rect.width() * 0.05, rect.width() * 0.05)
 
 
+NAMES = {  # what a mark is called to those who hear the page
+    "proven": tr("proven"),
+    "trial": tr("on trial"),
+    "due": tr("due again"),
+    "guess": tr("guess"),
+    "untried": tr("untried"),
+    "cannot": tr("cannot"),
+    "barred": tr("barred"),
+    "clear": tr("nothing to mind"),
+    "mind": tr("mind it"),
+    "act": tr("act first"),
+}
+
+
 class Mark(Painted):
     """A mark as a widget: Mark("state", "proven", 22), Mark("verdict", "free", 18), Mark("fire",
     "act", 28).
@@ -342,11 +357,11 @@ class Mark(Painted):
         super().__init__()
         self.family, self.key, self.ground = family, key, ground
         self.setFixedSize(px(size), px(size))
-        self.setAccessibleName(key)
+        self.setAccessibleName(NAMES.get(key, key))
 
     def set_key(self, key: str) -> None:
         self.key = key
-        self.setAccessibleName(key)
+        self.setAccessibleName(NAMES.get(key, key))
         self.update()
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:

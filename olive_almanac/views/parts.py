@@ -89,6 +89,7 @@ def label(
 
 def tip_text(words: str) -> str:
     """Return words for a tool tip, which would take a name with signs of a page for one."""
+    words = words.replace("Ctrl+", tr("Ctrl+")).replace("+Enter", "+" + tr("Enter"))
     if "<" in words:
         return f"<span>{html.escape(words)}</span>".replace("\n", "<br>")
     return words
@@ -154,8 +155,8 @@ def button(text: str, kind: str = "", *, shortcut: str = "", tip: str = "") -> Q
     if shortcut:
         made.setShortcut(shortcut)
         tip = f"{tip}  ({shortcut})".strip()
-    made.setToolTip(tip)
-    made.setAccessibleDescription(tip)
+    made.setToolTip(tip_text(tip))
+    made.setAccessibleDescription(tip_text(tip))
     return made
 
 

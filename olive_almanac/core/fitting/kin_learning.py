@@ -91,7 +91,11 @@ def kin_words(sds: KinSds) -> str:
             level=100 * math.expm1(sds.sd_of_difference(level)[0]),
             level2=100 * math.expm1(usual.sd_of_difference(level)[0]),
         )
-        for level, words in (("lot", "lots"), ("stock", "stocks"), ("machine", "machines"))
+        for level, words in (
+            ("lot", tr("lots")),
+            ("stock", tr("stocks")),
+            ("machine", tr("machines")),
+        )
     ]
     return tr(
         "In this shop differ {parts}: from {groups} groups of coupons.",
