@@ -25,6 +25,8 @@ inside sh -ec '
   olive-almanac burn t/trial.json --seed 1 --out b
   olive-almanac decide t/trial.json b/seen.json
   olive-almanac demo --out pictures
+  OLIVE_ALMANAC_LANGUAGE=de olive-almanac plan --machine m.json --stock s.json --task cut --out auf-deutsch |
+    grep "Zellen"
   gio mime application/x-olive-almanac-trial | grep olive-almanac.desktop
   gio info -a standard::content-type t/trial.json | grep x-olive-almanac-trial
   test -s /usr/share/man/man1/olive-almanac.1.gz

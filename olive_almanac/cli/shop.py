@@ -149,7 +149,8 @@ def _tell(arguments: argparse.Namespace, screen: UpkeepScreen) -> None:
     if screen.water:
         lines.append(tr("It is not burnt: {water}.", water=screen.water))
     lines += [
-        f"{_state(due)}: {due.part.words}, {used_words(due)}  [{due.part.id}]" for due in parts
+        f"{DUE_WORDS[_state(due)]}: {due.part.words}, {used_words(due)}  [{due.part.id}]"
+        for due in parts
     ]
     if not parts:
         lines.append(tr("Nothing is due."))
@@ -292,6 +293,9 @@ def _plain_drift(drift: MachineDrift) -> dict[str, object]:
         "source_80_h": [None if h is None else round(h) for h in drift.source_80_h],
         "hours_assumed": drift.hours_assumed,
     }
+
+
+DUE_WORDS = {"now": tr("now"), "soon": tr("soon"), "later": tr("later")}
 
 
 def _state(due: Due) -> str:

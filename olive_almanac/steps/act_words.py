@@ -18,7 +18,7 @@ def used_words(due: Due) -> str:
         "hours": (due.interval.hours, tr("h on")),
         "beam hours": (due.interval.beam_hours, tr("h of beam")),
         "smoke": (due.interval.grams, tr("g of smoke")),
-        "days": (due.interval.days, "days"),
+        "days": (due.interval.days, tr("days")),
     }[due.by]
     used = number_text(due.used * of[0], 2)
     last = tr("never noted")

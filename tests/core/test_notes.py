@@ -145,6 +145,13 @@ class FiveStylesTest(unittest.TestCase):
             ["row 1", "row 2", "row 3"],
         )
 
+    def test_a_table_that_the_program_saved_names_its_units_in_its_heads(self):
+        saved = "stock,thickness_mm,task,power_percent,{},passes\nBirch ply,3.0,cut,85.0,12,1\n"
+        for head, speed in (("speed_mm_s", 12.0), ("speed_in_min", 12 * 25.4 / 60)):
+            notes = read_notes(saved.format(head).encode(), "book.csv")
+            self.assertIsNone(asked(notes))
+            self.assertAlmostEqual(brought(notes, "").entries[0].setting.speed_mm_s, speed, 6)
+
     def test_a_sheet_without_units_asks_one_question_with_examples(self):
         book = openpyxl.Workbook()
         for row in (

@@ -57,6 +57,7 @@ UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell
     ),
     "thickness": ((r"mm", "mm"), (r"inch|\bin\b|\"|″", "in"), (r"\bmil\b|\bthou\b", "mil")),
 }
+IN_A_NAME = re.compile(r"(mm|in)_(s|min)\b")  # as tables of this program name their columns
 SPEED_PER_UNIT = {"mm/s": 1.0, "mm/min": 1 / 60, "in/s": 25.4, "in/min": 25.4 / 60}
 QUICK_MM_S, SLOW_MM_S = (
     20.0,
@@ -146,9 +147,8 @@ def first_number(text: str) -> float | None:
 
 def unit_in(role: str, text: str) -> str:
     """Return the unit that a head or a cell names for a role, or nothing."""
-    return next(
-        (unit for pattern, unit in UNITS.get(role, ()) if re.search(pattern, text.casefold())), ""
-    )
+    text = IN_A_NAME.sub(r"\1/\2", text.casefold())
+    return next((unit for pattern, unit in UNITS.get(role, ()) if re.search(pattern, text)), "")
 
 
 def unit_question(
