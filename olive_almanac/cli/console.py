@@ -6,7 +6,7 @@ import argparse
 import contextlib
 import json
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +31,20 @@ __all__ = [
     "load_pairs",
     "load_stock",
     "load_trial",
+    "no_machine",
     "numbers",
     "opened",
     "say",
     "subject_of",
     "warn",
 ]
+
+
+def no_machine(words: str, machines: Iterable[Machine]) -> BadFile:
+    """Return the fault of a machine that the library does not have."""
+    names = ", ".join(one.name for one in machines)
+    told = tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
+    return BadFile(told)
 
 
 def add_json(parser: argparse.ArgumentParser) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from olive_almanac.cli.console import add_json, add_library, opened, say
+from olive_almanac.cli.console import add_json, add_library, no_machine, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.units import SPEED_UNITS, count_text
@@ -81,8 +81,5 @@ def _choose_machine(session: Session, words: str) -> None:
     wanted = words.casefold()
     named = [one for one in machines if wanted in (one.name.casefold(), one.label.casefold())]
     if words and not named:
-        names = ", ".join(one.name for one in machines)
-        raise BadFile(
-            tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
-        )
+        raise no_machine(words, machines)
     session.choose(machine=(named or machines)[0].uid)

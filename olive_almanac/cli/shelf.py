@@ -203,5 +203,6 @@ def _from_form(
 def _pair(words: str) -> tuple[str, str]:
     key, sign, text = words.partition("=")
     if not sign:
-        raise BadFile(tr("“{words}”: write FIELD=VALUE, for example name=Long Bed.", words=words))
+        told = tr("“{words}”: write FIELD=VALUE, for example name=Long Bed.", words=words)
+        raise BadFile(told)
     return key.strip(), text.strip()

@@ -8,7 +8,7 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from olive_almanac.cli.console import add_json, add_library, opened, say
+from olive_almanac.cli.console import add_json, add_library, no_machine, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.service import FOUND
@@ -116,10 +116,7 @@ def _machine_uid(session: Session, words: str) -> str:
         raise BadFile(tr("The library has no machine yet: add one in Set up."))
     named = [one for one in machines if words.casefold() in (one.name.casefold(), one.uid)]
     if words and not named:
-        names = ", ".join(one.name for one in machines)
-        raise BadFile(
-            tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
-        )
+        raise no_machine(words, machines)
     return (named or machines)[0].uid
 
 

@@ -97,14 +97,11 @@ def _read(kind: str, text: str, where: str) -> dict[str, Any]:
 
 
 def _unknown(where: str, extra: dict[str, object]) -> list[Finding]:
-    return [
-        Finding(
-            "unknown-field",
-            where,
-            tr("{where}: “{name}” is not known here; it is kept as it is.", where=where, name=name),
-        )
-        for name in extra
-    ]
+    found = []
+    for name in extra:
+        told = tr("{at}: “{name}” is not known here; it is kept as it is.", at=where, name=name)
+        found.append(Finding("unknown-field", where, told))
+    return found
 
 
 def write_machine(machine: Machine) -> str:

@@ -389,7 +389,8 @@ def _level_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
     if level.shape == "level":
         lines.append(
             tr(
-                "If one side still cuts worse, suspect the beam’s alignment, not the level: a bed "
+                "If one side still cuts worse, suspect the beam’s alignment, not the level: "
+                "a bed "
                 "map (Plan) tells which."
             )
         )

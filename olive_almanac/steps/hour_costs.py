@@ -53,7 +53,8 @@ def costs_of(texts: Texts, service_h: float) -> HourCosts:
     for part in filter(str.strip, texts.get("filters", "").split(";")):
         price, slash, hours = part.partition("/")
         if not slash:
-            raise OutOfRange(tr("Filters"), f"“{part.strip()}”", tr("price / hours; price / hours"))
+            allowed = tr("price / hours; price / hours")
+            raise OutOfRange(tr("Filters"), f"“{part.strip()}”", allowed)
         filters.append((read_number(price, tr("Price")), read_number(hours, tr("Hours"))))
     return HourCosts(
         number("source"),

@@ -37,7 +37,7 @@ def references(job: Job) -> tuple[tuple[str, str], ...]:
     as a line to lay it by.
     """
     left_out = [one.group for one in job.groups if one.task == LEAVE_OUT]
-    guides = tuple((group, tr("ends of “{group}”", group=group_words(group))) for group in left_out)
+    guides = tuple((one, tr("ends of “{group}”", group=group_words(one))) for one in left_out)
     return (
         (SHEET, tr("lower corners of the sheet")),
         (COPY, tr("lower corners of the first copy")),

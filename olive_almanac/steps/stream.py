@@ -221,7 +221,8 @@ class Stream:
         self._nonsense += 1
         if self._nonsense >= MOST_NONSENSE:
             self._act(words.stops)
-            self._lose(tr("the controller answers what makes no sense (“{text}”)", text=text[:40]))
+            why = tr("the controller answers what makes no sense (“{text}”)", text=text[:40])
+            self._lose(why)
 
     def _place(self, text: str) -> bool:
         found = _PLACE.fullmatch(text)

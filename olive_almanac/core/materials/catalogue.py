@@ -106,9 +106,8 @@ class Catalogue:
         for one in self.stocks:
             if one.id == family:
                 return one
-        raise OutOfRange(
-            tr("Family"), f"“{family}”", tr("one of ") + ", ".join(one.id for one in self.stocks)
-        )
+        known = ", ".join(one.id for one in self.stocks)
+        raise OutOfRange(tr("Family"), f"“{family}”", tr("one of ") + known)
 
     @property
     def groups(self) -> tuple[str, ...]:

@@ -305,7 +305,8 @@ def _check_layout(
         raise PhotoTrouble(
             "bad_layout",
             tr(
-                "The marks are this coupon’s, but its cells are not where they should be: another "
+                "The marks are this coupon’s, but its cells are not where they should be: "
+                "another "
                 "coupon with the same marks is in the picture. Open "
                 "that one, or photograph this one."
             ),

@@ -66,7 +66,8 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
             ring = shapely.Polygon(flat(path, FLAT_MM))
             area = area.symmetric_difference(ring if ring.is_valid else ring.buffer(0))
     if area.is_empty:
-        raise OutOfRange(tr("Group of the dots"), f"“{glow.group}”", tr("one with closed lines"))
+        allowed = tr("one with closed lines")
+        raise OutOfRange(tr("Group of the dots"), f"“{glow.group}”", allowed)
     left, low, right, high = area.bounds
     pitch = glow.pitch_mm
     expected = (right - left) * (high - low) / (pitch * pitch * ROW)

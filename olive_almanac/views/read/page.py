@@ -303,9 +303,8 @@ class ReadPage(StationPage):
             tr("Add the back"), "plain", tip=tr("tells what hangs from what was not cut through")
         )
         self.add_back.clicked.connect(lambda: self._choose_photo("back"))
-        self.shoot = button(
-            tr("Photograph it"), "plain", tip=tr("the stand-in’s phone takes a photo of this side")
-        )
+        tip = tr("the stand-in’s phone takes a photo of this side")
+        self.shoot = button(tr("Photograph it"), "plain", tip=tip)
         self.shoot.clicked.connect(self._photograph)
         self.phone = button(tr("Phone"), "plain", tip=tr("its camera sends the photos here"))
         self.phone.clicked.connect(self.ask_phone)

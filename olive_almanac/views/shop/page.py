@@ -162,9 +162,8 @@ class PartPanel(Page):
         def small(words: str) -> Any:
             return label(words, "ui", "second")
 
-        self.water = box(
-            row(small(tr("at")), f["celsius"], small("°C,"), f["flow"], small("l/min"), None, gap=6)
-        )
+        water = (small(tr("at")), f["celsius"], small("°C,"), f["flow"], small("l/min"))
+        self.water = box(row(*water, None, gap=6))
         small_words = (
             small(tr("It read")),
             f["watts"],
