@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from olive_almanac.core.dates import as_date, day_month_text, weekday_text
@@ -269,7 +269,9 @@ class Rail(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setFixedWidth(px(compact(122, 172)))
+        wide = QFontMetrics(F("station"))
+        longest = max(wide.horizontalAdvance(station.title) for station in STATIONS)
+        self.setFixedWidth(px(max(compact(122, 172), compact(40, 50) + longest + 8)))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, px(compact(4, 12)), 0, px(10))
         layout.setSpacing(0)

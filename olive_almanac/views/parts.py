@@ -89,7 +89,8 @@ def label(
 
 def tip_text(words: str) -> str:
     """Return words for a tool tip, which would take a name with signs of a page for one."""
-    words = words.replace("Ctrl+", tr("Ctrl+")).replace("+Enter", "+" + tr("Enter"))
+    words = words.replace("Ctrl+", tr("Ctrl+")).replace("+Shift+", "+" + tr("Shift+"))
+    words = words.replace("+Enter", "+" + tr("Enter"))
     if "<" in words:
         return f"<span>{html.escape(words)}</span>".replace("\n", "<br>")
     return words

@@ -320,7 +320,7 @@ class ReadPage(StationPage):
         for place in (1, 2, 3):
             left.setStretch(place, 1)
         self.grid_words = label("", "small", "second")
-        self.reader = Segments([tr("first reader"), "second"], 0, tr("Whose eyes read"))
+        self.reader = Segments([tr("first reader"), tr("second")], 0, tr("Whose eyes read"))
         self.reader.chosen.connect(lambda at: self._read_as(at == 1))
         right = col(
             row(
