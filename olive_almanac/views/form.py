@@ -38,7 +38,7 @@ def _field_width(field: Field) -> int:
     return compact(150, 190)
 
 
-HELP = {"machine": "set_up/The machine", "stock": "set_up/What must not burn"}
+HELP = {tr("machine"): "set_up/The machine", tr("stock"): "set_up/What must not burn"}
 
 
 class Form(Page):

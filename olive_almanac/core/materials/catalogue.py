@@ -32,6 +32,12 @@ __all__ = [
 
 CLEAR = ("clear", "translucent")
 LIGHT_COLOURS = ("white", "light", "cream", "natural white")
+LEVEL_WORDS = {
+    "works": tr("works"),
+    "poor": tr("poor"),
+    "cannot": tr("cannot"),
+    "barred": tr("barred"),
+}
 STRICTNESS = ("allowed", "disputed", "barred")
 LEATHERS = ("leather", "leather_unknown")
 DARK_GLUE = ("dark", "black", "exterior", "outdoor", "phenol", "wbp", "marine")
@@ -61,10 +67,10 @@ class Verdict:
     def phrase(self) -> str:
         """The verdict in words: "works with paint", "cannot: the beam passes through"."""
         if not self.words:
-            return self.level
+            return LEVEL_WORDS[self.level]
         if self.works:
             return tr("works {words}", words=self.words)
-        return f"{self.level}: {self.words}"
+        return f"{LEVEL_WORDS[self.level]}: {self.words}"
 
 
 Verdicts = dict[str, dict[str, Verdict]]

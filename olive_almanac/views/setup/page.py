@@ -40,8 +40,8 @@ class SetUpPage(StationPage):
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self.machine_form, self.stock_form = (
-            Form("machine", ("basics", tr("power and lens"), "controller")),
-            Form("stock"),
+            Form(tr("machine"), (tr("basics"), tr("power and lens"), tr("controller"))),
+            Form(tr("stock")),
         )
         self.forms = QWidget()
         across = QHBoxLayout(self.forms)

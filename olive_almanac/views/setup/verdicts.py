@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from olive_almanac.core.materials.catalogue import verdict_of
 from olive_almanac.core.records.machine import SOURCES
+from olive_almanac.core.records.setting import SHORT_TASK_WORDS
 from olive_almanac.core.units import capital, number_text
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.permission import judged_stock
@@ -20,13 +21,6 @@ from olive_almanac.views.theme import px
 if TYPE_CHECKING:
     from olive_almanac.core.records.stock import Stock
     from olive_almanac.steps.session import Session
-
-TASKS = (
-    ("cut", tr("Cut")),
-    ("score", tr("Score")),
-    ("engrave", tr("Engrave")),
-    ("mark", tr("Mark")),
-)
 
 
 class VerdictPanel(QWidget):
@@ -66,7 +60,7 @@ class VerdictPanel(QWidget):
             )
         if entry.state != "barred":
             told: dict[str, list[str]] = {}
-            for task, word in TASKS:
+            for task, word in SHORT_TASK_WORDS.items():
                 verdict = verdict_of(judged, source=source, task=task)
                 told.setdefault(verdict.phrase, []).append(mid_sentence(word))
             for phrase, tasks in told.items():
