@@ -467,7 +467,7 @@ class ReadPage(StationPage):
         unit = self.session.preferences.speed_unit
         (up, _), (along, _) = axis_texts(active.trial, unit)
         words = [tr("{up} up the side", up=up)] * bool(up) + [
-            tr("{along} along the top", along=along)
+            tr("{along} across", along=along)
         ] * bool(along)
         self.grid_words.setText(compact("", ", ".join(words)))
         self._show_pictures(active, cell)
