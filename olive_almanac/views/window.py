@@ -92,6 +92,7 @@ class MainWindow(QMainWindow):
             self.session.show_snapshot(snapshot)
         elif not (folder / "almanac.db").exists():
             self.station = "book"
+        self.big_type = BigType(self, lambda: self._present.in_hand(), lambda: self._present)
         self._build()
         self._bind_keys()
         self.scanner = CodeScanner(self)
@@ -128,7 +129,6 @@ class MainWindow(QMainWindow):
         self.subject_line, self.strip = SubjectLine(self.session), ProblemStrip()
         self.rail, self.margin = Rail(self.session), MarginNote(self.session)
         self._lay_out()
-        self.big_type = BigType(self, lambda: self._present.in_hand(), lambda: self._present)
         self.practising.show()
         self.rail.station_asked.connect(self.navigate)
         self.strip.action_asked.connect(lambda: self._offered())

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.formats.pdf import entry_code, trial_code
 from olive_almanac.steps.stations import STATIONS
+from olive_almanac.views.big_type import BigType
 from olive_almanac.views.finder import Finder
 from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import Worker
@@ -39,6 +40,7 @@ class LongUseTest(ShopCase):
             self.window.change_scale(0)
             self.visit_all()
         self.assertLess(self.widgets(), before + 30)
+        self.assertEqual(len(self.window.findChildren(BigType)), 1)
         self.assertEqual(self.window.findChildren(Worker), [])
 
     def test_a_run_goes_on_through_another_look_and_is_not_left_for_an_exercise(self):
