@@ -2,6 +2,7 @@
 key events.
 """
 
+import itertools
 import os
 import sys
 import tempfile
@@ -68,6 +69,7 @@ class WindowCase(QtCase):
             now=lambda: NOON,
         )
         self.window = None
+        self.ids = itertools.count(1)  # the stand-in burns by the trial's id: alike each time
 
     def watch_faults(self):
         """Fail where anything that Qt called has raised: Qt itself goes on."""
@@ -93,6 +95,7 @@ class WindowCase(QtCase):
             self.folder.mkdir(parents=True, exist_ok=True)
             (self.folder / PLAYGROUND).touch()
         window = MainWindow(self.folder, replace(self.outside, **outside))
+        window.session.new_id = lambda: f"{next(self.ids):012x}"
         window.resize(*size)
         window.show()
         window.open_library()

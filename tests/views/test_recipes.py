@@ -2,7 +2,6 @@
 side, the steps ticked at the machine, where and with what, what went wrong.
 """
 
-import itertools
 from dataclasses import replace
 
 import pypdf
@@ -206,8 +205,6 @@ class ChooseTest(RecipeCase):
         self.assertFalse(self.plan.short.write.isEnabled())
 
     def test_two_recipes_are_compared_on_the_stand_in(self):
-        ids = itertools.count(1)  # the stand-in burns by the trial's id: alike each time
-        self.session.new_id = lambda: f"compared-{next(ids)}"
         self.choose_word(self.plan.choices.kind, "recipes")
         prepared = self.plan.choices.prepared
         self.assertEqual(len(prepared.pickers), 2)
