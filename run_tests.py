@@ -22,6 +22,7 @@ PART = "--part"
 MOST_PROCESSES = 4
 # names a folder for what is made once for all processes (tests/demo_shop.py)
 SHARED = "OLIVE_ALMANAC_TESTS_SHARED"
+RUNS_MORE_BYTES = 60_000  # as much a module counts for that runs processes of its own
 SHORT_BYTES = 14_000  # a module up to this size shares a process with others
 
 
@@ -42,7 +43,9 @@ def bundles_in(folders):
         bundles.setdefault(file if alone else file.parent, []).append(file)
 
     def weight(bundle):
-        return sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle)
+        return sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle) + (
+            RUNS_MORE_BYTES * any("subprocess.run" in file.read_text("utf-8") for file in bundle)
+        )
 
     return [
         [".".join(file.relative_to(ROOT).with_suffix("").parts) for file in one]
