@@ -30,7 +30,10 @@ STAGES = {
     "decide": tr("to decide"),
     "book": "decided",
 }
-LANGUAGE_WORDS = "settings language sprache english german deutsch"  # found from either
+LANGUAGE_WORDS = {  # found from either
+    "en": "settings language sprache english englisch",
+    "de": "settings language sprache german deutsch",
+}
 
 
 @dataclass(frozen=True)
@@ -79,7 +82,7 @@ def acts() -> tuple[Act, ...]:
             for one in SPEED_UNITS
         ),
         *(
-            Act(f"language:{key}", tr("Language: {name}", name=name), LANGUAGE_WORDS)
+            Act(f"language:{key}", tr("Language: {name}", name=name), LANGUAGE_WORDS[key])
             for key, name in LANGUAGES.items()
         ),
         Act("demo", tr("Open the demo shop"), tr("try example practise")),

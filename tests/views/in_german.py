@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QAbstractButton, QLabel
 from olive_almanac.core.units import number_text, read_number, split_list
 from olive_almanac.core.words import spoken, tr
 from olive_almanac.steps.stations import STATIONS
+from olive_almanac.views.parts import HelpKey
 from tests.demo_shop import copy_demo
 from tests.views.qt_case import WindowCase
 from tests.views.test_whole_path import WholePathTest
@@ -76,3 +77,33 @@ class PagesInGermanTest(WindowCase):
                     self.assertEqual(self.clipped(), [])
                     if station.id != "practise":  # its exercises are a list that scrolls
                         self.assertEqual(self.hidden_keys(), [])
+
+    def test_help_opens_the_german_page_at_the_german_heading(self):
+        from olive_almanac.steps.guide import find_in, guide_pages, page_of, topic_words
+
+        self.assertEqual(page_of("plan/The kind of trial"), ("plan", "Die Art des Versuchs"))
+        self.assertEqual(page_of("plan/Die Art des Versuchs"), ("plan", "Die Art des Versuchs"))
+        self.assertEqual(topic_words("set_up"), guide_pages()["set-up"].title)
+        self.assertEqual(topic_words("plan/Levels"), "Stufen")
+        self.assertEqual(find_in(guide_pages(), "graukarte")[0].page, "read")
+        for key in self.window.findChildren(HelpKey):
+            self.assertNotRegex(key.accessibleName(), r"\b(the|of|and)\b")
+
+    def test_qt_speaks_german_by_itself(self):
+        from PySide6.QtCore import QCoreApplication
+
+        self.assertEqual(QCoreApplication.translate("QPlatformTheme", "Cancel"), "Abbrechen")
+
+    def test_the_page_for_the_phone_is_german(self):
+        from olive_almanac.devices.phone_page import PhonePage
+
+        page = PhonePage(
+            "127.0.0.1", "Probe 0001 <b>", lambda side, data: (True, "gut"), lambda sent: None
+        )
+        self.addCleanup(page.close)
+        told = page.html("back")
+        self.assertIn('<html lang="de">', told)
+        self.assertIn("Rückseite fotografieren", told)
+        self.assertIn("Alle vier Marken im Bild", told)
+        self.assertIn("Probe 0001 &lt;b&gt;", told)
+        self.assertNotRegex(told, r">[^<]*\b(the|From|Send|Open)\b[^<]*<")

@@ -6,6 +6,8 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel
 
+from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.words import LANGUAGES
 from olive_almanac.steps.find_places import acts, find_places
 from olive_almanac.steps.keeping import refuse_where_gone
 from olive_almanac.steps.preferences import Preferences, load_preferences, save_preferences
@@ -200,3 +202,54 @@ class FinderPlacesTest(PlacesCase):
         self.session.store.remove("stock", BIRCH.uid, "test")
         self.session.read_again()
         self.assertNotIn(BIRCH.label, " ".join(one.title for one in find_places(self.session, "")))
+
+
+class LanguageTest(PlacesCase):
+    def setUp(self):
+        self.chosen = []
+        super().setUp()
+
+    def choose(self, language):
+        self.chosen.append(language)
+
+    def open(self, *given, **outside):
+        return super().open(*given, **{"choose_language": self.choose, **outside})
+
+    def languages(self):
+        menu = self.window.page("book").make_menu()
+        return {one.text(): one for one in menu.actions() if one.text() in LANGUAGES.values()}
+
+    def test_the_books_menu_ends_with_the_languages_the_present_one_ticked(self):
+        self.window.navigate("book")
+        found = self.languages()
+        self.assertEqual(list(found), ["English", "Deutsch"])
+        self.assertEqual([one.isChecked() for one in found.values()], [True, False])
+        found["Deutsch"].trigger()
+        self.assertEqual(self.chosen, ["de"])
+        self.assertIn("ab dem nächsten Start deutsch", self.session.problem)
+        found["English"].trigger()
+        self.assertIn("English from the next start on", self.session.problem)
+
+    def test_ctrl_k_finds_it_by_either_word_and_enter_chooses_it(self):
+        for typed in ("sprache deutsch", "language deutsch", "german"):
+            (found,) = [
+                one
+                for one in find_places(self.session, typed)
+                if one.kind == "act" and one.key == "language:de"
+            ]
+            self.assertEqual(found.title, "Language: Deutsch")
+        self.ctrl(Qt.Key.Key_K)
+        finder = self.window.findChild(Finder)
+        self.type("sprache deutsch", finder.field)
+        self.key(Qt.Key.Key_Return, widget=finder.field)
+        self.wait_for(lambda: self.chosen)
+        self.assertEqual(self.chosen, ["de"])
+
+    def test_a_folder_of_settings_that_cannot_be_written_is_told(self):
+        def refuse(_language):
+            raise CannotWrite("The language cannot be kept in /x: Permission denied.")
+
+        self.shut()
+        self.open(choose_language=refuse)
+        self.window.choose_language("de")
+        self.assertIn("cannot be kept in /x", self.session.problem)
