@@ -255,7 +255,7 @@ def _held(trial: Trial, unit: str) -> str:
         (tr("beam"), {s.beam.replace("-", " ") for s in settings}),
     ]
     for factor in further_factors(settings):
-        told.append((factor.file_name, {factor.told(factor.of(s), unit) for s in settings}))
+        told.append((factor.word, {factor.told(factor.of(s), unit) for s in settings}))
     for name, texts in told:
         if len(texts) == 1:
             words.append(f"{name} {texts.pop()}")

@@ -78,6 +78,12 @@ class PagesInGermanTest(WindowCase):
                     if station.id != "practise":  # its exercises are a list that scrolls
                         self.assertEqual(self.hidden_keys(), [])
 
+
+class WordsInGermanTest(WindowCase):
+    def setUp(self):
+        super().setUp()
+        self.open()
+
     def test_help_opens_the_german_page_at_the_german_heading(self):
         from olive_almanac.steps.guide import find_in, guide_pages, page_of, topic_words
 

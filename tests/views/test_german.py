@@ -32,4 +32,6 @@ class GermanTest(unittest.TestCase):
         self.run_in_german("PagesInGermanTest")
 
     def test_what_is_written_reads_as_it_should(self):
-        self.run_in_german("InGermanTest.test_what_is_written_in_german_reads_as_it_should")
+        self.run_in_german(
+            "InGermanTest.test_what_is_written_in_german_reads_as_it_should", "WordsInGermanTest"
+        )

@@ -83,7 +83,7 @@ class TrialChoices:
         for factor in FACTORS:
             if not self.levels(factor.id):
                 raise OutOfRange(
-                    tr("Levels of {file_name}", file_name=factor.file_name),
+                    tr("Levels of {factor}", factor=factor.word),
                     "none",
                     tr("at least one"),
                     key=factor.id,

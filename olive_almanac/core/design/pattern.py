@@ -126,7 +126,7 @@ def grid_of(choices: TrialChoices, task: Task, *, up: str, across: str) -> Patte
         patches.append(plain_patch(choices, task, row, col, setting, block=block))
     blocks: tuple[str, ...] = ("",)
     if third is not None:
-        blocks = tuple(f"{third.file_name} {text}" for text in _texts(third, repeats, unit))
+        blocks = tuple(f"{third.word} {text}" for text in _texts(third, repeats, unit))
     side, foot = factor_of(up), factor_of(across)
     return Pattern(
         tuple(patches),

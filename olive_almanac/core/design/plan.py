@@ -247,6 +247,12 @@ def _tested_levels(choices: TrialChoices) -> tuple[TestedLevels, ...]:
     return tuple(tested)
 
 
+def _short_name(name: str) -> str:
+    """A coupon's own name, "Coupon 0012", as it is burnt: "C0012"."""
+    number = name.removeprefix(tr("Coupon "))
+    return tr("C") + number if number.isdigit() else name
+
+
 def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
     """Return the chosen sheet where it lies on the bed, its clamps in mm of the bed; None on the
     bare bed.
@@ -528,7 +534,7 @@ class _Layout:
                 f"x{c.passes[0]}" if len(c.passes) == 1 else "",
                 f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
             ]
-        parts = [name.replace(tr("Coupon "), tr("C")), *(part for part in held if part)]
+        parts = [_short_name(name), *(part for part in held if part)]
         if self.fiducials:
             side = self.zone + 1
         else:

@@ -58,6 +58,7 @@ class Factor:
     above: float | None = None
     tasks: str = ""
     source: str = ""
+    in_files: str = ""  # its name in files, where it is not its id
     behind: str = ""  # what stands behind its number where it is held
     width: int = 58  # of its number on screen
     tip: str = ""
@@ -120,8 +121,13 @@ class Factor:
 
     @property
     def file_name(self) -> str:
-        """Its name among the factors of a trial file."""
-        return self.name.lower()
+        """Its name among the factors of a trial file, the same in every language."""
+        return self.in_files or self.id
+
+    @property
+    def word(self) -> str:
+        """Its name inside a sentence."""
+        return mid_sentence(self.name)
 
     @property
     def file_unit(self) -> str:
@@ -296,6 +302,7 @@ FACTORS: tuple[Factor, ...] = (
         tr("Line pitch"),
         "mm",
         tasks="raster",
+        in_files="line pitch",
         behind="mm",
         width=68,
         tip=tr("Line pitch in mm"),
@@ -311,10 +318,11 @@ FACTORS: tuple[Factor, ...] = (
         10000,
         width=54,
         source="fibre",
+        in_files="pulse rate",
         behind="kHz",
         tip=tr("Pulse rate in kHz; empty: the source’s own"),
         optional=True,
-        without="own",
+        without=tr("own"),
         usual=(20, 80),  # common practice, no source
         typed=tr("kHz, a number or a list (fibre sources)"),
     ),
@@ -327,10 +335,11 @@ FACTORS: tuple[Factor, ...] = (
         10000,
         width=54,
         source="fibre",
+        in_files="pulse width",
         behind="ns",
         tip=tr("Pulse width in ns; empty: the source’s own"),
         optional=True,
-        without="own",
+        without=tr("own"),
         usual=(10, 200),  # common practice, no source
         typed=tr("ns, a number or a list (fibre sources that can change it)"),
     ),
@@ -360,7 +369,7 @@ def setting_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]
 def further_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]:
     """Return in words what a setting has beside what every setting has: "pulse rate 30 kHz"."""
     return tuple(
-        f"{factor.file_name} {factor.told(factor.of(setting), speed_unit)}"
+        f"{factor.word} {factor.told(factor.of(setting), speed_unit)}"
         for factor in FACTORS
         if factor.optional and factor.of(setting)
     )

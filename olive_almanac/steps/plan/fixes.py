@@ -85,10 +85,7 @@ def _fewer_levels(texts: Texts) -> Iterator[Fix]:
         for fewer in (int(steps) - 1, int(steps) - 2, int(steps) // 2):
             if fewer > 1:
                 change = {f"{factor.id}_steps": str(fewer)}
-                yield Fix(
-                    tr("{fewer} steps of {file_name}", fewer=fewer, file_name=factor.file_name),
-                    change,
-                )
+                yield Fix(tr("{fewer} steps of {factor}", fewer=fewer, factor=factor.word), change)
 
 
 def _bare_bed(texts: Texts) -> Iterator[Fix]:

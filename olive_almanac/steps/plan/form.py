@@ -198,7 +198,7 @@ def _number_levels(texts: Texts, factor: Factor, unit: str, *, varied: bool) -> 
         high = read(texts[f"{key}_to"])
     if not factor.spacings:
         return tuple(range(int(low), int(high) + 1))
-    name = tr("Steps of {file_name}", file_name=factor.file_name)
+    name = tr("Steps of {factor}", factor=factor.word)
     with field_key(f"{key}_steps"):
         steps = _whole(name)(texts[f"{key}_steps"])
     make = even_levels

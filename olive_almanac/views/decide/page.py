@@ -624,7 +624,7 @@ class DecidePage(StationPage):
         if table is not None:
             setting, unit = table.setting, self.session.preferences.speed_unit
             further = [
-                (factor.file_name, factor.told(factor.of(setting), unit))
+                (factor.word, factor.told(factor.of(setting), unit))
                 for factor in further_factors([setting])
             ]
             power = [(tr("power"), f"{percent_text(setting.power)} %")]

@@ -1,0 +1,117 @@
+"""The command line in German: its words change, its files, its keys and its verbs do not."""
+
+import csv
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from olive_almanac.formats.station_files import write_machine, write_stock
+from tests.formats.test_station_files import validate
+from tests.samples import BIRCH, LONG, VINYL
+
+ROOT = Path(__file__).parents[1]
+
+
+class GermanCommandLineTest(unittest.TestCase):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.machine, self.stock = self.folder / "m.json", self.folder / "s.json"
+        self.machine.write_text(write_machine(LONG), "utf-8")
+        self.stock.write_text(write_stock(BIRCH), "utf-8")
+        self.vinyl = self.folder / "v.json"
+        self.vinyl.write_text(write_stock(VINYL), "utf-8")
+
+    def run_verb(self, *words, language="de"):
+        told = subprocess.run(
+            [sys.executable, "-m", "olive_almanac", "--library", self.folder / "library", *words],
+            cwd=ROOT,
+            env={**os.environ, "OLIVE_ALMANAC_LANGUAGE": language},
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
+        self.assertNotIn("Traceback", told.stderr)
+        return told
+
+    def done(self, *words, language="de"):
+        told = self.run_verb(*words, language=language)
+        self.assertEqual(told.returncode, 0, told.stderr)
+        return told.stdout
+
+    def plan(self, out, *words, language="de"):
+        given = ("--machine", self.machine, "--stock", self.stock, "--task", "cut")
+        return self.done("plan", *given, "--out", self.folder / out, *words, language=language)
+
+    def test_help_and_refusals_are_told_in_german(self):
+        told = self.done("plan", "--help")
+        for words in ("Aufruf: olive-almanac plan", "Beispiele:", "diese Hilfe zeigen"):
+            self.assertIn(words, told)
+        self.assertIn("keine Fotomarken brennen", told)
+        refused = self.run_verb("plan", "--task", "cut")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("es fehlt: --machine", refused.stderr)
+        refused = self.run_verb("book", "--confirm", "nobody")
+        self.assertEqual(refused.returncode, 1)
+        self.assertIn("Das Buch hat keinen Eintrag „nobody“", refused.stderr)
+
+    def test_what_must_not_burn_is_refused_in_german(self):
+        words = ("--machine", self.machine, "--stock", self.vinyl, "--task", "cut")
+        refused = self.run_verb("plan", *words, "--out", self.folder / "no")
+        self.assertEqual(refused.returncode, 1)
+        self.assertIn("Chlorwasserstoff", refused.stderr)
+        self.assertFalse((self.folder / "no").exists())
+
+    def test_the_same_plan_is_written_in_either_language(self):
+        german = json.loads(self.plan("german", "--json"))
+        english = json.loads(self.plan("english", "--json", language="en"))
+        self.assertEqual(german.keys(), english.keys())
+        trials = [
+            json.loads((self.folder / name / "trial.json").read_text("utf-8"))
+            for name in ("german", "english")
+        ]
+        self.assertEqual(*(trial["cells"] for trial in trials))
+        self.assertTrue(trials[0]["name"].startswith("Probe vom"), trials[0]["name"])
+        validate("trial", (self.folder / "german" / "trial.json").read_text("utf-8"))
+        self.assertEqual(*(trial["factors"] for trial in trials))
+        heads, lines = [], []
+        for name in ("german", "english"):
+            with (self.folder / name / "cells.csv").open(newline="") as file:
+                heads.append(next(csv.reader(file)))
+            program = (self.folder / name / "coupon.nc").read_bytes().decode("ascii")
+            lines.append([line for line in program.splitlines() if not line.startswith("(")])
+        self.assertEqual(heads[0], heads[1])
+        moves = [[line for line in one if line[:1] in "GM"] for one in lines]
+        self.assertEqual(moves[0][:4], moves[1][:4])
+        checked = self.done(
+            "check", self.folder / "german" / "coupon.nc", "--machine", self.machine
+        )
+        self.assertIn("nichts Gefährliches gefunden", checked)
+
+    def test_burnt_read_and_decided_in_german_with_the_keys_of_the_schemas(self):
+        self.plan("trial")
+        trial, burnt = self.folder / "trial" / "trial.json", self.folder / "burnt"
+        told = self.done("burn", trial, "--seed", "1", "--no-photo", "--out", burnt)
+        self.assertIn("8 Zellen", told)
+        told = self.done("decide", trial, burnt / "seen.json")
+        self.assertRegex(told, r"Schnellste sichere|Noch nicht entschieden")
+        validate("decision", self.done("decide", trial, burnt / "seen.json", "--json"))
+        self.assertRegex(told, r"\d,\d+ mm/s|\d+ mm/s")
+
+    def test_machines_and_stocks_are_added_by_the_same_words(self):
+        told = self.done("machine", "add", "--set", "name=Kleine Diode", "--set", "source=diode")
+        self.assertIn("Kleine Diode: Diode", told)
+        self.done("stock", "add", "--set", "name=Birke", "--set", "thickness_mm=3,2")
+        written = self.folder / "birke.json"
+        self.done("stock", "write", "Birke", "--out", written)
+        kept = json.loads(written.read_text("utf-8"))
+        self.assertEqual(kept["thickness_mm"], 3.2)
+        refused = self.run_verb("machine", "write", "Große", "--out", self.folder / "x.json")
+        self.assertIn("kein „Große“", refused.stderr)
+        told = self.done("shop", "due", "--machine", "Kleine Diode")
+        self.assertIn("Strom aus und abkühlen lassen", told)
