@@ -3,6 +3,7 @@
 import csv
 import json
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -14,6 +15,22 @@ from tests.formats.test_station_files import validate
 from tests.samples import BIRCH, LONG, VINYL
 
 ROOT = Path(__file__).parents[1]
+
+
+SPOKEN = ("tool", "what", "amount")  # fields of a step that hold words, be it one
+
+
+def bones(document):
+    """A document without what a person reads: sentences and names become a mark, ids stay."""
+    if isinstance(document, dict):
+        return {key: bones(one) for key, one in document.items() if key not in SPOKEN}
+    if isinstance(document, list):
+        return [bones(one) for one in document]
+    if isinstance(document, float):
+        return round(document, 6)
+    if isinstance(document, str) and not re.fullmatch(r"[a-z0-9_./:-]*", document):
+        return "words"
+    return document
 
 
 class GermanCommandLineTest(unittest.TestCase):
@@ -115,3 +132,57 @@ class GermanCommandLineTest(unittest.TestCase):
         self.assertIn("kein „Große“", refused.stderr)
         told = self.done("shop", "due", "--machine", "Kleine Diode")
         self.assertIn("Strom aus und abkühlen lassen", told)
+
+    def test_a_document_has_the_same_bones_in_either_language(self):
+        """An id that went through the catalogue would differ here."""
+        self.plan("trial", language="en")
+        trial, burnt = self.folder / "trial" / "trial.json", self.folder / "burnt"
+        self.done("burn", trial, "--seed", "1", "--no-photo", "--out", burnt, language="en")
+        seen = burnt / "seen.json"
+        given = ("--machine", self.machine, "--stock", self.stock)
+        for verb in (
+            ("recipes", *given, "--task", "engrave"),
+            ("where", self.machine, "--stock", self.stock),
+            ("wrong", trial, seen),
+            ("decide", trial, seen),
+            ("machine", "list"),
+            ("book", "--find", "birch"),
+        ):
+            with self.subTest(verb=verb[0]):
+                told = [
+                    json.loads(self.done(*verb, "--json", language=one)) for one in ("de", "en")
+                ]
+                self.assertEqual(bones(told[0]), bones(told[1]))
+
+    def test_each_kind_of_trial_is_the_same_file_in_either_language(self):
+        given = ("--machine", self.machine, "--stock", self.stock)
+        for kind, task in (("grid", "cut"), ("kerf", "cut"), ("pitch", "engrave")):
+            with self.subTest(kind=kind):
+                trials = []
+                for one in ("de", "en"):
+                    out = self.folder / f"{kind}-{one}"
+                    self.done(
+                        "plan",
+                        *(*given, "--task", task, "--kind", kind, "--out", out),
+                        language=one,
+                    )
+                    trials.append(json.loads((out / "trial.json").read_text("utf-8")))
+                for key in ("factors", "choices", "kind", "burn_order"):
+                    self.assertEqual(bones(trials[0][key]), bones(trials[1][key]), key)
+                burns = [[cell["setting"] for cell in trial["cells"]] for trial in trials]
+                self.assertEqual(burns[0], burns[1])  # where they lie hangs on their labels
+                validate("trial", (self.folder / f"{kind}-de" / "trial.json").read_text("utf-8"))
+
+    def test_old_notes_come_in_by_their_german_numbers(self):
+        self.done("machine", "add", "--set", "name=Long Bed", "--set", "source=co2")
+        notes = self.folder / "alt.csv"
+        notes.write_text(
+            "material;thickness;power;speed mm/s;passes\n"
+            "Birch ply;3,0 mm;85 %;12,5;1\nFelt;2,5 mm;40 %;60;1\n",
+            "utf-8",
+        )
+        told = self.done("notes", notes, "--check")
+        self.assertIn("2 Einstellungen kämen herein", told)
+        self.done("notes", notes)
+        kept = json.loads(self.done("book", "--find", "birch 3 mm", "--json"))
+        self.assertIn("12.5", json.dumps(kept))

@@ -23,7 +23,7 @@ __all__ = ["load_catalogue", "load_causes", "load_proposals", "words_in"]
 
 
 NO_WORDS = {"id", "format", "source", "sources", "tasks", "families", "kind", "side", "state"}
-NO_WORDS |= {"group", "tells"}
+NO_WORDS |= {"group", "groups", "needs", "tells"}
 LEVELS = ("works", "poor", "cannot", "barred")
 
 

@@ -164,7 +164,7 @@ def _stock_signs(stock: Stock, task: Task, recipe: Recipe, machine: Machine) -> 
     on = any(not OFF & set(step.what.split()) for step in masks)
     mask_on = on or "paper" in stock.mask.casefold()
     verdict = verdict_for(machine, stock, task)
-    wants_medium = verdict is not None and verdict.works and verdict.words.startswith("with ")
+    wants_medium = verdict is not None and verdict.works and bool(verdict.words)
     medium = has_medium(recipe) or bool(stock.coating)
     return {
         "unmeasured": not stock.measured_mm,
