@@ -15,10 +15,11 @@ from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH
 NAMES = {
     "plywood": """
         Birch ply | birch plywood | 3mm birch ply BB/BB | poplar ply | Basswood ply | laser
-        ply | bamboo ply
+        ply | bamboo ply | Sperrholz | Birkensperrholz 4 mm
     """,
     "plywood_exterior": """
-        exterior ply | marine ply | WBP plywood | film faced ply | plywood exterior glue
+        exterior ply | marine ply | WBP plywood | film faced ply | plywood exterior glue |
+        Sperrholz wasserfest verleimt | Siebdruckplatte
     """,
     "unknown": """
         treated ply | pressure treated pine | oak laminate | lime green | melamine faced MDF
@@ -28,7 +29,7 @@ NAMES = {
         craft foam | tool foam | PE foam | rubber | neoprene | nitrile rubber | steel wool |
         polyester resin | canvas | safety glass | laminated glass | mirror | quartz
         composite | tile | carpet tile | silver | gold | lead crystal | lead | magnesium |
-        garden chair | mystery plastic | plastic | laser safe plastic | milk jug | Sperrholz
+        garden chair | mystery plastic | plastic | laser safe plastic | milk jug
     """,
     "softwood": """
         pine | Pine board | balsa | Spruce | cedar shingle | lime wood | basswood
@@ -79,7 +80,8 @@ NAMES = {
         cardboard
     """,
     "foam_ps": """
-        foam board | foamcore | foam core | styrofoam | polystyrene | XPS | EPS foam
+        foam board | foamcore | foam core | styrofoam | polystyrene | XPS | EPS foam | Styropor |
+        Polystyrol | Hartschaumplatte
     """,
     "paper": """
         kraft paper | paper
@@ -109,17 +111,18 @@ NAMES = {
         acetal | POM
     """,
     "ptfe": """
-        PTFE | PVDF
+        PTFE | PVDF | Teflon
     """,
     "epoxy_glass": """
         FR4 | FR-4 board | circuit board | PCB | copper clad board | fibreglass | fiberglass
-        sheet | glass fibre | G10 | epoxy resin | glass wool
+        sheet | glass fibre | G10 | epoxy resin | glass wool |
+        Leiterplatte | Epoxidharz
     """,
     "carbon_fibre": """
-        carbon fibre | carbon fiber plate | CFRP
+        carbon fibre | carbon fiber plate | CFRP | Kohlefaserplatte
     """,
     "foam_pu": """
-        PU foam | polyurethane foam | memory foam | upholstery foam
+        PU foam | polyurethane foam | memory foam | upholstery foam | PU-Schaum
     """,
     "foam_eva": """
         EVA foam | EVA
@@ -132,11 +135,12 @@ NAMES = {
     """,
     "chrome_leather": """
         chrome leather | chrome tanned leather | chrome-tanned hide | chromium tanned |
-        leather, chrome | wet blue
+        leather, chrome | wet blue | Chromleder | Leder, chromgegerbt
     """,
     "synthetic_leather": """
-        pleather | PU leather | faux leather | vegan leather | leatherette | synthetic
-        leather | imitation leather | bonded leather | microfibre leather | leather look
+        Kunstleder | Lederimitat |
+        pleather | PU leather | faux leather | vegan leather | leatherette |
+        synthetic leather | imitation leather | bonded leather | microfibre leather | leather look
         fabric
     """,
     "felt": """
@@ -182,7 +186,8 @@ NAMES = {
         mild steel | carbon steel
     """,
     "galvanised": """
-        galvanised steel | galvanized sheet | zinc plated steel | hot dip steel
+        galvanised steel | galvanized sheet | zinc plated steel | hot dip steel |
+        Stahlblech verzinkt
     """,
     "coated_metal": """
         powder coated tumbler

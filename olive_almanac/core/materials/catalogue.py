@@ -31,7 +31,7 @@ __all__ = [
 ]
 
 CLEAR = ("clear", "translucent")
-LIGHT_COLOURS = ("white", "light", "cream", "natural white")
+LIGHT_COLOURS = ("white", "light", "cream", "natural white", "weiß", "weiss", "hell", "creme")
 LEVEL_WORDS = {
     "works": tr("works"),
     "poor": tr("poor"),
@@ -41,9 +41,11 @@ LEVEL_WORDS = {
 STRICTNESS = ("allowed", "disputed", "barred")
 LEATHERS = ("leather", "leather_unknown")
 DARK_GLUE = ("dark", "black", "exterior", "outdoor", "phenol", "wbp", "marine")
+DARK_GLUE += ("dunkel", "schwarz", "außen", "aussen", "wasserfest")
 BAD_COATINGS = ("lead", "cadmium", "chrom", "nickel", "not known", "unknown", "?")
-ZINC = ("zinc", "galvan")
-POLISHED = ("polish", "mirror", "high gloss")
+BAD_COATINGS += ("blei", "kadmium", "nicht bekannt", "unbekannt")
+ZINC = ("zinc", "galvan", "zink")
+POLISHED = ("polish", "mirror", "high gloss", "polier", "spiegel", "hochglanz")
 DOING = {
     "engrave": tr("engraving"),
     "mark": tr("marking"),

@@ -20,7 +20,7 @@ _DENIED = r"\b(?:no|not|non|without|never) \w+|\b\w+ free\b"
 # The first pattern found in the name decides.  Barred families come first, then words that say too
 # little to be sure, then the others: what a thing is made of before the wood that it looks like.
 NAME_RULES: tuple[tuple[str, str], ...] = (
-    (r"pleather|leatherette|kunstleder", "synthetic_leather"),
+    (r"pleather|leatherette|kunstleder|lederimitat|\bskai\b", "synthetic_leather"),
     (
         r"\b(faux|fake|synthetic|artificial|imitation|vegan|eco|pu|bonded|bycast|man ?made"
         r"|micro ?fib\w*|polyurethane|plastic)( \w+)? leather\b",
@@ -30,12 +30,18 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"\bu?pvc\b|poly ?vinyl ?chlorid", "pvc"),
     (r"vinyl", "vinyl"),
     (r"\bchrom\w*[ -]?tan|\bchrom\w* .*leather|leather.*\bchrom|wet[ -]?blue", "chrome_leather"),
-    (r"\bptfe\b|\bfep\b|\bpfa\b|\bpvdf\b|\betfe\b|fluoro", "ptfe"),
+    (r"chrom(?!frei)\w* ?leder|chrom ?gegerbt", "chrome_leather"),
+    (r"\bptfe\b|\bteflon\b|\bfep\b|\bpfa\b|\bpvdf\b|\betfe\b|fluoro", "ptfe"),
     (r"\bfr[ -]?4\b|\bg ?10\b|epoxy|fib(er|re) ?glass|glass ?(fib|cloth|wool)", "epoxy_glass"),
     (r"\b[gk]fk\b|\bgrp\b|circuit|\bpcbs?\b|copper[ -]?clad", "epoxy_glass"),
+    (r"leiterplatte|epoxid|glasfaser", "epoxy_glass"),
+    (r"(kohle|carbon) ?faser", "carbon_fibre"),
     (r"carbon[ -]?(fib|weave|laminate|kevlar)|\bcfrp\b|\bcfk\b", "carbon_fibre"),
     (r"\bfoam[ -]?(board|core)|\bstyro|poly ?styrene|\b[ex]ps\b|\bhips\b", "foam_ps"),
     (r"\b(pu|pur|pir|memory|upholstery|seat|mattress)\b.*\bfoam|polyurethan\w*", "foam_pu"),
+    (r"poly ?styrol|hart ?schaum", "foam_ps"),
+    (r"\bpur? ?schaum", "foam_pu"),
+    (r"verzinkt", "galvanised"),
     (r"galvani|\bzinc[ -]?(plat|coat|ed)|\bzincked|hot[ -]?dip", "galvanised"),
     (r"beryll|\bbe ?cu\b", "beryllium_copper"),
     # what says too little
@@ -86,7 +92,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
         r".*(\bply\b|plywood)|(\bply\b|plywood).*(exterior|marine|wbp|phenolic|outdoor)",
         "plywood_exterior",
     ),
-    (r"\bply\b|\w*plywood|\bmultiplex\b", "plywood"),
+    (r"wasserfest\w* .*sperrholz|sperrholz.*(wasserfest|außen)|siebdruck", "plywood_exterior"),
+    (r"\bply\b|\w*plywood|\bmultiplex\b|sperrholz", "plywood"),
     (r"veneer", "veneer"),
     (r"bamboo", "bamboo"),
     (r"\bcork\b", "cork"),
