@@ -40,10 +40,33 @@ LEVEL_WORDS = {
 }
 STRICTNESS = ("allowed", "disputed", "barred")
 LEATHERS = ("leather", "leather_unknown")
-DARK_GLUE = ("dark", "black", "exterior", "outdoor", "phenol", "wbp", "marine")
-DARK_GLUE += ("dunkel", "schwarz", "außen", "aussen", "wasserfest")
-BAD_COATINGS = ("lead", "cadmium", "chrom", "nickel", "not known", "unknown", "?")
-BAD_COATINGS += ("blei", "kadmium", "nicht bekannt", "unbekannt")
+DARK_GLUE = (
+    "dark",
+    "black",
+    "exterior",
+    "outdoor",
+    "phenol",
+    "wbp",
+    "marine",
+    "dunkel",
+    "schwarz",
+    "außen",
+    "aussen",
+    "wasserfest",
+)
+BAD_COATINGS = (
+    "lead",
+    "cadmium",
+    "chrom",
+    "nickel",
+    "not known",
+    "unknown",
+    "?",
+    "blei",
+    "kadmium",
+    "nicht bekannt",
+    "unbekannt",
+)
 ZINC = ("zinc", "galvan", "zink")
 POLISHED = ("polish", "mirror", "high gloss", "polier", "spiegel", "hochglanz")
 DOING = {
