@@ -20,6 +20,7 @@ from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
 ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT))
 PACKAGE = ROOT / "olive_almanac"
 DOMAIN = "olive-almanac"
 LANGUAGES = ("de",)

@@ -43,8 +43,9 @@ __all__ = [
 def no_machine(words: str, machines: Iterable[Machine]) -> BadFile:
     """Return the fault of a machine that the library does not have."""
     names = ", ".join(one.name for one in machines)
-    told = tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
-    return BadFile(told)
+    return BadFile(
+        tr("The library has no machine “{words}”. It has: {names}.", words=words, names=names)
+    )
 
 
 def add_json(parser: argparse.ArgumentParser) -> None:

@@ -39,6 +39,25 @@ class CatalogueTest(unittest.TestCase):
             self.assertEqual(words.file_of(one, ".po").read_bytes(), po, "run make words")
             self.assertEqual(words.file_of(one, ".mo").read_bytes(), mo, "run make words")
 
+    def test_each_script_runs_as_the_makefile_calls_it_from_any_folder(self):
+        bare = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+        calls = (
+            ("words.py", "--check"),
+            ("guide_pages.py", "--check"),
+            ("command_pages.py", "--check"),
+        )
+        for script, *rest in calls:
+            told = subprocess.run(
+                [sys.executable, str(ROOT / "scripts" / script), *rest],
+                cwd="/",
+                env=bare,
+                capture_output=True,
+                text=True,
+                timeout=120,
+            )
+            with self.subTest(script):
+                self.assertEqual(told.returncode, 0, told.stdout + told.stderr)
+
     def test_a_translation_keeps_the_names_in_braces_and_the_spaces_at_its_ends(self):
         for one in words.LANGUAGES:
             with words.file_of(one, ".po").open("rb") as file:

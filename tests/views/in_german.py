@@ -2,17 +2,28 @@
 load.
 """
 
+import dataclasses
+import importlib
+import pkgutil
 import re
 import shutil
+import unittest
+from datetime import date
 
-import olive_almanac.language  # noqa: F401  first: it sets the words of all modules
+import olive_almanac.language  # first: it sets the words of all modules
 
 # isort: split
 import ezdxf
-from PySide6.QtWidgets import QAbstractButton, QLabel
+from babel.messages.pofile import read_po
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel
 
+import olive_almanac.core
+import olive_almanac.steps
+from olive_almanac.core.dates import day_month_text, day_text, short_month_text, weekday_text
 from olive_almanac.core.units import number_text, read_number, split_list
 from olive_almanac.core.words import spoken, tr
+from olive_almanac.language import CATALOGUES
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.parts import HelpKey
 from tests.demo_shop import copy_demo
@@ -23,7 +34,34 @@ ENGLISH = re.compile(
     r"\b(the|of|is|and|to|by|with|not|for|are|from|yet|read|burnt|cells?|stock|sheet|proven|until"
     r"|power|speed|passes|focus|margin|chosen|none|over|under)\b"
 )
+GERMAN = CATALOGUES / "de/LC_MESSAGES/olive-almanac.po"
+SENTENCES = ("words", "title", "told", "help", "doing")  # fields that are shown as they stand
 AS_IT_IS = re.compile(r"^/|Birch|\.json|\.nc|Coupon|olive-almanac ")  # paths, names, files
+
+
+def told_in(value, place):
+    """Yield each sentence that a table shows, and where: tables in tables too."""
+    if isinstance(value, dict):
+        for key, one in value.items():
+            yield from told_in(one, f"{place}[{key!r}]")
+    elif isinstance(value, (tuple, list)):
+        for at, one in enumerate(value):
+            yield from told_in(one, f"{place}[{at}]")
+    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
+        for field in dataclasses.fields(value):
+            one = getattr(value, field.name)
+            if isinstance(one, str) and field.name in SENTENCES:
+                yield f"{place}.{field.name}", one
+            yield from told_in(one, f"{place}.{field.name}")
+
+
+def tables():
+    """Yield the constants of each module of core and steps, and their place."""
+    for room in (olive_almanac.core, olive_almanac.steps):
+        for module in pkgutil.walk_packages(room.__path__, room.__name__ + "."):
+            for name, value in vars(importlib.import_module(module.name)).items():
+                if name.isupper():
+                    yield f"{module.name}.{name}", value
 
 
 class InGermanTest(WholePathTest):
@@ -77,6 +115,51 @@ class PagesInGermanTest(WindowCase):
                     self.assertEqual(self.clipped(), [])
                     if station.id != "practise":  # its exercises are a list that scrolls
                         self.assertEqual(self.hidden_keys(), [])
+
+    def opened_by(self, key, modifier):
+        """Press a key on Decide; return the texts that were not shown before it."""
+        self.window.navigate("decide")
+        self.settle(300)
+        self.wait_for(lambda: not self.window.is_busy)
+        self.window.activateWindow()
+        self.wait_for(self.window.isActiveWindow)
+        before = set(self.shown())
+        self.key(key, modifier, self.window)
+        self.wait_for(lambda: set(self.shown()) - before)
+        self.settle(200)
+        return set(self.shown()) - before
+
+    def test_what_opens_by_keys_is_german_and_fits(self):
+        keys = (Qt.Key.Key_K, Qt.Key.Key_M, Qt.Key.Key_W)  # find, where and with what, what failed
+        for size in ((1280, 800), (1024, 700)):
+            self.window.resize(*size)
+            for key in keys:
+                with self.subTest(size=size, key=key.name):
+                    opened = self.opened_by(key, Qt.KeyboardModifier.ControlModifier)
+                    english = [text for text in opened if ENGLISH.search(text)]
+                    self.assertEqual([one for one in english if not AS_IT_IS.search(one)], [])
+                    self.assertEqual(self.clipped(), [])
+                for panel in self.window.findChildren(QDialog):
+                    panel.close()
+                self.key(Qt.Key.Key_Escape, widget=self.window)
+
+
+class TablesInGermanTest(unittest.TestCase):
+    def test_no_sentence_of_a_table_was_left_english(self):
+        found = dict(sentence for place, value in tables() for sentence in told_in(value, place))
+        self.assertGreater(len(found), 100)
+        with GERMAN.open("rb") as file:
+            german = {one.string for one in read_po(file)}
+        left = {place: one for place, one in found.items() if one and one not in german}
+        self.assertEqual(left, {})
+
+    def test_a_day_of_each_month_is_told_in_german(self):
+        days = [date(2026, month, 4) for month in range(1, 13)]
+        self.assertEqual(day_text(days[2]), "4. März 2026")
+        self.assertEqual(day_month_text(days[4], short=True), "4. Mai")
+        self.assertEqual(short_month_text(days[11]), "Dez")
+        self.assertEqual(weekday_text(days[2]), "Mittwoch")
+        self.assertEqual(len({day_month_text(one, short=True) for one in days}), 12)
 
 
 class WordsInGermanTest(WindowCase):

@@ -33,5 +33,7 @@ class GermanTest(unittest.TestCase):
 
     def test_what_is_written_reads_as_it_should(self):
         self.run_in_german(
-            "InGermanTest.test_what_is_written_in_german_reads_as_it_should", "WordsInGermanTest"
+            "InGermanTest.test_what_is_written_in_german_reads_as_it_should",
+            "TablesInGermanTest",
+            "WordsInGermanTest",
         )
