@@ -266,30 +266,32 @@ class _Handler(BaseHTTPRequestHandler):
             self._refuse(503)
             return
         try:
-            self._take(side)
-        finally:
+            told = self._taken(side)
+        finally:  # before the answer: who has it may ask again at once
             self._page._room.release()
+        if isinstance(told, int):
+            self._refuse(told)
+        else:
+            self._answer(told)
 
-    def _take(self, side: str) -> None:
+    def _taken(self, side: str) -> int | str:
+        """Take the picture in; return the page that answers, or the code of the refusal."""
         kind, options = parse_options_header(self.headers.get("Content-Type", ""))
         long = self.headers.get("Content-Length", "")
         if kind != "multipart/form-data" or not options.get("boundary") or not long.isdecimal():
-            self._refuse(400)
-            return
+            return 400
         size = int(long[:12])
         if size > MOST_BYTES:
-            self._refuse(413)
-            return
+            return 413
         try:
             data = _picture(self._body(size), options["boundary"])
         except (MultipartError, OSError, ValueError):
-            self._refuse(400)
-            return
+            return 400
         said = self._page.take(side, data)
         asked = side
         if said.will_do and side == "front":
             asked = "back"
-        self._answer(self._page.html(asked, said))
+        return self._page.html(asked, said)
 
     def _body(self, size: int) -> bytes:
         """The body, read within its time; raises OSError where it does not come."""
