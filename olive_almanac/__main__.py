@@ -10,10 +10,15 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from olive_almanac.language import choose_language  # first: it sets the words of all modules
+from olive_almanac.language import (  # first: it sets the words and lengths of all modules
+    choose_language,
+    choose_lengths,
+    chosen_lengths,
+)
 
 # isort: split
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.lengths import measure_in
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Backup, Bench, Library, Wire
@@ -112,6 +117,7 @@ def _today() -> date:
 
 def _open_window(folder: Path, file: Path | None = None, preferences: Path | None = None) -> int:
     gc.disable()  # a verb that opens the window has turned it on
+    measure_in(chosen_lengths())
     from olive_almanac.views.application import run_window
 
     return run_window(folder, make_services(preferences or _preferences_file()), file)
@@ -147,6 +153,7 @@ def make_services(preferences: Path, **other: Any) -> WindowServices:
         "fault_file": _fault_file,
         "now": _now,
         "choose_language": choose_language,
+        "choose_lengths": choose_lengths,
         "connect": _connect,
         "open_phone_page": _open_phone_page,
         "open_port": _open_port,
@@ -221,6 +228,7 @@ services = CommandServices(
 def main() -> int:
     from olive_almanac.cli import command  # start-up is measured without it
 
+    measure_in("mm")  # what it takes and tells is for scripts, too; the window measures as chosen
     return command.main(sys.argv[1:], services)
 
 

@@ -9,6 +9,7 @@ import os
 from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("OLIVE_ALMANAC_LANGUAGE", "en")
+os.environ.setdefault("OLIVE_ALMANAC_LENGTHS", "mm")
 settings.register_profile(
     "same", derandomize=True, deadline=None, suppress_health_check=[HealthCheck.too_slow]
 )

@@ -5,6 +5,8 @@ it once.
 import fcntl
 import os
 import shutil
+import subprocess
+import sys
 from datetime import date
 from pathlib import Path
 
@@ -13,6 +15,9 @@ from tests.samples import DAY
 
 # the folder that the processes of one run share; set by run_tests.py
 SHARED = "OLIVE_ALMANAC_TESTS_SHARED"
+# whoever asks for it first, it is made in English and millimetres
+PLAIN = {"OLIVE_ALMANAC_LANGUAGE": "en", "OLIVE_ALMANAC_LENGTHS": "mm"}
+ROOT = Path(__file__).parents[1]
 
 
 def copy_demo(folder):
@@ -27,6 +32,11 @@ def copy_demo(folder):
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not made.exists():
             begun = made.with_name("demo-begun")
-            make_demo(begun, date.fromisoformat(DAY))
+            make = [sys.executable, "-m", "tests.demo_shop", str(begun)]
+            subprocess.run(make, cwd=ROOT, env=os.environ | PLAIN, check=True)
             begun.rename(made)
     shutil.copytree(made, folder)
+
+
+if __name__ == "__main__":
+    make_demo(Path(sys.argv[1]), date.fromisoformat(DAY))

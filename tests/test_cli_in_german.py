@@ -33,6 +33,19 @@ def bones(document):
     return document
 
 
+TOGETHER = """
+import contextlib, io, json, sys
+from olive_almanac.__main__ import services
+from olive_almanac.cli import command
+told = []
+for words in json.load(sys.stdin):
+    with contextlib.redirect_stdout(io.StringIO()) as out:
+        code = command.main(words, services)
+    told.append([code, out.getvalue()])
+json.dump(told, sys.stdout)
+"""
+
+
 class GermanCommandLineTest(unittest.TestCase):
     def setUp(self):
         holder = tempfile.TemporaryDirectory()
@@ -55,6 +68,23 @@ class GermanCommandLineTest(unittest.TestCase):
         )
         self.assertNotIn("Traceback", told.stderr)
         return told
+
+    def done_together(self, verbs, language):
+        """What each verb says; they share a process, which starts only once."""
+        library = ["--library", str(self.folder / "library")]
+        told = subprocess.run(
+            [sys.executable, "-c", TOGETHER],
+            cwd=ROOT,
+            env={**os.environ, "OLIVE_ALMANAC_LANGUAGE": language},
+            input=json.dumps([library + [str(word) for word in verb] for verb in verbs]),
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
+        self.assertEqual(told.returncode, 0, told.stderr)
+        ended = json.loads(told.stdout)
+        self.assertEqual({code for code, _ in ended}, {0}, told.stderr)
+        return [said for _, said in ended]
 
     def done(self, *words, language="de"):
         told = self.run_verb(*words, language=language)
@@ -140,33 +170,43 @@ class GermanCommandLineTest(unittest.TestCase):
         self.done("burn", trial, "--seed", "1", "--no-photo", "--out", burnt, language="en")
         seen = burnt / "seen.json"
         given = ("--machine", self.machine, "--stock", self.stock)
-        for verb in (
-            ("recipes", *given, "--task", "engrave"),
-            ("where", self.machine, "--stock", self.stock),
-            ("wrong", trial, seen),
-            ("decide", trial, seen),
-            ("machine", "list"),
-            ("book", "--find", "birch"),
-        ):
+        verbs = [
+            ("recipes", *given, "--task", "engrave", "--json"),
+            ("where", self.machine, "--stock", self.stock, "--json"),
+            ("wrong", trial, seen, "--json"),
+            ("decide", trial, seen, "--json"),
+            ("machine", "list", "--json"),
+            ("book", "--find", "birch", "--json"),
+        ]
+        told = [self.done_together(verbs, one) for one in ("de", "en")]
+        for verb, german, english in zip(verbs, *told, strict=True):
             with self.subTest(verb=verb[0]):
-                told = [
-                    json.loads(self.done(*verb, "--json", language=one)) for one in ("de", "en")
-                ]
-                self.assertEqual(bones(told[0]), bones(told[1]))
+                self.assertEqual(bones(json.loads(german)), bones(json.loads(english)))
 
     def test_each_kind_of_trial_is_the_same_file_in_either_language(self):
         given = ("--machine", self.machine, "--stock", self.stock)
-        for kind, task in (("grid", "cut"), ("kerf", "cut"), ("pitch", "engrave")):
+        kinds = (("grid", "cut"), ("kerf", "cut"), ("pitch", "engrave"))
+        for one in ("de", "en"):
+            plans = [
+                (
+                    "plan",
+                    *given,
+                    "--task",
+                    task,
+                    "--kind",
+                    kind,
+                    "--out",
+                    self.folder / f"{kind}-{one}",
+                )
+                for kind, task in kinds
+            ]
+            self.done_together(plans, one)
+        for kind, _ in kinds:
             with self.subTest(kind=kind):
-                trials = []
-                for one in ("de", "en"):
-                    out = self.folder / f"{kind}-{one}"
-                    self.done(
-                        "plan",
-                        *(*given, "--task", task, "--kind", kind, "--out", out),
-                        language=one,
-                    )
-                    trials.append(json.loads((out / "trial.json").read_text("utf-8")))
+                trials = [
+                    json.loads((self.folder / f"{kind}-{one}" / "trial.json").read_text("utf-8"))
+                    for one in ("de", "en")
+                ]
                 for key in ("factors", "choices", "kind", "burn_order"):
                     self.assertEqual(bones(trials[0][key]), bones(trials[1][key]), key)
                 burns = [[cell["setting"] for cell in trial["cells"]] for trial in trials]

@@ -11,6 +11,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from olive_almanac.core.lengths import in_inches, length_unit, lengths_within
+from olive_almanac.core.words import tr
+
 __all__ = [
     "AlmanacError",
     "BadFile",
@@ -41,7 +44,17 @@ class OutOfRange(AlmanacError, ValueError):
             shown = f"{value:g}"
         else:
             shown = f"{value}"
-        super().__init__(f"{field} must be {allowed}, not {shown}{' ' + unit if unit else ''}.")
+        if unit == "mm" and length_unit() == "in":
+            # what is allowed may name the unit or not: its numbers are lengths in either case
+            if "mm" in allowed:
+                allowed = in_inches(allowed)[0]
+            else:
+                allowed = lengths_within(allowed)
+            shown, unit = lengths_within(shown), "in"
+        told = f"{shown} {unit}".rstrip()
+        super().__init__(
+            tr("{field} must be {allowed}, not {told}.", field=field, allowed=allowed, told=told)
+        )
         self.field = field
         self.value = value
         self.allowed = allowed

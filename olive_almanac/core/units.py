@@ -12,18 +12,29 @@ import re
 import unicodedata
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.lengths import MM_PER_INCH, inch_number, length_unit
 from olive_almanac.core.words import decimal_sign, tr, trn
 
 __all__ = [
+    "LENGTHS_NEXT_START",
+    "LENGTH_CHOICES",
     "MM_PER_INCH",
     "SPEED_UNITS",
+    "area_number",
+    "burnt_length",
     "capital",
     "chance_text",
     "count_text",
     "dpi_from_pitch",
     "duration_text",
+    "fixed_length_number",
+    "fixed_length_text",
     "fixed_text",
+    "length_number",
+    "length_text",
+    "lengths_shown",
     "lengths_text",
+    "lengths_typed",
     "local_text",
     "number_text",
     "passes_text",
@@ -34,12 +45,19 @@ __all__ = [
     "read_number",
     "read_sides_mm",
     "read_speed_mm_s",
+    "shown_unit",
+    "sides_number",
+    "sides_text",
     "speed_in",
     "speed_text",
     "split_list",
 ]
 
-MM_PER_INCH = 25.4  # exact by definition
+LENGTH_CHOICES = {"mm": tr("Lengths in millimetres"), "in": tr("Lengths in inches")}
+LENGTHS_NEXT_START = {  # what is told when the unit of lengths was chosen
+    "mm": tr("Speeds are in millimetres now, lengths from the next start on."),
+    "in": tr("Speeds are in inches now, lengths from the next start on."),
+}
 SPEED_UNITS = {
     "mm/s": 1.0,
     "mm/min": 1 / 60,
@@ -61,26 +79,40 @@ _VULGAR = re.compile("[\u00bc-\u00be\u2150-\u215e]")
 _INCH_MARKS = str.maketrans({"”": '"', "″": '"', "“": '"'})
 _COMMA = re.compile(",")
 _BETWEEN = re.compile(r",\s+|,(?!\d)|(?<!\d),")
+_FIELD_LENGTHS = {  # what parts numbers where several stand, and how each is found
+    sign: re.compile(
+        r"(?<![A-WYZa-wyz_\d./])(?P<sign>[+−-]?)"
+        rf"(?:(?:(?P<whole>\d+)[ -])?(?P<over>\d+)/(?P<under>[1-9]\d*)"
+        rf"|(?P<number>\d+(?:[{sign}.]\d+)?|\.\d+))"
+        r"(?:\s*(?P<unit>\"|in(?:ch)?\b|mm\b))?(?!\s*(?!x\s*[\d.])[A-Za-z%/])(?![\d.])"
+    )
+    for sign in ".,"
+}
 _DECIMAL_COMMA = re.compile(r"^\s*\d+,\d+\s*$")
 
 
 def pitch_from_dpi(dpi: float) -> float:
     """Return the line pitch in mm of a raster of `dpi` lines per inch: 25.4 / dpi."""
     if not (math.isfinite(dpi) and dpi > 0):
-        raise OutOfRange("Lines per inch", dpi, "above 0", "dpi")
+        raise OutOfRange(tr("Lines per inch"), dpi, tr("above 0"), "dpi")
     return MM_PER_INCH / dpi
 
 
 def dpi_from_pitch(pitch_mm: float) -> float:
     """Return the lines per inch of a line pitch in mm: 25.4 / pitch."""
     if not (math.isfinite(pitch_mm) and pitch_mm > 0):
-        raise OutOfRange("Line pitch", pitch_mm, "above 0", "mm")
+        raise OutOfRange(tr("Line pitch"), pitch_mm, tr("above 0"), "mm")
     return MM_PER_INCH / pitch_mm
 
 
 def speed_in(speed_mm_s: float, unit: str) -> float:
     """Return a speed given in mm/s as a number of `unit` (one of SPEED_UNITS)."""
-    return speed_mm_s / _factor(SPEED_UNITS, unit, "Speed")
+    return speed_mm_s / _factor(SPEED_UNITS, unit, tr("Speed"))
+
+
+def _number_in(unit: str) -> str:
+    """What is allowed where a number of a unit is asked."""
+    return tr("a number in {unit}", unit=shown_unit(unit)) if unit else tr("a number")
 
 
 def read_number(text: str, field: str, unit: str = "") -> float:
@@ -91,16 +123,14 @@ def read_number(text: str, field: str, unit: str = "") -> float:
     """
     found = _NUMBER.match(text.replace("−", "-"))
     if not found:
-        raise OutOfRange(
-            field,
-            f"“{text.strip()}”" if text.strip() else tr("empty"),
-            "a number" + (f" in {unit}" if unit else ""),
-        )
+        shown = f"“{text.strip()}”" if text.strip() else tr("empty")
+        raise OutOfRange(field, shown, _number_in(unit))
     value = float(found[1].replace(",", "."))
     if found[2] and found[2] != unit:
-        raise OutOfRange(field, f"“{text.strip()}”", f"in {unit}" if unit else "a plain number")
+        allowed = _number_in(unit) if unit else tr("a plain number")
+        raise OutOfRange(field, f"“{text.strip()}”", allowed)
     if not math.isfinite(value):
-        raise OutOfRange(field, text.strip(), "a finite number")
+        raise OutOfRange(field, text.strip(), tr("a finite number"))
     return value
 
 
@@ -149,7 +179,7 @@ def read_lengths_mm(text: str, field: str) -> tuple[float, ...]:
     elif "," not in text or "." in text:
         parts = text.split(",")
     else:
-        allowed = "numbers with spaces or semicolons between: a comma can be a point, too"
+        allowed = tr("numbers with spaces or semicolons between: a comma can be a point, too")
         raise OutOfRange(field, f"“{text}”", allowed)
     return tuple(read_length_mm(part, field) for part in parts if part.strip())
 
@@ -158,24 +188,68 @@ def read_sides_mm(text: str, field: str) -> tuple[float, float]:
     """Return width and height written as "300 x 200", "300×200 mm", "12 x 8 in"."""
     parts = re.split(r"\s*[x×*]\s*", text.strip().lower())
     if len(parts) != 2:
-        raise OutOfRange(field, f"“{text.strip()}”", "two sides, as 300 x 200")
+        raise OutOfRange(field, f"“{text.strip()}”", tr("two sides, as 300 x 200"))
     unit = re.search(r"[a-z\"]+$", _plain_fractions(parts[1]))
     if unit and not re.search(r"[a-z\"]+$", _plain_fractions(parts[0])):
         parts[0] = f"{parts[0]} {unit[0]}"  # the unit stands for both
     return read_length_mm(parts[0], field), read_length_mm(parts[1], field)
 
 
+def lengths_shown(text_mm: str, *, several: bool = False) -> str:
+    """Return the text of a field in mm as it is shown in the shop's unit; words stay."""
+    if length_unit() == "mm":
+        return text_mm
+
+    def shown(found: re.Match[str]) -> str:
+        if found["unit"]:
+            return found[0]
+        return local_text(inch_number(_number_found(found)))
+
+    return _lengths_in(text_mm, several).sub(shown, text_mm)
+
+
+def lengths_typed(text: str, *, several: bool = False) -> str:
+    """Return what was typed into a field of the shop's unit as text in mm: in a shop of inches
+    "1/8", "0.125" and "0.125 in" are "3.175", and "3 mm" is "3"; words stay as they are.
+    """
+    if length_unit() == "mm":
+        return text
+
+    def typed(found: re.Match[str]) -> str:
+        if found["unit"] == "mm":
+            return found["sign"] + found["number"]
+        return f"{_number_found(found) * MM_PER_INCH:.6g}"
+
+    text = _plain_fractions(text)
+    return _lengths_in(text, several).sub(typed, text)
+
+
+def _lengths_in(text: str, several: bool) -> re.Pattern[str]:
+    """What finds the lengths of a field: where commas part them, they are no points."""
+    if several and decimal_sign() == "." and not _DECIMAL_COMMA.match(text):
+        return _FIELD_LENGTHS["."]
+    return _FIELD_LENGTHS[","]
+
+
+def _number_found(found: re.Match[str]) -> float:
+    sign = -1 if found["sign"] in ("-", "−") else 1
+    if found["number"] is not None:
+        return sign * float(found["number"].replace(",", "."))
+    return sign * (int(found["whole"] or 0) + int(found["over"]) / int(found["under"]))
+
+
 def _read_with_unit(text: str, field: str, factors: dict[str, float], default_unit: str) -> float:
     found = _NUMBER.match(text.replace("−", "-"))
     unit = (found[2].lower() if found else "") or default_unit
     if found and unit not in factors:
-        raise OutOfRange(field, f"“{text.strip()}”", "in one of " + ", ".join(factors))
+        raise OutOfRange(field, f"“{text.strip()}”", tr("in one of ") + ", ".join(factors))
     return read_number(found[1] if found else text, field, default_unit) * factors.get(unit, 1.0)
 
 
 def _factor(factors: dict[str, float], unit: str, field: str) -> float:
     if unit not in factors:
-        raise OutOfRange(f"{field} unit", unit, "one of " + ", ".join(factors))
+        named = tr("Unit of {field}", field=field)
+        raise OutOfRange(named, unit, tr("one of ") + ", ".join(factors))
     return factors[unit]
 
 
@@ -249,9 +323,68 @@ def count_text(count: int, one: str, more: str = "") -> str:
     return f"{count} {trn(one, more or one + 's', count)}"
 
 
+def length_number(length_mm: float, digits: int = 3) -> str:
+    """Return a length as a number of the shop's unit, without it: "3.2", "0.126"."""
+    if length_unit() == "in":
+        return local_text(inch_number(length_mm))
+    return number_text(length_mm, digits)
+
+
+def length_text(length_mm: float, digits: int = 3) -> str:
+    """Return a length with the shop's unit: "3.2 mm", "0.126 in"."""
+    return f"{length_number(length_mm, digits)} {length_unit()}"
+
+
+def fixed_length_number(length_mm: float, decimals: int) -> str:
+    """Return a length in the shop's unit with so many decimals of a mm: "0.20"; inches as ever."""
+    if length_unit() == "in":
+        return length_number(length_mm)
+    return fixed_text(length_mm, decimals)
+
+
+def fixed_length_text(length_mm: float, decimals: int) -> str:
+    """Return a length with so many decimals of a mm and its unit: "0.20 mm"; inches as ever."""
+    return f"{fixed_length_number(length_mm, decimals)} {length_unit()}"
+
+
+def burnt_length(length_mm: float, digits: int = 3) -> str:
+    """Return a length as it is burnt beside a cell: "1.5"; inches without their zero: ".059"."""
+    told = length_number(length_mm, digits)
+    if length_unit() == "in":
+        told = re.sub(r"^(−?)0(?=[.,])", r"\1", told)
+    return told
+
+
+def area_number(area_mm2: float) -> str:
+    """Return an area in the square of the shop's unit, without it."""
+    if length_unit() == "in":
+        return number_text(area_mm2 / MM_PER_INCH**2)
+    return f"{area_mm2:.0f}"
+
+
+def shown_unit(unit: str) -> str:
+    """Return the unit that stands behind a number in a unit of the program: the shop's for mm."""
+    return length_unit() if unit == "mm" else unit
+
+
 def lengths_text(*lengths_mm: float) -> str:
-    """Return lengths joined by a times sign, one decimal where it matters: "112 × 84"."""
+    """Return lengths in mm joined by a times sign, one decimal where it matters: "112 × 84".
+
+    It is for a sentence that names the unit behind it, and for fields; else take `sides_text`.
+    """
     return local_text(" × ".join(f"{mm:.1f}".removesuffix(".0") for mm in lengths_mm))
+
+
+def sides_number(*lengths_mm: float) -> str:
+    """Return lengths in the shop's unit joined by a times sign, without the unit: "112 × 84"."""
+    if length_unit() == "in":
+        return " × ".join(length_number(mm) for mm in lengths_mm)
+    return lengths_text(*lengths_mm)
+
+
+def sides_text(*lengths_mm: float) -> str:
+    """Return lengths joined by a times sign with the shop's unit: "112 × 84 mm"."""
+    return f"{sides_number(*lengths_mm)} {length_unit()}"
 
 
 def duration_text(seconds: float) -> str:

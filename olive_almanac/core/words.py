@@ -1,5 +1,6 @@
 """The one door for words: each sentence of screen, files and print passes `tr` or `trn`.
 
+There lengths become inches, too, where the shop measures so (olive_almanac.core.lengths).
 Without a catalogue the words stay English, as the source has them.  The language is chosen once,
 before other modules are loaded (olive_almanac.language): tables of words are made as they load.
 """
@@ -7,6 +8,8 @@ before other modules are loaded (olive_almanac.language): tables of words are ma
 from __future__ import annotations
 
 from typing import Protocol
+
+from olive_almanac.core.lengths import in_inches, inch_number, length_unit, lengths_within
 
 __all__ = [
     "FROM_NEXT_START",
@@ -69,11 +72,16 @@ def tr(words: str, /, **values: object) -> str:
     Words without values are taken as they are: braces in them are braces.
     """
     if _catalogue is None:
-        return words.format(**values) if values else words
-    if not words:
+        told = words
+    elif not words:
         return ""  # there a catalogue keeps its own head
-    told = _catalogue.gettext(words)
-    return told.format(**_local(values)) if values else told
+    else:
+        told = _catalogue.gettext(words)
+    if length_unit() == "in":
+        told, values = _measured(told, values)
+    if not values:
+        return told
+    return told.format(**(values if _catalogue is None else _local(values)))
 
 
 def mid_sentence(words: str) -> str:
@@ -89,7 +97,23 @@ def trn(one: str, more: str, count: int, /, **values: object) -> str:
         told = one if count == 1 else more
     else:
         told = _catalogue.ngettext(one, more, count)
+    if length_unit() == "in":
+        told, values = _measured(told, values)
     return told.format(count=count, **_local(values))
+
+
+def _measured(told: str, values: dict[str, object]) -> tuple[str, dict[str, object]]:
+    """A sentence made for mm and its values, in inches."""
+    told, lengths = in_inches(told, _decimal)
+    return told, {
+        name: _inches(value) if name in lengths else value for name, value in values.items()
+    }
+
+
+def _inches(length: object) -> str:
+    if isinstance(length, (int, float)):
+        return inch_number(length).replace(".", _decimal)
+    return lengths_within(str(length), _decimal)
 
 
 def _local(values: dict[str, object]) -> dict[str, object]:

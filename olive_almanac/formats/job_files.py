@@ -27,10 +27,13 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
     duration_text,
     fixed_text,
+    length_number,
+    length_text,
     lengths_text,
     number_text,
     passes_text,
     percent_text,
+    sides_text,
     speed_text,
 )
 from olive_almanac.core.words import tr
@@ -316,14 +319,14 @@ def _draw_groups(
         task, setting = work.task, work.task.setting
         if setting is None:
             continue
-        kerf = ", ".join(number_text(mm, 2) for mm in task.kerf_mm or ()) or tr("none")
+        kerf = ", ".join(length_number(mm, 2) for mm in task.kerf_mm or ()) or tr("none")
         cells = (
             group_words(task.group),
             TASK_WORDS[task.task],
             f"{percent_text(setting.power)} %",
             speed_text(setting.speed_mm_s, unit),
             passes_text(setting.passes),
-            f"{number_text(setting.focus_mm)} mm",
+            length_text(setting.focus_mm),
             kerf,
             f"{fixed_text(work.length_mm / 1000, 2)} m",
         )
@@ -346,7 +349,7 @@ def _draw_run(
         sheet.new_page()
         y = 20.0
     called = paper.job.sheet_words(run.sheet, run.side)
-    name = f"{called}: {lengths_text(wide, high)} mm, {duration_text(run.seconds)}"
+    name = f"{called}: {sides_text(wide, high)}, {duration_text(run.seconds)}"
     sheet.text(left, y, name, 11, SANS_BOLD)
     top = y + 3
     sheet.box(left, top, scale * wide, scale * high, 1.0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from olive_almanac.core.photo.sheet import PAPER_SHARE, SHEET_MARK_IDS, SHEET_MARK_MM
 from olive_almanac.core.placing.fiducials import MODULES, modules_of
+from olive_almanac.core.units import length_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.pdf import PAGES_MM, SANS, SANS_BOLD, Sheet
 
@@ -44,7 +45,7 @@ def write_sheet_marks(page: str = "a4") -> bytes:
         _draw_mark(sheet, mark, x + (paper - SHEET_MARK_MM) / 2, top + (paper - SHEET_MARK_MM) / 2)
     foot = TOP_MM + 2 * paper + 2 * BETWEEN_MM
     sheet.line(left, foot, left + 100, foot, 0.8)
-    sheet.text(left + 104, foot + 1.2, "100 mm", 10, SANS)
+    sheet.text(left + 104, foot + 1.2, length_text(100), 10, SANS)
     return sheet.done()
 
 

@@ -21,6 +21,8 @@ from olive_almanac.core.units import (
     capital,
     count_text,
     duration_text,
+    length_number,
+    length_text,
     lengths_text,
     number_text,
     percent_text,
@@ -250,7 +252,7 @@ def _held(trial: Trial, unit: str) -> str:
         (tr("power"), {f"{percent_text(s.power)} %" for s in settings}),
         (tr("speed"), {speed_text(s.speed_mm_s, unit) for s in settings}),
         (tr("passes"), {str(s.passes) for s in settings}),
-        (tr("focus"), {f"{number_text(s.focus_mm)} mm" for s in settings}),
+        (tr("focus"), {length_text(s.focus_mm) for s in settings}),
         (tr("air"), {air_text(s.air) for s in settings}),
         (tr("beam"), {s.beam.replace("-", " ") for s in settings}),
     ]
@@ -344,8 +346,8 @@ def _row(cell: Cell, unit: str) -> tuple[str, ...]:
         f"{percent_text(setting.power)} %",
         number_text(speed_in(setting.speed_mm_s, unit), 4),
         str(setting.passes),
-        number_text(setting.focus_mm),
-        number_text(setting.pitch_mm) if setting.pitch_mm else tr("none"),
+        length_number(setting.focus_mm),
+        length_number(setting.pitch_mm) if setting.pitch_mm else tr("none"),
     )
 
 
@@ -388,7 +390,7 @@ def write_card(
     page.line(left, 51, right, 51)
     pitch = tr("none")
     if setting.pitch_mm:
-        pitch = f"{number_text(setting.pitch_mm)} mm"
+        pitch = length_text(setting.pitch_mm)
     rows = [
         tr("Focus {focus_mm} mm below the top face", focus_mm=number_text(setting.focus_mm)),
         tr("Air {air}", air=air_text(setting.air)),

@@ -11,6 +11,7 @@ from pathlib import Path
 from olive_almanac.core.burn.pulses import overlaps_text
 from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import AlmanacError, BadFile
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.entry import (
     PROOFS_NEEDED,
     Entry,
@@ -29,7 +30,8 @@ from olive_almanac.core.units import (
     chance_text,
     count_text,
     duration_text,
-    fixed_text,
+    fixed_length_number,
+    length_text,
     number_text,
     percent_text,
     speed_text,
@@ -421,9 +423,7 @@ def facts_of(
         facts.append((tr("Edge expected"), char_word(evidence.char)))
     if evidence.margins.thickness_mm is not None:
         end = tr("at most") if evidence.margins.is_sure else tr("and it hangs")
-        facts.append(
-            (tr("Thicker by"), f"{number_text(evidence.margins.thickness_mm, 2)} mm {end}")
-        )
+        facts.append((tr("Thicker by"), f"{length_text(evidence.margins.thickness_mm, 2)} {end}"))
     if evidence.margins.focus_down_mm is not None and evidence.margins.focus_up_mm is not None:
         up, down = (
             number_text(mm, 2)
@@ -446,12 +446,12 @@ def facts_of(
     if machine is not None and (overlap := overlaps_text(machine, [entry.setting])):
         facts.append((tr("Pulse overlap"), overlap))
     kerfs = [
-        f"{axis} {fixed_text(kerf, 3)}"
+        f"{axis} {fixed_length_number(kerf, 3)}"
         for axis, kerf in (("X", entry.kerf_x_mm), ("Y", entry.kerf_y_mm))
         if kerf is not None
     ]
     if kerfs:
-        facts.append((tr("Kerf"), f"{', '.join(kerfs)} mm"))
+        facts.append((tr("Kerf"), f"{', '.join(kerfs)} {length_unit()}"))
     facts.append(
         (tr("Cells read"), str(evidence.cells_read) if evidence.cells_read else tr("none"))
     )

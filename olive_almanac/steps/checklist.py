@@ -13,6 +13,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
 from olive_almanac.core.errors import AlmanacError, OutOfRange
+from olive_almanac.core.lengths import SHOWN_UNITS
 from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.stock import Stock
@@ -25,10 +26,12 @@ from olive_almanac.core.squaring.skew import Skew, skew_of_edge
 from olive_almanac.core.units import (
     capital,
     duration_text,
+    length_text,
     lengths_text,
     number_text,
     read_length_mm,
     read_number,
+    sides_text,
     split_list,
 )
 from olive_almanac.core.words import tr
@@ -70,6 +73,13 @@ class ToolField:
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
     is_list: bool = False  # several numbers in one field
+
+    @property
+    def lengths(self) -> str:
+        """Whether "one" or "several" lengths stand in it, or something else ("")."""
+        if self.unit.partition(" ")[0] not in SHOWN_UNITS:
+            return ""
+        return "several" if self.is_list else "one"
 
 
 @dataclass(frozen=True)
@@ -412,7 +422,7 @@ def _frame_number(session: Session) -> str:
     bed = ""
     if machine:
         bed = tr(" on a bed of {lengths} mm", lengths=lengths_text(*machine.bed_mm))
-    return f"{lengths_text(width, height)} mm{bed}"
+    return f"{sides_text(width, height)}{bed}"
 
 
 def _frame_fields(session: Session) -> tuple[ToolField, ...]:
@@ -461,7 +471,7 @@ def _frame_work(session: Session, texts: Mapping[str, str]) -> ToolResult:
         help_line = tr("No move helps: turn it, move the clamp, or make it smaller.")
     else:
         parts = [
-            f"{number_text(abs(mm))} mm {way}"
+            f"{length_text(abs(mm))} {way}"
             for mm, way in (
                 (move[0], tr("right") if move[0] > 0 else tr("left")),
                 (move[1], tr("up") if move[1] > 0 else tr("down")),

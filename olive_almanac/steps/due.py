@@ -14,8 +14,8 @@ from olive_almanac.core.records.setting import air_text
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import (
     duration_text,
-    fixed_text,
-    number_text,
+    fixed_length_text,
+    length_text,
     percent_text,
     speed_text,
 )
@@ -109,9 +109,9 @@ def _lines(catalogue: ShopCatalogue, entry: Entry, unit: str) -> dict[str, str]:
         tr("Power"): f"{percent_text(s.power)} %",
         tr("Speed"): speed_text(s.speed_mm_s, unit),
         tr("Passes"): str(s.passes),
-        tr("Focus"): f"{number_text(s.focus_mm)} mm",
+        tr("Focus"): length_text(s.focus_mm),
         tr("Air"): air_text(s.air),
-        tr("Line pitch"): f"{number_text(s.pitch_mm)} mm" if s.pitch_mm else tr("none"),
+        tr("Line pitch"): length_text(s.pitch_mm) if s.pitch_mm else tr("none"),
         **{one.name: one.told(one.of(s), unit) for one in further_factors([s])},
         tr("Room when tested"): e.room.words,
         tr("Margin in speed"): ""
@@ -122,7 +122,7 @@ def _lines(catalogue: ShopCatalogue, entry: Entry, unit: str) -> dict[str, str]:
         if e.seconds_per_100cm2 is None
         else duration_text(e.seconds_per_100cm2),
         tr("Kerf X, Y"): tr(" and ").join(
-            f"{fixed_text(k, 3)} mm" for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None
+            fixed_length_text(k, 3) for k in (entry.kerf_x_mm, entry.kerf_y_mm) if k is not None
         ),
         tr("Confirming burns"): str(len(entry.proofs)),
         tr("Written"): day_text(entry.written),

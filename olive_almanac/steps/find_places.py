@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Literal
 from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
-from olive_almanac.core.units import SPEED_UNITS, capital, count_text
+from olive_almanac.core.units import LENGTH_CHOICES, SPEED_UNITS, capital, count_text
 from olive_almanac.core.words import LANGUAGES, tr
 from olive_almanac.steps.guide import find_in, guide_pages
 from olive_almanac.steps.preferences import SCALES
@@ -28,8 +28,9 @@ STAGES = {
     "burn": tr("to be burnt"),
     "read": tr("to be read"),
     "decide": tr("to decide"),
-    "book": "decided",
+    "book": tr("decided"),
 }
+LENGTH_WORDS = {"mm": tr("settings unit mm metric"), "in": tr("settings unit inch")}
 LANGUAGE_WORDS = {  # found from either
     "en": "settings language sprache english englisch",
     "de": "settings language sprache german deutsch",
@@ -80,6 +81,10 @@ def acts() -> tuple[Act, ...]:
         *(
             Act(f"unit:{one}", tr("Speeds in {one}", one=one), tr("settings unit inch"))
             for one in SPEED_UNITS
+        ),
+        *(
+            Act(f"lengths:{unit}", words, LENGTH_WORDS[unit])
+            for unit, words in LENGTH_CHOICES.items()
         ),
         *(
             Act(f"language:{key}", tr("Language: {name}", name=name), LANGUAGE_WORDS[key])

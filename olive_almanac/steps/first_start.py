@@ -89,9 +89,9 @@ class FirstStart:
         """
         texts = self.texts
         with field_key("watts"):
-            watts = read_number(texts["watts"], "Power", "W")
+            watts = read_number(texts["watts"], tr("Power"), "W")
             if not 0 < watts <= 100_000:
-                raise OutOfRange("Power", watts, tr("above 0"), "W")
+                raise OutOfRange(tr("Power"), watts, tr("above 0"), "W")
         with field_key("thickness"):
             thickness = read_length_mm(texts["thickness"], tr("Thickness"))
             if not thickness > 0:

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import Job, JobProgress, group_words
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.core.units import duration_text, lengths_text, number_text
+from olive_almanac.core.units import duration_text, length_text, lengths_text, number_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
@@ -134,7 +134,7 @@ class JobRunner:
         """
         session, area = self.session, run.ground.area
         focus = sorted({step.setting.focus_mm for step, _ in run.steps})
-        heights = ", ".join(f"{number_text(mm)} mm" for mm in focus)
+        heights = ", ".join(length_text(mm) for mm in focus)
         size = lengths_text(area[2] - area[0], area[3] - area[1])
         own = {
             "focus": tr("{heights} below the top face", heights=heights),

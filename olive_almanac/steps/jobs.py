@@ -32,7 +32,7 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import count_text, fixed_text, number_text, read_number
+from olive_almanac.core.units import count_text, fixed_text, length_text, number_text, read_number
 from olive_almanac.core.words import tr
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
@@ -920,7 +920,7 @@ class JobsPresenter:
             for run in self.result.plan.runs
         ]
         focus = {task.setting.focus_mm for task in self.job.groups if task.burns and task.setting}
-        heights = ", ".join(f"{number_text(mm)} mm" for mm in sorted(focus))
+        heights = ", ".join(length_text(mm) for mm in sorted(focus))
         every = [
             tr("Focus {heights} below the top face", heights=heights),
             tr("Exhaust on, window open"),

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 from olive_almanac.core.errors import AlmanacError, OutOfRange
 from olive_almanac.core.placing.room import Room, free_share, largest_piece
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import lengths_text, number_text, read_number, read_sides_mm
+from olive_almanac.core.units import length_number, read_number, read_sides_mm, sides_number
 from olive_almanac.core.words import tr
 
 if TYPE_CHECKING:
@@ -40,8 +40,8 @@ class Thing:
     def place(self) -> str:
         """Its size and where it lies: "14 × 40 at 586, 130"."""
         left, low, right, high = self.box_mm
-        at = f"{number_text(left, 4)}, {number_text(low, 4)}"
-        return tr("{right} at {at}", right=lengths_text(right - left, high - low), at=at)
+        at = f"{length_number(left, 4)}, {length_number(low, 4)}"
+        return tr("{right} at {at}", right=sides_number(right - left, high - low), at=at)
 
 
 @dataclass(frozen=True)
@@ -232,7 +232,7 @@ class RackPresenter:
             wide, high = (read_number(texts[key], tr("Size"), "mm") for key in ("wide", "high"))
             for key, side in (("wide", wide), ("high", high)):
                 if side < LEAST_MM:
-                    raise OutOfRange(tr("Size"), f"{side:g} mm", tr("at least 1 mm"), key=key)
+                    raise OutOfRange(tr("Size"), side, tr("at least 1 mm"), "mm", key=key)
         except AlmanacError as problem:
             key = problem.key if isinstance(problem, OutOfRange) else ""
             self.view.show_bad_field(key, str(problem))

@@ -77,7 +77,7 @@ def axis_texts(
 
 def _teller(factor: Factor, unit: str) -> Callable[[Setting], str]:
     """Return how a factor of a setting is told beside a photo."""
-    return lambda setting: factor.write(factor.of(setting), unit)
+    return lambda setting: factor.shown(factor.of(setting), unit)
 
 
 def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, str]]:

@@ -66,7 +66,15 @@ class Field:
     beside: str = ""  # short words: the field stands in the line of the one before
     wide: bool = False
     short: bool = False
+    is_list: bool = False  # several numbers in one field
     key_change: bool = False  # another choice here renews the other defaults
+
+    @property
+    def lengths(self) -> str:
+        """Whether "one" or "several" lengths stand in it, or something else ("")."""
+        if self.unit != "mm":
+            return ""
+        return "several" if self.is_list else "one"
 
 
 #                    optical W, spot x, spot y, rayleigh, max mm/s, mm/s2, bed w, bed h
@@ -220,7 +228,8 @@ def power_fields(machine: Machine) -> tuple[Field, ...]:
             tr("Other lenses"),
             ", ".join(number_text(mm, 5) for mm in machine.other_lenses_mm),
             "mm",
-            tr("in the drawer: 50.8, 101.6"),
+            tr("in the drawer: 50.8, 101.6 mm"),
+            is_list=True,
         ),
         Field(
             "beam_at_lens_mm",
@@ -486,6 +495,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             "mm",
             tr("caliper readings with commas"),
             wide=True,
+            is_list=True,
         ),
         Field(
             "lot",

@@ -20,6 +20,7 @@ from olive_almanac.core.units import (
     chance_text,
     duration_text,
     fixed_text,
+    length_text,
     number_text,
     passes_text,
     percent_text,
@@ -102,9 +103,9 @@ class WhatIf:
 def what_if_from(machine: Machine, kind: str, text: str) -> WhatIf:
     """Return what was typed.  Raises OutOfRange."""
     if kind == "power":
-        watts = read_number(text, "Power", "W")
+        watts = read_number(text, tr("Power"), "W")
         if not 0.1 <= watts <= 5000:
-            raise OutOfRange("Power", watts, tr("0.1 to 5000"), "W")
+            raise OutOfRange(tr("Power"), watts, tr("0.1 to 5000"), "W")
         return WhatIf(machine.uid, kind, watts)
     name = {"lens": tr("Focal length"), "thickness": tr("Thickness")}[kind]
     mm = read_length_mm(text, name)
@@ -206,7 +207,7 @@ def lens_words(machine: Machine, stock: Stock) -> str:
     and whether the stock is thicker than it is sharp.
     """
     spot, depth = machine.spot_longer_mm, machine.depth_of_focus_mm
-    told = tr("spot {spot}, depth {depth} mm", spot=number_text(spot), depth=number_text(depth))
+    told = tr("spot {spot} mm, depth {depth} mm", spot=number_text(spot), depth=number_text(depth))
     if stock.true_thickness_mm > depth:
         told = tr("thicker than it is sharp; {told}", told=told)
     told += f", {finest_dpi(spot):.0f} dpi"
@@ -307,7 +308,7 @@ def reach_words(reach: StockReach) -> str:
     beyond = [one for one in reach.points if not one.goes and one.thickness_mm > last.thickness_mm]
     if beyond:
         why = tr("no") if beyond[0].hopeless or beyond[0].setting is not None else tr("hardly")
-        told += f"; {number_text(beyond[0].thickness_mm)} mm: {why}"
+        told += f"; {length_text(beyond[0].thickness_mm)}: {why}"
     return told
 
 

@@ -89,7 +89,10 @@ def engine_for(folder: Path, url: str) -> Engine:
             address = make_url(url)
         except (ArgumentError, ValueError) as problem:
             raise LibraryTrouble(
-                f"“{url}” is no address of a library: postgresql://user@host/name is expected.",
+                tr(
+                    "“{url}” is no address of a library: postgresql://user@host/name is expected.",
+                    url=url,
+                ),
                 "server",
             ) from problem
         if address.get_backend_name() != "postgresql":

@@ -11,12 +11,14 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.units import number_text, read_lengths_mm
+from olive_almanac.core.lengths import length_unit
+from olive_almanac.core.units import length_number, read_lengths_mm, shown_unit
 from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import Field
 from olive_almanac.views.parts import (
     Page,
     Segments,
+    TextField,
     WordPicker,
     button,
     clear_layout,
@@ -137,12 +139,12 @@ class Form(Page):
             part.set_choices(field.choices, field.text)
             part.picked.connect(lambda key, part=part, field=field: self._picked(part, field, key))
         else:
-            part = QLineEdit(field.text)
+            part = TextField(field.text, lengths=field.lengths)
             part.setFont(scaled_font("field", 16))
             part.setAccessibleName(field.words)
             part.returnPressed.connect(self.saved)
-            part.textEdited.connect(lambda text, field=field: self._note(field.key, text))
-            part.textEdited.connect(lambda text, field=field: self._echo(field, text))
+            part.edited.connect(lambda text, field=field: self._note(field.key, text))
+            part.edited.connect(lambda _, field=field, part=part: self._echo(field, part))
             part.setFixedHeight(px(34))
             part.setFixedWidth(px(_field_width(field)))
         part.setAccessibleDescription(field.help)
@@ -151,9 +153,9 @@ class Form(Page):
         if field.beside:
             self._line.addWidget(label(field.beside, "ui", "second"))
             self._line.addWidget(part)
-            self._line.addWidget(label(field.unit, "ui", "second"))
+            self._line.addWidget(label(shown_unit(field.unit), "ui", "second"))
             return
-        self._line = row(part, label(field.unit, "ui", "second"), gap=8)
+        self._line = row(part, label(shown_unit(field.unit), "ui", "second"), gap=8)
         self._grid.addWidget(words, number, 0)
         self._grid.addLayout(
             self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft
@@ -175,17 +177,18 @@ class Form(Page):
     def _note(self, key: str, text: str) -> None:
         self._typed.setdefault(self._of, {})[key] = text
 
-    def _echo(self, field: Field, text: str) -> None:
-        """Say what is understood of a length that is not written in plain millimetres."""
-        if field.unit != "mm" or not text.strip() or text.strip().isdigit():
+    def _echo(self, field: Field, part: TextField) -> None:
+        """Say what is understood of a length that is not written as a plain number."""
+        typed = part.typed().strip()
+        if field.unit != "mm" or not typed or typed.isdigit():
             return
         try:
-            read = read_lengths_mm(text, field.words)
+            read = read_lengths_mm(part.text(), field.words)
         except OutOfRange:
             return
-        understood = ", ".join(number_text(mm, 4) for mm in read)
-        if understood != text.strip():
-            self.done.setText(f"{text.strip()} = {understood} mm")
+        understood = ", ".join(length_number(mm, 4) for mm in read)
+        if understood != typed:
+            self.done.setText(f"{typed} = {understood} {length_unit()}")
 
     @property
     def of(self) -> str:

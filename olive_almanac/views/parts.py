@@ -49,6 +49,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.units import lengths_shown, lengths_typed
 from olive_almanac.core.words import spoken, tr
 from olive_almanac.views.marks import round_pen
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, px, scaled_font
@@ -656,14 +657,59 @@ class Segments(QWidget):
             x += self._widths[i]
 
 
-class Number(QLineEdit):
+class TextField(QLineEdit):
+    """A field whose text is in the program's own units: where lengths stand in it (one, or
+    several), it shows and takes the shop's unit, and is given and gives millimetres.
+
+    Signals:
+        edited(str): the text after each key of the operator.
+    """
+
+    edited = Signal(str)
+
+    def __init__(self, text: str = "", *, lengths: str = "") -> None:
+        super().__init__()
+        self._lengths, self._given, self._shown = lengths, "", ""
+        self.textEdited.connect(lambda _: self.edited.emit(self.text()))
+        self.setText(text)
+
+    def set_lengths(self, lengths: str) -> None:
+        """Whether "one" or "several" lengths stand in it, or something else ("")."""
+        self._lengths = lengths
+
+    def setText(self, text: str | None) -> None:
+        self._given = self._shown = text or ""
+        if self._lengths:
+            self._shown = lengths_shown(self._given, several=self._lengths == "several")
+        super().setText(self._shown)
+
+    def text(self) -> str:
+        typed = super().text()
+        if not self._lengths:
+            return typed
+        if typed == self._shown:
+            return self._given  # not one digit is lost on the way through inches
+        return lengths_typed(typed, several=self._lengths == "several")
+
+    def typed(self) -> str:
+        """Return the text as it stands in the field."""
+        return super().text()
+
+    def type(self, text: str) -> None:
+        """Put a text into the field as the operator would type it."""
+        super().setText(text)
+
+
+class Number(TextField):
     """A short field in a sentence: a number that is typed, never changed by the wheel.
 
     Up and Down step the last digit; the text is judged by the presenter, not here.
     """
 
-    def __init__(self, name: str, width: int = 58, *, grows: bool = True) -> None:
-        super().__init__()
+    def __init__(
+        self, name: str, width: int = 58, *, grows: bool = True, lengths: str = ""
+    ) -> None:
+        super().__init__(lengths=lengths)
         self.setFont(scaled_font("field"))
         if grows:
             self.setAlignment(CENTRE)
@@ -691,17 +737,17 @@ class Number(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
-        text = self.text().replace("−", "-").replace(",", ".")
+        text = self.typed().replace("−", "-").replace(",", ".")
         if step is None or not text:
             super().keyPressEvent(event)
             return
         try:
             decimals = len(text.partition(".")[2])
-            self.setText(f"{float(text) + step * 10**-decimals:.{decimals}f}".replace("-", "−"))
+            self.type(f"{float(text) + step * 10**-decimals:.{decimals}f}".replace("-", "−"))
         except ValueError:
             super().keyPressEvent(event)
             return
-        self.textEdited.emit(self.text())
+        self.textEdited.emit(self.typed())
 
 
 class Figure(Painted):

@@ -46,6 +46,7 @@ def _do(window: MainWindow, act: str, of: str) -> None:
         "add": lambda: window.add(of),
         "scale": lambda: window.set_scale(int(of)),
         "language": lambda: window.choose_language(of),
+        "lengths": lambda: window.choose_lengths(of),
         "unit": lambda: window.set_speed_unit(of),
     }
     if act in simple:

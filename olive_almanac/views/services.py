@@ -34,5 +34,6 @@ class WindowServices:
     connect: Callable[[Machine, float], Wire]  # to a stand-in controller at a pace
     open_phone_page: Callable[..., PhoneDoor]  # host, coupon, judge, took
     choose_language: Callable[[str], None]  # for the next start
+    choose_lengths: Callable[[str], None]
     open_port: Callable[[str, int], Wire]  # a serial port at a baud rate
     seconds: Callable[[], float] = time.monotonic

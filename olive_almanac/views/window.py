@@ -14,6 +14,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.units import LENGTHS_NEXT_START
 from olive_almanac.core.words import FROM_NEXT_START, tr
 from olive_almanac.steps.find import entry_of_code, trial_of_code
 from olive_almanac.steps.ports import Bench
@@ -235,6 +236,14 @@ class MainWindow(QMainWindow):
         """Keep the language of the next start, and say so in it."""
         if self.session.attempt(lambda: self.services.choose_language(language)):
             self.session.tell(FROM_NEXT_START[language])
+
+    def choose_lengths(self, unit: str) -> None:
+        """Keep the unit of lengths of the next start, and say so; speeds follow at once."""
+        if not self.session.attempt(lambda: self.services.choose_lengths(unit)):
+            return
+        if self.session.preferences.speed_unit.startswith("in") != (unit == "in"):
+            self.set_speed_unit(f"{unit}/min")
+        self.session.tell(LENGTHS_NEXT_START[unit])
 
     def set_speed_unit(self, unit: str) -> None:
         """Show every speed in another unit."""

@@ -123,6 +123,15 @@ class LanguageTest(unittest.TestCase):
         os.environ["OLIVE_ALMANAC_LANGUAGE"] = "en"
         self.assertEqual(language.chosen_language(), "en")
 
+    def test_lengths_are_in_mm_then_as_chosen_then_as_the_variable_says(self):
+        self.assertEqual(language.chosen_lengths(), "mm")
+        language.choose_lengths("in")
+        self.assertEqual(language.chosen_lengths(), "in")
+        os.environ["OLIVE_ALMANAC_LENGTHS"] = "mm"
+        self.assertEqual(language.chosen_lengths(), "mm")
+        os.environ["OLIVE_ALMANAC_LENGTHS"] = "ell"
+        self.assertEqual(language.chosen_lengths(), "in")
+
     def test_a_choice_that_cannot_be_kept_or_read_is_told_or_passed_over(self):
         (self.folder / "olive-almanac").write_text("in the way")
         with self.assertRaisesRegex(CannotWrite, "cannot be kept in"):

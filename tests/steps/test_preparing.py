@@ -321,7 +321,7 @@ class WhereStepTest(PreparingCase):
         )
         spots = [row.machine.spot_x_mm / LONG.spot_x_mm for row in rows]
         self.assertAlmostEqual(spots[1], 2.0)
-        self.assertIn("spot 0.4, depth 20 mm, 63 dpi", row_words(rows[1]))
+        self.assertIn("spot 0.4 mm, depth 20 mm, 63 dpi", row_words(rows[1]))
         self.assertAlmostEqual(spots[2], 0.76)
 
     def where_rows(self, *wishes):

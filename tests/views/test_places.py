@@ -209,11 +209,12 @@ class LanguageTest(PlacesCase):
         self.chosen = []
         super().setUp()
 
-    def choose(self, language):
-        self.chosen.append(language)
+    def choose(self, chosen):
+        self.chosen.append(chosen)
 
     def open(self, *given, **outside):
-        return super().open(*given, **{"choose_language": self.choose, **outside})
+        doors = {"choose_language": self.choose, "choose_lengths": self.choose}
+        return super().open(*given, **doors | outside)
 
     def languages(self):
         menu = self.window.page("book").make_menu()
@@ -244,6 +245,21 @@ class LanguageTest(PlacesCase):
         self.key(Qt.Key.Key_Return, widget=finder.field)
         self.wait_for(lambda: self.chosen)
         self.assertEqual(self.chosen, ["de"])
+
+    def test_inches_are_chosen_by_ctrl_k_and_taken_back_in_the_menu(self):
+        self.ctrl(Qt.Key.Key_K)
+        finder = self.window.findChild(Finder)
+        self.type("lengths inch", finder.field)
+        self.key(Qt.Key.Key_Return, widget=finder.field)
+        self.wait_for(lambda: self.chosen)
+        self.assertIn("lengths from the next start on", self.session.problem)
+        self.assertEqual(self.session.preferences.speed_unit, "in/min")
+        self.window.navigate("book")
+        actions = {one.text(): one for one in self.window.page("book").make_menu().actions()}
+        self.assertTrue(actions["Lengths in millimetres"].isChecked())  # until the next start
+        actions["Lengths in millimetres"].trigger()
+        self.assertEqual(self.chosen, ["in", "mm"])
+        self.assertEqual(self.session.preferences.speed_unit, "mm/min")
 
     def test_a_folder_of_settings_that_cannot_be_written_is_told(self):
         def refuse(_language):

@@ -158,7 +158,7 @@ def _third_factor(choices: TrialChoices, task: Task, up: str, across: str) -> Fa
 
 
 def _texts(factor: Factor, levels: Iterable[Value], unit: str) -> tuple[str, ...]:
-    return tuple(factor.write(level, unit) for level in levels)
+    return tuple(factor.shown(level, unit) for level in levels)
 
 
 def lines_of(pattern: Pattern, task: Task) -> Pattern:

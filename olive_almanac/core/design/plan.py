@@ -48,7 +48,7 @@ from olive_almanac.core.records.trial import (
     TestedLevels,
     Trial,
 )
-from olive_almanac.core.units import lengths_text, number_text, speed_in, speed_text
+from olive_almanac.core.units import burnt_length, lengths_text, number_text, speed_in, speed_text
 from olive_almanac.core.words import tr
 
 __all__ = [
@@ -532,7 +532,7 @@ class _Layout:
         if kind_of(c.kind).holds:
             held += [
                 f"x{c.passes[0]}" if len(c.passes) == 1 else "",
-                f"f{number_text(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
+                f"f{burnt_length(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
             ]
         parts = [_short_name(name), *(part for part in held if part)]
         if self.fiducials:

@@ -11,10 +11,12 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.ranges import check_choice, check_number
 from olive_almanac.core.records.setting import AIRS, Setting, air_text, rasters
 from olive_almanac.core.units import (
     SPEED_UNITS,
+    length_number,
     number_text,
     passes_text,
     percent_text,
@@ -75,8 +77,14 @@ class Factor:
         return read_number(text, self.name, self.unit)
 
     def write(self, value: Value, speed_unit: str) -> str:
-        """Return a value as a plain number in the shop's units, as it stands in a field."""
+        """Return a value as a plain number as it stands in a field: lengths in mm, speeds in the
+        shop's unit.
+        """
         return number_text(float(value))
+
+    def shown(self, value: Value, speed_unit: str) -> str:
+        """Return a value as a plain number in the shop's units, as axes and labels have it."""
+        return self.write(value, speed_unit)
 
     def check(self, value: Value, speed_unit: str) -> Value:
         """Return the value, or raise OutOfRange where no setting may have it."""
@@ -103,7 +111,7 @@ class Factor:
 
     def told(self, value: Value, speed_unit: str) -> str:
         """Return a value with its unit: "85 %", "1.5 mm"."""
-        return f"{self.write(value, speed_unit)} {self.shown_unit(speed_unit)}".strip()
+        return f"{self.shown(value, speed_unit)} {self.shown_unit(speed_unit)}".strip()
 
     def of(self, setting: Setting) -> Value:
         """Return the factor's value in a setting."""
@@ -192,6 +200,12 @@ class _Speed(Factor):
 class _Length(Factor):
     def read(self, text: str, speed_unit: str) -> float:
         return read_length_mm(text, self.name)
+
+    def shown(self, value: Value, speed_unit: str) -> str:
+        return length_number(float(value))
+
+    def shown_unit(self, speed_unit: str) -> str:
+        return length_unit()
 
 
 class _Focus(_Length):
@@ -294,7 +308,7 @@ FACTORS: tuple[Factor, ...] = (
         "mm",
         behind=tr("mm below the face"),
         tip=tr("Focus in mm below the top face"),
-        typed=tr("mm below the top face, from:to:steps or a list"),
+        typed=tr("millimetres below the top face, from:to:steps or a list"),
     ),
     _Length(
         "pitch",
@@ -303,10 +317,10 @@ FACTORS: tuple[Factor, ...] = (
         "mm",
         tasks="raster",
         in_files="line pitch",
-        behind="mm",
+        behind=length_unit(),
         width=68,
         tip=tr("Line pitch in mm"),
-        typed=tr("mm, a number or a list (engrave and mark)"),
+        typed=tr("millimetres, a number or a list (engrave and mark)"),
     ),
     _Air("air", "air", tr("Air"), is_number=False, typed=tr("off, low, full, or a list of them")),
     Factor(

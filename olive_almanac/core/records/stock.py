@@ -8,7 +8,7 @@ from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.ranges import check_choice, check_number, check_text
-from olive_almanac.core.units import fixed_text
+from olive_almanac.core.units import fixed_length_text
 from olive_almanac.core.words import tr
 
 __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
@@ -106,7 +106,7 @@ class Stock:
     @property
     def short_name(self) -> str:
         """Name and nominal thickness: "Birch ply 3.0 mm"."""
-        return f"{self.name} {fixed_text(self.thickness_mm, 1)} mm"
+        return f"{self.name} {fixed_length_text(self.thickness_mm, 1)}"
 
     @property
     def label(self) -> str:

@@ -35,7 +35,7 @@ def writing_words(progress: WritingProgress) -> str:
 
 def tested_levels(factor: Factor, levels: Sequence[Value], unit: str) -> str:
     """Return the levels in words; the middle ones are left out where there are many."""
-    texts = [factor.write(level, unit) for level in levels]
+    texts = [factor.shown(level, unit) for level in levels]
     if len(texts) > MOST_LEVELS:
         texts = [*texts[:3], "…", *texts[-2:]]
     return " · ".join(texts)

@@ -20,11 +20,19 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.dates import day_text
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.factors import further_words
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASK_WORDS
-from olive_almanac.core.units import dpi_from_pitch, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    dpi_from_pitch,
+    length_number,
+    number_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS, BookPresenter, facts_of, proofs_tip
 from olive_almanac.steps.photo import shown_again_work
@@ -488,11 +496,13 @@ class EntryPage(Page):
             below = tr("above the top face")
         else:
             below = tr("on the top face")
-        focus.show_number(number_text(abs(setting.focus_mm)), "mm", below)
+        focus.show_number(length_number(abs(setting.focus_mm)), length_unit(), below)
         air.show_number(AIR_WORDS[setting.air], "", ", ".join(further_words(setting, unit)))
         if setting.pitch_mm:
             pitch.show_number(
-                number_text(setting.pitch_mm), "mm", f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi"
+                length_number(setting.pitch_mm),
+                length_unit(),
+                f"{dpi_from_pitch(setting.pitch_mm):.0f} dpi",
             )
         else:
             pitch.show_number(tr("none"), "", tr("single line"))

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedLayout, QVBoxLayout, QWidget
 
+from olive_almanac.core.lengths import length_unit
+from olive_almanac.core.units import LENGTH_CHOICES
 from olive_almanac.core.words import LANGUAGES, spoken, tr
 from olive_almanac.steps.book import ORDERS, BookPresenter
 from olive_almanac.steps.fault_report import fault_report_work
@@ -126,12 +128,12 @@ class Welcome(Page):
             family = self._picker("family", tr("Stock"), first_start.stock_choices())
             watts, thick = (
                 self._number("watts", tr("Power, W")),
-                self._number("thickness", tr("Thickness")),
+                self._number("thickness", tr("Thickness"), lengths="one"),
             )
             for words in (
                 (Word(tr("My"), "ui"), source, Word(tr("laser of"), "ui"), watts, Word("W", "ui")),
                 (Word(tr("is to"), "ui"), task),
-                (thick, Word("mm", "ui"), family),
+                (thick, Word(length_unit(), "ui"), family),
             ):
                 self.sentence.addLayout(row(*words, None, gap=6))
             ways = (self.begin, self.add_machine, self.old_notes, self.open_demo)
@@ -148,9 +150,9 @@ class Welcome(Page):
         self._pickers[key] = made
         return made
 
-    def _number(self, key: str, name: str) -> Number:
-        made = Number(name, 62)
-        made.textEdited.connect(lambda text: self._changed(key, text))
+    def _number(self, key: str, name: str, lengths: str = "") -> Number:
+        made = Number(name, 62, lengths=lengths)
+        made.edited.connect(lambda text: self._changed(key, text))
         made.returnPressed.connect(self.plan_first)
         self._fields[key] = made
         return made
@@ -350,6 +352,13 @@ class BookPage(StationPage):
             action.setCheckable(True)
             action.setChecked(order == self.left.order)
             action.triggered.connect(lambda _=False, order=order: self._sort(order))
+        menu.addSeparator()
+        measure = self.main_window.choose_lengths
+        for unit, words in LENGTH_CHOICES.items():
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.setChecked(unit == length_unit())
+            action.triggered.connect(lambda _=False, unit=unit: measure(unit))
         menu.addSeparator()
         choose = self.main_window.choose_language
         for language, words in LANGUAGES.items():

@@ -12,9 +12,10 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.machine import SOURCES
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS, Task, rasters
-from olive_almanac.core.units import number_text, read_length_mm
+from olive_almanac.core.units import length_text, number_text, read_length_mm
 from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS as BOOK_STATES
 from olive_almanac.steps.files import below, write_file
@@ -229,7 +230,7 @@ class ReachChart(Painted):
                 hatch(painter, path, C("edge"))
             painter.setPen(C("ink"))
             painter.setFont(F("small_b"))
-            words = f"{number_text(point.thickness_mm, 2)} mm"
+            words = length_text(point.thickness_mm, 2)
             top = rect.adjusted(0, 2, 0, -20) if point.goes else rect
             if not point.goes:
                 painter.fillRect(
@@ -306,6 +307,7 @@ class WhereDialog(QDialog):
         self.whose = own_picker(tr("Which machine"), machines, now)
         self.what = own_picker(tr("What is otherwise"), WHAT_IFS, "power")
         self.much = Number(tr("How much"), 64)
+        self.what.picked.connect(self._measure)
         self.much.returnPressed.connect(self._wish)
         add = button(tr("What if"), tip=tr("adds a line with what would be"))
         add.clicked.connect(self._wish)
@@ -342,6 +344,10 @@ class WhereDialog(QDialog):
             )
         )
         return leaf
+
+    def _measure(self, kind: str) -> None:
+        """What is typed is a length but for a power."""
+        self.much.set_lengths("" if kind == "power" else "one")
 
     def _wish(self) -> None:
         machine = self.session.catalogue.machine(self.whose.key)
@@ -499,7 +505,7 @@ class WhereDialog(QDialog):
 
     def _need_leaf(self) -> QWidget:
         self.family = own_picker(tr("Stock"), dict(stock_choices()), "plywood")
-        self.thick = Number(tr("Thickness, mm"), 48)
+        self.thick = Number(tr("Thickness, mm"), 48, lengths="one")
         self.thick.setText("3")
         self.thick.returnPressed.connect(self._add_need)
         self.need_task = own_picker(tr("Task"), dict(task_choices()), "cut")
@@ -510,7 +516,7 @@ class WhereDialog(QDialog):
         self.table.setSpacing(px(4))
         inside = Page()
         inside.setLayout(col(self.table, None, gap=0))
-        wish = (self.family, self.thick, label("mm", "ui", "second"), self.need_task, add)
+        wish = (self.family, self.thick, label(length_unit(), "ui", "second"), self.need_task, add)
         leaf = QWidget()
         leaf.setLayout(
             col(
@@ -558,7 +564,7 @@ class WhereDialog(QDialog):
         return box(line)
 
     def _take_need(self, need: NeedRow) -> None:
-        told = f"{need.word}, {number_text(need.thickness_mm)} mm, {TASK_WORDS[need.task]}"
+        told = f"{need.word}, {length_text(need.thickness_mm)}, {TASK_WORDS[need.task]}"
         cells = []
         for source in SOURCES:
             works = need.works[source]

@@ -13,7 +13,17 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.units import fixed_text, number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.lengths import MM_PER_INCH, length_unit
+from olive_almanac.core.units import (
+    fixed_length_number,
+    fixed_length_text,
+    length_number,
+    length_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_in,
+)
 from olive_almanac.core.words import tr
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, MIDDLE_RIGHT
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
@@ -68,6 +78,7 @@ class Chart(Painted):
     """
 
     NAME = ""
+    LENGTHS = ""  # which of its axes, "x" and "y", count millimetres
 
     def __init__(self) -> None:
         super().__init__()
@@ -92,10 +103,17 @@ class Chart(Painted):
         raise NotImplementedError
 
     def x_text(self, value: float) -> str:
-        return number_text(value)
+        return length_number(value) if "x" in self.LENGTHS else number_text(value)
 
     def y_text(self, value: float) -> str:
-        return number_text(value)
+        return length_number(value) if "y" in self.LENGTHS else number_text(value)
+
+    def steps(self, axis: str, ends: tuple[float, float], most: int) -> list[float]:
+        """Where the lines of an axis lie: at round numbers of the shop's unit."""
+        one = 1.0
+        if axis in self.LENGTHS and length_unit() == "in":
+            one = MM_PER_INCH
+        return [one * value for value in round_steps(ends[0] / one, ends[1] / one, most)]
 
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         scales = self.scales()
@@ -121,7 +139,7 @@ class Chart(Painted):
     def _draw_axes(self, painter: QPainter, axes: _Axes) -> None:
         area = axes.area
         painter.setFont(F("small_b"))
-        for value in round_steps(*axes.x, max(2, int(area.width() / 90))):
+        for value in self.steps("x", axes.x, max(2, int(area.width() / 90))):
             at = axes.at(value, axes.y[0])
             painter.setPen(QPen(C("rule"), 1))
             painter.drawLine(QPointF(at.x(), area.top()), at)
@@ -129,7 +147,7 @@ class Chart(Painted):
             painter.drawText(
                 QRectF(at.x() - 40, area.bottom() + 6, 80, 18), CENTRE, self.x_text(value)
             )
-        for value in round_steps(*axes.y, max(2, int(area.height() / 60))):
+        for value in self.steps("y", axes.y, max(2, int(area.height() / 60))):
             at = axes.at(axes.x[0], value)
             painter.setPen(QPen(C("rule"), 1))
             painter.drawLine(at, QPointF(area.right(), at.y()))
@@ -287,6 +305,7 @@ class FocusChart(DecisionChart):
     """
 
     NAME = tr("Line width over focus height")
+    LENGTHS = "xy"
     MEASURED = "lines"
 
     def scales(self) -> Any:
@@ -312,7 +331,7 @@ class FocusChart(DecisionChart):
             self.upright(painter, axes, fit.focus_mm)
         self.points(painter, axes, self.decision.lines)
         if fit is not None:
-            text = f"{number_text(fit.focus_mm, 2)} ± {number_text(fit.focus_se_mm, 2)} mm"
+            text = f"{length_number(fit.focus_mm, 2)} ± {length_text(fit.focus_se_mm, 2)}"
             self.plate(painter, axes.at(fit.focus_mm, axes.y[1]) + QPointF(0, 10), text, axes.area)
 
 
@@ -320,6 +339,7 @@ class KerfChart(DecisionChart):
     """Every measured kerf along X and along Y, with their means and errors."""
 
     NAME = tr("Kerf along X and Y")
+    LENGTHS = "y"
     MEASURED = "measured"
     AXES = ("x", "y")
 
@@ -340,7 +360,7 @@ class KerfChart(DecisionChart):
         return {0.0: tr("along X"), 1.0: tr("along Y")}.get(value, "")
 
     def y_text(self, value: float) -> str:
-        return fixed_text(value, 3).rstrip("0")
+        return fixed_length_number(value, 3).rstrip("0")
 
     def draw(self, painter: QPainter, axes: Any) -> None:
         for n, axis in enumerate(self.AXES):
@@ -367,7 +387,7 @@ class KerfChart(DecisionChart):
                 self.plate(
                     painter,
                     axes.at(n + 0.28, mean),
-                    f"{fixed_text(mean, 3)} ± {fixed_text(error, 3)} mm",
+                    f"{fixed_length_number(mean, 3)} ± {fixed_length_text(error, 3)}",
                     axes.area,
                 )
 

@@ -15,7 +15,15 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QStackedWid
 from olive_almanac.core.records.factors import further_factors, setting_words
 from olive_almanac.core.records.reading import VERDICT_WORDS
 from olive_almanac.core.records.recipe import key_of
-from olive_almanac.core.units import chance_text, number_text, percent_text, speed_in, speed_text
+from olive_almanac.core.units import (
+    chance_text,
+    length_number,
+    length_text,
+    number_text,
+    percent_text,
+    speed_in,
+    speed_text,
+)
 from olive_almanac.core.upkeep.bed_map import STORY_WORDS
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
@@ -431,7 +439,7 @@ class DecidePage(StationPage):
         self.limits.addWidget(Heading(STANDS if task == "cut" else tr("Alone, the tone stands")))
         facts = limit_facts(pick)
         if pick.kerf_mm is not None:
-            facts.append((tr("kerf to expect"), f"{number_text(pick.kerf_mm, 2)} mm"))
+            facts.append((tr("kerf to expect"), length_text(pick.kerf_mm, 2)))
         for name, value in facts:
             self.limits.addWidget(fact(name, value))
             self.limits.addWidget(hair())
@@ -549,12 +557,12 @@ class DecidePage(StationPage):
                             )
                         ),
                     ),
-                    (tr("narrowest beam"), f"{number_text(fit.waist_mm, 2)} mm"),
+                    (tr("narrowest beam"), length_text(fit.waist_mm, 2)),
                     (
                         tr("Rayleigh range"),
                         (
-                            f"{number_text(fit.rayleigh_mm, 2)} ± "
-                            f"{number_text(fit.rayleigh_se_mm, 2)} mm"
+                            f"{length_number(fit.rayleigh_mm, 2)} ± "
+                            f"{length_text(fit.rayleigh_se_mm, 2)}"
                         ),
                     ),
                     (tr("lines measured"), str(len(decision.lines))),
@@ -635,7 +643,7 @@ class DecidePage(StationPage):
                 [
                     *power,
                     (tr("speed"), f"{number_text(speed_in(setting.speed_mm_s, unit))} {unit}"),
-                    (tr("line pitch"), f"{number_text(setting.pitch_mm)} mm"),
+                    (tr("line pitch"), length_text(setting.pitch_mm)),
                     *further,
                     (
                         mid_sentence(table.dial_name),

@@ -13,6 +13,7 @@ from olive_almanac.core.units import (
     capital,
     chance_text,
     duration_text,
+    length_text,
     number_text,
     passes_text,
     percent_text,
@@ -207,7 +208,7 @@ def limit_facts(pick: Pick) -> list[tuple[str, str]]:
             )
         )
     if margins.focus_up_mm is not None:
-        facts.append((tr("focus too high"), f"{number_text(margins.focus_up_mm, 2)} mm"))
+        facts.append((tr("focus too high"), length_text(margins.focus_up_mm, 2)))
     if margins.focus_down_mm is not None:
-        facts.append((tr("focus too low"), f"{number_text(margins.focus_down_mm, 2)} mm"))
+        facts.append((tr("focus too low"), length_text(margins.focus_down_mm, 2)))
     return facts

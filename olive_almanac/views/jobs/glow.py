@@ -54,6 +54,8 @@ class GlowDialog(QDialog):
         for picker in (self.group, self.lit):
             picker.picked.connect(lambda _: self._try())
         self.fields = {key: Number(name, 56) for key, name in GLOW_FIELDS.items()}
+        for key in ("pitch", "even_mm"):
+            self.fields[key].set_lengths("one")
         self.told = label("", "ui_b", wrap=True)
         self.keep = button(tr("Fill it with dots"), "main")
         self.keep.clicked.connect(self._keep)

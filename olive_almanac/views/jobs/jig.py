@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.units import count_text, lengths_text
@@ -71,7 +72,9 @@ class JigDialog(QDialog):
         assert job is not None and result is not None
         self.jig: Jig | None = None
         size = result.plan.pattern.size_mm
-        self.fields = {key: Number(f"{name}, mm", 64) for key, name in JIG_FIELDS.items()}
+        self.fields = {key: Number(name, 64) for key, name in JIG_FIELDS.items()}
+        for key in self.fields.keys() - {"columns", "rows"}:
+            self.fields[key].set_lengths("one")
         self.picture = JigPicture()
         self.told = label("", "ui_b", wrap=True)
         self.like = WordPicker("ui_b", name=tr("A jig of another job"))
@@ -103,10 +106,10 @@ class JigDialog(QDialog):
         leave.clicked.connect(self.reject)
         f = self.fields
 
-        def line(name: str, first: str, between: str, second: str, unit: str = "mm") -> Any:
+        def line(name: str, first: str, between: str, second: str, unit: str = "") -> Any:
             head = label(name, "ui", "second")
             head.setFixedWidth(px(76))
-            mid, end = label(between, "ui", "second"), label(unit, "ui", "second")
+            mid, end = label(between, "ui", "second"), label(unit or length_unit(), "ui", "second")
             return row(head, f[first], mid, f[second], end, None, gap=6)
 
         rim = tr("Clearance below zero: a rim carries the blank, what sticks out of it hangs free.")

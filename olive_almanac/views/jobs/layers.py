@@ -40,7 +40,7 @@ class LayersDialog(QDialog):
         self.back = own_picker(tr("The back of the stock"), BACKS, back)
         for picker in (self.base, self.back):
             picker.picked.connect(lambda _: self._try())
-        self.place = Number(tr("How true a layer is placed by hand, mm"), 56)
+        self.place = Number(tr("How true a layer is placed by hand, mm"), 56, lengths="one")
         self.place.setText(number_text(now.place_mm))
         self.place.textEdited.connect(lambda _: self._try())
         self.order = label("", "ui_b", wrap=True)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QWidget
 
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.motion.program import Ground
 from olive_almanac.core.records.job import ORIGINS, Job
 from olive_almanac.core.units import number_text
@@ -56,9 +57,16 @@ class LiePanel(Page):
         self.like = WordPicker("small_b", name=tr("As the sheet of another job lies"))
         self.like.picked.connect(self._take_other)
         self.like_row = box(row(label(tr("as in"), "small", "second"), self.like, None, gap=4))
-        self.stop = [Number(tr("{axis} of the stop, mm", axis=axis), FIELD_PX) for axis in "XY"]
+        self.stop = [
+            Number(tr("{axis} of the stop, mm", axis=axis), FIELD_PX, lengths="one")
+            for axis in "XY"
+        ]
         self.touched = [
-            Number(tr("{axis} of the {which} touched place, mm", axis=axis, which=which), FIELD_PX)
+            Number(
+                tr("{axis} of the {which} touched place, mm", axis=axis, which=which),
+                FIELD_PX,
+                lengths="one",
+            )
             for which in ("first", "second")
             for axis in "XY"
         ]
@@ -138,7 +146,7 @@ def _at(words: str) -> QWidget:
 
 
 def _mm() -> QWidget:
-    return label("mm", "small", "second")
+    return label(length_unit(), "small", "second")
 
 
 def _fill(fields: list[Number], texts: tuple[str, ...]) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.quoting.names import NamePlan
 from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.records.stock import Stock
@@ -128,7 +129,10 @@ class NamesDialog(QDialog):
         self.column_row.hide()
         self.letters = WordPicker("ui_b", name=tr("Letters"))
         self.letters.picked.connect(self._pick_letters)
-        self.sides = [Number(tr("Box of the names: mm {side}", side=side), 56) for side in SIDES]
+        self.sides = [
+            Number(tr("Box of the names: mm {side}", side=side), 56, lengths="one")
+            for side in SIDES
+        ]
         result = presenter.result
         origin = result.plan.pattern.box_mm[:2] if result is not None else (0.0, 0.0)
         for side, mm in zip(self.sides, _sides(job.name_box_mm, origin), strict=True):
@@ -165,7 +169,7 @@ class NamesDialog(QDialog):
             self.text,
             row(self.choose, self.column_row, None, gap=8),
             row(label(tr("Letters:"), "ui", "second"), self.letters, None, gap=6),
-            row(*inner, label("mm", "ui", "second"), None, gap=4),
+            row(*inner, label(length_unit(), "ui", "second"), None, gap=4),
             label(tr("Left, low; wide × high. Empty: the largest free place."), "small", "second"),
             gap=8,
         )

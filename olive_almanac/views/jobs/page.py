@@ -20,6 +20,7 @@ from olive_almanac.core.units import (
     fixed_text,
     lengths_text,
     number_text,
+    sides_text,
     speed_text,
 )
 from olive_almanac.core.words import mid_sentence, tr
@@ -214,7 +215,7 @@ class JobsPage(StationPage):
 
     def _build_copies(self) -> Any:
         self.copies = Number(tr("Copies"), 56)
-        self.gap = Number(tr("Gap between copies, mm"), 56)
+        self.gap = Number(tr("Gap between copies, mm"), 56, lengths="one")
         for key, field in (("copies", self.copies), ("gap_mm", self.gap)):
             field.editingFinished.connect(lambda key=key, field=field: self._typed(key, field))
         self.laid = WordPicker("ui_b", name=tr("How the drawing is laid"))
@@ -518,10 +519,8 @@ class JobsPage(StationPage):
             if plan.without_room:
                 told += tr(", {without_room} without room", without_room=plan.without_room)
             self.facts.addWidget(fact(tr("Laid out"), told))
-            size = lengths_text(*plan.pattern.size_mm)
-            self.facts.addWidget(
-                fact(tr("Drawing") if plan.parts else tr("Size of one"), f"{size} mm")
-            )
+            size = sides_text(*plan.pattern.size_mm)
+            self.facts.addWidget(fact(tr("Drawing") if plan.parts else tr("Size of one"), size))
             self.facts.addWidget(fact(tr("Time"), duration_text(plan.seconds)))
             by_hand = self.presenter.by_hand_words
             if by_hand:

@@ -24,6 +24,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.lengths import ruler_marks
 from olive_almanac.core.motion.program import Strokes, over_mm, over_point
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.pattern import Pattern
@@ -481,17 +482,16 @@ class JobSheet(Painted):
 
     def _draw_rulers(self, painter: QPainter, sheet: Sheet) -> None:
         k, left, foot = self._scale()
-        step = next(s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if s * k > 42)
         painter.setFont(F("small"))
         painter.setPen(QPen(C("ink2"), 1))
-        for mm in range(0, int(sheet.width_mm) + 1, step):
+        for mm, told in ruler_marks(0, sheet.width_mm, 42 / k):
             x = left + k * mm
             painter.drawLine(QPointF(x, foot + 4), QPointF(x, foot + 9))
-            painter.drawText(QRectF(x - 26, foot + 10, 52, 18), CENTRE, str(mm))
-        for mm in range(step, int(sheet.height_mm) + 1, step):
+            painter.drawText(QRectF(x - 26, foot + 10, 52, 18), CENTRE, told)
+        for mm, told in ruler_marks(1, sheet.height_mm, 42 / k):
             y = foot - k * mm
             painter.drawLine(QPointF(left - 4, y), QPointF(left - 9, y))
-            painter.drawText(QRectF(left - 54, y - 9, 42, 18), MIDDLE_RIGHT, str(mm))
+            painter.drawText(QRectF(left - 54, y - 9, 42, 18), MIDDLE_RIGHT, told)
 
     # -- mouse and keys ----------------------------------------------------------------------------
 

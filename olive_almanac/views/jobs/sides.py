@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QDialog
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.job import group_words
 from olive_almanac.core.records.sides import ABOUT, BY, SIDES, TwoSides
 from olive_almanac.core.units import number_text
@@ -61,9 +62,13 @@ class SidesDialog(QDialog):
             lines.append(row(label(group_words(group), "ui", wrap=True), None, picker, gap=8))
         self.about = own_picker(tr("How it is turned over"), ABOUT, now.about)
         self.by = own_picker(tr("How it finds its place"), BY, now.by)
-        self.pin = Number(tr("Diameter of a pin, mm"), 56)
+        self.pin = Number(tr("Diameter of a pin, mm"), 56, lengths="one")
         self.pin.setText(number_text(now.pin_mm))
-        words = (label(tr("pins of"), "ui", "second"), self.pin, label("mm", "ui", "second"))
+        words = (
+            label(tr("pins of"), "ui", "second"),
+            self.pin,
+            label(length_unit(), "ui", "second"),
+        )
         self.pin_row = box(row(*words, None, gap=6))
         self.pin_row.setVisible(now.by == "pins")
         self.by.picked.connect(lambda key: self.pin_row.setVisible(key == "pins"))

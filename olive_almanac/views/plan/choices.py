@@ -11,6 +11,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.kinds.kind import FREE, kind_of, kinds_for
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.placing.room import CORNERS
 from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
@@ -59,6 +60,11 @@ ORDER_CHOICES = (
 )
 BEAM_CHOICES = (("constant", tr("constant power")), ("follows-speed", tr("power follows speed")))
 FURTHER = ("focus_step", "crosshatch", "slope", "slots", "sheet_size", "repeats", "beam")
+LENGTHS = {  # the fields that hold lengths, one or several
+    **dict.fromkeys(("focus", "pitch", "focus_step", "cell", "gap", "edge"), "one"),
+    **dict.fromkeys(("sheet_x", "sheet_y", "x", "y"), "one"),
+    **dict.fromkeys(("slots", "sheet_size", "clamps"), "several"),
+}
 SHORT = {"pitch": tr("Pitch")}  # it shares a line
 YES_NO = (("yes", "yes"), ("", "no"))
 
@@ -92,7 +98,7 @@ class Slot(QWidget):
             (self.steps, "steps"),
             (self.list, "list"),
         ):
-            part.textEdited.connect(lambda text, end=end: page.change(f"{self.factor}_{end}", text))
+            part.edited.connect(lambda text, end=end: page.change(f"{self.factor}_{end}", text))
         self.counted = (Word(tr("in"), "ui"), self.steps, Word(tr("steps"), "ui"))
         self.ends = box(
             row(
@@ -154,6 +160,9 @@ class Slot(QWidget):
 
     def _show_ends(self, factor: Factor, texts: dict[str, str]) -> None:
         self.spacing.set_choices(SPACINGS, texts[f"{factor.id}_space"])
+        self.list.set_lengths("several" if factor.unit == "mm" else "")
+        for part in (self.from_, self.to):
+            part.set_lengths("one" if factor.unit == "mm" else "")
         for key, part in self.fields().items():
             part.setAccessibleName(f"{factor.name} {key.rpartition('_')[2]}")
             if part.text() != texts[key] and not (part.hasFocus() and part.isModified()):
@@ -198,8 +207,8 @@ class Choices(Page):
     # -- building ----------------------------------------------------------------------------------
 
     def _number(self, key: str, name: str, width: int = 58, *, grows: bool = True) -> Number:
-        made = Number(name, width, grows=grows)
-        made.textEdited.connect(lambda text: self._page.change(key, text))
+        made = Number(name, width, grows=grows, lengths=LENGTHS.get(key, ""))
+        made.edited.connect(lambda text: self._page.change(key, text))
         self.own[key] = made
         return made
 
@@ -247,13 +256,13 @@ class Choices(Page):
                 "slots",
                 tr("Slots"),
                 self._number("slots", tr("Widths of the slots, mm"), 210, grows=False),
-                Word("mm", "ui"),
+                Word(length_unit(), "ui"),
             ),
             self._line(
                 "sheet_size",
                 tr("Sheet"),
                 self._number("sheet_size", tr("Size of the sheet, mm"), 110),
-                Word("mm", "ui"),
+                Word(length_unit(), "ui"),
             ),
             self._line(
                 "repeats",
@@ -363,7 +372,7 @@ class Choices(Page):
                 "cell",
                 tr("Cells"),
                 self._number("cell", tr("Cell side in mm"), 48),
-                Word("mm,", "ui"),
+                Word(f"{length_unit()},", "ui"),
                 self._number("gap", tr("Gap between cells in mm"), 44),
                 Word(tr("mm apart"), "ui"),
             ),
@@ -377,7 +386,7 @@ class Choices(Page):
                 self._number("sheet_x", tr("Sheet along X on the bed, mm"), 54),
                 Word("×", "ui"),
                 self._number("sheet_y", tr("Sheet along Y on the bed, mm"), 54),
-                Word(tr("mm on bed"), "ui"),
+                Word(compact(length_unit(), tr("mm on bed")), "ui"),
             ),
             self._line(
                 "clamps",
@@ -388,7 +397,7 @@ class Choices(Page):
                     compact(192, 216),
                     grows=False,
                 ),
-                Word("mm", "ui"),
+                Word(length_unit(), "ui"),
             ),
             self._line(
                 "edge",
@@ -404,7 +413,7 @@ class Choices(Page):
                 self._number("x", tr("Place along X in mm"), 54),
                 Word("×", "ui"),
                 self._number("y", tr("Place along Y in mm"), 54),
-                Word(tr("mm on bed"), "ui"),
+                Word(compact(length_unit(), tr("mm on bed")), "ui"),
             ),
             box(row(Word(tr("Move it to"), "ui"), self.corner, None, self.turn, gap=6)),
             self._line(

@@ -12,16 +12,18 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of, is_hotter
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import energy_unit, rasters
 from olive_almanac.core.units import (
+    area_number,
     capital,
     duration_text,
     fixed_text,
-    lengths_text,
     number_text,
     percent_text,
+    sides_number,
     speed_in,
 )
 from olive_almanac.core.words import tr
@@ -79,7 +81,7 @@ class InShort(Page):
         for name, unit in (
             (tr("Cells"), ""),
             (tr("Burning"), ""),
-            (tr("Area"), "mm"),
+            (tr("Area"), length_unit()),
             (tr("Energy"), ""),
             (tr("Cost"), ""),
         ):
@@ -127,9 +129,9 @@ class InShort(Page):
         texts = {
             tr("Cells"): str(len(trial.cells)),
             tr("Burning"): duration_text(trial.seconds),
-            tr("Area"): lengths_text(trial.coupon.width_mm, trial.coupon.height_mm)
+            tr("Area"): sides_number(trial.coupon.width_mm, trial.coupon.height_mm)
             if not kind_of(trial.kind).spread
-            else f"{used_area_mm2(trial):.0f}",
+            else area_number(used_area_mm2(trial)),
             tr("Energy"): number_text(low, 2)
             if high < low * 1.001
             else tr("{low} to {high}", low=number_text(low, 2), high=number_text(high, 2)),
@@ -138,9 +140,9 @@ class InShort(Page):
         for name, text in texts.items():
             self.values[name][0].setText(text)
         if kind_of(trial.kind).spread:
-            self.values[tr("Area")][1].setText("mm²")
+            self.values[tr("Area")][1].setText(f"{length_unit()}²")
         else:
-            self.values[tr("Area")][1].setText("mm")
+            self.values[tr("Area")][1].setText(length_unit())
         self.values[tr("Energy")][1].setText(energy_unit)
         if trial.cost is not None:
             self.values[tr("Cost")][1].setText(currency)
@@ -474,10 +476,11 @@ class PlanPage(StationPage):
         self._rest.start(250)
 
     def _show_title(self, machine: Machine, sheet: SheetOnBed | None) -> None:
-        title = compact("", machine.name)  # where room is short: the line at the top names it
+        title = machine.name
         if sheet is not None:
             title = tr("Sheet {number}", number=sheet.number + 1)
-        self.centre_title.setText(title)
+        # where room is short: the line at the top names the machine, the layout the sheet
+        self.centre_title.setText(compact("", title))
 
     def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None:
         if self.presenter.texts:

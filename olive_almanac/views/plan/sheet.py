@@ -11,7 +11,8 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.units import lengths_text, number_text
+from olive_almanac.core.lengths import length_unit, ruler_marks
+from olive_almanac.core.units import lengths_text, number_text, sides_text
 from olive_almanac.core.words import tr
 from olive_almanac.views.coupon import (
     CouponScale,
@@ -295,7 +296,7 @@ class PlanSheet(Painted):
         coupon, board = self.plan.trial.coupon, scale.board
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        text = f"{lengths_text(coupon.width_mm, coupon.height_mm)} mm"
+        text = sides_text(coupon.width_mm, coupon.height_mm)
         painter.drawText(
             QRectF(board.left(), board.top() - 22, board.width(), 18), MIDDLE_RIGHT, text
         )
@@ -371,19 +372,18 @@ class PlanSheet(Painted):
     def _draw_rulers(self, painter: QPainter, k: float, left: float, foot: float) -> None:
         x0, y0, x1, y1 = self._shown()
         base, side = foot - k * y0, left + k * x0
-        step = next(s for s in (10, 20, 50, 100, 200, 500, 1000) if s * k > 42)
         painter.setFont(F("small"))
         painter.setPen(QPen(C("ink2"), 1))
-        for mm in range(-int(-x0 // step) * step, int(x1) + 1, step):
+        for mm, told in ruler_marks(x0, x1, 42 / k):
             painter.drawLine(QPointF(left + k * mm, base + 3), QPointF(left + k * mm, base + 9))
             painter.drawText(
                 QRectF(left + k * mm - 26, base + 11, 52, 18),
                 CENTRE,
-                f"{mm} mm" if mm == 0 else str(mm),
+                f"0 {length_unit()}" if mm == 0 else told,
             )
-        for mm in range(max(step, -int(-y0 // step) * step), int(y1) + 1, step):
+        for mm, told in ruler_marks(max(y0, 1.0), y1, 42 / k):
             painter.drawLine(QPointF(side - 3, foot - k * mm), QPointF(side - 9, foot - k * mm))
-            painter.drawText(QRectF(side - 54, foot - k * mm - 9, 42, 18), MIDDLE_RIGHT, str(mm))
+            painter.drawText(QRectF(side - 54, foot - k * mm - 9, 42, 18), MIDDLE_RIGHT, told)
 
     # -- dragging and keys -------------------------------------------------------------------------
 

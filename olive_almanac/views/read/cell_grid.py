@@ -14,7 +14,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
 from olive_almanac.core.records.reading import CHAR_WORDS, HOLDS, VERDICT_WORDS, flared
-from olive_almanac.core.units import fixed_text
+from olive_almanac.core.units import fixed_length_number, fixed_length_text
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.read import axis_texts
 from olive_almanac.views.marks import draw_verdict
@@ -259,14 +259,14 @@ class CellGrid(Painted):
             return f"L* {light:.0f}"
         if reading is not None:
             if reading.kerf_mm is not None and cell.mark in ("comb", "stack", "line"):
-                return f"{fixed_text(reading.kerf_mm, 2)} mm"
+                return fixed_length_text(reading.kerf_mm, 2)
             if reading.char is not None:
                 return CHAR_WORDS[reading.char]
             return ""
         if photo is None and cell.mark in ("comb", "stack"):
             way = cell.setting.direction.upper()
             return (
-                f"{way} {fixed_text(cell.nominal_mm, 2)}"
+                f"{way} {fixed_length_number(cell.nominal_mm, 2)}"
                 if cell.mark == "comb"
                 else tr("{way} stack", way=way)
             )
@@ -275,7 +275,7 @@ class CellGrid(Painted):
                 return tr("still in")
             return "unclear"
         if photo is not None and photo.kerf_mm is not None:
-            return f"{fixed_text(photo.kerf_mm, 2)} mm"
+            return fixed_length_text(photo.kerf_mm, 2)
         if photo is not None and photo.verdict:
             return f"{mid_sentence(VERDICT_WORDS[photo.verdict])}?"
         return ""

@@ -10,6 +10,7 @@ from PySide6.QtCore import QBuffer, QIODevice, Qt, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.reading import DEFECT_WORDS, FLAG_WORDS
 from olive_almanac.core.records.trial import is_gauged
 from olive_almanac.core.units import capital, number_text
@@ -90,9 +91,9 @@ class GaugeFields(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.fields = {
-            "depth": Number(tr("Depth by gauge, mm"), 62),
-            "kerf": Number(tr("Measured width, mm"), 62),
-            "back": Number(tr("Width at the back, mm"), 62),
+            "depth": Number(tr("Depth by gauge, mm"), 62, lengths="one"),
+            "kerf": Number(tr("Measured width, mm"), 62, lengths="one"),
+            "back": Number(tr("Width at the back, mm"), 62, lengths="one"),
             "tone": Number(tr("L* by a colour meter"), 62),
         }
         self.words = {
@@ -106,7 +107,7 @@ class GaugeFields(QWidget):
             field.editingFinished.connect(lambda what=what, field=field: self._typed(what, field))
             parts += [self.words[what], field]
         self._shown: dict[str, str] = {}
-        self.unit = label("mm", "small", "second")
+        self.unit = label(length_unit(), "small", "second")
         self.setLayout(row(*parts, self.unit, gap=4))
         self.setToolTip(tr("G: type what the gauge says, Enter keeps it"))
 
@@ -160,7 +161,7 @@ class GaugeFields(QWidget):
         """Begin to type the measured width."""
         field = self.fields["kerf"]
         field.setFocus()
-        field.setText(text)
+        field.type(text)
 
     def focus_first(self) -> None:
         for field in self.fields.values():

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from olive_almanac.core.squaring.skew import Skew
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import length_number, length_text, shown_unit
 from olive_almanac.core.words import tr
 from olive_almanac.steps.cautions import FULL_CAUTION
 from olive_almanac.steps.checklist import (
@@ -224,7 +224,7 @@ class ToolDrawing(Painted):
         painter.drawLine(QPointF(x, tip), QPointF(x, face))
         painter.setFont(F("ui_b"))
         painter.setPen(C("ink"))
-        words = f"{number_text(drawn.gap_mm)} mm"
+        words = length_text(drawn.gap_mm)
         painter.drawText(QRectF(x + 12, (tip + face) / 2 - 12, 110, 24), MIDDLE_LEFT, words)
 
     def _paint_beam(
@@ -292,7 +292,7 @@ class ToolDrawing(Painted):
             down = 14 if at.y() < board.center().y() - 1 else -14
             painter.setFont(F("small_b"))
             painter.setPen(C("on_stock"))
-            words = number_text(drawn.heights_mm[key], 2)
+            words = length_number(drawn.heights_mm[key], 2)
             painter.drawText(QRectF(at.x() + along - 30, at.y() + down - 9, 60, 18), CENTRE, words)
         if drawn.level is not None:
             self._paint_shims(painter, board, drawn.level.shims_mm)
@@ -310,7 +310,7 @@ class ToolDrawing(Painted):
             painter.drawText(
                 QRectF(at.x() + side * 34 - 44, at.y() + down - 10, 88, 20),
                 CENTRE,
-                f"+ {number_text(shim, 2)} mm",
+                f"+ {length_text(shim, 2)}",
             )
 
     def _paint_edge(self, painter: QPainter, width: float, height: float) -> None:
@@ -555,16 +555,17 @@ class ChecklistPage(Page):
             )
         else:
             part = Number(one.words, 132 if one.is_list else 64, grows=not one.is_list)
+            part.set_lengths(one.lengths)
             part.setText(one.text)
             self._typed_into[one.key] = part
             if one.is_list:
                 part.setToolTip(tip_text(CLAMPS_TIP))
                 part.setPlaceholderText("X,Y,X,Y; …")
-            part.textEdited.connect(lambda text, one=one: self._typed(one.key, text))
+            part.edited.connect(lambda text, one=one: self._typed(one.key, text))
         words.setBuddy(part)
         self.grid.addWidget(words, line, 3 * at)
         self.grid.addLayout(
-            row(part, label(one.unit, "ui", "second"), None, gap=6), line, 3 * at + 1
+            row(part, label(shown_unit(one.unit), "ui", "second"), None, gap=6), line, 3 * at + 1
         )
         self.grid.setColumnStretch(3 * at + 1, 1)
 

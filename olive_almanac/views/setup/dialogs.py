@@ -7,13 +7,13 @@ from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QDialog, QWidget
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.units import count_text, number_text
+from olive_almanac.core.units import count_text, length_number, length_text, number_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import focus_test
-from olive_almanac.views.parts import CENTRE, WordPicker, button, col, hair, label, row
+from olive_almanac.views.parts import CENTRE, TextField, WordPicker, button, col, hair, label, row
 from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, px, scaled_font
 
 CHANGES = {
@@ -25,8 +25,8 @@ CHANGES = {
 }
 
 
-def _field(name: str, text: str = "") -> QLineEdit:
-    made = QLineEdit(text)
+def _field(name: str, text: str = "", lengths: str = "") -> TextField:
+    made = TextField(text, lengths=lengths)
     made.setFont(scaled_font("ui"))
     made.setAccessibleName(name)
     return made
@@ -170,9 +170,9 @@ class CausticDrawing(Painted):
         painter.drawText(
             QRectF(50, height - 30, width - 70, 18),
             CENTRE,
-            tr("height, mm: {low} to {high}", low=number_text(low), high=number_text(high)),
+            tr("height, mm: {low} to {high}", low=length_number(low), high=length_number(high)),
         )
-        painter.drawText(QRectF(0, 14, 48, 18), CENTRE, f"{number_text(most, 2)} mm")
+        painter.drawText(QRectF(0, 14, 48, 18), CENTRE, length_text(most, 2))
 
 
 class FocusDialog(QDialog):
@@ -186,8 +186,8 @@ class FocusDialog(QDialog):
         self.fit: Any = None
         self.setWindowTitle(tr("Focus test"))
         heights, widths = presenter.focus_typed or ("-4 -3 -2 -1 0 1 2 3 4", "")
-        self.heights = _field(tr("Heights in mm"), heights)
-        self.widths = _field(tr("Line widths in mm"), widths)
+        self.heights = _field(tr("Heights in mm"), heights, "several")
+        self.widths = _field(tr("Line widths in mm"), widths, "several")
         self.widths.setPlaceholderText(tr("one width for each height"))
         self.told = label(
             tr("Burn a line at each height, measure its width, type both lists."),

@@ -10,8 +10,9 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import capital, lengths_text, number_text
+from olive_almanac.core.units import capital, lengths_shown, lengths_text, number_text, sides_number
 from olive_almanac.core.words import tr
 from olive_almanac.steps.rack import RackPresenter, RackScreen, Thing, ThingKind
 from olive_almanac.steps.session import Session
@@ -274,7 +275,7 @@ class Shelf(Painted):
     def show_screen(self, screen: RackScreen, stock: Stock) -> None:
         self.shown, self.stock = screen, stock
         told = ", ".join(
-            f"{n + 1}: {lengths_text(one.width_mm, one.height_mm)}"
+            f"{n + 1}: {sides_number(one.width_mm, one.height_mm)}"
             for n, one in enumerate(screen.sheets)
         )
         self.setAccessibleDescription(
@@ -381,20 +382,20 @@ class RackPage(Page):
         self.title = label("", "h1")
         self.back = button(tr("Machine and stock"), "plain", tip=tr("back to the forms  (Escape)"))
         self.back.clicked.connect(self.back_asked)
-        self.sheet_size = Number(tr("Size of the sheet"), 118, grows=False)
+        self.sheet_size = Number(tr("Size of the sheet"), 118, grows=False, lengths="several")
         self.sheet_size.editingFinished.connect(self._size_typed)
         self.size_words = row(
             label(tr("Sheet"), "ui", "second"),
             self.sheet_size,
-            label("mm", "ui", "second"),
+            label(length_unit(), "ui", "second"),
             None,
             gap=6,
         )
         self.drawing = SheetDrawing()
         self.shelf = Shelf()
         self._connect_drawings()
-        self.new_size = Number(tr("Size of a new sheet"), 118, grows=False)
-        self.new_size.setPlaceholderText("300 x 200")
+        self.new_size = Number(tr("Size of a new sheet"), 118, grows=False, lengths="several")
+        self.new_size.setPlaceholderText(lengths_shown("300 x 200", several=True))
         self.new_size.returnPressed.connect(self._add_sheet)
         self.add_sheet = button(tr("Add a sheet"), tip=tr("of the size that is typed"))
         self.add_sheet.clicked.connect(self._add_sheet)
@@ -431,7 +432,7 @@ class RackPage(Page):
         left.addWidget(self.shelf)
         adding = row(
             self.new_size,
-            label("mm", "ui", "second"),
+            label(length_unit(), "ui", "second"),
             self.add_sheet,
             self.by_photo,
             None,
@@ -476,7 +477,7 @@ class RackPage(Page):
         grid.setVerticalSpacing(px(4))
         self.fields: dict[str, Number] = {}
         for n, (key, words) in enumerate(PLACE_FIELDS):
-            field = Number(f"{words}, mm", 62)
+            field = Number(f"{words}, {length_unit()}", 62, lengths="one")
             field.editingFinished.connect(self._place_typed)
             self.fields[key] = field
             line, at = divmod(n, 2)

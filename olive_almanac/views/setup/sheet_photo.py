@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QPolyg
 from PySide6.QtWidgets import QDialog, QFileDialog, QSizePolicy
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.units import count_text, lengths_text
+from olive_almanac.core.units import count_text, sides_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.rack import RackPresenter
 from olive_almanac.steps.sheet_photo import read_sheet_photo, sheet_of, turned_sight, write_marks
@@ -237,7 +237,7 @@ class SheetPhotoDialog(QDialog):
             self.keep.setEnabled(False)
             return
         self.keep.setEnabled(True)
-        words = f"{lengths_text(sheet.width_mm, sheet.height_mm)} mm"
+        words = sides_text(sheet.width_mm, sheet.height_mm)
         if sheet.outline_mm:
             words += f", {count_text(len(sheet.outline_mm), 'corner')}"
         if sheet.used_mm:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QGridLayout
 
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.words import tr
 from olive_almanac.steps.mirrors import CAUTIONS, CORNERS, SCREWS, MirrorsPresenter
 from olive_almanac.views.parts import Number, Page, box, button, col, hair, label, row
@@ -132,10 +133,10 @@ class MirrorsPanel(Page):
     def _typed(self, name: str, *, stacked: bool = True) -> object:
         parts = []
         for way, sign in (("right", "right"), ("up", "up")):
-            field = Number(f"{name}, mm {way}", 52)
+            field = Number(f"{name}, {length_unit()} {way}", 52, lengths="one")
             field.textEdited.connect(lambda _: self.show_told())
             self.fields[name, way] = field
-            parts.append(row(field, label(f"mm {sign}", "ui", "second"), None, gap=4))
+            parts.append(row(field, label(f"{length_unit()} {sign}", "ui", "second"), None, gap=4))
         return box(col(*parts, gap=4)) if stacked else box(row(*parts, gap=10))
 
     def _texts(self) -> dict[tuple[str, str], str]:

@@ -13,7 +13,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import factor_of
 from olive_almanac.core.records.setting import Setting, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text, percent_text
+from olive_almanac.core.units import burnt_length, percent_text
 from olive_almanac.core.words import tr
 
 ROW_CELLS = 4  # a corner of a sheet is nearly square
@@ -70,7 +70,7 @@ def _label(setting: Setting, choices: TrialChoices) -> str:
     if len({one.passes for one in cells}) > 1:
         parts.append(f"x{setting.passes}")
     if len({one.focus_mm for one in cells}) > 1:
-        parts.append(f"f{number_text(setting.focus_mm, 2)}")
+        parts.append(f"f{burnt_length(setting.focus_mm, 2)}")
     if len({one.power for one in cells}) > 1:
         parts.append(f"p{percent_text(setting.power)}")
     return " ".join(parts)

@@ -9,7 +9,7 @@ from olive_almanac.core.design.pattern import Patch, Pattern, setting_of
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import number_text
+from olive_almanac.core.units import burnt_length
 from olive_almanac.core.words import tr
 
 LEAST_LINE_MM = 3
@@ -34,7 +34,7 @@ class FocusRamp(FocusSteps):
         for col, focus in enumerate(choices.focus_mm):
             setting = setting_of(choices, task, focus=focus, **flat)
             patches.append(Patch(0, col, 0, length, 4.0, "line", setting))
-        cols = tuple(number_text(focus) for focus in choices.focus_mm)
+        cols = tuple(burnt_length(focus) for focus in choices.focus_mm)
         return Pattern(tuple(patches), ("",), cols, "", tr("Focus, mm"))
 
 
