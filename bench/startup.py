@@ -27,18 +27,27 @@ print(json.dumps({"cpu_s": time.process_time()}))
 """
 FIRST_PICTURE = """
 import json, sys, time
+spent = [("interpreter", time.process_time())]
+def passed(what):
+    spent.append((what, time.process_time() - sum(s for _, s in spent)))
+import PySide6.QtWidgets
+passed("Qt loaded")
 from pathlib import Path
 from olive_almanac import __main__ as program
 from olive_almanac.views.application import make_application
 from olive_almanac.views.window import MainWindow
+passed("program loaded")
 folder = Path(sys.argv[1])
 app = make_application()
 window = MainWindow(folder, program.make_services(folder / "preferences.json"))
+passed("book read, page built")
 window.show()
 app.processEvents()
+passed("painted")
 assert window.station == "book"
 rows = window.pages["book"].left.index.index_model.rowCount()
-print(json.dumps({"cpu_s": time.process_time(), "rows": rows, "loaded": sorted(sys.modules)}))
+told = {"spent": spent, "rows": rows, "loaded": sorted(sys.modules)}
+print(json.dumps({"cpu_s": time.process_time(), **told}))
 """
 
 
@@ -67,5 +76,8 @@ def measure():
     assert all(book["rows"] > 12 for _, book in runs)
     pairs = [(bare["cpu_s"], book["cpu_s"]) for bare, book in runs]
     bare, book = (statistics.median(column) for column in zip(*pairs, strict=True))
-    print(f"      bare window {1000 * bare:.0f} ms, Book page {1000 * book:.0f} ms of CPU time")
+    print(f"      bare window {1000 * bare:.0f} ms, Book page {1000 * book:.0f} ms of CPU time:")
+    for parts in zip(*(told["spent"] for _, told in runs), strict=True):
+        spent_s = statistics.median(seconds for _, seconds in parts)
+        print(f"      {parts[0][0]} {1000 * spent_s:.0f} ms")
     yield "start-up, Book page over a bare window", book / bare, 3.0

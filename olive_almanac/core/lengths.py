@@ -29,18 +29,16 @@ SHOWN_UNITS = ("mm", "in")
 MM_PER_INCH = 25.4  # exact by definition
 _unit = "mm"
 
+# patterns as text: compiled when a shop of inches first needs them
 _ATOM = r"(?:\{\w+(?:![rs])?(?::[^{}]*)?\}|(?<![\w.,])[+−-]?\d+(?:[.,]\d+)?)"
 _JOINED = r"(?:,? (?:to|by|and|or|bis|mal|und|oder|×|x|±) |, |–)"
 _UNIT = r"mm\b(?![/²³·-])"
 _PLACE = rf"(?: (?:at|bei) {_ATOM}, {_ATOM})?"  # "12 mm at 30, 40"
-_LENGTHS = re.compile(rf"({_ATOM}(?:{_JOINED}{_ATOM})*)(\s?){_UNIT}({_PLACE})")
-_FIELD = re.compile(r"\{(\w+)(?:![rs])?(?::[^{}]*)?\}")
-_NUMBER = re.compile(
-    r"(?<![\w.,])([+−-]?)(\d+(?:[.,]\d+)?)(?![.,]?\w)(?! ?[%°])(?! (?!x |to |by |bis )[a-z])"
-)
+_LENGTHS = rf"({_ATOM}(?:{_JOINED}{_ATOM})*)(\s?){_UNIT}({_PLACE})"
+_FIELD = r"\{(\w+)(?:![rs])?(?::[^{}]*)?\}"
+_NUMBER = r"(?<![\w.,])([+−-]?)(\d+(?:[.,]\d+)?)(?![.,]?\w)(?! ?[%°])(?! (?!x |to |by |bis )[a-z])"
 _RATIO = r"(?! (?:up |hoch )?(?:per|je|pro) )"
-_BARE_UNIT = re.compile(rf"(?<![\w/{{])(?<!per )(?<!je )(?<!pro ){_UNIT}{_RATIO}")
-_IN_UNIT = re.compile(r"\bin mm\b")
+_BARE_UNIT = rf"(?<![\w/{{])(?<!per )(?<!je )(?<!pro ){_UNIT}{_RATIO}"
 
 
 def measure_in(unit: str) -> None:
@@ -108,7 +106,7 @@ def lengths_within(text: str, decimal: str = ".") -> str:
         told = inch_number(mm).replace(".", decimal)
         return "+" + told if sign == "+" else told
 
-    return _NUMBER.sub(inches, text)
+    return re.sub(_NUMBER, inches, text)
 
 
 @functools.lru_cache(maxsize=8192)
@@ -124,10 +122,10 @@ def in_inches(sentence: str, decimal: str = ".") -> tuple[str, frozenset[str]]:
 
     def plain(words: str) -> str:
         """Fields lose their format, numbers become inches."""
-        lengths.update(_FIELD.findall(words))
-        parts = re.split(r"(\{\w+\})", _FIELD.sub(r"{\1}", words))
+        lengths.update(re.findall(_FIELD, words))
+        parts = re.split(r"(\{\w+\})", re.sub(_FIELD, r"{\1}", words))
         return "".join(p if p.startswith("{") else lengths_within(p, decimal) for p in parts)
 
-    told = _LENGTHS.sub(rewritten, sentence)
-    told = _IN_UNIT.sub("in inches" if decimal == "." else "in Zoll", told)
-    return _BARE_UNIT.sub("in", told), frozenset(lengths)
+    told = re.sub(_LENGTHS, rewritten, sentence)
+    told = re.sub(r"\bin mm\b", "in inches" if decimal == "." else "in Zoll", told)
+    return re.sub(_BARE_UNIT, "in", told), frozenset(lengths)

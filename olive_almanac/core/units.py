@@ -80,7 +80,7 @@ _INCH_MARKS = str.maketrans({"”": '"', "″": '"', "“": '"'})
 _COMMA = re.compile(",")
 _BETWEEN = re.compile(r",\s+|,(?!\d)|(?<!\d),")
 _FIELD_LENGTHS = {  # what parts numbers where several stand, and how each is found
-    sign: re.compile(
+    sign: (
         r"(?<![A-WYZa-wyz_\d./])(?P<sign>[+−-]?)"
         rf"(?:(?:(?P<whole>\d+)[ -])?(?P<over>\d+)/(?P<under>[1-9]\d*)"
         rf"|(?P<number>\d+(?:[{sign}.]\d+)?|\.\d+))"
@@ -205,7 +205,7 @@ def lengths_shown(text_mm: str, *, several: bool = False) -> str:
             return found[0]
         return local_text(inch_number(_number_found(found)))
 
-    return _lengths_in(text_mm, several).sub(shown, text_mm)
+    return re.sub(_lengths_in(text_mm, several), shown, text_mm)
 
 
 def lengths_typed(text: str, *, several: bool = False) -> str:
@@ -221,11 +221,11 @@ def lengths_typed(text: str, *, several: bool = False) -> str:
         return f"{_number_found(found) * MM_PER_INCH:.6g}"
 
     text = _plain_fractions(text)
-    return _lengths_in(text, several).sub(typed, text)
+    return re.sub(_lengths_in(text, several), typed, text)
 
 
-def _lengths_in(text: str, several: bool) -> re.Pattern[str]:
-    """What finds the lengths of a field: where commas part them, they are no points."""
+def _lengths_in(text: str, several: bool) -> str:
+    """The pattern that finds the lengths of a field: where commas part them, they are no points."""
     if several and decimal_sign() == "." and not _DECIMAL_COMMA.match(text):
         return _FIELD_LENGTHS["."]
     return _FIELD_LENGTHS[","]

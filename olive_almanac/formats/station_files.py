@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from olive_almanac.core.deciding.decision import Decision
 from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine
@@ -20,6 +19,9 @@ from olive_almanac.core.records.setting import SHORT_TASK_WORDS, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
+
+if TYPE_CHECKING:  # start-up
+    from olive_almanac.core.deciding.decision import Decision
 
 __all__ = [
     "VERSION",
