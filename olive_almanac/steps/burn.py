@@ -27,7 +27,7 @@ from olive_almanac.steps.checklist import standing
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.ports import Bench, BurntCell, Wire
 from olive_almanac.steps.session import Session
-from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.steps.upkeep import check_water
 
@@ -299,7 +299,7 @@ class BurnPresenter:
         if stream.state == "done":
             self._finish()
         elif not stream.going:
-            self._break_off(stream.why or "stopped by hand")
+            self._break_off(stream.why or BY_HAND)
         elif fresh:
             self._view.show_run()
         return self.is_going
@@ -365,8 +365,8 @@ class BurnPresenter:
             return
         self.pump()  # hear once more what is done: a whole cell must not count as half burnt
         if self.is_going:
-            self.stream.stop("stopped by hand")
-            self._break_off("stopped by hand")
+            self.stream.stop(BY_HAND)
+            self._break_off(BY_HAND)
 
     def _break_off(self, why: str) -> None:
         active, stream = self.active, self.stream
@@ -374,7 +374,7 @@ class BurnPresenter:
         in_doubt: tuple[str, ...] = ()
         if stream.in_hand:
             in_doubt = (stream.in_hand,)
-        if why == "stopped by hand":
+        if why == BY_HAND:
             self.running = "stopped"
             self._note(why)
         else:

@@ -22,7 +22,7 @@ from olive_almanac.core.words import tr
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
 from olive_almanac.steps.preparing import preparing_lines
-from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
 from olive_almanac.steps.upkeep import check_water
 
 if TYPE_CHECKING:
@@ -270,7 +270,7 @@ class JobRunner:
         if stream.state == "done":
             self._end("done")
         elif not stream.going:
-            self._end("interrupted", stream.why or "stopped by hand")
+            self._end("interrupted", stream.why or BY_HAND)
         elif fresh:
             self._view.show_run()
         return self.is_going
@@ -293,8 +293,8 @@ class JobRunner:
             return
         self.pump()  # hear once more what is done
         if self.is_going:
-            self.stream.stop("stopped by hand")
-            self._end("stopped", "stopped by hand")
+            self.stream.stop(BY_HAND)
+            self._end("stopped", BY_HAND)
 
     def _end(self, state: str, why: str = "") -> None:
         """Hang up and keep how far it came."""

@@ -16,9 +16,10 @@ from typing import Literal
 from olive_almanac.core.words import tr
 from olive_almanac.steps.ports import Wire
 
-__all__ = ["LinkWords", "State", "Stream", "lines_of"]
+__all__ = ["BY_HAND", "LinkWords", "State", "Stream", "lines_of"]
 
 State = Literal["starting", "running", "held", "stopped", "lost", "refused", "done"]
+BY_HAND = tr("stopped by hand")
 ASK_EVERY_S = 0.05
 MOST_NONSENSE = 5
 LINES_A_PUMP = 2000
