@@ -1,8 +1,8 @@
 """Following machines: histories whose ageing, film, season and sheets share no form with the model,
 read as a shop reads them (verdicts of eight rungs, or lightness), told as the window tells.
 
-Shares are printed with the standard error that so many histories leave; a bar of one is missed where
-the share lies beyond it by more than two of these.
+Shares are printed with the standard error that so many histories leave; a bar of one is missed
+where the share lies beyond it by more than two of these.
 """
 
 import math
@@ -297,7 +297,8 @@ def _share_of(lives):
     good = np.array([sum(hits) for hits in lives], float)
     share = good.sum() / count.sum()
     off = good - share * count
-    return share, max(0.01, math.sqrt((off**2).sum()) / count.sum())
+    least = math.sqrt(MOST_HELD * (1 - MOST_HELD) / count.sum())  # all held by chance
+    return share, max(least, math.sqrt((off**2).sum()) / count.sum())
 
 
 def _look_ahead(life, found, banks, habits, checks, n, held):
