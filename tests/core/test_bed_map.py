@@ -122,6 +122,19 @@ class TellTest(unittest.TestCase):
         self.assertLess(np.hypot(*found.zone), 0.1)
         self.assertIn("in the middle", found.says)
 
+    def test_a_weak_far_corner_may_be_both_mirrors_or_dirt(self):
+        for power in (2, 3):
+
+            def need(u, v, f, power=power):
+                return focus_loss(f) + 0.3 * ((u + v + 2) / 4) ** power
+
+            found = self.told(need)
+            self.assertFalse(found.is_sure)
+            self.assertGreater(found.stories["mirrors 1 and 2"], 0.2)
+            self.assertAlmostEqual(sum(found.stories.values()), 1)
+            self.assertIn("One corner is weak", found.says)
+            self.assertIn("tape", found.do)
+
     def test_a_head_that_carries_its_source_has_no_mirrors(self):
         trial = planned(machine=replace(NORTH, bed_mm=(400, 400)))
         found = decide_bed(trial, read_with(trial, lambda u, v, f: 0.3 * ((v + 1) / 2) ** 3))

@@ -238,6 +238,7 @@ def tell_bed(
         logs[name] = float(np.logaddexp.reduce(parts)) + math.log(STORIES[name])
     total = float(np.logaddexp.reduce(list(logs.values())))
     stories = {name: math.exp(log - total) for name, log in logs.items()}
+    stories = _tempered(stories)
     return _told(readings, stories, kept, bed_mm, rayleigh_mm)
 
 
@@ -375,6 +376,22 @@ def _lost_on_the_way(
     begins = BEGINS * even[:, [10]]
     lost: Floats = whole[:, None] * ((begins + (1 - begins) * way) ** steep - begins**steep)
     return lost
+
+
+def _tempered(stories: dict[str, float]) -> dict[str, float]:
+    """Both mirrors and a weak place fade alike towards a corner: what parts them hangs on the very
+    forms that are supposed, so that their odds count by half (in logs), their sum as it is.
+    """
+    both, zone = stories.get("mirrors 1 and 2", 0.0), stories.get("zone", 0.0)
+    if min(both, zone) <= 0:
+        return stories
+    half = math.sqrt(both / zone)
+    share = half / (1 + half)
+    return {
+        **stories,
+        "mirrors 1 and 2": share * (both + zone),
+        "zone": (1 - share) * (both + zone),
+    }
 
 
 # -- in words --------------------------------------------------------------------------------------
