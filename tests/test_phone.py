@@ -8,6 +8,7 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.devices import phone_page
@@ -173,6 +174,23 @@ class PhonePageTest(unittest.TestCase):
         self.page = short
         with self.assertRaises(OSError):
             self.ask("GET", self.path)
+
+    def test_who_has_an_answer_may_ask_again_at_once(self):
+        free, tell = [], phone_page._Handler._answer
+
+        def answer(handler, text):
+            """What another request would find while this answer goes out."""
+            places = 0
+            while self.page._room.acquire(blocking=False):
+                places += 1
+            free.append(places)
+            self.page._room.release(places)
+            tell(handler, text)
+
+        with mock.patch.object(phone_page._Handler, "_answer", answer):
+            for _ in range(2):
+                self.assertEqual(self.ask("POST", self.path + "/front", form(PICTURE))[0], 200)
+        self.assertEqual(free, [phone_page.AT_ONCE] * 2)
 
     def test_a_judge_at_work_leaves_room_and_no_more(self):
         go, begun = threading.Event(), []
