@@ -45,10 +45,10 @@ class _Checked:
 
 
 def _checked(today: date) -> tuple[_Checked, ...]:
-    spatter = (today.toordinal() - SPATTER_DAYS_AGO, "spatter", 0.15)
+    spatter = (today.toordinal() - SPATTER_DAYS_AGO, "spatter", 0.12)
     return (
-        _Checked("long-bed", "poplar-4", "engrave", 24, (spatter,), has_meter=True),
-        _Checked("north-bench", "board-15", "engrave", 16),
+        _Checked("long-bed", "poplar-4", "engrave", 52, (spatter,), has_meter=True),
+        _Checked("north-bench", "board-15", "engrave", 40),
         _Checked("marker", "plate-1", "engrave", 2),
     )
 

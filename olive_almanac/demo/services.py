@@ -12,7 +12,7 @@ from olive_almanac.steps.ports import Library
 
 __all__ = ["build_services", "hours_on"]
 
-WEEKS_BACK = 30
+WEEKS_BACK = 56
 HOURS_A_DAY = {"diode": 1.1, "co2": 2.4, "fibre": 0.8}
 BEFORE_H = {"diode": 610.0, "co2": 1480.0, "fibre": 240.0}
 BEAM_SHARE = 0.6
@@ -81,7 +81,7 @@ def _days_ago(machine: Machine, part: ServicePart) -> Iterator[int]:
     every = own or part.interval.days or part.interval.hours / a_day or 10 * most
     last = LATE.get((machine.uid, part.id), 0.4) * every
     ago = last
-    while ago < most and ago - last <= 6 * every:
+    while ago < most and ago - last <= 26 * every:
         yield max(0, round(ago))
         ago += every
 

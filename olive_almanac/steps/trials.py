@@ -41,7 +41,7 @@ KeptTrial = tuple[Trial, str, str]  # with its stage and when it was written
 MOST_APART = 0.35  # sd of ln energy up to which another subject's coupons are looked at
 MOST_RELATED = 4
 MOST_TESTS = 8
-MOST_CHECKS = 60
+MOST_CHECKS = 160  # of a machine: three years of weeks
 
 
 def counted(library: Library, readings: Sequence[Reading]) -> tuple[Reading, ...]:
@@ -52,20 +52,21 @@ def counted(library: Library, readings: Sequence[Reading]) -> tuple[Reading, ...
 
 
 def checks_of(library: Library, trials: Sequence[KeptTrial]) -> tuple[WeeklyCheck, ...]:
-    """Return what the weekly checks found that are read to the end; the newest ones only."""
-    weekly = [
-        trial
-        for trial, stage, _ in trials
-        if kind_of(trial.kind).weekly and stage in ("decide", "book")
-    ]
+    """Return what the weekly checks found that are read to the end; of each machine the newest."""
+    weekly: dict[str, list[Trial]] = {}
+    for trial, stage, _ in trials:
+        if kind_of(trial.kind).weekly and stage in ("decide", "book"):
+            weekly.setdefault(trial.machine.uid, []).append(trial)
     if not weekly:
         return ()
     from olive_almanac.core.deciding.weekly import follow_checks  # start-up: loads NumPy
 
-    read = [
-        (trial, counted(library, library.readings(trial.id))) for trial in weekly[-MOST_CHECKS:]
+    newest = [
+        trial
+        for mine in weekly.values()
+        for trial in sorted(mine, key=lambda one: one.made)[-MOST_CHECKS:]
     ]
-    return follow_checks(read)
+    return follow_checks([(one, counted(library, library.readings(one.id))) for one in newest])
 
 
 class Trials:

@@ -3,7 +3,8 @@
 import math
 import unittest
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
+from types import SimpleNamespace
 
 import numpy as np
 
@@ -14,9 +15,11 @@ from olive_almanac.core.records.weekly import WeeklyCheck, drift_since
 from olive_almanac.steps.decide import DecidePresenter
 from olive_almanac.steps.due import due_list
 from olive_almanac.steps.read import ReadPresenter
+from olive_almanac.steps.trials import checks_of
 from tests.samples import (
     BIRCH,
     LONG,
+    NORTH,
     kind_plan,
     read_by_energy,
     read_by_tone,
@@ -56,6 +59,28 @@ def after(*needs, on=("2026-05-02", "2026-05-20"), sd=0.02):
         WeeklyCheck(LONG.uid, 1, "birch", day, more, sd)
         for day, more in zip(on, needs, strict=True)
     )
+
+
+class KeptTest(unittest.TestCase):
+    def test_a_year_of_each_machine_is_kept_however_many_there_are(self):
+        """The oldest of three years go, of the machine that has them; no other machine's do."""
+        days = [(date(2022, 1, 3) + timedelta(weeks=n)).isoformat() for n in range(170)]
+        read, trials = {}, []
+        for machine, count in ((LONG, 170), (NORTH, 52)):
+            for day in days[-count:]:
+                trial, found = check(day, 1.0, machine=machine)
+                trial = replace(trial, id=f"{machine.uid}-{day}")
+                trials.append((trial, "decide", ""))
+                read[trial.id] = found
+        library = SimpleNamespace(playground=True, readings=read.__getitem__)
+        kept = checks_of(library, trials)
+        told = {uid: [one.on for one in kept if one.machine_uid == uid] for uid in read_by(kept)}
+        self.assertEqual(told[NORTH.uid], days[-52:])
+        self.assertEqual(told[LONG.uid], days[-160:])
+
+
+def read_by(checks):
+    return {one.machine_uid for one in checks}
 
 
 class FollowTest(unittest.TestCase):
