@@ -156,6 +156,12 @@ class ShelfTest(CliCase):
             self.done("print", page, of, "--out", out)
             with self.subTest(page):
                 self.assertIn("80", PdfReader(out).pages[0].extract_text())
+        card = ("print", "card", entry["entry"]["uid"], "--out", out)
+        self.done(*card, "--lengths", "in", "--unit", "in/min")
+        told = PdfReader(out).pages[0].extract_text()
+        self.assertIn("0.118 in", told)
+        self.assertIn("in/min", told)
+        self.assertNotIn("mm", told)
         self.assertIn("no entry “x”", self.refused("print", "card", "x", "--out", out))
 
 

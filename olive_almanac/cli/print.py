@@ -10,6 +10,7 @@ from typing import Any
 from olive_almanac.cli.console import add_json, add_library, load_trial, opened, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.lengths import SHOWN_UNITS, measured_in
 from olive_almanac.core.units import SPEED_UNITS
 from olive_almanac.core.words import tr
 from olive_almanac.steps.book import card_work
@@ -44,6 +45,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--unit", choices=tuple(SPEED_UNITS), default="mm/s", help=tr("of speeds on the page")
     )
+    parser.add_argument(
+        "--lengths", choices=SHOWN_UNITS, default="mm", help=tr("of lengths on the page")
+    )
     parser.add_argument("--out", type=Path, required=True, help=tr("the PDF file"))
     add_json(parser)
     add_library(parser)
@@ -51,6 +55,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Write the page."""
+    with measured_in(arguments.lengths):
+        _write(arguments, services, library)
+    say(arguments, tr("Written: {out}", out=arguments.out), {"written": str(arguments.out)})
+    return 0
+
+
+def _write(arguments: argparse.Namespace, services: CommandServices, library: Path) -> None:
     if arguments.page == "key":
         from olive_almanac.formats.pdf import write_key
 
@@ -63,8 +74,6 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             _choose(session, arguments.page, arguments.of)
             for _ in WRITERS[arguments.page](session, arguments.out):
                 pass
-    say(arguments, tr("Written: {out}", out=arguments.out), {"written": str(arguments.out)})
-    return 0
 
 
 WRITERS: dict[str, Callable[[Session, Path], Any]] = {

@@ -24,7 +24,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy
 
-from olive_almanac.core.lengths import ruler_marks
 from olive_almanac.core.motion.program import Strokes, over_mm, over_point
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 from olive_almanac.core.quoting.pattern import Pattern
@@ -37,7 +36,8 @@ from olive_almanac.core.units import lengths_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.jobs import JobScreen
 from olive_almanac.views.coupon import stock_colour
-from olive_almanac.views.parts import CENTRE, MIDDLE_RIGHT, arrow_step
+from olive_almanac.views.parts import CENTRE, arrow_step
+from olive_almanac.views.rulers import draw_rulers
 from olive_almanac.views.sheets import draw_sheet, in_rack
 from olive_almanac.views.theme import LIVE, NO_BRUSH, NO_PEN, C, F, Painted, ink_on
 
@@ -222,7 +222,7 @@ class JobSheet(Painted):
         drawn = Sheet(sheet.width_mm, sheet.height_mm, kept, clamps, sheet.outline_mm)
         draw_sheet(painter, in_rack(drawn), rect, colour, keep_off)
         painter.restore()
-        self._draw_rulers(painter, sheet)
+        draw_rulers(painter, sheet, self._scale())
         run, plan = self._run, self._plan
         if run is None or plan is None:
             self._draw_nothing(painter, rect((0, 0, sheet.width_mm, sheet.height_mm)), colour)
@@ -479,19 +479,6 @@ class JobSheet(Painted):
             return False
         self._tap(self.tapped, fate)
         return True
-
-    def _draw_rulers(self, painter: QPainter, sheet: Sheet) -> None:
-        k, left, foot = self._scale()
-        painter.setFont(F("small"))
-        painter.setPen(QPen(C("ink2"), 1))
-        for mm, told in ruler_marks(0, sheet.width_mm, 42 / k):
-            x = left + k * mm
-            painter.drawLine(QPointF(x, foot + 4), QPointF(x, foot + 9))
-            painter.drawText(QRectF(x - 26, foot + 10, 52, 18), CENTRE, told)
-        for mm, told in ruler_marks(1, sheet.height_mm, 42 / k):
-            y = foot - k * mm
-            painter.drawLine(QPointF(left - 4, y), QPointF(left - 9, y))
-            painter.drawText(QRectF(left - 54, y - 9, 42, 18), MIDDLE_RIGHT, told)
 
     # -- mouse and keys ----------------------------------------------------------------------------
 

@@ -35,6 +35,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
 )
+from olive_almanac.views.rulers import draw_rulers
 from olive_almanac.views.sheets import draw_clamp, draw_sheet, draw_used, in_rack
 from olive_almanac.views.theme import LIVE, NO_BRUSH, C, F, Painted, compact, ink_on, px
 
@@ -136,7 +137,7 @@ class SheetDrawing(Painted):
             painter.drawRect(self._rect(largest).adjusted(2, 2, -2, -2))
         if largest is not None:
             self._draw_largest(painter, largest, ink)
-        self._draw_rulers(painter, sheet)
+        draw_rulers(painter, sheet, self._scale())
         if self.shown.held is not None:
             self._draw_held(painter, self.shown.held)
         if self.hasFocus():
@@ -156,20 +157,6 @@ class SheetDrawing(Painted):
             text = size
         if painter.fontMetrics().horizontalAdvance(text) < rect.width() - 8 and rect.height() > 20:
             painter.drawText(rect, CENTRE, text)
-
-    def _draw_rulers(self, painter: QPainter, sheet: Sheet) -> None:
-        k, left, foot = self._scale()
-        step = next(s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if s * k > 42)
-        painter.setFont(F("small"))
-        painter.setPen(QPen(C("ink2"), 1))
-        for mm in range(0, int(sheet.width_mm) + 1, step):
-            x = left + k * mm
-            painter.drawLine(QPointF(x, foot + 4), QPointF(x, foot + 9))
-            painter.drawText(QRectF(x - 26, foot + 10, 52, 18), CENTRE, str(mm))
-        for mm in range(step, int(sheet.height_mm) + 1, step):
-            y = foot - k * mm
-            painter.drawLine(QPointF(left - 4, y), QPointF(left - 9, y))
-            painter.drawText(QRectF(left - 54, y - 9, 42, 18), MIDDLE_RIGHT, str(mm))
 
     def _draw_held(self, painter: QPainter, held: Thing) -> None:
         rect = self._rect(held.box_mm)
