@@ -161,7 +161,7 @@ class ShelfTest(CliCase):
         told = PdfReader(out).pages[0].extract_text()
         self.assertIn("0.118 in", told)
         self.assertIn("in/min", told)
-        self.assertNotIn("mm", told)
+        self.assertNotRegex(told, r"\d mm\b(?!/)")
         self.assertIn("no entry “x”", self.refused("print", "card", "x", "--out", out))
 
 
