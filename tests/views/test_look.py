@@ -46,8 +46,8 @@ class LookTest(test_stations.ShopCase):
     def test_workshop_theme_and_scales(self):
         self.ctrl(Qt.Key.Key_L)
         self.assertEqual(theme.LIVE.colours["name"], "workshop")
-        self.window.resize(1920, 1080)
-        for percent in (125, 150):
+        for percent, size in ((125, (1920, 1080)), (150, (2560, 1440))):
+            self.window.resize(*size)
             self.ctrl(Qt.Key.Key_Plus)
             self.assertEqual(theme.LIVE.scale, percent / 100)
             self.settle(80)
