@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -101,8 +102,6 @@ def run_shelf(
 
 
 def _list(arguments: argparse.Namespace, session: Session, shelf: Shelf[Any]) -> None:
-    import json
-
     records = shelf.records(session)
     words = tr("The library has no {shelf} yet.", shelf=shelf.name)
     if records:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import struct
 from functools import lru_cache
 from typing import Any
 
@@ -85,8 +86,6 @@ class FontLetters:
 
 def struct_error() -> type[Exception]:
     """Return the error of data that ends too early."""
-    import struct
-
     return struct.error
 
 

@@ -14,6 +14,8 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
+from PIL.ExifTags import IFD, Base
 
 from olive_almanac.core.placing.fiducials import CARD_IDS, modules_of
 from olive_almanac.core.placing.labels import Lettering
@@ -408,9 +410,6 @@ def _with_exif(picture: NDArray[np.uint8], shot: Shot) -> bytes:
     """JPEG with the orientation and the focal length; the pixels are stored as the phone
     was held.
     """
-    from PIL import Image
-    from PIL.ExifTags import IFD, Base
-
     turned = {6: cv2.ROTATE_90_COUNTERCLOCKWISE, 3: cv2.ROTATE_180, 8: cv2.ROTATE_90_CLOCKWISE}.get(
         shot.orientation
     )

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -114,8 +115,6 @@ def dotted_lightness(
     """Return the L* of a patch of dots, of one row of dials: each dot spreads as the beam is wide,
     and what the eye sees is the mean of the light that comes back.
     """
-    import cv2
-
     off = -(dials.focus_mm + dials.shift_mm)
     widths = [float(spread_of_beam(hidden, machine, axis, off)[0]) for axis in (0, 1)]
     side = DOT_PATCH * pitch_mm

@@ -4,6 +4,7 @@ it.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -14,6 +15,7 @@ from olive_almanac.core.dates import day_text
 from olive_almanac.core.errors import AlmanacError, BadFile, OutOfRange
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry, Proof, State
+from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.job import (
     CAUSES,
     GUIDES,
@@ -32,7 +34,15 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
-from olive_almanac.core.units import count_text, fixed_text, length_text, number_text, read_number
+from olive_almanac.core.units import (
+    count_text,
+    fixed_text,
+    length_text,
+    number_text,
+    percent_text,
+    read_number,
+    speed_text,
+)
 from olive_almanac.core.words import tr
 from olive_almanac.steps.files import below, read_bytes
 from olive_almanac.steps.permission import permission_for
@@ -317,8 +327,6 @@ class JobsPresenter:
         """Whether the file that the drawing came from says something else now."""
         if self.source is None:
             return False
-        import hashlib
-
         try:
             data = read_bytes(self.source)
         except AlmanacError:
@@ -423,9 +431,6 @@ class JobsPresenter:
         return tuple(self._line(task, work.get(task.group)) for task in self.job.groups)
 
     def _line(self, task: GroupTask, work: Any) -> GroupLine:
-        from olive_almanac.core.records.factors import setting_words
-        from olive_almanac.core.units import percent_text, speed_text
-
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if task.task == LEAVE_OUT or machine is None or stock is None:
             return GroupLine(task, LEAVE_OUT, "untried", "")
@@ -454,9 +459,6 @@ class JobsPresenter:
 
     def _picture_line(self, task: GroupTask, words: str) -> GroupLine:
         """A picture's group: its tones come from a strip, and nothing is guessed without one."""
-        from olive_almanac.core.records.factors import setting_words
-        from olive_almanac.core.units import percent_text, speed_text
-
         tone = self.tone()
         if tone is None or task.setting is None:
             lacks = tr("no {strips} was read", strips=STRIPS[self.in_dots][1])

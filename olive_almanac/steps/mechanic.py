@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
@@ -116,8 +116,6 @@ class Mechanic:
         line = time_line_of(
             self.machine, self._catalogue(), told, self._acts, self.today, 7.0 * self.ailing.weeks
         )
-        from dataclasses import replace
-
         return replace(line, step=None, step_words="", ahead=(), limits=())
 
     def answer(self, fault: str, on: str) -> Verdict:

@@ -4,7 +4,9 @@ page.
 
 from __future__ import annotations
 
+import json
 import os
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -25,9 +27,6 @@ def use_virtual_screen(width: int = 1280, height: int = 800, folder: Path | None
     """Choose Qt's offscreen platform with a screen of this size; call before the application is
     made.
     """
-    import json
-    import tempfile
-
     target = folder or Path(tempfile.mkdtemp(prefix="olive-almanac-screen-"))
     screen = {
         "name": "s1",

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
     QTextCharFormat,
     QTextCursor,
     QTextDocument,
+    QTextLength,
     QTextTable,
 )
 from PySide6.QtWidgets import (
@@ -136,8 +137,6 @@ def set_in_type(document: QTextDocument) -> None:
 
 
 def _full_width() -> Any:
-    from PySide6.QtGui import QTextLength
-
     return QTextLength(QTextLength.Type.PercentageLength, 100)
 
 
