@@ -27,8 +27,11 @@ __all__ = [
 class Catalogue(Protocol):
     """The words of a language, as gettext keeps them."""
 
-    def gettext(self, message: str) -> str: ...
-    def ngettext(self, msgid1: str, msgid2: str, n: int) -> str: ...
+    def gettext(self, message: str) -> str:
+        """Return a message in its language."""
+
+    def ngettext(self, msgid1: str, msgid2: str, n: int) -> str:
+        """Return the message for a count in its language."""
 
 
 class _LocalFloat(float):

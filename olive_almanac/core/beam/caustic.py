@@ -32,6 +32,7 @@ class CausticFit:
     m2_se: float
 
     def diameter(self, height_mm: float) -> float:
+        """Return the 1/e² diameter, mm, at a height in mm."""
         return self.waist_mm * math.sqrt(1 + ((height_mm - self.focus_mm) / self.rayleigh_mm) ** 2)
 
 

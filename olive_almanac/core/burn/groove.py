@@ -133,6 +133,7 @@ class Burns:
 
     @property
     def differ_in_strength_alone(self) -> bool:
+        """Whether all burns share focus, radius, passes and air: only power and speed differ."""
         return all(
             np.ptp(part) == 0
             for part in (self.focus_mm, self.radius_mm, self.share, self.passes, self.air, self.way)

@@ -31,6 +31,7 @@ class Level:
 
     @property
     def cells_read(self) -> int:
+        """How many cells were read at this level."""
         return sum(len(readings) for _, readings in self.pairs)
 
     def set_in(self, decision: Decision) -> Decision:

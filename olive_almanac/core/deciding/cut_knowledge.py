@@ -87,6 +87,7 @@ class FittedCut:
 
     @property
     def cells_read(self) -> int:
+        """How many cells the fit rests on."""
         return len(self.data)
 
     def chance(

@@ -35,6 +35,7 @@ class DeadEnd:
 
     @property
     def says(self) -> str:
+        """Return in a sentence which setting comes nearest, and how far it gets."""
         s = self.setting
         where = tr("on the face")
         if s.focus_mm > 0:

@@ -38,14 +38,17 @@ class ReachPoint:
 
     @property
     def goes(self) -> bool:
+        """Whether a setting gets through in a time that somebody waits for."""
         return self.found.setting is not None and self.found.seconds_per_m <= PATIENCE_S
 
     @property
     def setting(self) -> Setting | None:
+        """The quickest setting that is sure enough; None where there is none."""
         return self.found.setting
 
     @property
     def hopeless(self) -> bool:
+        """Whether nothing gets through even by chance."""
         return self.found.setting is None and self.found.chance < LEAST_CHANCE
 
 

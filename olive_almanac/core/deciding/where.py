@@ -96,6 +96,7 @@ class WhereRow:
 
     @property
     def works(self) -> bool:
+        """Whether the machine has a setting for it."""
         return self.setting is not None
 
 

@@ -75,6 +75,7 @@ class NextCells:
 
     @property
     def settings(self) -> tuple[Setting, ...]:
+        """The settings of the cells, in their order."""
         return tuple(cell.setting for cell in self.cells)
 
 

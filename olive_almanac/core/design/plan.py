@@ -124,6 +124,7 @@ class TrialPlan:
 
     @cached_property
     def energy_range(self) -> tuple[float, float]:
+        """The least and the most energy of a cell, J/mm (J/mm² of a raster)."""
         energies = [self.trial.energy_of(cell) for cell in self.trial.cells]
         return min(energies), max(energies)
 

@@ -350,6 +350,7 @@ class CutLikelihood:
         )
 
     def theta(self, z: Floats) -> Floats:
+        """Return all parameters [n, p] of what is sought [n, active], standard normal numbers."""
         whole = np.zeros((len(z), len(self.prior.mean)))
         whole[:, self.active] = z
         return self.prior.theta(whole)

@@ -45,6 +45,7 @@ class LogitFit:
         )
 
     def probability(self, x: ArrayLike) -> Floats:
+        """Return the chance of success at x [n], the predictor as it was fitted."""
         result: Floats = 1 / (1 + np.exp(-(self.intercept + self.slope * np.asarray(x, float))))
         return result
 

@@ -86,6 +86,7 @@ class Verdict:
 
     @property
     def works(self) -> bool:
+        """Whether it works without a condition."""
         return self.level == "works"
 
     @property
@@ -142,6 +143,7 @@ class Catalogue:
 
     @property
     def groups(self) -> tuple[str, ...]:
+        """The groups of its stocks, in their order."""
         return tuple(dict.fromkeys(one.group for one in self.stocks))
 
 
@@ -165,6 +167,7 @@ class Permission:
 
     @property
     def sentence(self) -> str:
+        """Why it may or may not burn, what is done about it, and what to take instead."""
         return " ".join(part for part in (self.reason, *self.practices, self.instead) if part)
 
     def insist(self) -> None:

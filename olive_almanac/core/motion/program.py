@@ -74,6 +74,7 @@ class Strokes:
 
     @property
     def start(self) -> Point:
+        """Where the head begins, mm of the bed."""
         return _moved(
             led(self.paths[0], self.run_up_mm)[0] if self.run_up_mm else self.paths[0][0],
             self.at_mm,
@@ -81,6 +82,7 @@ class Strokes:
 
     @property
     def end(self) -> Point:
+        """Where the head ends, mm of the bed."""
         return _moved(
             led(self.paths[-1], self.run_up_mm)[-1] if self.run_up_mm else self.paths[-1][-1],
             self.at_mm,
@@ -99,18 +101,21 @@ class Raster:
 
     @property
     def lines(self) -> int:
+        """How many lines it has."""
         return line_count(
             self.rect_mm[2] if self.along_y else self.rect_mm[3], self.setting.pitch_mm
         )
 
     @property
     def length_mm(self) -> float:
+        """How long a line is, mm, without its run-up."""
         if self.along_y:
             return self.rect_mm[3]
         return self.rect_mm[2]
 
     @property
     def start(self) -> Point:
+        """Where the head begins, mm of the bed."""
         x, y, _, _ = self.rect_mm
         if self.along_y:
             return (x, y - self.run_up_mm)
@@ -118,6 +123,7 @@ class Raster:
 
     @property
     def end(self) -> Point:
+        """Where the head ends, mm of the bed."""
         x, y, _, _ = self.rect_mm
         across = (self.lines - 1) * self.setting.pitch_mm
         if self.lines % 2:
@@ -145,10 +151,12 @@ class Lines:
 
     @property
     def start(self) -> Point:
+        """Where the head begins, mm of the bed."""
         return (self.left_mm - self.run_up_mm, self.rows[0][0])
 
     @property
     def end(self) -> Point:
+        """Where the head ends, mm of the bed."""
         return (
             self.right_mm + self.run_up_mm if len(self.rows) % 2 else self.left_mm - self.run_up_mm,
             self.rows[-1][0],
@@ -187,6 +195,7 @@ class Ground:
 
     @property
     def home(self) -> Point:
+        """Where the head waits, mm of the bed."""
         return self.waits_mm if self.waits_mm is not None else self.area[:2]
 
     def on_bed(self, point: Point) -> Point:

@@ -72,6 +72,7 @@ class Notes:
 
     @property
     def columns(self) -> dict[str, int]:
+        """Which column holds what: the index of each by its key."""
         return find_columns(self.heads, self.rows)
 
 

@@ -41,6 +41,7 @@ class CardPatches:
 
     @property
     def inset_mm(self) -> float:
+        """How far a mark lies from the edge of the card, mm."""
         return (self.height_mm - self.mark_mm) / 2
 
 

@@ -43,6 +43,7 @@ class Pyramid:
 
     @classmethod
     def of(cls, picture: Picture) -> Pyramid:
+        """Make the smaller pictures in which marks are sought."""
         height, width = picture.shape[:2]
         half_scale = 1
         if max(height, width) >= 3000:

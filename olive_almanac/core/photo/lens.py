@@ -39,6 +39,7 @@ class Lens:
 
     @property
     def middle_px(self) -> Floats:
+        """The middle of the picture, px [2]."""
         return np.array([(self.width_px - 1) / 2, (self.height_px - 1) / 2])
 
     @property

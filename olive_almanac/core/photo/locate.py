@@ -72,6 +72,7 @@ class Sight:
 
     @property
     def blur_mm(self) -> float:
+        """The widest blur, mm on the face; not a number where none was measured."""
         if not np.isnan(self.blur_px).all():
             return float(np.nanmax(self.blur_px)) / self.lens.px_per_mm()
         return float("nan")

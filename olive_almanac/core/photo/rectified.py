@@ -55,6 +55,7 @@ class Rectified:
 
     @cached_property
     def half(self) -> Picture:
+        """The picture at half its size."""
         return np.asarray(
             cv2.resize(self.codes, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.uint8
         )
@@ -66,6 +67,7 @@ class Rectified:
 
     @cached_property
     def grey(self) -> Picture:
+        """The picture in grey."""
         return np.asarray(cv2.cvtColor(self.codes, cv2.COLOR_BGR2GRAY), np.uint8)
 
     @cached_property

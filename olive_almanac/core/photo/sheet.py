@@ -69,6 +69,7 @@ class SheetSight:
 
     @property
     def size_mm(self) -> tuple[float, float]:
+        """Width and height of the box around the outline, mm."""
         wide, high = self.outline_mm.max(axis=0).tolist()
         return (wide, high)
 

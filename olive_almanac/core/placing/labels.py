@@ -46,8 +46,11 @@ class Lettering(Protocol):
     the right and up.
     """
 
-    def width(self, text: str, height_mm: float) -> float: ...
-    def strokes(self, text: str, height_mm: float) -> tuple[Polyline, ...]: ...
+    def width(self, text: str, height_mm: float) -> float:
+        """Return how wide a text is at a height of capitals, both mm."""
+
+    def strokes(self, text: str, height_mm: float) -> tuple[Polyline, ...]:
+        """Return the strokes of a text at a height of capitals, mm from its lower left."""
 
 
 def label_height(machine: Machine, stock: Stock) -> float:

@@ -30,6 +30,7 @@ class Contour:
 
     @property
     def rank(self) -> int:
+        """When it is burnt: engraved first, cut last."""
         return RANKS[self.task]
 
     @property

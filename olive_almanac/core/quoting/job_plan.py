@@ -134,14 +134,17 @@ class JobPlan:
 
     @property
     def placed(self) -> tuple[PlacedCopy, ...]:
+        """The copies on all sheets; sheets that are run again count once."""
         return tuple(copy for run in self.runs if not run.again for copy in run.placed)
 
     @property
     def seconds(self) -> float:
+        """The time of all runs, s."""
         return sum(run.seconds for run in self.runs)
 
     @property
     def travel_s(self) -> float:
+        """The time that the beam is off, s."""
         return sum(run.travel_s for run in self.runs)
 
     @property

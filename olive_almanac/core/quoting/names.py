@@ -40,11 +40,14 @@ class Letters(Protocol):
 
     is_outline: bool
 
-    def width(self, text: str, height_mm: float) -> float: ...
-    def strokes(
-        self, text: str, height_mm: float
-    ) -> tuple[tuple[tuple[float, float], ...], ...]: ...
-    def lacking(self, text: str) -> str: ...
+    def width(self, text: str, height_mm: float) -> float:
+        """Return how wide a text is at a height of capitals, both mm."""
+
+    def strokes(self, text: str, height_mm: float) -> tuple[tuple[tuple[float, float], ...], ...]:
+        """Return the strokes of a text at a height of capitals, mm from its lower left."""
+
+    def lacking(self, text: str) -> str:
+        """Return the letters of a text that this lettering does not have."""
 
 
 @dataclass(frozen=True)

@@ -95,6 +95,7 @@ class Pattern:
 
     @property
     def size_mm(self) -> Point:
+        """Width and height of the drawing, mm."""
         left, low, right, high = self.box_mm
         return (right - left, high - low)
 

@@ -33,6 +33,7 @@ class Overlaps:
 
     @property
     def shared_mm(self) -> Floats:
+        """How long each shared piece is, mm [n]."""
         return self.last_mm - self.first_mm
 
 

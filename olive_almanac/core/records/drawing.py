@@ -124,4 +124,5 @@ class Drawing:
 
     @property
     def picture_groups(self) -> frozenset[str]:
+        """The groups that hold pictures."""
         return frozenset(one.group for one in self.pictures)

@@ -56,6 +56,7 @@ class Subject:
 
     @property
     def complete(self) -> bool:
+        """Whether machine and stock are both chosen."""
         return self.machine is not None and self.stock is not None
 
 
@@ -234,12 +235,14 @@ class Entry:
 
     @property
     def prove_again_by(self) -> date | None:
+        """The day by which it must be proved again; None where it never was proven."""
         if self.proven_on:
             return self.proven_on + timedelta(days=PROOF_DAYS)
         return None
 
     @property
     def was_ever_proven(self) -> bool:
+        """Whether enough burns in a row were good at some time."""
         passed = 0
         for proof in self.proofs:
             if proof.outcome == FAILED:

@@ -53,10 +53,12 @@ class HourCosts:
 
     @property
     def filters_h(self) -> float:
+        """What filters cost an hour, in the shop's money."""
         return sum(price / hours for price, hours in self.filters)
 
     @property
     def electric_h(self) -> float:
+        """What electricity costs an hour, in the shop's money."""
         return self.electric_kw * self.kwh_price
 
     @property

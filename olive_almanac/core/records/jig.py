@@ -63,6 +63,7 @@ class Jig:
 
     @property
     def places(self) -> int:
+        """How many blanks it holds."""
         return self.columns * self.rows
 
     @property

@@ -106,6 +106,7 @@ class GroupTask:
 
     @property
     def burns(self) -> bool:
+        """Whether it is burnt: neither left out nor without a setting."""
         return self.task != LEAVE_OUT and self.setting is not None
 
 

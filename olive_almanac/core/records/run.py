@@ -86,6 +86,7 @@ class RunRecord:
 
     @property
     def on_stand_in(self) -> bool:
+        """Whether the stand-in burnt it."""
         return self.by == "stand-in"
 
     @property

@@ -96,6 +96,7 @@ class Cell:
 
     @property
     def longest_side_mm(self) -> float:
+        """The longer side of the cell, mm."""
         return max(self.rect_mm[2:])
 
 

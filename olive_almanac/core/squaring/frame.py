@@ -27,6 +27,7 @@ class Frame:
 
     @property
     def box(self) -> Box:
+        """Left, low, right and high, mm of the bed."""
         return (
             self.left_mm,
             self.low_mm,

@@ -43,6 +43,7 @@ class Level:
 
     @property
     def tilt_mrad(self) -> float:
+        """The tilt by its steepest way, mrad (mm a metre)."""
         return math.hypot(self.tilt_x_mm_m, self.tilt_y_mm_m)
 
     @property

@@ -94,6 +94,7 @@ class BedMap:
 
     @property
     def is_sure(self) -> bool:
+        """Whether its likeliest story is said with certainty."""
         return self.stories[self.story] > SURE
 
 

@@ -211,6 +211,7 @@ class MachineDrift(_Ranged):
 
     @property
     def cause(self) -> Cause:
+        """What most of the loss comes from, where one thing holds enough of it."""
         parts = {"age": self.age, "film": self.film, "sudden": self.sudden}
         held = {name: max(0.0, value) for name, value in parts.items()}
         total = sum(held.values())
@@ -219,6 +220,7 @@ class MachineDrift(_Ranged):
         return Cause(top if share >= NAMED else "", share)
 
     def entry(self, uid: str) -> EntryDrift | None:
+        """Return what is told of an entry; None where nothing is."""
         return next((one for one in self.entries if one.entry == uid), None)
 
     @property

@@ -45,6 +45,7 @@ class Diagnosis:
 
     @property
     def whole(self) -> str:
+        """All of it in one text."""
         return " ".join(part for part in (self.says + ".", self.why, self.do) if part)
 
 

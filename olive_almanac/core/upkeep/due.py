@@ -48,10 +48,12 @@ class Due:
 
     @property
     def is_now(self) -> bool:
+        """Whether its interval is used up."""
         return self.share >= NOW
 
     @property
     def is_soon(self) -> bool:
+        """Whether its interval is nearly used up."""
         return SOON <= self.share < NOW
 
 
