@@ -321,6 +321,29 @@ class EveryKindTest(unittest.TestCase):
         self.assertEqual((round(min(burnt), 3), round(max(burnt), 3)), (x, x + w))
         self.assertAlmostEqual(min(idle), x - 300**2 / (2 * LONG.acceleration_mm_s2), places=2)
 
+    def test_lines_are_run_up_to_with_the_beam_off_and_burnt_from_end_to_end(self):
+        trial = kind_plan("focus", "score", labels=False, fiducials=False).trial
+        left, low = trial.area_mm[:2]
+        text = write_gcode(trial, letters())
+        place, burnt, idle = (0.0, 0.0), [], []
+        for line in text.splitlines():
+            words = {word[0]: float(word[1:]) for word in line.split() if word[0] in "XYS"}
+            if line.startswith(("G0", "G1")) and "X" in words:
+                there = (words["X"] - left, words["Y"] - low)
+                (burnt if words.get("S") else idle).append((place, there))
+                place = there
+        self.assertGreater(len(burnt), len(trial.cells) - 1)
+        for cell in trial.cells:
+            x, y, w, h = cell.rect_mm
+            inside = [
+                point[0]
+                for way in burnt
+                for point in way
+                if y <= point[1] <= y + h and x - 2 < point[0] < x + w + 2
+            ]
+            self.assertEqual((round(min(inside), 3), round(max(inside), 3)), (x, x + w), cell.id)
+        self.assertTrue(any(way[1][0] < trial.cells[0].rect_mm[0] for way in idle))
+
 
 class RandomTrialsTest(unittest.TestCase):
     def test_where_clamps_leave_no_way_home_the_head_stays(self):

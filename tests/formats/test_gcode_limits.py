@@ -20,6 +20,19 @@ def inside(line, after="G1 X20 Y20 S500"):
     return HEAD + INSIDE.replace(after, f"{after}\n{line}")
 
 
+class BedTest(unittest.TestCase):
+    """The bed counts also where a coupon is said to reach beyond it."""
+
+    def test_beyond_each_side_of_the_bed_is_off_it(self):
+        beyond = replace(LIMITS, area_mm=(-50.0, -50.0, 900.0, 900.0))
+        for place in ("X-5", "X405", "Y-5", "Y405"):
+            with self.subTest(place):
+                self.assertEqual(codes(inside(f"G0 {place} S0"), beyond), ["off-bed"])
+        for place in ("X0", "X400", "Y0", "Y400"):
+            with self.subTest(place):
+                self.assertEqual(codes(inside(f"G0 {place} S0"), beyond), [])
+
+
 class HazardTest(unittest.TestCase):
     """What burns where nobody meant it: each of these was once called safe."""
 
