@@ -2,8 +2,8 @@
 others wrote.
 """
 
-import random
 import math
+import random
 import re
 import unittest
 from dataclasses import replace
