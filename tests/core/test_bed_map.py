@@ -67,6 +67,21 @@ class PlanTest(unittest.TestCase):
         with self.assertRaises(NoRoom):
             planned(sheet=Sheet(40, 30), sheet_number=0)
 
+    def test_narrow_or_low_sheets_are_too_small_too(self):
+        for sides in ((40, 300), (400, 30)):
+            with self.subTest(sides), self.assertRaises(NoRoom):
+                planned(sheet=Sheet(*sides), sheet_number=0)
+
+    def test_the_block_of_the_middle_lies_in_the_middle(self):
+        trial = planned("cut", labels=False, fiducials=False)
+        inner = [c for c in trial.cells if np.abs(middle_of(trial, c)).max() < 0.5]
+        self.assertEqual(len(inner), 10)
+        left, low = trial.area_mm[:2]
+        x0, y0 = (min(c.rect_mm[n] for c in inner) for n in (0, 1))
+        x1, y1 = (max(c.rect_mm[n] + c.rect_mm[n + 2] for c in inner) for n in (0, 1))
+        self.assertAlmostEqual(left + (x0 + x1) / 2, trial.machine.bed_mm[0] / 2, places=2)
+        self.assertAlmostEqual(low + (y0 + y1) / 2, trial.machine.bed_mm[1] / 2, places=2)
+
     def test_one_height_tells_less_but_many_are_refused(self):
         trial = planned(focus_mm=(0.0,))
         self.assertEqual(len(trial.cells), 15)

@@ -6,6 +6,7 @@ import itertools
 import unittest
 from dataclasses import replace
 
+from olive_almanac.core.design.aim import spread_speeds
 from olive_almanac.core.design.choices import choices_of
 from olive_almanac.core.design.levels import (
     MOST_LEVELS,
@@ -21,7 +22,7 @@ from olive_almanac.core.materials.catalogue import Judged, may_burn, verdict_of
 from olive_almanac.core.materials.families import FAMILIES
 from olive_almanac.core.placing.corner import corner_lines
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import read_number
+from olive_almanac.core.units import SPEED_UNITS, read_number
 from olive_almanac.formats.catalogue import load_catalogue
 from tests.samples import (
     ALLOWED,
@@ -334,6 +335,15 @@ class SuggestTest(unittest.TestCase):
                         )
                         self.assertEqual(len(result.trial.cells), 24)
                         self.assertEqual(result.refused, ())
+
+    def test_spread_speeds_stay_between_their_ends(self):
+        for low, high, steps in ((10, 97, 5), (3, 8, 6), (0.9, 1.3, 4), (120, 480, 7), (5, 5.3, 3)):
+            for unit in SPEED_UNITS:
+                with self.subTest(low=low, high=high, steps=steps, unit=unit):
+                    speeds = spread_speeds(low, high, steps, unit)
+                    self.assertEqual(len(set(speeds)), steps)
+                    self.assertGreaterEqual(min(speeds), low * (1 - 1e-6))
+                    self.assertLessEqual(max(speeds), high * (1 + 1e-6))
 
     def test_speeds_are_round_in_the_shops_unit(self):
         for speed in suggest_levels(LONG, BIRCH, "cut", speed_unit="mm/min").choices.speed_mm_s:

@@ -47,6 +47,20 @@ def rows_of(trial):
 
 
 class RegisteredTest(unittest.TestCase):
+    def test_focus_lines_are_twice_as_hot_as_a_label(self):
+        trial = kind_plan("focus").trial
+        self.assertEqual(trial.cells[0].setting.power, 2 * trial.label_setting.power)
+        self.assertEqual(trial.cells[0].setting.speed_mm_s, trial.label_setting.speed_mm_s)
+
+    def test_strips_of_tones_lie_around_the_energy_of_the_plain_grid(self):
+        grid = kind_plan("grid", "engrave", NORTH).trial
+        strips = kind_plan("recipes", "engrave", NORTH).trial
+        middle = np.median([grid.energy_of(cell) for cell in grid.cells])
+        energies = [strips.energy_of(cell) for cell in strips.cells]
+        self.assertLess(min(energies), middle)
+        self.assertGreater(max(energies), middle)
+        self.assertGreater(max(energies) / min(energies), 2)
+
     def test_what_each_kind_has(self):
         def having(fact):
             return {kind.id for kind in all_kinds() if getattr(kind, fact)}
