@@ -7,6 +7,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
+from PySide6.QtCore import QObject
+
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
@@ -22,10 +24,14 @@ if TYPE_CHECKING:
 __all__ = ["Practising"]
 
 
-class Practising:
-    """Opens an exercise in place of the library, scores it, and comes back."""
+class Practising(QObject):
+    """Opens an exercise in place of the library, scores it, and comes back.
+
+    A QObject, so that nothing is left of a strip's connections when it goes with its window.
+    """
 
     def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
         self._window, self._session = window, window.session
         self._before = window.session.preferences
         self._came_from = "practise"

@@ -309,15 +309,16 @@ class MainWindow(QMainWindow):
         finder = Finder(self.session, self)
         finder.finished.connect(finder.deleteLater)
         finder.opened.connect(self._open_found)
-        finder.trial_asked.connect(lambda trial: self._open_trial(trial, finder))
+        finder.trial_asked.connect(self._open_trial)
         middle, top = self.rect().center().x(), self.rect().top()
         left = self.mapToGlobal(self.rect().topLeft()).x() + middle - finder.width() // 2
         finder.move(left, self.mapToGlobal(self.rect().topLeft()).y() + top + px(80))
         finder.open()
         finder.field.setFocus()
 
-    def _open_trial(self, trial_id: str, finder: Any) -> None:
+    def _open_trial(self, trial_id: str) -> None:
         """Open the trial of a code that was typed into the finder; say so where it is not known."""
+        finder: Any = self.sender()
         if self.show_trial(trial_id):
             finder.accept()
         else:

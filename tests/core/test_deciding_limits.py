@@ -25,6 +25,7 @@ from olive_almanac.core.design.next_cells import NextCells, next_cut_cells
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.errors import Barred, OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
+from olive_almanac.core.fitting.kerf import check_gauged, stack_kerf
 from olive_almanac.core.fitting.tone import areal_energy_of
 from olive_almanac.core.fitting.transfer import transfer_between
 from olive_almanac.core.materials.catalogue import Permission
@@ -687,6 +688,23 @@ class KerfLimitsTest(unittest.TestCase):
                 total = pieces * (cell.nominal_mm - wide)
                 told.append(Reading(cell.id, None, kerf_mm=total))
         return told
+
+    def test_what_a_gauge_cannot_read_is_refused_at_its_edge(self):
+        cells = {cell.mark: cell for cell in kind_plan("kerf").trial.cells}
+        comb, stack = cells["comb"], cells["stack"]
+        for cell, low, high in (
+            (comb, comb.nominal_mm - 0.05, comb.nominal_mm + 1.5),
+            (stack, stack.nominal_mm - 1.5, stack.nominal_mm + 0.05),
+        ):
+            with self.subTest(cell.mark):
+                check_gauged(cell, low + 1e-9)
+                check_gauged(cell, high - 1e-9)
+                for beyond in (low - 0.01, high + 0.01, -1.0):
+                    with self.assertRaises(OutOfRange):
+                        check_gauged(cell, beyond)
+        for pieces in (0, -1):
+            with self.assertRaises(OutOfRange):
+                stack_kerf(20.0, 20.0, pieces)
 
     def test_each_axis_gets_the_kerf_that_was_burnt(self):
         decision = decide_kerf([(self.trial, self.readings({"x": 0.16, "y": 0.22}))])

@@ -1,5 +1,6 @@
 """Fits and decisions on worlds with a known edge, and on hand-made contradictions."""
 
+import math
 import unittest
 from dataclasses import replace
 
@@ -500,6 +501,16 @@ class ToneTest(unittest.TestCase):
             decide_engrave(know_tone(LONG, BIRCH, pairs), pairs, lightness=50.0).says,
         )
         self.assertIsNone(fit_lightness(tone_data_of(pairs)))
+
+    def test_five_measured_cells_make_a_curve_and_four_do_not(self):
+        trial = engrave_trial()
+        for count in (4, 5):
+            tones = [
+                Reading(cell.id, lightness=70 - 20 * math.log1p(trial.energy_of(cell)))
+                for cell in trial.cells[:count]
+            ]
+            curve = fit_lightness(tone_data_of([(trial, tones)]))
+            self.assertEqual(curve is not None, count == 5)
 
 
 class GuessTest(unittest.TestCase):
