@@ -184,6 +184,15 @@ class WhereTest(unittest.TestCase):
             with self.subTest(aim):
                 self.assertEqual(ranked([quick, clean], aim)[0].machine, first)
 
+    def test_a_machine_without_a_margin_ranks_below_any_that_has_one(self):
+        setting = Setting(1.0, 10.0)
+        wide, narrow, none = (
+            WhereRow(machine, "proven", "", setting=setting, seconds=100.0, margin=margin)
+            for machine, margin in ((LONG, 1.5), (NORTH, 1.1), (MARKER, None))
+        )
+        told = ranked([none, narrow, wide], "margin")
+        self.assertEqual([row.machine for row in told], [LONG, NORTH, MARKER])
+
     def test_a_tone_is_reckoned_too(self):
         row = where_row(Candidate(LONG, LEATHER, ALLOWED), "engrave")
         self.assertEqual(row.state, "reckoned")
