@@ -137,6 +137,27 @@ class TellTest(unittest.TestCase):
         self.assertLess(np.hypot(*found.zone), 0.1)
         self.assertIn("in the middle", found.says)
 
+    def lit(self, off_l, by, flags=()):
+        """What is told of an even bed whose middle is lit by so much more than the rest."""
+        readings = []
+        for cell, one in zip(
+            self.trial.cells, read_with(self.trial, lambda u, v, f: 0.0), strict=True
+        ):
+            middle = np.abs(middle_of(self.trial, cell)).max() < 0.5
+            lightness = one.lightness + off_l * middle
+            readings.append(replace(one, lightness=lightness, by=by, flags=flags if middle else ()))
+        return decide_bed(self.trial, readings)
+
+    def test_a_photo_that_is_lit_unevenly_is_not_told_as_a_fault(self):
+        typed, seen = self.lit(4.0, "gauge"), self.lit(4.0, "photo")
+        self.assertEqual((typed.story, typed.is_sure), ("zone", True))
+        self.assertFalse(seen.is_sure and seen.story != "even")
+        self.assertNotIn("lamp", typed.do)
+        for flag in ("clipped", "covered_or_tinted", "bright_spot"):
+            with self.subTest(flag):
+                self.assertEqual(self.lit(25.0, "photo", (flag,)).story, "even")
+        self.assertIn("lamp", self.lit(12.0, "photo").do)
+
     def test_a_weak_far_corner_may_be_both_mirrors_or_dirt(self):
         for power in (2, 3):
 

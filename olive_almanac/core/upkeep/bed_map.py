@@ -51,7 +51,22 @@ MOST_SAID = 0.99
 CORNERS = ((-1, -1), (1, -1), (1, 1), (-1, 1))
 LEAST_PLACES = 4
 # of a photo: the light differs from place to place more than the tones do
-LIGHT_FLAGS = frozenset(("uneven_light", "gradient", "reference_off"))
+LIGHT_FLAGS = frozenset(
+    (
+        "uneven_light",
+        "gradient",
+        "reference_off",
+        "bright_spot",
+        "dark_spot",
+        "clipped",
+        "covered_or_tinted",
+        "covered_or_glare",
+        "odd_colour",
+    )
+)
+MOST_DIM = 1 / 3  # of the patches of a bed, or of a place, beyond which a photo does not count
+PHOTO_PLACE_L = 2.0  # by which a photo of a whole bed is off from place to place, L*
+LAMP = tr("A lamp can look like this: photograph it once more, lit from another side.")
 WHOLE_BED = tr("over a whole bed no photo has it; read the cut ladder by eye, or type the L*")
 
 
@@ -59,7 +74,7 @@ WHOLE_BED = tr("over a whole bed no photo has it; read the cut ladder by eye, or
 class BedReadings:
     """What was read over a bed: places [n, 2] from -1 to 1 across and up the bed, heights of the
     focus [k], mm, and at each height and place [k, n] the ln energy needed, less a common level,
-    and its standard error.
+    and its standard error; by how much sheet and light differ from place to place (sd, ln energy).
     """
 
     places: Floats
@@ -67,6 +82,7 @@ class BedReadings:
     need: Floats
     sd: Floats
     by_tone: bool
+    place_sd: float = PLACE_SD
 
 
 @dataclass(frozen=True)
@@ -118,7 +134,7 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     dim = sum(one.lightness is not None for one in readings) - sum(
         one.lightness is not None for one in seen.values()
     )
-    if dim > len(readings) / 3:
+    if dim > MOST_DIM * len(readings):
         raise OutOfRange(
             tr("Patches in even light"), len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
         )
@@ -131,8 +147,24 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     half = np.array(trial.machine.bed_mm) / 2
     toned = sum(one.lightness is not None for one in seen.values())
     by_tone = toned >= LEAST_PLACES * len(focus) and toned * 2 > len(seen)
-    find = _by_tone(trial, seen) if by_tone else _by_verdict(trial, seen)
-    found = [[find(groups.get((height, block), [])) for block in blocks] for height in focus]
+    place_sd = PLACE_SD
+    if by_tone:
+        find, slope = _by_tone(trial, seen)
+        if any(one.by == "photo" for one in seen.values()):
+            place_sd = math.hypot(PLACE_SD, PHOTO_PLACE_L / abs(slope))
+    else:
+        find = _by_verdict(trial, seen)
+    flagged = {one.cell for one in readings} - seen.keys()
+    lit = [
+        block
+        for block in blocks
+        if np.mean([c.id in flagged for height in focus for c in groups.get((height, block), [])])
+        <= MOST_DIM
+    ]
+    found = [
+        [find(groups.get((height, block), [])) if block in lit else None for block in blocks]
+        for height in focus
+    ]
     told = [n for n in range(len(blocks)) if all(row[n] is not None for row in found)]
     if len(told) < LEAST_PLACES:
         raise OutOfRange(
@@ -142,7 +174,7 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
         )
     values = np.array([[row[n] for n in told] for row in found], float)
     places = (middles[told] - half) / half
-    return BedReadings(places, tuple(focus), values[..., 0], values[..., 1], by_tone)
+    return BedReadings(places, tuple(focus), values[..., 0], values[..., 1], by_tone, place_sd)
 
 
 def _middle(trial: Trial, cells: Sequence[Any]) -> tuple[float, float]:
@@ -171,8 +203,8 @@ def _by_verdict(trial: Trial, seen: Mapping[str, Reading]) -> Any:
     return find
 
 
-def _by_tone(trial: Trial, seen: Mapping[str, Reading]) -> Any:
-    """L* by ln energy with one slope for all places: from the steps within each."""
+def _by_tone(trial: Trial, seen: Mapping[str, Reading]) -> tuple[Any, float]:
+    """L* by ln energy with one slope for all places, from the steps within each; and the slope."""
     runs: dict[tuple[float, int], list[tuple[float, float]]] = {}
     for cell in trial.cells:
         one = seen.get(cell.id)
@@ -204,7 +236,7 @@ def _by_tone(trial: Trial, seen: Mapping[str, Reading]) -> Any:
         need = float(np.mean([x for x, _ in run])) - float(np.mean([y for _, y in run])) / slope
         return need, TONE_NOISE_L / abs(slope) / len(run) ** 0.5
 
-    return find
+    return find, slope
 
 
 def tell_bed(
@@ -289,7 +321,7 @@ def _root_of(readings: BedReadings) -> Floats:
     sd = readings.sd.ravel()
     heights, places = readings.need.shape
     same_place = np.kron(np.ones((heights, heights)), np.eye(places))
-    inverse = np.linalg.inv(np.diag(sd**2) + PLACE_SD**2 * same_place)
+    inverse = np.linalg.inv(np.diag(sd**2) + readings.place_sd**2 * same_place)
     ones = np.ones(len(sd))
     pulled = inverse @ ones
     inverse = inverse - np.outer(pulled, pulled) / (ones @ pulled)
@@ -435,6 +467,8 @@ def _told(
     need = need - need.min()
     end = (mean(turned), mean(turned_up))
     says, do = _words(top, stories, loss, zone, end)
+    if readings.place_sd > PLACE_SD and top not in ("even", "tilt"):
+        do = f"{do} {LAMP}"
     level = fit_level(corners, heights)
     return BedMap(
         stories,
