@@ -48,7 +48,7 @@ from tests.storage.test_door import POISONS, leaves, with_value
 ROOT = Path(__file__).parents[1]
 SHARE = float(os.environ.get("SOAK_SHARE", "1"))
 MINUTES = float(os.environ.get("SOAK_MINUTES", "120"))
-SLOW_S = 10.0  # of CPU time; whoever waits six times as long hangs, too, on a busy computer
+SLOW_S = 10.0
 NETWORK = ("socket.connect", "socket.bind", "socket.getaddrinfo", "socket.sendto")
 Figure = tuple[str, float, float]  # what, the figure, the most that it may be
 
@@ -80,7 +80,7 @@ class Tried:
             if self._seen[told] == 1:
                 print("      ", told, flush=True)
         waited, worked = time.monotonic() - began, time.process_time() - worked
-        if worked > SLOW_S or waited > 6 * SLOW_S:
+        if waited > SLOW_S:
             self.slow += 1
             print(f"       {what}: {worked:.0f} s of CPU in {waited:.0f} s", flush=True)
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from olive_almanac.core.lengths import in_inches, length_unit, lengths_within
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import decimal_sign, tr
 
 __all__ = [
     "AlmanacError",
@@ -41,16 +41,16 @@ class OutOfRange(AlmanacError, ValueError):
         self, field: str, value: object, allowed: str, unit: str = "", *, key: str = ""
     ) -> None:
         if isinstance(value, float):
-            shown = f"{value:g}"
+            shown = f"{value:g}".replace(".", decimal_sign())
         else:
             shown = f"{value}"
         if unit == "mm" and length_unit() == "in":
             # what is allowed may name the unit or not: its numbers are lengths in either case
             if "mm" in allowed:
-                allowed = in_inches(allowed)[0]
+                allowed = in_inches(allowed, decimal_sign())[0]
             else:
-                allowed = lengths_within(allowed)
-            shown, unit = lengths_within(shown), "in"
+                allowed = lengths_within(allowed, decimal_sign())
+            shown, unit = lengths_within(shown, decimal_sign()), "in"
         told = f"{shown} {unit}".rstrip()
         super().__init__(
             tr("{field} must be {allowed}, not {told}.", field=field, allowed=allowed, told=told)

@@ -36,7 +36,8 @@ _UNIT = r"mm\b(?![/²³·-])"
 _PLACE = rf"(?: (?:at|bei) {_ATOM}, {_ATOM})?"  # "12 mm at 30, 40"
 _LENGTHS = rf"({_ATOM}(?:{_JOINED}{_ATOM})*)(\s?){_UNIT}({_PLACE})"
 _FIELD = r"\{(\w+)(?:![rs])?(?::[^{}]*)?\}"
-_NUMBER = r"(?<![\w.,])([+−-]?)(\d+(?:[.,]\d+)?)(?![.,]?\w)(?! ?[%°])(?! (?!x |to |by |bis )[a-z])"
+_NO_LENGTH = r"(?![.,]?\w)(?! ?[%°])(?! (?!x |to |by |bis )[a-z])"  # what may not follow
+_NUMBER = rf"(?<![\w.,])([+−-]?)(\d+(?:[.,]\d+)?){_NO_LENGTH}"
 _RATIO = r"(?! (?:up |hoch )?(?:per|je|pro) )"
 _BARE_UNIT = rf"(?<![\w/{{])(?<!per )(?<!je )(?<!pro ){_UNIT}{_RATIO}"
 

@@ -88,13 +88,11 @@ def engine_for(folder: Path, url: str) -> Engine:
         try:
             address = make_url(url)
         except (ArgumentError, ValueError) as problem:
-            raise LibraryTrouble(
-                tr(
-                    "“{url}” is no address of a library: postgresql://user@host/name is expected.",
-                    url=url,
-                ),
-                "server",
-            ) from problem
+            told = tr(
+                "“{url}” is no address of a library: postgresql://user@host/name is expected.",
+                url=url,
+            )
+            raise LibraryTrouble(told, "server") from problem
         if address.get_backend_name() != "postgresql":
             raise LibraryTrouble(
                 tr(

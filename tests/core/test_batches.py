@@ -62,7 +62,7 @@ class FirstBatchTest(unittest.TestCase):
 
     def test_the_why_names_both_and_the_grid_can_be_had(self):
         found = first(NORTH, THICK)
-        self.assertRegex(found.basis, r"^8 cells at a time.*± \d+ %, a plain grid of 24 to ± \d+ %")
+        self.assertRegex(found.basis, r"^8 cells at a.*± \d+ %, a plain grid of 24 to ± \d+ %")
         self.assertEqual(found.choices.kind, "next")
         grid = suggest_levels(NORTH, THICK, "cut").choices
         self.assertEqual((grid.kind, len(grid.power) * len(grid.speed_mm_s)), ("grid", 24))

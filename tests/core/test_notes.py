@@ -205,7 +205,8 @@ class PreparedTest(unittest.TestCase):
 class NotesTest(unittest.TestCase):
     def test_names_that_differ_only_in_signs_script_or_length_never_share_an_id(self):
         long = "Offcut of the seventh crate from the north wall of yard "
-        lines = [f"{name} 3mm cut 80% 20mm/s" for name in ("липа", "дуб", "樫", long + "A", "!?")]
+        names = ("липа", "дуб", "樫", long + "A", "!?")
+        lines = [f"{name} 3mm cut 80% 20mm/s" for name in names]
         found = brought(read_pasted("\n".join(lines)), stocks=())
         self.assertEqual(len({stock.uid for stock in found.stocks}), 5)
         self.assertEqual(len({entry.uid for entry in found.entries}), 5)

@@ -16,7 +16,8 @@ from babel.messages.pofile import read_po
 
 from olive_almanac import language
 from olive_almanac.core import words as door
-from olive_almanac.core.errors import CannotWrite
+from olive_almanac.core.errors import CannotWrite, OutOfRange
+from olive_almanac.core.records.ranges import check_number
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "scripts"))
@@ -150,3 +151,8 @@ class LanguageTest(unittest.TestCase):
         self.assertEqual(door.tr("halo {halo_mm:.1f} mm", halo_mm=0.25), "Hof 0,2 mm")
         self.assertEqual([door.trn("cell", "cells", n) for n in (1, 3)], ["Zelle", "Zellen"])
         self.assertEqual((door.tr(""), door.tr("{not} a name")), ("", "{not} a name"))
+        with self.assertRaises(OutOfRange) as caught:
+            check_number("Dicke", 0.25, "mm", low=1)
+        self.assertEqual(
+            str(caught.exception), "Dicke: erwartet wird mindestens 1 mm, nicht 0,25 mm."
+        )

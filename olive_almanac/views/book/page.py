@@ -346,26 +346,18 @@ class BookPage(StationPage):
             action = menu.addAction(words)
             action.setEnabled(bool(able))
             action.triggered.connect(lambda _=False, act=act: act())
-        menu.addSeparator()
-        for order, words in ORDERS.items():
-            action = menu.addAction(words)
-            action.setCheckable(True)
-            action.setChecked(order == self.left.order)
-            action.triggered.connect(lambda _=False, order=order: self._sort(order))
-        menu.addSeparator()
-        measure = self.main_window.choose_lengths
-        for unit, words in LENGTH_CHOICES.items():
-            action = menu.addAction(words)
-            action.setCheckable(True)
-            action.setChecked(unit == length_unit())
-            action.triggered.connect(lambda _=False, unit=unit: measure(unit))
-        menu.addSeparator()
-        choose = self.main_window.choose_language
-        for language, words in LANGUAGES.items():
-            action = menu.addAction(words)
-            action.setCheckable(True)
-            action.setChecked(language == spoken())
-            action.triggered.connect(lambda _=False, language=language: choose(language))
+        window = self.main_window
+        for choices, now, choose in (
+            (ORDERS, self.left.order, self._sort),
+            (LENGTH_CHOICES, length_unit(), window.choose_lengths),
+            (LANGUAGES, spoken(), window.choose_language),
+        ):
+            menu.addSeparator()
+            for key, words in choices.items():
+                action = menu.addAction(words)
+                action.setCheckable(True)
+                action.setChecked(key == now)
+                action.triggered.connect(lambda _=False, key=key, choose=choose: choose(key))
         return menu
 
     def _sort(self, order: str) -> None:

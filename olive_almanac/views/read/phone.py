@@ -149,10 +149,11 @@ class PhonePanel(QDialog):
 
     def _lay_out(self, close: QWidget) -> None:
         name = self._active.trial.name
+        scan = tr(
+            "1  Scan the code with the phone’s camera or type the address. Both in one network."
+        )
         steps = (
-            tr(
-                "1  Scan the code with the phone’s camera or type the address. Both in one network."
-            ),
+            scan,
             tr("2  Photograph {name} from above, all four marks in the picture.", name=name),
             tr(
                 "3  Look here: the cells are read in a second; the phone says whether it was sharp."
