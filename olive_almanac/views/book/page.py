@@ -346,18 +346,22 @@ class BookPage(StationPage):
             action = menu.addAction(words)
             action.setEnabled(bool(able))
             action.triggered.connect(lambda _=False, act=act: act())
+        menu.addSeparator()
         window = self.main_window
-        for choices, now, choose in (
-            (ORDERS, self.left.order, self._sort),
-            (LENGTH_CHOICES, length_unit(), window.choose_lengths),
-            (LANGUAGES, spoken(), window.choose_language),
+        units = QMenu(tr("Lengths and language"), menu)  # their own: the menu fits low screens
+        for part, choices, now, choose in (
+            (menu, ORDERS, self.left.order, self._sort),
+            (units, LENGTH_CHOICES, length_unit(), window.choose_lengths),
+            (units, LANGUAGES, spoken(), window.choose_language),
         ):
-            menu.addSeparator()
             for key, words in choices.items():
-                action = menu.addAction(words)
+                action = part.addAction(words)
                 action.setCheckable(True)
                 action.setChecked(key == now)
                 action.triggered.connect(lambda _=False, key=key, choose=choose: choose(key))
+            part.addSeparator()
+        units.setFont(menu.font())
+        menu.addMenu(units)
         return menu
 
     def _sort(self, order: str) -> None:
