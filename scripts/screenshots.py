@@ -61,6 +61,8 @@ def main(target: Path) -> None:
         window.show()
         window.open_library()
         wait_until(lambda: window.session.library is not None)
+        told = window.session.shop.watch.told
+        wait_until(lambda: len(dict(told)) == len(window.session.catalogue.machines))
         choose = window.session.choose
         window.navigate("book")
         choose(machine="north-bench", stock="glass-4", task="engrave")
