@@ -99,6 +99,7 @@ class Form(Page):
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
         self._of = ""
+        self._asked: tuple[object, ...] = ()
         self._typed: dict[
             str, dict[str, str]
         ] = {}  # of which record: what was typed in which field
@@ -113,12 +114,21 @@ class Form(Page):
         can_add: bool,
         of: str = "",
     ) -> None:
-        """Show the fields of a record (`of` is its id), with what was typed and not kept."""
-        self._of = of
+        """Show the fields of a record (`of` is its id), with what was typed and not kept.
+
+        Where they are shown already they are left alone: somebody may be typing.
+        """
+        asked = (fields, title, save, can_leave, can_add, of)
         typed = self._typed.get(of, {})
+        told = tr("Not kept yet.") if any(one.key in typed for one in fields) else ""
+        if asked == self._asked:
+            self.done.setText(self.done.text() or told)
+            return
+        self._asked = asked
+        self._of = of
         fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
-        if any(one.key in typed for one in fields):
-            self.done.setText(tr("Not kept yet."))
+        if told:
+            self.done.setText(told)
         clear_layout(self._grid)
         self.fields, self._words = {}, {}
         self.title.setText(title)
@@ -198,6 +208,7 @@ class Form(Page):
     def forget_typed(self, of: str) -> None:
         """What was typed of a record is kept now, or given up."""
         self._typed.pop(of, None)
+        self._asked = ()
 
     def texts(self) -> dict[str, str]:
         return {

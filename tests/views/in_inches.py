@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel, QLineEdit
 from olive_almanac.core.words import tr
 from olive_almanac.formats.book_pdf import write_book, write_label
 from olive_almanac.formats.pdf import write_card, write_key
+from olive_almanac.steps.requests import OpenForm
 from olive_almanac.steps.stations import STATIONS
 from tests.demo_shop import copy_demo
 from tests.samples import BIRCH, DAY, LONG, cut_trial, sample_entry
@@ -70,24 +71,30 @@ class PagesTest(WindowCase):
             for panel in self.window.findChildren(QDialog):
                 panel.close()
 
-    def test_lengths_are_typed_as_the_shop_has_them_and_kept_whole(self):
-        from olive_almanac.steps.requests import OpenForm
+    @property
+    def form(self):
+        return self.page().stock_form
 
+    def keep_thickness(self, typed):
+        self.retype(self.form.fields["thickness_mm"], typed)
+        self.key(Qt.Key.Key_Return, widget=self.form.fields["thickness_mm"])
+        self.settle(50)
+
+    def test_lengths_are_typed_as_the_shop_has_them_and_kept_whole(self):
+        told, machines = self.session.shop.watch.told, self.session.catalogue.machines
+        self.wait_for(lambda: len(told) == len(machines))  # then no page is shown anew by itself
         self.window.navigate("set_up", OpenForm("stock"))
-        form = self.page().stock_form
+        self.settle(200)
         stock = self.session.subject.stock
-        self.assertEqual(form.texts()["thickness_mm"], "3")  # untouched: what was kept, whole
-        self.assertIn(form.fields["thickness_mm"].typed(), ("0.118", "0,118"))
+        self.assertEqual(self.form.texts()["thickness_mm"], "3")  # untouched: as kept, whole
+        self.assertIn(self.form.fields["thickness_mm"].typed(), ("0.118", "0,118"))
         for typed, thickness_mm in (("1/8", 3.175), ("0.25", 6.35), ("0,25 in", 6.35), ("3 mm", 3)):
-            self.retype(form.fields["thickness_mm"], typed)
-            self.key(Qt.Key.Key_Return, widget=form.fields["thickness_mm"])
+            self.keep_thickness(typed)
             with self.subTest(typed=typed):
                 self.assertEqual(self.session.catalogue.stock(stock.uid).thickness_mm, thickness_mm)
-        self.retype(form.fields["thickness_mm"], "12")
-        self.key(Qt.Key.Key_Return, widget=form.fields["thickness_mm"])
-        self.assertIn(tr("Thickness"), form.problem.text())
-        self.assertIn("7.874 in", form.problem.text().replace(",", "."))  # at most 200 mm
-
+        self.keep_thickness("12")
+        self.assertIn(tr("Thickness"), self.form.problem.text())
+        self.assertIn("7.874 in", self.form.problem.text().replace(",", "."))  # at most 200 mm
         self.window.navigate("plan")
         self.wait_for(lambda: self.page().presenter.plan is not None)
         page = self.page()

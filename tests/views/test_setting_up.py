@@ -343,6 +343,17 @@ class MachineTest(ChecklistCase):
         self.assertEqual(self.session.subject.machine.optical_power_w, 55)
         self.assertEqual(form.done.text(), "Kept.")
 
+    def test_who_types_is_not_disturbed_by_what_is_told_of_the_machines(self):
+        form = self.page().machine_form
+        field = form.fields["optical_power_w"]
+        self.retype(field, "5")
+        self.session.shop.take_drift(LONG.uid, {"some entry": 0.4})  # from the worker
+        self.settle(100)
+        self.assertIs(form.fields["optical_power_w"], field)
+        self.assertTrue(field.hasFocus())
+        self.type("5", field)
+        self.assertEqual(form.texts()["optical_power_w"], "55")
+
     def test_a_new_source_renews_only_what_was_not_typed(self):
         self.page().begin_new("machine")
         form = self.page().machine_form
