@@ -2,16 +2,19 @@
 readings.  Seeded, so that a fault comes back.
 """
 
+import math
 import random
 import unittest
 from unittest import mock
 
-from bench import guided, soak
+from bench import guided, hardships, soak
+from tests.formats.test_gcode import LIMITS, SQUARE
 
 
 class DoorsTest(unittest.TestCase):
     def check(self, part, share, seed=16):
-        with mock.patch.object(soak, "SHARE", share):
+        # how long each may take is for `make soak`, on a machine that does nothing else
+        with mock.patch.multiple(soak, SHARE=share, SLOW_S=math.inf):
             for what, value, most in part(random.Random(seed)):
                 with self.subTest(what):
                     self.assertLessEqual(value, most)
@@ -41,3 +44,13 @@ class DoorsTest(unittest.TestCase):
         with mock.patch("builtins.print"), tried.one("a door"):
             raise KeyError("ours")
         self.assertEqual([value for _, value, _ in tried.figures("doors")], [1, 0])
+
+    def test_an_unsafe_file_that_is_called_safe_is_counted(self):
+        program = (SQUARE.splitlines(), LIMITS)
+        unsafe = {"nothing wrong": hardships._put("(fine)"), "off": hardships.UNSAFE["off the bed"]}
+        with (
+            mock.patch.object(hardships, "_program", return_value=program),
+            mock.patch.object(hardships, "UNSAFE", unsafe),
+            mock.patch("builtins.print"),
+        ):
+            self.assertEqual([value for _, value, _ in hardships.unsafe(random.Random(1))], [10])
