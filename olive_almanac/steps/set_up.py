@@ -68,6 +68,7 @@ class Field:
     short: bool = False
     is_list: bool = False  # several numbers in one field
     key_change: bool = False  # another choice here renews the other defaults
+    caption: str = ""  # what stands over it in the drawing, where that says more than its words
 
     @property
     def lengths(self) -> str:
@@ -121,6 +122,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             choices=tuple((key, word) for key, (word, _) in SOURCES.items()),
             key_change=True,
             help=tr("what makes the light"),
+            beside=tr("Source"),
         ),
         Field(
             "wavelength_nm",
@@ -128,6 +130,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             number_text(machine.wavelength_nm if machine else SOURCES[source][1], 6),
             "nm",
             tr("printed on the head or in the manual"),
+            caption=tr("Light"),
         ),
         Field(
             "optical_power_w",
@@ -135,6 +138,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             watts,
             "W",
             tr("at the work, not the electrical input on the box"),
+            caption=tr("Power at the work"),
         ),
         Field(
             "rated_power_w",
@@ -142,6 +146,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             number_text(machine.rated_power_w) if machine and machine.rated_power_w else "",
             "W",
             tr("the number on the box, kept apart; may stay empty"),
+            caption=tr("On the box"),
         ),
         Field(
             "spot_x_mm",
@@ -149,14 +154,16 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             spot_x,
             "mm",
             tr("1/e² diameter; a diode’s is often longer one way"),
+            caption=tr("Spot along X and Y"),
         ),
         Field("spot_y_mm", tr("Spot along Y"), spot_y, "mm", beside="Y"),
         Field(
             "rayleigh_mm",
-            tr("Rayleigh range"),
+            tr("Half the depth of focus"),
             rayleigh,
             "mm",
-            tr("height at which the spot has grown by 1.4"),
+            tr("the Rayleigh range: the height at which the spot has grown by 1.4"),
+            caption=tr("1.4 times as wide at ±"),
         ),
         Field(
             "max_speed_mm_s",
@@ -164,6 +171,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             speed,
             "mm/s",
             tr("nothing faster is ever planned"),
+            caption=tr("Fastest"),
         ),
         Field(
             "acceleration_mm_s2",
@@ -171,8 +179,16 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
             acceleration,
             "mm/s²",
             tr("decides how long short moves take"),
+            caption=tr("Takes speed at"),
         ),
-        Field("bed_w", tr("Bed width"), bed_w, "mm", tr("how far the head reaches")),
+        Field(
+            "bed_w",
+            tr("Bed width"),
+            bed_w,
+            "mm",
+            tr("how far the head reaches"),
+            caption=tr("Bed along X and Y"),
+        ),
         Field("bed_h", tr("Bed height"), bed_h, "mm", beside=tr("height")),
     )
 
@@ -389,7 +405,7 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "rated_power_w": _optional(lambda text: read_number(text, tr("Rated power"), "W")),
     "spot_x_mm": lambda text: read_length_mm(text, tr("Spot along X")),
     "spot_y_mm": lambda text: read_length_mm(text, tr("Spot along Y")),
-    "rayleigh_mm": lambda text: read_length_mm(text, tr("Rayleigh range")),
+    "rayleigh_mm": lambda text: read_length_mm(text, tr("Half the depth of focus")),
     "max_speed_mm_s": lambda text: read_speed_mm_s(text, tr("Highest speed")),
     "acceleration_mm_s2": lambda text: read_number(text, tr("Acceleration"), "mm/s²"),
     "power_scale": lambda text: read_number(text, tr("S at full power")),
@@ -447,6 +463,7 @@ _KINDS_OF_GROUP: dict[str, tuple[Field, ...]] = {  # what else matters, by the g
                 ("film", tr("film: take it off first")),
             ),
             help=tr("film melts into the engraving"),
+            beside=tr("Mask"),
         ),
     ),
     "Leather and textile": (
@@ -487,6 +504,7 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             number_text(stock.thickness_mm) if stock else "3",
             "mm",
             tr("as sold; inches work: 1/8 in"),
+            caption=tr("Sold as"),
         ),
         Field(
             "measured",
@@ -505,11 +523,26 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             help=tr("settings do not carry over from lot to lot unproved"),
         ),
         Field(
+            "price_m2",
+            tr("Price"),
+            number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "",
+            tr("a m²"),
+            beside=tr("Price"),
+            help=tr("in the shop's money, for the cost of a coupon; may stay empty"),
+        ),
+        Field(
             "colour",
             tr("Colour"),
             stock.colour if stock else "",
-            beside=tr("Colour"),
+            short=True,
             help=tr("matters on a diode"),
+        ),
+        Field(
+            "finish",
+            tr("Finish"),
+            stock.finish if stock else "",
+            beside=tr("Finish"),
+            help=tr("may stay empty"),
         ),
         Field(
             "opacity",
@@ -535,21 +568,6 @@ def stock_fields(stock: Stock | None) -> tuple[Field, ...]:
             number_text(stock.lightness, 4) if stock and stock.lightness is not None else "",
             beside=tr("Face, L*"),
             help=tr("its lightness: the grey card in a photo measures it; may stay empty"),
-        ),
-        Field(
-            "finish",
-            tr("Finish"),
-            stock.finish if stock else "",
-            short=True,
-            help=tr("may stay empty"),
-        ),
-        Field(
-            "price_m2",
-            tr("Price"),
-            number_text(stock.price_m2, 5) if stock and stock.price_m2 is not None else "",
-            tr("a m²"),
-            beside=tr("Price"),
-            help=tr("in the shop's money, for the cost of a coupon; may stay empty"),
         ),
         *(replace(one, text=str(getattr(stock, one.key))) for one in further),
     )
@@ -614,15 +632,19 @@ def focus_test(heights: str, widths: str, wavelength_nm: float) -> CausticFit:
 def machine_facts(machine: Machine) -> str:
     """Return what follows from a machine's numbers, in a line."""
     spot = min(machine.spot_x_mm, machine.spot_y_mm)
-    since = ""
-    if machine.state_since:
-        since = tr(
-            " State {state} since {state_since}: {state_reason}.",
-            state=machine.state,
-            state_since=day_text(machine.state_since),
-            state_reason=machine.state_reason,
-        )
-    lens = ""
+    facts = tr(
+        "Depth of focus {depth_of_focus_mm} mm (spot grown by √2 at its ends). "
+        "Finest useful pitch {spot} mm, {spot2:.0f} dpi.",
+        depth_of_focus_mm=number_text(machine.depth_of_focus_mm),
+        spot=number_text(spot),
+        spot2=dpi_from_pitch(spot),
+    )
+    return f"{facts} {lens_and_since(machine)}".strip()
+
+
+def lens_and_since(machine: Machine) -> str:
+    """Return what the lens makes of the beam, and since when the machine is as it is."""
+    told = []
     if machine.lens_focal_mm and machine.beam_at_lens_mm:
         from olive_almanac.core.beam.spot import focused_spot
 
@@ -632,16 +654,12 @@ def machine_facts(machine: Machine) -> str:
             beam_mm=machine.beam_at_lens_mm,
             m2=machine.m2 or 1.0,
         )
-        lens = tr(" By its lens the spot would be {by_lens} mm.", by_lens=number_text(by_lens))
-    return tr(
-        "Depth of focus {depth_of_focus_mm} mm (spot grown by √2 at its ends). "
-        "Finest useful pitch {spot} mm, {spot2:.0f} dpi.{lens}{since}",
-        depth_of_focus_mm=number_text(machine.depth_of_focus_mm),
-        spot=number_text(spot),
-        spot2=dpi_from_pitch(spot),
-        lens=lens,
-        since=since,
-    )
+        words = tr("By its lens the spot would be {by_lens} mm.", by_lens=number_text(by_lens))
+        told.append(words)
+    if machine.state_since:
+        since = day_text(machine.state_since)
+        told.append(tr("Since {since}: {reason}.", since=since, reason=machine.state_reason))
+    return " ".join(told)
 
 
 WHAT_IT_IS = ("family", "opacity", "process", "tanning")

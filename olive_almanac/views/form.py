@@ -8,13 +8,14 @@ from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.units import length_number, read_lengths_mm, shown_unit
 from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import Field
+from olive_almanac.views.field_picture import FieldPicture
 from olive_almanac.views.parts import (
     Page,
     Segments,
@@ -40,6 +41,18 @@ def _field_width(field: Field) -> int:
     return compact(150, 190)
 
 
+def _grid() -> tuple[QWidget, QGridLayout]:
+    """A holder with a grid of lines: words, field, half a line of help."""
+    holder = QWidget()
+    holder.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+    grid = QGridLayout(holder)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setHorizontalSpacing(px(10))
+    grid.setVerticalSpacing(0)
+    grid.setColumnStretch(2, 1)
+    return holder, grid
+
+
 HELP = {tr("machine"): "set_up/The machine", tr("stock"): "set_up/What must not burn"}
 
 
@@ -60,9 +73,11 @@ class Form(Page):
     new_asked = Signal()
     source_changed = Signal(str)
 
-    def __init__(self, noun: str, parts: tuple[str, ...] = ()) -> None:
+    def __init__(
+        self, noun: str, parts: tuple[str, ...] = (), picture: FieldPicture | None = None
+    ) -> None:
         super().__init__()
-        self.noun = noun
+        self.noun, self.picture = noun, picture
         self.title = label("", "h1")
         if parts:
             self.parts = Segments(parts, 0, tr("Part of the {noun}", noun=noun))
@@ -76,11 +91,8 @@ class Form(Page):
         self.save.clicked.connect(self.saved)
         self.problem = label("", "ui", "ember", wrap=True)
         self.done = label("", "small", "second")
-        self._grid_holder = QWidget()
-        self._grid = QGridLayout(self._grid_holder)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(px(10))
-        self._grid.setVerticalSpacing(0)
+        above, self._above = _grid()
+        below, self._below = _grid()
         layout = QVBoxLayout(self)
         page_margins(layout)
         layout.addLayout(head(self.title, None, self.back, self.add, topic=HELP.get(noun, "")))
@@ -88,7 +100,11 @@ class Form(Page):
         if self.parts is not None:
             layout.addWidget(self.parts)
             layout.addSpacing(px(4))
-        layout.addWidget(self._grid_holder)
+        layout.addWidget(above)
+        if picture is not None:
+            layout.addSpacing(px(4))
+            layout.addWidget(picture, 50)  # it grows before anything else does
+        layout.addWidget(below)
         layout.addSpacing(px(6))
         layout.addWidget(self.problem)
         self.extra = QVBoxLayout()
@@ -129,21 +145,43 @@ class Form(Page):
         fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
         if told:
             self.done.setText(told)
-        clear_layout(self._grid)
+        clear_layout(self._above)
+        clear_layout(self._below)
         self.fields, self._words = {}, {}
         self.title.setText(title)
         self.save.setText(save)
         self.back.setVisible(can_leave)
         self.add.setVisible(can_add)
-        self.problem.setText("")
+        self._say_problem("")
+        drawn = self._show_picture(fields)
+        self._grid = self._above
         for number, field in enumerate(fields):
-            self._add_field(
-                number, field, paired=number + 1 < len(fields) and bool(fields[number + 1].beside)
-            )
-        self._grid.setColumnStretch(2, 1)
+            part = self._made(field)
+            if field.key in drawn and self.picture is not None:
+                self.picture.hold(field, part)
+                self._grid = self._below
+                continue
+            beside = [one.beside for one in fields[number + 1 : number + 2] if one.key not in drawn]
+            self._add_field(number, field, part, paired=any(beside))
+        self._draw()
 
-    def _add_field(self, number: int, field: Field, *, paired: bool) -> None:
-        words = label(field.words, "ui", "second")
+    def _show_picture(self, fields: tuple[Field, ...]) -> set[str]:
+        """Show the picture where it has a place for these fields; returns the keys it takes."""
+        if self.picture is None:
+            return set()
+        self.picture.clear()
+        keys = {field.key for field in fields} & set(self.picture.PLACES)
+        drawn = compact(set[str](), keys)  # a small window has no room for it
+        self.picture.setVisible(bool(drawn))
+        return drawn
+
+    def _draw(self) -> None:
+        """Draw the picture as the fields say."""
+        if self.is_drawn and self.picture is not None:
+            self.picture.show_texts(self.texts())
+
+    def _made(self, field: Field) -> Any:
+        """The part in which a field is typed or chosen."""
         if field.choices:
             part = WordPicker("ui_b", name=field.words)
             part.set_choices(field.choices, field.text)
@@ -157,20 +195,28 @@ class Form(Page):
             part.edited.connect(lambda _, field=field, part=part: self._echo(field, part))
             part.setFixedHeight(px(34))
             part.setFixedWidth(px(_field_width(field)))
+            if part.sizeHint().width() < part.fontMetrics().horizontalAdvance(field.text):
+                part.setCursorPosition(0)  # a long text shows where it begins
         part.setAccessibleDescription(field.help)
-        words.setBuddy(part)
+        part.setToolTip(field.help)
         self.fields[field.key], self._words[field.key] = part, field.words
+        return part
+
+    def _add_field(self, number: int, field: Field, part: QWidget, *, paired: bool) -> None:
+        """Put a field into its line: words before it, unit and half a line of help behind."""
+        words = label(field.words, "ui", "second")
+        words.setBuddy(part)
+        unit = [label(shown_unit(field.unit), "ui", "second")] if field.unit else []
         if field.beside:
-            self._line.addWidget(label(field.beside, "ui", "second"))
-            self._line.addWidget(part)
-            self._line.addWidget(label(shown_unit(field.unit), "ui", "second"))
+            words.setText(field.beside)
+            for widget in (words, part, *unit):
+                self._line.insertWidget(self._line.count() - 1, widget)
             return
-        self._line = row(part, label(shown_unit(field.unit), "ui", "second"), gap=8)
+        self._line = row(part, *unit, None, gap=8)
         self._grid.addWidget(words, number, 0)
         self._grid.addLayout(
             self._line, number, 1, 1, 2 if paired else 1, Qt.AlignmentFlag.AlignLeft
         )
-        part.setToolTip(field.help)
         self._grid.setRowMinimumHeight(number, px(37))
         if paired:
             return
@@ -186,6 +232,7 @@ class Form(Page):
 
     def _note(self, key: str, text: str) -> None:
         self._typed.setdefault(self._of, {})[key] = text
+        self._draw()
 
     def _echo(self, field: Field, part: TextField) -> None:
         """Say what is understood of a length that is not written as a plain number."""
@@ -199,6 +246,11 @@ class Form(Page):
         understood = ", ".join(length_number(mm, 4) for mm in read)
         if understood != typed:
             self.done.setText(f"{typed} = {understood} {length_unit()}")
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether the numbers stand at a drawing now."""
+        return self.picture is not None and bool(self.picture.parts)
 
     @property
     def of(self) -> str:
@@ -218,7 +270,7 @@ class Form(Page):
 
     def show_bad(self, words: str, problem: str) -> None:
         """Mark the field concerned, named by its key or its words, and say what is wrong."""
-        self.problem.setText(problem)
+        self._say_problem(problem)
         self.done.setText("")
         named = self._named(words)
         for key, part in self.fields.items():
@@ -229,6 +281,10 @@ class Form(Page):
                 part.style().polish(part)
                 if bad:
                     part.setFocus()
+
+    def _say_problem(self, problem: str) -> None:
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
 
     def _named(self, words: str) -> str:
         """The key of the field that is named: by key, by its words, or by how they end."""

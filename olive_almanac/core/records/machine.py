@@ -101,7 +101,7 @@ class Machine:
         check_number(tr("Optical power"), self.optical_power_w, "W", above=0, high=20000)
         check_number(tr("Spot along X"), self.spot_x_mm, "mm", low=0.001, high=5)
         check_number(tr("Spot along Y"), self.spot_y_mm, "mm", low=0.001, high=5)
-        check_number(tr("Rayleigh range"), self.rayleigh_mm, "mm", low=0.01, high=200)
+        check_number(tr("Half the depth of focus"), self.rayleigh_mm, "mm", low=0.01, high=200)
         check_number(tr("Highest speed"), self.max_speed_mm_s, "mm/s", above=0, high=20000)
         check_number(tr("Acceleration"), self.acceleration_mm_s2, "mm/s²", above=0, high=1_000_000)
         for side in self.bed_mm:

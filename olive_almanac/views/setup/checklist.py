@@ -254,7 +254,7 @@ class ToolDrawing(Painted):
         painter.drawLine(QPointF(middle - 70, waist), QPointF(middle + 46, waist))
         painter.setFont(F("small"))
         painter.setPen(C("on_stock"))
-        painter.drawText(QRectF(middle - 130, waist - 10, 54, 18), MIDDLE_RIGHT, "focus")
+        painter.drawText(QRectF(middle - 130, waist - 10, 54, 18), MIDDLE_RIGHT, tr("focus"))
 
     def _board(self, width: float, height: float) -> QRectF:
         """Where the piece is drawn, from above."""

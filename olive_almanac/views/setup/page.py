@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.words import tr
@@ -13,6 +13,7 @@ from olive_almanac.steps.requests import AddRecord, OpenForm, Request
 from olive_almanac.steps.set_up import (
     SetUpPresenter,
     controller_fields,
+    lens_and_since,
     machine_facts,
     machine_fields,
     power_fields,
@@ -24,7 +25,8 @@ from olive_almanac.views.form import Form
 from olive_almanac.views.parts import button, hair, label, row
 from olive_almanac.views.setup.checklist import ChecklistPage
 from olive_almanac.views.setup.dialogs import FocusDialog, MaterialDialog, StateDialog
-from olive_almanac.views.setup.rack import RackPage
+from olive_almanac.views.setup.drawn import MachinePicture, StockPicture
+from olive_almanac.views.setup.rack import RackPage, Shelf
 from olive_almanac.views.setup.verdicts import VerdictPanel
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
@@ -34,15 +36,19 @@ if TYPE_CHECKING:
     from olive_almanac.views.window import MainWindow
 
 
+SHELF_FROM = 800  # height of the page, logical px, from which on there is room for the shelf
+
+
 class SetUpPage(StationPage):
     """Shows both forms and saves them through the presenter."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
-        self.machine_form, self.stock_form = (
-            Form(tr("machine"), (tr("basics"), tr("power and lens"), tr("controller"))),
-            Form(tr("stock")),
+        parts = (tr("basics"), tr("power and lens"), tr("controller"))
+        self.machine_form = Form(
+            tr("machine"), parts, MachinePicture(lambda: self.session.subject.stock)
         )
+        self.stock_form = Form(tr("stock"), picture=StockPicture())
         self.forms = QWidget()
         across = QHBoxLayout(self.forms)
         across.setContentsMargins(0, 0, 0, 0)
@@ -52,6 +58,8 @@ class SetUpPage(StationPage):
         across.addWidget(self.stock_form, 1)
         self.verdicts = VerdictPanel(self.session)
         self.stock_form.extra.addWidget(self.verdicts)
+        self.shelf = Shelf()
+        self.stock_form.extra.addWidget(self.shelf)
         self.facts = label("", "small", "second", wrap=True)
         self.machine_form.extra.addWidget(self.facts)
         self.changed = button(
@@ -92,6 +100,8 @@ class SetUpPage(StationPage):
         self.to_rack = button(tr("Rack"), tip=tr("its sheets and offcuts, drawn to scale"))
         self.to_rack.clicked.connect(lambda: self.show_part(self.rack))
         self.stock_form.foot.addWidget(self.to_rack)
+        self.shelf.chosen.connect(self._choose_sheet)
+        self.shelf.opened.connect(lambda: self.show_part(self.rack))
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
         self._notes_next = False
@@ -175,6 +185,9 @@ class SetUpPage(StationPage):
             self.presenter.stock,
             self.session.catalogue,
         )
+        for form, record in ((self.machine_form, machine), (self.stock_form, stock)):
+            if form.picture is not None:
+                form.picture.before = record
         self.machine_form.show_fields(
             self._machine_fields(machine),
             machine.name
@@ -199,14 +212,15 @@ class SetUpPage(StationPage):
             can_add=stock is not None,
             of=stock.uid if stock else "",
         )
+        self.verdicts.tells_thickness = not self.stock_form.is_drawn
         self.verdicts.refresh(shown=stock is not None)
+        self._show_shelf()
         self.to_rack.setVisible(stock is not None)
         self.to_rack.setText(rack_words(stock) if stock else tr("Rack"))
-        if machine:
-            self.facts.setText(machine_facts(machine))
-        else:
-            self.facts.setText("")
-        for part in (self.facts, self.changed, self.focus_test):
+        facts = lens_and_since if self.machine_form.is_drawn else machine_facts
+        self.facts.setText(facts(machine) if machine else "")
+        self.facts.setVisible(bool(self.facts.text()))
+        for part in (self.changed, self.focus_test):
             part.setVisible(machine is not None)
         self.safety.setVisible(self.session.subject.complete)
 
@@ -220,6 +234,22 @@ class SetUpPage(StationPage):
         if part == 2:
             return controller_fields(machine)
         return machine_fields(machine, self._source)
+
+    def _choose_sheet(self, at: int) -> None:
+        self.rack.presenter.choose_sheet(at)
+        self._show_shelf()
+
+    def _show_shelf(self) -> None:
+        """The sheets of the stock to scale, where there is room for them."""
+        stock = self.presenter.stock
+        roomy = self.height() >= px(SHELF_FROM)
+        self.shelf.setVisible(roomy and stock is not None and bool(stock.sheets))
+        if stock is not None:
+            self.shelf.show_screen(self.rack.presenter.screen(), stock)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_shelf()
 
     def show_bad_field(self, form: str, field: str, problem: str) -> None:
         (self.machine_form if form == "machine" else self.stock_form).show_bad(field, problem)

@@ -247,9 +247,11 @@ class Shelf(Painted):
 
     Signals:
         chosen(int): a sheet was clicked, or an arrow key went to it.
+        opened(): a sheet was clicked twice, or Enter was pressed.
     """
 
     chosen = Signal(int)
+    opened = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -315,9 +317,14 @@ class Shelf(Painted):
                 self.chosen.emit(n)
                 return
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.opened.emit()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if step is None or self.shown is None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.opened.emit()
+        elif step is None or self.shown is None:
             super().keyPressEvent(event)
         else:
             self.chosen.emit(self.shown.at + step)

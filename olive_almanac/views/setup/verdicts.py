@@ -15,8 +15,8 @@ from olive_almanac.core.units import capital, number_text
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.permission import judged_stock
 from olive_almanac.views.disputed import DisputedQuestion
-from olive_almanac.views.parts import Heading, clear_layout, col, label
-from olive_almanac.views.theme import px
+from olive_almanac.views.parts import Heading, clear_layout, col, label, tip_text
+from olive_almanac.views.theme import compact, px
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.stock import Stock
@@ -31,6 +31,7 @@ class VerdictPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.tells_thickness = True  # unless a drawing does
         self.lines = QVBoxLayout()
         self.lines.setSpacing(px(3))
         self.question = DisputedQuestion(session)
@@ -46,7 +47,8 @@ class VerdictPanel(QWidget):
         if judged is None or stock is None:
             return
         entry = judged.entry
-        self._show_thickness(stock)
+        if self.tells_thickness:
+            self._show_thickness(stock)
         source = "diode"
         if machine:
             source = machine.source
@@ -59,23 +61,19 @@ class VerdictPanel(QWidget):
                 )
             )
         if entry.state != "barred":
-            told: dict[str, list[str]] = {}
+            by_phrase: dict[str, list[str]] = {}
             for task, word in SHORT_TASK_WORDS.items():
                 verdict = verdict_of(judged, source=source, task=task)
-                told.setdefault(verdict.phrase, []).append(mid_sentence(word))
-            for phrase, tasks in told.items():
+                by_phrase.setdefault(verdict.phrase, []).append(mid_sentence(word))
+            for phrase, tasks in by_phrase.items():
                 self.lines.addWidget(
                     label(capital(f"{', '.join(tasks)}: {phrase}"), "ui", wrap=True)
                 )
-        self.lines.addWidget(
-            label(
-                tr("Gives off {gives_off}.", gives_off=entry.gives_off),
-                "small",
-                "second",
-                wrap=True,
-            )
-        )
-        if entry.advice:
+        gives_off = tr("Gives off {gives_off}.", gives_off=entry.gives_off)
+        told = label(gives_off, "small", "second", wrap=True)
+        told.setToolTip(tip_text(entry.advice))
+        self.lines.addWidget(told)
+        if entry.advice and not compact(True, False):
             self.lines.addWidget(label(entry.advice, "small", "second", wrap=True))
         self.question.show_permission(permission)
 
