@@ -22,6 +22,7 @@ TIMED = (  # parts that time something: each by itself
     "jobs",
     "placing",
     "shop",
+    "walks",
 )
 UNTIMED = (  # two at a time
     "sheet_photos",

@@ -219,8 +219,9 @@ def apply_theme() -> None:
     look = f"{font.toString()} {style_sheet}"
     if app.property("look") == look:
         return
+    if app.property("look") is None:
+        app.setStyle("Fusion")
     app.setProperty("look", look)
-    app.setStyle("Fusion")
     app.setFont(font)
     palette = QPalette()
     roles = QPalette.ColorRole

@@ -20,7 +20,7 @@ if "QT_QPA_PLATFORM" not in os.environ:
     use_virtual_screen(1920, 1200)
 from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QPushButton
 
 from olive_almanac import __main__ as program
 from olive_almanac.steps.checklist import Checklist
@@ -203,10 +203,26 @@ class WindowCase(QtCase):
                 hidden.append(key.text())
         return hidden
 
+    def overlapping(self):
+        """Texts and fields that lie over each other, by what they say."""
+        shown = []
+        kinds = (QLabel, QPushButton, QLineEdit)
+        for widget in itertools.chain(*(self.window.findChildren(kind) for kind in kinds)):
+            seen = widget.visibleRegion().boundingRect()
+            if widget.isVisible() and widget.text() and not seen.isEmpty():
+                seen.moveTo(widget.mapTo(self.window, seen.topLeft()))
+                shown.append((widget, seen.adjusted(2, 2, -2, -2)))
+        return [
+            (one.text()[:30], other.text()[:30])
+            for n, (one, rect) in enumerate(shown)
+            for other, beside in shown[:n]
+            if rect.intersects(beside) and not one.isAncestorOf(other)
+        ]
+
     def clipped(self):
-        """Labels and buttons whose text does not fit the space they got."""
+        """Labels and buttons whose text does not fit the space they got, or lies over another."""
         self.settle(60)
-        bad = []
+        bad = self.overlapping()
         for widget in self.window.findChildren(QLabel) + self.window.findChildren(QPushButton):
             if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():
                 continue

@@ -24,6 +24,17 @@ class DayTest(WindowCase):
 class LookTest(test_stations.ShopCase):
     fill = test_stations.DecideTest.fill  # a read cut coupon and a read engraved one
 
+    def other_pages(self):
+        """The stations beside the thread, and what Set up shows besides its checklist."""
+        for name in (one.id for one in STATIONS if not one.thread):
+            self.window.navigate(name)
+            self.wait_for(lambda: not self.window.is_busy, 60)
+            yield name
+        self.window.navigate("set_up")
+        for part in ("forms", "rack"):
+            self.page().show_part(getattr(self.page(), part))
+            yield part
+
     def every_page(self):
         for task in ("cut", "engrave"):
             self.session.choose(task=task)
@@ -41,6 +52,9 @@ class LookTest(test_stations.ShopCase):
             self.settle(80)
             for name, task in self.every_page():
                 with self.subTest(size=size, page=name, task=task):
+                    self.assertEqual(self.clipped(), [])
+            for name in self.other_pages():
+                with self.subTest(size=size, page=name):
                     self.assertEqual(self.clipped(), [])
 
     def test_workshop_theme_and_scales(self):

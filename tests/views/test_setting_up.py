@@ -225,9 +225,11 @@ class ToolsTest(ChecklistCase):
         self.assertIn("gap under the head to 5.5 mm", self.checklist.result.text())
 
     def test_a_tick_is_taken_away_again(self):
+        self.assertEqual(self.checklist.tick.property("kind"), "main")
         self.press("Tick")
         self.assertEqual(set(standing(self.session)), {"square"})
         self.key(Qt.Key.Key_Up, widget=self.checklist)
+        self.assertFalse(self.checklist.tick.property("kind"))  # nothing to be led to
         self.press("Take the tick away")
         self.assertEqual(standing(self.session), {})
 

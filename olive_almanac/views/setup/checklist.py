@@ -59,6 +59,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    set_kind,
     tip_text,
 )
 from olive_almanac.views.sheets import draw_clamp, draw_sheet, on_bed
@@ -514,9 +515,7 @@ class ChecklistPage(Page):
             if self.session.active is None or self.session.active.stage == "book"
             else tr("Go on to burn")
         )
-        self.on.setProperty("kind", "" if left else "main")
-        self.on.style().unpolish(self.on)
-        self.on.style().polish(self.on)
+        set_kind(self.on, "" if left else "main")
         self._show_tool(ticks)
 
     def _show_tool(self, ticks: Any) -> None:
@@ -532,8 +531,10 @@ class ChecklistPage(Page):
         self.remarks.setVisible(bool(check.remarks))
         if check.key in ticks:
             self.tick.setText(tr("Take the tick away"))
+            set_kind(self.tick, "")
         else:
             self.tick.setText(tr("Tick"))
+            set_kind(self.tick, "main")
         self._show_result(self.presenter.result())
 
     def _say_otherwise(self, fields: Any) -> bool:
