@@ -449,7 +449,7 @@ class _Search:
         for _ in range(times):
             begin = chance.randrange(0, len(path) - width + 1)
             part = path[begin : begin + width]
-            p = chance.randrange(1, width - 6 if width <= 12 else width - 12)
+            p = chance.randrange(1, width - 6 if width <= 13 else width - 12)
             q = p + chance.randrange(1, min(6, width - p - 2) + 1)
             r = q + chance.randrange(1, min(6, width - q - 1) + 1)
             trial = part[:p] + part[q:r] + part[p:q] + part[r:]

@@ -37,6 +37,7 @@ Box = tuple[float, float, float, float]
 Point = tuple[float, float]
 FINEST_MM, COARSEST_MM = 0.005, 0.05  # how far points may lie off the drawing
 LINE_MM = 0.05  # half the width that a bare line takes of the sheet
+MOST_ROWS = 50_000  # of one engraved area: a bed of 1.5 m at 0.03 mm
 CLOSING_MM = 0.2  # a cut runs on past its start by this or half a spot, so that no hook is left
 
 
@@ -202,7 +203,7 @@ def _burnt(
         contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
     if not contours and not filled and not handling.shadings:
         raise OutOfRange(
-            tr("What is burnt"), "nothing", tr("at least one group with a task and a setting")
+            tr("What is burnt"), tr("nothing"), tr("at least one group with a task and a setting")
         )
     if handling.widths:
         contours = list(_fitted(contours, handling))
@@ -487,11 +488,17 @@ def _rounded(points: Floats) -> tuple[Point, ...]:
 
 
 def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
-    """Yield the raster lines of filled areas: areas whose boxes meet are engraved together."""
+    """Yield the raster lines of filled areas: areas whose boxes meet are engraved together.
+    Raises OutOfRange for an area of more than MOST_ROWS lines.
+    """
     setting = task.setting
     assert setting is not None
     for cluster in _clusters(areas):
         left, low, right, high = _box_of(cluster)
+        if high - low > MOST_ROWS * setting.pitch_mm:
+            field = tr("Lines of what is engraved in {group}", group=group_words(task.group))
+            lines = f"{(high - low) / setting.pitch_mm:.0f}"
+            raise OutOfRange(field, lines, tr("at most {most}", most=MOST_ROWS))
         rows = tuple(_rows(cluster, low, high, setting.pitch_mm))
         if any(runs for _, runs in rows):
             yield Lines(task.group, rows, left, right, setting, run_up_of(setting, machine))
@@ -500,6 +507,9 @@ def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -
 def _clusters(areas: Sequence[Floats]) -> list[list[Floats]]:
     import shapely
 
+    areas = [
+        area for area in areas if np.ptp(area, axis=0).all()
+    ]  # one without width burns nothing
     boxes = [shapely.box(*_box_of([area])) for area in areas]
     joined = shapely.union_all(boxes)
     groups = [one.envelope for one in getattr(joined, "geoms", [joined])]

@@ -54,6 +54,17 @@ def program(run, tasks=TASKS):
 
 
 class PatternTest(unittest.TestCase):
+    def test_an_area_without_width_burns_nothing_and_hides_no_other(self):
+        for thin in ("M5 5h20h-9z", "M1 1v9v-4z"):
+            inside = f'<path d="M35 12h10v10h-10z {thin}" fill="black"/>'
+            ((lines, group),) = pattern_of(drawing(inside), TASKS, LONG).steps
+            self.assertEqual(group, BLACK)
+            self.assertEqual({run for _, runs in lines.rows for run in runs}, {(35.0, 45.0)})
+
+    def test_an_area_of_a_far_too_large_drawing_is_refused_at_once(self):
+        with self.assertRaisesRegex(OutOfRange, "Lines of what is engraved in black.*50000"):
+            pattern_of(drawing('<path d="M0 0h9v9000000h-9z" fill="black"/>'), TASKS, LONG)
+
     def test_the_order_is_engrave_score_hole_outline_with_the_kerf_taken_off(self):
         pattern = pattern_of(drawing(), TASKS, LONG)
         self.assertEqual([group for _, group in pattern.steps], [BLACK, BLUE, RED, RED])

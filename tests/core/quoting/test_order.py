@@ -56,6 +56,12 @@ class TourTest(unittest.TestCase):
         self.assertAlmostEqual(2 * math.sqrt(d / 3000), 0.266667, 5)
         self.assertAlmostEqual(float(move_seconds(np.array(d + 400), 400, 3000)), 1.266667, 5)
 
+    def test_any_number_of_contours_is_ordered_each_once(self):
+        for count in range(1, 20):  # the search exchanges stretches of 12 places at most
+            made = [box(9 * n, 0, 5, 5) for n in range(count)]
+            tour = order_of(made, effort=0.1, **HEAD)
+            self.assertEqual(sorted(tour.order), list(range(count)))
+
     def test_few_contours_as_well_as_the_best_of_all_orders(self):
         for seed in range(4):
             contours = random_contours(5, seed)
