@@ -14,18 +14,28 @@ from pathlib import Path
 
 import ezdxf
 
-from olive_almanac.core.records.job import GroupTask
+from olive_almanac.core.records.anchors import ANCHORS
+from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.glow import Glow
+from olive_almanac.core.records.jig import Jig
+from olive_almanac.core.records.job import COPY, NAMES, SHEET, GroupTask
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.core.records.sides import TwoSides
+from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.steps.job_work import (
     JobWish,
     drawing_of,
     likely_tasks,
     limits_of_run,
+    nesting,
     new_job,
+    piecework_for,
+    sheets_for,
     work_out_job,
     write_job_files,
 )
+from olive_almanac.steps.lettering import letters
 from tests.samples import BIRCH, LEATHER, LONG, NORTH
 from tests.second_reader import faults_of
 
@@ -51,16 +61,15 @@ def one_job(rng: random.Random) -> tuple[int, list[str]]:
     stock = replace(rng.choice((BIRCH, LEATHER)), sheets=_sheets(rng))
     data, name = _dxf(rng) if rng.random() < 0.3 else _svg(rng)
     drawing = drawing_of(data, name, machine)
-    tasks = tuple(_task(rng, task) for task in likely_tasks(drawing))
+    tasks = tuple(_task(rng, task) for task in (*likely_tasks(drawing), GroupTask(NAMES, "score")))
     job = new_job(drawing, tasks, machine, stock, uid="j", made="2026-04-14")
-    job = replace(
-        job,
-        copies=rng.choice((1, 1, 2, 7, 40)),
-        gap_mm=rng.choice((0.0, 1.0, 5.0)),
-        rounds=rng.choice((1, 3)),
-        origin=rng.choice(("bed", "head")),
-    )
-    wish = JobWish(drawing, tasks, machine, stock, job, stock.sheets)
+    job = replace(job, **_ways(rng, drawing))
+    sheets = sheets_for(job, stock)
+    names = letters() if job.names else None
+    wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
+    if rng.random() < 0.2:
+        *_, placed = (None, *nesting(wish, piecework_for(wish)))
+        wish = replace(wish, placed=placed)
     result = work_out_job(wish)
     faults, programs = [], 0
     with tempfile.TemporaryDirectory() as holder:
@@ -69,11 +78,45 @@ def one_job(rng: random.Random) -> tuple[int, list[str]]:
         for run in result.plan.runs:
             called = job.sheet_words(run.sheet, run.side).lower().replace(",", "")
             path = Path(holder) / f"{called.replace(' ', '-')}.nc"
-            sheet = stock.sheets[run.sheet] if stock.sheets else None
-            if job.origin != "head":  # there the file's zero is where the head stands
+            sheet = sheets[run.sheet] if sheets else None
+            if job.origin == "bed" and job.sides is None:  # else a file's zero is elsewhere
                 faults += faults_of(path.read_text(), limits_of_run(run, sheet))
             programs += 1
     return programs, faults
+
+
+def _ways(rng: random.Random, drawing: Drawing) -> dict[str, object]:
+    """How the job is done: copies and where its zero is, sometimes one of the rarer ways."""
+    ways: dict[str, object] = {
+        "copies": rng.choice((1, 1, 2, 7, 40)),
+        "gap_mm": rng.choice((0.0, 1.0, 5.0)),
+        "rounds": rng.choice((1, 3)),
+        "origin": rng.choice(("bed", "head", "touched")),
+        "anchor": rng.choice(tuple(ANCHORS)),
+        "stop_mm": rng.choice(((0.0, 0.0), (12.5, 7.0))),
+    }
+    if ways["origin"] == "touched":
+        x, y = rng.uniform(0, 90), rng.uniform(0, 90)
+        ways["touched_mm"] = (x, y, x + rng.uniform(5, 200), y + rng.uniform(-30, 30))
+        ways["reference"] = rng.choice((SHEET, COPY, *drawing.groups[:1]))
+    rare = rng.randrange(12)
+    if rare == 0:
+        ways["apart"] = True
+    elif rare == 1:
+        ways["sides"] = TwoSides(rng.choice(("x", "y")), rng.choice(("pins", "corner")))
+    elif rare == 2:
+        blank = (rng.uniform(5, 150), rng.uniform(5, 150))
+        pitch = (blank[0] + rng.uniform(1, 9), blank[1] + rng.uniform(1, 9))
+        ways["jig"] = Jig(rng.randint(1, 5), rng.randint(1, 5), blank, pitch)
+    elif rare == 3:
+        ways["stack"] = Stack(rng.random() < 0.5, rng.choice((0.02, 0.5, 5.0)))
+    elif rare == 4 and drawing.groups:
+        ways["glow"] = Glow(rng.choice(drawing.groups), pitch_mm=rng.choice((1.0, 4.0)))
+    elif rare == 5:
+        ways["names"] = tuple(
+            rng.choice(("Ida", "Øyvind Ångström", "李", "", "x" * 70)) for _ in "abc"
+        )
+    return ways
 
 
 def _task(rng: random.Random, task: GroupTask) -> GroupTask:

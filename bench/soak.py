@@ -25,6 +25,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from bench.hardships import Figure, clocks, disks, unsafe, writers
+from bench.hostile_jobs import one_job
 from olive_almanac.core.design.kinds.kind import all_kinds
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.reading import VERDICTS, Reading
@@ -122,6 +123,21 @@ def plans(rng: random.Random) -> Iterator[Figure]:
     yield from tried.figures("plans")
     yield "plans that a second reader finds faulty", faulty, 0
     yield f"plans refused by our checker, % of {planned}", 100 * refused / max(1, planned), 1
+
+
+def jobs(rng: random.Random) -> Iterator[Figure]:
+    """Random drawings, many of them odd, through the whole of a job."""
+    tried, programs, faulty = Tried(), 0, 0
+    for _ in range(count(1000)):
+        seed = rng.randrange(2**32)
+        with tried.one(f"job {seed}"):
+            written, faults = one_job(random.Random(seed))
+            programs += written
+            faulty += bool(faults)
+            if faults:
+                print(f"       job {seed}, second reader: {faults[0]}", flush=True)
+    yield from tried.figures("jobs")
+    yield f"jobs that a second reader finds faulty, of {programs} programs", faulty, 0
 
 
 def _sheet(rng: random.Random) -> Sheet:
@@ -397,7 +413,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
     yield "use: threads more", threads - before[2], 0
 
 
-SHORT = (plans, decisions, files, merges, kills, unsafe, disks, clocks, writers)
+SHORT = (plans, jobs, decisions, files, merges, kills, unsafe, disks, clocks, writers)
 PARTS = {part.__name__: part for part in (*SHORT, use)}
 
 

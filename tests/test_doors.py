@@ -31,6 +31,9 @@ class DoorsTest(unittest.TestCase):
     def test_random_plans_pass_the_checker(self):
         self.check(soak.plans, 0.004)
 
+    def test_odd_drawings_become_jobs_or_are_told(self):
+        self.check(soak.jobs, 0.015)
+
     def test_what_once_reached_new_code_is_still_read_or_told(self):
         for name in guided.DOORS:
             told, kept = guided.door_of(name), sorted((guided.CORPUS / name).iterdir())

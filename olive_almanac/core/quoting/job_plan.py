@@ -389,6 +389,8 @@ def _conflicts(
     """
     import shapely
 
+    if not placed:
+        return []
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
     outlines = [outline_of(plan.of(copy), copy) for copy in placed]
     found = []

@@ -73,13 +73,16 @@ def free_box(pattern: Pattern, names: Sequence[str], letters: Letters) -> Box | 
 
     if not pattern.outlines:
         return None
-    part = max((shapely.Polygon(outline) for outline in pattern.outlines), key=lambda p: p.area)
+    outlines = [shapely.make_valid(shapely.Polygon(one)) for one in pattern.outlines]
+    part = max(outlines, key=lambda outline: outline.area)
     burnt = [
-        shapely.Polygon(one.points_mm) if one.closed else shapely.LineString(one.points_mm)
+        shapely.make_valid(shapely.Polygon(one.points_mm))
+        if one.closed and len(one.points_mm) > 2
+        else shapely.LineString(one.points_mm)
         for one in pattern.contours
-        if not (one.closed and shapely.Polygon(one.points_mm).equals(part))
     ]
-    burnt += [shapely.Polygon(area) for _, area in pattern.areas]
+    burnt = [one for one in burnt if not one.equals(part)]
+    burnt += [shapely.make_valid(shapely.Polygon(area)) for _, area in pattern.areas]
     free = part.buffer(-KEEPS_OFF_MM).difference(shapely.union_all(burnt).buffer(KEEPS_OFF_MM))
     if free.is_empty:
         return None

@@ -107,17 +107,16 @@ class Pattern:
         """
         import shapely
 
-        taken = [
-            shapely.Polygon(points) if closed else shapely.LineString(points).buffer(LINE_MM)
-            for _, points, closed in self.beams
-        ]
+        taken = [_face_of(points, closed=closed) for _, points, closed in self.beams]
         for step, _ in self.steps:
             if isinstance(step, Lines):
                 ys = [y for y, _ in step.rows]
                 left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
                 taken.append(shapely.box(left, min(ys), right, max(ys)))
         taken += [shapely.box(*box) for box in self.also_mm]
-        whole = shapely.union_all([one if one.is_valid else one.buffer(0) for one in taken])
+        whole = shapely.union_all(taken)
+        if whole.is_empty:  # the kerf leaves nothing of it
+            whole = shapely.box(*self.box_mm).buffer(LINE_MM)
         if whole.geom_type != "Polygon":
             whole = whole.convex_hull
         return shapely.Polygon(whole.exterior)
@@ -279,6 +278,16 @@ def _pattern(
         tuple(shadings),
         _pieces_mm(contours, outlines),
     )
+
+
+def _face_of(points: Floats, *, closed: bool) -> Any:
+    """What a burnt line takes of a sheet: its face, or its width where it has none."""
+    import shapely
+
+    face = shapely.Polygon(points) if closed and len(points) > 2 else shapely.Polygon()
+    if not face.is_valid:
+        face = face.buffer(0)
+    return shapely.LineString(points).buffer(LINE_MM) if face.is_empty else face
 
 
 def _pieces_mm(contours: Sequence[Contour], outlines: Sequence[Floats]) -> tuple[float, ...]:

@@ -22,6 +22,7 @@ Point = tuple[float, float]
 SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
 SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
+LEAST_STRIP = 2.0  # gaps that a strip is long at least
 SEARCH_S = 4  # of the search in a free strip
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
@@ -242,16 +243,19 @@ class _Outlines:
             return items
         left, low, right, high = free[0]
         size = (right - left, high - low)
-        fitting = [item for item in items if self._fits(item, size)]
+        if min(size) <= 2 * (self.gap + 2 * SIMPLER_MM):
+            return items  # no strip is left between the gaps
+        around = self.gap + 2 * SIMPLER_MM  # the strip keeps half of it at its sides, pieces too
+        fitting = [item for item in items if self._fits(item, size, around)]
         waiting = [item for item in items if item not in fitting]
+        placed: set[int] = set()
         for item, corner, turn in _packed(fitting, size, self.gap):
             wide, tall = item.size_mm(turn)
             beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
-            if max(beyond) > SLACK_MM:
-                waiting.append(item)
-            else:
+            if max(beyond) <= SLACK_MM:
+                placed.add(id(item))
                 self._take(item, item.at(self.number, (left + corner[0], low + corner[1]), turn))
-        return waiting
+        return [*waiting, *(item for item in fitting if id(item) not in placed)]
 
     def fill_among(self, items: list[Item]) -> list[Item]:
         """Place each as near as it goes to the beginning of the room, among all that is taken."""
@@ -266,11 +270,9 @@ class _Outlines:
                 self._take(item, item.at(self.number, place[0], place[1]))
         return waiting
 
-    def _fits(self, item: Item, size: Point) -> bool:
-        return any(
-            item.size_mm(turn)[0] <= size[0] and item.size_mm(turn)[1] <= size[1]
-            for turn in item.turns
-        )
+    def _fits(self, item: Item, size: Point, around_mm: float) -> bool:
+        sizes = [item.size_mm(turn) for turn in item.turns]
+        return any(w + around_mm <= size[0] and h + around_mm <= size[1] for w, h in sizes)
 
     def _take(self, item: Item, copy: PlacedCopy) -> None:
         self.found.append(copy)
@@ -300,7 +302,9 @@ class _Outlines:
 
 
 def _steps(first: float, last: float, edges: Sequence[float]) -> list[float]:
-    """The places along an axis where a piece may touch what is taken."""
+    """The places along an axis where a piece may touch what is taken; none where it is too long."""
+    if last < first - SLACK_MM:
+        return []
     return sorted({round(first, 3), *(round(at, 3) for at in edges if first <= at <= last)})
 
 
@@ -366,9 +370,9 @@ def _strip(
         points = [(float(x), float(y)) for x, y in ring]
         degrees = [90.0 * ((turn - lies) % 4) for turn in turns]
         asked.append(spyrrow.Item(str(n), points, demand=len(mine), allowed_orientations=degrees))
-    if not asked:
-        return
-    problem = spyrrow.StripPackingInstance("sheet", strip_height=height_mm, items=asked)
+    face_mm2 = sum(item.pattern.shape.area for item in items)
+    if face_mm2 <= height_mm * LEAST_STRIP * (gap_mm + 2 * SIMPLER_MM):
+        return  # the strip that they fill is no longer than the gaps at its ends
     search = spyrrow.StripPackingConfig(
         early_termination=True,
         total_computation_time=SEARCH_S,
@@ -376,7 +380,13 @@ def _strip(
         num_workers=1,
         seed=1,
     )
-    placed = problem.solve(search).placed_items
+    try:
+        problem = spyrrow.StripPackingInstance("sheet", strip_height=height_mm, items=asked)
+        placed = problem.solve(search).placed_items
+    except BaseException as fault:  # what the library cannot pack is no Exception of Python's
+        if type(fault).__name__ != "PanicException":
+            raise
+        return
     waiting = [iter(mine) for mine in kinds.values()]
     for one in sorted(placed, key=lambda one: one.translation):
         item = next(waiting[int(one.id)])

@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -130,3 +131,28 @@ class PlaceTest(unittest.TestCase):
         self.assertEqual(len(placed), 8)
         self.assertFalse(any(one.turned for one in placed))
         self.check(ell, placed, Room((0.0, 0.0, 300.0, 120.0)), 2.0)
+
+    def test_a_piece_too_large_for_its_room_is_not_placed(self):
+        room = Room((0.0, 0.0, 100.0, 50.0))
+        for wide, high in ((101.0, 10.0), (10.0, 101.0), (60.0, 60.0), (200.0, 200.0)):
+            with self.subTest(wide=wide, high=high):
+                *_, placed = nested([box_item(wide, high)], [room], gap_mm=2.0)
+                self.assertEqual(placed, ())
+
+    def test_pieces_as_wide_as_the_room_or_thin_as_a_line_find_their_place(self):
+        room = Room((0.0, 0.0, 100.0, 50.0))
+        tight = box_item(99.5, 49.5)
+        *_, placed = nested([tight], [room], gap_mm=5.0)
+        self.check(tight, placed, room, 5.0)
+        self.assertEqual(len(placed), 1)
+        thin = box_item(20.0, 0.06)
+        *_, placed = nested([thin] * 4, [room], gap_mm=5.0)
+        self.check(thin, placed, room, 5.0)
+        self.assertEqual(len(placed), 4)
+        *_, placed = nested([thin], [Room((0.0, 0.0, 40.0, 3.0))], gap_mm=5.0)
+        self.assertEqual(len(placed), 1)
+
+    def test_a_piece_of_which_nothing_is_left_has_a_place_all_the_same(self):
+        crumb = box_item(10.0, 10.0).pattern
+        nothing = replace(crumb, beams=(), steps=())
+        self.assertTrue(nothing.shape.contains(shapely.box(*nothing.box_mm)))

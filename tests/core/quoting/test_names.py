@@ -51,6 +51,14 @@ class BoxTest(unittest.TestCase):
         inner = full + '<rect x="2" y="2" width="56" height="36" stroke="red"/>'
         self.assertIsNone(free_box(plate(inner), ["A"], FACE))
 
+    def test_lines_that_cross_themselves_leave_the_rest_free(self):
+        crossed = (
+            PLATE
+            + '<path d="M20 5h30l-30 8h30z" stroke="red"/><path d="M40 20h0h0z" stroke="red"/>'
+        )
+        box = free_box(plate(crossed), ["Ida"], FACE)
+        self.assertLess(box[1], 27)  # below them: y counts from below, the crossing ends at 35
+
 
 class LetteringTest(unittest.TestCase):
     BOX = (10.0, 5.0, 50.0, 15.0)
