@@ -71,11 +71,14 @@ def _opened(data: bytes, name: str) -> tuple[Any, int]:
 
     logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # the findings tell
     try:
-        return filemanagement.read(io.StringIO(data.decode("utf-8"))), 0
+        document = filemanagement.read(io.StringIO(data.decode("utf-8")))
+        document.modelspace()  # raises where a damaged file has none
+        return document, 0
     except _faults():
         pass  # older encodings, binary files and damaged ones take the slow way
     try:
         document, audit = recover.read(io.BytesIO(data))
+        document.modelspace()
     except _faults() as bad:
         raise BadFile(
             tr("{name} cannot be read as DXF. Save it again as DXF R2010.", name=name)

@@ -219,6 +219,12 @@ class BadFilesTest(unittest.TestCase):
             with self.assertRaisesRegex(BadFile, words):
                 read_drawing(data, "a.svg")
 
+    def test_a_dxf_without_its_model_space_gets_a_sentence(self):
+        sound = dxf(lambda document: document.modelspace().add_circle((5, 5), 2))
+        self.assertIn(b"\nModel\n", sound)
+        with self.assertRaisesRegex(BadFile, "Save it again"):
+            read_drawing(sound.replace(b"\nModel\n", b"\nW\n"), "a.dxf")
+
     def test_numbers_without_end_are_left_out_and_told(self):
         for data in ("M0 0L1e999 0", "M0 0L1e300 5", "M0 0C1 1 2 2 9e9 9"):
             self.assertEqual(kinds(svg(f'<path {INK} d="{data}"/>')), ["damaged"])
