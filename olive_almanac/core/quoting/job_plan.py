@@ -367,10 +367,17 @@ def _lie_of(
 
 def _over_the_bed(run: SheetRun, lie: Lie) -> str:
     """What is said of a sheet whose burnt area reaches over the bed."""
-    if lie.anchor:
-        return ""  # nobody knows where the head stands
     left, low, right, high = run.ground.box_on_bed(run.ground.area)
     wide, tall = run.ground.machine.bed_mm
+    if lie.anchor:  # nobody knows where the head stands
+        larger = max(right - left - wide, high - low - tall)
+        if larger <= OVER_MM:
+            return ""
+        return tr(
+            "What sheet {sheet} burns is {larger:.1f} mm larger than the bed.",
+            sheet=run.sheet + 1,
+            larger=larger,
+        )
     over = max(-left, -low, right - wide, high - tall)
     if over <= OVER_MM:
         return ""

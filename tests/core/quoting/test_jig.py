@@ -11,7 +11,7 @@ import shapely
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
-from olive_almanac.core.quoting.lie import Touched
+from olive_almanac.core.quoting.lie import Lie, Touched
 from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.stock import Sheet
@@ -42,6 +42,13 @@ class JigTest(unittest.TestCase):
         np.testing.assert_allclose(
             boxes[0, :2] + middle, np.add(TAG.corners_mm()[0], (22, 17)), atol=1e-3
         )
+
+    def test_a_jig_larger_than_the_bed_is_told_wherever_the_head_stands(self):
+        wide = Jig(5, 1, (300.0, 50.0), (310.0, 0.0))
+        plan = self.plan(5, wide, lie=Lie(anchor="centre"))
+        self.assertRegex(" ".join(plan.remarks), r"sheet 1 burns is [\d.]+ mm larger than the bed")
+        small = self.plan(lie=Lie(anchor="centre"))
+        self.assertNotIn("larger than the bed", " ".join(small.remarks))
 
     def test_a_jig_that_lies_askew_takes_its_last_place_along(self):
         # measured by hand: 4 x 3 at 60 x 40 mm and 0.2 degrees, the last place off by
