@@ -5,6 +5,7 @@ Cautions, never a certification.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +19,7 @@ from olive_almanac.steps.permission import group_of, judged_stock
 from olive_almanac.steps.session import Session
 
 __all__ = ["FULL_CAUTION", "Caution", "cautions_of", "safety_lines"]
+HOW_KNOWN = re.compile(r" \(from memory\)|[;,] from memory")  # what a limit never stands beside
 
 FULL_CAUTION = tr(
     "This program is an aid. The machine’s manual, the maker’s safety sheet, local codes and a "
@@ -148,7 +150,8 @@ def safety_lines(session: Session) -> tuple[tuple[str, str], ...]:
             "{stock} gives off {gives_off}.", stock=stock.name, gives_off=judged.entry.gives_off
         )
         if judged.entry.source:
-            gives_off += tr(" Source: {source}.", source=judged.entry.source)
+            source = HOW_KNOWN.sub("", judged.entry.source)
+            gives_off += tr(" Source: {source}; look it up there.", source=source)
         if judged.entry.id in ("mdf", "hdf"):
             gives_off += f" {judged.entry.advice}"
     lines = [

@@ -25,6 +25,7 @@ from olive_almanac.core.units import (
     read_lengths_mm,
     read_number,
     read_speed_mm_s,
+    speed_in,
     split_list,
 )
 from olive_almanac.core.upkeep.services import CHANGED
@@ -69,6 +70,7 @@ class Field:
     is_list: bool = False  # several numbers in one field
     key_change: bool = False  # another choice here renews the other defaults
     caption: str = ""  # what stands over it in the drawing, where that says more than its words
+    given: str = ""  # what the text stands for in the program's own unit, where it shows another
 
     @property
     def lengths(self) -> str:
@@ -86,9 +88,11 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
 }
 
 
-def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Field, ...]:
+def machine_fields(
+    machine: Machine | None, source: str = "diode", speed_unit: str = "mm/s"
+) -> tuple[Field, ...]:
     """Return the form of a machine; for a new one the usual values of its source (common practice,
-    no source).
+    no source).  Speeds are shown in `speed_unit`.
     """
     if machine:
         source = machine.source
@@ -108,6 +112,7 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
     watts, spot_x, spot_y, rayleigh, speed, acceleration, bed_w, bed_h = (
         number_text(v, 6) for v in values
     )
+    shown_speed = number_text(speed_in(values[4], speed_unit), 6)
     return (
         Field(
             "name",
@@ -168,9 +173,10 @@ def machine_fields(machine: Machine | None, source: str = "diode") -> tuple[Fiel
         Field(
             "max_speed_mm_s",
             tr("Highest speed"),
-            speed,
-            "mm/s",
+            shown_speed,
+            speed_unit,
             tr("nothing faster is ever planned"),
+            given=speed,
             caption=tr("Fastest"),
         ),
         Field(

@@ -4,6 +4,7 @@ port.
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QSizePolicy, QVBoxLayout, 
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.lengths import length_unit
-from olive_almanac.core.units import length_number, read_lengths_mm, shown_unit
+from olive_almanac.core.units import SPEED_UNITS, length_number, read_lengths_mm, shown_unit
 from olive_almanac.core.words import tr
 from olive_almanac.steps.set_up import Field
 from olive_almanac.views.field_picture import FieldPicture
@@ -39,6 +40,9 @@ def _field_width(field: Field) -> int:
     if field.unit:
         return compact(96, 120)
     return compact(150, 190)
+
+
+PLAIN_NUMBER = re.compile(r"\s*\d*[.,]?\d+\s*")
 
 
 def _grid() -> tuple[QWidget, QGridLayout]:
@@ -114,6 +118,7 @@ class Form(Page):
         layout.addLayout(self.foot)
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
+        self._shown: dict[str, Field] = {}
         self._of = ""
         self._asked: tuple[object, ...] = ()
         self._typed: dict[
@@ -142,6 +147,7 @@ class Form(Page):
             return
         self._asked = asked
         self._of = of
+        self._shown = {one.key: one for one in fields}
         fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
         if told:
             self.done.setText(told)
@@ -263,10 +269,18 @@ class Form(Page):
         self._asked = ()
 
     def texts(self) -> dict[str, str]:
-        return {
-            key: part.key if isinstance(part, WordPicker) else part.text()
-            for key, part in self.fields.items()
-        }
+        """What stands in the fields, in the program's own units or with a unit behind it."""
+        return {key: self._text_of(key, part) for key, part in self.fields.items()}
+
+    def _text_of(self, key: str, part: Any) -> str:
+        if isinstance(part, WordPicker):
+            return part.key
+        text, field = str(part.text()), self._shown[key]
+        if field.given and text == field.text:
+            return field.given  # not one digit is lost on the way through another unit
+        if field.unit in SPEED_UNITS and PLAIN_NUMBER.fullmatch(text):
+            return f"{text} {field.unit}"
+        return text
 
     def show_bad(self, words: str, problem: str) -> None:
         """Mark the field concerned, named by its key or its words, and say what is wrong."""

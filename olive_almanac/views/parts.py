@@ -718,6 +718,7 @@ class Number(TextField):
         self._least = px(width)
         self.setFixedSize(self._least, px(38))
         self.setAccessibleName(name)
+        self.setAccessibleDescription(tr("up and down step its last digit"))
         if grows:
             self.textChanged.connect(self._make_room)
         else:

@@ -8,6 +8,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.steps.book import facts_of
 from olive_almanac.steps.cautions import cautions_of, safety_lines
 from olive_almanac.steps.checklist import CHECKS, Checklist, standing
+from olive_almanac.steps.permission import families
 from tests.samples import BIRCH, LEATHER, NORTH, VINYL
 from tests.steps import test_presenters
 
@@ -192,6 +193,13 @@ class ChecklistTest(test_presenters.SessionCase):
         )
         self.tool("exhaust", celsius="")
         self.assertEqual(self.session.trials.room.words, "45 % humidity")
+
+    def test_from_memory_stands_beside_no_limit(self):
+        for family in families():
+            with self.subTest(family.id):
+                self.session.shop.keep_stock(replace(BIRCH, family=family.id), "changed")
+                self.assertNotIn("memory", " ".join(map(" ".join, safety_lines(self.session))))
+                self.assertNotIn("memory", family.gives_off)
 
     def test_the_safety_page_speaks_of_machine_and_stock(self):
         page = dict(safety_lines(self.session))

@@ -2,6 +2,7 @@
 reachable.
 """
 
+import itertools
 from datetime import UTC, datetime
 
 from PySide6.QtCore import Qt
@@ -102,24 +103,18 @@ class LookTest(test_stations.ShopCase):
             with self.subTest(page=name):
                 self.assertGreaterEqual(self.page().width(), theme.px(880))
 
-    def test_every_control_has_a_name_for_a_screen_reader(self):
-        for name, task in self.every_page():
-            controls = [
-                w
-                for kind in (QAbstractButton, QLineEdit, QTableView)
-                for w in self.window.findChildren(kind)
-            ]
-            for widget in controls:
-                if widget.isVisible() and type(widget).__name__ != "QToolButton":
-                    told = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
-                    with self.subTest(page=name, task=task, widget=type(widget).__name__):
-                        self.assertTrue(
-                            told,
-                            (
-                                f"{type(widget).__name__} “{getattr(widget, 'text', str)()}” "
-                                "has no name"
-                            ),
-                        )
+    def test_every_control_tells_a_screen_reader_what_it_is_and_does(self):
+        told = QAccessible.Text
+        for name in itertools.chain((name for name, _ in self.every_page()), self.other_pages()):
+            kinds = (QAbstractButton, QLineEdit, QTableView)
+            for widget in itertools.chain(*(self.window.findChildren(kind) for kind in kinds)):
+                if not widget.isVisible() or type(widget).__name__ == "QToolButton":
+                    continue
+                with self.subTest(page=name, widget=f"{type(widget).__name__} {widget.toolTip()}"):
+                    control = QAccessible.queryAccessibleInterface(widget)
+                    self.assertTrue(control.text(told.Name))
+                    self.assertTrue(control.text(told.Description), control.text(told.Name))
+                    self.assertNotIn(control.role(), (QAccessible.NoRole, QAccessible.Client))
 
     def test_theme_scale_station_and_window_are_remembered(self):
         self.ctrl(Qt.Key.Key_L)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel
 from bench.sheet_photos import scene
 from olive_almanac.core.records.entry import Proof
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.units import speed_in
 from olive_almanac.steps.checklist import standing
 from olive_almanac.storage.library import Library
 from olive_almanac.views import theme
@@ -320,7 +321,9 @@ class MachineTest(ChecklistCase):
         self.assertTrue(picture.isVisible())
         self.retype(form.fields["rayleigh_mm"], "4")
         self.assertEqual(picture.record.depth_of_focus_mm, 8.0)
-        self.retype(form.fields["max_speed_mm_s"], "400")
+        unit = self.session.preferences.speed_unit
+        self.assertEqual(form.texts()["max_speed_mm_s"], f"{LONG.max_speed_mm_s:g}")  # untouched
+        self.retype(form.fields["max_speed_mm_s"], f"{speed_in(400, unit):g}")
         run_up = picture.notes[picture.PLACES["acceleration_mm_s2"]].text()
         self.assertEqual(run_up, f"full speed after {400**2 / 2 / LONG.acceleration_mm_s2:.0f} mm")
         self.retype(form.fields["rayleigh_mm"], "much")  # the drawing waits until it can be read
@@ -328,7 +331,14 @@ class MachineTest(ChecklistCase):
         self.key(Qt.Key.Key_Return, widget=form.fields["rayleigh_mm"])
         self.assertIn("Half the depth of focus", form.problem.text())
         self.assertTrue(form.fields["rayleigh_mm"].property("bad"))
-        self.assertEqual(self.session.subject.machine.rayleigh_mm, LONG.rayleigh_mm)
+        self.assertEqual(self.session.subject.machine, LONG)
+        self.retype(form.fields["rayleigh_mm"], "4")
+        self.key(Qt.Key.Key_Return, widget=form.fields["rayleigh_mm"])
+        kept = self.session.subject.machine
+        self.assertEqual((kept.rayleigh_mm, kept.max_speed_mm_s), (4.0, 400.0))
+        self.retype(form.fields["max_speed_mm_s"], "300 mm/s")  # another unit behind it counts
+        self.key(Qt.Key.Key_Return, widget=form.fields["max_speed_mm_s"])
+        self.assertEqual(self.session.subject.machine.max_speed_mm_s, 300.0)
 
     def test_calipers_stand_on_the_drawn_edge(self):
         form = self.page().stock_form

@@ -211,6 +211,7 @@ class IndexView(QTableView):
         self.verticalHeader().setMinimumSectionSize(10)
         self.horizontalHeader().setMinimumSectionSize(10)
         self.setAccessibleName(tr("Index of the book"))
+        self.setAccessibleDescription(tr("arrows choose a setting and show it beside"))
         self.setTabKeyNavigation(False)
 
     def show_catalogue(

@@ -78,6 +78,7 @@ class CheckLine(QAbstractButton):
         super().__init__()
         self.number, self.words, self.detail, self.ticked, self.current = number, "", "", "", False
         self.low = False
+        self.setAccessibleDescription(tr("Space ticks it; up and down choose another line"))
         self.set_tall(len(CHECKS))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 

@@ -233,7 +233,7 @@ class SetUpPage(StationPage):
             return power_fields(machine)
         if part == 2:
             return controller_fields(machine)
-        return machine_fields(machine, self._source)
+        return machine_fields(machine, self._source, self.session.preferences.speed_unit)
 
     def _choose_sheet(self, at: int) -> None:
         self.rack.presenter.choose_sheet(at)

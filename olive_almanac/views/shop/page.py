@@ -177,7 +177,9 @@ class PartPanel(Page):
         self.intervals = {
             key: Number(tr("Every so many {words}", words=words), 52) for key, words in _INTERVALS
         }
-        self.set_interval = button(tr("Keep this interval"), "plain")
+        self.set_interval = button(
+            tr("Keep this interval"), "plain", tip=tr("the shop’s own, instead of the usual one")
+        )
         self.set_interval.clicked.connect(self._keep_interval)
         self.whose = label("", "small", "second", wrap=True)
         self.log = QVBoxLayout()
@@ -421,7 +423,7 @@ class ShopPage(StationPage):
         self._build()
 
     def _file_key(self, kind: str, words: str) -> QPushButton:
-        key = button(words, "plain")
+        key = button(words, "plain", tip=tr("asks where to write it"))
         key.clicked.connect(lambda: self._write(kind))
         return key
 
