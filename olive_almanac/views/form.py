@@ -259,6 +259,15 @@ class Form(Page):
         return self.picture is not None and bool(self.picture.parts)
 
     @property
+    def typed(self) -> dict[str, dict[str, str]]:
+        """What was typed and not kept, of each record."""
+        return self._typed
+
+    def take_typed(self, typed: dict[str, dict[str, str]]) -> None:
+        """Go on with what was typed in this form's last look; it is seen when it is shown next."""
+        self._typed, self._asked = typed, ()
+
+    @property
     def of(self) -> str:
         """The id of the record that is shown, empty for a new one."""
         return self._of

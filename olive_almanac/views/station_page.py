@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -36,6 +36,13 @@ class StationPage(Page):
 
     def leave(self) -> None:
         """The page is thrown away."""
+
+    def kept(self) -> Any:
+        """What is typed here and not kept in the library yet, for this page in another look."""
+        return None
+
+    def take_up(self, kept: Any) -> None:
+        """Go on with what the page held in its last look, before it is shown."""
 
     def catalogue_changed(self) -> None:
         """Machines, stocks, entries or rules are others now."""

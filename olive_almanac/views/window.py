@@ -69,6 +69,8 @@ class MainWindow(QMainWindow):
         )
         self.station = station_of(self.session.preferences.station).id
         self.pages: dict[str, StationPage] = {}
+        self._kept: dict[str, Any] = {}  # what pages held before they were built anew
+        self._kept_of: Any = None  # of which library
         self._area: Any = None
         self._workers: list[Worker] = []
         self._retired: list[StationPage] = []  # pages of an earlier look, until no work needs them
@@ -167,8 +169,10 @@ class MainWindow(QMainWindow):
             self._area.takeWidget()
             self._area = None
         burning = {name: page for name, page in self.pages.items() if page.is_running()}
+        self._kept_of = self.session.library
         for name, page in self.pages.items():
             if name not in burning:
+                self._kept[name] = page.kept()
                 page.leave()
                 page.hide()
                 self._retired.append(page)
@@ -267,6 +271,9 @@ class MainWindow(QMainWindow):
             module, _, name = station_of(station).page.partition(":")
             made = getattr(importlib.import_module(f"olive_almanac.views.{module}"), name)
             self.pages[station] = made(self)
+            kept = self._kept.pop(station, None)
+            if kept is not None and self._kept_of is self.session.library:
+                self.pages[station].take_up(kept)
         return self.pages[station]
 
     def navigate(self, station: str, request: Request | None = None) -> None:

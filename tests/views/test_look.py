@@ -126,6 +126,38 @@ class LookTest(test_stations.ShopCase):
         self.assertEqual(self.window.station, "plan")
         self.ctrl(Qt.Key.Key_L)
 
+    def test_what_is_typed_stays_in_another_theme_and_size(self):
+        self.alt(Qt.Key.Key_2)
+        self.page().presenter.choose_kind("grid")
+        self.retype(self.number("Speed to"), "1234")
+        self.alt(Qt.Key.Key_1)
+        self.page().show_part(self.page().forms)
+        self.retype(self.page().machine_form.fields["rayleigh_mm"], "4.4")
+        self.press("Add a stock")
+        self.retype(self.page().stock_form.fields["name"], "Half a name")
+        for change in (
+            lambda: self.ctrl(Qt.Key.Key_L),
+            lambda: self.window.resize(1024, 700),
+            lambda: self.window.resize(1280, 800),
+            lambda: self.ctrl(Qt.Key.Key_L),
+        ):
+            change()
+            self.settle(200)
+            page = self.page()
+            self.assertTrue(page.forms.isVisible())
+            self.assertEqual(page.machine_form.fields["rayleigh_mm"].text(), "4.4")
+            self.assertEqual(page.stock_form.title.text(), "Another stock")
+            self.assertEqual(page.stock_form.fields["name"].text(), "Half a name")
+        self.alt(Qt.Key.Key_2)
+        self.assertEqual(self.page().presenter.texts["kind"], "grid")
+        self.assertEqual(self.number("Speed to").text(), "1234")
+        self.assertIsNotNone(self.page().presenter.plan)
+
+    def number(self, name):
+        """The visible field of this name."""
+        fields = self.page().findChildren(QLineEdit)
+        return next(one for one in fields if one.isVisible() and one.accessibleName() == name)
+
     def test_page_keys_turn_through_the_stations(self):
         self.alt(Qt.Key.Key_1)
         for name in [one.id for one in STATIONS if one.thread][1:]:

@@ -132,6 +132,13 @@ class WholePathTest(WindowCase):
         self.key(Qt.Key.Key_Space, widget=welcome.begin)
         self.assertEqual(self.window.station, "plan")
 
+    def test_a_half_said_sentence_stays_in_another_theme(self):
+        self.open()
+        self.retype(self.page().welcome._fields["watts"], "35")
+        self.ctrl(Qt.Key.Key_L)
+        self.assertEqual(self.page().welcome._fields["watts"].text(), "35")
+        self.ctrl(Qt.Key.Key_L)
+
     def test_the_same_path_by_keyboard_alone(self):
         self.open()
         self.key(Qt.Key.Key_Space, widget=self.page().welcome.add_machine)

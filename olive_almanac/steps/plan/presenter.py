@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from typing import Protocol
+from typing import Any, Protocol
 
 from olive_almanac.core.deciding.decision import Decision
 from olive_almanac.core.deciding.outlook import Outlook, expect
@@ -103,6 +103,16 @@ class PlanPresenter:
             self._attempt(lambda: self._take(choices_of(trial)))
         else:
             self.suggest(self.first_kind)
+
+    def kept(self) -> tuple[Any, ...]:
+        """What was chosen and typed, for `go_on`."""
+        return (self.texts, self._base, self.basis, self.recipes)
+
+    def go_on(self, kept: tuple[Any, ...]) -> None:
+        """Take up what was chosen and typed, and make the plan of it."""
+        self.texts, self._base, self.basis, self.recipes = kept
+        self._view.show_choices(self.texts)
+        self._attempt(self.remake)
 
     def _unburnt_trial(self) -> Trial | None:
         """The trial on the desk while it can still be planned otherwise."""

@@ -110,6 +110,7 @@ class Welcome(Page):
         layout.addWidget(self.note)
         layout.addStretch(1)
         self.first: Any = None
+        self.words: dict[str, str] = {}  # of the sentence, where its last look had others
         self._fields: dict[str, Number] = {}
         self._pickers: dict[str, WordPicker] = {}
         self._pause = QTimer(self)
@@ -123,6 +124,8 @@ class Welcome(Page):
             from olive_almanac.steps import first_start  # start-up: in an empty library alone
 
             self.first = first_start.FirstStart(self.main_window.session)
+            for key, text in self.words.items():
+                self.first.change(key, text)
             source = self._picker("source", tr("Source"), first_start.source_choices())
             task = self._picker("task", tr("What it is to do"), first_start.task_choices())
             family = self._picker("family", tr("Stock"), first_start.stock_choices())
@@ -260,6 +263,12 @@ class BookPage(StationPage):
             self.left.index.setFocus()
         elif self._is_empty and self.session.library is not None:
             self.welcome.start()
+
+    def kept(self) -> Any:
+        return self.welcome.first.texts if self.welcome.first is not None else None
+
+    def take_up(self, kept: Any) -> None:
+        self.welcome.words = kept
 
     def catalogue_changed(self) -> None:
         self._refresh_index()

@@ -337,6 +337,15 @@ class PlanPage(StationPage):
             self.presenter.start()
         self.choices.kind.setFocus()
 
+    def kept(self) -> Any:
+        return (self._basis, self.presenter.kept()) if self.presenter.texts else None
+
+    def take_up(self, kept: Any) -> None:
+        basis, chosen = kept
+        if basis is not None and basis[0] == self.session.subject:
+            self._basis = basis
+            self.presenter.go_on(chosen)
+
     def _show_elsewhere(self) -> None:
         """Where the stock cannot work here: what each machine of the shop can do with it, and a way
         there.

@@ -104,6 +104,7 @@ class SetUpPage(StationPage):
         self.shelf.opened.connect(lambda: self.show_part(self.rack))
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
+        self._resumes: QWidget | None = None  # the part that the last look showed
         self._notes_next = False
         for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
             form.new_asked.connect(lambda name=name: self.begin_new(name))
@@ -116,6 +117,10 @@ class SetUpPage(StationPage):
 
     def enter(self) -> None:
         self.show_forms()
+        resumes, self._resumes = self._resumes, None
+        if resumes is not None:
+            self.show_part(resumes)
+            return
         ready = self.session.subject.complete and not (
             self.presenter.new_machine or self.presenter.new_stock
         )
@@ -123,6 +128,26 @@ class SetUpPage(StationPage):
             self.show_part(self.checklist)
         else:
             self.show_part(self.forms)
+
+    def kept(self) -> Any:
+        presenter, parts = self.presenter, (self.forms, self.checklist, self.rack)
+        return {
+            "typed": (self.machine_form.typed, self.stock_form.typed),
+            "new": (presenter.new_machine, presenter.new_stock, self._source, self._notes_next),
+            "shown": next((n for n, part in enumerate(parts) if not part.isHidden()), 0),
+            "leaf": self.machine_form.parts.at,
+            "tools": self.checklist.presenter.texts,
+        }
+
+    def take_up(self, kept: Any) -> None:
+        self.machine_form.take_typed(kept["typed"][0])
+        self.stock_form.take_typed(kept["typed"][1])
+        new = kept["new"]
+        self.presenter.new_machine, self.presenter.new_stock, self._source, self._notes_next = new
+        self.machine_form.parts.set_at(kept["leaf"])
+        self.checklist.presenter.texts = kept["tools"]
+        self._resumes = (self.forms, self.checklist, self.rack)[kept["shown"]]
+        self.show_forms()
 
     def show_part(self, part: QWidget) -> None:
         """Show the forms, the checklist or the rack."""
