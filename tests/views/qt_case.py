@@ -210,13 +210,15 @@ class WindowCase(QtCase):
         for widget in itertools.chain(*(self.window.findChildren(kind) for kind in kinds)):
             seen = widget.visibleRegion().boundingRect()
             if widget.isVisible() and widget.text() and not seen.isEmpty():
-                seen.moveTo(widget.mapTo(self.window, seen.topLeft()))
+                seen.moveTo(widget.mapTo(widget.window(), seen.topLeft()))
                 shown.append((widget, seen.adjusted(2, 2, -2, -2)))
         return [
             (one.text()[:30], other.text()[:30])
             for n, (one, rect) in enumerate(shown)
             for other, beside in shown[:n]
-            if rect.intersects(beside) and not one.isAncestorOf(other)
+            if one.window() is other.window()  # a dialog lies over its page
+            and rect.intersects(beside)
+            and not one.isAncestorOf(other)
         ]
 
     def clipped(self):
