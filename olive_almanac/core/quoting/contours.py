@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["RANKS", "Contour", "begun_at", "parents_of", "starts_of"]
+__all__ = ["RANKS", "Contour", "begun_at", "face_of", "parents_of", "starts_of"]
 
 Floats = NDArray[np.float64]
 RANKS = {"engrave": 0, "mark": 0, "score": 1, "cut": 2}  # what moves or falls comes last
@@ -40,6 +41,20 @@ class Contour:
         if self.closed:
             points = np.concatenate([points, points[:1]])
         return float(np.hypot(*np.diff(points, axis=0).T).sum())
+
+
+def face_of(points_mm: Floats) -> Any:
+    """Return the face (shapely) that a closed line [n, 2] goes round: all of it where the line
+    crosses itself, empty where it goes round nothing.
+    """
+    import shapely
+
+    if len(points_mm) < 3:
+        return shapely.Polygon()
+    face = shapely.Polygon(points_mm)
+    if face.is_valid:
+        return face
+    return shapely.make_valid(face, method="structure", keep_collapsed=False)
 
 
 def parents_of(contours: Sequence[Contour]) -> list[int]:

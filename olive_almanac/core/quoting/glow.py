@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.quoting.contours import face_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.glow import Glow
@@ -63,8 +64,7 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
     area = shapely.Polygon()
     for path in drawing.paths:
         if path.group == glow.group and path.closed:
-            ring = shapely.Polygon(flat(path, FLAT_MM))
-            area = area.symmetric_difference(ring if ring.is_valid else ring.buffer(0))
+            area = area.symmetric_difference(face_of(flat(path, FLAT_MM)))
     if area.is_empty:
         allowed = tr("one with closed lines")
         raise OutOfRange(tr("Group of the dots"), f"“{glow.group}”", allowed)

@@ -369,23 +369,15 @@ def _over_the_bed(run: SheetRun, lie: Lie) -> str:
     """What is said of a sheet whose burnt area reaches over the bed."""
     left, low, right, high = run.ground.box_on_bed(run.ground.area)
     wide, tall = run.ground.machine.bed_mm
-    if lie.anchor:  # nobody knows where the head stands
-        larger = max(right - left - wide, high - low - tall)
-        if larger <= OVER_MM:
-            return ""
-        return tr(
-            "What sheet {sheet} burns is {larger:.1f} mm larger than the bed.",
-            sheet=run.sheet + 1,
-            larger=larger,
-        )
     over = max(-left, -low, right - wide, high - tall)
+    if lie.anchor:  # nobody knows where the head stands
+        over = max(right - left - wide, high - low - tall)
     if over <= OVER_MM:
         return ""
-    return tr(
-        "As sheet {sheet} lies, {over:.1f} mm of what is burnt are off the bed.",
-        sheet=run.sheet + 1,
-        over=over,
-    )
+    told = {"sheet": run.sheet + 1, "over": over}
+    if lie.anchor:
+        return tr("What sheet {sheet} burns is {over:.1f} mm larger than the bed.", **told)
+    return tr("As sheet {sheet} lies, {over:.1f} mm of what is burnt are off the bed.", **told)
 
 
 def _conflicts(

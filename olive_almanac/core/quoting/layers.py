@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from olive_almanac.core.quoting.contours import face_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.job import GUIDES, GroupTask
@@ -92,8 +93,7 @@ def _area(paths: Sequence[ContourPath], burnt: dict[str, GroupTask]) -> Any:
     area = shapely.Polygon()
     for path in paths:
         if _cuts(path, burnt):
-            ring = shapely.Polygon(flat(path, FLAT_MM))
-            area = area.symmetric_difference(ring if ring.is_valid else ring.buffer(0))
+            area = area.symmetric_difference(face_of(flat(path, FLAT_MM)))
     return area
 
 

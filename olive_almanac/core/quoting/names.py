@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.labels import SPOTS_PER_LETTER
-from olive_almanac.core.quoting.pattern import Pattern, engraved_lines
+from olive_almanac.core.quoting.contours import face_of
+from olive_almanac.core.quoting.pattern import Pattern, engraved_lines, taken_by
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import number_text
@@ -73,16 +74,10 @@ def free_box(pattern: Pattern, names: Sequence[str], letters: Letters) -> Box | 
 
     if not pattern.outlines:
         return None
-    outlines = [shapely.make_valid(shapely.Polygon(one)) for one in pattern.outlines]
-    part = max(outlines, key=lambda outline: outline.area)
-    burnt = [
-        shapely.make_valid(shapely.Polygon(one.points_mm))
-        if one.closed and len(one.points_mm) > 2
-        else shapely.LineString(one.points_mm)
-        for one in pattern.contours
-    ]
+    part = max(map(face_of, pattern.outlines), key=lambda face: face.area)
+    burnt = [taken_by(one.points_mm, closed=one.closed) for one in pattern.contours]
     burnt = [one for one in burnt if not one.equals(part)]
-    burnt += [shapely.make_valid(shapely.Polygon(area)) for _, area in pattern.areas]
+    burnt += [face_of(area) for _, area in pattern.areas]
     free = part.buffer(-KEEPS_OFF_MM).difference(shapely.union_all(burnt).buffer(KEEPS_OFF_MM))
     if free.is_empty:
         return None

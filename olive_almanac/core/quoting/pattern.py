@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.strokes import run_up_of
-from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, parents_of
+from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, face_of, parents_of
 from olive_almanac.core.quoting.joints import JointKind, fitted_ring
 from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
 from olive_almanac.core.quoting.order import order_of
@@ -30,7 +30,16 @@ from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import count_text, number_text
 from olive_almanac.core.words import tr
 
-__all__ = ["GroupWork", "Handling", "Part", "Pattern", "engraved_lines", "parts_of", "pattern_of"]
+__all__ = [
+    "GroupWork",
+    "Handling",
+    "Part",
+    "Pattern",
+    "engraved_lines",
+    "parts_of",
+    "pattern_of",
+    "taken_by",
+]
 
 Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
@@ -107,7 +116,7 @@ class Pattern:
         """
         import shapely
 
-        taken = [_face_of(points, closed=closed) for _, points, closed in self.beams]
+        taken = [taken_by(points, closed=closed) for _, points, closed in self.beams]
         for step, _ in self.steps:
             if isinstance(step, Lines):
                 ys = [y for y, _ in step.rows]
@@ -280,13 +289,13 @@ def _pattern(
     )
 
 
-def _face_of(points: Floats, *, closed: bool) -> Any:
-    """What a burnt line takes of a sheet: its face, or its width where it has none."""
+def taken_by(points: Floats, *, closed: bool) -> Any:
+    """Return what a burnt line [n, 2] mm takes of a sheet, as a polygon: its face, or its width
+    where it has none.
+    """
     import shapely
 
-    face = shapely.Polygon(points) if closed and len(points) > 2 else shapely.Polygon()
-    if not face.is_valid:
-        face = face.buffer(0)
+    face = face_of(points) if closed else shapely.Polygon()
     return shapely.LineString(points).buffer(LINE_MM) if face.is_empty else face
 
 
@@ -516,9 +525,8 @@ def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -
 def _clusters(areas: Sequence[Floats]) -> list[list[Floats]]:
     import shapely
 
-    areas = [
-        area for area in areas if np.ptp(area, axis=0).all()
-    ]  # one without width burns nothing
+    # one without width burns nothing
+    areas = [area for area in areas if np.ptp(area, axis=0).all()]
     boxes = [shapely.box(*_box_of([area])) for area in areas]
     joined = shapely.union_all(boxes)
     groups = [one.envelope for one in getattr(joined, "geoms", [joined])]

@@ -22,7 +22,7 @@ Point = tuple[float, float]
 SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
 SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
-LEAST_STRIP = 2.0  # gaps that a strip is long at least
+LEAST_STRIP = 2.0  # how many gaps a strip is long and high at least: it is packed between two
 SEARCH_S = 4  # of the search in a free strip
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
@@ -243,9 +243,9 @@ class _Outlines:
             return items
         left, low, right, high = free[0]
         size = (right - left, high - low)
-        if min(size) <= 2 * (self.gap + 2 * SIMPLER_MM):
-            return items  # no strip is left between the gaps
-        around = self.gap + 2 * SIMPLER_MM  # the strip keeps half of it at its sides, pieces too
+        around = _apart_mm(self.gap)  # the strip keeps half of it at its sides, pieces too
+        if min(size) <= LEAST_STRIP * around:
+            return items
         fitting = [item for item in items if self._fits(item, size, around)]
         waiting = [item for item in items if item not in fitting]
         placed: set[int] = set()
@@ -338,6 +338,11 @@ def _first_free(
     return None
 
 
+def _apart_mm(gap_mm: float) -> float:
+    """How far apart simpler outlines are packed, so that the true ones keep their gap."""
+    return gap_mm + 2 * SIMPLER_MM
+
+
 def _packed(
     items: Sequence[Item], size_mm: Point, gap_mm: float
 ) -> Iterator[tuple[Item, Point, int]]:
@@ -371,12 +376,12 @@ def _strip(
         degrees = [90.0 * ((turn - lies) % 4) for turn in turns]
         asked.append(spyrrow.Item(str(n), points, demand=len(mine), allowed_orientations=degrees))
     face_mm2 = sum(item.pattern.shape.area for item in items)
-    if face_mm2 <= height_mm * LEAST_STRIP * (gap_mm + 2 * SIMPLER_MM):
-        return  # the strip that they fill is no longer than the gaps at its ends
+    if face_mm2 <= height_mm * LEAST_STRIP * _apart_mm(gap_mm):
+        return  # the strip that they fill is too short
     search = spyrrow.StripPackingConfig(
         early_termination=True,
         total_computation_time=SEARCH_S,
-        min_items_separation=gap_mm + 2 * SIMPLER_MM,
+        min_items_separation=_apart_mm(gap_mm),
         num_workers=1,
         seed=1,
     )

@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 
 from olive_almanac.core.placing.room import Room
+from olive_almanac.core.quoting.contours import face_of
 from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
 from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.quoting.place import Item, nested, outline_of, placed_in_rows
@@ -156,3 +157,12 @@ class PlaceTest(unittest.TestCase):
         crumb = box_item(10.0, 10.0).pattern
         nothing = replace(crumb, beams=(), steps=())
         self.assertTrue(nothing.shape.contains(shapely.box(*nothing.box_mm)))
+
+
+class FaceTest(unittest.TestCase):
+    def test_a_line_that_crosses_itself_keeps_both_of_its_faces(self):
+        bow = np.array([(0, 0), (10, 10), (10, 0), (0, 10)], float)
+        self.assertAlmostEqual(face_of(bow).area, 50.0)  # two triangles of 10 by 5
+        self.assertTrue(face_of(bow).is_valid)
+        for nothing in ([(0, 0), (5, 0)], [(0, 0), (5, 0), (2, 0)]):
+            self.assertTrue(face_of(np.array(nothing, float)).is_empty)
