@@ -18,7 +18,7 @@ from olive_almanac.views.theme import LIVE, NO_PEN, C, Painted, px
 __all__ = ["LEFT", "RIGHT", "FieldPicture"]
 
 LEFT, RIGHT = 0, 2
-FIELD_WIDTH = 68
+PAIRED_WIDTH, FIELD_WIDTH, WIDE_WIDTH = 68, 78, 160
 
 
 class FieldPicture(Painted):
@@ -62,8 +62,12 @@ class FieldPicture(Painted):
         """Take a field to the part of the drawing that it belongs to."""
         place = self.PLACES[field.key]
         self.parts[field.key] = part
-        if field.key not in self.WIDE:
-            part.setFixedWidth(px(FIELD_WIDTH))
+        width = FIELD_WIDTH
+        if list(self.PLACES.values()).count(place) > 1:
+            width = PAIRED_WIDTH
+        elif field.key in self.WIDE:
+            width = WIDE_WIDTH
+        part.setFixedWidth(px(width))
         line = self._lines.get(place)
         if line is not None:  # beside the one before, whose unit goes behind both
             line.insertWidget(line.count() - 2, part)
@@ -87,8 +91,10 @@ class FieldPicture(Painted):
         """Draw what is typed."""
         try:
             self.record = self.read(texts)
-        except AlmanacError:
-            return  # said when the form is kept
+        except AlmanacError:  # said when the form is kept
+            self.record = self.record or self.before
+        if self.record is None:
+            return
         self.tell()
         self.update()
 

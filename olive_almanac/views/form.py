@@ -145,6 +145,7 @@ class Form(Page):
         if asked == self._asked:
             self.done.setText(self.done.text() or told)
             return
+        held = self.held if of == self._of else ""
         self._asked = asked
         self._of = of
         self._shown = {one.key: one for one in fields}
@@ -170,6 +171,18 @@ class Form(Page):
             beside = [one.beside for one in fields[number + 1 : number + 2] if one.key not in drawn]
             self._add_field(number, field, part, paired=any(beside))
         self._draw()
+        self.hold(held)
+
+    @property
+    def held(self) -> str:
+        """The key of the field that has the focus, empty where none has."""
+        return next((key for key, part in self.fields.items() if part.hasFocus()), "")
+
+    def hold(self, key: str) -> None:
+        """Give the focus to the field of a key, where there is one: the eye stays where it is."""
+        if key in self.fields:
+            self.fields[key].show()  # at once: a field that is not shown takes no focus
+            self.fields[key].setFocus()
 
     def _show_picture(self, fields: tuple[Field, ...]) -> set[str]:
         """Show the picture where it has a place for these fields; returns the keys it takes."""
@@ -237,7 +250,10 @@ class Form(Page):
             self.source_changed.emit(key)
 
     def _note(self, key: str, text: str) -> None:
-        self._typed.setdefault(self._of, {})[key] = text
+        typed = self._typed.setdefault(self._of, {})
+        typed[key] = text
+        if text == self._shown[key].text:
+            del typed[key]  # as it is kept
         self._draw()
 
     def _echo(self, field: Field, part: TextField) -> None:

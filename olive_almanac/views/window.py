@@ -165,14 +165,14 @@ class MainWindow(QMainWindow):
 
     def _retire_pages(self) -> None:
         """Leave every page; one that burns is kept as it is, for its run must go on."""
+        burning = {name: page for name, page in self.pages.items() if page.is_running()}
+        kept = {name: page.kept() for name, page in self.pages.items() if name not in burning}
+        self._kept, self._kept_of = {**self._kept, **kept}, self.session.library
         if self._area is not None:
             self._area.takeWidget()
             self._area = None
-        burning = {name: page for name, page in self.pages.items() if page.is_running()}
-        self._kept_of = self.session.library
         for name, page in self.pages.items():
             if name not in burning:
-                self._kept[name] = page.kept()
                 page.leave()
                 page.hide()
                 self._retired.append(page)

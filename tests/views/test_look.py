@@ -134,6 +134,7 @@ class LookTest(test_stations.ShopCase):
         self.page().show_part(self.page().forms)
         self.retype(self.page().machine_form.fields["rayleigh_mm"], "4.4")
         self.press("Add a stock")
+        self.retype(self.page().stock_form.fields["thickness_mm"], "4")
         self.retype(self.page().stock_form.fields["name"], "Half a name")
         for change in (
             lambda: self.ctrl(Qt.Key.Key_L),
@@ -148,6 +149,7 @@ class LookTest(test_stations.ShopCase):
             self.assertEqual(page.machine_form.fields["rayleigh_mm"].text(), "4.4")
             self.assertEqual(page.stock_form.title.text(), "Another stock")
             self.assertEqual(page.stock_form.fields["name"].text(), "Half a name")
+            self.assertEqual(page.stock_form.held, "name")  # the eye stays where it is
         self.alt(Qt.Key.Key_2)
         self.assertEqual(self.page().presenter.texts["kind"], "grid")
         self.assertEqual(self.number("Speed to").text(), "1234")

@@ -336,6 +336,10 @@ class MachineTest(ChecklistCase):
         self.key(Qt.Key.Key_Return, widget=form.fields["rayleigh_mm"])
         kept = self.session.subject.machine
         self.assertEqual((kept.rayleigh_mm, kept.max_speed_mm_s), (4.0, 400.0))
+        self.assertEqual(form.held, "rayleigh_mm")
+        self.retype(form.fields["rayleigh_mm"], "5")
+        self.retype(form.fields["rayleigh_mm"], "4")  # as it is kept: nothing is open any more
+        self.assertEqual(form.typed[kept.uid], {})
         self.retype(form.fields["max_speed_mm_s"], "300 mm/s")  # another unit behind it counts
         self.key(Qt.Key.Key_Return, widget=form.fields["max_speed_mm_s"])
         self.assertEqual(self.session.subject.machine.max_speed_mm_s, 300.0)
@@ -344,7 +348,7 @@ class MachineTest(ChecklistCase):
         form = self.page().stock_form
         self.retype(form.fields["measured"], "2.9, 3.1")
         note = form.picture.notes[form.picture.PLACES["measured"]]
-        self.assertEqual(note.text(), "mean 3, spread 0.2 mm")
+        self.assertEqual(note.text(), "mean 3, spread 0.2")
         self.assertEqual(form.picture.record.measured_mm, (2.9, 3.1))
         self.retype(form.fields["measured"], "")
         self.assertEqual(note.text(), "as sold counts")

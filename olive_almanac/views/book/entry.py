@@ -565,7 +565,7 @@ class EntryPage(Page):
         active = self.session.trials.evidence_of(entry)
         told = [text for text in ("" if active else entry.evidence.says, entry.notes) if text]
         table = box(
-            col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=2)
+            col(*lines, *(label(text, "small", "second", wrap=True) for text in told), None, gap=1)
         )
         table.setMaximumWidth(px(460))
         if active is None:

@@ -258,7 +258,7 @@ class StockPicture(FieldPicture):
             self.say("measured", tr("as sold counts"))
             return
         mean = length_number(self.record.true_thickness_mm, 3)
-        spread = length_text(max(read) - min(read), 2)
+        spread = length_number(max(read) - min(read), 2)
         words = tr("mean {mean}, spread {spread}", mean=mean, spread=spread)
         self.say("measured", words if len(read) > 1 else tr("measured once"))
 

@@ -105,6 +105,7 @@ class SetUpPage(StationPage):
         self.presenter = SetUpPresenter(self.session, self)
         self._source = "diode"
         self._resumes: QWidget | None = None  # the part that the last look showed
+        self._held = ("", "")  # the field of each form that had the focus in it
         self._notes_next = False
         for form, name in ((self.machine_form, "machine"), (self.stock_form, "stock")):
             form.new_asked.connect(lambda name=name: self.begin_new(name))
@@ -120,6 +121,8 @@ class SetUpPage(StationPage):
         resumes, self._resumes = self._resumes, None
         if resumes is not None:
             self.show_part(resumes)
+            for form, key in zip((self.machine_form, self.stock_form), self._held, strict=True):
+                form.hold(key)
             return
         ready = self.session.subject.complete and not (
             self.presenter.new_machine or self.presenter.new_stock
@@ -137,6 +140,7 @@ class SetUpPage(StationPage):
             "shown": next((n for n, part in enumerate(parts) if not part.isHidden()), 0),
             "leaf": self.machine_form.parts.at,
             "tools": self.checklist.presenter.texts,
+            "held": (self.machine_form.held, self.stock_form.held),
         }
 
     def take_up(self, kept: Any) -> None:
@@ -146,7 +150,10 @@ class SetUpPage(StationPage):
         self.presenter.new_machine, self.presenter.new_stock, self._source, self._notes_next = new
         self.machine_form.parts.set_at(kept["leaf"])
         self.checklist.presenter.texts = kept["tools"]
-        self._resumes = (self.forms, self.checklist, self.rack)[kept["shown"]]
+        self._resumes, self._held = (
+            (self.forms, self.checklist, self.rack)[kept["shown"]],
+            kept["held"],
+        )
         self.show_forms()
 
     def show_part(self, part: QWidget) -> None:
