@@ -374,10 +374,16 @@ def _over_the_bed(run: SheetRun, lie: Lie) -> str:
         over = max(right - left - wide, high - low - tall)
     if over <= OVER_MM:
         return ""
-    told = {"sheet": run.sheet + 1, "over": over}
+    sheet = run.sheet + 1
     if lie.anchor:
-        return tr("What sheet {sheet} burns is {over:.1f} mm larger than the bed.", **told)
-    return tr("As sheet {sheet} lies, {over:.1f} mm of what is burnt are off the bed.", **told)
+        return tr(
+            "What sheet {sheet} burns is {over:.1f} mm larger than the bed.", sheet=sheet, over=over
+        )
+    return tr(
+        "As sheet {sheet} lies, {over:.1f} mm of what is burnt are off the bed.",
+        sheet=sheet,
+        over=over,
+    )
 
 
 def _conflicts(
