@@ -13,11 +13,12 @@ from olive_almanac.core.upkeep.bed_map import STORIES, decide_bed
 from olive_almanac.demo.shop import MACHINES, STOCKS
 
 SEED = 4400
-EACH = 100
-EVEN = 240  # of even beds more: what is said of most machines
+EACH = 300
+EVEN = 400  # of even beds more: what is said of most machines
 MACHINE = MACHINES[1]
 HALF = np.array(MACHINE.bed_mm) / 2
 SHEET_SD, SLOPE_L, NOISE_L = 0.02, 25.0, 1.5
+PHOTO_L = 0.45  # by which the stand-in phone's photos of places differ (40 beds), L*
 
 
 def trial_of(task):
@@ -89,13 +90,15 @@ def read(rng, trial, story):
     middle = float(np.mean(list(energy.values())))
     edge = float(need.mean()) + rng.normal(0, 0.04)
     noise = rng.uniform(0.055, 0.085)
+    off_l = rng.normal(0, PHOTO_L, len(places))  # of the photo of each place
     readings = []
     for cell in trial.cells:
         at = energy[cell.id] - middle
         wanted = need[focus.index(cell.setting.focus_mm), cell.row // 2]
         if trial.task == "engrave":
             light = 55 - SLOPE_L * (at - wanted) + NOISE_L * rng.standard_normal()
-            readings.append(Reading(cell.id, lightness=float(np.clip(light, 1, 99))))
+            light = float(np.clip(light + off_l[cell.row // 2], 1, 99))
+            readings.append(Reading(cell.id, lightness=light, delta_l=light - 80, by="photo"))
             continue
         free = (at + noise * rng.standard_normal() > wanted - edge) ^ (rng.random() < 0.02)
         readings.append(Reading(cell.id, "free" if free else "not_through"))

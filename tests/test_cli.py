@@ -306,6 +306,23 @@ class WholePathTest(CliCase):
         self.done("read", trial, photo, "--out", by_photo)
         self.assertIn("stand-in", self.refused("decide", trial, by_photo, "--enter"))
 
+    def test_a_bed_map_is_read_by_a_photo_of_each_place(self):
+        plan, shot = self.folder / "bed", self.folder / "shot"
+        self.done(*self.plan("--kind", "bed", task="engrave", out=plan))
+        self.assertIn("photo-place-5.jpg", self.done("burn", plan / "trial.json", "--out", shot))
+        first, *rest = sorted(shot.glob("photo-place-*.jpg"))
+        out = self.folder / "tones.json"
+        said = self.done("read", plan / "trial.json", first, "--also", *rest, "--out", out)
+        self.assertIn("30 cells read", said)
+        readings = json.loads(out.read_text())["readings"]
+        self.assertTrue(all(one.get("lightness") for one in readings))
+        self.assertFalse(any(one.get("verdict") for one in readings))
+        corners = ("--corners", "1,1", "9,1", "9,9", "1,9", "--out", out)
+        self.assertIn("by their marks", self.refused("read", plan / "trial.json", first, *corners))
+        _, trial, _ = self.path("cut")
+        also = ("--also", first, "--out", out)
+        self.assertIn("--also is for", self.refused("read", trial, first, *also))
+
     def test_hotter_plans_what_is_expected_to_flare_and_says_so(self):
         hot = ("--power", "100", "--speed", "6, 10, 20", "--json")
         plain = json.loads(self.done(*self.plan(*hot, out=self.folder / "plain")))

@@ -25,10 +25,14 @@ def form(data, name="picture", boundary="edge"):
     return head.encode() + data + f"\r\n--{boundary}--\r\n".encode()
 
 
-class PhonePageTest(unittest.TestCase):
+class PhoneCase(unittest.TestCase):
+    places = False
+
     def setUp(self):
         self.came, self.judged = [], []
-        self.page = PhonePage("127.0.0.1", "Coupon <7>", self.judge, self.came.append)
+        self.page = PhonePage(
+            "127.0.0.1", "Coupon <7>", self.judge, self.came.append, places=self.places
+        )
         self.addCleanup(self.page.close)
 
     def judge(self, side, data):
@@ -65,6 +69,24 @@ class PhonePageTest(unittest.TestCase):
     def path(self):
         return "/" + self.page.word
 
+
+class PlacesPageTest(PhoneCase):
+    """Of a bed map whose places are photographed one after the other."""
+
+    places = True
+
+    def test_it_asks_for_place_after_place_and_knows_no_back(self):
+        status, text = self.ask("GET", self.path)
+        self.assertIn("Photograph a place", text)
+        self.assertNotIn("side=back", text)
+        status, text = self.ask("POST", self.path + "/front", form(PICTURE))
+        self.assertEqual(status, 200)
+        self.assertIn("Photograph a place", text)
+        self.assertEqual([one.side for one in self.came], ["front"])
+        self.assertEqual(self.ask("POST", self.path + "/back", form(PICTURE))[0], 404)
+
+
+class PhonePageTest(PhoneCase):
     def test_a_picture_goes_through_unchanged_and_is_told_of(self):
         status, text = self.ask("GET", self.path)
         self.assertEqual(status, 200)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from olive_almanac.cli.console import add_json, load_trial, say
 from olive_almanac.cli.services import CommandServices
+from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.units import count_text, duration_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_readings
@@ -57,8 +58,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         out=out / "seen.json",
     )
     if not arguments.no_photo:
-        write_file(out / "photo.jpg", bench.photograph(trial, letters()))
-        words += tr(" A phone’s photo is in {out}.", out=out / "photo.jpg")
+        sides = {f"photo-{side}.jpg": side for side in parts_seen(trial)} or {"photo.jpg": "front"}
+        for number, (name, side) in enumerate(sides.items()):
+            write_file(out / name, bench.photograph(trial, letters(), number=number, side=side))
+        names = ", ".join(str(out / name) for name in sides)
+        words += tr(" A phone’s photo is in {out}.", out=names)
     say(arguments, words, seen)
     return 0
 

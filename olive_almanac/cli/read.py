@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any
 
 from olive_almanac.cli.console import add_json, load_trial, numbers, say, warn
 from olive_almanac.cli.services import CommandServices
-from olive_almanac.core.errors import Finding
+from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.photo.judge import Limits, joined_sides, suggest
+from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.records.reading import FLAG_WORDS, Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_readings, write_readings
 from olive_almanac.steps.files import read_bytes, read_text, write_file
-from olive_almanac.steps.photo import photo_work
+from olive_almanac.steps.photo import PhotoRead, asks_for_tones, photo_work
+
+if TYPE_CHECKING:
+    from olive_almanac.core.photo.reader import CellSight
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
@@ -25,6 +30,11 @@ EXAMPLES = (
     (
         "read trial/trial.json burnt/photo.jpg --out by-photo.json",
         tr("Measures the cells in a photo of the front."),
+    ),
+    (
+        "read bed/trial.json burnt/front-left.jpg --also burnt/rear-left.jpg burnt/middle.jpg "
+        "burnt/front-right.jpg burnt/rear-right.jpg --out by-photo.json",
+        tr("Measures the tones of a bed map, a photo a place."),
     ),
     (
         "read trial/trial.json burnt/seen.json --out readings.json",
@@ -46,6 +56,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--back",
         type=Path,
         help=tr("a photo of the back: tells what hangs from what was not cut through"),
+    )
+    parser.add_argument(
+        "--also",
+        type=Path,
+        nargs="+",
+        default=[],
+        metavar="PHOTO",
+        help=tr("further photos, where each place of a bed map is photographed by itself"),
     )
     parser.add_argument(
         "--corners",
@@ -80,32 +98,50 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     return 0
 
 
-def _seen(trial: Trial, path: Path, side: str, **more: Any) -> Any:
-    """One photo as read."""
-    work = photo_work(trial, read_bytes(path), path.name, cast(Any, side), **more)
-    return next(value for kind, value in work if kind == "read")
+def _seen(trial: Trial, path: Path, side: str, **more: Any) -> list[PhotoRead]:
+    """One photo as read, once for each place in it."""
+    work = photo_work(trial, read_bytes(path), path.name, side, **more)
+    return [value for kind, value in work if kind == "read"]
+
+
+def _places_read(trial: Trial, paths: Sequence[Path]) -> list[PhotoRead]:
+    """Photos of places as read; of a place that is shown twice the last one counts."""
+    found = {one.side: one for path in paths for one in _seen(trial, path, "front")}
+    return list(found.values())
 
 
 def _by_photo(
     arguments: argparse.Namespace, trial: Trial
 ) -> tuple[tuple[Reading, ...], list[Finding]]:
-    """Readings by photo of the front and, where one is given, the back; each cell that is not
-    judged is told with its reason.
+    """Readings by photo of the front, or of each place, and where one is given of the back; each
+    cell that is not judged is told with its reason.
     """
     corners = [numbers(one, tr("Corner"), 2) for one in arguments.corners or ()]
-    photo = _seen(trial, arguments.source, "front", corners_px=corners)
-    says, cells, simulated = [*photo.seen.says], photo.seen.cells, photo.simulated
+    places = parts_seen(trial)
+    if places and (corners or arguments.back):
+        raise BadFile(tr("The places of this trial are read by their marks, from the front alone."))
+    if arguments.also and not places:
+        raise BadFile(tr("--also is for a bed map whose places carry marks; this trial has none."))
+    if places:
+        read = _places_read(trial, [arguments.source, *arguments.also])
+    else:
+        read = _seen(trial, arguments.source, "front", corners_px=corners)
+    says = [word for one in read for word in one.seen.says]
+    cells: Sequence[CellSight] = [cell for one in read for cell in one.seen.cells]
+    simulated = any(one.simulated for one in read)
     if arguments.back:
         out = frozenset(cell.cell for cell in cells if cell.out and not cell.flags)
-        photo = _seen(trial, arguments.back, "back", out=out)
+        (photo,) = _seen(trial, arguments.back, "back", out=out)
         says, cells = [*says, *photo.seen.says], joined_sides(cells, photo.seen.cells)
         simulated = simulated or photo.simulated
-    findings = [Finding("photo", arguments.source.name, word) for word in says]
+    findings = [Finding("photo", arguments.source.name, word) for word in dict.fromkeys(says)]
     for cell in cells:
         flags = [flag.removeprefix("back_") for flag in cell.flags]
         if flags:
             words = "; ".join(FLAG_WORDS.get(flag, flag) for flag in flags)
             text = tr("{cell} is not judged: {words}.", cell=cell.cell, words=words)
             findings.append(Finding("not-judged", cell.cell, text))
-    read = suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back))
-    return tuple(replace(one, simulated=simulated) for one in read), findings
+    found = suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back))
+    if asks_for_tones(trial):
+        found = tuple(replace(one, verdict=None) for one in found)
+    return tuple(replace(one, simulated=simulated) for one in found), findings

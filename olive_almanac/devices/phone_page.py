@@ -58,8 +58,9 @@ class PhonePage:
     """Serves the page from when it is made until `close`.
 
     `judge` gets a side and the bytes of a picture and returns whether it will do, with a sentence;
-    it may raise AlmanacError.  `took` gets what was sent, in a thread of the page.  Raises
-    CannotWrite where the address cannot be opened.
+    it may raise AlmanacError.  `took` gets what was sent, in a thread of the page.  `places`: the
+    coupon has no back, its places are photographed one by one.  Raises CannotWrite where the
+    address cannot be opened.
     """
 
     def __init__(
@@ -69,10 +70,11 @@ class PhonePage:
         judge: Callable[[str, bytes], tuple[bool, str]],
         took: Callable[[Sent], object],
         *,
+        places: bool = False,
         port: int = 0,
         open_s: float = OPEN_S,
     ) -> None:
-        self.coupon = coupon
+        self.coupon, self.sides, self.places = coupon, SIDES[: 1 if places else None], places
         self.word = "".join(secrets.choice(WORD) for _ in range(WORD_LONG))
         self._judge, self._took = judge, took
         self._pictures = self._wrong = 0
@@ -160,7 +162,8 @@ class PhonePage:
         tabs = "".join(
             f'<a class="{"on" if one == side else ""}" href="/{self.word}?side={one}">'
             f"{escape(_tab(one, sent=one in done))}</a>"
-            for one in SIDES
+            for one in self.sides
+            if not self.places
         )
         told = ""
         if said is not None:
@@ -171,7 +174,7 @@ class PhonePage:
             tabs=tabs,
             told=told,
             action=f"/{self.word}/{side}",
-            **{name: escape(words) for name, words in _words(side).items()},
+            **{name: escape(words) for name, words in _words(side, self.places).items()},
             open_for=escape(tr("Open for {minutes} min.", minutes=max(1, round(self.left_s / 60)))),
             nonce=nonce,
         )
@@ -182,14 +185,19 @@ def _tab(side: str, *, sent: bool) -> str:
     return tr("{side}: sent", side=name) if sent else name
 
 
-def _words(side: str) -> dict[str, str]:
+def _words(side: str, places: bool) -> dict[str, str]:
     """What the page says, by its places in PAGE."""
+    asked = tr("Photograph the {side}", side=SIDE_WORDS[side])
+    marks = tr("All four marks in the picture")
+    if places:
+        asked = tr("Photograph a place")
+        marks = tr("One place after the other, its four marks in the picture")
     return {
         "language": spoken(),
         "above": tr("From above, as flat as you can"),
-        "marks": tr("All four marks in the picture"),
+        "marks": marks,
         "lamp": tr("Lamp from the side, no shine on it"),
-        "photograph": tr("Photograph the {side}", side=SIDE_WORDS[side]),
+        "photograph": asked,
         "send": tr("Send it"),
         "sending": tr("Sending …"),
         "straight": tr("Straight to the computer in the shop, nowhere else."),
@@ -252,11 +260,11 @@ class _Handler(BaseHTTPRequestHandler):
             return
         side = parse_qs(parts.query).get("side", ["front"])[0]
         self._page.seen = True
-        self._answer(self._page.html(side if side in SIDES else "front"))
+        self._answer(self._page.html(side if side in self._page.sides else "front"))
 
     def do_POST(self) -> None:
         path, _, side = urlsplit(self.path).path.rpartition("/")
-        if not self._is_ours() or not self._page.is_asked(path) or side not in SIDES:
+        if not self._is_ours() or not self._page.is_asked(path) or side not in self._page.sides:
             self._refuse(404)
             return
         if self.headers.get("Origin", f"http://{self._page.place}") != f"http://{self._page.place}":
@@ -289,7 +297,7 @@ class _Handler(BaseHTTPRequestHandler):
             return 400
         said = self._page.take(side, data)
         asked = side
-        if said.will_do and side == "front":
+        if said.will_do and side == "front" and not self._page.places:
             asked = "back"
         return self._page.html(asked, said)
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.placing.labels import Lettering
+from olive_almanac.core.placing.places import part_seen
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading, Verdict
 from olive_almanac.core.records.setting import Setting, Task
@@ -176,19 +177,31 @@ class StandInBench:
         nuisances: bool = True,
     ) -> bytes:
         """Return a phone's photo (JPEG) of the burnt coupon; `number` tells several photos of it
-        apart, `burnt` names the cells that were burnt (all, when None).
+        apart, `burnt` names the cells that were burnt (all, when None); `side` is the front, the
+        back, or a place that is photographed by itself.
         """
-        from olive_almanac.standins.camera import photograph  # heavy: only where a photo is taken
+        from olive_almanac.standins import camera  # heavy: only where a photo is taken
 
-        cells = tuple(one for one in self.burn(trial) if burnt is None or one.cell in burnt)
-        snap: Snap = photograph(
-            trial,
-            cells,
+        part = part_seen(trial, side)
+        there = {cell.id for cell in part.cells} & (burnt or {cell.id for cell in trial.cells})
+        seed, shot = 1000 * self.seed + number, None
+        if side not in ("front", "back"):
+            shot = camera.shot_of_place(
+                seed,
+                self.seed,
+                nuisances=nuisances,
+                coupon_mm=(part.coupon.width_mm, part.coupon.height_mm),
+                shiny="gloss" in trial.stock.finish,
+            )
+        snap: Snap = camera.photograph(
+            part,
+            tuple(one for one in self.burn(trial) if one.cell in there),
             self._truths(trial)[0],
             lettering,
-            seed=1000 * self.seed + number,
+            seed=seed,
             side=side,
             nuisances=nuisances,
+            shot=shot,
         )
         return snap.jpeg
 

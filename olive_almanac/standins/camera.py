@@ -24,7 +24,7 @@ from olive_almanac.standins.bench import BurntCell
 from olive_almanac.standins.face import FULL, Face, light_of_lab, paint_face
 from olive_almanac.standins.material import Hidden
 
-__all__ = ["CARD_L", "Shot", "Snap", "photograph", "shot_of"]
+__all__ = ["CARD_L", "Shot", "Snap", "photograph", "shot_of", "shot_of_place"]
 
 WIDE, HIGH = 4032, 3024
 LATTICE = 16
@@ -34,6 +34,8 @@ NOISE_ROWS = 512
 CARD_MM = (44.0, 14.0)  # a grey card: a mark at each end and three patches between them
 CARD_L = (82.0, 52.0, 24.0)
 CARD_SIZE_MM = 9.0
+CARELESS = 0.3  # share of the photos of small places into which shadow or glare gets
+CURVE_VARIES = 0.25  # of a phone's own, from picture to picture of like scenes
 Floats = NDArray[np.float64]
 
 
@@ -155,6 +157,23 @@ def shot_of(
     )
 
 
+def shot_of_place(
+    seed: int, phone: int, *, nuisances: bool, coupon_mm: tuple[float, float], shiny: bool = False
+) -> Shot:
+    """Return a way of taking one of several photos in a row: all by one phone (by its number),
+    whose curve is its own and differs little from picture to picture.  `nuisances` get into few.
+    """
+    careless = np.random.default_rng([seed, 80]).random() < CARELESS
+    shot = shot_of(seed, nuisances=nuisances and careless, coupon_mm=coupon_mm, shiny=shiny)
+    own = np.random.default_rng([phone, 79])
+    f35, contrast, lift = own.choice([24.0, 26.0, 28.0]), own.normal(0, 0.06), own.normal(0, 0.02)
+    curve = (
+        float(contrast + CURVE_VARIES * shot.curve[0]),
+        float(lift + CURVE_VARIES * shot.curve[1]),
+    )
+    return replace(shot, f35=float(f35), curve=curve)
+
+
 class _Lens:
     """From coupon mm to pixels: the coupon lies in a plane, perhaps bowed; the camera looks down at
     its middle.
@@ -251,6 +270,8 @@ def photograph(
         )
     if side == "back" and shot.ground == "table":
         shot = replace(shot, ground="paper")
+    elif side not in ("front", "back"):  # one place of a sheet, with the sheet around it
+        side, shot = "front", replace(shot, ground="sheet")
     lens = _Lens(shot, size, side)
     face = paint_face(
         trial, burnt, hidden, lettering, ground=shot.ground, side=side, eye_mm=lens.eye_mm, rng=rng

@@ -32,7 +32,8 @@ MOST_PIXELS = 7_000_000
 FINEST_PX_MM = 20.0
 AROUND_MM = 9.0  # sheet beyond the coupon, and how far cells are painted beyond their box
 GRAINED = ("plywood", "softwood", "hardwood", "bamboo", "veneer")
-#            a dull table, or plain paper of another colour laid under the coupon: L*, a*, b*
+#            a dull table, or plain paper of another colour laid under the coupon: L*, a*, b*;
+#            any other is the stock itself
 GROUNDS = {
     "table": (34.0, 1.0, 3.0),
     "paper": (88.0, -24.0, 8.0),
@@ -103,9 +104,9 @@ class _Painter:
         )
         self.s = min(FINEST_PX_MM, (MOST_PIXELS / (width * height)) ** 0.5)
         self.w, self.h = round(width * self.s), round(height * self.s)
-        self.ground = light_of_lab(*GROUNDS[ground])
-        self.ground_light = (float(self.ground[0]), float(self.ground[1]), float(self.ground[2]))
         made = hidden.made
+        self.ground = light_of_lab(*GROUNDS.get(ground, (made.bare_l, *made.hue)))
+        self.ground_light = (float(self.ground[0]), float(self.ground[1]), float(self.ground[2]))
         self.clear = trial.stock.opacity == "clear"
         self.bare_l = made.bare_l
         bare = light_of_lab(made.bare_l, *made.hue)

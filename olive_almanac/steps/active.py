@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, RunRecord
@@ -56,7 +57,8 @@ def used_on_sheet(stock: Stock, trial: Trial) -> Stock | None:
     """Return the stock with the area of a trial marked as used on its sheet, or None where there is
     nothing to mark.
 
-    Where the cells are spread over the whole sheet only they are marked.
+    Where the cells are spread over the whole sheet only they are marked, or the places that are
+    photographed by themselves.
     """
     lies = trial.sheet
     if lies is None or lies.number >= len(stock.sheets):
@@ -81,6 +83,9 @@ def _burnt_boxes(trial: Trial) -> list[Box]:
     left, low, right, high = trial.area_mm
     if not kind_of(trial.kind).spread:
         return [(left, low, right, high)]
+    parts = parts_seen(trial)
+    if parts:
+        return [part.area_mm for part in parts.values()]
     rects = (cell.rect_mm for cell in trial.cells)
     return [(left + x, low + y, left + x + w, low + y + h) for x, y, w, h in rects]
 

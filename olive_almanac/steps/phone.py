@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.placing.places import side_words
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.codes import code_rows
@@ -67,14 +68,18 @@ def phone_judge(
         if not suffix_of(data):
             raise BadFile(tr("That is no picture that is known here: JPEG, PNG, WebP or HEIC is."))
         work = photo_work(trial, data, tr("The picture"), side, curves=curves, burnt=burnt, out=out)
-        seen = next(value.seen for kind, value in work if kind == "read")
-        clear = sum(not cell.flags for cell in seen.cells)
-        told = " ".join(seen.says)
+        read = [value for kind, value in work if kind == "read"]
+        seen = [cell for one in read for cell in one.seen.cells]
+        clear = sum(not cell.flags for cell in seen)
+        told = " ".join(dict.fromkeys(word for one in read for word in one.seen.says))
         if not clear:
             return False, tr(
                 "No cell can be judged. {told}", told=told or tr("Take it again from above.")
             )
-        cells = tr("{clear} of {cells}", clear=clear, cells=count_text(len(seen.cells), "cell"))
+        cells = tr("{clear} of {cells}", clear=clear, cells=count_text(len(seen), "cell"))
+        places = ", ".join(side_words(trial, one.side) for one in read if one.side != side)
+        if places:
+            cells = tr("{places}, {cells}", places=places, cells=cells)
         if told:
             return True, tr("It has come: {cells} can be read. {told}", cells=cells, told=told)
         return True, tr("It has come, and it is sharp: {cells} can be read.", cells=cells)

@@ -5,13 +5,17 @@ readings by eye.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.placing.places import parts_seen, side_words
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import KeptPhoto
+from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.words import tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.ports import Library
 
@@ -23,17 +27,23 @@ if TYPE_CHECKING:
 __all__ = [
     "PHOTO",
     "PhotoRead",
+    "asks_for_tones",
+    "cells_in_front",
     "cells_of_side",
     "kept_photo",
     "limits_from",
     "photo_work",
     "pieces_out",
+    "places_left",
+    "places_told",
     "shown_again_work",
     "suggestions",
     "taught_by",
 ]
 
 PHOTO = "photo"  # under this name the photo's readings stand beside those that count
+NOTHING_BURNT = tr("Nothing was burnt at this place, so there is nothing to read.")
+MOST_FLAGGED = 1 / 3  # of a place's cells, beyond which its photo is taken once more
 SMALL_PX = 1600  # longer side of the whole picture as it is shown
 
 
@@ -80,14 +90,13 @@ def photo_work(
     burnt: frozenset[str] | None = None,
     out: frozenset[str] = frozenset(),
 ) -> Iterator[tuple[str, Any]]:
-    """Yield ("picture", (pixels made small, their scale)), then ("read", PhotoRead): the long work,
-    for a worker.
+    """Yield ("picture", (pixels made small, their scale)), then ("read", PhotoRead): for a worker.
 
+    Where the places of a trial are photographed by themselves, one for each place in the picture.
     Raises BadFile or PhotoTrouble with what is wrong and what to do.
     """
     import cv2
 
-    from olive_almanac.core.photo.reader import read_photo
     from olive_almanac.core.photo.rectified import PhoneCurve
     from olive_almanac.formats.photo import decode_photo
 
@@ -102,30 +111,49 @@ def photo_work(
     curve: PhoneCurve | None = None
     if known:
         curve = PhoneCurve(*known)
-    seen = read_photo(
-        photo.pixels,
-        trial,
-        side=side,
-        corners_px=corners_px or None,
-        f35=photo.f35,
-        missing_from=photo.missing_from,
-        curve=curve,
-        burnt=burnt,
-        out=out,
-    )
-    yield (
-        "read",
-        PhotoRead(
-            trial.id,
-            source,
-            data,
-            side,
-            tuple((float(x), float(y)) for x, y in corners_px),
-            seen,
-            phone,
-            photo.simulated,
-        ),
-    )
+    more = {"f35": photo.f35, "missing_from": photo.missing_from, "curve": curve, "burnt": burnt}
+    corners = tuple((float(x), float(y)) for x, y in corners_px)
+    for one, seen in _sides_read(photo.pixels, trial, side, corners, {**more, "out": out}):
+        yield (
+            "read",
+            PhotoRead(trial.id, source, data, one, corners, seen, phone, photo.simulated),
+        )
+
+
+def _sides_read(
+    pixels: Any,
+    trial: Trial,
+    side: str,
+    corners: tuple[tuple[float, float], ...],
+    more: dict[str, Any],
+) -> Iterator[tuple[str, PhotoSight]]:
+    """Read a picture of a side, or each place in it that can be read; raises PhotoTrouble."""
+    from olive_almanac.core.photo.locate import PhotoTrouble, parts_in
+    from olive_almanac.core.photo.reader import RELATIVE, read_photo
+
+    parts = parts_seen(trial)
+    if not parts:
+        yield side, read_photo(pixels, trial, side=side, corners_px=corners or None, **more)
+        return
+    names: tuple[str, ...] = (side,)
+    if side not in parts:
+        names = parts_in(pixels, trial)
+    trouble: PhotoTrouble | None = None
+    read = 0
+    for name in names:
+        part, burnt = parts[name], more["burnt"]
+        try:
+            if burnt is not None and not burnt & {cell.id for cell in part.cells}:
+                raise PhotoTrouble("not_burnt", NOTHING_BURNT)
+            seen = read_photo(pixels, part, corners_px=corners or None, **more)
+        except PhotoTrouble as problem:
+            trouble = problem
+            continue
+        read += 1
+        # one place is held against another: what the bare stock's own lightness is does not matter
+        yield name, replace(seen, says=tuple(word for word in seen.says if word != RELATIVE))
+    if trouble is not None and not read:
+        raise trouble
 
 
 def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
@@ -138,9 +166,49 @@ def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
     return tuple(from_plain(CellSight, one, "photo") for one in kept.cells)
 
 
+def cells_in_front(active: ActiveTrial) -> tuple[CellSight, ...]:
+    """Return what the kept photos of the front showed of each cell, of all places that were
+    photographed by themselves.
+    """
+    parts = parts_seen(active.trial)
+    return tuple(cell for side in parts or ("front",) for cell in cells_of_side(active, side))
+
+
+def places_left(active: ActiveTrial) -> tuple[str, ...]:
+    """Return the burnt places, in words, of which no photo is kept yet; () where a photo shows the
+    whole coupon.
+    """
+    return tuple(
+        side_words(active.trial, side)
+        for side, part in parts_seen(active.trial).items()
+        if side not in active.run.photos and any(cell.id in active.burnt for cell in part.cells)
+    )
+
+
+def places_told(active: ActiveTrial) -> tuple[str, ...]:
+    """Return what is to be said of the photos of places: which are still to come, and which to take
+    once more since few of their cells could be judged.
+    """
+    parts, photos = parts_seen(active.trial), active.run.photos
+    if not parts:
+        return ()
+    told = []
+    left = places_left(active)
+    if left:
+        told.append(tr("Photograph each place by itself; to come: {left}.", left=", ".join(left)))
+    again = []
+    for side in (one for one in parts if one in photos):
+        cells = cells_of_side(active, side)
+        if sum(bool(cell.flags) for cell in cells) > MOST_FLAGGED * len(cells):
+            again.append(side_words(active.trial, side))
+    if again:
+        told.append(tr("Once more, lit evenly from the side: {again}.", again=", ".join(again)))
+    return tuple(told)
+
+
 def pieces_out(active: ActiveTrial) -> frozenset[str]:
     """Return the cells whose pieces are out, by the front's photo or by eye."""
-    seen = {cell.cell for cell in cells_of_side(active, "front") if cell.out and not cell.flags}
+    seen = {cell.cell for cell in cells_in_front(active) if cell.out and not cell.flags}
     by_eye = {cell for cell, reading in active.readings.items() if reading.by == "eye"}
     return frozenset(
         {*(seen - by_eye), *(cell for cell in by_eye if active.readings[cell].verdict == "free")}
@@ -151,15 +219,23 @@ def suggestions(active: ActiveTrial, limits: Limits) -> tuple[Reading, ...]:
     """Return a reading by photo for each cell that the kept photos show."""
     from olive_almanac.core.photo.judge import joined_sides, suggest
 
-    front, back = cells_of_side(active, "front"), cells_of_side(active, "back")
+    front, back = cells_in_front(active), cells_of_side(active, "back")
     if not front:
         return ()
-    return suggest(
+    found = suggest(
         joined_sides(front, back) if back else front,
         active.trial.task,
         limits,
         back_seen=bool(back),
     )
+    if asks_for_tones(active.trial):
+        return tuple(replace(one, verdict=None) for one in found)
+    return found
+
+
+def asks_for_tones(trial: Trial) -> bool:
+    """Return whether the L* of each patch is what a trial asks for: no verdict tells as much."""
+    return kind_of(trial.kind).asks == "bed" and rasters(trial.task)
 
 
 def kept_photo(name: str, read: PhotoRead, at: str) -> KeptPhoto:
@@ -176,7 +252,7 @@ def taught_by(active: ActiveTrial) -> list[Taught]:
     """
     from olive_almanac.core.photo.judge import Taught
 
-    seen = {cell.cell: cell for cell in cells_of_side(active, "front")}
+    seen = {cell.cell: cell for cell in cells_in_front(active)}
     return [
         Taught(reading, seen[cell].delta_l, seen[cell].near_l)
         for cell, reading in active.readings.items()

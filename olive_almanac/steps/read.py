@@ -10,6 +10,7 @@ from olive_almanac.core.deciding.outlook import Outlook, expect
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.fitting.kerf import check_gauged, kerf_figures, kerf_of, square_error
 from olive_almanac.core.photo.judge import Limits, Taught
+from olive_almanac.core.placing.places import parts_seen, side_of
 from olive_almanac.core.records.factors import FACTORS, Factor
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
 from olive_almanac.core.records.run import RunRecord
@@ -29,6 +30,7 @@ from olive_almanac.steps.commands import Change
 from olive_almanac.steps.photo import (
     PHOTO,
     PhotoRead,
+    asks_for_tones,
     kept_photo,
     limits_from,
     photo_work,
@@ -101,9 +103,10 @@ def _axis(cells: list[tuple[int, Setting]], unit: str) -> tuple[str, dict[int, s
     return "", {}
 
 
-def _tells(cell: Cell, photo: Reading) -> bool:
-    """Whether a photo answers what is asked of a cell: a verdict, or a line's width."""
+def _tells(cell: Cell, photo: Reading, *, by_tone: bool) -> bool:
+    """Whether a photo answers what is asked of a cell: a verdict, a line's width, or its tone."""
     answered = photo.verdict is not None or (cell.mark == "line" and photo.kerf_mm is not None)
+    answered |= by_tone and photo.lightness is not None
     return answered and not photo.flags
 
 
@@ -145,6 +148,18 @@ class ReadPresenter:
         if self.session.active:
             return self.session.active.trial
         return None
+
+    @property
+    def by_tone(self) -> bool:
+        """Whether the active trial asks for the L* of each patch, not for a verdict."""
+        return self.trial is not None and asks_for_tones(self.trial)
+
+    @property
+    def side_in_hand(self) -> str:
+        """The side on which the cell in hand is photographed: the front, or its place."""
+        if self.cell is None or self.trial is None:
+            return "front"
+        return side_of(self.trial, self.cell.id)
 
     @property
     def readable(self) -> list[Cell]:
@@ -194,8 +209,8 @@ class ReadPresenter:
             for cell in self.readable
             if cell.id not in known
             and (one := self.suggested.get(cell.id))
-            and _tells(cell, one)
-            and (is_gauged(cell) or one.confidence >= SURE_ENOUGH)
+            and _tells(cell, one, by_tone=self.by_tone)
+            and (is_gauged(cell) or self.by_tone or one.confidence >= SURE_ENOUGH)
         ]
 
     def question(self, cell: Cell) -> str:
@@ -226,6 +241,8 @@ class ReadPresenter:
                 below=below,
                 side=side,
             )
+        if self.by_tone:
+            return tr("Patch {cell}: how light is it?", cell=cell.id)
         return ""
 
     @property
@@ -370,7 +387,11 @@ class ReadPresenter:
     def agree(self) -> None:
         """Take the photo's suggestion for the cell in hand."""
         one = self.suggestion
-        if self.cell is not None and one is not None and _tells(self.cell, one):
+        if (
+            self.cell is not None
+            and one is not None
+            and _tells(self.cell, one, by_tone=self.by_tone)
+        ):
             self._record(
                 self.cell, replace(one, char=self.edge if self.edge is not None else one.char)
             )
@@ -466,7 +487,8 @@ class ReadPresenter:
             changes: dict[str, Any] = {field: value, "by": by}
             if what == "tone":
                 changes["flags"] = ()  # what the photo could not tell is told
-            self._record(cell, replace(old, **changes), stay=not is_gauged(cell))
+            goes_on = is_gauged(cell) or (self.by_tone and what == "tone")
+            self._record(cell, replace(old, **changes), stay=not goes_on)
 
         return self.session.attempt(keep)
 
@@ -680,6 +702,8 @@ class ReadPresenter:
         active = self.session.active
         if active is None or not active.burnt:
             return None
+        if corners_px and side == "front":
+            side = self.side_in_hand
         self.waiting = (data, source, side)
         return photo_work(
             active.trial,
@@ -703,7 +727,15 @@ class ReadPresenter:
         self.session.attempt(lambda: self._keep_photo(value))
         self.waiting = None
         self.start()
+        self._show_place(value.side)
         self._view.show_reading()
+
+    def _show_place(self, side: str) -> None:
+        """Take a cell of the place in hand that was photographed by itself."""
+        part = parts_seen(self.trial).get(side) if self.trial is not None else None
+        if part is not None:
+            there = {cell.id for cell in part.cells}
+            self.cell = next((one for one in self.readable if one.id in there), self.cell)
 
     def _keep_photo(self, read: PhotoRead) -> None:
         active = self.session.active

@@ -94,6 +94,7 @@ class PlanTest(unittest.TestCase):
 class TellTest(unittest.TestCase):
     def setUp(self):
         self.trial = planned()
+        self.whole = planned(fiducials=False)  # photographed at once, if at all
 
     def told(self, need):
         return decide_bed(self.trial, read_with(self.trial, need))
@@ -141,12 +142,12 @@ class TellTest(unittest.TestCase):
         """What is told of an even bed whose middle is lit by so much more than the rest."""
         readings = []
         for cell, one in zip(
-            self.trial.cells, read_with(self.trial, lambda u, v, f: 0.0), strict=True
+            self.whole.cells, read_with(self.whole, lambda u, v, f: 0.0), strict=True
         ):
-            middle = np.abs(middle_of(self.trial, cell)).max() < 0.5
+            middle = np.abs(middle_of(self.whole, cell)).max() < 0.5
             lightness = one.lightness + off_l * middle
             readings.append(replace(one, lightness=lightness, by=by, flags=flags if middle else ()))
-        return decide_bed(self.trial, readings)
+        return decide_bed(self.whole, readings)
 
     def test_a_photo_that_is_lit_unevenly_is_not_told_as_a_fault(self):
         typed, seen = self.lit(4.0, "gauge"), self.lit(4.0, "photo")
@@ -191,12 +192,12 @@ class TellTest(unittest.TestCase):
         self.assertEqual(found.story, "tilt")
 
     def test_a_photo_of_the_whole_bed_in_uneven_light_is_not_believed(self):
-        readings = read_with(self.trial, lambda u, v, f: 0.3 * u)
+        readings = read_with(self.whole, lambda u, v, f: 0.3 * u)
         shaded = [replace(one, flags=("uneven_light",)) for one in readings]
         with self.assertRaisesRegex(OutOfRange, "even light"):
-            decide_bed(self.trial, shaded)
+            decide_bed(self.whole, shaded)
         few = [*shaded[:3], *readings[3:]]
-        self.assertEqual(len(decide_bed(self.trial, few).need), 5)
+        self.assertEqual(len(decide_bed(self.whole, few).need), 5)
 
     def test_too_few_places_or_too_little_tone_is_told(self):
         readings = read_with(self.trial, lambda u, v, f: 0.0)

@@ -47,13 +47,17 @@ class PanelCase(BurntCase):
         hosts = patch(LOOPBACK, lambda: ["127.0.0.1"])
         hosts.start()
         self.addCleanup(hosts.stop)
+        self.session.choose(task=self.trial.task)
         self.alt(Qt.Key.Key_4)
         self.press("Phone")
         (self.panel,) = [
             one for one in QApplication.topLevelWidgets() if isinstance(one, PhonePanel)
         ]
         self.addCleanup(self.panel_closed)
-        self.jpeg = jpeg_of(self.trial)
+        self.jpeg = self.taken()
+
+    def taken(self):
+        return jpeg_of(self.trial)
 
     def panel_closed(self):
         with contextlib.suppress(RuntimeError):  # it is gone already
@@ -126,6 +130,32 @@ class PhonePanelTest(PanelCase):
             self.assertEqual(self.session.active.run.photos["front"].source, "IMG_7.jpg")
             self.assertEqual([one.name for one in Path(name).iterdir()], ["IMG_7.jpg"])
         self.wait_for(lambda: "cannot be read" in self.panel.watched.text())
+
+
+class PlacesPanelTest(PanelCase):
+    trial = kind_plan("bed", "engrave").trial
+
+    def taken(self):
+        bench = StandInBench(3)
+        return bench.photograph(self.trial, letters(), side="place-3", nuisances=False)
+
+    def test_a_phone_sends_place_after_place(self):
+        place, _, word = self.show_code().removeprefix("http://").partition("/")
+        self.assertIn("each place", self.told())
+        answers = []
+
+        def send():
+            line = http.client.HTTPConnection(place, timeout=60)
+            kind = {"Content-Type": "multipart/form-data; boundary=edge"}
+            line.request("POST", f"/{word}/front", form(self.jpeg), kind)
+            answers.append(line.getresponse().read().decode())
+
+        phone = threading.Thread(target=send)
+        phone.start()
+        self.wait_for(lambda: "place-3" in self.page().presenter.rectified, 30)
+        phone.join()
+        self.assertRegex(answers[0], "It has come[^:]*: rear right, [456] of 6 cells can be read")
+        self.assertIn("Place, used", self.told())
 
 
 @unittest.skipUnless(

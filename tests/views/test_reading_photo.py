@@ -3,15 +3,17 @@ by keys; suggestions by Enter.
 """
 
 from dataclasses import replace
+from unittest import mock
 
 import cv2
 import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog
+from PySide6.QtWidgets import QDialog, QFileDialog
 
 from olive_almanac.core.photo.locate import picked_box
+from olive_almanac.core.placing.places import part_seen, side_of
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
@@ -301,3 +303,88 @@ class ToneOfPhotoTest(BurntCase):
             self.assertEqual(page.presenter.lightness, readings[near.id].lightness)
         self.type("m", page)
         self.assertIs(page.stack.currentWidget(), page.map)
+
+
+class PlacesTest(BurntCase):
+    """A bed map is read by a photo of each place."""
+
+    trial = kind_plan("bed", "engrave").trial
+
+    def setUp(self):
+        super().setUp()
+        self.session.choose(task="engrave")
+        self.alt(Qt.Key.Key_4)
+        self.files = []
+        for n in (1, 2, 3, 4, 5):
+            data = StandInBench(3).photograph(
+                self.trial, letters(), side=f"place-{n}", number=n, nuisances=False
+            )
+            self.files.append(self.folder.parent / f"place{n}.jpg")
+            self.files[-1].write_bytes(data)
+
+    def photos(self):
+        return self.session.active.run.photos
+
+    def test_photos_of_the_places_are_chosen_at_once_and_agreed_with(self):
+        page = self.page()
+        self.assertIn("Photograph its place", page.answer_with.text())
+        self.assertFalse(page.keys["R"].isVisible())  # no verdict tells as much as its tone
+        chosen = [str(path) for path in self.files[:4]]
+        with mock.patch.object(QFileDialog, "getOpenFileNames", return_value=(chosen, "")):
+            self.press("Add a photo")
+            self.wait_for(lambda: len(self.photos()) == 4 and page._reading is None, 60)
+        self.assertIn("to come: in the middle", page.says.text())
+        self.assertIn("4 of 5 places", page.by.text())
+        self.assertTrue(page.photo.isVisible())
+        first = page.presenter.cell.id
+        shown = side_of(self.trial, first)
+        self.assertEqual(page.photo.active.trial, part_seen(self.trial, shown))
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(self.files[4]))])
+        page._take_mime(mime)
+        self.wait_for(lambda: len(self.photos()) == 5 and page._reading is None, 30)
+        self.assertNotIn("to come", page.says.text())
+        self.assertEqual(side_of(self.trial, page.presenter.cell.id), "place-5")
+        self.key(Qt.Key.Key_Return, widget=page)
+        self.assertEqual([one.by for one in self.session.active.readings.values()], ["photo"])
+        count = len(page.presenter.agreeable)
+        self.assertGreater(count, 20)
+        self.press(f"Agree with all {count}")
+        self.assertTrue(all(one.verdict is None for one in self.session.active.readings.values()))
+        self.assertEqual(self.clipped(), [])
+        self.alt(Qt.Key.Key_5)
+        decide = self.page()
+        self.wait_for(lambda: "bed" in decide.presenter.found, 30)
+        self.assertEqual(len(decide.presenter.found["bed"].need), 5)
+        self.assertIn("±", decide.bed.accessibleDescription())
+
+    def test_a_tone_is_typed_by_a_meter_and_the_next_patch_comes(self):
+        page = self.page()
+        before = page.presenter.cell.id
+        self.type("4", widget=page)
+        self.type("7.5")
+        self.key(Qt.Key.Key_Return)
+        self.assertEqual(self.session.active.readings[before].lightness, 47.5)
+        self.assertNotEqual(page.presenter.cell.id, before)
+
+    def test_the_stand_in_photographs_each_place_in_turn(self):
+        run = replace(self.session.active.run, by="stand-in")
+        self.session.trials.keep_run(run, "burnt")
+        self.alt(Qt.Key.Key_2)
+        self.alt(Qt.Key.Key_4)
+        page = self.page()
+        self.press("Photograph them")
+        self.wait_for(lambda: len(self.photos()) == 5 and page._reading is None, 90)
+        told = {one.source for one in self.photos().values()}
+        self.assertIn("stand-in photo of the rear left", told)
+
+    def test_where_no_mark_is_seen_the_corners_of_the_place_in_hand_are_picked(self):
+        bare = self.folder.parent / "bare.png"
+        cv2.imwrite(str(bare), np.full((900, 1200, 3), 180, np.uint8))
+        page = self.page()
+        page.presenter.choose(next(iter(part_seen(self.trial, "place-2").cells)).id)
+        page.read_files([str(bare), str(self.files[0])])
+        self.wait_for(lambda: page.corner_page.isVisible(), 30)
+        self.assertIn("front right", page.corner_page.hint.text())
+        self.press("Leave this photo")
+        self.wait_for(lambda: "place-1" in self.photos() and page._reading is None, 30)

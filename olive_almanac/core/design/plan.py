@@ -32,6 +32,7 @@ from olive_almanac.core.placing.labels import (
     marker_setting,
     marks_show,
 )
+from olive_almanac.core.placing.places import marks_at, parts_seen
 from olive_almanac.core.placing.room import Room, room_on
 from olive_almanac.core.placing.strokes import reach_of
 from olive_almanac.core.records.factors import FACTORS
@@ -42,6 +43,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import (
     Cell,
     CouponSize,
+    Fiducial,
     Label,
     Place,
     SheetOnBed,
@@ -77,6 +79,7 @@ STRIP_CELLS = 8  # a strip longer than this is broken into rows
 SAME_ENERGY = (
     1.15  # cells within this ratio of energy may change places in the order, to keep them apart
 )
+Box = tuple[float, float, float, float]
 CODE = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
@@ -163,15 +166,21 @@ def plan_trial(
             len(pattern.patches),
             tr("at most {most_cells}", most_cells=MOST_CELLS),
         )
-    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
-    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
+    shows = choices.fiducials and marks_show(stock, engraves=engraves)
+    framed = shows and not pattern.spread
+    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=framed)
     room = room_for(machine, choices)
+    marks: tuple[Fiducial, ...] = ()
     if pattern.places:
-        coupon, rects, place = _at_places(room, layout, pattern)
+        coupon, rects, place, marks = _at_places(
+            room, layout, pattern, marked=shows and rasters(task)
+        )
     elif pattern.spread:
         coupon, rects, place = _spread(room, layout, pattern)
     else:
         coupon, rects = layout.placed()
+        if framed:
+            marks = fiducials_of(coupon, choices.marks_set)
         near = None
         if settle:
             near = room.nearest(coupon.width_mm, coupon.height_mm, choices.place)
@@ -191,7 +200,7 @@ def plan_trial(
         ordered,
         0.0,
         Place(*place),
-        fiducials_of(coupon, choices.marks_set) if shows else (),
+        marks,
         kind=choices.kind,
         burn_order=choices.burn_order,
         rest_s=choices.rest_s,
@@ -199,7 +208,7 @@ def plan_trial(
         if choices.labels and lettering is not None
         else (),
         label_setting=quiet,
-        fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if shows else None,
+        fiducial_setting=marker_setting(machine, stock, FIDUCIAL_PITCH_MM) if marks else None,
         sheet=sheet_on_bed(choices),
         turned=choices.turned,
         anchor=choices.anchor,
@@ -229,7 +238,7 @@ def plan_trial(
         tuple(refused),
         (
             *[HOTTER] * choices.hotter,
-            *_remarks(machine, ordered, shows=shows, wanted=choices.fiducials),
+            *_remarks(machine, ordered, shows=bool(marks), wanted=choices.fiducials),
         ),
         rows,
         cols,
@@ -281,8 +290,8 @@ def coupon_size(
 ) -> CouponSize:
     """Return the size of the coupon that the choices make, wherever it may lie."""
     pattern = patches_of(machine, stock, task, choices)
-    shows = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
-    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=shows)
+    framed = choices.fiducials and not pattern.spread and marks_show(stock, engraves=engraves)
+    layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=framed)
     return layout.placed()[0]
 
 
@@ -643,11 +652,23 @@ def _spread(
 
 
 def _at_places(
-    room: Room, layout: _Layout, pattern: Pattern
-) -> tuple[CouponSize, list[tuple[float, float, float, float]], tuple[float, float]]:
+    room: Room, layout: _Layout, pattern: Pattern, *, marked: bool
+) -> tuple[CouponSize, list[Box], tuple[float, float], tuple[Fiducial, ...]]:
     """Lay equal parts of the cells at given places of the room, each as near to its place as it
-    can: the coupon is the room itself.
+    can: the coupon is the room itself.  `marked`: each place with four marks of its own, where
+    there is room for them.
     """
+    if marked:
+        try:
+            return _laid_apart(room, layout, pattern, marked=True)
+        except NoRoom:
+            pass  # then without: told by a remark
+    return _laid_apart(room, layout, pattern, marked=False)
+
+
+def _laid_apart(
+    room: Room, layout: _Layout, pattern: Pattern, *, marked: bool
+) -> tuple[CouponSize, list[Box], tuple[float, float], tuple[Fiducial, ...]]:
     left, low, right, high = room.area
     dx, dy = layout.reach
     w, h = layout.widths[0, 0], layout.heights[0]
@@ -658,9 +679,12 @@ def _at_places(
     part = pattern.patches[:count]
     cols, lines = 1 + max(p.col for p in part), 1 + max(p.row for p in part)
     gap = layout.choices.gap_mm
-    wide = cols * w + (cols - 1) * gap + 2 * dx
-    tall = lines * (h + foot) + (lines - 1) * gap + 2 * dy
-    rects, taken = [], list[tuple[float, float]]()
+    beside, below = dx, dy
+    if marked:
+        beside, below = max(dx, zone_of(0.0)), max(dy, EDGE_MM)
+    wide = cols * w + (cols - 1) * gap + 2 * beside
+    tall = lines * (h + foot) + (lines - 1) * gap + 2 * below
+    rects, taken = list[Box](), list[tuple[float, float]]()
     middle, half = ((left + right) / 2, (low + high) / 2), ((right - left) / 2, (high - low) / 2)
     for n, (u, v) in enumerate(pattern.places):
         x = min(max(middle[0] + u * half[0] - wide / 2, left), right - wide)
@@ -688,11 +712,15 @@ def _at_places(
         taken.append(near)
         for patch in pattern.patches[n * count : (n + 1) * count]:
             line = patch.row - n * lines
-            at_x = near[0] - left + dx + patch.col * (w + gap)
-            at_y = near[1] - low + dy + foot + line * (h + foot + gap)
+            at_x = near[0] - left + beside + patch.col * (w + gap)
+            at_y = near[1] - low + below + foot + line * (h + foot + gap)
             rects.append((round(at_x, 3), round(at_y, 3), w, h))
     size = CouponSize(round(right - left, 3), round(high - low, 3))
-    return size, rects, (round(left, 3), round(low, 3))
+    marks: tuple[Fiducial, ...] = ()
+    if marked:
+        boxes = [(x - left, y - low, wide, tall) for x, y in taken]
+        marks = marks_at(boxes, layout.choices.marks_set)
+    return size, rects, (round(left, 3), round(low, 3)), marks
 
 
 def _check_fit(room: Room, coupon: CouponSize, c: TrialChoices) -> None:
@@ -912,12 +940,14 @@ def _low_energy_first(energy: NDArray[np.float64], middle: NDArray[np.float64]) 
 
 
 def used_area_mm2(trial: Trial) -> float:
-    """Return the stock that a trial uses up: its coupon, or the cells alone where they are spread
-    over the sheet.
+    """Return the stock that a trial uses up: its coupon, or where they are spread over the sheet
+    the cells alone, or the places that are photographed by themselves.
     """
-    if kind_of(trial.kind).spread:
+    parts = parts_seen(trial)
+    if kind_of(trial.kind).spread and not parts:
         return sum(cell.rect_mm[2] * cell.rect_mm[3] for cell in trial.cells)
-    return trial.coupon.width_mm * trial.coupon.height_mm
+    coupons = [part.coupon for part in parts.values()] or [trial.coupon]
+    return sum(coupon.width_mm * coupon.height_mm for coupon in coupons)
 
 
 def _cost(machine: Machine, stock: Stock, trial: Trial, seconds: float) -> float | None:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.photo.fiducials import Picture, Pyramid, find_marks, measured_quads
 from olive_almanac.core.photo.lens import Lens
+from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
 
@@ -26,6 +27,7 @@ __all__ = [
     "face_rects",
     "locate",
     "mark_growth",
+    "parts_in",
     "picked_box",
 ]
 
@@ -35,6 +37,7 @@ OUTWARD = 2 * SQUARE  # where the corners of a mark go as burning makes it large
 USUAL_FOCAL = 0.75  # of the longer side, where the photo does not say
 LARGE_REST_PX, LARGE_REST_MM = 3.0, 0.15
 HOLE_ROUNDS = 3
+MARKS_OF_PART = 3  # of four, by which a part is taken for seen
 SET_OF = 4  # ids 4s to 4s + 3 name coupon set s
 
 
@@ -144,6 +147,25 @@ def locate(
         sight.mirrored = True
         sight.says = (*sight.says, tr("The picture is mirrored; it was turned back."))
         return sight, flipped
+
+
+def parts_in(picture: Picture, trial: Trial) -> tuple[str, ...]:
+    """Return the parts of a trial (`parts_seen`) whose marks a photo shows, three or more of them;
+    where none has so many, the one that shows most.  Raises PhotoTrouble where no mark is seen.
+    """
+    wanted = frozenset(mark.id for mark in trial.fiducials)
+    found = find_marks(Pyramid.of(picture), wanted=wanted)
+    if not wanted & found.keys():  # perhaps it is mirrored
+        flipped = Pyramid.of(np.ascontiguousarray(cv2.flip(picture, 1)))
+        found = find_marks(flipped, wanted=wanted) or found
+    seen = {
+        name: sum(mark.id in found for mark in part.fiducials)
+        for name, part in parts_seen(trial).items()
+    }
+    most = min(MARKS_OF_PART, max(seen.values()))
+    if most == 0:
+        raise _other_coupon(found, sorted(wanted))
+    return tuple(name for name, marks in seen.items() if marks >= most)
 
 
 def _new_lens(picture: Picture, trial: Trial, f35: float | None) -> Lens:

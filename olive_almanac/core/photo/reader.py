@@ -33,7 +33,7 @@ from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.words import tr
 
-__all__ = ["CellSight", "PhotoSight", "bare_lightness", "read_photo"]
+__all__ = ["RELATIVE", "CellSight", "PhotoSight", "bare_lightness", "read_photo"]
 
 Floats = NDArray[np.float64]
 GRID_ROUNDS = 2

@@ -12,7 +12,7 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.weekly import turning_point
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.placing.places import parts_seen, place_words, side_words
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.squaring.level import fit_level
@@ -65,9 +66,13 @@ LIGHT_FLAGS = frozenset(
     )
 )
 MOST_DIM = 1 / 3  # of the patches of a bed, or of a place, beyond which a photo does not count
-PHOTO_PLACE_L = 2.0  # by which a photo of a whole bed is off from place to place, L*
+# by which photos are off from place to place, L*: one of a whole bed, one of each place
+PHOTO_BED_L, PHOTO_PLACE_L = 2.0, 0.8
 LAMP = tr("A lamp can look like this: photograph it once more, lit from another side.")
-WHOLE_BED = tr("over a whole bed no photo has it; read the cut ladder by eye, or type the L*")
+WHOLE_BED = tr(
+    "over a whole bed no photo has it; plan it with photo marks and photograph each place, or "
+    "read a cut ladder by eye"
+)
 
 
 @dataclass(frozen=True)
@@ -90,7 +95,7 @@ class BedMap:
     """What a bed map tells: how likely each story is; the bed's tilt, mm a metre across and up;
     shims in mm from the lower left round; what mirrors 1 and 2 lose at the far corner (ln); the
     zone's place, -1 to 1, where there is one; the places, -1 to 1, and what each needs more than
-    the best one (ln) at its better height; what is told and what to do.
+    the best one (ln) at its better height, with the standard error; what is told and what to do.
     """
 
     stories: Mapping[str, float]
@@ -100,6 +105,7 @@ class BedMap:
     zone: tuple[float, float] | None
     places: tuple[tuple[float, float], ...]
     need: tuple[float, ...]
+    need_sd: tuple[float, ...]
     says: str
     do: str
 
@@ -130,11 +136,10 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     """Return what the cells of a bed map read, by place and height: by their tones, where all that
     count have one, else by their verdicts.  Raises OutOfRange where they tell too little.
     """
-    seen = {one.cell: one for one in readings if not LIGHT_FLAGS & set(one.flags)}
-    dim = sum(one.lightness is not None for one in readings) - sum(
-        one.lightness is not None for one in seen.values()
-    )
-    if dim > MOST_DIM * len(readings):
+    counted = {one.cell: one for one in readings if not LIGHT_FLAGS & set(one.flags)}
+    seen, parts = _on_one_stock(counted), parts_seen(trial)
+    dim = sum(one.lightness is not None for one in readings if one.cell not in seen)
+    if dim > MOST_DIM * len(readings) and not parts:
         raise OutOfRange(
             tr("Patches in even light"), len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
         )
@@ -151,30 +156,61 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     if by_tone:
         find, slope = _by_tone(trial, seen)
         if any(one.by == "photo" for one in seen.values()):
-            place_sd = math.hypot(PLACE_SD, PHOTO_PLACE_L / abs(slope))
+            off_l = PHOTO_PLACE_L if parts else PHOTO_BED_L
+            place_sd = math.hypot(PLACE_SD, off_l / abs(slope))
     else:
         find = _by_verdict(trial, seen)
     flagged = {one.cell for one in readings} - seen.keys()
-    lit = [
+    if by_tone and parts:  # what a photo of a place could not tell is not noted, as a rule
+        flagged = {cell.id for cell in trial.cells} - seen.keys()
+    dark = {
         block
         for block in blocks
         if np.mean([c.id in flagged for height in focus for c in groups.get((height, block), [])])
-        <= MOST_DIM
-    ]
+        > MOST_DIM
+    }
     found = [
-        [find(groups.get((height, block), [])) if block in lit else None for block in blocks]
+        [None if block in dark else find(groups.get((height, block), [])) for block in blocks]
         for height in focus
     ]
     told = [n for n in range(len(blocks)) if all(row[n] is not None for row in found)]
     if len(told) < LEAST_PLACES:
-        raise OutOfRange(
-            tr("Places that were read"),
-            len(told),
-            tr("at least {least_places}, at every height", least_places=LEAST_PLACES),
-        )
+        least = tr("at least {least_places}, at every height", least_places=LEAST_PLACES)
+        again = _photographed_again(trial, {c.id for b in dark for c in groups[focus[0], b]})
+        raise OutOfRange(tr("Places that were read"), len(told), least + again)
     values = np.array([[row[n] for n in told] for row in found], float)
     places = (middles[told] - half) / half
     return BedReadings(places, tuple(focus), values[..., 0], values[..., 1], by_tone, place_sd)
+
+
+def _on_one_stock(seen: Mapping[str, Reading]) -> dict[str, Reading]:
+    """The readings with the tones of all photos told from one and the same bare stock: what one
+    photo takes it for differs from what another does.
+    """
+    bare = [
+        one.lightness - one.delta_l
+        for one in seen.values()
+        if one.by == "photo" and one.lightness is not None and one.delta_l is not None
+    ]
+    usual = float(np.median(bare)) if bare else 0.0
+    return {
+        cell: replace(one, lightness=min(100.0, max(0.0, usual + one.delta_l)))
+        if one.by == "photo" and one.lightness is not None and one.delta_l is not None
+        else one
+        for cell, one in seen.items()
+    }
+
+
+def _photographed_again(trial: Trial, dark: set[str]) -> str:
+    """What to do where places with these cells lie in uneven light; empty where none does."""
+    names = [
+        side_words(trial, side)
+        for side, part in parts_seen(trial).items()
+        if dark & {cell.id for cell in part.cells}
+    ]
+    if not names:
+        return ""
+    return tr("; photograph once more in even light: {names}", names=", ".join(names))
 
 
 def _middle(trial: Trial, cells: Sequence[Any]) -> tuple[float, float]:
@@ -463,8 +499,7 @@ def _told(
         where = np.concatenate([part[1].zone for part in parts])
         shares = [float(weight[where == n].sum()) for n in range(len(readings.places))]
         zone = tuple(map(float, readings.places[int(np.argmax(shares))]))
-    need = readings.need.min(axis=0)
-    need = need - need.min()
+    need, need_sd = _needs(readings)
     end = (mean(turned), mean(turned_up))
     says, do = _words(top, stories, loss, zone, end)
     if readings.place_sd > PLACE_SD and top not in ("even", "tilt"):
@@ -477,10 +512,23 @@ def _told(
         loss,
         zone,  # type: ignore[arg-type]
         _key(readings.places),
-        tuple(float(one) for one in need),
+        need,
+        need_sd,
         says,
         do,
     )
+
+
+def _needs(readings: BedReadings) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """What each place needs more than the best one, ln, at its better height, and its standard
+    error.
+    """
+    better, columns = readings.need.argmin(axis=0), np.arange(readings.need.shape[1])
+    need = readings.need[better, columns]
+    own_sd = np.hypot(readings.sd[better, columns], readings.place_sd)
+    best = int(need.argmin())
+    more, sd = need - need[best], np.hypot(own_sd, own_sd[best])
+    return tuple(map(float, more)), tuple(map(float, sd))
 
 
 def _words(
@@ -516,7 +564,7 @@ def _words(
             tr(
                 "One place is weak, {zone} ({share} %): dirt on the bed or a sheet that does "
                 "not lie flat there.",
-                zone=_place_words(zone),
+                zone=place_words(*zone),
                 share=share,
             ),
             tr("Clean the bed there and look whether the sheet lies flat; then map it again."),
@@ -556,10 +604,3 @@ STORY_WORDS = {
     "mirrors 1 and 2": tr("both mirrors"),
     "zone": tr("one weak place"),
 }
-
-
-def _place_words(place: Sequence[float]) -> str:
-    u, v = place
-    across = tr("left") if u < -0.33 else tr("right") if u > 0.33 else ""
-    up = tr("front") if v < -0.33 else tr("rear") if v > 0.33 else ""
-    return " ".join(word for word in (up, across) if word) or tr("in the middle")

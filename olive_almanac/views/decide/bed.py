@@ -17,8 +17,8 @@ from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted
 __all__ = ["BedChart"]
 
 MARGIN = 46.0
-SPOT_PX = (62.0, 40.0)
-FEW, SOME = 0.03, 0.08  # ln energy from which a spot is hatched, and densely
+SPOT_PX = (92.0, 40.0)
+FEW, SOME = 0.03, 0.08  # ln energy from which a spot is hatched, and densely; if beyond doubt
 CORNERS = ((-1, -1), (1, -1), (1, 1), (-1, 1))  # in the order of the shims
 LEAST_SHIM_MM = 0.1
 
@@ -39,7 +39,7 @@ class BedChart(Painted):
         self.found, self.bed_mm, self.note = found, bed_mm, note
         words = note
         if found is not None:
-            words = "; ".join(_spot_words(need) for need in found.need)
+            words = "; ".join(map(_spot_words, found.need, found.need_sd))
         self.setAccessibleDescription(words)
         self.update()
 
@@ -61,8 +61,9 @@ class BedChart(Painted):
             QRectF(bed.left(), bed.bottom() + 24, bed.width(), 18), CENTRE, tr("front")
         )
         painter.drawText(QRectF(bed.left(), bed.top() - 42, bed.width(), 18), CENTRE, tr("rear"))
-        for place, need in zip(self.found.places, self.found.need, strict=True):
-            self._draw_spot(painter, self._at(bed, place), need)
+        needs = zip(self.found.places, self.found.need, self.found.need_sd, strict=True)
+        for place, need, sd in needs:
+            self._draw_spot(painter, self._at(bed, place), need, sd)
         if self.found.story == "tilt":
             self._draw_shims(painter, bed)
         elif "mirror" in self.found.story:
@@ -86,23 +87,23 @@ class BedChart(Painted):
             bed.center().x() + u * inset * bed.width(), bed.center().y() - v * inset * bed.height()
         )
 
-    def _draw_spot(self, painter: QPainter, at: QPointF, need: float) -> None:
+    def _draw_spot(self, painter: QPainter, at: QPointF, need: float, sd: float) -> None:
         w, h = SPOT_PX
         box = QRectF(at.x() - w / 2, at.y() - h / 2, w, h)
         painter.setPen(NO_PEN)
         painter.setBrush(C("page"))
         painter.drawRoundedRect(box, 5, 5)
-        if need > FEW:
-            dense = need > SOME
+        dense = need > max(SOME, 2 * sd)
+        if need > max(FEW, sd):
             texture = Qt.BrushStyle.DiagCrossPattern if dense else Qt.BrushStyle.BDiagPattern
             painter.setBrush(QBrush(C("rule"), texture))
             painter.drawRoundedRect(box, 5, 5)
-        painter.setPen(QPen(C("ember") if need > SOME else C("edge"), 2 if need > SOME else 1.2))
+        painter.setPen(QPen(C("ember") if dense else C("edge"), 2 if dense else 1.2))
         painter.setBrush(NO_BRUSH)
         painter.drawRoundedRect(box, 5, 5)
         painter.setPen(C("ink"))
         painter.setFont(F("ui_b"))
-        painter.drawText(box, CENTRE, _spot_words(need))
+        painter.drawText(box, CENTRE, _spot_words(need, sd))
 
     def _draw_shims(self, painter: QPainter, bed: QRectF) -> None:
         assert self.found is not None
@@ -147,6 +148,6 @@ class BedChart(Painted):
         painter.drawPolygon(QPolygonF([tip, *wings]))
 
 
-def _spot_words(need: float) -> str:
-    share = round(100 * math.expm1(need))
-    return f"+{share} %" if share > 0 else tr("best")
+def _spot_words(need: float, sd: float) -> str:
+    share, doubt = round(100 * math.expm1(need)), max(1, round(100 * sd))
+    return f"+{share} ± {doubt} %" if share > 0 else tr("best")

@@ -158,8 +158,10 @@ class GaugeFields(QWidget):
             self.measured.emit(what, field.text())
 
     def begin(self, text: str) -> None:
-        """Begin to type the measured width."""
+        """Begin to type the measured width, or the tone where that is asked."""
         field = self.fields["kerf"]
+        if not field.isVisible():
+            field = self.fields["tone"]
         field.setFocus()
         field.type(text)
 
@@ -202,8 +204,11 @@ class CornerPage(QWidget):
         layout.addWidget(self.picker, 1)
         layout.addLayout(row(None, leave, read, gap=8))
 
-    def show_photo(self, picture: Any, scale: float, why: str, side: str) -> None:
+    def show_photo(self, picture: Any, scale: float, why: str, side: str, place: str = "") -> None:
+        """Show a photo of a side, or of a place (in words), with what went wrong."""
         what = tr("box around all cells, as the labels read")
+        if place:
+            what = tr("box around the cells of the place {place}, as the labels read", place=place)
         if side == "back":
             what = tr("box around the holes, as seen from the back")
         self.why.setText(why)

@@ -4,6 +4,10 @@ hand below.
 
 from __future__ import annotations
 
+import zlib
+from collections import deque
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +35,7 @@ from PySide6.QtWidgets import (
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.placing.places import part_seen, parts_seen, side_words
 from olive_almanac.core.records.reading import (
     CHAR_WORDS,
     DEFECT_WORDS,
@@ -45,6 +50,7 @@ from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
+from olive_almanac.steps.photo import places_told
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.big_type import InHand, numbers_of
@@ -93,6 +99,7 @@ from olive_almanac.views.worker import once
 
 EDGE_KEYS = ("1", "2", "3")
 EDGE_PAUSE_MS = 30
+MOST_PHOTOS = 97  # of one side by the stand-in, told apart
 NO_BACK = tr(
     "There is no photo of the back yet.\nIt tells what hangs from what did not get through."
 )
@@ -261,6 +268,7 @@ class ReadPage(StationPage):
         stays.setRetainSizeWhenHidden(True)  # nothing moves when it comes
         self.to_decide.setSizePolicy(stays)
         self._reading: Any = None
+        self._coming: deque[tuple[bytes, str, str]] = deque()  # photos of places, to be read next
         self._edge_worker: Any = None
         self._edge_pause = QTimer(
             self
@@ -515,7 +523,10 @@ class ReadPage(StationPage):
             self._edge_worker = None
 
     def _told_by(self, active: ActiveTrial) -> str:
-        photos = active.run.photos
+        photos, places = active.run.photos, len(parts_seen(active.trial))
+        if photos and places:
+            at = max(one.at for one in photos.values())
+            return tr("photos of {n} of {places} places, {at}", n=len(photos), places=places, at=at)
         if photos:
             sides = [side for side in ("front", "back") if side in photos]
             return tr(
@@ -527,16 +538,16 @@ class ReadPage(StationPage):
 
     def _show_pictures(self, active: ActiveTrial, cell: Cell) -> None:
         presenter, rectified = self.presenter, self.presenter.rectified
-        side = "front"
-        if self.view.at == 2:
-            side = "back"
+        front = presenter.side_in_hand
+        side = "back" if self.view.at == 2 else front
         shows = self.view.at > 0 and side in rectified
+        part = replace(active, trial=part_seen(active.trial, side))
         self.photo.setVisible(shows)
         self.no_back.setVisible(side == "back" and not shows)
-        self.picture.setVisible(side == "front" and not shows)
+        self.picture.setVisible(side != "back" and not shows)
         if shows:
             self.photo.show_photo(
-                active, rectified[side], side, cell.id, presenter.readings, presenter.suggested
+                part, rectified[side], side, cell.id, presenter.readings, presenter.suggested
             )
         else:
             self.picture.show_desk(active, cell.id)
@@ -546,6 +557,8 @@ class ReadPage(StationPage):
             compact(
                 tr("Photo"), tr("Photograph the back") if self.view.at == 2 else tr("Photograph it")
             )
+            if front == "front"
+            else compact(tr("Photos"), tr("Photograph them"))
         )
         free = self._reading is None and not (stand_in and compact(True, False))
         turned = self.view.at == 2
@@ -555,12 +568,15 @@ class ReadPage(StationPage):
             and active.trial.task == "cut"
             and (turned or (not stand_in and "front" in active.run.photos))
         )
-        self.cell_picture.setVisible("front" not in rectified)
+        self.cell_picture.setVisible(front not in rectified)
         self.cell_picture.show_cell(active, cell)
-        for name, crop in self.crops.items():
-            crop.show_cell(active, cell, name, rectified.get(name))
+        part = replace(active, trial=part_seen(active.trial, front))
+        self.crops["front"].show_cell(part, part.trial.cell(cell.id), "front", rectified.get(front))
+        self.crops["back"].show_cell(active, cell, "back", rectified.get("back"))
         if self._reading is None:
-            told = [word for kept in active.run.photos.values() for word in kept.says]
+            kept = active.run.photos
+            shown = [kept[front]] if front in kept and front != "front" else kept.values()
+            told = [*places_told(active), *(word for one in shown for word in one.says)]
             self.says.setText(" ".join(dict.fromkeys(told)))
             self.says.setVisible(bool(told))
 
@@ -632,10 +648,21 @@ class ReadPage(StationPage):
             told = tr(
                 "Type it, or Enter takes the photo’s {kerf_mm:.2f} mm.", kerf_mm=photo.kerf_mm
             )
+        elif self.presenter.by_tone:
+            told = self._told_of_tone(photo)
         self.answer_with.setText(told)
         for made in self.keys.values():
             made.setVisible(not question)
         self.edge_part.setVisible(not question and self.session.subject.task == "cut")
+
+    def _told_of_tone(self, photo: Reading | None) -> str:
+        """How the tone of a patch is told: by a photo of its place, or by a meter."""
+        if photo is None:
+            return tr("Photograph its place, or type the L* of a meter; Enter keeps it.")
+        if photo.flags or photo.lightness is None:
+            return tr("Photograph its place once more, or type the L* of a meter.")
+        tone = number_text(photo.lightness, 3)
+        return tr("Type the L* of a meter, or Enter takes the photo’s {tone}.", tone=tone)
 
     def _suggestion_words(self, active: ActiveTrial, photo: Reading | None) -> str:
         if photo is None or (photo.kerf_mm is not None and not photo.flags):
@@ -649,6 +676,8 @@ class ReadPage(StationPage):
                 + "."
             )
         if photo.verdict is None:
+            if self.presenter.by_tone:
+                return ""
             return tr("The photo has no opinion on this cell.")
         sure = tr(", not sure")
         if photo.confidence >= 0.6:
@@ -667,13 +696,24 @@ class ReadPage(StationPage):
     # -- photos ------------------------------------------------------------------------------------
 
     def _choose_photo(self, side: str) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self,
-            tr("Photo of the {side}", side=side),
-            "",
-            tr("Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)"),
-        )
-        if name:
+        kinds = tr("Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)")
+        if side == "front" and self._parts:
+            names, _ = QFileDialog.getOpenFileNames(self, tr("Photos of the places"), "", kinds)
+        else:
+            name, _ = QFileDialog.getOpenFileName(
+                self, tr("Photo of the {side}", side=side), "", kinds
+            )
+            names = [name] if name else []
+        self.read_files(names, side)
+
+    @property
+    def _parts(self) -> dict[str, Trial]:
+        """The places of the active trial that are photographed by themselves."""
+        return parts_seen(self.presenter.trial) if self.presenter.trial is not None else {}
+
+    def read_files(self, names: Sequence[str], side: str = "front") -> None:
+        """Read photos one after the other: the first of a side, each of places."""
+        for name in names[: None if self._parts else 1]:
             self.read_file(name, side)
 
     def read_file(self, name: str, side: str = "front") -> None:
@@ -685,8 +725,12 @@ class ReadPage(StationPage):
         self.session.attempt(load)
 
     def read_bytes(self, data: bytes, source: str, side: str, corners: Any = ()) -> None:
+        if self._reading is not None:
+            if self._parts:
+                self._coming.append((data, source, side))
+            return
         work = self.presenter.photo_work(data, source, side, corners)
-        if work is None or self._reading is not None:
+        if work is None:
             return
         self.says.setText(tr("Reading {source} ...", source=source))
         self.says.show()
@@ -701,6 +745,8 @@ class ReadPage(StationPage):
     def _photo_done(self) -> None:
         self._reading = None
         self.show_reading()
+        if self._coming and self.corner_page.isHidden():
+            self.read_bytes(*self._coming.popleft())
 
     def _photo_failed(self, problem: Exception) -> None:
         code = getattr(problem, "code", "")
@@ -714,9 +760,11 @@ class ReadPage(StationPage):
             waiting = self.presenter.waiting
             self.upper.hide()
             self.lower.hide()
-            self.corner_page.show_photo(
-                picture, scale, str(problem), waiting[2] if waiting else "front"
-            )
+            side = waiting[2] if waiting else "front"
+            place = ""
+            if side == "front" and self._parts:
+                place = side_words(self.presenter.trial, self.presenter.side_in_hand)
+            self.corner_page.show_photo(picture, scale, str(problem), side, place)
         else:
             self.session.tell(str(problem))
 
@@ -730,35 +778,53 @@ class ReadPage(StationPage):
         self.corner_page.hide()
         self.show_reading()
         self.setFocus()
+        if self._reading is None and self._coming:
+            self.read_bytes(*self._coming.popleft())
 
     def _photograph(self) -> None:
-        """Have the stand-in's phone take a photo, then read it."""
+        """Have the stand-in's phone take a photo of the side shown, or of each place that has none
+        yet (of the one in hand where all have), then read them.
+        """
         active, bench = self.session.active, self.main_window.make_bench()
-        side = "front"
-        if self.view.at == 2:
-            side = "back"
-        number = 1
-        if side in active.run.photos:
-            number += len(active.run.photos[side].source) % 7
+        photos = active.run.photos
+        sides = ["back" if self.view.at == 2 else "front"]
+        if self._parts:
+            sides = [side for side in self._parts if side not in photos]
+            sides = sides or [self.presenter.side_in_hand]
 
-        def shoot() -> Any:
-            return bench.photograph(
-                active.trial, letters(), number=number, side=side, burnt=frozenset(active.burnt)
-            )
+        def shoot() -> Iterator[tuple[str, bytes]]:
+            for side in sides:
+                number = 1
+                if self._parts or side in photos:
+                    before = photos[side].name if side in photos else ""
+                    number += zlib.crc32(f"{side} {before}".encode()) % MOST_PHOTOS
+                yield (
+                    side,
+                    bench.photograph(
+                        active.trial,
+                        letters(),
+                        number=number,
+                        side=side,
+                        burnt=frozenset(active.burnt),
+                    ),
+                )
 
         self.says.setText(tr("The stand-in’s phone takes a photo ..."))
         self.says.show()
-        self._reading = self.main_window.work(
-            once(shoot), lambda data: self._photographed(data, side, active.trial)
-        )
+        taken: list[tuple[str, bytes]] = []
+        self._reading = self.main_window.work(shoot(), taken.append)
+        self._reading.finished.connect(lambda: self._photographed(taken, active.trial))
         self.show_reading()
 
-    def _photographed(self, data: bytes, side: str, trial: Trial) -> None:
+    def _photographed(self, taken: Sequence[tuple[str, bytes]], trial: Trial) -> None:
         self._reading = None
         if self.session.active is None or self.session.active.trial.id != trial.id:
             self.show_reading()
             return  # another coupon is open by now
-        self.read_bytes(data, tr("stand-in photo of the {side}", side=side), side)
+        for side, data in taken:
+            told = tr("stand-in photo of the {side}", side=side_words(trial, side))
+            self.read_bytes(data, told, side)
+        self.show_reading()
 
     def _reopen(self) -> None:
         """Show the kept photos again after a start."""
@@ -805,8 +871,9 @@ class ReadPage(StationPage):
         side = "front"
         if self.view.at == 2:
             side = "back"
-        if mime.hasUrls() and mime.urls()[0].isLocalFile():
-            self.read_file(mime.urls()[0].toLocalFile(), side)
+        files = [url.toLocalFile() for url in mime.urls() if url.isLocalFile()]
+        if files:
+            self.read_files(files, side)
         elif mime.hasImage():
             self.read_bytes(png_of(mime.imageData()), tr("the pasted picture"), side)
 
@@ -908,7 +975,8 @@ class ReadPage(StationPage):
         """Front, back, drawing: the next of those there are."""
         there = [
             0,
-            *(n for n, side in ((1, "front"), (2, "back")) if side in self.presenter.rectified),
+            *[1] * bool(self.presenter.rectified.keys() - {"back"}),
+            *[2] * ("back" in self.presenter.rectified),
         ]
         self.view.set_at(
             there[(there.index(self.view.at) + 1) % len(there)] if self.view.at in there else 0

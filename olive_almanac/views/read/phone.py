@@ -15,6 +15,7 @@ from PySide6.QtNetwork import QAbstractSocket, QHostAddress, QNetworkInterface
 from PySide6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.placing.places import parts_seen, side_words
 from olive_almanac.core.units import capital
 from olive_almanac.core.words import tr
 from olive_almanac.steps.files import read_bytes
@@ -107,6 +108,7 @@ class PhonePanel(QDialog):
         active = self.session.active
         assert active is not None
         self._active = active
+        self._has_places = bool(parts_seen(active.trial))
         self.door: PhoneDoor | None = None
         self._came: queue.SimpleQueue[Sent] = queue.SimpleQueue()
         self._waiting: deque[tuple[bytes, str, str]] = deque()  # to be read: bytes, source, side
@@ -154,7 +156,12 @@ class PhonePanel(QDialog):
         )
         steps = (
             scan,
-            tr("2  Photograph {name} from above, all four marks in the picture.", name=name),
+            tr(
+                "2  Photograph each place of {name} by itself, its four marks in the picture.",
+                name=name,
+            )
+            if self._has_places
+            else tr("2  Photograph {name} from above, all four marks in the picture.", name=name),
             tr(
                 "3  Look here: the cells are read in a second; the phone says whether it was sharp."
             ),
@@ -225,7 +232,9 @@ class PhonePanel(QDialog):
             )
             return
         try:
-            self.door = services.open_phone_page(host, name, judge, self._came.put)
+            self.door = services.open_phone_page(
+                host, name, judge, self._came.put, places=self._has_places
+            )
         except AlmanacError as problem:
             self.left.setText(str(problem))
             return
@@ -291,12 +300,15 @@ class PhonePanel(QDialog):
         self._show_time()
 
     def _take(self, sent: Sent) -> None:
+        shown, source = side_words(self._active.trial, sent.side), tr("phone photo of a place")
+        if self._has_places:
+            shown = tr("place")
+        else:
+            source = tr("phone photo of the {side}", side=shown)
         if sent.will_do:
-            self._waiting.append(
-                (sent.data, tr("phone photo of the {side}", side=sent.side), sent.side)
-            )
+            self._waiting.append((sent.data, source, sent.side))
         state = tr("used") if sent.will_do else tr("set aside")
-        self._add(f"{capital(sent.side)}, {state}: {sent.says}")
+        self._add(f"{capital(shown)}, {state}: {sent.says}")
 
     def _add(self, words: str, *keys: QWidget) -> None:
         self.nothing.hide()
@@ -338,10 +350,15 @@ class PhonePanel(QDialog):
             self.watched.setText(str(problem))
             return
         for path in new:
-            front, back = button(tr("Front")), button(tr("Back"))
-            front.clicked.connect(lambda _=False, path=path: self._use(path, "front"))
-            back.clicked.connect(lambda _=False, path=path: self._use(path, "back"))
-            self._add(path.name, front, back)
+            keys = [(tr("Front"), "front"), (tr("Back"), "back")]
+            if self._has_places:
+                keys = [(tr("Read it"), "front")]
+            made = []
+            for words, side in keys:
+                key = button(words)
+                key.clicked.connect(lambda _=False, path=path, side=side: self._use(path, side))
+                made.append(key)
+            self._add(path.name, *made)
 
     def _use(self, path: Path, side: str) -> None:
         def load() -> None:

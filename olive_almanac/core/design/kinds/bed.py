@@ -61,7 +61,7 @@ class BedMapTrial(TrialKind):
         )
 
     def basis(self, aimed: str) -> str:
-        return tr("{aimed}; heights seven tenths of a Rayleigh range above and below", aimed=aimed)
+        return tr("{aimed}; one height above and one below the best focus", aimed=aimed)
 
     def resumed(
         self, choices: TrialChoices, setting: Setting | None, last: TrialChoices | None, made: str
