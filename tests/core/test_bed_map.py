@@ -11,7 +11,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.upkeep.bed_map import decide_bed, read_bed, tell_bed
-from tests.samples import LONG, NORTH, kind_plan
+from tests.samples import BIRCH, LONG, NORTH, PLATE, kind_plan
 
 
 def planned(task="engrave", machine=LONG, **changes):
@@ -62,6 +62,14 @@ class PlanTest(unittest.TestCase):
 
     def test_by_eye_it_cuts_fifty_pieces(self):
         self.assertEqual(len(planned("cut").cells), 50)
+
+    def test_on_stock_that_darkens_the_tones_lie_where_energy_changes_them_most(self):
+        for stock, low, high in ((BIRCH, 0.5, 0.7), (PLATE, 0.9, 1.1)):
+            energies = []
+            for kind in ("bed", "grid"):
+                trial = kind_plan(kind, "engrave", LONG, stock).trial
+                energies.append(np.median([trial.energy_of(cell) for cell in trial.cells]))
+            self.assertTrue(low < energies[0] / energies[1] < high, energies)
 
     def test_a_sheet_that_is_too_small_is_told(self):
         with self.assertRaises(NoRoom):

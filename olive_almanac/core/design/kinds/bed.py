@@ -11,6 +11,7 @@ from olive_almanac.core.design.kinds.kind import TrialKind, register
 from olive_almanac.core.design.levels import round_level
 from olive_almanac.core.design.pattern import Pattern, plain_patch, setting_of
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.materials.families import family_of
 from olive_almanac.core.records.setting import Setting, Task, rasters
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS
@@ -20,6 +21,8 @@ AT = 0.9  # of the half bed
 PLACES = ((-AT, -AT), (AT, -AT), (AT, AT), (-AT, AT), (0.0, 0.0))
 HEIGHT = 0.7  # Rayleigh ranges above and below
 TONES, TONE_RATIO = 3, 1.10
+HALF_TONE = 0.6  # of the energy of a plain dark tone: there the tone changes most with it
+LEAST_POWER = 0.12  # tubes burn unevenly below it: then the speed rises instead
 RUNGS, RUNG_RATIO = 5, 1.12
 CELL_MM = 8.0
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
@@ -39,8 +42,12 @@ class BedMapTrial(TrialKind):
     teaches_setting = False
 
     def suggest(self, ground: Ground, choices: TrialChoices) -> TrialChoices:
+        power = ground.full_power(choices)
         if rasters(ground.task):
-            count, ratio, centre = TONES, TONE_RATIO, ground.middle(choices)[1]
+            count, ratio, full = TONES, TONE_RATIO, power
+            share = HALF_TONE if family_of(ground.stock).darkens else 1.0
+            power = max(min(full, LEAST_POWER), round(full * share, 2))
+            centre = ground.middle(choices)[1] * power / (full * share)
         else:
             count, ratio = RUNGS, RUNG_RATIO
             centre = ground.aim.speed_mm_s or ground.middle(choices)[1]
@@ -54,7 +61,7 @@ class BedMapTrial(TrialKind):
         middle = choices.focus_mm[0]
         return replace(
             choices,
-            power=(ground.full_power(choices),),
+            power=(power,),
             speed_mm_s=tuple(sorted(speeds)),
             focus_mm=(round(middle - away, 2), round(middle + away, 2)),
             cell_mm=min(choices.cell_mm, CELL_MM) if rasters(ground.task) else choices.cell_mm,
