@@ -23,13 +23,16 @@ from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.drawing_in import read_drawing
+from olive_almanac.formats.letters import letters
 from olive_almanac.formats.station_files import (
+    read_trial,
     write_entry,
     write_machine,
     write_readings,
     write_stock,
     write_trial,
 )
+from olive_almanac.standins.bench import StandInBench
 from olive_almanac.storage.library import Library
 from tests.formats.test_station_files import validate
 from tests.samples import (
@@ -319,9 +322,19 @@ class WholePathTest(CliCase):
         self.assertFalse(any(one.get("verdict") for one in readings))
         corners = ("--corners", "1,1", "9,1", "9,9", "1,9", "--out", out)
         self.assertIn("by their marks", self.refused("read", plan / "trial.json", first, *corners))
-        _, trial, _ = self.path("cut")
-        also = ("--also", first, "--out", out)
-        self.assertIn("--also is for", self.refused("read", trial, first, *also))
+
+    def test_a_second_photo_of_the_front_is_read_together_with_the_first(self):
+        _, trial, _ = self.path("engrave")
+        bench, (planned, _) = StandInBench(3), read_trial(trial.read_text(), "trial")
+        judged, photos = [], [self.folder / "one.jpg", self.folder / "two.jpg"]
+        for number, photo in enumerate(photos, 1):
+            photo.write_bytes(bench.photograph(planned, letters(), number=number))
+        out = self.folder / "tones.json"
+        for more in ((), ("--also", photos[1])):
+            self.done("read", trial, photos[0], *more, "--out", out)
+            readings = json.loads(out.read_text())["readings"]
+            judged.append(sum(not one.get("flags") for one in readings))
+        self.assertGreater(judged[1], judged[0])
 
     def test_hotter_plans_what_is_expected_to_flare_and_says_so(self):
         hot = ("--power", "100", "--speed", "6, 10, 20", "--json")

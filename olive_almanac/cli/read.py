@@ -12,6 +12,7 @@ from olive_almanac.cli.console import add_json, load_trial, numbers, say, warn
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Finding
 from olive_almanac.core.photo.judge import Limits, joined_sides, suggest
+from olive_almanac.core.photo.together import seen_together
 from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.records.reading import FLAG_WORDS, Reading
 from olive_almanac.core.records.trial import Trial
@@ -63,7 +64,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="+",
         default=[],
         metavar="PHOTO",
-        help=tr("further photos, where each place of a bed map is photographed by itself"),
+        help=tr(
+            "further photos of the front, which are read together with the first; of a bed map one "
+            "of each place"
+        ),
     )
     parser.add_argument(
         "--corners",
@@ -104,12 +108,6 @@ def _seen(trial: Trial, path: Path, side: str, **more: Any) -> list[PhotoRead]:
     return [value for kind, value in work if kind == "read"]
 
 
-def _places_read(trial: Trial, paths: Sequence[Path]) -> list[PhotoRead]:
-    """Photos of places as read; of a place that is shown twice the last one counts."""
-    found = {one.side: one for path in paths for one in _seen(trial, path, "front")}
-    return list(found.values())
-
-
 def _by_photo(
     arguments: argparse.Namespace, trial: Trial
 ) -> tuple[tuple[Reading, ...], list[Finding]]:
@@ -120,14 +118,11 @@ def _by_photo(
     places = parts_seen(trial)
     if places and (corners or arguments.back):
         raise BadFile(tr("The places of this trial are read by their marks, from the front alone."))
-    if arguments.also and not places:
-        raise BadFile(tr("--also is for a bed map whose places carry marks; this trial has none."))
-    if places:
-        read = _places_read(trial, [arguments.source, *arguments.also])
-    else:
-        read = _seen(trial, arguments.source, "front", corners_px=corners)
+    read = _seen(trial, arguments.source, "front", corners_px=corners)
+    for path in arguments.also:
+        read += _seen(trial, path, "front")
     says = [word for one in read for word in one.seen.says]
-    cells: Sequence[CellSight] = [cell for one in read for cell in one.seen.cells]
+    cells: Sequence[CellSight] = seen_together([one.seen.cells for one in read])
     simulated = any(one.simulated for one in read)
     if arguments.back:
         out = frozenset(cell.cell for cell in cells if cell.out and not cell.flags)

@@ -4,17 +4,20 @@ readings by eye.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.photo.together import seen_together, tones_apart
 from olive_almanac.core.placing.places import parts_seen, side_words
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import KeptPhoto
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Trial
+from olive_almanac.core.units import count_text, number_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.ports import Library
@@ -33,17 +36,25 @@ __all__ = [
     "kept_photo",
     "limits_from",
     "photo_work",
+    "photos_of",
     "pieces_out",
     "places_left",
     "places_told",
     "shown_again_work",
+    "side_shown",
     "suggestions",
     "taught_by",
+    "together_told",
+    "with_photo",
+    "without_photo",
 ]
 
 PHOTO = "photo"  # under this name the photo's readings stand beside those that count
 NOTHING_BURNT = tr("Nothing was burnt at this place, so there is nothing to read.")
 MOST_FLAGGED = 1 / 3  # of a place's cells, beyond which its photo is taken once more
+MOST_OF_SIDE = 5  # photos
+MOST_STRUCK = 0.15  # of the cells, from which a second photo is advised
+KEPT_FLAGS = {"needs_card", "needs_lightness"}  # that no second photo takes away
 SMALL_PX = 1600  # longer side of the whole picture as it is shown
 
 
@@ -71,9 +82,9 @@ def shown_again_work(
     """
     out = pieces_out(active)
     for side in sides:
-        kept = active.run.photos[side]
+        kept, shown = active.run.photos[side], side_shown(side)
         data = store.photo(kept.name)
-        work = photo_work(active.trial, data, kept.source, side, corners_px=kept.corners, out=out)
+        work = photo_work(active.trial, data, kept.source, shown, corners_px=kept.corners, out=out)
         for kind, value in work:
             if kind == "read":
                 yield side, value.seen.rectified.codes
@@ -156,14 +167,92 @@ def _sides_read(
         raise trouble
 
 
-def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
-    """Return what the kept photo of a side showed of each cell, () without one."""
+def photos_of(photos: Mapping[str, KeptPhoto], side: str) -> tuple[str, ...]:
+    """Return under which names the photos of a side are kept, in the order they were taken: the
+    side, then "front 2" and so on.
+    """
+    return tuple(name for name in photos if name == side or name.startswith(f"{side} "))
+
+
+def with_photo(
+    photos: Mapping[str, KeptPhoto], side: str, kept: KeptPhoto
+) -> tuple[dict[str, KeptPhoto], str]:
+    """Return the photos with one more of a side, and its name; the very same picture is kept once.
+    Raises OutOfRange where there are enough.
+    """
+    names = photos_of(photos, side)
+    same = [name for name in names if photos[name].name == kept.name]
+    if not same and len(names) >= MOST_OF_SIDE:
+        most = tr("at most {most}: take one away first", most=MOST_OF_SIDE)
+        raise OutOfRange(tr("Photos of one side"), len(names) + 1, most)
+    name = same[0] if same else _numbered(side, len(names))
+    return {**photos, name: kept}, name
+
+
+def without_photo(photos: Mapping[str, KeptPhoto], name: str) -> dict[str, KeptPhoto]:
+    """Return the photos without one; those of the same side are numbered anew."""
+    side = side_shown(name)
+    rest = [photos[one] for one in photos_of(photos, side) if one != name]
+    others = {one: kept for one, kept in photos.items() if side_shown(one) != side}
+    return {**others, **{_numbered(side, n): kept for n, kept in enumerate(rest)}}
+
+
+def side_shown(name: str) -> str:
+    """Return the side that the photo of a name shows."""
+    return name.partition(" ")[0]
+
+
+def _numbered(side: str, before: int) -> str:
+    return f"{side} {before + 1}" if before else side
+
+
+def _sights_of(active: ActiveTrial, side: str) -> list[tuple[CellSight, ...]]:
     from olive_almanac.core.photo.reader import CellSight
 
-    kept = active.run.photos.get(side)
-    if kept is None:
-        return ()
-    return tuple(from_plain(CellSight, one, "photo") for one in kept.cells)
+    photos = active.run.photos
+    return [
+        tuple(from_plain(CellSight, one, "photo") for one in photos[name].cells)
+        for name in photos_of(photos, side)
+    ]
+
+
+def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
+    """Return what the kept photos of a side show of each cell together, () without one."""
+    sights = _sights_of(active, side)
+    return seen_together(sights) if sights else ()
+
+
+def together_told(active: ActiveTrial, side: str) -> str:
+    """Return what further photos of a side add to the first, or what a second might add; empty
+    where there is nothing to say.
+    """
+    sights = _sights_of(active, side)
+    if len(sights) < 2:
+        return _second_may_help(sights[0]) if sights else ""
+    clear = [sum(not cell.flags for cell in one) for one in (seen_together(sights), sights[0])]
+    told = tr(
+        "{photos} together judge {both} of {cells}, the first alone {first}.",
+        photos=count_text(len(sights), "photo"),
+        both=clear[0],
+        cells=count_text(len(sights[0]), "cell"),
+        first=clear[1],
+    )
+    apart = tones_apart(sights)
+    if apart is None:
+        return told
+    tones = tr("Their tones differ by {apart} L* in the mean.", apart=number_text(apart, 2))
+    return f"{told} {tones}"
+
+
+def _second_may_help(cells: Sequence[CellSight]) -> str:
+    struck = sum(bool(set(cell.flags) - KEPT_FLAGS) for cell in cells)
+    if struck < MOST_STRUCK * len(cells):
+        return ""
+    return tr(
+        "{struck} of {cells} are struck out: a second photo from another angle may judge them.",
+        struck=struck,
+        cells=count_text(len(cells), "cell"),
+    )
 
 
 def cells_in_front(active: ActiveTrial) -> tuple[CellSight, ...]:

@@ -34,10 +34,14 @@ from olive_almanac.steps.photo import (
     kept_photo,
     limits_from,
     photo_work,
+    photos_of,
     pieces_out,
     shown_again_work,
+    side_shown,
     suggestions,
     taught_by,
+    with_photo,
+    without_photo,
 )
 from olive_almanac.steps.session import Session
 
@@ -137,6 +141,7 @@ class ReadPresenter:
         self.picture: tuple[Any, float] | None = None  # the whole photo made small, and its scale
         self._taught_before: list[Taught] | None = None
         self._trial_id = ""
+        self._looked_at: dict[str, str] = {}  # of several photos of a side, the one turned to
         self.outlook: Outlook | None = None  # what the readings so far say of every cell
         self._edge_for: tuple[str, Any] | None = None
         self.start()
@@ -307,6 +312,7 @@ class ReadPresenter:
             else:
                 self._trial_id = ""
             self._ungraded, self._grades_first = None, False
+            self._looked_at = {}
             self.rectified, self.waiting, self.picture, self._taught_before, self.second = (
                 {},
                 None,
@@ -743,9 +749,11 @@ class ReadPresenter:
             return  # another coupon is open by now: the photo is none of it
         name = self.session.store.keep_photo(read.data, suffix_of(read.data))
         kept = kept_photo(name, read, self.session.today().isoformat())
-        run = replace(active.run, photos={**active.run.photos, read.side: kept})
+        photos, key = with_photo(active.run.photos, read.side, kept)
+        run = replace(active.run, photos=photos)
         self.session.trials.keep_run(run, tr("photo of the {side}", side=read.side))
-        self.rectified[read.side] = read.seen.rectified.codes
+        self.rectified[key] = read.seen.rectified.codes
+        self._looked_at.pop(read.side, None)  # the newest is shown
         if read.seen.by_card:
             self.session.remember(
                 phone_curves={
@@ -759,11 +767,58 @@ class ReadPresenter:
                     replace(stock, lightness=round(read.seen.stock_l, 1)),
                     tr("lightness by the grey card"),
                 )
+        self._suggest_anew()
+
+    def _suggest_anew(self) -> None:
         active = self.session.active
         assert active is not None
         readings = suggestions(active, self.limits)
         if readings:
             self.session.trials.keep_others(PHOTO, readings, tr("read by photo"))
+
+    def photos_of(self, side: str) -> tuple[str, ...]:
+        """Return the names of the photos of a side that can be shown, in the order taken."""
+        active = self.session.active
+        if active is None:
+            return ()
+        return tuple(one for one in photos_of(active.run.photos, side) if one in self.rectified)
+
+    def photo_shown(self, side: str) -> str:
+        """Return the name of the photo of a side that is looked at: the newest, or the one turned
+        to; empty where there is none.
+        """
+        names = self.photos_of(side)
+        if self._looked_at.get(side) in names:
+            return self._looked_at[side]
+        return names[-1] if names else ""
+
+    def look_at(self, name: str) -> None:
+        """Look at one of several photos of a side."""
+        self._looked_at[side_shown(name)] = name
+        self._view.show_reading()
+
+    def take_away(self, name: str) -> None:
+        """Take one of several photos of a side away; what was read stays."""
+        active = self.session.active
+        if active is None or name not in active.run.photos:
+            return
+        side = side_shown(name)
+        shown = [self.rectified.pop(one, None) for one in photos_of(active.run.photos, side)]
+        at = photos_of(active.run.photos, side).index(name)
+        run = replace(active.run, photos=without_photo(active.run.photos, name))
+
+        def keep() -> None:
+            self.session.trials.keep_run(run, tr("a photo taken away"))
+            self._suggest_anew()
+
+        if self.session.attempt(keep):
+            del shown[at]
+        photos = self.session.active.run.photos if self.session.active else {}
+        for one, codes in zip(photos_of(photos, side), shown, strict=True):
+            if codes is not None:
+                self.rectified[one] = codes
+        self._looked_at.pop(side, None)
+        self._view.show_reading()
 
     def reopen_work(self) -> Iterator[tuple[str, Any]] | None:
         """Return the work of showing the kept photos again after a start; nothing is read anew or

@@ -107,6 +107,37 @@ class PhotoPageTest(BurntCase):
         self.key(Qt.Key.Key_Return, widget=menu)
         self.assertEqual(self.session.active.readings[held].defects, ("reweld",))
 
+    def test_a_second_photo_counts_with_the_first_and_can_be_taken_away(self):
+        page = self.page()
+        page.read_file(str(self.file))
+        self.read_done()
+        self.assertFalse(page.which.isVisible())
+        alone = dict(page.presenter.suggested)
+        second = self.folder.parent / "again.jpg"
+        second.write_bytes(
+            StandInBench(3).photograph(self.trial, letters(), number=9, nuisances=False)
+        )
+        page.read_file(str(second))
+        photos = lambda: self.session.active.run.photos  # noqa: E731
+        self.wait_for(lambda: "front 2" in photos() and page._reading is None, 30)
+        self.settle()
+        self.assertIn("2 photos together judge", page.says.text())
+        self.assertIn("2 photos of the front", page.by.text())
+        self.assertEqual(page.which.text(), "Photo 2 of 2")
+        newest = page.photo._shown
+        self.click(page.which)
+        self.assertEqual(page.which.text(), "Photo 1 of 2")
+        self.assertIsNot(page.photo._shown, newest)
+        self.assertEqual(self.clipped(), [])
+        self.alt(Qt.Key.Key_2)
+        self.alt(Qt.Key.Key_4)
+        self.click(page.which)
+        self.assertEqual(page.which.text(), "Photo 2 of 2")
+        self.click(page.take_away)
+        self.assertEqual([one.source for one in photos().values()], ["coupon.jpg"])
+        self.assertFalse(page.which.isVisible())
+        self.assertEqual(page.presenter.suggested, alone)
+
     def test_the_book_shows_the_photo_as_evidence_with_the_cell_ringed(self):
         self.page().read_file(str(self.file))
         self.read_done()

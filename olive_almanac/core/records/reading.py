@@ -88,6 +88,7 @@ FLAG_WORDS = {  # why a cell is not judged from a photo
     "too_faint": tr("the line is too faint"),
     "ragged": tr("the line is ragged"),
     "poor_fit": tr("the line has no clear edges"),
+    "photos_differ": tr("the photos contradict each other"),
     "out_of_line": tr("its tone does not fit the cells of like energy"),
     "needs_lightness": tr("how light the bare stock is has not been measured"),
     "needs_card": tr("without a grey card so light a mark on dark stock cannot be told exactly"),

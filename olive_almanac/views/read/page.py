@@ -45,12 +45,19 @@ from olive_almanac.core.records.reading import (
     Reading,
 )
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import capital, number_text, passes_text, percent_text, speed_in
+from olive_almanac.core.units import (
+    capital,
+    count_text,
+    number_text,
+    passes_text,
+    percent_text,
+    speed_in,
+)
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.photo import places_told
+from olive_almanac.steps.photo import photos_of, places_told, side_shown, together_told
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.big_type import InHand, numbers_of
@@ -316,6 +323,14 @@ class ReadPage(StationPage):
         self.shoot.clicked.connect(self._photograph)
         self.phone = button(tr("Phone"), "plain", tip=tr("its camera sends the photos here"))
         self.phone.clicked.connect(self.ask_phone)
+        self.which = button("", "plain", tip=tr("the next of the photos of this side"))
+        self.which.clicked.connect(self._look_at_next)
+        self.take_away = button(
+            tr("Take it away"), "plain", tip=tr("this photo does not count any more")
+        )
+        self.take_away.clicked.connect(
+            lambda: self.presenter.take_away(self.presenter.photo_shown(self._side_in_view))
+        )
         self.no_back = label(NO_BACK, "ui", "second", wrap=True)
         self.no_back.setAlignment(CENTRE)
         left = col(
@@ -323,6 +338,7 @@ class ReadPage(StationPage):
             self.picture,
             self.photo,
             self.no_back,
+            row(self.which, self.take_away, None, gap=6),
             gap=6,
         )
         for place in (1, 2, 3):
@@ -523,12 +539,19 @@ class ReadPage(StationPage):
             self._edge_worker = None
 
     def _told_by(self, active: ActiveTrial) -> str:
-        photos, places = active.run.photos, len(parts_seen(active.trial))
+        photos, places = active.run.photos, parts_seen(active.trial)
         if photos and places:
-            at = max(one.at for one in photos.values())
-            return tr("photos of {n} of {places} places, {at}", n=len(photos), places=places, at=at)
+            at, seen = max(one.at for one in photos.values()), sum(one in photos for one in places)
+            return tr("photos of {n} of {places} places, {at}", n=seen, places=len(places), at=at)
         if photos:
             sides = [side for side in ("front", "back") if side in photos]
+            if len(photos) > len(sides):
+                return tr(
+                    "{photos} of the {sides}, {at}",
+                    photos=count_text(len(photos), "photo"),
+                    sides=" and ".join(sides),
+                    at=max(one.at for one in photos.values()),
+                )
             return tr(
                 "photo of the {sides}, {at}", sides=" and ".join(sides), at=photos[sides[0]].at
             )
@@ -540,17 +563,19 @@ class ReadPage(StationPage):
         presenter, rectified = self.presenter, self.presenter.rectified
         front = presenter.side_in_hand
         side = "back" if self.view.at == 2 else front
-        shows = self.view.at > 0 and side in rectified
+        name = presenter.photo_shown(side)
+        shows = self.view.at > 0 and bool(name)
         part = replace(active, trial=part_seen(active.trial, side))
         self.photo.setVisible(shows)
         self.no_back.setVisible(side == "back" and not shows)
         self.picture.setVisible(side != "back" and not shows)
         if shows:
             self.photo.show_photo(
-                part, rectified[side], side, cell.id, presenter.readings, presenter.suggested
+                part, rectified[name], side, cell.id, presenter.readings, presenter.suggested
             )
         else:
             self.picture.show_desk(active, cell.id)
+        self._show_which(side, name if shows else "")
         stand_in = active.run.on_stand_in and self._reading is None
         self.shoot.setVisible(stand_in)
         self.shoot.setText(
@@ -568,17 +593,44 @@ class ReadPage(StationPage):
             and active.trial.task == "cut"
             and (turned or (not stand_in and "front" in active.run.photos))
         )
-        self.cell_picture.setVisible(front not in rectified)
+        of_front, of_back = presenter.photo_shown(front), presenter.photo_shown("back")
+        self.cell_picture.setVisible(not of_front)
         self.cell_picture.show_cell(active, cell)
         part = replace(active, trial=part_seen(active.trial, front))
-        self.crops["front"].show_cell(part, part.trial.cell(cell.id), "front", rectified.get(front))
-        self.crops["back"].show_cell(active, cell, "back", rectified.get("back"))
+        seen = part.trial.cell(cell.id)
+        self.crops["front"].show_cell(part, seen, "front", rectified.get(of_front))
+        self.crops["back"].show_cell(active, cell, "back", rectified.get(of_back))
         if self._reading is None:
-            kept = active.run.photos
-            shown = [kept[front]] if front in kept and front != "front" else kept.values()
-            told = [*places_told(active), *(word for one in shown for word in one.says)]
-            self.says.setText(" ".join(dict.fromkeys(told)))
-            self.says.setVisible(bool(told))
+            self._tell_of_photos(active, side, (of_front, of_back))
+
+    def _tell_of_photos(self, active: ActiveTrial, side: str, shown: tuple[str, str]) -> None:
+        """What is to be said of the photos looked at, and of those of one side together."""
+        kept = active.run.photos
+        told = [*places_told(active), together_told(active, side)]
+        told += [word for name in shown if name for word in kept[name].says]
+        self.says.setText(" ".join(filter(None, dict.fromkeys(told))))
+        self.says.setVisible(any(told))
+
+    def _show_which(self, side: str, name: str) -> None:
+        """Of several photos of a side, which one is looked at."""
+        names = self.presenter.photos_of(side)
+        several = bool(name) and len(names) > 1
+        self.which.setVisible(several)
+        self.take_away.setVisible(several)
+        if several:
+            at = names.index(name) + 1
+            self.which.setText(tr("Photo {at} of {photos}", at=at, photos=len(names)))
+
+    def _look_at_next(self) -> None:
+        side = self._side_in_view
+        names = self.presenter.photos_of(side)
+        if names:
+            at = names.index(self.presenter.photo_shown(side))
+            self.presenter.look_at(names[at - 1])
+
+    @property
+    def _side_in_view(self) -> str:
+        return "back" if self.view.at == 2 else self.presenter.side_in_hand
 
     @staticmethod
     def _name_of(active: ActiveTrial, cell: Cell) -> str:
@@ -795,8 +847,9 @@ class ReadPage(StationPage):
         def shoot() -> Iterator[tuple[str, bytes]]:
             for side in sides:
                 number = 1
-                if self._parts or side in photos:
-                    before = photos[side].name if side in photos else ""
+                taken = photos_of(photos, side)
+                if self._parts or taken:
+                    before = photos[taken[-1]].name if taken else ""
                     number += zlib.crc32(f"{side} {before}".encode()) % MOST_PHOTOS
                 yield (
                     side,
@@ -975,7 +1028,7 @@ class ReadPage(StationPage):
         """Front, back, drawing: the next of those there are."""
         there = [
             0,
-            *[1] * bool(self.presenter.rectified.keys() - {"back"}),
+            *[1] * any(side_shown(one) != "back" for one in self.presenter.rectified),
             *[2] * ("back" in self.presenter.rectified),
         ]
         self.view.set_at(
