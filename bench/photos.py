@@ -18,6 +18,7 @@ from bench.planned import planned
 from olive_almanac.core.design.suggest import suggest_levels
 from olive_almanac.core.photo.locate import PhotoTrouble, face_points
 from olive_almanac.core.photo.reader import read_photo
+from olive_almanac.core.photo.together import seen_together
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.demo.shop import MACHINES, STOCKS
 from olive_almanac.formats.letters import letters
@@ -32,6 +33,7 @@ FIRST_SEED = 5000
 BOW_MM = 0.5
 BOWED = 4  # photos of a bowed coupon of each kind
 TIMED = 26  # photos whose reading is timed
+TWICE, SECOND_SEED = 52, 20_000  # coupons of which a second photo is taken
 DIODE, CO2, FIBRE = MACHINES
 BIRCH, LEATHER, PLATE = (
     next(s for s in STOCKS if s.uid == uid) for uid in ("birch-3", "leather-2", "plate-1")
@@ -131,7 +133,30 @@ def one_photo(number):
                 "hidden": bool(hidden_px[at]) or _covered(shot.cover, planned.rect_mm),
             }
         )
-    return result | {"rows": rows}
+    result |= {"rows": rows}
+    if number < TWICE:
+        result["together"] = _with_second(trial, burnt, hidden, seed, nuisances, seen.cells)
+    return result
+
+
+def _with_second(trial, burnt, hidden, seed, nuisances, first):
+    """Flags and errors, L*, of the cells by two photos; none where the second is not read."""
+    seed += SECOND_SEED
+    size = (trial.coupon.width_mm, trial.coupon.height_mm)
+    shot = shot_of(seed, nuisances=nuisances, coupon_mm=size)
+    snap = photograph(trial, tuple(burnt.values()), hidden, letters(), seed=seed, shot=shot)
+    photo = decode_photo(snap.jpeg)
+    try:
+        second = read_photo(photo.pixels, trial, f35=photo.f35).cells
+    except PhotoTrouble:
+        return []
+    told = []
+    for cell in seen_together([first, second]):
+        truth, off = burnt[cell.cell].lightness, None
+        if truth is not None and cell.delta_l is not None:
+            off = abs(cell.delta_l - truth + hidden.made.bare_l)
+        told.append((bool(cell.flags), off))
+    return told
 
 
 def _covered(cover, rect):
@@ -245,6 +270,14 @@ def measure():
             100 * float(np.mean(flagged)),
             limit,
         )
+    pairs = [cell for one in read if one["nuisances"] for cell in one.get("together", ())]
+    yield (
+        "cells flagged with nuisances, by two photos, %",
+        100 * float(np.mean([flagged for flagged, _ in pairs])),
+        20.0,
+    )
+    gross = [off > 6 for flagged, off in pairs if off is not None and not flagged]
+    yield "the same, delta L* over 6 and not flagged, %", 100 * float(np.mean(gross)), 1.5
     hidden = [r["flagged"] for _, r in rows if r["hidden"]]
     yield (
         f"covered or off the picture and not flagged ({len(hidden)} cells), %",

@@ -389,6 +389,19 @@ class PlacesTest(BurntCase):
         self.assertEqual(len(decide.presenter.found["bed"].need), 5)
         self.assertIn("±", decide.bed.accessibleDescription())
 
+    def test_photos_that_wait_do_not_go_to_another_coupon(self):
+        page, other = self.page(), kind_plan("grid", "engrave").trial
+        self.session.trials.keep(other, "read", "test")
+        self.session.trials.keep_run(whole_run(other), "test")
+        self.session.trials.open(self.trial.id)
+        page.read_files([str(path) for path in self.files[:3]])
+        self.assertEqual(len(page._coming), 2)
+        self.session.trials.open(other.id)
+        self.wait_for(lambda: page._reading is None, 30)
+        self.assertEqual((self.photos(), len(page._coming)), ({}, 0))
+        self.session.trials.open(self.trial.id)
+        self.assertLessEqual(set(self.photos()), {"place-1"})
+
     def test_a_tone_is_typed_by_a_meter_and_the_next_patch_comes(self):
         page = self.page()
         before = page.presenter.cell.id

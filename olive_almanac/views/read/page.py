@@ -275,7 +275,8 @@ class ReadPage(StationPage):
         stays.setRetainSizeWhenHidden(True)  # nothing moves when it comes
         self.to_decide.setSizePolicy(stays)
         self._reading: Any = None
-        self._coming: deque[tuple[bytes, str, str]] = deque()  # photos of places, to be read next
+        # photos that wait: of which trial, bytes, source, side
+        self._coming: deque[tuple[str, bytes, str, str]] = deque()
         self._edge_worker: Any = None
         self._edge_pause = QTimer(
             self
@@ -749,13 +750,10 @@ class ReadPage(StationPage):
 
     def _choose_photo(self, side: str) -> None:
         kinds = tr("Photos (*.jpg *.jpeg *.png *.heic *.heif *.webp)")
+        title = tr("Photos of the {side}", side=side)
         if side == "front" and self._parts:
-            names, _ = QFileDialog.getOpenFileNames(self, tr("Photos of the places"), "", kinds)
-        else:
-            name, _ = QFileDialog.getOpenFileName(
-                self, tr("Photo of the {side}", side=side), "", kinds
-            )
-            names = [name] if name else []
+            title = tr("Photos of the places")
+        names, _ = QFileDialog.getOpenFileNames(self, title, "", kinds)
         self.read_files(names, side)
 
     @property
@@ -764,8 +762,8 @@ class ReadPage(StationPage):
         return parts_seen(self.presenter.trial) if self.presenter.trial is not None else {}
 
     def read_files(self, names: Sequence[str], side: str = "front") -> None:
-        """Read photos one after the other: the first of a side, each of places."""
-        for name in names[: None if self._parts else 1]:
+        """Read photos of a side, or of places, one after the other."""
+        for name in names:
             self.read_file(name, side)
 
     def read_file(self, name: str, side: str = "front") -> None:
@@ -778,8 +776,7 @@ class ReadPage(StationPage):
 
     def read_bytes(self, data: bytes, source: str, side: str, corners: Any = ()) -> None:
         if self._reading is not None:
-            if self._parts:
-                self._coming.append((data, source, side))
+            self._coming.append((self._trial_id, data, source, side))
             return
         work = self.presenter.photo_work(data, source, side, corners)
         if work is None:
@@ -797,8 +794,19 @@ class ReadPage(StationPage):
     def _photo_done(self) -> None:
         self._reading = None
         self.show_reading()
-        if self._coming and self.corner_page.isHidden():
-            self.read_bytes(*self._coming.popleft())
+        if self.corner_page.isHidden():
+            self._read_next()
+
+    @property
+    def _trial_id(self) -> str:
+        return self.presenter.trial.id if self.presenter.trial is not None else ""
+
+    def _read_next(self) -> None:
+        """Read the photo that waits, if it is of the coupon that lies on the desk."""
+        while self._coming and self._reading is None:
+            of, data, source, side = self._coming.popleft()
+            if of == self._trial_id:
+                self.read_bytes(data, source, side)
 
     def _photo_failed(self, problem: Exception) -> None:
         code = getattr(problem, "code", "")
@@ -822,16 +830,16 @@ class ReadPage(StationPage):
 
     def _read_with_corners(self, corners: Any) -> None:
         waiting = self.presenter.waiting
-        self._leave_corners()
+        self.corner_page.hide()
         if waiting is not None:
             self.read_bytes(*waiting, corners)
+        self._leave_corners()
 
     def _leave_corners(self) -> None:
         self.corner_page.hide()
         self.show_reading()
         self.setFocus()
-        if self._reading is None and self._coming:
-            self.read_bytes(*self._coming.popleft())
+        self._read_next()
 
     def _photograph(self) -> None:
         """Have the stand-in's phone take a photo of the side shown, or of each place that has none
@@ -887,7 +895,7 @@ class ReadPage(StationPage):
             and self.session.attempt(lambda: work.append(self.presenter.reopen_work()))
             and work[0] is not None
         ):
-            trial_id = self.presenter.trial.id if self.presenter.trial else ""
+            trial_id = self._trial_id
             self.main_window.work(work[0], lambda item: self._shown_again(item, trial_id))
 
     def _shown_again(self, item: Any, trial_id: str) -> None:
