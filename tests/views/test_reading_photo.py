@@ -2,6 +2,7 @@
 by keys; suggestions by Enter.
 """
 
+import functools
 from dataclasses import replace
 from unittest import mock
 
@@ -35,20 +36,27 @@ class BurntCase(ShopCase):
         library.save_run(self.trial.id, whole_run(self.trial), "burnt")
 
 
+@functools.cache
+def snap_of(trial):
+    """A clean photo of a burnt coupon, made once."""
+    burnt, hidden = tuple(StandInBench(3).burn(trial)), hidden_of(LONG, BIRCH, 3)
+    return photograph(trial, burnt, hidden, letters(), seed=3, nuisances=False)
+
+
+@functools.cache
+def place_photo(trial, n):
+    """A clean photo of a place of a bed map, made once."""
+    bench, side = StandInBench(3), f"place-{n}"
+    return bench.photograph(trial, letters(), side=side, number=n, nuisances=False)
+
+
 class PhotoPageTest(BurntCase):
     trial = kind_plan("grid").trial
 
     def setUp(self):
         super().setUp()
         self.alt(Qt.Key.Key_4)
-        self.snap = photograph(
-            self.trial,
-            tuple(StandInBench(3).burn(self.trial)),
-            hidden_of(LONG, BIRCH, 3),
-            letters(),
-            seed=3,
-            nuisances=False,
-        )
+        self.snap = snap_of(self.trial)
         self.file = self.folder.parent / "coupon.jpg"
         self.file.write_bytes(self.snap.jpeg)
 
@@ -347,11 +355,8 @@ class PlacesTest(BurntCase):
         self.alt(Qt.Key.Key_4)
         self.files = []
         for n in (1, 2, 3, 4, 5):
-            data = StandInBench(3).photograph(
-                self.trial, letters(), side=f"place-{n}", number=n, nuisances=False
-            )
             self.files.append(self.folder.parent / f"place{n}.jpg")
-            self.files[-1].write_bytes(data)
+            self.files[-1].write_bytes(place_photo(self.trial, n))
 
     def photos(self):
         return self.session.active.run.photos
