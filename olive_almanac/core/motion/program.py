@@ -257,7 +257,7 @@ def ground_of(trial: Trial) -> Ground:
     if trial.anchor:
         waits = anchor_of(area, trial.anchor)
         zero = (-waits[0], -waits[1])
-    clamps = clamps_in_theway_seconds(trial)
+    clamps = clamps_in_the_way(trial)
     return Ground(trial.machine, zero, area, clamps, moves_focus(trial), waits_mm=waits)
 
 
@@ -485,7 +485,7 @@ def _ends(
     return steps[0].start, steps[-1].end
 
 
-def clamps_in_theway_seconds(trial: Trial) -> tuple[Box, ...]:
+def clamps_in_the_way(trial: Trial) -> tuple[Box, ...]:
     """Return the clamps with the head's clearance around them, in coupon mm."""
     if trial.sheet is None:
         return ()
@@ -508,7 +508,7 @@ def burn_area(trial: Trial) -> Box:
 
 def has_clear_ways(trial: Trial, lettering: Lettering | None) -> bool:
     """Whether the head gets from each burn to the next over the coupon, clear of every clamp."""
-    clamps = clamps_in_theway_seconds(trial)
+    clamps = clamps_in_the_way(trial)
     if not clamps:
         return True
     burns = _burns_of(trial, lettering)
