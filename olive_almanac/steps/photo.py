@@ -228,7 +228,7 @@ def together_told(active: ActiveTrial, side: str) -> str:
     """
     sights = _sights_of(active, side)
     if len(sights) < 2:
-        return _second_may_help(sights[0]) if sights else ""
+        return _second_may_help(active, sights[0]) if sights else ""
     clear = [sum(not cell.flags for cell in one) for one in (seen_together(sights), sights[0])]
     told = tr(
         "{photos} together judge {both} of {cells}, the first alone {first}.",
@@ -244,8 +244,10 @@ def together_told(active: ActiveTrial, side: str) -> str:
     return f"{told} {tones}"
 
 
-def _second_may_help(cells: Sequence[CellSight]) -> str:
-    struck = sum(bool(set(cell.flags) - KEPT_FLAGS) for cell in cells)
+def _second_may_help(active: ActiveTrial, cells: Sequence[CellSight]) -> str:
+    """What a second photo might do for the cells that are not read yet."""
+    unread = [cell for cell in cells if cell.cell not in active.readings]
+    struck = sum(bool(set(cell.flags) - KEPT_FLAGS) for cell in unread)
     if struck < MOST_STRUCK * len(cells):
         return ""
     return tr(

@@ -7,6 +7,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.photo.reader import CellSight
 from olive_almanac.core.photo.together import DIFFER, seen_together, tones_apart
 from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, KeptPhoto, RunRecord
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.photo import (
@@ -102,6 +103,8 @@ class KeptPhotosTest(unittest.TestCase):
         run = RunRecord(cells={"A1": CellBurn()}, photos={"front": first})
         one = ActiveTrial(trial, "read", run=run)
         self.assertIn("1 of 2 cells are struck out: a second photo", together_told(one, "front"))
+        read = replace(one, readings={"A2": Reading("A2", "right")})
+        self.assertEqual(together_told(read, "front"), "")
         dark = self.kept("a", toned("A1", -20.0), toned("A2", -3.0, "needs_lightness"))
         unknown = replace(one, run=replace(run, photos={"front": dark}))
         self.assertEqual(together_told(unknown, "front"), "")
