@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,18 +10,18 @@ from typing import TYPE_CHECKING, Any
 from olive_almanac.cli.console import add_json, load_trial, numbers, say, warn
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.errors import BadFile, Finding
-from olive_almanac.core.photo.judge import Limits, joined_sides, suggest
+from olive_almanac.core.photo.judge import Limits
 from olive_almanac.core.photo.together import seen_together
 from olive_almanac.core.placing.places import parts_seen
-from olive_almanac.core.records.reading import FLAG_WORDS, Reading
+from olive_almanac.core.records.reading import FLAG_WORDS, HOLDS, Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_readings, write_readings
 from olive_almanac.steps.files import read_bytes, read_text, write_file
-from olive_almanac.steps.photo import PhotoRead, asks_for_tones, photo_work
+from olive_almanac.steps.photo import PhotoRead, photo_work, suggested_by
 
-if TYPE_CHECKING:
+if TYPE_CHECKING:  # its module loads OpenCV
     from olive_almanac.core.photo.reader import CellSight
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
@@ -122,21 +121,20 @@ def _by_photo(
     for path in arguments.also:
         read += _seen(trial, path, "front")
     says = [word for one in read for word in one.seen.says]
-    cells: Sequence[CellSight] = seen_together([one.seen.cells for one in read])
+    front = seen_together([one.seen.cells for one in read])
+    back: tuple[CellSight, ...] = ()
     simulated = any(one.simulated for one in read)
     if arguments.back:
-        out = frozenset(cell.cell for cell in cells if cell.out and not cell.flags)
+        out = frozenset(cell.cell for cell in front if cell.out and not cell.flags)
         (photo,) = _seen(trial, arguments.back, "back", out=out)
-        says, cells = [*says, *photo.seen.says], joined_sides(cells, photo.seen.cells)
+        says, back = [*says, *photo.seen.says], photo.seen.cells
         simulated = simulated or photo.simulated
+    found = suggested_by(trial, front, back, Limits())
     findings = [Finding("photo", arguments.source.name, word) for word in dict.fromkeys(says)]
-    for cell in cells:
-        flags = [flag.removeprefix("back_") for flag in cell.flags]
+    for one in found:
+        flags = [flag.removeprefix("back_") for flag in one.flags if flag != HOLDS]
         if flags:
             words = "; ".join(FLAG_WORDS.get(flag, flag) for flag in flags)
-            text = tr("{cell} is not judged: {words}.", cell=cell.cell, words=words)
-            findings.append(Finding("not-judged", cell.cell, text))
-    found = suggest(cells, trial.task, Limits(), back_seen=bool(arguments.back))
-    if asks_for_tones(trial):
-        found = tuple(replace(one, verdict=None) for one in found)
+            text = tr("{cell} is not judged: {words}.", cell=one.cell, words=words)
+            findings.append(Finding("not-judged", one.cell, text))
     return tuple(replace(one, simulated=simulated) for one in found), findings

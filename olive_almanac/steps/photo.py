@@ -4,17 +4,16 @@ readings by eye.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from olive_almanac.core.design.kinds.kind import kind_of
-from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.photo.together import seen_together, tones_apart
-from olive_almanac.core.placing.places import parts_seen, side_words
+from olive_almanac.core.placing.places import MOST_LOST, parts_seen, side_words
 from olive_almanac.core.records.plain import from_plain, to_plain
-from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.run import KeptPhoto
+from olive_almanac.core.records.reading import CARD_FLAGS, Reading
+from olive_almanac.core.records.run import KeptPhoto, photos_of, side_shown
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text
@@ -36,25 +35,19 @@ __all__ = [
     "kept_photo",
     "limits_from",
     "photo_work",
-    "photos_of",
     "pieces_out",
     "places_left",
     "places_told",
     "shown_again_work",
-    "side_shown",
+    "suggested_by",
     "suggestions",
     "taught_by",
     "together_told",
-    "with_photo",
-    "without_photo",
 ]
 
 PHOTO = "photo"  # under this name the photo's readings stand beside those that count
 NOTHING_BURNT = tr("Nothing was burnt at this place, so there is nothing to read.")
-MOST_FLAGGED = 1 / 3  # of a place's cells, beyond which its photo is taken once more
-MOST_OF_SIDE = 5  # photos
 MOST_STRUCK = 0.15  # of the cells, from which a second photo is advised
-KEPT_FLAGS = {"needs_card", "needs_lightness"}  # that no second photo takes away
 SMALL_PX = 1600  # longer side of the whole picture as it is shown
 
 
@@ -167,45 +160,6 @@ def _sides_read(
         raise trouble
 
 
-def photos_of(photos: Mapping[str, KeptPhoto], side: str) -> tuple[str, ...]:
-    """Return under which names the photos of a side are kept, in the order they were taken: the
-    side, then "front 2" and so on.
-    """
-    return tuple(name for name in photos if name == side or name.startswith(f"{side} "))
-
-
-def with_photo(
-    photos: Mapping[str, KeptPhoto], side: str, kept: KeptPhoto
-) -> tuple[dict[str, KeptPhoto], str]:
-    """Return the photos with one more of a side, and its name; the very same picture is kept once.
-    Raises OutOfRange where there are enough.
-    """
-    names = photos_of(photos, side)
-    same = [name for name in names if photos[name].name == kept.name]
-    if not same and len(names) >= MOST_OF_SIDE:
-        most = tr("at most {most}: take one away first", most=MOST_OF_SIDE)
-        raise OutOfRange(tr("Photos of one side"), len(names) + 1, most)
-    name = same[0] if same else _numbered(side, len(names))
-    return {**photos, name: kept}, name
-
-
-def without_photo(photos: Mapping[str, KeptPhoto], name: str) -> dict[str, KeptPhoto]:
-    """Return the photos without one; those of the same side are numbered anew."""
-    side = side_shown(name)
-    rest = [photos[one] for one in photos_of(photos, side) if one != name]
-    others = {one: kept for one, kept in photos.items() if side_shown(one) != side}
-    return {**others, **{_numbered(side, n): kept for n, kept in enumerate(rest)}}
-
-
-def side_shown(name: str) -> str:
-    """Return the side that the photo of a name shows."""
-    return name.partition(" ")[0]
-
-
-def _numbered(side: str, before: int) -> str:
-    return f"{side} {before + 1}" if before else side
-
-
 def _sights_of(active: ActiveTrial, side: str) -> list[tuple[CellSight, ...]]:
     from olive_almanac.core.photo.reader import CellSight
 
@@ -247,7 +201,7 @@ def together_told(active: ActiveTrial, side: str) -> str:
 def _second_may_help(active: ActiveTrial, cells: Sequence[CellSight]) -> str:
     """What a second photo might do for the cells that are not read yet."""
     unread = [cell for cell in cells if cell.cell not in active.readings]
-    struck = sum(bool(set(cell.flags) - KEPT_FLAGS) for cell in unread)
+    struck = sum(bool(set(cell.flags) - CARD_FLAGS) for cell in unread)
     if struck < MOST_STRUCK * len(cells):
         return ""
     return tr(
@@ -290,7 +244,7 @@ def places_told(active: ActiveTrial) -> tuple[str, ...]:
     again = []
     for side in (one for one in parts if one in photos):
         cells = cells_of_side(active, side)
-        if sum(bool(cell.flags) for cell in cells) > MOST_FLAGGED * len(cells):
+        if sum(bool(cell.flags) for cell in cells) > MOST_LOST * len(cells):
             again.append(side_words(active.trial, side))
     if again:
         told.append(tr("Once more, lit evenly from the side: {again}.", again=", ".join(again)))
@@ -308,18 +262,21 @@ def pieces_out(active: ActiveTrial) -> frozenset[str]:
 
 def suggestions(active: ActiveTrial, limits: Limits) -> tuple[Reading, ...]:
     """Return a reading by photo for each cell that the kept photos show."""
+    front, back = cells_in_front(active), cells_of_side(active, "back")
+    return suggested_by(active.trial, front, back, limits) if front else ()
+
+
+def suggested_by(
+    trial: Trial, front: Sequence[CellSight], back: Sequence[CellSight], limits: Limits
+) -> tuple[Reading, ...]:
+    """Return a reading by photo for each cell of the front, with what the back tells of it where
+    that was seen; without a verdict where the trial asks for tones.
+    """
     from olive_almanac.core.photo.judge import joined_sides, suggest
 
-    front, back = cells_in_front(active), cells_of_side(active, "back")
-    if not front:
-        return ()
-    found = suggest(
-        joined_sides(front, back) if back else front,
-        active.trial.task,
-        limits,
-        back_seen=bool(back),
-    )
-    if asks_for_tones(active.trial):
+    cells = joined_sides(front, back) if back else front
+    found = suggest(cells, trial.task, limits, back_seen=bool(back))
+    if asks_for_tones(trial):
         return tuple(replace(one, verdict=None) for one in found)
     return found
 

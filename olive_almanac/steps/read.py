@@ -13,7 +13,13 @@ from olive_almanac.core.photo.judge import Limits, Taught
 from olive_almanac.core.placing.places import parts_seen, side_of
 from olive_almanac.core.records.factors import FACTORS, Factor
 from olive_almanac.core.records.reading import VERDICT_WORDS, Reading, Verdict
-from olive_almanac.core.records.run import RunRecord
+from olive_almanac.core.records.run import (
+    RunRecord,
+    photos_of,
+    side_shown,
+    with_photo,
+    without_photo,
+)
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.trial import Cell, Trial, is_gauged
 from olive_almanac.core.units import (
@@ -34,14 +40,10 @@ from olive_almanac.steps.photo import (
     kept_photo,
     limits_from,
     photo_work,
-    photos_of,
     pieces_out,
     shown_again_work,
-    side_shown,
     suggestions,
     taught_by,
-    with_photo,
-    without_photo,
 )
 from olive_almanac.steps.session import Session
 

@@ -29,6 +29,7 @@ from olive_almanac.core.photo.locate import (
 )
 from olive_almanac.core.photo.rectified import PhoneCurve, Rectified, square_up
 from olive_almanac.core.placing.strokes import strokes_of
+from olive_almanac.core.records.reading import CARD_FLAGS
 from olive_almanac.core.records.setting import rasters
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.words import tr
@@ -59,7 +60,6 @@ CARD_UNEVEN = tr(
 )
 STATED_SD_L, CARD_SD_L, GUESSED_SD_L = 1.0, 2.0, 8.0  # of the stock's own L*, by whence it is known
 MOST_DOUBT_L = 4.0  # of a change of tone, one sd, from the stock's L* alone
-CARD_FLAGS = {"needs_card", "needs_lightness"}
 RELATIVE = tr(
     "How light the bare stock is has not been measured, so the tones are relative. Lay the grey "
     "card beside the coupon once, or give the stock its L* in Set up."

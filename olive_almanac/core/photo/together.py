@@ -25,24 +25,28 @@ def seen_together(photos: Sequence[Sequence[CellSight]]) -> tuple[CellSight, ...
     """Return what photos of one side show together of each cell, in the order of the first."""
     if len(photos) == 1:
         return tuple(photos[0])
-    by_cell: dict[str, list[CellSight]] = {}
-    for cells in photos:
-        for cell in cells:
-            by_cell.setdefault(cell.cell, []).append(cell)
-    return tuple(_of_one(sights) for sights in by_cell.values())
+    return tuple(_of_one(sights) for sights in _by_cell(photos))
 
 
 def tones_apart(photos: Sequence[Sequence[CellSight]]) -> float | None:
     """Return by how much photos differ in the mean on patches that more than one judges, L*; None
     where there are none.
     """
-    by_cell: dict[str, list[float]] = {}
+    spans = []
+    for sights in _by_cell(photos):
+        tones = [one.delta_l for one in sights if one.delta_l is not None and not one.flags]
+        if len(tones) > 1:
+            spans.append(max(tones) - min(tones))
+    return statistics.fmean(spans) if spans else None
+
+
+def _by_cell(photos: Sequence[Sequence[CellSight]]) -> list[list[CellSight]]:
+    """What the photos show of each cell, cell by cell."""
+    found: dict[str, list[CellSight]] = {}
     for cells in photos:
         for cell in cells:
-            if cell.delta_l is not None and not cell.flags:
-                by_cell.setdefault(cell.cell, []).append(cell.delta_l)
-    spans = [max(one) - min(one) for one in by_cell.values() if len(one) > 1]
-    return statistics.fmean(spans) if spans else None
+            found.setdefault(cell.cell, []).append(cell)
+    return list(found.values())
 
 
 def _of_one(sights: Sequence[CellSight]) -> CellSight:

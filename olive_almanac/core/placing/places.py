@@ -12,9 +12,18 @@ from olive_almanac.core.placing.fiducials import FIDUCIAL_INSET_MM, SETS, fiduci
 from olive_almanac.core.records.trial import CouponSize, Fiducial, Place, Trial
 from olive_almanac.core.words import tr
 
-__all__ = ["marks_at", "part_seen", "parts_seen", "place_words", "side_of", "side_words"]
+__all__ = [
+    "MOST_LOST",
+    "marks_at",
+    "part_seen",
+    "parts_seen",
+    "place_words",
+    "side_of",
+    "side_words",
+]
 
 MARKS = 4  # of a place
+MOST_LOST = 1 / 3  # of a place's cells, beyond which its photo does not count
 ASIDE = 1 / 3  # of the half width or height, from which a place is not in the middle any more
 PLACES = {  # by thirds across and up
     (-1, -1): tr("front left"),

@@ -9,6 +9,7 @@ from olive_almanac.core.records.ranges import check_choice, check_number, check_
 from olive_almanac.core.words import tr
 
 __all__ = [
+    "CARD_FLAGS",
     "CHAR_WORDS",
     "DEFECTS",
     "DEFECT_WORDS",
@@ -66,6 +67,7 @@ DEFECT_WORDS = {
     "flare": tr("flared up"),
 }
 HOLDS = "holds"  # a flag that tells something: the piece is still in, so it did not fall free
+CARD_FLAGS = frozenset(("needs_card", "needs_lightness"))  # a grey card takes them away
 FLAG_WORDS = {  # why a cell is not judged from a photo
     "off_frame": tr("it lies off the picture"),
     "uneven_light": tr("a shadow edge or reflection crosses it"),

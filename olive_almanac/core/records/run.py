@@ -2,17 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.ranges import check_time
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.words import tr
 
-__all__ = ["CellBurn", "KeptPhoto", "RunEvent", "RunRecord", "Side"]
+__all__ = [
+    "MOST_OF_SIDE",
+    "CellBurn",
+    "KeptPhoto",
+    "RunEvent",
+    "RunRecord",
+    "Side",
+    "photos_of",
+    "side_shown",
+    "with_photo",
+    "without_photo",
+]
 
 Side = Literal["front", "back"]
+MOST_OF_SIDE = 5  # photos
 
 
 @dataclass(frozen=True)
@@ -93,3 +107,42 @@ class RunRecord:
     def is_simulated(self) -> bool:
         """Whether what is read of it comes from the stand-in bench or its phone."""
         return self.on_stand_in or any(photo.simulated for photo in self.photos.values())
+
+
+def photos_of(photos: Mapping[str, KeptPhoto], side: str) -> tuple[str, ...]:
+    """Return under which names the photos of a side are kept, in the order they were taken: the
+    side, then "front 2" and so on.
+    """
+    return tuple(name for name in photos if name == side or name.startswith(f"{side} "))
+
+
+def with_photo(
+    photos: Mapping[str, KeptPhoto], side: str, kept: KeptPhoto
+) -> tuple[dict[str, KeptPhoto], str]:
+    """Return the photos with one more of a side, and its name; the very same picture is kept once.
+    Raises OutOfRange where there are enough.
+    """
+    names = photos_of(photos, side)
+    same = [name for name in names if photos[name].name == kept.name]
+    if not same and len(names) >= MOST_OF_SIDE:
+        most = tr("at most {most}: take one away first", most=MOST_OF_SIDE)
+        raise OutOfRange(tr("Photos of one side"), len(names) + 1, most)
+    name = same[0] if same else _numbered(side, len(names))
+    return {**photos, name: kept}, name
+
+
+def without_photo(photos: Mapping[str, KeptPhoto], name: str) -> dict[str, KeptPhoto]:
+    """Return the photos without one; those of the same side are numbered anew."""
+    side = side_shown(name)
+    rest = [photos[one] for one in photos_of(photos, side) if one != name]
+    others = {one: kept for one, kept in photos.items() if side_shown(one) != side}
+    return {**others, **{_numbered(side, n): kept for n, kept in enumerate(rest)}}
+
+
+def side_shown(name: str) -> str:
+    """Return the side that the photo of a name shows."""
+    return name.partition(" ")[0]
+
+
+def _numbered(side: str, before: int) -> str:
+    return f"{side} {before + 1}" if before else side

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.weekly import turning_point
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.placing.places import parts_seen, place_words, side_words
+from olive_almanac.core.placing.places import MOST_LOST, parts_seen, place_words, side_words
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.squaring.level import fit_level
@@ -65,7 +65,6 @@ LIGHT_FLAGS = frozenset(
         "odd_colour",
     )
 )
-MOST_DIM = 1 / 3  # of the patches of a bed, or of a place, beyond which a photo does not count
 # by which photos are off from place to place, L*: one of a whole bed, one of each place
 PHOTO_BED_L, PHOTO_PLACE_L = 2.0, 0.8
 LAMP = tr("A lamp can look like this: photograph it once more, lit from another side.")
@@ -139,7 +138,7 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
     counted = {one.cell: one for one in readings if not LIGHT_FLAGS & set(one.flags)}
     seen, parts = _on_one_stock(counted), parts_seen(trial)
     dim = sum(one.lightness is not None for one in readings if one.cell not in seen)
-    if dim > MOST_DIM * len(readings) and not parts:
+    if dim > MOST_LOST * len(readings) and not parts:
         raise OutOfRange(
             tr("Patches in even light"), len(readings) - dim, f"{len(trial.cells)}: {WHOLE_BED}"
         )
@@ -167,7 +166,7 @@ def read_bed(trial: Trial, readings: Sequence[Reading]) -> BedReadings:
         block
         for block in blocks
         if np.mean([c.id in flagged for height in focus for c in groups.get((height, block), [])])
-        > MOST_DIM
+        > MOST_LOST
     }
     found = [
         [None if block in dark else find(groups.get((height, block), [])) for block in blocks]
@@ -187,18 +186,19 @@ def _on_one_stock(seen: Mapping[str, Reading]) -> dict[str, Reading]:
     """The readings with the tones of all photos told from one and the same bare stock: what one
     photo takes it for differs from what another does.
     """
-    bare = [
-        one.lightness - one.delta_l
-        for one in seen.values()
-        if one.by == "photo" and one.lightness is not None and one.delta_l is not None
-    ]
-    usual = float(np.median(bare)) if bare else 0.0
-    return {
-        cell: replace(one, lightness=min(100.0, max(0.0, usual + one.delta_l)))
-        if one.by == "photo" and one.lightness is not None and one.delta_l is not None
-        else one
+    told = {
+        cell: (one.lightness, one.delta_l)
         for cell, one in seen.items()
+        if one.by == "photo" and one.lightness is not None and one.delta_l is not None
     }
+    if not told:
+        return dict(seen)
+    usual = float(np.median([lightness - delta for lightness, delta in told.values()]))
+    moved = {
+        cell: replace(seen[cell], lightness=min(100.0, max(0.0, usual + delta)))
+        for cell, (_, delta) in told.items()
+    }
+    return {**seen, **moved}
 
 
 def _photographed_again(trial: Trial, dark: set[str]) -> str:

@@ -44,6 +44,7 @@ from olive_almanac.core.records.reading import (
     VERDICT_WORDS,
     Reading,
 )
+from olive_almanac.core.records.run import photos_of, side_shown
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.units import (
     capital,
@@ -57,7 +58,7 @@ from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.files import read_bytes
 from olive_almanac.steps.lettering import letters
-from olive_almanac.steps.photo import photos_of, places_told, side_shown, together_told
+from olive_almanac.steps.photo import places_told, together_told
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
 from olive_almanac.steps.requests import LookAtCell, Request
 from olive_almanac.views.big_type import InHand, numbers_of

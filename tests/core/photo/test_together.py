@@ -8,17 +8,18 @@ from olive_almanac.core.photo.reader import CellSight
 from olive_almanac.core.photo.together import DIFFER, seen_together, tones_apart
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
-from olive_almanac.core.records.run import CellBurn, KeptPhoto, RunRecord
-from olive_almanac.steps.active import ActiveTrial
-from olive_almanac.steps.photo import (
+from olive_almanac.core.records.run import (
     MOST_OF_SIDE,
-    cells_of_side,
+    CellBurn,
+    KeptPhoto,
+    RunRecord,
     photos_of,
     side_shown,
-    together_told,
     with_photo,
     without_photo,
 )
+from olive_almanac.steps.active import ActiveTrial
+from olive_almanac.steps.photo import cells_of_side, together_told
 from tests.samples import kind_plan
 
 
