@@ -381,6 +381,7 @@ class PlacesTest(BurntCase):
         self.wait_for(lambda: len(self.photos()) == 5 and page._reading is None, 30)
         self.assertNotIn("to come", page.says.text())
         self.assertEqual(side_of(self.trial, page.presenter.cell.id), "place-5")
+        self.assertIn(": in the middle", page.now.text())
         self.key(Qt.Key.Key_Return, widget=page)
         self.assertEqual([one.by for one in self.session.active.readings.values()], ["photo"])
         count = len(page.presenter.agreeable)

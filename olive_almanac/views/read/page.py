@@ -35,7 +35,7 @@ from PySide6.QtWidgets import (
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.placing.places import part_seen, parts_seen, side_words
+from olive_almanac.core.placing.places import part_seen, parts_seen, side_of, side_words
 from olive_almanac.core.records.reading import (
     CHAR_WORDS,
     DEFECT_WORDS,
@@ -636,10 +636,15 @@ class ReadPage(StationPage):
 
     @staticmethod
     def _name_of(active: ActiveTrial, cell: Cell) -> str:
-        """The cell, and how it is prepared where several recipes lie side by side."""
-        if len(active.trial.recipes) < 2:
+        """The cell, and how it is prepared where several recipes lie side by side, or where it lies
+        on a bed that is photographed place by place.
+        """
+        trial, side = active.trial, side_of(active.trial, cell.id)
+        if side != "front":
+            return tr("Cell {id}: {name}", id=cell.id, name=side_words(trial, side))
+        if len(trial.recipes) < 2:
             return tr("Cell {id}", id=cell.id)
-        return tr("Cell {id}: {name}", id=cell.id, name=active.trial.recipe_of(cell).name)
+        return tr("Cell {id}: {name}", id=cell.id, name=trial.recipe_of(cell).name)
 
     def _show_cell(self, active: ActiveTrial, cell: Cell, unit: str) -> None:
         presenter = self.presenter
