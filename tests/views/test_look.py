@@ -142,10 +142,11 @@ class LookTest(test_stations.ShopCase):
             lambda: self.window.resize(1280, 800),
             lambda: self.ctrl(Qt.Key.Key_L),
         ):
+            before = self.page()
             change()
-            self.settle(200)
+            self.wait_for(lambda before=before: self.page() is not before)
             page = self.page()
-            self.assertTrue(page.forms.isVisible())
+            self.wait_for(page.forms.isVisible)
             self.assertEqual(page.machine_form.fields["rayleigh_mm"].text(), "4.4")
             self.assertEqual(page.stock_form.title.text(), "Another stock")
             self.assertEqual(page.stock_form.fields["name"].text(), "Half a name")
