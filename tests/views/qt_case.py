@@ -48,8 +48,11 @@ class QtCase(unittest.TestCase):
         self.assertTrue(done(), f"not done after {seconds} s")
 
     def settle(self, milliseconds=30):
+        """Let the window work so long, and do all that was asked for until then: on a slow machine
+        the time is over while much of it still waits.
+        """
         loop = QEventLoop()
-        QTimer.singleShot(milliseconds, loop.quit)
+        QTimer.singleShot(milliseconds, lambda: QTimer.singleShot(0, loop.quit))
         loop.exec()
 
 
