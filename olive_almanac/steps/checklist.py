@@ -164,9 +164,9 @@ def _focus_number(session: Session) -> str:
     machine = session.subject.machine
     if machine:
         return tr(
-            "{where}, depth of focus {rayleigh_mm} mm",
+            "{where}, depth of focus {depth_mm} mm",
             where=where,
-            rayleigh_mm=number_text(2 * machine.rayleigh_mm),
+            depth_mm=number_text(machine.depth_of_focus_mm),
         )
     return where
 

@@ -9,6 +9,7 @@ import unittest
 
 import numpy as np
 
+from olive_almanac.core.beam.burnt_lines import FocusFit
 from olive_almanac.core.beam.caustic import fit_caustic
 from olive_almanac.core.beam.spot import focused_spot
 from olive_almanac.core.errors import OutOfRange
@@ -196,6 +197,15 @@ class CausticPublished(unittest.TestCase):
         fit = fit_caustic(height_mm=self.Z, diameter_mm=np.round(self.D, 3), wavelength_nm=10600)
         self.assertAlmostEqual(1000 * fit.waist_mm, 137.12, delta=0.01)
         self.assertAlmostEqual(fit.m2, 1.1999, delta=1e-4)
+
+    def test_burnt_lines_make_the_depth_too_large_and_m2_too_small(self):
+        """Own model of a burnt line; the screen says which way both are off."""
+        z, beam_mm, rayleigh_mm = np.linspace(-5, 5, 9), 0.2, 2.0
+        line = FocusFit(0.0, 0.0, beam_mm, rayleigh_mm, 0.0, 8.0, True)
+        fit = fit_caustic(height_mm=z, diameter_mm=line.width(z), wavelength_nm=10600)
+        m2 = math.pi * beam_mm**2 / (4 * 10600e-6 * rayleigh_mm)
+        self.assertAlmostEqual(fit.rayleigh_mm / rayleigh_mm, 1.5, delta=0.03)
+        self.assertAlmostEqual(fit.m2 / m2, 0.75, delta=0.03)
 
     def test_errors_tell_the_scatter_of_noisy_readings(self):
         """Row 1.16: 2 % noise, weighted: the sd of M2 is 0.022."""

@@ -68,6 +68,7 @@ AIR_WORDS = {"off": tr("Off"), "low": tr("Low"), "full": tr("Full")}
 
 
 STEPS = "steps"
+HONOUR_COLUMNS = (27, 53, 20)  # shares of the width; a speed has up to five digits and its unit
 ROOMY = 820  # height of the page from which "as it lies" has a line
 
 
@@ -509,7 +510,7 @@ class EntryPage(Page):
         for number, figures in enumerate(((power, speed, passes), (focus, air, pitch))):
             line = QHBoxLayout()
             line.setSpacing(0)
-            for figure, stretch in zip(figures, (30, 46, 24), strict=True):
+            for figure, stretch in zip(figures, HONOUR_COLUMNS, strict=True):
                 line.addWidget(figure, stretch)
             if number:
                 self.body_layout.addWidget(hair())

@@ -559,7 +559,7 @@ class DecidePage(StationPage):
                     ),
                     (tr("narrowest beam"), length_text(fit.waist_mm, 2)),
                     (
-                        tr("Rayleigh range"),
+                        tr("half the depth of focus"),
                         (
                             f"{length_number(fit.rayleigh_mm, 2)} ± "
                             f"{length_text(fit.rayleigh_se_mm, 2)}"

@@ -199,7 +199,7 @@ class FocusDialog(QDialog):
         self.take = button(
             tr("Take it over"),
             "main",
-            tip=tr("spot and Rayleigh range of the machine; Ctrl+Z takes it back"),
+            tip=tr("spot and depth of focus of the machine; Ctrl+Z takes it back"),
         )
         self.take.setEnabled(False)
         self.take.clicked.connect(self._take)
@@ -253,9 +253,9 @@ class FocusDialog(QDialog):
             self.told.setText(
                 tr(
                     "Best focus at {focus_mm} ± {focus_se_mm} mm. Spot {waist_mm} ± "
-                    "{waist_se_mm} mm. Rayleigh range {rayleigh_mm} ± {rayleigh_se_mm} mm. M² "
-                    "{m2} ± {m2_se}. Burnt lines read a little wide away from focus: take the "
-                    "range as an upper bound.",
+                    "{waist_se_mm} mm. Half the depth of focus {rayleigh_mm} ± "
+                    "{rayleigh_se_mm} mm. M² {m2} ± {m2_se}. Away from focus burnt lines are "
+                    "narrower than the beam: the depth is at most this, M² at least this.",
                     focus_mm=number_text(fit.focus_mm, 2),
                     focus_se_mm=number_text(fit.focus_se_mm, 1),
                     waist_mm=number_text(fit.waist_mm),
