@@ -29,7 +29,11 @@ from bench.hardships import Figure, clocks, disks, unsafe, writers
 from bench.hostile_jobs import one_job
 from olive_almanac.core.design.kinds.kind import all_kinds
 from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.photo.judge import Limits
+from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import VERDICTS, Reading
+from olive_almanac.core.records.run import KeptPhoto, RunRecord
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode import gcode_parts
 from olive_almanac.formats.gcode_check import check_gcode
@@ -39,7 +43,9 @@ from olive_almanac.formats.notes import read_notes
 from olive_almanac.formats.photo import decode_photo
 from olive_almanac.formats.station_files import read_machine, read_readings, read_stock, read_trial
 from olive_almanac.standins.bench import StandInBench
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.decide import Basis, work_out
+from olive_almanac.steps.photo import suggestions
 from olive_almanac.steps.session import read_all
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.storage.library import Library
@@ -260,9 +266,13 @@ def merges(rng: random.Random) -> Iterator[Figure]:
         copy_demo(demo)
         with contextlib.closing(Library.open(demo)) as library:
             document = json.loads(write_library(library.rows(), ()))
-        rows = [(name, row) for name, table in document["tables"].items() for row in table]
+        photos_shown = {"front": KeptPhoto("a.jpg", cells=(CellSight("A1", 0.9, (), out=True),))}
+        document["tables"]["run"][-1]["body"]["photos"] = to_plain(photos_shown)
+        tables = {name: rows for name, rows in document["tables"].items() if rows}
+        trial = cut_trial()
         for n in range(count(1000)):
-            name, row = rng.choice(rows)
+            name = rng.choice(list(tables))
+            row = rng.choice(tables[name][-9:])
             path = rng.choice(list(leaves(row, ())))
             bad = {**document, "tables": {name: [with_value(row, path, rng.choice(POISONS))]}}
             folder = Path(holder) / f"into-{n}"
@@ -275,6 +285,8 @@ def merges(rng: random.Random) -> Iterator[Figure]:
                         library.take_in(taken, photos.__getitem__, tuple(photos))
                 with contextlib.closing(Library.open(folder)) as library:
                     catalogue, _ = read_all(library)
+                    run = library.run_of(str(row["uid"])) or RunRecord()
+                    suggestions(ActiveTrial(trial, "read", run=run), Limits())
                     lost += LONG not in catalogue.machines
     yield from tried.figures("merges")
     yield "libraries that lost what they had", lost, 0

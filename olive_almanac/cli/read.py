@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from olive_almanac.cli.console import add_json, load_trial, numbers, say, warn
 from olive_almanac.cli.services import CommandServices
@@ -14,15 +14,13 @@ from olive_almanac.core.photo.judge import Limits
 from olive_almanac.core.photo.together import seen_together
 from olive_almanac.core.placing.places import parts_seen
 from olive_almanac.core.records.reading import FLAG_WORDS, HOLDS, Reading
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_readings, write_readings
 from olive_almanac.steps.files import read_bytes, read_text, write_file
 from olive_almanac.steps.photo import PhotoRead, photo_work, suggested_by
-
-if TYPE_CHECKING:  # its module loads OpenCV
-    from olive_almanac.core.photo.reader import CellSight
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 

@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, Any
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.photo.together import seen_together, tones_apart
 from olive_almanac.core.placing.places import MOST_LOST, parts_seen, side_words
-from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import CARD_FLAGS, Reading
 from olive_almanac.core.records.run import KeptPhoto, photos_of, side_shown
 from olive_almanac.core.records.setting import rasters
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text, number_text
 from olive_almanac.core.words import tr
@@ -23,7 +23,7 @@ from olive_almanac.steps.ports import Library
 
 if TYPE_CHECKING:
     from olive_almanac.core.photo.judge import Limits, Taught
-    from olive_almanac.core.photo.reader import CellSight, PhotoSight
+    from olive_almanac.core.photo.reader import PhotoSight
     from olive_almanac.core.photo.rectified import PhoneCurve
 
 __all__ = [
@@ -161,13 +161,8 @@ def _sides_read(
 
 
 def _sights_of(active: ActiveTrial, side: str) -> list[tuple[CellSight, ...]]:
-    from olive_almanac.core.photo.reader import CellSight
-
     photos = active.run.photos
-    return [
-        tuple(from_plain(CellSight, one, "photo") for one in photos[name].cells)
-        for name in photos_of(photos, side)
-    ]
+    return [photos[name].cells for name in photos_of(photos, side)]
 
 
 def cells_of_side(active: ActiveTrial, side: str) -> tuple[CellSight, ...]:
@@ -288,9 +283,9 @@ def asks_for_tones(trial: Trial) -> bool:
 
 def kept_photo(name: str, read: PhotoRead, at: str) -> KeptPhoto:
     """Return what is kept of a photo in the run."""
-    cells = tuple(to_plain(one) for one in read.seen.cells)
+    seen = read.seen
     return KeptPhoto(
-        name, read.source, at, tuple(read.corners_px), tuple(read.seen.says), cells, read.simulated
+        name, read.source, at, read.corners_px, tuple(seen.says), seen.cells, read.simulated
     )
 
 

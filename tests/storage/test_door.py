@@ -9,8 +9,14 @@ import sys
 from dataclasses import replace
 
 from olive_almanac.core.errors import BadFile
+from olive_almanac.core.photo.judge import Limits
+from olive_almanac.core.records.plain import to_plain
+from olive_almanac.core.records.run import KeptPhoto, RunRecord
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.formats.library_json import read_library, write_library
+from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.find import find_entries
+from olive_almanac.steps.photo import suggestions, together_told
 from olive_almanac.steps.session import Session, read_all, set_aside_words
 from tests.samples import (
     BIRCH,
@@ -123,6 +129,31 @@ class DoorTest(SharingCase):
                     into.run_of(last["uid"])
                     into.entry_history(last["uid"])
                     self.assertEqual(into.set_aside, {})
+
+    def test_what_a_photo_showed_passes_the_door_too(self):
+        sight = CellSight(
+            "A1", 0.9, ("blur",), -20.0, 60.0, 1.0, 0.1, 0.2, out=True, near_l=50.0, sd_l=1.0
+        )
+        row = copy.deepcopy(self.document["tables"]["run"][-1])
+        row["body"]["photos"] = {"front": to_plain(KeptPhoto("a.jpg", cells=(sight,)))}
+        trial = cut_trial()
+        told = 0
+        for path in leaves(row["body"]["photos"]["front"], ("body", "photos", "front")):
+            for poison in POISONS:
+                with self.subTest(path=path, poison=str(poison)[:20]):
+                    document = {**self.document, "tables": {"run": [with_value(row, path, poison)]}}
+                    try:
+                        into, merged = self.merge(document)
+                    except BadFile as problem:
+                        self.assertIn("theirs.json", str(problem))
+                        continue
+                    told += any("photos.front" in why for why in merged.left_out)
+                    run = into.run_of(row["uid"]) or RunRecord()
+                    active = ActiveTrial(trial, "read", run=run)
+                    suggestions(active, Limits())
+                    together_told(active, "front")
+                    self.assertEqual(into.set_aside, {})
+        self.assertGreater(told, 50)
 
     def test_an_id_that_would_leave_the_folder_is_not_let_in(self):
         for uid in ("../../../evil", "/abs", "..", "a/b", "nul\0", "back\\slash", ""):

@@ -9,9 +9,9 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from olive_almanac.core.photo.reader import CellSight
 from olive_almanac.core.records.reading import HOLDS, Reading, Verdict
 from olive_almanac.core.records.setting import Task
+from olive_almanac.core.records.sight import CellSight
 
 __all__ = ["Limits", "Taught", "joined_sides", "learned_limits", "suggest"]
 

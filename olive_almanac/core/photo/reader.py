@@ -31,10 +31,11 @@ from olive_almanac.core.photo.rectified import PhoneCurve, Rectified, square_up
 from olive_almanac.core.placing.strokes import strokes_of
 from olive_almanac.core.records.reading import CARD_FLAGS
 from olive_almanac.core.records.setting import rasters
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.trial import Cell, Trial
 from olive_almanac.core.words import tr
 
-__all__ = ["RELATIVE", "CellSight", "PhotoSight", "bare_lightness", "read_photo"]
+__all__ = ["RELATIVE", "PhotoSight", "bare_lightness", "read_photo"]
 
 Floats = NDArray[np.float64]
 GRID_ROUNDS = 2
@@ -93,27 +94,6 @@ _USUAL_L = {
     "coated_metal": 30,
 }
 _COLOUR_L = {"black": 22.0, "dark": 34.0, "white": 92.0, "grey": 60.0}
-
-
-@dataclass(frozen=True)
-class CellSight:
-    """What is seen of one cell; parts that do not apply are None.
-
-    `flags` say why it is not judged.
-    """
-
-    cell: str
-    confidence: float
-    flags: tuple[str, ...]
-    delta_l: float | None = None
-    lightness: float | None = None
-    evenness: float | None = None
-    halo_mm: float | None = None
-    line_mm: float | None = None
-    out: bool | None = None
-    open: bool | None = None
-    near_l: float | None = None
-    sd_l: float | None = None
 
 
 @dataclass(frozen=True)

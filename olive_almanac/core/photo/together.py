@@ -9,10 +9,9 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:  # its module loads OpenCV
-    from olive_almanac.core.photo.reader import CellSight
+from olive_almanac.core.records.sight import CellSight
 
 __all__ = ["DIFFER", "seen_together", "tones_apart"]
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.entry import Room
 from olive_almanac.core.records.ranges import check_time
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.words import tr
 
 __all__ = [
@@ -59,8 +60,12 @@ class KeptPhoto:
     at: str = ""
     corners: tuple[tuple[float, float], ...] = ()
     says: tuple[str, ...] = ()
-    cells: tuple[dict[str, Any], ...] = field(default=(), hash=False)
+    cells: tuple[CellSight, ...] = ()
     simulated: bool = field(default=False, metadata={"written": "if set"})
+
+    def __post_init__(self) -> None:
+        for one in self.cells:  # no photo has shown what no reading may hold
+            Reading(one.cell, kerf_mm=one.line_mm, lightness=one.lightness, halo_mm=one.halo_mm)
 
 
 @dataclass(frozen=True)

@@ -16,10 +16,11 @@ from PIL import Image
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.photo.judge import Limits, Taught, learned_limits, suggest
 from olive_almanac.core.photo.locate import PhotoTrouble, face_points, locate, picked_box
-from olive_almanac.core.photo.reader import CellSight, read_photo
+from olive_almanac.core.photo.reader import read_photo
 from olive_almanac.core.photo.rectified import PhoneCurve
 from olive_almanac.core.placing.fiducials import CARD_IDS
 from olive_almanac.core.records.reading import Reading
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.formats.letters import letters
 from olive_almanac.formats.photo import decode_photo, suffix_of

@@ -13,6 +13,7 @@ from olive_almanac.core.photo.locate import PhotoTrouble
 from olive_almanac.core.placing.places import part_seen, parts_seen, side_of, side_words
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import CellBurn, KeptPhoto, RunRecord
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.upkeep.bed_map import decide_bed, read_bed
 from olive_almanac.formats.letters import letters
@@ -145,8 +146,8 @@ class ToldTest(unittest.TestCase):
         return ActiveTrial(TRIAL, "read", run=run)
 
     def test_what_is_still_to_come_and_what_to_take_once_more(self):
-        flagged = {"cell": "A1", "confidence": 0.2, "flags": ["uneven_light"]}
-        clear = {"cell": "A1", "confidence": 0.9, "flags": []}
+        flagged = CellSight("A1", 0.2, ("uneven_light",))
+        clear = CellSight("A1", 0.9, ())
         photos = {
             "place-1": KeptPhoto("a", cells=(flagged, flagged, clear)),
             "place-2": KeptPhoto("b", cells=(flagged, clear, clear)),

@@ -4,9 +4,7 @@ import unittest
 from dataclasses import replace
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.photo.reader import CellSight
 from olive_almanac.core.photo.together import DIFFER, seen_together, tones_apart
-from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.run import (
     MOST_OF_SIDE,
@@ -18,6 +16,7 @@ from olive_almanac.core.records.run import (
     with_photo,
     without_photo,
 )
+from olive_almanac.core.records.sight import CellSight
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.photo import cells_of_side, together_told
 from tests.samples import kind_plan
@@ -75,7 +74,7 @@ class TogetherTest(unittest.TestCase):
 
 class KeptPhotosTest(unittest.TestCase):
     def kept(self, name, *cells):
-        return KeptPhoto(name, cells=tuple(to_plain(cell) for cell in cells))
+        return KeptPhoto(name, cells=cells)
 
     def test_photos_of_a_side_are_numbered_and_the_same_picture_is_kept_once(self):
         photos, name = with_photo({}, "front", self.kept("a"))
