@@ -14,7 +14,7 @@ from olive_almanac.core.records.machine import Machine, PowerMode
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
-from olive_almanac.core.records.stock import Stock
+from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.records.trial import Trial
 from tests.samples import BIRCH, LONG, NORTH, cut_trial, engrave_trial, sample_entry
 
@@ -61,6 +61,8 @@ class RefusalTest(unittest.TestCase):
             lambda: Reading("A1", lightness=120),
             lambda: Reading("A1", char=7),
             lambda: PowerMode("", 5),
+            lambda: Sheet(600, 400, clamps_mm=((0.0, 0.0, 10_001.0, 9.0),)),
+            lambda: Sheet(600, 400, used_mm=((-10_001.0, 0.0, 5.0, 9.0),)),
         ):
             with self.assertRaises(OutOfRange):
                 make()
@@ -165,6 +167,8 @@ class PlainTest(unittest.TestCase):
             (("task",), "weld", "task is 'weld': one of cut, score, engrave, mark"),
             (("cells", 0, "setting", "power"), 3.0, "Power must be"),
             (("seconds",), True, "seconds is True: a number"),
+            (("seconds",), 2e12, "seconds is larger than any number here"),
+            (("seconds",), -(10**13), "seconds is larger than any number here"),
         ):
             plain = json.loads(json.dumps(good))
             at = plain

@@ -18,6 +18,7 @@ from tests.views.test_stations import ShopCase
 ONE = replace(cut_trial(), id="one", name="Coupon 0001")
 TWO = replace(cut_trial(LONG, LEATHER), id="two", name="Coupon 0002")
 STATIONS_APART = ("plan", "book")
+DONE = None  # the moment at which the work has ended and nothing of it was taken yet
 
 
 class LateWorkTest(ShopCase):
@@ -57,13 +58,16 @@ class LateWorkTest(ShopCase):
 
     def check_each(self, station, begin, after=lambda: None, moments_ms=(0, 120)):
         for name, change in self.changes():
-            for wait_ms in moments_ms:
+            for wait_ms in (*moments_ms, DONE):
                 with self.subTest(change=name, after_ms=wait_ms):
                     self.session.choose(stock=BIRCH.uid)
                     self.window.navigate(station)
                     self.settle(20)
                     begin()
-                    if wait_ms:
+                    if wait_ms is DONE:  # every result waits to be taken
+                        for worker in self.window._workers:
+                            self.assertTrue(worker.wait(60_000))
+                    elif wait_ms:
                         self.settle(wait_ms)
                     change()
                     self.wait_for(lambda: not self.window.is_busy, 60)
@@ -83,6 +87,16 @@ class LateWorkTest(ShopCase):
             self.page()._start()
 
         self.check_each("decide", begin, nothing_of_birch_is_shown, moments_ms=(40,))
+
+    def test_a_decision_that_waits_to_be_taken_is_not_shown_where_nothing_was_read(self):
+        self.window.navigate("decide")
+        self.page()._start()
+        for worker in self.window._workers:
+            self.assertTrue(worker.wait(60_000))
+        self.session.choose(task="engrave")
+        self.wait_for(lambda: not self.window.is_busy, 60)
+        self.settle()
+        self.assertEqual(self.page().presenter.found, {})
 
     def test_the_next_cells(self):
         def no_cells_of_birch_are_planned():

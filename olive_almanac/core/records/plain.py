@@ -22,6 +22,7 @@ __all__ = ["from_plain", "to_plain"]
 
 R = TypeVar("R")
 Reader = Callable[[Any], Any]
+LARGEST = 1e12  # no length, time, power or price of a shop; its square is still a number
 _WRITERS: dict[type, Callable[[Any], Any]] = {}
 _PLAIN = frozenset((str, int, float, bool, type(None)))
 _EXPECTED = {
@@ -239,17 +240,15 @@ def _dict_reader(read: Reader) -> Reader:
 
 def _read_float(plain: Any) -> float:
     if type(plain) is float:
-        if plain - plain == 0:
+        if -LARGEST <= plain <= LARGEST:
             return plain
-        raise _Wrong(tr(" is {plain}: a finite number is expected.", plain=plain))
-    if isinstance(plain, int) and not isinstance(plain, bool):
-        try:
-            return float(plain)
-        except OverflowError:
-            raise _Wrong(
-                tr(" is larger than any number here: a finite number is expected.")
-            ) from None
-    _is_not(plain, _EXPECTED[float])
+        if plain - plain != 0:
+            raise _Wrong(tr(" is {plain}: a finite number is expected.", plain=plain))
+    elif not isinstance(plain, int) or isinstance(plain, bool):
+        _is_not(plain, _EXPECTED[float])
+    elif -LARGEST <= plain <= LARGEST:
+        return float(plain)
+    raise _Wrong(tr(" is larger than any number here: a finite number is expected."))
 
 
 def _read_int(plain: Any) -> int:

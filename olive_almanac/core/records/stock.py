@@ -15,6 +15,7 @@ __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
 
 Opacity = Literal["opaque", "translucent", "clear", "mirror"]
 MOST_CORNERS = 500
+MOST_AWAY_MM = 10_000.0  # that a clamp or a used area lies from the corner of its sheet
 OPACITIES = ("opaque", "translucent", "clear", "mirror")
 
 
@@ -48,6 +49,8 @@ class Sheet:
                 check_number(tr("Corner of the sheet"), mm, "mm", low=-0.5, high=side + 0.5)
         for name, boxes in ((tr("Used area"), self.used_mm), (tr("Clamp"), self.clamps_mm)):
             for left, low, right, high in boxes:
+                for mm in (left, low, right, high):
+                    check_number(name, mm, "mm", low=-MOST_AWAY_MM, high=MOST_AWAY_MM)
                 if not (left < right and low < high):
                     raise OutOfRange(
                         name,

@@ -61,6 +61,7 @@ from olive_almanac.views.parts import (
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
 from olive_almanac.views.window import MainWindow
+from olive_almanac.views.worker import LatestWork
 
 NOTHING_READ = tr("Nothing has been read yet for this stock.")
 UNREAD = tr("has not been read yet. What was read before stands.")
@@ -86,7 +87,7 @@ class DecidePage(StationPage):
         super().__init__(window)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.presenter = DecidePresenter(self.session, self)
-        self._worker: Any = None
+        self._deciding = LatestWork(self.main_window.work)
         self.title = label("", "h1")
         self.leaf = Segments(
             [tr("map"), tr("slices"), tr("outliers")], 0, tr("What is shown; keys M, S and O")
@@ -209,9 +210,7 @@ class DecidePage(StationPage):
         self.setFocus()
 
     def leave(self) -> None:
-        if self._worker is not None:
-            self._worker.halt()
-            self._worker = None
+        self._deciding.stop()
 
     def subject_changed(self) -> None:
         self._start()
@@ -222,13 +221,11 @@ class DecidePage(StationPage):
 
     def _start(self) -> None:
         """Decide anew where something changed; what the old work finds is no news any more."""
-        if self.presenter.is_outdated and self._worker is not None:
-            self._worker.requestInterruption()
-            self._worker.item.disconnect()
-            self._worker = None
+        if self.presenter.is_outdated:
+            self._deciding.stop()
         work = self.presenter.work()
         if work is not None:
-            self._worker = self.main_window.work(work, self.presenter.take)
+            self._deciding.start(work, self.presenter.take)
 
     def show_decision(self) -> None:
         active, question = self.session.active, self.presenter.question
