@@ -536,7 +536,9 @@ class DecidePresenter:
         )
 
     def take(self, item: tuple[str, Any]) -> None:
-        """Take one result of the work."""
+        """Take one result of the work, unless it is about something else by now."""
+        if self.is_outdated:
+            return
         kind, value = item
         self.found[kind] = value
         if kind == "known":

@@ -89,14 +89,18 @@ class LateWorkTest(ShopCase):
         self.check_each("decide", begin, nothing_of_birch_is_shown, moments_ms=(40,))
 
     def test_a_decision_that_waits_to_be_taken_is_not_shown_where_nothing_was_read(self):
-        self.window.navigate("decide")
-        self.page()._start()
-        for worker in self.window._workers:
-            self.assertTrue(worker.wait(60_000))
-        self.session.choose(task="engrave")
-        self.wait_for(lambda: not self.window.is_busy, 60)
-        self.settle()
-        self.assertEqual(self.page().presenter.found, {})
+        for station in ("decide", "book"):
+            with self.subTest(station):
+                self.session.choose(task="cut")
+                self.window.navigate("decide")
+                presenter = self.page().presenter
+                self.window.navigate(station)
+                for worker in self.window._workers:
+                    self.assertTrue(worker.wait(60_000))
+                self.session.choose(task="engrave")
+                self.wait_for(lambda: not self.window.is_busy, 60)
+                self.settle()
+                self.assertNotIn("decision", presenter.found)
 
     def test_the_next_cells(self):
         def no_cells_of_birch_are_planned():
