@@ -61,6 +61,7 @@ class RefusalTest(unittest.TestCase):
             lambda: Reading("A1", lightness=120),
             lambda: Reading("A1", char=7),
             lambda: PowerMode("", 5),
+            lambda: Setting(0.0, 20.0, 1),
             lambda: Sheet(600, 400, clamps_mm=((0.0, 0.0, 10_001.0, 9.0),)),
             lambda: Sheet(600, 400, used_mm=((-10_001.0, 0.0, 5.0, 9.0),)),
         ):

@@ -84,7 +84,7 @@ class Setting:
     def _plainly_good(self) -> bool:
         try:
             return (
-                0 <= self.power <= 1
+                0 < self.power <= 1
                 and 0 < self.speed_mm_s <= 20000
                 and 1 <= self.passes <= 200
                 and type(self.passes) is int
@@ -101,7 +101,7 @@ class Setting:
             return False
 
     def _check(self) -> None:
-        check_number(tr("Power"), self.power, low=0, high=1)
+        check_number(tr("Power"), self.power, above=0, high=1)
         check_number(tr("Speed"), self.speed_mm_s, "mm/s", above=0, high=20000)
         check_number(tr("Passes"), self.passes, low=1, high=200)
         if self.passes != int(self.passes):
