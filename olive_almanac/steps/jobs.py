@@ -898,8 +898,12 @@ class JobsPresenter:
 
     @property
     def is_current(self) -> bool:
-        """Whether what was worked out is of the job as it is now."""
-        return self.result is not None and self.result.wish.job == self.job
+        """Whether what was worked out is of the job, the machine and the sheets as they are now."""
+        if self.result is None:
+            return False
+        wish, subject = self.result.wish, self.session.subject
+        worked_for = (wish.job, wish.machine, wish.stock)
+        return worked_for == (self.job, subject.machine, subject.stock)
 
     def writing(self) -> Iterator[tuple[JobResult, str]] | None:
         """Return the work that writes the files of the job, for a worker; None while it waits.

@@ -94,6 +94,25 @@ class JobTest(JobCase):
         self.assertTrue(self.screen.groups[0].barred)
         self.assertIsNone(self.jobs.writing())
 
+    def test_files_wait_until_what_changed_in_the_shop_is_worked_in(self):
+        self.bring_in()
+        subject = self.session.subject
+        (sheet,) = subject.stock.sheets
+        clamped = replace(sheet, clamps_mm=(*sheet.clamps_mm, (120.0, 0.0, 180.0, 90.0)))
+        for change in (
+            lambda: self.session.shop.keep_stock(
+                replace(subject.stock, sheets=(clamped,)), "clamp"
+            ),
+            lambda: self.session.shop.change_machine(
+                replace(subject.machine, header=("M8",)), "dust"
+            ),
+        ):
+            self.assertIsNotNone(self.jobs.writing())
+            change()
+            self.assertIsNone(self.jobs.writing())
+            self.assertIn("still being worked out", self.session.problem)
+            self.jobs.refresh()
+
     def test_the_rest_of_a_sheet_becomes_an_offcut_and_can_be_taken_back(self):
         self.bring_in()
         self.assertIsNotNone(self.jobs.rest_of(0))  # a corner was used before

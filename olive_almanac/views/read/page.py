@@ -693,6 +693,7 @@ class ReadPage(StationPage):
             kerfs = presenter.kerf_words()
         if kerfs:
             self.suggests.setText(capital(kerfs))
+        self.suggests.setVisible(bool(self.suggests.text()) or not presenter.question(cell))
         agreeable = len(presenter.agreeable)
         self.agree_all.setVisible(agreeable > 1 and not presenter.second)
         self.agree_all.setText(tr("Agree with all {agreeable}", agreeable=agreeable))
