@@ -189,11 +189,14 @@ class JobRunner:
     ) -> None:
         """Start a sheet, or go on with it from a step; or trace it with the beam off.
 
-        Raises AlmanacError where the port cannot be opened, or the stand-in may not burn.
+        Raises AlmanacError where what changed in the shop is not worked in yet, the port cannot be
+        opened, or the stand-in may not burn.
         """
         result, job, machine = self.presenter.result, self.presenter.job, run.ground.machine
         if self.is_going or result is None or job is None:
             return
+        if not self.presenter.is_current:
+            raise AlmanacError(self.presenter.waits_for)
         if not unlit:
             check_water(self.session, machine)
         if by == STAND_IN and not self.session.store.playground:

@@ -1012,7 +1012,7 @@ class JobsPresenter:
         """Keep what came of a run: the pieces told, the used areas marked on the sheets, and a good
         job as one proof of the entry that it was cut by.
         """
-        if self.job is None or self.result is None or not self.is_current:
+        if self.job is None or self.result is None or self.result.wish.job != self.job:
             return False
         try:
             told = JobOutcome(self.session.today().isoformat(), pieces, hung, knots)

@@ -2,6 +2,7 @@
 line.
 """
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from olive_almanac.core.errors import AlmanacError
@@ -153,6 +154,19 @@ class JobRunTest(JobRunCase):
         self.jobs.move(0, 20, 0)
         self.assertNotEqual(layout_key(self.sheet), before)
         self.assertEqual(self.runner().progress_of(self.jobs.job, self.sheet).burnt, 0)
+
+    def test_nothing_goes_out_that_does_not_know_a_clamp_of_today(self):
+        stock, runner, run = self.session.subject.stock, self.runner(), self.sheet
+        (sheet,) = stock.sheets
+        clamped = replace(sheet, clamps_mm=((120.0, 0.0, 180.0, 90.0),))
+        self.session.shop.keep_stock(replace(stock, sheets=(clamped,)), "clamp")
+        for unlit in ("", "frame", "path"):
+            with self.assertRaisesRegex(AlmanacError, "still being worked out"):
+                runner.start(run, unlit=unlit)
+        self.assertEqual(self.kept(), ())
+        self.jobs.refresh()
+        runner.start(self.sheet)
+        self.assertEqual(runner.state, "running")
 
     def test_the_stand_in_burns_nothing_of_a_real_library(self):
         self.session.library.playground = False
