@@ -31,7 +31,7 @@ from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.steps.upkeep import check_water
 
-__all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "check_rest", "remaining_trial"]
+__all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "as_it_lies", "check_rest", "remaining_trial"]
 
 MOST_SAVES = 40  # a long run is kept every few cells, a short one at each
 ANSWER_WITHIN_S = 6.0  # how long a flare-up may go on before it counts as not answered
@@ -512,6 +512,21 @@ class BurnPresenter:
             cells=len(active.trial.cells),
             left_s=duration_text(self.left_s),
         )
+
+
+def as_it_lies(session: Session, trial: Trial) -> Trial:
+    """Return a trial with the clamps that the rack knows on its sheet now; those that were noted
+    since it was planned are in its way, too.
+    """
+    stock, under = session.subject.stock, trial.sheet
+    if under is None or stock is None or under.number >= len(stock.sheets):
+        return trial
+    sheet = stock.sheets[under.number]
+    if (sheet.width_mm, sheet.height_mm) != (under.width_mm, under.height_mm):
+        return trial  # another sheet has its number by now
+    x, y = under.x_mm, under.y_mm
+    clamps = tuple((a + x, b + y, c + x, d + y) for a, b, c, d in sheet.clamps_mm)
+    return replace(trial, sheet=replace(under, clamps_mm=clamps))
 
 
 def check_rest(trial: Trial, run: RunRecord) -> None:

@@ -16,11 +16,12 @@ from pathlib import Path
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from olive_almanac.core.errors import LibraryTrouble, OutOfRange
+from olive_almanac.core.errors import AlmanacError, LibraryTrouble, OutOfRange
 from olive_almanac.core.motion.program import cell_joules
+from olive_almanac.core.records.stock import Sheet
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire
-from olive_almanac.steps.burn import check_rest, remaining_trial
+from olive_almanac.steps.burn import as_it_lies, check_rest, remaining_trial
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port, words_of
 from olive_almanac.steps.stream import LinkWords, Stream
@@ -138,6 +139,25 @@ class RunTest(BurningCase):
         check_rest(
             self.session.active.trial, self.session.active.run
         )  # and it passes the independent checker
+
+    def test_a_clamp_that_was_noted_since_the_plan_is_in_the_way(self):
+        sheet = Sheet(400, 250, clamps_mm=((350.0, 200.0, 390.0, 240.0),))
+        self.fill()
+        self.on_sheet(sheet)
+        self.grid().write()
+        trial, run = self.session.active.trial, self.session.active.run
+        check_rest(as_it_lies(self.session, trial), run)
+        left, low, right, top = trial.area_mm
+        x, y = (left + right) / 2 - trial.sheet.x_mm, (low + top) / 2 - trial.sheet.y_mm
+        self.on_sheet(replace(sheet, clamps_mm=(*sheet.clamps_mm, (x, y, x + 9, y + 9))))
+        with self.assertRaisesRegex(AlmanacError, "over the clamp"):
+            check_rest(as_it_lies(self.session, trial), run)
+        self.on_sheet(Sheet(300, 250, clamps_mm=((x, y, x + 9, y + 9),)))
+        self.assertEqual(as_it_lies(self.session, trial), trial)
+
+    def on_sheet(self, sheet):
+        stock = replace(self.session.subject.stock, sheets=(sheet,))
+        self.session.shop.keep_stock(stock, "sheet noted")
 
 
 class BrokenOffTest(BurningCase):

@@ -25,7 +25,7 @@ from olive_almanac.core.units import (
 )
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
-from olive_almanac.steps.burn import BurnPresenter, check_rest
+from olive_almanac.steps.burn import BurnPresenter, as_it_lies, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.serial_port import words_of
@@ -570,10 +570,9 @@ class BurnPage(StationPage):
                 )
                 return
             active = self.session.active
+            lies = as_it_lies(self.session, active.trial)
             self.main_window.work_at_rest(
-                self.main,
-                lambda: check_rest(active.trial, active.run),
-                lambda _: self._arm(active.trial),
+                self.main, lambda: check_rest(lies, active.run), lambda _: self._arm(active.trial)
             )
             return
         self._disarmed()
