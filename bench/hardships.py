@@ -82,6 +82,10 @@ UNSAFE: dict[str, Spoil] = {
     "more after the end": lambda program, at: [*program, "M3 S500", "G1 X5 Y5"],
     "no modes": _swap(r"\bG(90|94)\b", ""),
     "a line that is too long": _put("(" + "a" * 90 + ")"),
+    "a beam that creeps": _put("G1 S500 F0.5", "G1 X5"),
+    "an end in the middle": _put("%"),
+    "corners cut": _put("G64 P4"),
+    "switched off and on": _put("M5 M3"),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

@@ -22,6 +22,9 @@ TOLERANCE = 0.002  # mm: half the last digit that files carry, and rounding
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
 # signs that controllers take out of the line and act on at once, also within a comment
 _AT_ONCE = re.compile(r"[!?~\x00-\x08\x0b-\x1f\x7f-\xff]")
+SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
+MOST_ROUNDING_MM = 0.1  # that a controller may leave the written path by
+BEAM = {3, 4, 5}  # M words of which a line holds one
 WAITS = (0, 1, 7, 8, 9)  # M words at which a controller stands still for a while
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 MOTION, PLANE, UNITS, DISTANCE, FEED_MODE = range(5)
@@ -103,6 +106,8 @@ class _Words:
     dwells: bool
     moves: bool
     problems: list[tuple[str, str]]
+    rounds: bool = False  # corners, within the P word
+    demarcates: bool = False  # the whole line is a percent sign
 
 
 class _Interpreter:
@@ -195,10 +200,9 @@ class _Interpreter:
             )
         block = _COMMENT.sub("", raw).strip()
         words = _Words([], [], {}, False, False, problems)
-        if not block or block == "%":
-            if problems:
-                return words
-            return None
+        words.demarcates = block == "%"
+        if not block or words.demarcates:
+            return words if problems or words.demarcates else None
         if block.startswith("/"):
             problems.append(
                 ("skipped-line", tr("begins with a stroke: a switch at the machine may skip it"))
@@ -237,6 +241,8 @@ class _Interpreter:
                 problems.append(("word-twice", tr("holds the word {letter} twice", letter=letter)))
             else:
                 words.values[letter] = value
+        if sum(code in BEAM for code in words.m_codes) > 1:
+            problems.append(("modes-clash", tr("switches the beam twice")))
         words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
         return words
 
@@ -255,6 +261,8 @@ class _Interpreter:
             )
         elif value == 4:
             words.dwells = True
+        elif value == 64:
+            words.rounds = True
         elif value not in G_PLAIN:
             words.problems.append(
                 (
@@ -271,8 +279,17 @@ class _Interpreter:
             self.report("after-end", tr("comes after the end of the program"))
         for code, text in words.problems:
             self.report(code, text)
+        if words.demarcates and (self.modal or self.moves) and not self.ended:
+            self.report(
+                "ends-early", tr("is a percent sign: controllers read no further, whatever is on")
+            )
         for group, value in words.modes:
             self.modal[group] = value
+        if words.rounds and not 0 <= words.values.get("P", 0) * self.scale <= MOST_ROUNDING_MM:
+            self.report(
+                "path-left",
+                tr("lets the head leave the path by more than {most} mm", most=MOST_ROUNDING_MM),
+            )
         if "S" in words.values:
             self.power = words.values["S"]
             if self.is_burning and not words.moves:
@@ -381,8 +398,13 @@ class _Interpreter:
     def check_feed(self, values: dict[str, float], x0: float | None, y0: float | None) -> None:
         if self.feed <= 0:
             self.report("no-feed", tr("feeds before any F word"))
-        if self.beam_on and self.power > 0 and (x0 is None or y0 is None):
+        burns = self.beam_on and self.power > 0
+        if burns and (x0 is None or y0 is None):
             self.report("lost-place", tr("burns from a place that is not known"))
+        if burns and 0 < self.feed < 60 * SLOWEST_MM_S:
+            self.report(
+                "beam-at-rest", tr("creeps at {feed:g} mm/min with the beam on", feed=self.feed)
+            )
         if self.is_burning and not ("X" in values or "Y" in values):
             self.report("beam-at-rest", tr("moves Z alone with the beam on"))
 

@@ -163,6 +163,11 @@ class GridTest(unittest.TestCase):
         with self.assertRaisesRegex(OutOfRange, "moves at 500"):
             plan(small_choices(speed_mm_s=(700.0,)))
 
+    def test_speeds_at_which_a_beam_only_creeps_are_left_out(self):
+        result = plan(small_choices(speed_mm_s=(0.09, 0.1, 100.0)))
+        self.assertEqual({one.cell.setting.speed_mm_s for one in result.refused}, {0.09})
+        self.assertIn("below 0.1 mm/s a beam burns as one at rest", result.refused[0].why)
+
     def test_a_coupon_that_does_not_fit_the_bed_says_by_how_much(self):
         choices = small_choices(cell_mm=60.0)
         size = coupon_size(MARKER, BIRCH, "cut", choices)

@@ -41,6 +41,28 @@ class HazardTest(unittest.TestCase):
             with self.subTest(line):
                 self.assertIn("beam-at-rest", codes(inside(line)))
 
+    def test_a_beam_that_creeps_is_as_one_at_rest(self):
+        for feed, found in ((6, []), (5.9, ["beam-at-rest"]), (0.001, ["beam-at-rest"])):
+            with self.subTest(feed=feed):
+                self.assertEqual(codes(inside(f"F{feed}\nG1 X11")), found)
+        self.assertEqual(codes(inside("F1\nG1 X11 S0\nF600")), [])
+
+    def test_a_percent_sign_ends_the_file_for_some(self):
+        self.assertEqual(codes(inside("%")), ["ends-early"])
+        self.assertEqual(codes("%\n(begin)\n" + SQUARE + "%\n"), [])
+
+    def test_corners_may_be_rounded_by_a_hair_only(self):
+        for words, good in (("G64", True), ("G64 P0.1", True), ("G64 P0.2", False)):
+            with self.subTest(words):
+                self.assertEqual(codes(inside(words)) == [], good)
+        in_inches = inside("G20 G64 P0.01\nG21")
+        self.assertEqual(codes(in_inches), ["path-left"])
+
+    def test_one_word_of_a_line_switches_the_beam(self):
+        for words in ("M5 M3", "M3 M5", "M4 M5", "M3 M4"):
+            with self.subTest(words):
+                self.assertIn("modes-clash", codes(SQUARE.replace("M5 S0", words, 1)))
+
     def test_a_beam_that_follows_the_speed_may_rest(self):
         program = inside("F300").replace("M3", "M4")
         self.assertEqual(codes(program), [])

@@ -70,6 +70,7 @@ HOTTER = tr("Hotter than expected: low energy first, stop at the first flare.")
 EDGE_MM = 3.0  # bare stock around everything that is burnt on a coupon
 LABEL_GAP_MM = 1.5
 MOST_CELLS = 1600
+SLOWEST_MM_S = 0.1  # slower than this a beam burns as one at rest
 MOST_ALIKE = 12
 MOST_REMEMBERED = 20_000
 _SECONDS: dict[
@@ -878,8 +879,12 @@ def _beyond(machine: Machine, setting: Setting, limit: FlareLimit | None, unit: 
             max_speed_mm_s=speed_text(machine.max_speed_mm_s, unit),
             speed_mm_s=speed_text(setting.speed_mm_s, unit),
         )
-    if setting.power <= 0:
-        return tr("No power: nothing would burn.")
+    if setting.speed_mm_s < SLOWEST_MM_S:
+        return tr(
+            "{speed_mm_s} is too slow: below {slowest} a beam burns as one at rest.",
+            speed_mm_s=speed_text(setting.speed_mm_s, unit),
+            slowest=speed_text(SLOWEST_MM_S, unit),
+        )
     if limit is not None:
         watts = machine.watts(setting.power)
         if not limit.allows(watts, setting.speed_mm_s, setting.passes):
