@@ -483,6 +483,7 @@ _LIKE = {
     "vinyl": "pp",
     "ptfe": "pom",
     "epoxy_glass": "abs",
+    "nitrated": "paper",
     "carbon_fibre": "abs",
     "unknown": "plywood",
 }

@@ -30,6 +30,7 @@ NAMES = {
         polyester resin | canvas | safety glass | laminated glass | mirror | quartz
         composite | tile | carpet tile | silver | gold | lead crystal | lead | magnesium |
         garden chair | mystery plastic | plastic | laser safe plastic | milk jug
+        | alu-foam bond | alu sandwich panel
     """,
     "softwood": """
         pine | Pine board | balsa | Spruce | cedar shingle | lime wood | basswood
@@ -120,6 +121,10 @@ NAMES = {
     """,
     "carbon_fibre": """
         carbon fibre | carbon fiber plate | CFRP | Kohlefaserplatte
+    """,
+    "nitrated": """
+        flash paper | Flash-Paper white | gun cotton | nitrocellulose | celluloid sheet |
+        Zelluloid | Pyropapier
     """,
     "foam_pu": """
         PU foam | polyurethane foam | memory foam | upholstery foam | PU-Schaum

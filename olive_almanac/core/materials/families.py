@@ -110,6 +110,7 @@ _PRIORS: dict[str, tuple[GroovePrior, tuple[float, float, float], bool, float, f
     "pc": (MELTING, (0.5, 0.6, 0.4), True, 1.3, 2.0),
     "epoxy_glass": (MELTING, (0.5, 0.5, 0.4), True, 1.3, 2.0),
     "carbon_fibre": (MELTING, (0.5, 0.5, 0.4), True, 1.0, 1.0),
+    "nitrated": (PAPER, (0.15, 0.15, 0.4), True, 1.2, 3.0),
     "nylon": (MELTING, (0.5, 0.6, 0.4), True, 1.3, 2.0),
     "pom": (MELTING, (0.5, 0.6, 0.4), True, 1.3, 2.0),
     "pvc": (MELTING, (0.5, 0.5, 0.4), True, 1.3, 2.0),

@@ -41,6 +41,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"\b(pu|pur|pir|memory|upholstery|seat|mattress)\b.*\bfoam|polyurethan\w*", "foam_pu"),
     (r"poly ?styrol|hart ?schaum", "foam_ps"),
     (r"\bpur? ?schaum", "foam_pu"),
+    (r"\bflash[ -]?(paper|cotton|string|cloth)|gun[ -]?cotton|nitro|[cz]ell?uloid", "nitrated"),
+    (r"pyropapier|schie(ß|ss)baumwolle", "nitrated"),
     (r"verzinkt", "galvanised"),
     (r"galvani|\bzinc[ -]?(plat|coat|ed)|\bzincked|hot[ -]?dip", "galvanised"),
     (r"beryll|\bbe ?cu\b", "beryllium_copper"),
@@ -59,6 +61,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
         r"\bply\b.*\b(tissue|napkin)|\bpc ?/ ?abs\b|\babs ?/ ?pc\b|photo ?paper|carbon paper",
         UNKNOWN,
     ),
+    (r"\balu\w*[ -]\w*bond\b|sandwich", UNKNOWN),
     (r"(safety|laminated) glass|glass look|gem ?stone|mother of pearl|\bshell\b", UNKNOWN),
     (r"powder[ -]?coat", "coated_metal"),
     (
