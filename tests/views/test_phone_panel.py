@@ -132,6 +132,15 @@ class PhonePanelTest(PanelCase):
         self.wait_for(lambda: "cannot be read" in self.panel.watched.text())
 
 
+    def test_a_row_of_pictures_that_come_at_once_is_offered_whole(self):
+        with tempfile.TemporaryDirectory() as name:
+            self.panel.watch_folder(Path(name))
+            names = [f"IMG_{n}.jpg" for n in range(1, 10)]
+            for one in names:
+                (Path(name) / one).write_bytes(self.jpeg)
+            self.wait_for(lambda: all(one in self.told() for one in names))
+
+
 class PlacesPanelTest(PanelCase):
     trial = kind_plan("bed", "engrave").trial
 

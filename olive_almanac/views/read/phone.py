@@ -52,7 +52,7 @@ __all__ = ["PhonePanel", "hosts_here"]
 LOOK_MS = 300
 FOLDER_EVERY = 5  # looks of the clock a look into the folder
 QUIET = 4  # light modules round a code
-MOST_SHOWN = 5
+MOST_SHOWN = 20  # a row of pictures that a sync brings at once
 
 
 def hosts_here() -> list[str]:
