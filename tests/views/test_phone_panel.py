@@ -131,7 +131,6 @@ class PhonePanelTest(PanelCase):
             self.assertEqual([one.name for one in Path(name).iterdir()], ["IMG_7.jpg"])
         self.wait_for(lambda: "cannot be read" in self.panel.watched.text())
 
-
     def test_a_row_of_pictures_that_come_at_once_is_offered_whole(self):
         with tempfile.TemporaryDirectory() as name:
             self.panel.watch_folder(Path(name))

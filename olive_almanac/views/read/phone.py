@@ -312,7 +312,9 @@ class PhonePanel(QDialog):
 
     def _add(self, words: str, *keys: QWidget) -> None:
         self.nothing.hide()
-        self.list.insertWidget(0, box(row(label(words, "ui", wrap=True), *keys, gap=8)))
+        line = row(label(words, "ui", wrap=True), *keys, gap=8)
+        line.setStretch(0, 1)
+        self.list.insertWidget(0, box(line))
         while self.list.count() > MOST_SHOWN + 1:  # the last is the word for nothing
             item = self.list.takeAt(self.list.count() - 2)
             last = item.widget() if item is not None else None
