@@ -189,14 +189,22 @@ class JobRunner:
     ) -> None:
         """Start a sheet, or go on with it from a step; or trace it with the beam off.
 
-        Raises AlmanacError where what changed in the shop is not worked in yet, the port cannot be
-        opened, or the stand-in may not burn.
+        Raises AlmanacError where what changed in the shop is not worked in yet or another layout
+        came of it, the port cannot be opened, or the stand-in may not burn.
         """
         result, job, machine = self.presenter.result, self.presenter.job, run.ground.machine
         if self.is_going or result is None or job is None:
             return
         if not self.presenter.is_current:
-            raise AlmanacError(self.presenter.waits_for)
+            waits_for = self.presenter.waits_for
+            self.presenter.refresh()
+            raise AlmanacError(waits_for)
+        runs = result.plan.runs
+        same = any(one is run for one in runs) or layout_key(run) in map(layout_key, runs)
+        if not same:
+            raise AlmanacError(
+                tr("The layout of this sheet has changed: go back and open the sheet anew.")
+            )
         if not unlit:
             check_water(self.session, machine)
         if by == STAND_IN and not self.session.store.playground:

@@ -750,6 +750,7 @@ class JobsPage(StationPage):
         if self.at_machine.isVisible():
             self.at_machine.main_action()
             return
+        self.subject_changed()  # what changed while a sheet burnt
         if self.presenter.job is None:
             self.bring_in()
             return
