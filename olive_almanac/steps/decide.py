@@ -563,10 +563,12 @@ class DecidePresenter:
         return None
 
     def write_entry(self) -> Entry | None:
-        """Write the chosen pick into the book: it is on trial until its confirming burns pass."""
+        """Write the chosen pick into the book: it is on trial until its confirming burns pass.
+
+        It holds for the machine's state and the lot that its coupon was burnt with.
+        """
         active, pick, decision = self.session.active, self.pick, self.decision
-        machine, stock = self.session.subject.machine, self.session.subject.stock
-        if active is None or pick is None or decision is None or machine is None or stock is None:
+        if active is None or pick is None or decision is None:
             return None
         old = self.session.entry
         entry = entry_of(
@@ -575,8 +577,8 @@ class DecidePresenter:
             active.pairs,
             uid=old.uid if old else self.session.new_id(),
             written=self.session.today().isoformat(),
-            machine=machine,
-            stock=stock,
+            machine=active.trial.machine,
+            stock=active.trial.stock,
             room=self.session.trials.room,
         )
         if old is not None:

@@ -9,6 +9,7 @@ from itertools import count
 from pathlib import Path
 
 from olive_almanac.core.errors import LibraryTrouble
+from olive_almanac.core.records.machine import with_new_state
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.steps.book import BookPresenter, facts_of, index_columns, index_rows
 from olive_almanac.steps.burn import BurnPresenter
@@ -567,6 +568,17 @@ class DecideTest(SessionCase):
         self.assertEqual(entry.evidence.trial_ids, (self.session.active.trial.id,))
         self.assertEqual(self.session.state[0], "trial")
         self.assertEqual(self.session.active.stage, "book")
+
+    def test_an_entry_holds_for_the_state_and_lot_that_its_coupon_was_burnt_with(self):
+        decider = self.decided()
+        trial, shop = self.session.active.trial, self.session.shop
+        shop.change_machine(with_new_state(LONG, "2026-04-14", "lens", ""), "lens changed")
+        shop.keep_stock(replace(self.session.subject.stock, lot="8"), "a new lot")
+        decider.take(next(decider.work() or iter([("decision", decider.decision)])))
+        entry = decider.write_entry()
+        self.assertEqual((entry.machine_state, entry.lot), (trial.machine.state, trial.stock.lot))
+        self.assertNotEqual(entry.machine_state, self.session.subject.machine.state)
+        self.assertNotEqual(entry.lot, self.session.subject.stock.lot)
 
     def test_work_is_done_once_for_the_same_readings(self):
         decider = self.decided()
