@@ -185,7 +185,7 @@ NAMES = {
         aluminium | aluminum
     """,
     "stainless": """
-        stainless steel | stainless
+        stainless steel | stainless | stainless, nitrogen cut
     """,
     "steel": """
         mild steel | carbon steel
