@@ -68,7 +68,7 @@ AIR_WORDS = {"off": tr("Off"), "low": tr("Low"), "full": tr("Full")}
 
 
 STEPS = "steps"
-HONOUR_COLUMNS = (27, 53, 20)  # shares of the width; a speed has up to five digits and its unit
+HONOUR_COLUMNS = (29, 52, 19)  # shares of the width; a speed has up to five digits and its unit
 ROOMY = 820  # height of the page from which "as it lies" has a line
 
 
