@@ -524,8 +524,7 @@ def as_it_lies(session: Session, trial: Trial) -> Trial:
     sheet = stock.sheets[under.number]
     if (sheet.width_mm, sheet.height_mm) != (under.width_mm, under.height_mm):
         return trial  # another sheet has its number by now
-    x, y = under.x_mm, under.y_mm
-    clamps = tuple((a + x, b + y, c + x, d + y) for a, b, c, d in sheet.clamps_mm)
+    clamps = sheet.clamps_at(under.x_mm, under.y_mm)
     return replace(trial, sheet=replace(under, clamps_mm=clamps))
 
 

@@ -499,9 +499,7 @@ def _known_clamps(session: Session) -> str:
     sheet, stock = _sheet_below(session), session.subject.stock
     if sheet is None or stock is None:
         return ""
-    x, y = sheet.x_mm, sheet.y_mm
-    boxes = stock.sheets[sheet.number].clamps_mm
-    on_bed = [(a + x, b + y, c + x, d + y) for a, b, c, d in boxes]
+    on_bed = stock.sheets[sheet.number].clamps_at(sheet.x_mm, sheet.y_mm)
     return "; ".join(", ".join(number_text(side, 4) for side in box) for box in on_bed)
 
 

@@ -271,8 +271,8 @@ def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
     if c.sheet is None:
         return None
     x, y = c.sheet_at_mm
-    clamps = tuple((b[0] + x, b[1] + y, b[2] + x, b[3] + y) for b in c.sheet.clamps_mm)
-    return SheetOnBed(c.sheet_number or 0, x, y, c.sheet.width_mm, c.sheet.height_mm, clamps)
+    sides = (c.sheet.width_mm, c.sheet.height_mm)
+    return SheetOnBed(c.sheet_number or 0, x, y, *sides, c.sheet.clamps_at(x, y))
 
 
 def room_for(machine: Machine, choices: TrialChoices) -> Room:

@@ -13,6 +13,7 @@ from olive_almanac.core.words import tr
 
 __all__ = ["OPACITIES", "Opacity", "Sheet", "Stock"]
 
+Box = tuple[float, float, float, float]
 Opacity = Literal["opaque", "translucent", "clear", "mirror"]
 MOST_CORNERS = 500
 MOST_AWAY_MM = 10_000.0  # that a clamp or a used area lies from the corner of its sheet
@@ -29,8 +30,8 @@ class Sheet:
 
     width_mm: float
     height_mm: float
-    used_mm: tuple[tuple[float, float, float, float], ...] = ()
-    clamps_mm: tuple[tuple[float, float, float, float], ...] = ()
+    used_mm: tuple[Box, ...] = ()
+    clamps_mm: tuple[Box, ...] = ()
     outline_mm: tuple[tuple[float, float], ...] = field(default=(), metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
@@ -57,6 +58,10 @@ class Sheet:
                         f"{left:g},{low:g},{right:g},{high:g}",
                         tr("from the lower left to the upper right, in mm"),
                     )
+
+    def clamps_at(self, x_mm: float, y_mm: float) -> tuple[Box, ...]:
+        """Return its clamps in mm of the bed, where its lower left corner lies at a place of it."""
+        return tuple((a + x_mm, b + y_mm, c + x_mm, d + y_mm) for a, b, c, d in self.clamps_mm)
 
 
 @dataclass(frozen=True)
