@@ -196,12 +196,14 @@ class JobRunner:
         if self.is_going or result is None or job is None:
             return
         if not self.presenter.is_current:
-            waits_for = self.presenter.waits_for
             self.presenter.refresh()
-            raise AlmanacError(waits_for)
-        runs = result.plan.runs
-        same = any(one is run for one in runs) or layout_key(run) in map(layout_key, runs)
-        if not same:
+            raise AlmanacError(
+                tr(
+                    "The machine or its sheets have changed: the job is worked out anew. Look at "
+                    "it, then start."
+                )
+            )
+        if layout_key(run) not in map(layout_key, result.plan.runs):
             raise AlmanacError(
                 tr("The layout of this sheet has changed: go back and open the sheet anew.")
             )

@@ -55,6 +55,11 @@ class LatestWork:
         self._begin = begin
         self._worker: Worker | None = None
 
+    @property
+    def is_begun(self) -> bool:
+        """Whether work was begun and not stopped since; it may have ended by itself."""
+        return self._worker is not None
+
     def start(
         self,
         items: Iterator[Any],

@@ -160,7 +160,7 @@ class JobRunTest(JobRunCase):
         (sheet,) = stock.sheets
         clamped = replace(sheet, clamps_mm=((120.0, 0.0, 180.0, 90.0),))
         self.session.shop.keep_stock(replace(stock, sheets=(clamped,)), "clamp")
-        with self.assertRaisesRegex(AlmanacError, "still being worked out"):
+        with self.assertRaisesRegex(AlmanacError, "is worked out anew"):
             runner.start(run)  # and it is worked out
         for unlit in ("", "frame", "path"):
             with self.assertRaisesRegex(AlmanacError, "has changed: go back"):

@@ -265,6 +265,17 @@ class AtTheMachineTest(JobsCase):
         self.wait_for(lambda: "Burnt on the stand-in" in page.done.text())
         self.assertTrue(page.right.isVisible() and page.tap.isChecked())
 
+    def test_the_sheet_at_the_machine_is_the_one_with_the_clamps_of_today(self):
+        page, panel = self.written()
+        before, stock = panel.run, self.session.subject.stock
+        sheet = replace(stock.sheets[0], clamps_mm=((0.0, 0.0, 40.0, 40.0),))
+        self.session.shop.keep_stock(replace(stock, sheets=(sheet,)), "clamp")
+        self.assertIs(panel.run, before)
+        self.ready()
+        self.assertIn(panel.run, page.presenter.result.plan.runs)
+        self.assertIsNot(panel.run, before)
+        self.assertTrue(panel.isVisible())
+
     def test_a_port_is_armed_once_every_line_is_ticked(self):
         page, panel = self.written()
         self.session.remember(port="/dev/ttyTEST0")

@@ -4,6 +4,7 @@ and how long at the right.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -58,14 +59,14 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
-from olive_almanac.views.worker import once
+from olive_almanac.views.worker import LatestWork, Worker, once
 
 if TYPE_CHECKING:
+    from olive_almanac.core.quoting.job_plan import SheetRun
     from olive_almanac.core.records.job import Job
     from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult
     from olive_almanac.views.window import MainWindow
-    from olive_almanac.views.worker import Worker
 
 DRAWINGS = tr(
     "Drawings and pictures (*.svg *.dxf *.png *.jpg *.jpeg *.SVG *.DXF *.PNG *.JPG *.JPEG)"
@@ -84,7 +85,7 @@ class JobsPage(StationPage):
         super().__init__(window)
         self.setAcceptDrops(True)
         self.presenter = JobsPresenter(self.session, self, window.services.now)
-        self._worker: Worker | None = None
+        self._working_out = LatestWork(self.main_window.work)
         self._reading: Worker | None = None
         self._writing: Worker | None = None
         self._nesting: Worker | None = None
@@ -340,7 +341,8 @@ class JobsPage(StationPage):
     def leave(self) -> None:
         if not self.is_running():
             self.at_machine.timer.stop()
-        for worker in (self._worker, self._reading, self._writing, self._nesting):
+        self._working_out.stop()
+        for worker in (self._reading, self._writing, self._nesting):
             if worker is not None:
                 worker.requestInterruption()
         self.asks.stop()
@@ -628,18 +630,17 @@ class JobsPage(StationPage):
         self.asks.start()
 
     def _work(self) -> None:
-        if self._worker is not None:
-            self._worker.requestInterruption()
-        self._worker = None
+        self._working_out.stop()
         reading, items = self.presenter.reading_kept(), self.presenter.work()
         if reading is not None:
             take = self.presenter.take_read
-            self._worker = self.main_window.work(reading, lambda found: take(*found), self._failed)
+            self._working_out.start(reading, lambda found: take(*found), self._failed)
         elif items is not None:
-            self._worker = self.main_window.work(items, self._take, self._failed)
+            self._working_out.start(items, self._take, self._failed)
 
     def _take(self, result: JobResult) -> None:
         self.presenter.take(result)
+        self._renew_sheet(result.plan.runs)
         if self._writes_next and self.presenter.is_current:
             self._writes_next = False
             self.main_action()
@@ -670,6 +671,7 @@ class JobsPage(StationPage):
 
     def _failed(self, problem: Exception) -> None:
         self._writes_next = False
+        self._working_out.stop()
         self.presenter.show()
         self.main_window.work_failed(problem)
 
@@ -756,7 +758,7 @@ class JobsPage(StationPage):
             return
         if self._writing is not None:
             return
-        working = self._worker is not None or self.asks.isActive()
+        working = self._working_out.is_begun or self.asks.isActive()
         if working and not self.presenter.is_current:
             self._writes_next = True  # as soon as it is worked out
             self.done.setText(tr("Working it out, then writing"))
@@ -890,6 +892,13 @@ class JobsPage(StationPage):
         self.right.hide()
         self.at_machine.show()
         self.at_machine.show_sheet(run)
+
+    def _renew_sheet(self, runs: Sequence[SheetRun]) -> None:
+        """Show the sheet at the machine as it is laid out now, unless it burns."""
+        stands = self.is_running() or not self.at_machine.isVisible()
+        if not stands and all(one is not self.at_machine.run for one in runs):
+            self._leave_machine()
+            self._go_to_machine()
 
     def _leave_machine(self) -> None:
         self.at_machine.hide()
