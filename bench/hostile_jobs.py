@@ -67,10 +67,11 @@ def one_job(rng: random.Random) -> tuple[int, list[str]]:
     sheets = sheets_for(job, stock)
     names = letters() if job.names else None
     wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
+    work = piecework_for(wish)
     if rng.random() < 0.2:
-        *_, placed = (None, *nesting(wish, piecework_for(wish)))
+        *_, placed = nesting(wish, work)
         wish = replace(wish, placed=placed)
-    result = work_out_job(wish)
+    result = work_out_job(wish, work=work)
     faults, programs = [], 0
     with tempfile.TemporaryDirectory() as holder:
         for _ in write_job_files(result, Path(holder)):

@@ -49,12 +49,12 @@ def picture(seed):
 
 def _burnt(lines, columns, world, draw):
     """L* of each dot as the file burns it: power by the runs of each line, with noise."""
-    step = (lines.right_mm - lines.left_mm) / columns
+    step = (lines.to_mm - lines.from_mm) / columns
     rows = []
     for (_, runs), powers in zip(lines.rows, lines.powers, strict=True):
         row = np.zeros(columns)
         for (a, b), power in zip(runs, powers, strict=True):
-            first, last = round((a - lines.left_mm) / step), round((b - lines.left_mm) / step)
+            first, last = round((a - lines.from_mm) / step), round((b - lines.from_mm) / step)
             row[first:last] = power
         rows.append(row)
     power = np.array(rows)
@@ -71,7 +71,7 @@ def measure():
         table = tone_table(steps.tolist(), seen.tolist(), SETTING)
         made = shaded(picture(seed), (0.0, 0.0, *SIDE_MM), table, MACHINES[1], "picture")
         wanted = made.wanted_l
-        burnt = _burnt(made.lines, wanted.shape[1], world, draw)
+        burnt = _burnt(made.steps[0], wanted.shape[1], world, draw)
         errors.append(np.abs(burnt - wanted).mean())
         first, last = table.lightness[0], table.lightness[-1]
         even = SETTING.power * np.clip((wanted - first) / (last - first), 0, 1)

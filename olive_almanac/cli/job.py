@@ -185,10 +185,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     known = None
     if arguments.evidence:
         known = knowledge_of(machine, stock, load_pairs(arguments.evidence))
+    work = piecework_for(wish)
     if arguments.closer:
-        *_, placed = nesting(wish, piecework_for(wish))
+        *_, placed = nesting(wish, work)
         wish = replace(wish, placed=placed)
-    result = work_out_job(wish, known)
+    result = work_out_job(wish, known, work)
     for _ in write_job_files(result, arguments.out):
         pass
     told = (*result.plan.remarks, *(one.says for one in result.joints))

@@ -232,24 +232,24 @@ class GcodeWriter:
 
     def _lines(self, step: Lines) -> bytes:
         plain, lines = self._power(step.setting), []
-        left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
-        for i, (y, runs) in enumerate(step.rows):
+        first, last = step.from_mm - step.run_up_mm, step.to_mm + step.run_up_mm
+        for i, (across, runs) in enumerate(step.rows):
             said = [plain] * len(runs)
             if step.powers:
                 said = [f"S{_number(p * self.machine.power_scale)}" for p in step.powers[i]]
-            start, end = left, right
+            start, end = first, last
             parts = [(a, b, power) for (a, b), power in zip(runs, said, strict=True)]
             if i % 2:
-                start, end = right, left
+                start, end = last, first
                 parts = [(b, a, power) for a, b, power in reversed(parts)]
-            lines.append(f"G1 {self.at((start, y))} S0")
+            lines.append(f"G1 {self.at(step.place(start, across))} S0")
             at = start
             for a, b, power in parts:
                 if a != at:
-                    lines.append(f"G1 {self.at((a, y))} S0")
-                lines.append(f"G1 {self.at((b, y))} {power}")
+                    lines.append(f"G1 {self.at(step.place(a, across))} S0")
+                lines.append(f"G1 {self.at(step.place(b, across))} {power}")
                 at = b
-            lines.append(f"G1 {self.at((end, y))} S0")
+            lines.append(f"G1 {self.at(step.place(end, across))} S0")
         return _block(lines)
 
 

@@ -59,8 +59,7 @@ def trace_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
             dx, dy = step.at_mm
             ways += [[(x + dx, y + dy) for x, y in path] for path in step.paths]
         elif isinstance(step, Lines):
-            low, high = step.rows[0][0], step.rows[-1][0]
-            left, right = step.left_mm, step.right_mm
+            left, low, right, high = step.box_mm
             ways.append(((left, low), (right, low), (right, high), (left, high), (left, low)))
     return _unlit(GcodeWriter(run.ground), ways, *words)
 

@@ -244,7 +244,10 @@ def piecework_for(wish: JobWish) -> Piecework:
         shadings=tuple(_shadings(wish)),
     )
     if job.glow is not None and job.glow.group in wish.drawing.groups:
-        wish = replace(wish, drawing=with_dots(wish.drawing, job.glow))
+        task = next((one for one in wish.tasks if one.group == job.glow.group), None)
+        by_line = task is not None and task.setting is not None and not task.setting.pitch_mm
+        dotted = with_dots(wish.drawing, job.glow, as_outlines=by_line)
+        wish = replace(wish, drawing=dotted)
     whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
     if job.stack is not None:
         return _in_layers(wish, whole, handling, job.stack)
@@ -259,7 +262,7 @@ def _in_layers(wish: JobWish, whole: Pattern, handling: Handling, stack: Stack) 
     parts: list[Pattern] = []
     labels: list[str] = []
     for layer in layered(wish.drawing, wish.tasks, stack, line_mm=line_mm):
-        mine = tuple(one for one in handling.shadings if layer_name(one.lines.name) == layer.name)
+        mine = tuple(one for one in handling.shadings if layer_name(one.group) == layer.name)
         own = replace(handling, shadings=mine)
         pieces = parts_of(layer.drawing, wish.tasks, wish.machine, own)
         parts += pieces

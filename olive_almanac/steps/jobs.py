@@ -473,7 +473,7 @@ class JobsPresenter:
         shadings: tuple[Shading, ...] = ()
         if self.result is not None and self.is_current:
             every = self.result.plan.pattern.shadings
-            shadings = tuple(one for one in every if one.lines.name == task.group)
+            shadings = tuple(one for one in every if one.group == task.group)
         return GroupLine(
             task,
             words,

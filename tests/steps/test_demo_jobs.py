@@ -101,7 +101,7 @@ class DemoJobsTest(JobHost, unittest.TestCase):
     def test_a_dial_with_a_picture_by_power_and_in_dots(self):
         plan = self.open("dial-faces")
         (shading,) = plan.pattern.shadings
-        self.assertTrue(shading.lines.powers)
+        self.assertTrue(shading.steps[0].powers)
         machine, stock = self.session.subject.machine, self.session.subject.stock
         self.jobs.set_dots(True)
         self.assertIn("a dot strip that was read", self.jobs.waits_for)
@@ -115,6 +115,6 @@ class DemoJobsTest(JobHost, unittest.TestCase):
         self.jobs.set_dots(False)
         self.jobs.set_dots(True)
         (shading,) = self.jobs.result.plan.pattern.shadings
-        self.assertEqual(shading.lines.powers, ())
+        self.assertEqual(shading.steps[0].powers, ())
         self.files()
         self.burn(self.jobs.result.plan.runs[0])

@@ -11,7 +11,7 @@ import functools
 import itertools
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from olive_almanac.core.design.kinds.kind import kind_of
 from olive_almanac.core.motion.path import path_seconds, raster_path_seconds
@@ -137,30 +137,58 @@ class Raster:
 
 @dataclass(frozen=True)
 class Lines:
-    """A raster along X that is burnt only in parts of each line: `rows` holds the height of each
-    line and its parts; `powers` the power of each part where it is not the setting's.
+    """A raster along X or Y that is burnt only in parts of each line: `rows` holds where each line
+    lies across and its parts along, lines reach `from_mm` `to_mm` along; `powers` the power of each
+    part where it is not the setting's.
     """
 
     name: str
     rows: Rows
-    left_mm: float
-    right_mm: float
+    from_mm: float
+    to_mm: float
     setting: Setting
     run_up_mm: float
     powers: tuple[tuple[float, ...], ...] = ()
+    along_y: bool = False
+
+    def place(self, along_mm: float, across_mm: float) -> Point:
+        """Return the point that lies so far along a line and across the lines."""
+        return (across_mm, along_mm) if self.along_y else (along_mm, across_mm)
 
     @property
     def start(self) -> Point:
         """Where the head begins, mm of the bed."""
-        return (self.left_mm - self.run_up_mm, self.rows[0][0])
+        return self.place(self.from_mm - self.run_up_mm, self.rows[0][0])
 
     @property
     def end(self) -> Point:
         """Where the head ends, mm of the bed."""
-        return (
-            self.right_mm + self.run_up_mm if len(self.rows) % 2 else self.left_mm - self.run_up_mm,
-            self.rows[-1][0],
+        is_there = len(self.rows) % 2
+        along = self.to_mm + self.run_up_mm if is_there else self.from_mm - self.run_up_mm
+        return self.place(along, self.rows[-1][0])
+
+    @property
+    def box_mm(self) -> Box:
+        """The box around its lines, without run-ups."""
+        return self._box(0.0)
+
+    @property
+    def reach_mm(self) -> Box:
+        """The box in which the head moves, run-ups included."""
+        return self._box(self.run_up_mm)
+
+    def _box(self, more_mm: float) -> Box:
+        low = self.place(self.from_mm - more_mm, self.rows[0][0])
+        return (*low, *self.place(self.to_mm + more_mm, self.rows[-1][0]))
+
+    def moved(self, dx_mm: float, dy_mm: float) -> Lines:
+        """Return the same lines elsewhere."""
+        along, across = (dy_mm, dx_mm) if self.along_y else (dx_mm, dy_mm)
+        rows = tuple(
+            (round(at + across, 4), tuple((a + along, b + along) for a, b in runs))
+            for at, runs in self.rows
         )
+        return replace(self, rows=rows, from_mm=self.from_mm + along, to_mm=self.to_mm + along)
 
 
 @dataclass(frozen=True)
@@ -381,7 +409,7 @@ def step_seconds(step: Step, machine: Machine) -> float:
         )
         return setting.passes * once + (setting.passes - 1) * back + refocus
     if isinstance(step, Lines):
-        width = step.right_mm - step.left_mm + 2 * step.run_up_mm
+        width = step.to_mm - step.from_mm + 2 * step.run_up_mm
         pitch = 1.0
         if len(step.rows) > 1:
             pitch = step.rows[1][0] - step.rows[0][0]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -34,13 +36,12 @@ class Contour:
         """When it is burnt: engraved first, cut last."""
         return RANKS[self.task]
 
-    @property
+    @cached_property
     def length_mm(self) -> float:
         """How long the burnt line is, closed contours once round."""
         points = self.points_mm
-        if self.closed:
-            points = np.concatenate([points, points[:1]])
-        return float(np.hypot(*np.diff(points, axis=0).T).sum())
+        steps = _next_of(points) - points if self.closed else points[1:] - points[:-1]
+        return float(np.hypot(steps[:, 0], steps[:, 1]).sum())
 
 
 def face_of(points_mm: Floats) -> Any:
@@ -93,14 +94,14 @@ def starts_of(contour: Contour) -> tuple[Floats, Floats, Floats]:
     if not contour.closed:
         ends = points[[0, -1]]
         return ends, ends[::-1], np.array([0.0, 1.0])
-    following = np.roll(points, -1, axis=0)
+    following = _next_of(points)
     lengths = np.hypot(*(following - points).T)
     reach = np.cumsum(lengths)
     wish = (np.arange(STARTS) + 0.5) * (reach[-1] / STARTS)
     edge = np.minimum(np.searchsorted(reach, wish), len(points) - 1)
     before = reach[edge] - lengths[edge]
     off = np.minimum(CORNER_MM, CORNER_SHARE * lengths[edge])
-    along = np.clip(wish, before + off, reach[edge] - off)
+    along = np.minimum(np.maximum(wish, before + off), reach[edge] - off)
     share = (along - before) / np.maximum(lengths[edge], 1e-12)
     places = points[edge] + share[:, None] * (following[edge] - points[edge])
     return places, places, along
@@ -113,11 +114,15 @@ def begun_at(contour: Contour, start_mm: float) -> Floats:
     points = contour.points_mm
     if not contour.closed:
         return points[::-1] if start_mm else points
-    following = np.roll(points, -1, axis=0)
+    following = _next_of(points)
     reach = np.cumsum(np.hypot(*(following - points).T))
-    edge = min(int(np.searchsorted(reach, start_mm)), len(points) - 1)
+    edge = min(int(reach.searchsorted(start_mm)), len(points) - 1)
     here, there = points[edge], following[edge]
-    length = max(float(np.hypot(*(there - here))), 1e-12)
+    length = max(math.dist(here, there), 1e-12)
     begin = there - (there - here) * ((reach[edge] - start_mm) / length)
-    turned = np.roll(points, -((edge + 1) % len(points)), axis=0)
-    return np.concatenate([begin[None], turned, begin[None]])
+    return np.concatenate([begin[None], points[edge + 1 :], points[: edge + 1], begin[None]])
+
+
+def _next_of(points: Floats) -> Floats:
+    """The point that follows each point of a closed line."""
+    return np.concatenate([points[1:], points[:1]])

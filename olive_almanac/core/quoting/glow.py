@@ -24,7 +24,7 @@ from olive_almanac.core.words import tr
 __all__ = ["Dots", "covered", "dots_of", "uses_up", "with_dots"]
 
 Floats = NDArray[np.float64]
-MOST_DOTS = 40_000
+MOST_DOTS, MOST_OUTLINES = 40_000, 10_000
 FLAT_MM = 0.05
 SIDES = 20  # of the polygon that stands for a dot
 ROW = math.sqrt(3) / 2  # between rows of dots, in pitches
@@ -55,9 +55,9 @@ def covered(x_mm: ArrayLike, length_mm: float, glow: Glow) -> Floats:
     return np.asarray(glow.most * end / light)
 
 
-def dots_of(drawing: Drawing, glow: Glow) -> Dots:
+def dots_of(drawing: Drawing, glow: Glow, *, as_outlines: bool = False) -> Dots:
     """Return the dots that fill the closed lines of a group.  Raises OutOfRange where there are
-    none, or too many.
+    none, or too many, earlier so where their outlines are burnt one by one.
     """
     import shapely
 
@@ -71,6 +71,14 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
     left, low, right, high = area.bounds
     pitch = glow.pitch_mm
     expected = (right - left) * (high - low) / (pitch * pitch * ROW)
+    if as_outlines and MOST_OUTLINES < expected <= MOST_DOTS:
+        needs = tr(
+            "larger: there would be about {expected:,.0f} dots, and at most {most_outlines:,} are "
+            "burnt along their outlines: engrave them",
+            expected=expected,
+            most_outlines=MOST_OUTLINES,
+        )
+        raise OutOfRange(tr("Pitch of the dots"), pitch, needs, "mm")
     if expected > MOST_DOTS:
         needs = tr(
             "larger: there would be about {expected:,.0f} dots, at most {most_dots:,}",
@@ -101,9 +109,9 @@ def dots_of(drawing: Drawing, glow: Glow) -> Dots:
     return Dots(middles[keep], radii[keep], left_over)
 
 
-def with_dots(drawing: Drawing, glow: Glow) -> Drawing:
-    """Return a drawing in which a group is dots instead.  Raises OutOfRange."""
-    dots = dots_of(drawing, glow)
+def with_dots(drawing: Drawing, glow: Glow, *, as_outlines: bool = False) -> Drawing:
+    """Return a drawing in which a group is dots instead.  Raises OutOfRange as `dots_of` does."""
+    dots = dots_of(drawing, glow, as_outlines=as_outlines)
     turns = np.linspace(0, 2 * math.pi, SIDES + 1)
     # a polygon of the same area as the circle
     grown = math.sqrt(2 * math.pi / SIDES / math.sin(2 * math.pi / SIDES))

@@ -527,8 +527,5 @@ def _moved(step: Burn, pattern: Pattern, copy: PlacedCopy) -> Burn:
         return replace(step, paths=(tuple(map(tuple, np.round(points, 3).tolist())),))
     assert isinstance(step, Lines)
     if not copy.quarters:
-        rows = tuple(
-            (round(y + dy, 4), tuple((a + dx, b + dx) for a, b in runs)) for y, runs in step.rows
-        )
-        return replace(step, rows=rows, left_mm=step.left_mm + dx, right_mm=step.right_mm + dx)
+        return step.moved(dx, dy)
     raise OutOfRange(tr("A turned copy"), tr("with an engraved area"), tr("not turned"))

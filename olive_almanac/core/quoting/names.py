@@ -177,8 +177,7 @@ def with_room_for(pattern: Pattern, steps: Sequence[Sequence[tuple[Burn, str]]])
     boxes, rasters = [], []
     for step in (step for name in steps for step, _ in name):
         if isinstance(step, Lines):
-            left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
-            rasters.append((left, step.rows[0][0], right, step.rows[-1][0]))
+            rasters.append(step.reach_mm)
         elif isinstance(step, Strokes):
             xs, ys = zip(*step.paths[0], strict=True)
             boxes.append((min(xs), min(ys), max(xs), max(ys)))

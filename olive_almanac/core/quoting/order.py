@@ -73,16 +73,11 @@ def order_of(
     at = home_mm
     for rank in sorted({one.rank for one in contours}):
         mine = [n for n, one in enumerate(contours) if one.rank == rank]
-        part = planner.tour(mine, at)
+        part = planner.tour(mine, at, len(mine) / len(contours))
         order += rounds_of(part, planner.parents, rounds) if rank else part
         at = tuple(planner.ways[order[-1]].exits[0])
-    return travel_along(
-        contours,
-        order,
-        speed_mm_s=speed_mm_s,
-        acceleration_mm_s2=acceleration_mm_s2,
-        home_mm=home_mm,
-    )
+    ways = [planner.ways[n] for n in order]
+    return _along(order, ways, speed_mm_s, acceleration_mm_s2, home_mm)
 
 
 def rounds_of(order: Sequence[int], parents: Sequence[int], rounds: int) -> list[int]:
@@ -121,15 +116,21 @@ def travel_along(
     """Return the given order with the best start of each contour: dynamic programming over the
     places where each may be begun.
     """
+    ways = [_way_of(contours[n]) for n in order]
+    return _along(order, ways, speed_mm_s, acceleration_mm_s2, home_mm)
+
+
+def _along(
+    order: Sequence[int], ways: Sequence[_Way], speed: float, acceleration: float, home_mm: Point
+) -> Tour:
     if not order:
         return Tour((), (), 0.0)
-    ways = [_way_of(contours[n]) for n in order]
     home = np.array([home_mm])
     chosen, seconds = _best_entries(
         [home, *(way.entries for way in ways), home],
         [home, *(way.exits for way in ways), home],
-        speed_mm_s,
-        acceleration_mm_s2,
+        speed,
+        acceleration,
     )
     starts = tuple(float(way.starts[at]) for way, at in zip(ways, chosen[1:-1], strict=True))
     return Tour(tuple(order), starts, seconds)
@@ -139,18 +140,33 @@ def _best_entries(
     entries: Sequence[Floats], exits: Sequence[Floats], speed: float, acceleration: float
 ) -> tuple[list[int], float]:
     """Which of its places each stop is entered at, and the travel, s."""
-    reach, back = np.zeros(len(entries[0])), []
-    for here, there in zip(exits[:-1], entries[1:], strict=True):
-        apart = np.hypot(here[:, None, 0] - there[None, :, 0], here[:, None, 1] - there[None, :, 1])
-        cost = move_seconds(apart, speed, acceleration) + reach[:, None]
-        back.append(cost.argmin(0))
-        reach = cost.min(0)
+    most = max(map(len, entries))
+    come, go = _filled_up(exits[:-1], most), _filled_up(entries[1:], most)
+    reach, back = np.zeros(most), []
+    for begin in range(0, len(come), ASKED_AT_ONCE):
+        here = come[begin : begin + ASKED_AT_ONCE, :, None]
+        there = go[begin : begin + ASKED_AT_ONCE, None]
+        apart = np.hypot(here[..., 0] - there[..., 0], here[..., 1] - there[..., 1])
+        for seconds in move_seconds(apart, speed, acceleration):
+            cost = seconds + reach[:, None]
+            back.append(cost.argmin(0))
+            reach = cost.min(0)
     at = int(reach.argmin())
     total, chosen = float(reach[at]), [at]
     for came in reversed(back):
         at = int(came[at])
         chosen.append(at)
     return chosen[::-1], total
+
+
+def _filled_up(places: Sequence[Floats], most: int) -> Floats:
+    """Places [k, 2] of each stop as one array [n, most, 2]: the last one stands for those that are
+    not there, and is never chosen before itself.
+    """
+    sizes = np.array([len(one) for one in places])
+    first = np.cumsum(sizes) - sizes
+    at = first[:, None] + np.minimum(np.arange(most), sizes[:, None] - 1)
+    return np.asarray(np.concatenate(places)[at])
 
 
 @dataclass(frozen=True)
@@ -182,20 +198,24 @@ class _Planner:
         self.parents = parents_of(contours)
         self.ways = [_way_of(one) for one in contours]
 
-    def tour(self, mine: Sequence[int], start: Point) -> list[int]:
-        """Return the contours of one rank in order, beginning from a place and ending there."""
+    def tour(self, mine: Sequence[int], start: Point, share: float = 1.0) -> list[int]:
+        """Return the contours of one rank in order, beginning from a place and ending there, with
+        its share of the kicks of all ranks.
+        """
         inside = set(mine)
         children: dict[int, list[int]] = {n: [] for n in mine}
         for n in mine:
             if self.parents[n] in inside:
                 children[self.parents[n]].append(n)
         leaves = [n for n in mine if not children[n]]
-        order, at = self._toured(leaves, start)
+        order, at = self._toured(leaves, start, share)
         return self._with_parents(order, at, children, start)
 
     # -- the leaves --------------------------------------------------------------------------------
 
-    def _toured(self, leaves: list[int], start: Point) -> tuple[list[int], dict[int, int]]:
+    def _toured(
+        self, leaves: list[int], start: Point, share: float
+    ) -> tuple[list[int], dict[int, int]]:
         """The leaves in order, and which of its entries each is begun at."""
         nodes = [(n, end) for n in leaves for end in ((0,) if self.contours[n].closed else (0, 1))]
         first = {n: at for at, (n, _) in reversed(list(enumerate(nodes)))}
@@ -217,7 +237,7 @@ class _Planner:
             search.improve(list(path))
             if turn == rounds - 1:
                 most = KICKS_OF_MANY if len(nodes) > MANY else MOST_KICKS
-                kicks = min(max(KICKS_A_NODE * len(nodes), LEAST_KICKS), most)
+                kicks = min(max(KICKS_A_NODE * len(nodes), share * LEAST_KICKS), share * most)
                 search.kick(self.random, round(self.effort * kicks))
             path = search.path[1:-1]
         order = _contours_along(path, nodes, tie)

@@ -18,8 +18,9 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, face_of, parents_of
+from olive_almanac.core.quoting.engraving import engraved_together
 from olive_almanac.core.quoting.joints import JointKind, fitted_ring
-from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
+from olive_almanac.core.quoting.kerf import Eaten, beam_paths, eaten_of
 from olive_almanac.core.quoting.order import order_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.quoting.shades import Shading
@@ -119,9 +120,7 @@ class Pattern:
         taken = [taken_by(points, closed=closed) for _, points, closed in self.beams]
         for step, _ in self.steps:
             if isinstance(step, Lines):
-                ys = [y for y, _ in step.rows]
-                left, right = step.left_mm - step.run_up_mm, step.right_mm + step.run_up_mm
-                taken.append(shapely.box(left, min(ys), right, max(ys)))
+                taken.append(shapely.box(*step.reach_mm))
         taken += [shapely.box(*box) for box in self.also_mm]
         whole = shapely.union_all(taken)
         if whole.is_empty:  # the kerf leaves nothing of it
@@ -254,7 +253,7 @@ def _pattern(
         for group, areas in filled.items()
         for step in engraved_lines(areas, task_of[group], machine)
     ]
-    steps += [(one.lines, one.lines.name) for one in shadings]
+    steps += [(step, one.group) for one in shadings for step in one.steps]
     rests = rests_of(contours) if handling.once else [Rest(whole=True)] * len(contours)
     beams, remarks = _beams(contours, parents, task_of, rests)
     for n, start in zip(tour.order, tour.starts, strict=True):
@@ -448,12 +447,17 @@ def _eaten(
         "notch": tr("notch narrower than the kerf: it comes out as wide as the kerf"),
     }
     within = _within(mine, parents, contours)
+    known: dict[bytes, tuple[Eaten, ...]] = {}  # parts drawn alike lose alike
     for n in mine:
         if _depth(n, parents, contours) % 2:
             continue
-        holes = [contours[k].points_mm for k in within.get(n, ())]
-        for found in eaten_of(contours[n].points_mm, holes, kerf):
-            x, y = found.at_mm
+        first = contours[n].points_mm[0]
+        outline, *holes = (contours[k].points_mm - first for k in (n, *within.get(n, ())))
+        alike = b"".join(_kind_of(ring) for ring in (outline, *holes))
+        if alike not in known:
+            known[alike] = eaten_of(outline, holes, kerf)
+        for found in known[alike]:
+            x, y = first + found.at_mm
             yield (
                 tr(
                     "A {words}, {width_mm} mm at {x}, {y}.",
@@ -463,6 +467,11 @@ def _eaten(
                     y=number_text(y, 4),
                 )
             )
+
+
+def _kind_of(ring: Floats) -> bytes:
+    """What rings [n, 2] mm have in common that are the same to a tenth of a micrometre."""
+    return len(ring).to_bytes(8) + (ring.round(4) + 0.0).tobytes()  # no minus before a zero
 
 
 def _strokes(
@@ -482,7 +491,8 @@ def _strokes(
         over_mm = max(CLOSING_MM, 0.5 * max(machine.spot_x_mm, machine.spot_y_mm))
         rounds = np.concatenate([points, *[points[1:]] * (setting.passes - 1)])
         points = np.concatenate([rounds, _run_on(points, over_mm)])
-        setting = replace(setting, passes=1)  # the passes follow on each other without a stop
+        if setting.passes > 1:  # the passes follow on each other without a stop
+            setting = replace(setting, passes=1)
     return Strokes(beam.group, (_rounded(points),), setting)
 
 
@@ -490,7 +500,7 @@ def _run_on(points: Floats, over_mm: float) -> Floats:
     """The points by which a closed line goes on along itself a little past its start."""
     more: list[Floats] = []
     for here, there in itertools.pairwise(points):
-        length = float(np.hypot(*(there - here)))
+        length = math.dist(here, there)
         if length >= over_mm:
             more.append(here + (there - here) * (over_mm / max(length, 1e-12)))
             break
@@ -506,35 +516,29 @@ def _rounded(points: Floats) -> tuple[Point, ...]:
 
 
 def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
-    """Yield the raster lines of filled areas: areas whose boxes meet are engraved together.
+    """Yield the raster lines of filled areas as the setting has them, along X or Y, or crossed:
+    areas whose boxes meet are engraved together, and those that take less time so.
+
     Raises OutOfRange for an area of more than MOST_ROWS lines.
     """
     setting = task.setting
     assert setting is not None
-    for cluster in _clusters(areas):
-        left, low, right, high = _box_of(cluster)
-        if high - low > MOST_ROWS * setting.pitch_mm:
-            field = tr("Lines of what is engraved in {group}", group=group_words(task.group))
-            lines = f"{(high - low) / setting.pitch_mm:.0f}"
-            raise OutOfRange(field, lines, tr("at most {most}", most=MOST_ROWS))
-        rows = tuple(_rows(cluster, low, high, setting.pitch_mm))
-        if any(runs for _, runs in rows):
-            yield Lines(task.group, rows, left, right, setting, run_up_of(setting, machine))
-
-
-def _clusters(areas: Sequence[Floats]) -> list[list[Floats]]:
-    import shapely
-
+    first_way = setting.direction == "y"
+    ways = (first_way, not first_way) if setting.crosshatch else (first_way,)
     # one without width burns nothing
     areas = [area for area in areas if np.ptp(area, axis=0).all()]
-    boxes = [shapely.box(*_box_of([area])) for area in areas]
-    joined = shapely.union_all(boxes)
-    groups = [one.envelope for one in getattr(joined, "geoms", [joined])]
-    tree = shapely.STRtree(groups)
-    clusters: list[list[Floats]] = [[] for _ in groups]
-    for area, box in zip(areas, boxes, strict=True):
-        clusters[int(tree.query(box.centroid, predicate="intersects")[0])].append(area)
-    return [cluster for cluster in clusters if cluster]
+    for along_y in ways:
+        turned = [area[:, ::-1] for area in areas] if along_y else areas
+        for cluster in engraved_together(turned, setting, machine):
+            first, low, last, high = _box_of(cluster)
+            if high - low > MOST_ROWS * setting.pitch_mm:
+                field = tr("Lines of what is engraved in {group}", group=group_words(task.group))
+                lines = f"{(high - low) / setting.pitch_mm:.0f}"
+                raise OutOfRange(field, lines, tr("at most {most}", most=MOST_ROWS))
+            rows = tuple(_rows(cluster, low, high, setting.pitch_mm))
+            if any(runs for _, runs in rows):
+                run_up = run_up_of(setting, machine)
+                yield Lines(task.group, rows, first, last, setting, run_up, along_y=along_y)
 
 
 def _rows(
@@ -545,13 +549,14 @@ def _rows(
     end = np.concatenate([np.roll(area, -1, axis=0) for area in areas])
     order = np.minimum(start[:, 1], end[:, 1]).argsort()
     start, end = start[order], end[order]
+    longest = float(np.abs(end[:, 1] - start[:, 1]).max()) + 1e-9
     bottom, top = np.minimum(start[:, 1], end[:, 1]), np.maximum(start[:, 1], end[:, 1])
     count = max(1, math.floor((high - low) / pitch + 1e-9) + 1)
     first = low + ((high - low) - (count - 1) * pitch) / 2
     for n in range(count):
         y = first + n * pitch
-        upto = int(np.searchsorted(bottom, y, side="right"))
-        hit = np.flatnonzero(top[:upto] > y)
+        since, upto = bottom.searchsorted(y - longest), bottom.searchsorted(y, side="right")
+        hit = since + np.flatnonzero(top[since:upto] > y)
         a, b = start[hit], end[hit]
         xs = np.sort(a[:, 0] + (y - a[:, 1]) / (b[:, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]))
         pairs = np.round(xs[: len(xs) // 2 * 2], 3).reshape(-1, 2).tolist()
@@ -578,9 +583,10 @@ def _reach(steps: Sequence[tuple[Burn, str]], box: Box) -> Box:
     left, low, right, high = box
     for step, _ in steps:
         if isinstance(step, Lines):
-            left = min(left, step.left_mm - step.run_up_mm)
-            right = max(right, step.right_mm + step.run_up_mm)
+            (x0, y0, x1, y1) = step.reach_mm
+            left, low, right, high = min(left, x0), min(low, y0), max(right, x1), max(high, y1)
         elif isinstance(step, Strokes):
-            for x, y in step.paths[0]:
-                left, low, right, high = min(left, x), min(low, y), max(right, x), max(high, y)
+            xs, ys = zip(*step.paths[0], strict=True)
+            left, low = min(left, *xs), min(low, *ys)
+            right, high = max(right, *xs), max(high, *ys)
     return (left, low, right, high)

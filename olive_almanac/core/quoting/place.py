@@ -5,6 +5,8 @@ or by their outlines.
 from __future__ import annotations
 
 import itertools
+import math
+import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -23,7 +25,7 @@ SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
 SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
 LEAST_STRIP = 2.0  # how many gaps a strip is long and high at least: it is packed between two
-SEARCH_S = 4  # of the search in a free strip
+SEARCH_S = 7.0  # of the search in the free strips of all sheets; each takes half of what is left
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
 
@@ -193,16 +195,18 @@ def nested(
     """
     rows = placed_in_rows(items, rooms, gap_mm=gap_mm)
     ways = [rows]
-    for by_strip in (True, False):
-        yield ()
+    for left_s in (SEARCH_S, 0.0):  # of searching in strips
         found: list[PlacedCopy] = []
         waiting = sorted(items, key=lambda item: -item.pattern.shape.area)
         for number, room in enumerate(rooms):
             if not waiting:
                 break
+            yield ()
             seeker = _Outlines(number, room, gap_mm)
-            if by_strip:
-                waiting = seeker.fill_strip(waiting)
+            if left_s > 0:
+                began = time.monotonic()
+                waiting = seeker.fill_strip(waiting, math.ceil(left_s / 2))
+                left_s -= time.monotonic() - began
             waiting = seeker.fill_among(waiting)
             found += seeker.found
         ways.append(tuple(found))
@@ -236,8 +240,10 @@ class _Outlines:
         self.found: list[PlacedCopy] = []
         self.blocked: list[Any] = [shapely.box(*box) for box in room.taken]
 
-    def fill_strip(self, items: list[Item]) -> list[Item]:
-        """Pack the largest free box of the room; return what found no room in it."""
+    def fill_strip(self, items: list[Item], search_s: int) -> list[Item]:
+        """Pack the largest free box of the room, with so long a search; return what found no room
+        in it.
+        """
         free = self.room.largest()
         if not free:
             return items
@@ -249,7 +255,7 @@ class _Outlines:
         fitting = [item for item in items if self._fits(item, size, around)]
         waiting = [item for item in items if item not in fitting]
         placed: set[int] = set()
-        for item, corner, turn in _packed(fitting, size, self.gap):
+        for item, corner, turn in _packed(fitting, size, self.gap, search_s):
             wide, tall = item.size_mm(turn)
             beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
             if max(beyond) <= SLACK_MM:
@@ -344,22 +350,24 @@ def _apart_mm(gap_mm: float) -> float:
 
 
 def _packed(
-    items: Sequence[Item], size_mm: Point, gap_mm: float
+    items: Sequence[Item], size_mm: Point, gap_mm: float, search_s: int
 ) -> Iterator[tuple[Item, Point, int]]:
     """Pack a box along its longer side: each item with the lower left corner of its box and its
     turn.  Some may lie beyond the end.
     """
     wide, high = size_mm
     if wide >= high:
-        yield from _strip(items, high, gap_mm, 0)
+        yield from _strip(items, high, gap_mm, 0, search_s)
         return
-    for item, (x, y), turn in _strip(items, wide, gap_mm, 1):  # upright: a strip lying, turned
+    for item, (x, y), turn in _strip(
+        items, wide, gap_mm, 1, search_s
+    ):  # upright: a strip lying, turned
         up = (turn + 1) % 4
         yield item, (wide - y - item.size_mm(turn)[1], x), up
 
 
 def _strip(
-    items: Sequence[Item], height_mm: float, gap_mm: float, lies: int
+    items: Sequence[Item], height_mm: float, gap_mm: float, lies: int, search_s: int
 ) -> Iterator[tuple[Item, Point, int]]:
     """Pack a strip of free length (spyrrow): each item with the lower left corner of its box in the
     strip and its turn there; the strip `lies` by so many quarters.
@@ -380,7 +388,7 @@ def _strip(
         return  # the strip that they fill is too short
     search = spyrrow.StripPackingConfig(
         early_termination=True,
-        total_computation_time=SEARCH_S,
+        total_computation_time=search_s,
         min_items_separation=_apart_mm(gap_mm),
         num_workers=1,
         seed=1,

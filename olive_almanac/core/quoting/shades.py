@@ -40,7 +40,8 @@ class Shading:
     with the curve and without, L*.
     """
 
-    lines: Lines
+    group: str
+    steps: tuple[Lines, ...]
     box_mm: Box
     own_l: Floats
     wanted_l: Floats
@@ -106,8 +107,10 @@ def shaded(
     off = float(np.abs(made - wanted).mean()) + table.off_l / 2
     plain = table.curve.lightness((setting.power * _strength(wanted, table)).ravel())
     plain_off = float(np.abs(plain.reshape(power.shape) - wanted).mean())
-    lines = _lines(power, box_mm, setting, machine, group)
-    return Shading(lines, box_mm, own, wanted, made, off, plain_off)
+    first_way = setting.direction == "y"
+    ways = (first_way, not first_way) if setting.crosshatch else (first_way,)
+    steps = tuple(_lines(power, box_mm, setting, machine, group, along_y=way) for way in ways)
+    return Shading(group, steps, box_mm, own, wanted, made, off, plain_off)
 
 
 def _in_dots(
@@ -127,7 +130,7 @@ def _in_dots(
     rows = burnt_runs(dots, box_mm)
     lines = Lines(group, rows, left, right, table.setting, run_up_of(table.setting, machine))
     made = np.where(dots, table.solid_l, table.bare_l)
-    return Shading(lines, box_mm, own, wanted, made, off, plain_off)
+    return Shading(group, (lines,), box_mm, own, wanted, made, off, plain_off)
 
 
 def _strength(wanted: Floats, table: ToneTable | DotTable) -> Floats:
@@ -144,9 +147,13 @@ def _power_for(wanted: Floats, table: ToneTable) -> Floats:
     return np.asarray(np.interp(level, greys, table.power))
 
 
-def _lines(power: Floats, box_mm: Box, setting: Setting, machine: Machine, group: str) -> Lines:
+def _lines(
+    power: Floats, box_mm: Box, setting: Setting, machine: Machine, group: str, *, along_y: bool
+) -> Lines:
     """The runs of equal power of each line."""
     left, low, right, high = box_mm
+    if along_y:
+        power, left, low, right, high = power.T, low, left, high, right
     rows, columns = power.shape
     step, pitch = (right - left) / columns, (high - low) / rows
     bare = BARE_SHARE * setting.power
@@ -159,4 +166,4 @@ def _lines(power: Floats, box_mm: Box, setting: Setting, machine: Machine, group
         found.append((round(low + (n + 0.5) * pitch, 4), tuple((a, b) for a, b in spans)))
         powers.append(tuple(np.round(row[first][burnt], 4).tolist()))
     run_up = run_up_of(setting, machine)
-    return Lines(group, tuple(found), left, right, setting, run_up, tuple(powers))
+    return Lines(group, tuple(found), left, right, setting, run_up, tuple(powers), along_y)

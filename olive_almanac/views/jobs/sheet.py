@@ -606,7 +606,7 @@ def picture_of(wish: PictureWish) -> QImage:
     painter.translate(MARGIN_PX, MARGIN_PX)
     ink = QColor(wish.ink)
     for shading in pattern.shadings:
-        painter.setOpacity(wish.opacity(shading.lines.name))
+        painter.setOpacity(wish.opacity(shading.group))
         _paint_shading(painter, shading, m, ink)
     task_of = {one.task.group: one.task.task for one in pattern.work}
     thin = min(1.0, max(LEAST_THIN, min(wide, tall) / PLAIN_PX))

@@ -86,6 +86,10 @@ class GlowTest(unittest.TestCase):
         for wrong in ({"pitch_mm": 0.4}, {"group": "none"}):
             with self.assertRaises(OutOfRange):
                 dots_of(self.drawing, replace(GLOW, **wrong))
+        many = replace(GLOW, pitch_mm=1.2)  # 200 x 150 mm: about 24,000
+        self.assertGreater(len(dots_of(self.drawing, many).radii_mm), 20_000)
+        with self.assertRaisesRegex(OutOfRange, "at most 10,000.*engrave them"):
+            dots_of(self.drawing, many, as_outlines=True)
         with self.assertRaisesRegex(OutOfRange, "glow fell"):
             glow_of(BLACK, "low", {**glow_texts(GLOW), "fell": "120"})
         self.assertEqual(glow_of(BLACK, "low", glow_texts(GLOW)), GLOW)

@@ -1,5 +1,6 @@
 """A job as steps: kerf, passes, engraved areas, time by another reader, and the chance of all."""
 
+import re
 import unittest
 from dataclasses import replace
 
@@ -101,6 +102,15 @@ class PatternTest(unittest.TestCase):
         self.assertTrue(
             any("hole smaller" in words for words in pattern_of(drawing(slit), TASKS, LONG).remarks)
         )
+
+    def test_each_of_two_parts_drawn_alike_is_told_with_its_own_place(self):
+        fork = "M{} 5h20v16h-9.95v-10h-.1v10h-9.95z"
+        inside = "".join(f'<path d="{fork.format(x)}" stroke="red"/>' for x in (5, 30))
+        told = [w for w in pattern_of(drawing(inside), TASKS, LONG).remarks if "notch" in w]
+        self.assertEqual(len(told), 2)
+        (x0, y0), (x1, y1) = (map(float, re.findall(r"at ([\d.]+), ([\d.]+)", w)[0]) for w in told)
+        self.assertAlmostEqual(x1 - x0, 25.0, 2)
+        self.assertAlmostEqual(y0, y1, 2)
 
 
 class HandlingTest(unittest.TestCase):

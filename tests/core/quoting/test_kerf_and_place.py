@@ -126,6 +126,15 @@ class PlaceTest(unittest.TestCase):
                 if room.taken:
                     self.assertGreater(len(placed), 1.3 * len(rows))
 
+    def test_the_search_can_be_stopped_before_each_sheet(self):
+        disc = item(np.array(shapely.Point(20, 20).buffer(20, quad_segs=4).exterior.coords[:-1]))
+        sheet = Room((0.0, 0.0, 100.0, 50.0))
+        discs = [replace(disc) for _ in range(6)]
+        *before, placed = nested(discs, [sheet] * 3, gap_mm=2.0)
+        self.assertEqual(before, [()] * 6)  # by strips and among what is taken
+        self.assertEqual({one.sheet for one in placed}, {0, 1, 2})
+        self.assertEqual(len(placed), 6)
+
     def test_grain_keeps_its_direction_by_outlines_too(self):
         ell = item([(0, 0), (70, 0), (70, 15), (15, 15), (15, 50), (0, 50)], (0, 2))
         *_, placed = nested([ell] * 8, [Room((0.0, 0.0, 300.0, 120.0))], gap_mm=2.0)

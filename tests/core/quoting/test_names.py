@@ -119,7 +119,7 @@ class LetteringTest(unittest.TestCase):
         pattern = with_room_for(plate(), steps)
         self.assertTrue(pattern.is_engraved)
         line = steps[0][0][0]
-        self.assertLessEqual(pattern.reach_mm[0], line.left_mm - line.run_up_mm)
+        self.assertLessEqual(pattern.reach_mm[0], line.from_mm - line.run_up_mm)
 
 
 if __name__ == "__main__":

@@ -63,9 +63,26 @@ class ShadesTest(unittest.TestCase):
         clear = np.zeros((1, 1, 4), np.uint8)
         self.assertEqual(float(luminance_of(png(clear), "a.png")[0, 0]), 1.0)
 
+    def test_a_picture_is_burnt_along_the_direction_of_its_strip(self):
+        steep = np.tile(np.linspace(0.0, 1.0, 60)[:, None] ** 2.2, (1, 60)).astype(np.float32)
+        for way, crossed, along_y in (("y", False, [True]), ("x", True, [False, True])):
+            setting = replace(SETTING, direction=way, crosshatch=crossed)
+            table = tone_table(STEPS.tolist(), truth(STEPS).tolist(), setting)
+            made = shaded(steep, (0.0, 0.0, 40.0, 20.0), table, LONG, "picture")
+            self.assertEqual([step.along_y for step in made.steps], along_y)
+            step = made.steps[-1]  # along Y: 160 columns, each from dark below to light above
+            self.assertEqual((len(step.rows), step.from_mm, step.to_mm), (160, 0.0, 20.0))
+            np.testing.assert_allclose([step.rows[0][0], step.rows[-1][0]], [0.125, 39.875])
+            (_, runs), powers = step.rows[80], step.powers[80]
+            self.assertGreater(len(runs), 20)
+            seen = truth(np.array(powers))
+            middle = np.array([(a + b) / 2 for a, b in runs])
+            wanted = np.interp(middle, np.arange(80) * 0.25 + 0.125, made.wanted_l[:, 80])
+            self.assertLess(np.abs(seen - wanted).mean(), 1.5)
+
     def test_equal_steps_of_the_picture_become_equal_steps_of_lightness(self):
         made = self.made()
-        (_, runs), powers = made.lines.rows[40], made.lines.powers[40]
+        (_, runs), powers = made.steps[0].rows[40], made.steps[0].powers[40]
         middle = np.array([(a + b) / 2 for a, b in runs])
         seen = truth(np.array(powers))
         wanted = np.interp(middle, np.arange(160) * 0.25 + 0.125, made.wanted_l[40])
@@ -77,7 +94,7 @@ class ShadesTest(unittest.TestCase):
     def test_dark_is_burnt_and_white_stays_bare_with_the_upper_row_on_top(self):
         half = np.vstack([np.zeros((50, 80)), np.ones((50, 80))]).astype(np.float32)
         made = self.made(half)
-        below, above = made.lines.rows[0], made.lines.rows[-1]
+        below, above = made.steps[0].rows[0], made.steps[0].rows[-1]
         self.assertEqual((below[1], len(above[1])), ((), 1))
         self.assertGreater(above[0], below[0])
 
@@ -162,5 +179,5 @@ class PictureJobTest(unittest.TestCase):
         _, plan, _, _ = self.plan()
         lines = [step for step, group in plan.runs[0].steps if group == "picture"]
         self.assertEqual(lines[0].powers, lines[1].powers)
-        self.assertNotEqual(lines[0].left_mm, lines[1].left_mm)
+        self.assertNotEqual(lines[0].from_mm, lines[1].from_mm)
         self.assertEqual(replace(lines[0], powers=()).rows, lines[0].rows)
