@@ -153,7 +153,7 @@ def pattern_of(
     Raises OutOfRange where nothing is to be burnt.
     """
     contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
-    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling)
+    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling, 1.0)
 
 
 def parts_of(
@@ -186,7 +186,16 @@ def parts_of(
         of_part.setdefault(root, ([], {}))
         shades.setdefault(root, []).append(one)
     return tuple(
-        _pattern(mine, areas, shades.get(root, ()), tasks, task_of, machine, handling)
+        _pattern(
+            mine,
+            areas,
+            shades.get(root, ()),
+            tasks,
+            task_of,
+            machine,
+            handling,
+            len(mine) / max(len(contours), 1),
+        )
         for root, (mine, areas) in of_part.items()
     )
 
@@ -239,6 +248,7 @@ def _pattern(
     task_of: dict[str, GroupTask],
     machine: Machine,
     handling: Handling,
+    share: float,
 ) -> Pattern:
     parents = parents_of(contours)
     tour = order_of(
@@ -247,6 +257,7 @@ def _pattern(
         acceleration_mm_s2=machine.acceleration_mm_s2,
         rounds=handling.rounds,
         effort=handling.effort,
+        share=share,
     )
     steps: list[tuple[Burn, str]] = [
         (step, group)

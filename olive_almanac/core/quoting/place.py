@@ -7,7 +7,7 @@ from __future__ import annotations
 import itertools
 import math
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +15,7 @@ import numpy as np
 
 from olive_almanac.core.placing.room import Room
 from olive_almanac.core.quoting.pattern import Pattern
+from olive_almanac.core.quoting.strip import Kind, packed
 from olive_almanac.core.records.job import PlacedCopy
 
 __all__ = ["Item", "box_of", "items_of", "nested", "outline_of", "placed_in_rows", "turned_points"]
@@ -25,9 +26,10 @@ SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
 SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
 LEAST_STRIP = 2.0  # how many gaps a strip is long and high at least: it is packed between two
-SEARCH_S = 7.0  # of the search in the free strips of all sheets; each takes half of what is left
+SEARCH_S = 5.0  # of the search in the free strips of all sheets; each takes half of what is left
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
+Search = Generator[tuple[()], None, list[Any]]  # yields nothing while it seeks
 
 
 @dataclass(frozen=True, eq=False)
@@ -205,7 +207,7 @@ def nested(
             seeker = _Outlines(number, room, gap_mm)
             if left_s > 0:
                 began = time.monotonic()
-                waiting = seeker.fill_strip(waiting, math.ceil(left_s / 2))
+                waiting = yield from seeker.fill_strip(waiting, math.ceil(left_s / 2))
                 left_s -= time.monotonic() - began
             waiting = seeker.fill_among(waiting)
             found += seeker.found
@@ -240,7 +242,7 @@ class _Outlines:
         self.found: list[PlacedCopy] = []
         self.blocked: list[Any] = [shapely.box(*box) for box in room.taken]
 
-    def fill_strip(self, items: list[Item], search_s: int) -> list[Item]:
+    def fill_strip(self, items: list[Item], search_s: int) -> Search:
         """Pack the largest free box of the room, with so long a search; return what found no room
         in it.
         """
@@ -253,9 +255,12 @@ class _Outlines:
         if min(size) <= LEAST_STRIP * around:
             return items
         fitting = [item for item in items if self._fits(item, size, around)]
+        faces = np.cumsum([item.pattern.shape.area for item in fitting])
+        fitting = fitting[: int(faces.searchsorted(size[0] * size[1], side="right"))]  # no more can
         waiting = [item for item in items if item not in fitting]
         placed: set[int] = set()
-        for item, corner, turn in _packed(fitting, size, self.gap, search_s):
+        found = yield from _packed(fitting, size, self.gap, search_s)
+        for item, corner, turn in found:
             wide, tall = item.size_mm(turn)
             beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
             if max(beyond) <= SLACK_MM:
@@ -349,62 +354,48 @@ def _apart_mm(gap_mm: float) -> float:
     return gap_mm + 2 * SIMPLER_MM
 
 
-def _packed(
-    items: Sequence[Item], size_mm: Point, gap_mm: float, search_s: int
-) -> Iterator[tuple[Item, Point, int]]:
-    """Pack a box along its longer side: each item with the lower left corner of its box and its
-    turn.  Some may lie beyond the end.
+def _packed(items: Sequence[Item], size_mm: Point, gap_mm: float, search_s: int) -> Search:
+    """Pack a box along its longer side: return each item with the lower left corner of its box and
+    its turn.  Some may lie beyond the end.
     """
     wide, high = size_mm
     if wide >= high:
-        yield from _strip(items, high, gap_mm, 0, search_s)
-        return
-    for item, (x, y), turn in _strip(
-        items, wide, gap_mm, 1, search_s
-    ):  # upright: a strip lying, turned
-        up = (turn + 1) % 4
-        yield item, (wide - y - item.size_mm(turn)[1], x), up
+        return (yield from _strip(items, high, gap_mm, 0, search_s))
+    found = yield from _strip(items, wide, gap_mm, 1, search_s)  # upright: a strip lying, turned
+    return [
+        (item, (wide - y - item.size_mm(turn)[1], x), (turn + 1) % 4)
+        for item, (x, y), turn in found
+    ]
 
 
 def _strip(
     items: Sequence[Item], height_mm: float, gap_mm: float, lies: int, search_s: int
-) -> Iterator[tuple[Item, Point, int]]:
-    """Pack a strip of free length (spyrrow): each item with the lower left corner of its box in the
+) -> Search:
+    """Pack a strip of free length: return each item with the lower left corner of its box in the
     strip and its turn there; the strip `lies` by so many quarters.
     """
-    import spyrrow
-
-    kinds: dict[tuple[bytes, tuple[int, ...]], list[Item]] = {}
+    alike: dict[tuple[bytes, tuple[int, ...]], list[Item]] = {}
     for item in items:
-        kinds.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
-    asked = []
-    for n, ((_, turns), mine) in enumerate(kinds.items()):
-        ring = mine[0].pattern.shape.simplify(SIMPLER_MM).exterior.coords
-        points = [(float(x), float(y)) for x, y in ring]
-        degrees = [90.0 * ((turn - lies) % 4) for turn in turns]
-        asked.append(spyrrow.Item(str(n), points, demand=len(mine), allowed_orientations=degrees))
+        alike.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
     face_mm2 = sum(item.pattern.shape.area for item in items)
     if face_mm2 <= height_mm * LEAST_STRIP * _apart_mm(gap_mm):
-        return  # the strip that they fill is too short
-    search = spyrrow.StripPackingConfig(
-        early_termination=True,
-        total_computation_time=search_s,
-        min_items_separation=_apart_mm(gap_mm),
-        num_workers=1,
-        seed=1,
+        return []  # the strip that they fill is too short
+    kinds = []
+    for (_, turns), mine in alike.items():
+        ring = mine[0].pattern.shape.simplify(SIMPLER_MM).exterior.coords
+        points = tuple((float(x), float(y)) for x, y in ring)
+        degrees = tuple(90.0 * ((turn - lies) % 4) for turn in turns)
+        kinds.append(Kind(points, len(mine), degrees))
+    placed = yield from packed(
+        kinds, height_mm=height_mm, apart_mm=_apart_mm(gap_mm), search_s=search_s
     )
-    try:
-        problem = spyrrow.StripPackingInstance("sheet", strip_height=height_mm, items=asked)
-        placed = problem.solve(search).placed_items
-    except BaseException as fault:  # what the library cannot pack is no Exception of Python's
-        if type(fault).__name__ != "PanicException":
-            raise
-        return
-    waiting = [iter(mine) for mine in kinds.values()]
+    waiting = [iter(mine) for mine in alike.values()]
+    found = []
     for one in sorted(placed, key=lambda one: one.translation):
         item = next(waiting[int(one.id)])
         turn = round(one.rotation / 90.0) % 4
-        yield item, _corner(item, turn, one.translation), turn
+        found.append((item, _corner(item, turn, one.translation), turn))
+    return found
 
 
 def _corner(item: Item, turn: int, shift: Point) -> Point:
