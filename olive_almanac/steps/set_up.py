@@ -314,6 +314,13 @@ def controller_fields(machine: Machine) -> tuple[Field, ...]:
             help=tr("G21 or G20"),
         ),
         Field(
+            "focus_by_hand",
+            tr("Focus"),
+            "hand" if machine.focus_by_hand else "",
+            choices=(("", tr("set by the file")), ("hand", tr("set by hand"))),
+            help=tr("by hand: one height in each file"),
+        ),
+        Field(
             "head_clearance_mm",
             tr("Head clearance"),
             number_text(machine.head_clearance_mm),
@@ -429,6 +436,7 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "pulse_ns": _optional(lambda text: read_number(text, tr("Pulse width"), "ns")),
     "m2": _optional(lambda text: read_number(text, tr("Beam quality M²"))),
     "file_units": lambda text: text,
+    "focus_by_hand": lambda text: text == "hand",
     "head_clearance_mm": lambda text: read_length_mm(text, tr("Head clearance")),
     "junction_mm": lambda text: read_length_mm(text, tr("Corner rounding")),
     "hour_rate": _optional(lambda text: read_number(text, tr("Rate"))),

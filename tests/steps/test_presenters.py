@@ -287,6 +287,11 @@ class SetUpTest(SessionCase):
             )
         )
         self.assertEqual(self.session.subject.machine.header, ("G54", "G40"))
+        self.assertFalse(self.session.subject.machine.focus_by_hand)
+        for chosen in ("hand", ""):
+            texts = self.texts(controller_fields(machine), focus_by_hand=chosen)
+            self.assertTrue(presenter.save_machine(texts))
+            self.assertEqual(self.session.subject.machine.focus_by_hand, chosen == "hand")
         for texts, field in (
             ({"modes": "twenty"}, "Power modes"),
             ({"power_table": "50 9, 40 8"}, "Power of the meter table"),

@@ -317,7 +317,8 @@ class _Window:
             count=self.count,
         )
         if quickest is None:
-            return self._none_found(self._with_flare_cells(next_cells, (), self.count // 2))
+            next_cells = self._with_flare_cells(next_cells, (), self.count // 2)
+            return self._none_found(self._of_one_coupon(next_cells))
         if (
             known.cells_read >= FLARES_FROM
         ):  # first where the edge lies, then what flares up before it
@@ -326,6 +327,7 @@ class _Window:
         enough = self._is_enough(next_cells, quickest)
         if enough or next_cells.log_time_sd < PROOF_FROM * self._near_enough:
             next_cells = self._joined(next_cells, proof)
+        next_cells = self._of_one_coupon(next_cells, proof)
         enough = enough and not proof
         doubt = self._doubt_at(quickest.setting)
         picks = [
@@ -409,6 +411,19 @@ class _Window:
         )
         return replace(next_cells, cells=tuple(ordered))
 
+    def _of_one_coupon(self, next_cells: NextCells, proof: Sequence[Proposal] = ()) -> NextCells:
+        """The next cells of one focus where it is set by hand: that of the proof, if there is one
+        among them, else the one of most of them.
+        """
+        if not self.knowledge.case.one_focus or not next_cells.cells:
+            return next_cells
+        heights = [cell.setting.focus_mm for cell in next_cells.cells]
+        height = max(heights, key=heights.count)
+        if proof and proof[0] in next_cells.cells:
+            height = proof[0].setting.focus_mm
+        kept = tuple(cell for cell in next_cells.cells if cell.setting.focus_mm == height)
+        return replace(next_cells, cells=kept)
+
     def _proof(self, pick: Setting) -> list[Proposal]:
         """Cells around the pick that have not been read: with the focus as far off as the shop lets
         it, and a little quicker.
@@ -417,6 +432,7 @@ class _Window:
         wanted = [
             (replace(pick, focus_mm=round(pick.focus_mm + step, 2)), words(step))
             for step in (-off, off)
+            if not self.knowledge.case.one_focus
         ]
         top = self.knowledge.case.max_speed_mm_s
         quicker = _dialled(min(PROOF_QUICKER * pick.speed_mm_s, top))
@@ -742,6 +758,8 @@ class _Window:
                 )
                 for n, speed in hottest.items()
             ]
+        if found and self.knowledge.case.one_focus:  # the others with the next coupon
+            found = [one for one in found if one.setting.focus_mm == found[0].setting.focus_mm]
         return found[: self.count]
 
     def _slowest(self, passes: int) -> float:

@@ -96,7 +96,8 @@ def next_cut_cells(
 
     Candidates are passes x focus x speeds over the range that the posterior leaves open; `focus_mm`
     is the height tried beside the face, above it and the back (half the thickness where none is
-    given).  `instead` are other cells to compare them with.
+    given); a case with one focus gets all cells at the height where they tell most.  `instead` are
+    other cells to compare them with.
     """
     thickness = case.thickness_mm
     speeds = open_speeds(
@@ -149,8 +150,16 @@ def next_cut_cells(
         allowed = allowed
     score, variance = _scored(free[:, allowed], hangs[:, allowed])
     seconds = OUTLINE_MM * passes[allowed] / speed[allowed]
-    best = _greedy(score, variance, time, 1 + seconds / HANDLING_S, count)
-    after = _sd_left(score[:, best], variance[best], time)
+    cost = 1 + seconds / HANDLING_S
+    heights = [np.arange(len(cost))]
+    if case.one_focus:
+        heights = [np.flatnonzero(focuses[allowed] == height) for height in tried]
+    after, best = math.inf, []
+    for among in heights:
+        found = among[_greedy(score[:, among], variance[among], time, cost[among], count)]
+        left = _sd_left(score[:, found], variance[found], time)
+        if len(found) and left < after:
+            after, best = left, found.tolist()
     other = math.nan
     if instead:
         burns = case.burns_of(instead)

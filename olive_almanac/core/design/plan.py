@@ -167,6 +167,7 @@ def plan_trial(
             len(pattern.patches),
             tr("at most {most_cells}", most_cells=MOST_CELLS),
         )
+    _check_focus(machine, choices, pattern)
     shows = choices.fiducials and marks_show(stock, engraves=engraves)
     framed = shows and not pattern.spread
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=framed)
@@ -273,6 +274,21 @@ def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
     x, y = c.sheet_at_mm
     sides = (c.sheet.width_mm, c.sheet.height_mm)
     return SheetOnBed(c.sheet_number or 0, x, y, *sides, c.sheet.clamps_at(x, y))
+
+
+def _check_focus(machine: Machine, choices: TrialChoices, pattern: Pattern) -> None:
+    """Raise OutOfRange where a file would have to move a head that is set by hand."""
+    if not machine.focus_by_hand or kind_of(choices.kind).sloped:
+        return
+    settings = [patch.setting for patch in pattern.patches]
+    heights = sorted({one.focus_mm for one in settings})
+    needs = tr("one height on {machine}, whose focus is set by hand", machine=machine.name)
+    if len(heights) > 1:
+        told = f"{burnt_length(heights[0], 2)} … {burnt_length(heights[-1], 2)}"
+        raise OutOfRange(tr("Focus"), told, needs, "mm", key="focus")
+    if any(one.focus_step_mm for one in settings):
+        step = max(one.focus_step_mm for one in settings)
+        raise OutOfRange(tr("Focus step"), step, needs, "mm", key="focus_step")
 
 
 def room_for(machine: Machine, choices: TrialChoices) -> Room:

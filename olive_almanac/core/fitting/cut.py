@@ -64,8 +64,8 @@ TELLING = 16  # readings whose margin the draws are bent along
 @dataclass(frozen=True)
 class CutCase:
     """What is known of a cut before any reading: waist radii for a line along X and along Y,
-    Rayleigh range, the power curve and whether it was metered, thickness, limits and the family's
-    prior.
+    Rayleigh range, the power curve and whether it was metered, thickness, limits, the family's
+    prior, and whether a coupon has one focus.
     """
 
     radii_mm: tuple[float, float]
@@ -77,6 +77,7 @@ class CutCase:
     max_speed_mm_s: float
     acceleration_mm_s2: float
     prior: GroovePrior
+    one_focus: bool = False  # in all cells of a coupon: it is set by hand
 
     def power_w(self, fraction: ArrayLike) -> Floats:
         """Return the power at the work for dialled fractions of any shape, W."""
@@ -224,6 +225,7 @@ def case_of(machine: Machine, stock: Stock, recipe: Recipe | None = None) -> Cut
         machine.max_speed_mm_s,
         machine.acceleration_mm_s2,
         prior,
+        machine.focus_by_hand,
     )
 
 

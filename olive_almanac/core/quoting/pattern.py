@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -214,6 +214,7 @@ def _burnt(
 ) -> tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]:
     """The contours, the areas that are engraved, and the task of each group that is burnt."""
     task_of = {one.group: one for one in tasks if one.burns}
+    _check_focus(task_of.values(), machine)
     contours, filled = _contours(drawing, task_of, machine)
     if handling.once:
         contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
@@ -224,6 +225,22 @@ def _burnt(
     if handling.widths:
         contours = list(_fitted(contours, handling))
     return contours, filled, task_of
+
+
+def _check_focus(tasks: Iterable[GroupTask], machine: Machine) -> None:
+    """Raise OutOfRange where groups need several heights of a focus that is set by hand."""
+    settings = [one.setting for one in tasks if one.setting is not None]
+    heights = sorted({one.focus_mm for one in settings})
+    if not machine.focus_by_hand or (
+        len(heights) < 2 and not any(s.focus_step_mm for s in settings)
+    ):
+        return
+    needs = tr(
+        "one height on {machine}, whose focus is set by hand (other groups as a job of their own)",
+        machine=machine.name,
+    )
+    told = ", ".join(number_text(height) for height in heights)
+    raise OutOfRange(tr("Focus of the groups"), told, needs, "mm")
 
 
 def _fitted(contours: Sequence[Contour], handling: Handling) -> Iterator[Contour]:

@@ -26,6 +26,8 @@ SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
 SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
 LEAST_STRIP = 2.0  # how many gaps a strip is long and high at least: it is packed between two
+THIN_MM = 0.5  # a piece this thin is grown by as much: the search cannot place a sliver
+SPARE_MM = 0.1  # that a piece must have in a strip, which is packed as with rounded corners
 SEARCH_S = 5.0  # of the search in the free strips of all sheets; each takes half of what is left
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
@@ -283,7 +285,8 @@ class _Outlines:
 
     def _fits(self, item: Item, size: Point, around_mm: float) -> bool:
         sizes = [item.size_mm(turn) for turn in item.turns]
-        return any(w + around_mm <= size[0] and h + around_mm <= size[1] for w, h in sizes)
+        spare = around_mm + SPARE_MM + (2 * THIN_MM if _is_thin(item) else 0.0)
+        return any(w + spare <= size[0] and h + spare <= size[1] for w, h in sizes)
 
     def _take(self, item: Item, copy: PlacedCopy) -> None:
         self.found.append(copy)
@@ -382,7 +385,10 @@ def _strip(
         return []  # the strip that they fill is too short
     kinds = []
     for (_, turns), mine in alike.items():
-        ring = mine[0].pattern.shape.simplify(SIMPLER_MM).exterior.coords
+        shape = mine[0].pattern.shape
+        if _is_thin(mine[0]):
+            shape = shape.buffer(THIN_MM, quad_segs=2)
+        ring = shape.simplify(SIMPLER_MM).exterior.coords
         points = tuple((float(x), float(y)) for x, y in ring)
         degrees = tuple(90.0 * ((turn - lies) % 4) for turn in turns)
         kinds.append(Kind(points, len(mine), degrees))
@@ -396,6 +402,10 @@ def _strip(
         turn = round(one.rotation / 90.0) % 4
         found.append((item, _corner(item, turn, one.translation), turn))
     return found
+
+
+def _is_thin(item: Item) -> bool:
+    return bool(item.pattern.shape.buffer(-THIN_MM / 2).is_empty)
 
 
 def _corner(item: Item, turn: int, shift: Point) -> Point:

@@ -83,6 +83,9 @@ class Machine:
         0.01  # how far the path may miss a corner when it is rounded at speed (junction deviation)
     )
     focus_speed_mm_s: float = 10.0  # of the head moving up and down
+    focus_by_hand: bool = field(
+        default=False, metadata={"written": "if set"}
+    )  # no file moves the head up and down: one focus in each
     head_clearance_mm: float = (
         10.0  # how far the beam must stay from a clamp so that the head misses it
     )

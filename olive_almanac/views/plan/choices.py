@@ -466,13 +466,14 @@ class Choices(Page):
         source: str,
         name: str,
         sheets: Sequence[Sheet],
+        focus_by_hand: bool,
     ) -> None:
         kind, slots = kind_of(texts["kind"]), slots_of(texts)
         factors = [factor for factor in FACTORS if factor.applies(task, source)]
         free = ()
         if kind.up == FREE:
             free = factors
-        choices = [(one.id, one.name) for one in kinds_for(task)]
+        choices = [(one.id, one.name) for one in kinds_for(task, focus_by_hand=focus_by_hand)]
         self.kind.set_choices(choices, kind.id, none_text=kind.name)
         about = f"{capital(kind.finds_out)}."
         self.about.setText(about)

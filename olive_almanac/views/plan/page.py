@@ -450,6 +450,7 @@ class PlanPage(StationPage):
             source=machine.source if machine else "",
             name=self.presenter.name,
             sheets=stock.sheets if stock else (),
+            focus_by_hand=machine is not None and machine.focus_by_hand,
         )
 
     def show_plan(self, plan: TrialPlan) -> None:

@@ -164,6 +164,11 @@ class PlaceTest(unittest.TestCase):
         self.assertEqual(len(placed), 4)
         *_, placed = nested([thin], [Room((0.0, 0.0, 40.0, 3.0))], gap_mm=5.0)
         self.assertEqual(len(placed), 1)
+        sliver = item([(43.96, 6.26), (44.46, 11.91), (44.83, 16.09), (44.67, 14.24)])
+        slivers = [replace(sliver) for _ in range(30)]
+        *_, placed = nested(slivers, [room], gap_mm=1.0)
+        self.check(sliver, placed, room, 1.0)
+        self.assertEqual(len(placed), 30)
 
     def test_a_piece_of_which_nothing_is_left_has_a_place_all_the_same(self):
         crumb = box_item(10.0, 10.0).pattern

@@ -39,6 +39,7 @@ class BedMapTrial(TrialKind):
     fields = frozenset()
     spread = True
     asks = "bed"
+    drives_focus = True
     teaches_setting = False
 
     def suggest(self, ground: Ground, choices: TrialChoices) -> TrialChoices:

@@ -26,6 +26,7 @@ class FocusSteps(TrialKind):
     across = "focus"
     lines = True
     asks = "focus"
+    drives_focus = True
     teaches_setting = False
 
     def suggest(self, ground: Ground, choices: TrialChoices) -> TrialChoices:

@@ -55,6 +55,7 @@ class TrialKind:
     compares_recipes: ClassVar[bool] = False  # pieces prepared in several ways, side by side
     lines: ClassVar[bool] = False  # burns thin lines, whatever the task
     spread: ClassVar[bool] = False  # over the whole sheet
+    drives_focus: ClassVar[bool] = False  # the file moves the head up and down
     sloped: ClassVar[bool] = False  # on stock that is propped up: the head keeps its height
     weekly: ClassVar[bool] = False  # for the control chart
     asks: ClassVar[Question] = "setting"  # what it is there to decide
@@ -118,9 +119,17 @@ def kind_of(kind_id: str) -> TrialKind:
     return _REGISTERED[kind_id]
 
 
-def kinds_for(task: Task) -> tuple[TrialKind, ...]:
-    """Return the kinds that a person can choose for a task."""
-    return tuple(kind for kind in all_kinds() if task in kind.tasks and task in kind.chosen_for)
+def kinds_for(task: Task, *, focus_by_hand: bool = False) -> tuple[TrialKind, ...]:
+    """Return the kinds that a person can choose for a task, on a machine whose focus is driven or
+    set by hand.
+    """
+    return tuple(
+        kind
+        for kind in all_kinds()
+        if task in kind.tasks
+        and task in kind.chosen_for
+        and not (focus_by_hand and kind.drives_focus)
+    )
 
 
 def patches_of(machine: Machine, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:

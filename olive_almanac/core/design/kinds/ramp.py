@@ -25,6 +25,7 @@ class FocusRamp(FocusSteps):
     place = 4
     fields = frozenset({"beam", "slope"})
     sloped = True
+    drives_focus = False
 
     def pattern(self, stock: Stock, task: Task, choices: TrialChoices) -> Pattern:
         """Pieces of one line, each as long as one step of the focus takes on the slope."""
