@@ -9,7 +9,14 @@ from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
 
-__all__ = ["centre_blocks", "frame_blocks", "job_blocks", "job_parts", "trace_blocks"]
+__all__ = [
+    "UNLIT_BLOCKS",
+    "centre_blocks",
+    "frame_blocks",
+    "job_blocks",
+    "job_parts",
+    "trace_blocks",
+]
 
 Point = tuple[float, float]
 
@@ -72,6 +79,9 @@ def centre_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
     yield writer.begin(*words, "Beam off: the head stays over the middle of the job.")
     way = run.ground.travel(writer.head, anchor_of(run.ground.area, "centre"))
     yield ("\n".join(writer.rapid(at) for at in way) + "\nM5 S0\nM2\n").encode("ascii")
+
+
+UNLIT_BLOCKS = {"frame": frame_blocks, "trace": trace_blocks, "centre": centre_blocks}
 
 
 def _unlit(writer: GcodeWriter, ways: Sequence[Sequence[Point]], *words: str) -> Iterator[bytes]:

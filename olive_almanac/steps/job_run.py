@@ -35,7 +35,7 @@ __all__ = ["JobCheck", "JobRunner", "ShowsJobRun", "layout_key"]
 MOST_SAVES = 40
 LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
 STAND_IN = "stand-in"
-Unlit = Literal["", "frame", "path", "centre"]
+Unlit = Literal["", "frame", "trace", "centre"]
 
 
 @dataclass(frozen=True)
@@ -242,18 +242,11 @@ class JobRunner:
         self._view.show_run()
 
     def _parts(self, run: SheetRun, first: int) -> Iterator[tuple[str, bytes]]:
-        from olive_almanac.formats.gcode_job import (
-            centre_blocks,
-            frame_blocks,
-            job_parts,
-            trace_blocks,
-        )
+        from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_parts
 
         assert self.result is not None
         if self.unlit:
-            ways = {"frame": frame_blocks, "path": trace_blocks, "centre": centre_blocks}
-            blocks = ways[self.unlit]
-            return (("", block) for block in blocks(run))
+            return (("", block) for block in UNLIT_BLOCKS[self.unlit](run))
         said = {one.group: one.setting for one in self.result.wish.tasks if one.setting}
         return job_parts(run, said, first=first)
 

@@ -58,7 +58,7 @@ from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
-from olive_almanac.formats.gcode_job import centre_blocks, frame_blocks, job_blocks, trace_blocks
+from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.formats.picture_in import luminance_of
 from olive_almanac.steps.files import below, write_together
@@ -527,14 +527,15 @@ def _sized(box: Box, around: float = 0.0) -> Box:
     return (left - around, low - around, right - left + 2 * around, high - low + 2 * around)
 
 
-def check_run(result: JobResult, run: SheetRun) -> None:
-    """Check the program of a sheet with the independent checker before it is sent.  Raises
-    CannotWrite with the first finding.
+def check_run(result: JobResult, run: SheetRun, unlit: str = "") -> None:
+    """Check the program of a sheet, or one of UNLIT_BLOCKS, with the independent checker before it
+    is sent.  Raises CannotWrite with the first finding.
     """
     wish = result.wish
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     sheet = wish.sheets[run.sheet] if wish.sheets else None
-    _check_program(b"".join(job_blocks(run, said)), run, sheet, "sent")
+    blocks = UNLIT_BLOCKS[unlit](run) if unlit else job_blocks(run, said)
+    _check_program(b"".join(blocks), run, sheet, "sent")
 
 
 def _check_program(program: bytes, run: SheetRun, sheet: Sheet | None, act: str) -> None:
@@ -575,10 +576,8 @@ def write_job_files(
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         _check_program(program, run, sheet, "written")
         name = called.lower().replace(",", "").replace(" ", "-")
-        frame = b"".join(frame_blocks(run, *head))
-        traced = b"".join(trace_blocks(run, *head))
-        middle = b"".join(centre_blocks(run, *head))
-        for what, unlit in (("frame", frame), ("trace", traced), ("centre", middle)):
+        for what, blocks in UNLIT_BLOCKS.items():
+            unlit = b"".join(blocks(run, *head))
             if check_gcode(unlit.decode("ascii"), limits_of_run(run, sheet)).safe:
                 contents[below(folder, f"{name}-{what}.nc")] = unlit
         contents[below(folder, f"{name}.nc")] = program

@@ -162,7 +162,7 @@ class JobRunTest(JobRunCase):
         self.session.shop.keep_stock(replace(stock, sheets=(clamped,)), "clamp")
         with self.assertRaisesRegex(AlmanacError, "is worked out anew"):
             runner.start(run)  # and it is worked out
-        for unlit in ("", "frame", "path"):
+        for unlit in ("", "frame", "trace"):
             with self.assertRaisesRegex(AlmanacError, "has changed: go back"):
                 runner.start(run, unlit=unlit)
         self.assertEqual(self.kept(), ())

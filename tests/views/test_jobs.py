@@ -276,6 +276,25 @@ class AtTheMachineTest(JobsCase):
         self.assertIsNot(panel.run, before)
         self.assertTrue(panel.isVisible())
 
+    def test_a_copy_on_a_clamp_is_neither_burnt_nor_traced(self):
+        page, panel = self.written()
+        stock = self.session.subject.stock
+        sheet = replace(stock.sheets[0], clamps_mm=((0.0, 0.0, 40.0, 40.0),))
+        self.session.shop.keep_stock(replace(stock, sheets=(sheet,)), "clamp")
+        self.ready()
+        first = page.presenter.result.plan.placed[0]
+        page.presenter.move(0, 20.0 - first.x_mm, 20.0 - first.y_mm)
+        self.ready()
+        self.assertIn("lies on a clamp", " ".join(page.presenter.result.plan.remarks))
+        if not panel.isVisible():
+            self.key(Qt.Key.Key_Space, widget=page.to_machine)
+        for key in (panel.main, panel.path, panel.frame):
+            self.session.problem = ""
+            self.key(Qt.Key.Key_Space, widget=key)
+            self.wait_for(lambda: self.session.problem)
+            self.assertIn("did not pass its safety check and was not sent", self.session.problem)
+            self.assertFalse(panel.runner.is_going)
+
     def test_a_port_is_armed_once_every_line_is_ticked(self):
         page, panel = self.written()
         self.session.remember(port="/dev/ttyTEST0")

@@ -4,6 +4,7 @@ always in reach, and what to do when it broke off.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -113,7 +114,7 @@ class RunPanel(QWidget):
         self.frame = button(tr("Frame"), tip=tr("goes round the job with the beam off"))
         self.frame.clicked.connect(lambda: self._trace("frame"))
         self.path = button(tr("Path"), tip=tr("along all that will be burnt, with the beam off"))
-        self.path.clicked.connect(lambda: self._trace("path"))
+        self.path.clicked.connect(lambda: self._trace("trace"))
         self.middle = button(tr("Middle"), tip=tr("the head stays over the middle, beam off"))
         self.middle.clicked.connect(lambda: self._trace("centre"))
         words = label(tr("Show it with the beam off"), "small", "second")
@@ -281,7 +282,7 @@ class RunPanel(QWidget):
 
     def _arm(self) -> None:
         """First every line ticked and the program checked anew; then the next key starts."""
-        run, result = self.run, self.presenter.result
+        run = self.run
         assert run is not None
         if not self.session.preferences.port:
             self.session.tell(
@@ -298,10 +299,17 @@ class RunPanel(QWidget):
                 tr("The port is not armed: tick {lacking} first.", lacking=mid_sentence(lacking[0]))
             )
             return
-        if result is None:
+        self._checked_first(lambda: self._armed(run))
+
+    def _checked_first(self, then: Callable[[], None], unlit: Unlit = "") -> None:
+        """Check what is to be sent, beside the window; then go on with the same sheet."""
+        run, result = self.run, self.presenter.result
+        if run is None or result is None:
             return
         self.main_window.work_at_rest(
-            self.main, lambda: check_run(result, run), lambda _: self._armed(run)
+            self.main,
+            lambda: check_run(result, run, unlit),
+            lambda _: then() if run is self.run else None,
         )
 
     def _armed(self, run: SheetRun) -> None:
@@ -320,7 +328,7 @@ class RunPanel(QWidget):
         """Start at a step; on a port the next key does, once it is armed."""
         self._first = first
         if self.plays:
-            self._start(first=first)
+            self._checked_first(lambda: self._start(first=first))
         else:
             self._arm()
 
@@ -328,7 +336,7 @@ class RunPanel(QWidget):
         if not self.plays and not self.session.preferences.port:
             self._arm()
             return
-        self._start(unlit=what)
+        self._checked_first(lambda: self._start(unlit=what), unlit=what)
 
     def _start(self, *, first: int = 0, unlit: Unlit = "") -> None:
         run, preferences, services = self.run, self.session.preferences, self.main_window.services
