@@ -12,13 +12,13 @@ import numpy as np
 
 from olive_almanac.core.deciding.outlook import expect
 from olive_almanac.core.design.choices import TrialChoices, choices_of, is_hotter
-from olive_almanac.core.design.kinds.kind import all_kinds, kinds_for, patches_of
+from olive_almanac.core.design.kinds.kind import all_kinds, kind_of, kinds_for, patches_of
 from olive_almanac.core.design.levels import ratio_levels
 from olive_almanac.core.design.plan import plan_trial, sheet_on_bed
 from olive_almanac.core.design.suggest import Known, Neighbour, flare_limit_of, suggest_levels
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
-from olive_almanac.core.motion.program import trial_seconds
+from olive_almanac.core.motion.program import cell_joules, cell_steps, trial_seconds
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
@@ -183,6 +183,32 @@ class WhatVariesTest(unittest.TestCase):
         stacks = [cell for cell in trial.cells if cell.mark == "stack"]
         self.assertEqual({cell.setting.direction for cell in stacks}, {"x", "y"})
         self.assertEqual({max(cell.rect_mm[2:]) / cell.nominal_mm for cell in stacks}, {6.0})
+
+    def test_detail_is_engraved_along_the_direction_of_its_setting_and_crossed(self):
+        joules = {}
+        for way, crossed in (("x", False), ("y", False), ("x", True)):
+            cell = kind_plan("detail", "engrave", crosshatch=crossed).trial.cells[0]
+            cell = replace(cell, setting=replace(cell.setting, direction=way))
+            steps = cell_steps(cell, LONG)
+            self.assertEqual([step.along_y for step in steps], list(cell.setting.raster_ways))
+            x, y, w, h = cell.rect_mm
+            for step in steps:
+                left, low, right, high = step.box_mm
+                self.assertTrue(x <= left < right <= x + w + 1e-9)
+                self.assertTrue(y <= low < high <= y + h + 1e-9)
+            joules[way, crossed] = cell_joules(cell, LONG)
+        self.assertAlmostEqual(joules["y", False] / joules["x", False], 1.0, delta=0.1)
+        both = joules["x", False] + joules["y", False]
+        self.assertAlmostEqual(joules["x", True] / both, 1.0, delta=0.02)
+
+    def test_a_confirm_run_burns_the_engraving_as_the_entry_has_it(self):
+        plain = kind_plan("confirm", "engrave")
+        for way, crossed in (("y", False), ("x", True), ("x", False)):
+            entry = Setting(0.4, 150.0, 2, pitch_mm=0.1, direction=way, crosshatch=crossed)
+            choices = choices_of(plain.trial)
+            choices, _ = kind_of("confirm").resumed(choices, entry, None, "")
+            patches = patches_of(LONG, BIRCH, "engrave", choices).patches
+            self.assertEqual({patch.setting for patch in patches}, {entry})
 
     def test_direction_air_detail_and_weekly(self):
         ways = rows_of(kind_plan("direction").trial)

@@ -146,6 +146,17 @@ class KindsTest(PlannerCase):
         )
         self.assertEqual(self.planner.basis, "from the book: the entry itself")
 
+    def test_a_confirm_run_of_an_engraving_along_y_is_burnt_along_y(self):
+        along = Setting(0.3, 150.0, 1, pitch_mm=0.1, direction="y", crosshatch=True)
+        entry = sample_entry(uid="e2", task="engrave", setting=along)
+        self.session.shop.keep_entry(entry, "chosen", "entry")
+        self.session.choose(task="engrave")
+        self.begin()
+        self.planner.choose_kind("confirm")
+        self.assertEqual({cell.setting for cell in self.trial.cells}, {along})
+        self.planner.choose_kind("grid")  # a trial of its own again
+        self.assertEqual({cell.setting.direction for cell in self.trial.cells}, {"x"})
+
     def test_the_book_is_what_levels_rest_on_where_it_has_a_neighbour(self):
         self.session.shop.keep_entry(sample_entry(), "chosen", "entry")
         thick = replace(BIRCH, uid="birch-6", thickness_mm=6.0, measured_mm=(), lot="3")

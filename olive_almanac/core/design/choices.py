@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.factors import FACTORS, Value, factor_of
@@ -48,6 +48,9 @@ class TrialChoices:
     up: str = "power"
     across: str = "speed"
     crosshatch: bool = False
+    direction: Literal["", "x", "y", "xy"] = field(
+        default="", metadata={"written": "if set"}
+    )  # of raster lines, where an entry's own is burnt again
     beam: Beam = "constant"
     focus_step_mm: float = 0.0
     burn_order: Order = "energy"

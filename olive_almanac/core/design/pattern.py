@@ -70,7 +70,7 @@ def setting_of(choices: TrialChoices, task: Task, **changes: object) -> Setting:
         values["pitch_mm"] = 0.0
     values |= {
         "beam": choices.beam,
-        "direction": "x" if raster else "xy",
+        "direction": (choices.direction or "x") if raster else "xy",
         "crosshatch": choices.crosshatch and raster,
         "focus_step_mm": choices.focus_step_mm,
     }

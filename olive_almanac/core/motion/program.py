@@ -319,16 +319,17 @@ def _steps_of(cell: Cell, run_up: float) -> tuple[Burn, ...]:
     setting, name = cell.setting, cell.id
     x, y, w, h = cell.rect_mm
     if setting.pitch_mm and cell.mark == "detail":
-        rows = rows_of_boxes(detail_boxes(cell), low=y, high=y + h, pitch_mm=setting.pitch_mm)
-        return (Lines(name, rows, x, x + w, setting, run_up),)
+        return tuple(
+            _detail_lines(cell, run_up, along_y=along_y) for along_y in setting.raster_ways
+        )
     if setting.pitch_mm and cell.dots:
         rows = burnt_runs(flat_dots(w, h, setting.pitch_mm, cell.dots), (x, y, x + w, y + h))
         return (Lines(name, rows, x, x + w, setting, run_up),)
     if setting.pitch_mm:
-        first = Raster(name, cell.rect_mm, setting, run_up, along_y=setting.direction == "y")
-        if setting.crosshatch:
-            return (first, Raster(name, cell.rect_mm, setting, run_up, along_y=not first.along_y))
-        return (first,)
+        return tuple(
+            Raster(name, cell.rect_mm, setting, run_up, along_y=along_y)
+            for along_y in setting.raster_ways
+        )
     paths = _cell_paths(cell.mark, w, h, setting.direction, cell.nominal_mm)
     return (Strokes(name, paths, setting, run_up if cell.mark == "line" else 0.0, (x, y)),)
 
@@ -492,6 +493,17 @@ def way_seconds(a: Point, b: Point, machine: Machine) -> float:
     if length:
         return run_seconds(length, machine.max_speed_mm_s, machine.acceleration_mm_s2)
     return 0.0
+
+
+def _detail_lines(cell: Cell, run_up: float, *, along_y: bool) -> Lines:
+    """One raster over the bars of a detail cell."""
+    setting, boxes = cell.setting, detail_boxes(cell)
+    x, y, w, h = cell.rect_mm
+    if along_y:
+        x, y, w, h = y, x, h, w
+        boxes = tuple((low, left, high, right) for left, low, right, high in boxes)
+    rows = rows_of_boxes(boxes, low=y, high=y + h, pitch_mm=setting.pitch_mm)
+    return Lines(cell.id, rows, x, x + w, setting, run_up, along_y=along_y)
 
 
 @functools.lru_cache(maxsize=20_000)

@@ -551,11 +551,9 @@ def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -
     """
     setting = task.setting
     assert setting is not None
-    first_way = setting.direction == "y"
-    ways = (first_way, not first_way) if setting.crosshatch else (first_way,)
     # one without width burns nothing
     areas = [area for area in areas if np.ptp(area, axis=0).all()]
-    for along_y in ways:
+    for along_y in setting.raster_ways:
         turned = [area[:, ::-1] for area in areas] if along_y else areas
         for cluster in engraved_together(turned, setting, machine):
             first, low, last, high = _box_of(cluster)

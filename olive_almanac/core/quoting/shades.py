@@ -107,9 +107,9 @@ def shaded(
     off = float(np.abs(made - wanted).mean()) + table.off_l / 2
     plain = table.curve.lightness((setting.power * _strength(wanted, table)).ravel())
     plain_off = float(np.abs(plain.reshape(power.shape) - wanted).mean())
-    first_way = setting.direction == "y"
-    ways = (first_way, not first_way) if setting.crosshatch else (first_way,)
-    steps = tuple(_lines(power, box_mm, setting, machine, group, along_y=way) for way in ways)
+    steps = tuple(
+        _lines(power, box_mm, setting, machine, group, along_y=way) for way in setting.raster_ways
+    )
     return Shading(group, steps, box_mm, own, wanted, made, off, plain_off)
 
 

@@ -129,6 +129,12 @@ class Setting:
         return self.runs / (self.speed_mm_s * (self.pitch_mm or 1.0))
 
     @property
+    def raster_ways(self) -> tuple[bool, ...]:
+        """For each raster of a pass whether its lines run along Y: one, or two that cross."""
+        along_y = self.direction == "y"
+        return (along_y, not along_y) if self.crosshatch else (along_y,)
+
+    @property
     def runs(self) -> int:
         """How often every place is run over: each pass twice with cross-hatch."""
         return self.passes * (2 if self.crosshatch else 1)

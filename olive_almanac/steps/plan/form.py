@@ -118,6 +118,7 @@ _FIELDS = (
     _Field("slope", "slope", _number(tr("Slope")), number_text),
     _Field("slots", "slots_mm", _lengths(tr("Slot widths")), _lengths_text),
     _Field("crosshatch", "crosshatch", bool, _yes),
+    _Field("direction", "direction", str, str),
     _Field("focus_step", "focus_step_mm", _length(tr("Focus step")), number_text),
     _Field("labels", "labels", bool, _yes),
     _Field("marks", "fiducials", bool, _yes),

@@ -43,6 +43,7 @@ class ConfirmRun(TrialKind):
             **holding(setting),
             beam=setting.beam,
             crosshatch=setting.crosshatch,
+            direction=setting.direction,
             focus_step_mm=setting.focus_step_mm,
         )
         return confirmed, tr("from the book: the entry itself")
