@@ -25,6 +25,7 @@ from olive_almanac.core.motion.program import (
     way_seconds,
 )
 from olive_almanac.core.placing.room import SPARE_MM, Room, room_on
+from olive_almanac.core.quoting.contours import RANKS
 from olive_almanac.core.quoting.jig import jig_places, turned_in_pockets
 from olive_almanac.core.quoting.lie import Lie, Touched, lie_by_touch
 from olive_almanac.core.quoting.pattern import Pattern
@@ -240,7 +241,8 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
                 copies = [copy for copy, _ in here]
                 mine = turned_in_pockets(layout.jig, copies, turned.over[0])
                 laid_out = [(copy, name) for copy, (_, name) in zip(mine, here, strict=True)]
-            run = _run(number, laid_out, bare, machine, sheet, lie, turned)
+            steps = _steps_of(laid_out, bare, turned, one_sheet=layout.jig is None)
+            run = _run(number, laid_out, steps, bare, machine, sheet, lie, turned)
             conflicts += filter(None, (told, _over_the_bed(run, lie)))
             runs.append(run)
         if layout.sides is not None and len(both) > 1:
@@ -429,21 +431,35 @@ def _is_around(taken: Box, box: Box) -> bool:
     return all(abs(a - b) <= USED_MARGIN_MM for a, b in zip(taken, box, strict=True))
 
 
+def _steps_of(
+    named: Sequence[tuple[PlacedCopy, Steps]], plan: JobPlan, turned: _Turned, *, one_sheet: bool
+) -> Steps:
+    """All that is burnt of the copies on a sheet: of one sheet everything is engraved, then scored,
+    before the first cut, for what is cut falls and lets the sheet move; blanks one after the other.
+    """
+    steps = [
+        (_moved(step, plan.of(copy), copy), group)
+        for copy, name in named
+        for step, group in (*name, *plan.of(copy).steps)
+        if turned.groups is None or group in turned.groups
+    ]
+    if one_sheet:
+        works = (work for pattern in (plan.pattern, *plan.parts) for work in pattern.work)
+        ranks = {work.task.group: RANKS[work.task.task] for work in works}
+        steps.sort(key=lambda step: ranks.get(step[1], 0))  # what is lettered comes first
+    return (*turned.more, *steps)
+
+
 def _run(
     number: int,
     named: Sequence[tuple[PlacedCopy, Steps]],
+    steps: Steps,
     plan: JobPlan,
     machine: Machine,
     sheet: Sheet | None,
     lie: Lie,
     turned: _Turned,
 ) -> SheetRun:
-    steps = tuple(turned.more) + tuple(
-        (_moved(step, plan.of(copy), copy), group)
-        for copy, name in named
-        for step, group in (*name, *plan.of(copy).steps)
-        if turned.groups is None or group in turned.groups
-    )
     placed = [copy for copy, _ in named]
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
     reached = [*boxes, *(_box_of(step) for step, _ in turned.more)]

@@ -15,6 +15,7 @@ from olive_almanac.core.motion.program import Lines, step_seconds
 from olive_almanac.core.quoting.engraving import engraved_together
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.pattern import engraved_lines, pattern_of
+from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
@@ -126,6 +127,39 @@ class DirectionTest(unittest.TestCase):
         left, _, right, _ = run.ground.area
         self.assertAlmostEqual(right - left, 20.0, delta=0.1)  # no run-up across the lines
         self.assertLessEqual({left, right}, xs)
+
+
+class SheetTest(unittest.TestCase):
+    """All copies of one sheet are engraved and scored before the first of them is cut."""
+
+    TASKS = (
+        GroupTask("#ff0000", "cut", "", Setting(0.9, 12.0)),
+        GroupTask("#0000ff", "score", "", Setting(0.2, 60.0)),
+        task_of(ENGRAVE),
+    )
+
+    def order(self, **layout):
+        svg = (
+            '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" fill="none" '
+            'viewBox="0 0 90 60"><path d="M5 5h50v40h-50z" stroke="red"/>'
+            f'<path d="M10 10h20" stroke="blue"/>{STEM}</svg>'
+        )
+        pattern = pattern_of(read_drawing(svg.encode(), "tag.svg"), self.TASKS, LONG)
+        (run,) = plan_job(pattern, LONG, Layout(3, **layout)).runs
+        task = {one.group: one.task for one in self.TASKS}
+        return run, [task[group] for _, group in run.steps]
+
+    def test_of_one_sheet_rank_by_rank_and_each_copy_in_its_place(self):
+        run, order = self.order(sheets=(SHEET,))
+        self.assertEqual(order, ["engrave"] * 3 + ["score"] * 3 + ["cut"] * 3)
+        for task, at in (("engrave", 0), ("score", 3), ("cut", 6)):
+            starts = {step.start for step, _ in run.steps[at : at + 3]}
+            self.assertEqual(len(starts), 3, task)
+
+    def test_blanks_of_a_jig_one_after_the_other(self):
+        jig = Jig(3, 1, (80.0, 60.0), (85.0, 65.0))
+        _, order = self.order(sheets=(Sheet(*jig.size_mm),), jig=jig)
+        self.assertEqual(order, ["engrave", "score", "cut"] * 3)
 
 
 class TogetherTest(unittest.TestCase):
