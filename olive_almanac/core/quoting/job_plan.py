@@ -435,19 +435,35 @@ def _steps_of(
     named: Sequence[tuple[PlacedCopy, Steps]], plan: JobPlan, turned: _Turned, *, one_sheet: bool
 ) -> Steps:
     """All that is burnt of the copies on a sheet: of one sheet everything is engraved, then scored,
-    before the first cut, for what is cut falls and lets the sheet move; blanks one after the other.
+    before the first cut, for what is cut falls and lets the sheet move, the nearest copy next;
+    blanks one after the other.
     """
-    steps = [
-        (_moved(step, plan.of(copy), copy), group)
+    copies = [
+        [
+            (_moved(step, plan.of(copy), copy), group)
+            for step, group in (*name, *plan.of(copy).steps)
+            if turned.groups is None or group in turned.groups
+        ]
         for copy, name in named
-        for step, group in (*name, *plan.of(copy).steps)
-        if turned.groups is None or group in turned.groups
     ]
-    if one_sheet:
-        works = (work for pattern in (plan.pattern, *plan.parts) for work in pattern.work)
-        ranks = {work.task.group: RANKS[work.task.task] for work in works}
+    if not one_sheet:
+        return (*turned.more, *itertools.chain(*copies))
+    works = (work for pattern in (plan.pattern, *plan.parts) for work in pattern.work)
+    ranks = {work.task.group: RANKS[work.task.task] for work in works}
+    by_rank: dict[int, list[list[tuple[Burn, str]]]] = {}
+    for steps in copies:
         steps.sort(key=lambda step: ranks.get(step[1], 0))  # what is lettered comes first
-    return (*turned.more, *steps)
+        for rank, mine in itertools.groupby(steps, key=lambda step: ranks.get(step[1], 0)):
+            by_rank.setdefault(rank, []).append(list(mine))
+    found: list[tuple[Burn, str]] = []
+    for _, waiting in sorted(by_rank.items()):
+        starts = np.array([mine[0][0].start for mine in waiting])
+        head = found[-1][0].end if found else starts[0]
+        for _ in waiting:
+            nearest = int(np.hypot(*(starts - head).T).argmin())
+            found += waiting[nearest]
+            starts[nearest], head = np.inf, found[-1][0].end
+    return (*turned.more, *found)
 
 
 def _run(

@@ -3,6 +3,7 @@ one go where that takes less time.
 """
 
 import itertools
+import math
 import random
 import re
 import unittest
@@ -138,14 +139,14 @@ class SheetTest(unittest.TestCase):
         task_of(ENGRAVE),
     )
 
-    def order(self, **layout):
+    def order(self, copies=3, **layout):
         svg = (
             '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" fill="none" '
             'viewBox="0 0 90 60"><path d="M5 5h50v40h-50z" stroke="red"/>'
             f'<path d="M10 10h20" stroke="blue"/>{STEM}</svg>'
         )
         pattern = pattern_of(read_drawing(svg.encode(), "tag.svg"), self.TASKS, LONG)
-        (run,) = plan_job(pattern, LONG, Layout(3, **layout)).runs
+        (run,) = plan_job(pattern, LONG, Layout(copies, **layout)).runs
         task = {one.group: one.task for one in self.TASKS}
         return run, [task[group] for _, group in run.steps]
 
@@ -155,6 +156,15 @@ class SheetTest(unittest.TestCase):
         for task, at in (("engrave", 0), ("score", 3), ("cut", 6)):
             starts = {step.start for step, _ in run.steps[at : at + 3]}
             self.assertEqual(len(starts), 3, task)
+
+    def test_the_nearest_copy_is_next(self):
+        run, order = self.order(copies=12, sheets=(Sheet(300.0, 300.0),))
+        self.assertEqual(len(order), 36)
+        cuts = [step for (step, _), task in zip(run.steps, order, strict=True) if task == "cut"]
+        ways = [math.dist(a.end, b.start) for a, b in itertools.pairwise(cuts)]
+        # 50 x 40 mm and their run-ups in rows: from row to row it goes on at the same end
+        self.assertLess(max(ways), 110.0)
+        self.assertEqual(len({step.start for step in cuts}), 12)
 
     def test_blanks_of_a_jig_one_after_the_other(self):
         jig = Jig(3, 1, (80.0, 60.0), (85.0, 65.0))
