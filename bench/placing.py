@@ -77,7 +77,9 @@ def _items(pieces):
     """The pieces of a set as the product places them."""
     found = []
     for part, (shape, count) in enumerate(pieces):
-        pattern = SimpleNamespace(shape=shapely.Polygon(shape.exterior), reach_mm=shape.bounds)
+        pattern = SimpleNamespace(
+            shape=shapely.Polygon(shape.exterior), reach_mm=shape.bounds, body_mm=shape.bounds
+        )
         found += [Item(part, pattern, (0, 1, 2, 3))] * count
     return found
 

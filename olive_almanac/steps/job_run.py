@@ -203,7 +203,8 @@ class JobRunner:
                     "it, then start."
                 )
             )
-        if layout_key(run) not in map(layout_key, result.plan.runs):
+        ways = [(layout_key(one), one.ground.clamps) for one in result.plan.runs]
+        if (layout_key(run), run.ground.clamps) not in ways:  # a way around clamps is one, too
             raise AlmanacError(
                 tr("The layout of this sheet has changed: go back and open the sheet anew.")
             )

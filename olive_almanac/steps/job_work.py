@@ -404,7 +404,8 @@ def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
     items = items_of(
         patterns, layout.copies, keeps_grain=layout.keeps_grain, apart=bool(work.parts)
     )
-    return nested(items, rooms_of(layout, wish.machine), gap_mm=layout.gap_mm)
+    rooms = rooms_of(layout, wish.machine, patterns, by_outline=True)
+    return nested(items, rooms, gap_mm=layout.gap_mm)
 
 
 def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None) -> JobResult:

@@ -664,8 +664,9 @@ class JobsPresenter:
         copy = copies[number]
         box = box_of(plan.of(copy), copy)
         bed_w, bed_h = self._sheet_size(copy.sheet)
-        x = min(max(0.0, copy.x_mm + along_mm), max(0.0, bed_w - (box[2] - box[0])))
-        y = min(max(0.0, copy.y_mm + up_mm), max(0.0, bed_h - (box[3] - box[1])))
+        left = min(max(0.0, box[0] + along_mm), max(0.0, bed_w - (box[2] - box[0])))
+        low = min(max(0.0, box[1] + up_mm), max(0.0, bed_h - (box[3] - box[1])))
+        x, y = copy.x_mm + left - box[0], copy.y_mm + low - box[1]
         copies[number] = replace(copy, x_mm=round(x, 2), y_mm=round(y, 2))
         self._keep(replace(self.job, placed=tuple(copies)), tr("copy moved"))
 

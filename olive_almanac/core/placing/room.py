@@ -146,15 +146,23 @@ class Room:
 
 
 def room_on(
-    machine: Machine, sheet: Sheet | None = None, *, at_mm: Point = (0.0, 0.0), edge_mm: float = 0.0
+    machine: Machine,
+    sheet: Sheet | None = None,
+    *,
+    at_mm: Point = (0.0, 0.0),
+    edge_mm: float = 0.0,
+    beyond_mm: Point = (0.0, 0.0),
+    off_clamps_mm: Point = (0.0, 0.0),
 ) -> Room:
     """Return the room on a sheet that lies with its lower left corner at `at_mm` on the bed, or on
     the whole bed.
 
     `edge_mm` is kept free along the sheet's edges; around a clamp the head's clearance is kept
-    free, around a used area 2 mm.
+    free, around a used area 2 mm.  Where the head goes `beyond_mm` what is placed (along X and Y)
+    that stays on the bed; clamps are kept `off_clamps_mm` further away.
     """
-    bed = (0.0, 0.0, *machine.bed_mm)
+    (wide, high), (dx, dy) = machine.bed_mm, beyond_mm
+    bed = (dx, dy, wide - dx, high - dy)
     if sheet is None:
         return Room(bed)
     x, y = at_mm
@@ -165,9 +173,8 @@ def room_on(
         min(inner[2], bed[2]),
         min(inner[3], bed[3]),
     )
-    taken = [
-        _grown(_moved(b, at_mm), machine.head_clearance_mm + SPARE_MM) for b in sheet.clamps_mm
-    ]
+    along, up = (machine.head_clearance_mm + SPARE_MM + more for more in off_clamps_mm)
+    taken = [_grown(_moved(b, at_mm), along, up) for b in sheet.clamps_mm]
     taken += [_grown(_moved(b, at_mm), 2.0) for b in sheet.used_mm]
     taken += [_grown(_moved(b, at_mm), edge_mm) for b in beyond_of(sheet)]
     return Room(area, tuple(taken))
@@ -207,8 +214,9 @@ def _moved(box: Box, by: Point) -> Box:
     return (box[0] + by[0], box[1] + by[1], box[2] + by[0], box[3] + by[1])
 
 
-def _grown(box: Box, by: float) -> Box:
-    return (box[0] - by, box[1] - by, box[2] + by, box[3] + by)
+def _grown(box: Box, by: float, up: float | None = None) -> Box:
+    up = by if up is None else up
+    return (box[0] - by, box[1] - up, box[2] + by, box[3] + up)
 
 
 def _inside(a: Box, b: Box) -> bool:

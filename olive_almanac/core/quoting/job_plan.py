@@ -6,7 +6,7 @@ The G-code writer puts these steps into words; the time is counted from the same
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -34,6 +34,8 @@ from olive_almanac.core.quoting.place import (
     items_of,
     outline_of,
     placed_in_rows,
+    reach_of,
+    sweep_of,
     turned_points,
 )
 from olive_almanac.core.quoting.turned_over import (
@@ -171,10 +173,18 @@ class JobPlan:
         return tuple(mm for copy in self.placed for mm in self.of(copy).pieces_mm)
 
 
-def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
-    """Return the room on each sheet, as far as it lies on the bed; the bare bed without a sheet.
-    Where places are touched the bed ends nowhere: how a sheet lies is known afterwards.
+def rooms_of(
+    layout: Layout, machine: Machine, patterns: Sequence[Pattern], *, by_outline: bool = False
+) -> list[Room]:
+    """Return the room for patterns on each sheet, as far as it lies on the bed; the bare bed
+    without a sheet.  Where places are touched the bed ends nowhere: how a sheet lies is known
+    afterwards.
+
+    Run-ups go over neighbours and used areas, but not over clamps; by their outlines patterns may
+    reach around one, so it is kept a whole run-up away.
     """
+    beyond = _most(one.beyond_mm for one in patterns)
+    off = _most(one.run_up_mm for one in patterns) if by_outline else beyond
     wide, high = machine.bed_mm
     if layout.touched is not None:
         reach = max([0.0, *(max(one.width_mm, one.height_mm) for one in layout.sheets)])
@@ -182,21 +192,32 @@ def rooms_of(layout: Layout, machine: Machine) -> list[Room]:
     x, y = layout.lie.at_mm
     machine = replace(machine, bed_mm=(max(1.0, wide - x), max(1.0, high - y)))
     if not layout.sheets:
-        return [room_on(machine, edge_mm=layout.edge_mm)]
-    rooms = [room_on(machine, sheet, edge_mm=layout.edge_mm) for sheet in layout.sheets]
+        return [room_on(machine, edge_mm=layout.edge_mm, beyond_mm=beyond)]
+    rooms = [
+        room_on(machine, sheet, edge_mm=layout.edge_mm, beyond_mm=beyond, off_clamps_mm=off)
+        for sheet in layout.sheets
+    ]
     if layout.sides is None or layout.jig is not None:
         return rooms
     return [
-        _room_on_both(room, layout.sides, sheet, machine)
+        _room_on_both(room, layout.sides, sheet, machine, off)
         for room, sheet in zip(rooms, layout.sheets, strict=True)
     ]
 
 
-def _room_on_both(room: Room, sides: TwoSides, sheet: Sheet, machine: Machine) -> Room:
+def _most(points: Iterable[tuple[float, float]]) -> tuple[float, float]:
+    along, up = zip(*points, strict=True)
+    return (max(along), max(up))
+
+
+def _room_on_both(
+    room: Room, sides: TwoSides, sheet: Sheet, machine: Machine, off_clamps_mm: tuple[float, float]
+) -> Room:
     """The room on a sheet that is turned over: clear of its pins, and of where clamps are then."""
     keep = _keep_of(machine)
+    along, up = (keep + more for more in off_clamps_mm)
     clamps = (
-        (b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep) for b in taken_of_back(sides, sheet)
+        (b[0] - along, b[1] - up, b[2] + along, b[3] + up) for b in taken_of_back(sides, sheet)
     )
     return replace(room, taken=(*room.taken, *clamps, *pin_boxes(sides, sheet, keep)))
 
@@ -207,8 +228,8 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
     Copies that were not placed by hand are laid out in rows.  Raises OutOfRange where touched
     places are too near each other.
     """
-    rooms = rooms_of(layout, machine)
     patterns = layout.parts or (pattern,)
+    rooms = rooms_of(layout, machine, patterns)
     asked = layout.copies * len(patterns)
     bare = JobPlan(pattern, (), 0, (), layout.parts)
     conflicts: list[str] = []
@@ -223,7 +244,7 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         items = items_of(patterns, layout.copies, keeps_grain=layout.keeps_grain, apart=apart)
         laid = placed_in_rows(items, rooms, gap_mm=layout.gap_mm)
     else:
-        conflicts = _conflicts(laid, bare, rooms, layout.gap_mm)
+        conflicts = _conflicts(laid, bare, layout, machine)
     runs = []
     bare_copies = itertools.repeat((), max(0, len(laid) - len(layout.names)))
     named = list(zip(laid, itertools.chain(layout.names, bare_copies), strict=False))
@@ -389,7 +410,7 @@ def _over_the_bed(run: SheetRun, lie: Lie) -> str:
 
 
 def _conflicts(
-    placed: Sequence[PlacedCopy], plan: JobPlan, rooms: Sequence[Room], gap_mm: float
+    placed: Sequence[PlacedCopy], plan: JobPlan, layout: Layout, machine: Machine
 ) -> list[str]:
     """What copies that were placed by hand lie on; the area that a copy itself has used already
     does not count.
@@ -398,6 +419,9 @@ def _conflicts(
 
     if not placed:
         return []
+    gap_mm, unclamped = layout.gap_mm, [replace(one, clamps_mm=()) for one in layout.sheets]
+    patterns = [plan.pattern, *plan.parts]
+    rooms = rooms_of(replace(layout, sheets=tuple(unclamped)), machine, patterns)
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
     outlines = [outline_of(plan.of(copy), copy) for copy in placed]
     found = []
@@ -406,9 +430,13 @@ def _conflicts(
             found.append(tr("Copy {n} lies on a sheet that is not in the rack any more.", n=n + 1))
             continue
         room = rooms[copy.sheet]
-        taken = [one for one in room.taken if not _is_around(one, box)]
+        reach = reach_of(plan.of(copy), copy)
+        taken = [
+            one for one in room.taken if not _is_around(one, box) and not _is_around(one, reach)
+        ]
         inside = Room(room.area).is_free(box)
-        if not inside or any(_overlap(outlines[n], shapely.box(*one)) for one in taken):
+        clear = not any(_overlap(outlines[n], shapely.box(*one)) for one in taken)
+        if not inside or not clear or _meets_clamp(copy, plan, layout, machine):
             found.append(tr("Copy {n} lies on a clamp, a used area or the edge.", n=n + 1))
     tree = shapely.STRtree(outlines)
     near = tree.query(outlines, predicate="dwithin", distance=max(0.0, gap_mm - GAP_SLACK_MM))
@@ -419,6 +447,21 @@ def _conflicts(
         if apart < gap_mm - GAP_SLACK_MM or _overlap(outlines[n], outlines[m]):
             found.append(tr("Copies {m} and {n} are nearer than their gap.", m=m + 1, n=n + 1))
     return found
+
+
+def _meets_clamp(copy: PlacedCopy, plan: JobPlan, layout: Layout, machine: Machine) -> bool:
+    """Whether the head comes too near to a clamp over a copy, run-ups included."""
+    import shapely
+
+    if copy.sheet >= len(layout.sheets):
+        return False
+    sheet, keep = layout.sheets[copy.sheet], _keep_of(machine)
+    clamps = list(sheet.clamps_mm)
+    if layout.sides is not None and layout.jig is None:
+        clamps += taken_of_back(layout.sides, replace(sheet, used_mm=()))
+    sweep = sweep_of(plan.of(copy), copy)
+    boxes = (shapely.box(*box).buffer(keep, join_style="mitre") for box in clamps)
+    return any(_overlap(sweep, box) for box in boxes)
 
 
 def _overlap(outline: Any, box: Any) -> bool:
@@ -478,7 +521,8 @@ def _run(
 ) -> SheetRun:
     placed = [copy for copy, _ in named]
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
-    reached = [*boxes, *(_box_of(step) for step, _ in turned.more)]
+    reached = [reach_of(plan.of(copy), copy) for copy in placed]
+    reached += [_box_of(step) for step, _ in turned.more]
     area = (
         min(box[0] for box in reached),
         min(box[1] for box in reached),

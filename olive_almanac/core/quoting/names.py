@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.labels import SPOTS_PER_LETTER
 from olive_almanac.core.quoting.contours import face_of
-from olive_almanac.core.quoting.pattern import Pattern, engraved_lines, taken_by
+from olive_almanac.core.quoting.pattern import Pattern, engraved_lines, longest_run_up, taken_by
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import number_text
@@ -173,18 +173,27 @@ def name_steps(
 
 
 def with_room_for(pattern: Pattern, steps: Sequence[Sequence[tuple[Burn, str]]]) -> Pattern:
-    """Return a pattern that takes what is lettered on it into its room, run-ups included."""
-    boxes, rasters = [], []
+    """Return a pattern that takes what is lettered on it into its room and into its reach."""
+    boxes, rasters, run_ups = [], [], []
     for step in (step for name in steps for step, _ in name):
         if isinstance(step, Lines):
-            rasters.append(step.reach_mm)
+            rasters.append(step.box_mm)
+            run_ups.append(step.reach_mm)
         elif isinstance(step, Strokes):
             xs, ys = zip(*step.paths[0], strict=True)
             boxes.append((min(xs), min(ys), max(xs), max(ys)))
     if not boxes and not rasters:
         return pattern
-    reach = _around([pattern.reach_mm, *boxes, *rasters])
-    return replace(pattern, reach_mm=reach, also_mm=(_around(rasters),) if rasters else ())
+    longest = longest_run_up(step for name in steps for step, _ in name)
+    both = zip(pattern.run_up_mm, longest, strict=True)
+    along, up = (max(pair) for pair in both)
+    return replace(
+        pattern,
+        run_up_mm=(along, up),
+        reach_mm=_around([pattern.reach_mm, *boxes, *run_ups]),
+        body_mm=_around([pattern.body_mm, *boxes, *rasters]),
+        also_mm=(_around(rasters),) if rasters else (),
+    )
 
 
 def _around(boxes: Sequence[Sequence[float]]) -> Box:

@@ -37,6 +37,7 @@ __all__ = [
     "Part",
     "Pattern",
     "engraved_lines",
+    "longest_run_up",
     "parts_of",
     "pattern_of",
     "taken_by",
@@ -92,7 +93,8 @@ class Pattern:
 
     steps: tuple[tuple[Burn, str], ...]
     box_mm: Box
-    reach_mm: Box  # with run-ups and kerf
+    reach_mm: Box  # with run-ups and kerf: where the head goes
+    body_mm: Box  # with the kerf: what it takes of a sheet
     contours: tuple[Contour, ...]  # as drawn, in the order in which they are burnt
     outlines: tuple[Floats, ...]  # the pieces that fall out: outermost cuts
     beams: tuple[tuple[str, Floats, bool], ...]  # where the beam goes: group, points, closed
@@ -102,7 +104,8 @@ class Pattern:
     parts: tuple[Part, ...] = ()
     shadings: tuple[Shading, ...] = ()
     pieces_mm: tuple[float, ...] = ()  # cut for each piece that falls out: its outline, its holes
-    also_mm: tuple[Box, ...] = ()  # what else a copy takes: run-ups of what is lettered on it
+    also_mm: tuple[Box, ...] = ()  # what else is engraved on a copy: what is lettered on it
+    run_up_mm: Point = (0.0, 0.0)  # the longest of an engraving along X and along Y
 
     @property
     def size_mm(self) -> Point:
@@ -120,7 +123,7 @@ class Pattern:
         taken = [taken_by(points, closed=closed) for _, points, closed in self.beams]
         for step, _ in self.steps:
             if isinstance(step, Lines):
-                taken.append(shapely.box(*step.reach_mm))
+                taken.append(shapely.box(*step.box_mm))
         taken += [shapely.box(*box) for box in self.also_mm]
         whole = shapely.union_all(taken)
         if whole.is_empty:  # the kerf leaves nothing of it
@@ -128,6 +131,27 @@ class Pattern:
         if whole.geom_type != "Polygon":
             whole = whole.convex_hull
         return shapely.Polygon(whole.exterior)
+
+    @cached_property
+    def sweep(self) -> Any:
+        """Where the head goes over a copy while it burns, run-ups included: what must be clear of
+        clamps.
+        """
+        import shapely
+
+        along, up = self.run_up_mm
+        boxes = [
+            shapely.box(left - along, low - up, right + along, high + up)
+            for left, low, right, high in self.also_mm
+        ]
+        boxes += [shapely.box(*step.reach_mm) for step, _ in self.steps if isinstance(step, Lines)]
+        return shapely.union_all([self.shape, *boxes])
+
+    @property
+    def beyond_mm(self) -> Point:
+        """How far the head goes beyond what a copy takes, at either side along X and along Y."""
+        (x0, y0, x1, y1), (left, low, right, high) = self.reach_mm, self.body_mm
+        return (max(left - x0, x1 - right), max(low - y0, y1 - high))
 
     @property
     def is_engraved(self) -> bool:
@@ -304,6 +328,7 @@ def _pattern(
         tuple(steps),
         box,
         _reach(steps, box),
+        _reach(steps, box, run_ups=False),
         shown,
         outlines,
         lines,
@@ -313,6 +338,7 @@ def _pattern(
         _parts(contours, parents),
         tuple(shadings),
         _pieces_mm(contours, outlines),
+        run_up_mm=longest_run_up(step for step, _ in steps),
     )
 
 
@@ -604,12 +630,20 @@ def _box_of(parts: Sequence[Floats]) -> Box:
     return (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
 
 
-def _reach(steps: Sequence[tuple[Burn, str]], box: Box) -> Box:
-    """The box in which the head moves while the beam burns, run-ups included."""
+def longest_run_up(steps: Iterable[Burn]) -> Point:
+    """Return the longest run-up of engraved steps along X and along Y, mm."""
+    lines = [step for step in steps if isinstance(step, Lines)]
+    ways = ([one.run_up_mm for one in lines if one.along_y is along_y] for along_y in (False, True))
+    along, up = (max(way, default=0.0) for way in ways)
+    return (along, up)
+
+
+def _reach(steps: Sequence[tuple[Burn, str]], box: Box, *, run_ups: bool = True) -> Box:
+    """The box in which the head moves while the beam burns, with or without the run-ups."""
     left, low, right, high = box
     for step, _ in steps:
         if isinstance(step, Lines):
-            (x0, y0, x1, y1) = step.reach_mm
+            x0, y0, x1, y1 = step.reach_mm if run_ups else step.box_mm
             left, low, right, high = min(left, x0), min(low, y0), max(right, x1), max(high, y1)
         elif isinstance(step, Strokes):
             xs, ys = zip(*step.paths[0], strict=True)

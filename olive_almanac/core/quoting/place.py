@@ -18,7 +18,17 @@ from olive_almanac.core.quoting.pattern import Pattern
 from olive_almanac.core.quoting.strip import Kind, packed
 from olive_almanac.core.records.job import PlacedCopy
 
-__all__ = ["Item", "box_of", "items_of", "nested", "outline_of", "placed_in_rows", "turned_points"]
+__all__ = [
+    "Item",
+    "box_of",
+    "items_of",
+    "nested",
+    "outline_of",
+    "placed_in_rows",
+    "reach_of",
+    "sweep_of",
+    "turned_points",
+]
 
 Box = tuple[float, float, float, float]
 Point = tuple[float, float]
@@ -45,14 +55,19 @@ class Item:
     turns: tuple[int, ...]
 
     def size_mm(self, turn: int) -> Point:
-        """Return width and height of what it takes, kerf and run-ups included."""
-        left, low, right, high = self.pattern.reach_mm
+        """Return width and height of what it takes, with the kerf; run-ups go over neighbours."""
+        left, low, right, high = self.pattern.body_mm
         size = (right - left, high - low)
         return size[::-1] if turn % 2 else size
 
     def at(self, sheet: int, place: Point, turn: int) -> PlacedCopy:
-        """Return it as placed."""
-        x, y = (round(mm, 3) for mm in place)
+        """Return it as placed, with the lower left corner of what it takes there."""
+        (left, low, _, _), (reach_left, reach_low, _, _) = (
+            self.pattern.body_mm,
+            self.pattern.reach_mm,
+        )
+        before = (left - reach_left, low - reach_low)  # what is engraved is not turned
+        x, y = (round(mm - less, 3) for mm, less in zip(place, before, strict=True))
         return PlacedCopy(sheet, x, y, bool(turn % 2), upside=turn > 1, part=self.part)
 
 
@@ -68,9 +83,18 @@ def turned_points(points: Any, pattern: Pattern, copy: PlacedCopy) -> Any:
 
 def box_of(pattern: Pattern, copy: PlacedCopy) -> Box:
     """Return the box that a copy takes of its sheet."""
-    left, low, right, high = pattern.reach_mm
-    wide, tall = (high - low, right - left) if copy.turned else (right - left, high - low)
-    return (copy.x_mm, copy.y_mm, copy.x_mm + wide, copy.y_mm + tall)
+    return _placed_box(pattern.body_mm, pattern, copy)
+
+
+def reach_of(pattern: Pattern, copy: PlacedCopy) -> Box:
+    """Return the box in which the head moves over a copy, run-ups included."""
+    return _placed_box(pattern.reach_mm, pattern, copy)
+
+
+def _placed_box(box: Box, pattern: Pattern, copy: PlacedCopy) -> Box:
+    corners = turned_points(np.array([box[:2], box[2:]]), pattern, copy)
+    (left, low), (right, high) = corners.min(axis=0).tolist(), corners.max(axis=0).tolist()
+    return (left, low, right, high)
 
 
 def outline_of(pattern: Pattern, copy: PlacedCopy) -> Any:
@@ -79,6 +103,13 @@ def outline_of(pattern: Pattern, copy: PlacedCopy) -> Any:
 
     points = np.asarray(pattern.shape.exterior.coords)
     return shapely.Polygon(turned_points(points, pattern, copy))
+
+
+def sweep_of(pattern: Pattern, copy: PlacedCopy) -> Any:
+    """Return where the head goes over a copy while it burns, as areas in mm of the sheet."""
+    import shapely
+
+    return shapely.transform(pattern.sweep, lambda points: turned_points(points, pattern, copy))
 
 
 def items_of(
@@ -412,7 +443,7 @@ def _corner(item: Item, turn: int, shift: Point) -> Point:
     """The lower left corner of an item's box, where its points are turned about their zero and then
     moved.
     """
-    left, low, right, high = item.pattern.reach_mm
+    left, low, right, high = item.pattern.body_mm
     c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[turn]
     corners = [
         (c * x - s * y, s * x + c * y) for x, y in itertools.product((left, right), (low, high))

@@ -10,14 +10,16 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+import shapely
 
 from bench.motion import integrate
 from olive_almanac.core.motion.program import Lines, step_seconds
 from olive_almanac.core.quoting.engraving import engraved_together
-from olive_almanac.core.quoting.job_plan import Layout, plan_job
+from olive_almanac.core.quoting.job_plan import Layout, plan_job, rooms_of
 from olive_almanac.core.quoting.pattern import engraved_lines, pattern_of
+from olive_almanac.core.quoting.place import items_of, nested, reach_of
 from olive_almanac.core.records.jig import Jig
-from olive_almanac.core.records.job import GroupTask
+from olive_almanac.core.records.job import GroupTask, PlacedCopy
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.drawing_in import read_drawing
@@ -109,7 +111,7 @@ class DirectionTest(unittest.TestCase):
                 counted = integrate(text, run.ground.area[:2], LONG)
                 self.assertAlmostEqual(run.seconds, counted, delta=0.005 * run.seconds)
 
-    def test_its_run_ups_lie_along_the_lines_and_belong_to_its_room(self):
+    def test_its_run_ups_lie_along_the_lines_and_belong_to_its_reach(self):
         for way in ("x", "y"):
             pattern = self.job(replace(ENGRAVE, direction=way)).pattern
             (step, _), *_ = pattern.steps
@@ -118,7 +120,8 @@ class DirectionTest(unittest.TestCase):
             self.assertAlmostEqual(box[along] - reach[along], step.run_up_mm)
             self.assertAlmostEqual(reach[along + 2] - box[along + 2], step.run_up_mm)
             self.assertAlmostEqual(reach[across], box[across])
-            self.assertAlmostEqual(pattern.shape.area, np.ptp(reach[::2]) * np.ptp(reach[1::2]), 0)
+            self.assertAlmostEqual(pattern.shape.area, 160.0, 0)
+            self.assertAlmostEqual(pattern.sweep.area, np.ptp(reach[::2]) * np.ptp(reach[1::2]), 0)
 
     def test_a_trace_goes_around_what_is_engraved_along_y(self):
         setting = replace(ENGRAVE, direction="y")
@@ -170,6 +173,88 @@ class SheetTest(unittest.TestCase):
         jig = Jig(3, 1, (80.0, 60.0), (85.0, 65.0))
         _, order = self.order(sheets=(Sheet(*jig.size_mm),), jig=jig)
         self.assertEqual(order, ["engrave", "score", "cut"] * 3)
+
+
+class RoomTest(unittest.TestCase):
+    """Run-ups go over neighbours, but stay on the bed and clear of clamps."""
+
+    PLATE = (
+        GroupTask("#ff0000", "cut", "", Setting(0.9, 12.0), (0.2, 0.2)),
+        task_of(replace(ENGRAVE, speed_mm_s=500.0)),
+    )
+
+    def pattern(self, inside):
+        svg = (
+            '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="60mm" fill="none" '
+            f'viewBox="0 0 90 60">{inside}</svg>'
+        )
+        return pattern_of(read_drawing(svg.encode(), "tag.svg"), self.PLATE, LONG)
+
+    def tag(self):
+        """30 x 20 mm with its lines from edge to edge: run-ups of 20.8 mm reach beyond it."""
+        return self.pattern(
+            '<path d="M5 5h30v20h-30z" stroke="red"/><path d="M6 10h28v8h-28z" fill="black"/>'
+        )
+
+    def checked(self, plan, sheet):
+        """The runs of a plan, each program found safe by two readers."""
+        for run in plan.runs:
+            text = b"".join(job_blocks(run, {t.group: t.setting for t in self.PLATE}, "j")).decode()
+            limits = limits_of_run(run, sheet)
+            self.assertEqual(check_gcode(text, limits).findings, ())
+            self.assertEqual(faults_of(text, limits), [])
+        return plan.runs
+
+    def test_copies_lie_as_near_as_their_gap(self):
+        sheet = Sheet(300.0, 200.0)
+        plan = plan_job(self.tag(), LONG, Layout(6, gap_mm=3.0, sheets=(sheet,)))
+        (run,) = self.checked(plan, sheet)
+        boxes = sorted(run.used_mm)
+        self.assertAlmostEqual(boxes[0][2] - boxes[0][0], 30.2, 3)  # with the kerf
+        low = [box for box in boxes if box[1] == boxes[0][1]]
+        for left, right in itertools.pairwise(low):
+            self.assertAlmostEqual(right[0] - left[2], 3.0, 2)
+        beyond = self.tag().beyond_mm[0]
+        self.assertGreater(beyond, 19.0)
+        self.assertGreaterEqual(min(box[0] for box in boxes), beyond - 1e-6)  # of the bed's edge
+        self.assertAlmostEqual(run.ground.area[0], min(box[0] for box in boxes) - beyond, 2)
+
+    def test_a_run_up_keeps_off_a_clamp_and_crosses_a_used_area(self):
+        clamp, used = (150.0, 0.0, 160.0, 30.0), (60.0, 28.0, 90.0, 199.0)
+        sheet = Sheet(300.0, 200.0, used_mm=(used,), clamps_mm=(clamp,))
+        plan = plan_job(self.tag(), LONG, Layout(8, gap_mm=3.0, sheets=(sheet,)))
+        (run,) = self.checked(plan, sheet)
+        keep = LONG.head_clearance_mm
+        for copy, box in zip(run.placed, run.used_mm, strict=True):
+            reach = reach_of(plan.pattern, copy)
+            grown = shapely.box(*clamp).buffer(keep, join_style="mitre")
+            self.assertEqual(shapely.box(*reach).intersection(grown).area, 0.0)
+            self.assertEqual(shapely.box(*box).intersection(shapely.box(*used)).area, 0.0)
+        crossed = [reach_of(plan.pattern, copy) for copy in run.placed]
+        self.assertTrue(any(shapely.box(*one).intersects(shapely.box(*used)) for one in crossed))
+
+    def test_by_outlines_a_piece_around_a_clamp_keeps_its_run_ups_off_it(self):
+        ell = self.pattern(
+            '<path d="M5 5h60v15h-45v30h-15z" stroke="red"/>'
+            '<path d="M6 22h13v20h-13z" fill="black"/>'
+        )
+        clamp = (90.0, 60.0, 110.0, 80.0)
+        sheet = Sheet(200.0, 160.0, clamps_mm=(clamp,))
+        layout = Layout(6, gap_mm=2.0, sheets=(sheet,))
+        items = items_of((ell,), 6, keeps_grain=False, apart=False)
+        *_, placed = nested(items, rooms_of(layout, LONG, (ell,), by_outline=True), gap_mm=2.0)
+        self.assertGreater(len(placed), 2)
+        plan = plan_job(ell, LONG, replace(layout, placed=placed))
+        self.assertEqual(plan.remarks, ())
+        self.checked(plan, sheet)
+
+    def test_a_copy_laid_so_that_its_run_up_meets_a_clamp_is_told(self):
+        tag, sheet = self.tag(), Sheet(300.0, 200.0, clamps_mm=((150.0, 40.0, 160.0, 60.0),))
+        near, far = (PlacedCopy(0, x, 40.0) for x in (75.0, 20.0))
+        for copy, told in ((near, True), (far, False)):
+            layout = Layout(1, sheets=(sheet,), placed=(copy,))
+            remarks = " ".join(plan_job(tag, LONG, layout).remarks)
+            self.assertEqual("lies on a clamp" in remarks, told, copy)
 
 
 class TogetherTest(unittest.TestCase):
