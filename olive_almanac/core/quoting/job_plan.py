@@ -38,6 +38,7 @@ from olive_almanac.core.quoting.place import (
     sweep_of,
     turned_points,
 )
+from olive_almanac.core.quoting.sheet_order import in_order
 from olive_almanac.core.quoting.turned_over import (
     PIN,
     far_error_mm,
@@ -262,7 +263,8 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
                 copies = [copy for copy, _ in here]
                 mine = turned_in_pockets(layout.jig, copies, turned.over[0])
                 laid_out = [(copy, name) for copy, (_, name) in zip(mine, here, strict=True)]
-            steps = _steps_of(laid_out, bare, turned, one_sheet=layout.jig is None)
+            one_sheet = layout.jig is None
+            steps = _steps_of(laid_out, bare, machine, sheet, turned, one_sheet=one_sheet)
             run = _run(number, laid_out, steps, bare, machine, sheet, lie, turned)
             conflicts += filter(None, (told, _over_the_bed(run, lie)))
             runs.append(run)
@@ -475,12 +477,15 @@ def _is_around(taken: Box, box: Box) -> bool:
 
 
 def _steps_of(
-    named: Sequence[tuple[PlacedCopy, Steps]], plan: JobPlan, turned: _Turned, *, one_sheet: bool
+    named: Sequence[tuple[PlacedCopy, Steps]],
+    plan: JobPlan,
+    machine: Machine,
+    sheet: Sheet | None,
+    turned: _Turned,
+    *,
+    one_sheet: bool,
 ) -> Steps:
-    """All that is burnt of the copies on a sheet: of one sheet everything is engraved, then scored,
-    before the first cut, for what is cut falls and lets the sheet move, the nearest copy next;
-    blanks one after the other.
-    """
+    """All that is burnt of the copies on a sheet, in its order; blanks one after the other."""
     copies = [
         [
             (_moved(step, plan.of(copy), copy), group)
@@ -493,20 +498,7 @@ def _steps_of(
         return (*turned.more, *itertools.chain(*copies))
     works = (work for pattern in (plan.pattern, *plan.parts) for work in pattern.work)
     ranks = {work.task.group: RANKS[work.task.task] for work in works}
-    by_rank: dict[int, list[list[tuple[Burn, str]]]] = {}
-    for steps in copies:
-        steps.sort(key=lambda step: ranks.get(step[1], 0))  # what is lettered comes first
-        for rank, mine in itertools.groupby(steps, key=lambda step: ranks.get(step[1], 0)):
-            by_rank.setdefault(rank, []).append(list(mine))
-    found: list[tuple[Burn, str]] = []
-    for _, waiting in sorted(by_rank.items()):
-        starts = np.array([mine[0][0].start for mine in waiting])
-        head = found[-1][0].end if found else starts[0]
-        for _ in waiting:
-            nearest = int(np.hypot(*(starts - head).T).argmin())
-            found += waiting[nearest]
-            starts[nearest], head = np.inf, found[-1][0].end
-    return (*turned.more, *found)
+    return (*turned.more, *in_order(copies, ranks, machine, _kept_off(machine, sheet, turned)))
 
 
 def _run(
@@ -529,10 +521,7 @@ def _run(
         max(box[2] for box in reached),
         max(box[3] for box in reached),
     )
-    keep = _keep_of(machine)
-    clamps = tuple(
-        (b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep) for b in _clamps_of(sheet, turned)
-    )
+    clamps = _kept_off(machine, sheet, turned)
     settings = {step.setting.focus_mm for step, _ in steps}
     stepped = any(step.setting.focus_step_mm for step, _ in steps)
     zero, waits, over = lie.at_mm, None, turned.over
@@ -546,6 +535,13 @@ def _run(
     seconds, travel = _seconds(steps, ground)
     run = SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
     return replace(run, side=turned.side, again=turned.again)
+
+
+def _kept_off(machine: Machine, sheet: Sheet | None, turned: _Turned) -> tuple[Box, ...]:
+    """The clamps with what the head keeps around them."""
+    keep = _keep_of(machine)
+    clamps = _clamps_of(sheet, turned)
+    return tuple((b[0] - keep, b[1] - keep, b[2] + keep, b[3] + keep) for b in clamps)
 
 
 def _keep_of(machine: Machine) -> float:
