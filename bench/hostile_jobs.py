@@ -23,6 +23,7 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.sides import TwoSides
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.formats.gcode_check import CheckLimits
 from olive_almanac.steps.job_work import (
     JobWish,
     drawing_of,
@@ -37,15 +38,15 @@ from olive_almanac.steps.job_work import (
 )
 from olive_almanac.steps.lettering import letters
 from tests.samples import BIRCH, LEATHER, LONG, NORTH
-from tests.second_reader import faults_of
 
 COLOURS = ("red", "blue", "#00ff00", "black", "rgb(10,20,30)", "url(#no)", "none")
 ODD = ("0", "-0", "1e-9", "1e9", "-1e6", "1e308", "NaN", "", "5%", "3mm", "abc", "1e", "١٢")
 
 
-def one_job(rng: random.Random) -> tuple[int, list[str]]:
-    """Take one random drawing through; return how many programs were written and what a second
-    reader says of them.  Raises AlmanacError where the program refuses in a sentence.
+def one_job(rng: random.Random) -> list[tuple[str, CheckLimits | None]]:
+    """Take one random drawing through; return the programs that were written, with what each must
+    keep to (None where its zero is not the bed's).  Raises AlmanacError where the program refuses
+    in a sentence.
     """
     base = rng.choice((LONG, NORTH))
     bed = (round(rng.uniform(60, 900), 1), round(rng.uniform(60, 600), 1))
@@ -72,7 +73,7 @@ def one_job(rng: random.Random) -> tuple[int, list[str]]:
         *_, placed = nesting(wish, work)
         wish = replace(wish, placed=placed)
     result = work_out_job(wish, work=work)
-    faults, programs = [], 0
+    programs: list[tuple[str, CheckLimits | None]] = []
     with tempfile.TemporaryDirectory() as holder:
         for _ in write_job_files(result, Path(holder)):
             pass
@@ -80,10 +81,9 @@ def one_job(rng: random.Random) -> tuple[int, list[str]]:
             called = job.sheet_words(run.sheet, run.side).lower().replace(",", "")
             path = Path(holder) / f"{called.replace(' ', '-')}.nc"
             sheet = sheets[run.sheet] if sheets else None
-            if job.origin == "bed" and job.sides is None:  # else a file's zero is elsewhere
-                faults += faults_of(path.read_text(), limits_of_run(run, sheet))
-            programs += 1
-    return programs, faults
+            on_bed = job.origin == "bed" and job.sides is None  # else its zero is elsewhere
+            programs.append((path.read_text(), limits_of_run(run, sheet) if on_bed else None))
+    return programs
 
 
 def _ways(rng: random.Random, drawing: Drawing) -> dict[str, object]:

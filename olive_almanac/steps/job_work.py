@@ -248,10 +248,12 @@ def piecework_for(wish: JobWish) -> Piecework:
         by_line = task is not None and task.setting is not None and not task.setting.pitch_mm
         dotted = with_dots(wish.drawing, job.glow, as_outlines=by_line)
         wish = replace(wish, drawing=dotted)
-    whole = pattern_of(wish.drawing, wish.tasks, wish.machine, handling)
+    in_parts = job.stack is not None or (job.apart and job.jig is None)
+    once = replace(handling, effort=0.0) if in_parts else handling  # nobody burns it as a whole
+    whole = pattern_of(wish.drawing, wish.tasks, wish.machine, once)
     if job.stack is not None:
         return _in_layers(wish, whole, handling, job.stack)
-    if not job.apart or job.jig is not None:
+    if not in_parts:
         return _with_names(wish, whole)
     return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
 

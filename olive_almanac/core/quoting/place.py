@@ -34,11 +34,13 @@ Box = tuple[float, float, float, float]
 Point = tuple[float, float]
 SLACK_MM = 1e-6
 WHOLE = -1  # the part of a copy that is the drawing as a whole
-SIMPLER_MM = 0.05  # what an outline may lose of its detail while places are sought
+SIMPLER_MM = (0.05, 0.1, 0.2, 0.4)  # what outlines may lose of their detail in a strip,
+MOST_POINTS = 3000  # the least with which all of them have no more points than this
 LEAST_STRIP = 2.0  # how many gaps a strip is long and high at least: it is packed between two
 THIN_MM = 0.5  # a piece this thin is grown by as much: the search cannot place a sliver
 SPARE_MM = 0.1  # that a piece must have in a strip, which is packed as with rounded corners
 SEARCH_S = 5.0  # of the search in the free strips of all sheets; each takes half of what is left
+FIRST_S, ALL_S = 5.5, 7.0  # after which the first way, and the second, place nothing any more
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
 Search = Generator[tuple[()], None, list[Any]]  # yields nothing while it seeks
@@ -230,7 +232,8 @@ def nested(
     """
     rows = placed_in_rows(items, rooms, gap_mm=gap_mm)
     ways = [rows]
-    for left_s in (SEARCH_S, 0.0):  # of searching in strips
+    began = time.monotonic()
+    for left_s, until_s in ((SEARCH_S, FIRST_S), (0.0, ALL_S)):  # of searching in strips, in all
         found: list[PlacedCopy] = []
         waiting = sorted(items, key=lambda item: -item.pattern.shape.area)
         for number, room in enumerate(rooms):
@@ -239,10 +242,10 @@ def nested(
             yield ()
             seeker = _Outlines(number, room, gap_mm)
             if left_s > 0:
-                began = time.monotonic()
+                since = time.monotonic()
                 waiting = yield from seeker.fill_strip(waiting, math.ceil(left_s / 2))
-                left_s -= time.monotonic() - began
-            waiting = seeker.fill_among(waiting)
+                left_s -= time.monotonic() - since
+            waiting = yield from seeker.fill_among(waiting, began + until_s)
             found += seeker.found
         ways.append(tuple(found))
     patterns = {item.part: item.pattern for item in items}
@@ -284,7 +287,8 @@ class _Outlines:
             return items
         left, low, right, high = free[0]
         size = (right - left, high - low)
-        around = _apart_mm(self.gap)  # the strip keeps half of it at its sides, pieces too
+        simpler = _simpler_mm(items)
+        around = _apart_mm(self.gap, simpler)  # half of it at the strip's sides, pieces too
         if min(size) <= LEAST_STRIP * around:
             return items
         fitting = [item for item in items if self._fits(item, size, around)]
@@ -292,7 +296,7 @@ class _Outlines:
         fitting = fitting[: int(faces.searchsorted(size[0] * size[1], side="right"))]  # no more can
         waiting = [item for item in items if item not in fitting]
         placed: set[int] = set()
-        found = yield from _packed(fitting, size, self.gap, search_s)
+        found = yield from _packed(fitting, size, self.gap, simpler, search_s)
         for item, corner, turn in found:
             wide, tall = item.size_mm(turn)
             beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
@@ -301,12 +305,17 @@ class _Outlines:
                 self._take(item, item.at(self.number, (left + corner[0], low + corner[1]), turn))
         return [*waiting, *(item for item in fitting if id(item) not in placed)]
 
-    def fill_among(self, items: list[Item]) -> list[Item]:
-        """Place each as near as it goes to the beginning of the room, among all that is taken."""
+    def fill_among(self, items: list[Item], ends: float) -> Search:
+        """Place each as near as it goes to the beginning of the room, among all that is taken, as
+        long as there is time; return what found no room.
+        """
         waiting, full = [], set()
         for item in items:
             key = (item.pattern.shape.wkb, item.turns)
-            place = None if key in full else self._among(item)
+            place = None
+            if key not in full and time.monotonic() < ends:
+                yield ()
+                place = self._among(item)
             if place is None:
                 full.add(key)
                 waiting.append(item)
@@ -383,19 +392,33 @@ def _first_free(
     return None
 
 
-def _apart_mm(gap_mm: float) -> float:
+def _simpler_mm(items: Sequence[Item]) -> float:
+    """How much detail outlines lose, so that the search begins soon."""
+    shapes = {item.pattern.shape for item in items}
+    for simpler in SIMPLER_MM[:-1]:
+        points = {one: len(one.simplify(simpler).exterior.coords) for one in shapes}
+        if sum(points[item.pattern.shape] for item in items) <= MOST_POINTS:
+            return simpler
+    return SIMPLER_MM[-1]
+
+
+def _apart_mm(gap_mm: float, simpler_mm: float) -> float:
     """How far apart simpler outlines are packed, so that the true ones keep their gap."""
-    return gap_mm + 2 * SIMPLER_MM
+    return gap_mm + 2 * simpler_mm
 
 
-def _packed(items: Sequence[Item], size_mm: Point, gap_mm: float, search_s: int) -> Search:
+def _packed(
+    items: Sequence[Item], size_mm: Point, gap_mm: float, simpler_mm: float, search_s: int
+) -> Search:
     """Pack a box along its longer side: return each item with the lower left corner of its box and
     its turn.  Some may lie beyond the end.
     """
     wide, high = size_mm
     if wide >= high:
-        return (yield from _strip(items, high, gap_mm, 0, search_s))
-    found = yield from _strip(items, wide, gap_mm, 1, search_s)  # upright: a strip lying, turned
+        return (yield from _strip(items, high, gap_mm, simpler_mm, 0, search_s))
+    found = yield from _strip(
+        items, wide, gap_mm, simpler_mm, 1, search_s
+    )  # upright: a strip lying, turned
     return [
         (item, (wide - y - item.size_mm(turn)[1], x), (turn + 1) % 4)
         for item, (x, y), turn in found
@@ -403,7 +426,12 @@ def _packed(items: Sequence[Item], size_mm: Point, gap_mm: float, search_s: int)
 
 
 def _strip(
-    items: Sequence[Item], height_mm: float, gap_mm: float, lies: int, search_s: int
+    items: Sequence[Item],
+    height_mm: float,
+    gap_mm: float,
+    simpler_mm: float,
+    lies: int,
+    search_s: int,
 ) -> Search:
     """Pack a strip of free length: return each item with the lower left corner of its box in the
     strip and its turn there; the strip `lies` by so many quarters.
@@ -412,20 +440,19 @@ def _strip(
     for item in items:
         alike.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
     face_mm2 = sum(item.pattern.shape.area for item in items)
-    if face_mm2 <= height_mm * LEAST_STRIP * _apart_mm(gap_mm):
+    apart_mm = _apart_mm(gap_mm, simpler_mm)
+    if face_mm2 <= height_mm * LEAST_STRIP * apart_mm:
         return []  # the strip that they fill is too short
     kinds = []
     for (_, turns), mine in alike.items():
         shape = mine[0].pattern.shape
         if _is_thin(mine[0]):
             shape = shape.buffer(THIN_MM, quad_segs=2)
-        ring = shape.simplify(SIMPLER_MM).exterior.coords
+        ring = shape.simplify(simpler_mm).exterior.coords
         points = tuple((float(x), float(y)) for x, y in ring)
         degrees = tuple(90.0 * ((turn - lies) % 4) for turn in turns)
         kinds.append(Kind(points, len(mine), degrees))
-    placed = yield from packed(
-        kinds, height_mm=height_mm, apart_mm=_apart_mm(gap_mm), search_s=search_s
-    )
+    placed = yield from packed(kinds, height_mm=height_mm, apart_mm=apart_mm, search_s=search_s)
     waiting = [iter(mine) for mine in alike.values()]
     found = []
     for one in sorted(placed, key=lambda one: one.translation):

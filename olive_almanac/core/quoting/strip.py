@@ -52,7 +52,7 @@ def packed(
         except BaseException as fault:  # what cannot be packed is no Exception of Python's
             faults.append(fault)
 
-    search = threading.Thread(target=seek, name="strip", daemon=True)
+    search = threading.Thread(target=seek, name="strip")  # the end of the program waits for it
     search.start()
     ends = time.monotonic() + search_s + GRACE_S
     while search.is_alive() and time.monotonic() < ends:
