@@ -61,6 +61,7 @@ from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
 from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.formats.picture_in import luminance_of
+from olive_almanac.steps.beside import BesideThread
 from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.permission import group_of
 
@@ -407,7 +408,7 @@ def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
         patterns, layout.copies, keeps_grain=layout.keeps_grain, apart=bool(work.parts)
     )
     rooms = rooms_of(layout, wish.machine, patterns, by_outline=True)
-    return nested(items, rooms, gap_mm=layout.gap_mm)
+    return nested(items, rooms, gap_mm=layout.gap_mm, beside=BesideThread())
 
 
 def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None) -> JobResult:

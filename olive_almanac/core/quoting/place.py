@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import itertools
 import math
-import time
 from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -15,7 +14,7 @@ import numpy as np
 
 from olive_almanac.core.placing.room import Room
 from olive_almanac.core.quoting.pattern import Pattern
-from olive_almanac.core.quoting.strip import Kind, packed
+from olive_almanac.core.quoting.strip import Beside, InTurn, Kind, packed
 from olive_almanac.core.records.job import PlacedCopy
 
 __all__ = [
@@ -43,6 +42,7 @@ SEARCH_S = 5.0  # of the search in the free strips of all sheets; each takes hal
 FIRST_S, ALL_S = 5.5, 7.0  # after which the first way, and the second, place nothing any more
 GROWN = 1.005  # rounded corners of a grown outline are as much short
 HALVES, QUARTERS = (0, 2), (0, 1, 2, 3)
+IN_TURN = InTurn()
 Search = Generator[tuple[()], None, list[Any]]  # yields nothing while it seeks
 
 
@@ -223,16 +223,17 @@ def _first_gap(
 
 
 def nested(
-    items: Sequence[Item], rooms: Sequence[Room], *, gap_mm: float
+    items: Sequence[Item], rooms: Sequence[Room], *, gap_mm: float, beside: Beside = IN_TURN
 ) -> Iterator[tuple[PlacedCopy, ...]]:
     """Yield nothing while it seeks, then where items lie by their outlines: the best of rows,
     outlines in the largest free strip, and outlines among all that is in the way.
 
-    More pieces are better, then fewer sheets, then the larger rest of the last sheet.
+    More pieces are better, then fewer sheets, then the larger rest of the last sheet.  What takes
+    long is done `beside`.
     """
     rows = placed_in_rows(items, rooms, gap_mm=gap_mm)
     ways = [rows]
-    began = time.monotonic()
+    began = beside.seconds()
     for left_s, until_s in ((SEARCH_S, FIRST_S), (0.0, ALL_S)):  # of searching in strips, in all
         found: list[PlacedCopy] = []
         waiting = sorted(items, key=lambda item: -item.pattern.shape.area)
@@ -240,11 +241,11 @@ def nested(
             if not waiting:
                 break
             yield ()
-            seeker = _Outlines(number, room, gap_mm)
+            seeker = _Outlines(number, room, gap_mm, beside)
             if left_s > 0:
-                since = time.monotonic()
+                since = beside.seconds()
                 waiting = yield from seeker.fill_strip(waiting, math.ceil(left_s / 2))
-                left_s -= time.monotonic() - since
+                left_s -= beside.seconds() - since
             waiting = yield from seeker.fill_among(waiting, began + until_s)
             found += seeker.found
         ways.append(tuple(found))
@@ -271,9 +272,10 @@ def _worth(
 class _Outlines:
     """Places outlines in one room."""
 
-    def __init__(self, number: int, room: Room, gap_mm: float) -> None:
+    def __init__(self, number: int, room: Room, gap_mm: float, beside: Beside) -> None:
         import shapely
 
+        self.beside = beside
         self.number, self.room, self.gap = number, room, gap_mm
         self.found: list[PlacedCopy] = []
         self.blocked: list[Any] = [shapely.box(*box) for box in room.taken]
@@ -296,7 +298,8 @@ class _Outlines:
         fitting = fitting[: int(faces.searchsorted(size[0] * size[1], side="right"))]  # no more can
         waiting = [item for item in items if item not in fitting]
         placed: set[int] = set()
-        found = yield from _packed(fitting, size, self.gap, simpler, search_s)
+        how = _How(self.gap, simpler, search_s, self.beside)
+        found = yield from _packed(fitting, size, how)
         for item, corner, turn in found:
             wide, tall = item.size_mm(turn)
             beyond = (corner[0] + wide - size[0], corner[1] + tall - size[1])
@@ -313,7 +316,7 @@ class _Outlines:
         for item in items:
             key = (item.pattern.shape.wkb, item.turns)
             place = None
-            if key not in full and time.monotonic() < ends:
+            if key not in full and self.beside.seconds() < ends:
                 yield ()
                 place = self._among(item)
             if place is None:
@@ -407,32 +410,31 @@ def _apart_mm(gap_mm: float, simpler_mm: float) -> float:
     return gap_mm + 2 * simpler_mm
 
 
-def _packed(
-    items: Sequence[Item], size_mm: Point, gap_mm: float, simpler_mm: float, search_s: int
-) -> Search:
+@dataclass(frozen=True)
+class _How:
+    """How a strip is packed."""
+
+    gap_mm: float
+    simpler_mm: float
+    search_s: int
+    beside: Beside
+
+
+def _packed(items: Sequence[Item], size_mm: Point, how: _How) -> Search:
     """Pack a box along its longer side: return each item with the lower left corner of its box and
     its turn.  Some may lie beyond the end.
     """
     wide, high = size_mm
     if wide >= high:
-        return (yield from _strip(items, high, gap_mm, simpler_mm, 0, search_s))
-    found = yield from _strip(
-        items, wide, gap_mm, simpler_mm, 1, search_s
-    )  # upright: a strip lying, turned
+        return (yield from _strip(items, high, how, 0))
+    found = yield from _strip(items, wide, how, 1)  # upright: a strip lying, turned
     return [
         (item, (wide - y - item.size_mm(turn)[1], x), (turn + 1) % 4)
         for item, (x, y), turn in found
     ]
 
 
-def _strip(
-    items: Sequence[Item],
-    height_mm: float,
-    gap_mm: float,
-    simpler_mm: float,
-    lies: int,
-    search_s: int,
-) -> Search:
+def _strip(items: Sequence[Item], height_mm: float, how: _How, lies: int) -> Search:
     """Pack a strip of free length: return each item with the lower left corner of its box in the
     strip and its turn there; the strip `lies` by so many quarters.
     """
@@ -440,7 +442,7 @@ def _strip(
     for item in items:
         alike.setdefault((item.pattern.shape.wkb, item.turns), []).append(item)
     face_mm2 = sum(item.pattern.shape.area for item in items)
-    apart_mm = _apart_mm(gap_mm, simpler_mm)
+    apart_mm = _apart_mm(how.gap_mm, how.simpler_mm)
     if face_mm2 <= height_mm * LEAST_STRIP * apart_mm:
         return []  # the strip that they fill is too short
     kinds = []
@@ -448,11 +450,13 @@ def _strip(
         shape = mine[0].pattern.shape
         if _is_thin(mine[0]):
             shape = shape.buffer(THIN_MM, quad_segs=2)
-        ring = shape.simplify(simpler_mm).exterior.coords
+        ring = shape.simplify(how.simpler_mm).exterior.coords
         points = tuple((float(x), float(y)) for x, y in ring)
         degrees = tuple(90.0 * ((turn - lies) % 4) for turn in turns)
         kinds.append(Kind(points, len(mine), degrees))
-    placed = yield from packed(kinds, height_mm=height_mm, apart_mm=apart_mm, search_s=search_s)
+    placed = yield from packed(
+        kinds, height_mm=height_mm, apart_mm=apart_mm, search_s=how.search_s, beside=how.beside
+    )
     waiting = [iter(mine) for mine in alike.values()]
     found = []
     for one in sorted(placed, key=lambda one: one.translation):

@@ -4,16 +4,40 @@ does not end in its time is left to itself, and the best that it told until then
 
 from __future__ import annotations
 
-import threading
-import time
-from collections.abc import Generator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
-__all__ = ["Kind", "packed"]
+__all__ = ["Beside", "InTurn", "Kind", "packed"]
 
 GRACE_S = 1.0  # beyond its time, for the rounds that it makes to their end
-ASKED_S = 0.05  # how often is looked whether it has ended
+
+
+class Beside(Protocol):
+    """What does long work elsewhere, and a clock."""
+
+    def seconds(self) -> float:
+        """Return the time, s, from any beginning."""
+        ...
+
+    def run(self, work: Callable[[], None], most_s: float) -> Iterator[tuple[()]]:
+        """Begin work and yield nothing until it has ended, or for so long; then it is left to
+        itself.
+        """
+        ...
+
+
+class InTurn:
+    """Does the work at once, however long it takes; its clock stands still."""
+
+    def seconds(self) -> float:
+        """Return no time at all."""
+        return 0.0
+
+    def run(self, work: Callable[[], None], most_s: float) -> Iterator[tuple[()]]:
+        """Do the work."""
+        yield ()
+        work()
 
 
 @dataclass(frozen=True)
@@ -26,7 +50,7 @@ class Kind:
 
 
 def packed(
-    kinds: Sequence[Kind], *, height_mm: float, apart_mm: float, search_s: int
+    kinds: Sequence[Kind], *, height_mm: float, apart_mm: float, search_s: int, beside: Beside
 ) -> Generator[tuple[()], None, tuple[Any, ...]]:
     """Yield nothing while it seeks; return what was placed (spyrrow.PlacedItem, `id` the number of
     the kind), nothing where it found no way in time.
@@ -52,12 +76,7 @@ def packed(
         except BaseException as fault:  # what cannot be packed is no Exception of Python's
             faults.append(fault)
 
-    search = threading.Thread(target=seek, name="strip")  # the end of the program waits for it
-    search.start()
-    ends = time.monotonic() + search_s + GRACE_S
-    while search.is_alive() and time.monotonic() < ends:
-        yield ()
-        search.join(ASKED_S)
+    yield from beside.run(seek, search_s + GRACE_S)
     for fault in faults:
         if type(fault).__name__ != "PanicException":
             raise fault

@@ -3,6 +3,7 @@
 import math
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 import shapely
@@ -13,10 +14,11 @@ from olive_almanac.core.quoting.contours import face_of
 from olive_almanac.core.quoting.kerf import beam_paths, eaten_of
 from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.quoting.place import Item, nested, outline_of, placed_in_rows
-from olive_almanac.core.quoting.strip import Kind, packed
+from olive_almanac.core.quoting.strip import InTurn, Kind, packed
 from olive_almanac.core.records.drawing import ContourPath, Drawing, Polyline
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.steps.beside import BesideThread
 from tests.samples import LONG
 
 
@@ -177,10 +179,11 @@ class PlaceTest(unittest.TestCase):
 
 
 class StripTest(unittest.TestCase):
+    beside = InTurn()
     BOX = ((0.0, 0.0), (30.0, 0.0), (30.0, 20.0), (0.0, 20.0))
 
     def placed(self, *kinds, height_mm=50.0):
-        seeking = packed(kinds, height_mm=height_mm, apart_mm=2.0, search_s=1)
+        seeking = packed(kinds, height_mm=height_mm, apart_mm=2.0, search_s=1, beside=self.beside)
         while True:
             try:
                 self.assertEqual(next(seeking), ())
@@ -203,6 +206,18 @@ class StripTest(unittest.TestCase):
             self.assertLessEqual(shape.bounds[3], 50.001)
             for other in shapes[:n]:
                 self.assertGreaterEqual(shape.distance(other), 1.99)
+
+    def test_a_search_that_does_not_end_is_left_and_nothing_is_placed(self):
+        class Never(InTurn):
+            def run(self, work, most_s):
+                yield from [()] * 3
+
+        with mock.patch.object(self, "beside", Never()):
+            self.assertEqual(self.placed(Kind(self.BOX, 2, (0.0,))), ())
+
+    def test_in_a_thread_it_is_the_same(self):
+        with mock.patch.object(self, "beside", BesideThread()):
+            self.assertEqual(len(self.placed(Kind(self.BOX, 4, (0.0,)))), 4)
 
     def test_a_piece_higher_than_the_strip_is_not_placed(self):
         self.assertEqual(self.placed(Kind(self.BOX, 2, (90.0,)), height_mm=25.0), ())
