@@ -96,7 +96,7 @@ class DotTableTest(unittest.TestCase):
         table = dot_table(SHARES, seen, SETTING, blank=80)
         luminance = np.tile(np.linspace(0, 1, 200, dtype=np.float32) ** 2.2, (120, 1))
         made = shaded(luminance, (0, 0, 48.0, 32.0), table, LONG, "picture")
-        self.assertEqual((made.lines.setting, made.lines.powers), (SETTING, ()))
+        self.assertEqual((made.steps[0].setting, made.steps[0].powers), (SETTING, ()))
         self.assertEqual(picture_setting(table), SETTING)
         dots = made.made_l < 50
         columns = dots.reshape(dots.shape[0], 10, -1).mean((0, 2))  # shares of ten stripes
@@ -167,6 +167,6 @@ class DotsInTheWindowTest(ShopCase):
         (line,) = jobs.lines()
         self.assertIn(self.trial.name, line.reason)
         (shading,) = line.shadings
-        self.assertEqual(shading.lines.powers, ())
+        self.assertEqual(shading.steps[0].powers, ())
         self.assertEqual(len(np.unique(shading.made_l)), 2)
         self.assertTrue(jobs.job.dots)
