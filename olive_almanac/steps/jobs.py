@@ -1066,7 +1066,7 @@ class JobsPresenter:
 
     def rest_of(self, number: int) -> tuple[float, float, float, float] | None:
         """Return the largest free piece of a sheet of the rack, mm of the sheet; None where it is
-        too small to keep, or the whole sheet.
+        too small to keep, or the whole sheet, or before what a written job burnt of it is marked.
         """
         from olive_almanac.core.placing.room import largest_piece
 
@@ -1074,6 +1074,8 @@ class JobsPresenter:
         if self.job is None or self.job.jig is not None:
             return None
         if stock is None or number >= len(stock.sheets) or not stock.sheets[number].used_mm:
+            return None
+        if self.job.written and self.result and _with_used(stock, self.result) != stock:
             return None
         sheet = replace(stock.sheets[number], clamps_mm=())
         rest = largest_piece(sheet, 0.0)

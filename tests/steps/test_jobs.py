@@ -113,6 +113,16 @@ class JobTest(JobCase):
             self.assertIn("still being worked out", self.session.problem)
             self.jobs.refresh()
 
+    def test_a_written_job_offers_no_rest_before_what_it_burnt_is_marked(self):
+        self.bring_in()
+        self.write()
+        self.assertIsNone(self.jobs.rest_of(0))
+        (box,) = self.screen.result.plan.runs[0].used_mm
+        self.jobs.tell_outcome(1, 0)
+        rest = self.jobs.rest_of(0)
+        apart = rest[2] <= box[0] or box[2] <= rest[0] or rest[3] <= box[1] or box[3] <= rest[1]
+        self.assertTrue(apart, (rest, box))
+
     def test_the_rest_of_a_sheet_becomes_an_offcut_and_can_be_taken_back(self):
         self.bring_in()
         self.assertIsNotNone(self.jobs.rest_of(0))  # a corner was used before
