@@ -8,7 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.quoting.jig import pocket_rings
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import Job
@@ -19,7 +22,7 @@ from olive_almanac.steps.files import below, write_together
 from olive_almanac.steps.job_lie import with_lie_of
 
 if TYPE_CHECKING:
-    from olive_almanac.core.quoting.job_plan import JobPlan
+    from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
 
 __all__ = ["JIG_FIELDS", "done_words", "jig_like", "jig_of", "jig_texts", "with_jig", "write_jig"]
 
@@ -87,11 +90,23 @@ def done_words(plan: JobPlan, burnt: Mapping[int, int]) -> str:
     """Return how many copies of all are burnt: "17 of 40"; `burnt` counts the steps of each
     sheet.
     """
-    done = 0
-    for run in {run.sheet: run for run in plan.runs}.values():  # of two sides the second
-        each = len(run.steps) // max(1, len(run.placed))
-        done += burnt.get(run.sheet, 0) // max(1, each)
+    last = {run.sheet: run for run in plan.runs}.values()  # of two sides the second
+    done = sum(_done(run, burnt.get(run.sheet, 0)) for run in last)
     return tr("{done} of {copies}", done=done, copies=plan.copies)
+
+
+def _done(run: SheetRun, burnt: int) -> int:
+    """How many copies have nothing of the steps that are still to be burnt in their boxes."""
+    ahead = [
+        step.box_mm if isinstance(step, Lines) else (*step.start, *step.start)
+        for step, _ in run.steps[burnt:]
+    ]
+    if not ahead:
+        return len(run.placed)
+    left, low, right, high = np.array(ahead).T[:, :, None]
+    x0, y0, x1, y1 = np.array(run.used_mm).T[:, None]
+    meets = (left <= x1) & (right >= x0) & (low <= y1) & (high >= y0)
+    return int((~meets.any(axis=0)).sum())
 
 
 def write_jig(jig: Jig, folder: Path, name: str) -> Path:

@@ -9,7 +9,7 @@ import numpy as np
 
 from bench.motion import integrate
 from olive_almanac.core.motion.program import Lines
-from olive_almanac.core.quoting.job_plan import Layout, plan_job
+from olive_almanac.core.quoting.job_plan import JobPlan, Layout, plan_job
 from olive_almanac.core.quoting.pattern import pattern_of
 from olive_almanac.core.quoting.sheet_order import in_order
 from olive_almanac.core.records.jig import Jig
@@ -19,6 +19,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.gcode_job import job_blocks
+from olive_almanac.steps.job_jig import done_words
 from olive_almanac.steps.job_work import limits_of_run
 from tests.core.quoting.test_engraving import ENGRAVE, SHEET, STEM, runs_of, task_of
 from tests.samples import LONG
@@ -60,6 +61,13 @@ class SheetTest(unittest.TestCase):
         # 50 x 40 mm and their run-ups in rows: from row to row it goes on at the same end
         self.assertLess(max(ways), 110.0)
         self.assertEqual(len({step.start for step in cuts}), 12)
+
+    def test_a_copy_counts_as_burnt_when_nothing_of_it_is_left(self):
+        run, order = self.order(copies=12, sheets=(Sheet(300.0, 300.0),))
+        plan = JobPlan(None, (run,), 0)
+        first_cut = order.index("cut")
+        for burnt, told in ((1, 0), (first_cut, 0), (first_cut + 5, 5), (len(order), 12)):
+            self.assertEqual(done_words(plan, {0: burnt}), f"{told} of 12", burnt)
 
     def test_blanks_of_a_jig_one_after_the_other(self):
         jig = Jig(3, 1, (80.0, 60.0), (85.0, 65.0))
