@@ -87,9 +87,11 @@ class PlanTest(unittest.TestCase):
 
     def test_steps_of_the_focus_are_refused_and_a_ramp_is_not(self):
         heights = (-2.0, -1.0, 0.0, 1.0, 2.0)
-        with self.assertRaisesRegex(OutOfRange, "one height on North Bench, whose focus is set"):
+        with self.assertRaisesRegex(
+            OutOfRange, "one height in a file, for the focus of North Bench is set by hand"
+        ):
             kind_plan("focus", machine=HAND, focus_mm=heights)
-        with self.assertRaisesRegex(OutOfRange, "Focus step .*one height"):
+        with self.assertRaisesRegex(OutOfRange, "Focus step must be one height"):
             kind_plan("grid", machine=HAND, focus_step_mm=0.5, passes=(2,))
         ramp = kind_plan("ramp", machine=HAND, focus_mm=heights, slope=0.1).trial
         self.assertEqual(len(focuses(cell.setting for cell in ramp.cells)), 5)
@@ -114,9 +116,9 @@ class JobTest(unittest.TestCase):
 
         self.assertEqual(len(pattern_of(drawing, tasks(1.0), HAND).steps), 2)
         self.assertEqual(len(pattern_of(drawing, tasks(0.0), LONG).steps), 2)
-        with self.assertRaisesRegex(OutOfRange, "a job of their own.*not 0, 1 mm"):
+        with self.assertRaisesRegex(OutOfRange, "a file of their own, not 0, 1 mm"):
             pattern_of(drawing, tasks(0.0), HAND)
-        with self.assertRaisesRegex(OutOfRange, "set by hand"):
+        with self.assertRaisesRegex(OutOfRange, "Focus step must be .*set by hand"):
             pattern_of(drawing, tasks(1.0, step=0.5), HAND)
         only = (tasks(0.0)[0], GroupTask("#0000ff"))
         self.assertEqual(len(pattern_of(drawing, only, HAND).steps), 1)

@@ -22,6 +22,7 @@ from olive_almanac.core.design.pattern import Patch, Pattern
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.fitting.char import FlareLimit
 from olive_almanac.core.materials.catalogue import Permission
+from olive_almanac.core.motion.focus import check_by_hand
 from olive_almanac.core.motion.profile import peak_speed
 from olive_almanac.core.motion.program import cell_seconds, has_clear_ways, trial_seconds
 from olive_almanac.core.placing.fiducials import FIDUCIAL_PITCH_MM, fiducials_of, zone_of
@@ -167,7 +168,8 @@ def plan_trial(
             len(pattern.patches),
             tr("at most {most_cells}", most_cells=MOST_CELLS),
         )
-    _check_focus(machine, choices, pattern)
+    if not kind_of(choices.kind).sloped:
+        check_by_hand([patch.setting for patch in pattern.patches], machine)
     shows = choices.fiducials and marks_show(stock, engraves=engraves)
     framed = shows and not pattern.spread
     layout = _Layout(machine, stock, choices, pattern, lettering, fiducials=framed)
@@ -274,21 +276,6 @@ def sheet_on_bed(c: TrialChoices) -> SheetOnBed | None:
     x, y = c.sheet_at_mm
     sides = (c.sheet.width_mm, c.sheet.height_mm)
     return SheetOnBed(c.sheet_number or 0, x, y, *sides, c.sheet.clamps_at(x, y))
-
-
-def _check_focus(machine: Machine, choices: TrialChoices, pattern: Pattern) -> None:
-    """Raise OutOfRange where a file would have to move a head that is set by hand."""
-    if not machine.focus_by_hand or kind_of(choices.kind).sloped:
-        return
-    settings = [patch.setting for patch in pattern.patches]
-    heights = sorted({one.focus_mm for one in settings})
-    needs = tr("one height on {machine}, whose focus is set by hand", machine=machine.name)
-    if len(heights) > 1:
-        told = f"{burnt_length(heights[0], 2)} … {burnt_length(heights[-1], 2)}"
-        raise OutOfRange(tr("Focus"), told, needs, "mm", key="focus")
-    if any(one.focus_step_mm for one in settings):
-        step = max(one.focus_step_mm for one in settings)
-        raise OutOfRange(tr("Focus step"), step, needs, "mm", key="focus_step")
 
 
 def room_for(machine: Machine, choices: TrialChoices) -> Room:

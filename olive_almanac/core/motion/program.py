@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.design.kinds.kind import kind_of
+from olive_almanac.core.motion.focus import focus_moves
 from olive_almanac.core.motion.path import path_seconds, raster_path_seconds
 from olive_almanac.core.motion.profile import run_seconds
 from olive_almanac.core.placing.corner import corner_lines
@@ -604,7 +605,4 @@ def moves_focus(trial: Trial) -> bool:
     """True where the file moves the head up and down; a ramp varies the focus by the slope of the
     stock instead.
     """
-    settings = [cell.setting for cell in trial.cells]
-    return not kind_of(trial.kind).sloped and (
-        len({s.focus_mm for s in settings}) > 1 or any(s.focus_step_mm for s in settings)
-    )
+    return not kind_of(trial.kind).sloped and focus_moves(cell.setting for cell in trial.cells)

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.focus import focus_moves
 from olive_almanac.core.motion.program import (
     Burn,
     Ground,
@@ -522,16 +523,14 @@ def _run(
         max(box[3] for box in reached),
     )
     clamps = _kept_off(machine, sheet, turned)
-    settings = {step.setting.focus_mm for step, _ in steps}
-    stepped = any(step.setting.focus_step_mm for step, _ in steps)
     zero, waits, over = lie.at_mm, None, turned.over
     lies = over_mm(over, area) if over is not None else area
     if lie.anchor:
         stands = anchor_of(lies, lie.anchor)
         waits = over_point(over, stands) if over is not None else stands
         zero = (-stands[0], -stands[1])
-    focuses = len(settings) > 1 or stepped
-    ground = Ground(machine, zero, area, clamps, focuses, lie.turn_rad, waits, over)
+    moves = focus_moves(step.setting for step, _ in steps)
+    ground = Ground(machine, zero, area, clamps, moves, lie.turn_rad, waits, over)
     seconds, travel = _seconds(steps, ground)
     run = SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
     return replace(run, side=turned.side, again=turned.again)

@@ -62,19 +62,18 @@ def order_of(
     rounds: int = 1,
     seed: int = 1,
     effort: float = 1.0,
-    share: float = 1.0,
 ) -> Tour:
     """Return the order: by rank, what lies inside before what holds it, least travel.
 
     `rounds` above 1 deals the cuts out so that neighbours are not burnt one after the other (stock
-    that melts).  `effort` multiplies the kicks, of which these contours may have their `share`.
+    that melts).  `effort` multiplies the kicks.
     """
     planner = _Planner(contours, speed_mm_s, acceleration_mm_s2, seed, effort)
     order: list[int] = []
     at = home_mm
     for rank in sorted({one.rank for one in contours}):
         mine = [n for n, one in enumerate(contours) if one.rank == rank]
-        part = planner.tour(mine, at, share * len(mine) / len(contours))
+        part = planner.tour(mine, at, len(mine) / len(contours))
         order += rounds_of(part, planner.parents, rounds) if rank else part
         at = tuple(planner.ways[order[-1]].exits[0])
     ways = [planner.ways[n] for n in order]

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.motion.focus import check_by_hand
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.strokes import run_up_of
 from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, face_of, parents_of
@@ -177,7 +178,7 @@ def pattern_of(
     Raises OutOfRange where nothing is to be burnt.
     """
     contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
-    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling, 1.0)
+    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling)
 
 
 def parts_of(
@@ -209,17 +210,14 @@ def parts_of(
         root = roots[int(holders[0])] if len(holders) else -1
         of_part.setdefault(root, ([], {}))
         shades.setdefault(root, []).append(one)
+
+    def shared(mine: Sequence[Contour]) -> Handling:
+        """Each piece has its share of the time for an order."""
+        share = len(mine) / max(len(contours), 1)
+        return replace(handling, effort=share * handling.effort)
+
     return tuple(
-        _pattern(
-            mine,
-            areas,
-            shades.get(root, ()),
-            tasks,
-            task_of,
-            machine,
-            handling,
-            len(mine) / max(len(contours), 1),
-        )
+        _pattern(mine, areas, shades.get(root, ()), tasks, task_of, machine, shared(mine))
         for root, (mine, areas) in of_part.items()
     )
 
@@ -238,7 +236,7 @@ def _burnt(
 ) -> tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]:
     """The contours, the areas that are engraved, and the task of each group that is burnt."""
     task_of = {one.group: one for one in tasks if one.burns}
-    _check_focus(task_of.values(), machine)
+    check_by_hand([one.setting for one in task_of.values() if one.setting], machine)
     contours, filled = _contours(drawing, task_of, machine)
     if handling.once:
         contours = [one for one, rest in zip(contours, rests_of(contours), strict=True) if rest]
@@ -249,22 +247,6 @@ def _burnt(
     if handling.widths:
         contours = list(_fitted(contours, handling))
     return contours, filled, task_of
-
-
-def _check_focus(tasks: Iterable[GroupTask], machine: Machine) -> None:
-    """Raise OutOfRange where groups need several heights of a focus that is set by hand."""
-    settings = [one.setting for one in tasks if one.setting is not None]
-    heights = sorted({one.focus_mm for one in settings})
-    if not machine.focus_by_hand or (
-        len(heights) < 2 and not any(s.focus_step_mm for s in settings)
-    ):
-        return
-    needs = tr(
-        "one height on {machine}, whose focus is set by hand (other groups as a job of their own)",
-        machine=machine.name,
-    )
-    told = ", ".join(number_text(height) for height in heights)
-    raise OutOfRange(tr("Focus of the groups"), told, needs, "mm")
 
 
 def _fitted(contours: Sequence[Contour], handling: Handling) -> Iterator[Contour]:
@@ -289,7 +271,6 @@ def _pattern(
     task_of: dict[str, GroupTask],
     machine: Machine,
     handling: Handling,
-    share: float,
 ) -> Pattern:
     parents = parents_of(contours)
     tour = order_of(
@@ -298,7 +279,6 @@ def _pattern(
         acceleration_mm_s2=machine.acceleration_mm_s2,
         rounds=handling.rounds,
         effort=handling.effort,
-        share=share,
     )
     steps: list[tuple[Burn, str]] = [
         (step, group)
