@@ -78,6 +78,7 @@ def _relayout_ms() -> float:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from olive_almanac import __main__ as program
     from olive_almanac.views.application import make_application
+    from olive_almanac.views.headless import wait_until
     from olive_almanac.views.window import MainWindow
 
     application = make_application()
@@ -91,6 +92,7 @@ def _relayout_ms() -> float:
         window.navigate("plan")
         presenter = window.page("plan").presenter
         presenter.suggest("grid")
+        wait_until(lambda: presenter.plan is not None)
         presenter.choose_sheet("")
         for key in ("power_steps", "speed_steps"):
             presenter.change(key, "12")

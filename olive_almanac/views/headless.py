@@ -134,7 +134,9 @@ def work_through_demo(
 
 def _one_coupon(window: Any, picture: Any, say: Callable[[str], None]) -> bool:
     window.navigate("plan") if window.station != "plan" else None
-    plan = window.page("plan").presenter.plan
+    planning = window.page("plan").presenter
+    wait_until(lambda: planning.plan is not None)
+    plan = planning.plan
     low, high = plan.energy_range
     say(
         tr(

@@ -159,6 +159,7 @@ class WindowCase(QtCase):
 
     def write_burn_file(self):
         """Press the button and wait until the files are written and Burn is open."""
+        self.until_suggested()
         self.press("Write the burn file")
         self.wait_for(lambda: self.window.station == "burn")
         self.settle()
@@ -189,7 +190,15 @@ class WindowCase(QtCase):
         self.key(key, Qt.KeyboardModifier.ControlModifier)
 
     def alt(self, key):
+        """Go to a station by its key, and wait as a person would for what Plan suggests."""
         self.key(key, Qt.KeyboardModifier.AltModifier)
+        self.until_suggested()
+
+    def until_suggested(self):
+        plan = self.window.pages.get("plan")
+        if plan is not None and self.window.station == "plan":
+            self.wait_for(lambda: not plan.presenter.is_asked)
+            self.settle()
 
     def point(self, x, y):
         return QPoint(round(x), round(y))

@@ -95,6 +95,7 @@ class LeavesTest(DecidingCase):
         self.key(Qt.Key.Key_M)
         self.press("Plan the next cells")
         self.assertEqual(self.window.station, "plan")
+        self.until_suggested()
         self.assertEqual(len(self.page().presenter.plan.trial.cells), len(cells))
 
     def test_numbers_are_copied(self):

@@ -129,6 +129,7 @@ class LookTest(test_stations.ShopCase):
     def test_what_is_typed_stays_in_another_theme_and_size(self):
         self.alt(Qt.Key.Key_2)
         self.page().presenter.choose_kind("grid")
+        self.until_suggested()
         self.retype(self.number("Speed to"), "1234")
         self.alt(Qt.Key.Key_1)
         self.page().show_part(self.page().forms)

@@ -2,17 +2,31 @@
 no room, the outlook.
 """
 
+import threading
 from dataclasses import replace
 from itertools import pairwise
-from unittest.mock import Mock
+from unittest.mock import Mock, patch
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
+from olive_almanac.core.design.suggest import suggest_levels
+from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.steps.requests import PlanKind
 from olive_almanac.views.finder import Finder
-from tests.samples import BIRCH, LEATHER, LONG, MARKER, NORTH, PLATE, cut_trial, read_by_energy
+from tests.samples import (
+    BIRCH,
+    LEATHER,
+    LONG,
+    MARKER,
+    NORTH,
+    PLATE,
+    VINYL,
+    cut_trial,
+    read_by_energy,
+)
 from tests.views.test_stations import ShopCase
 
 SHEETS = (Sheet(400, 250, clamps_mm=((0, 100, 15, 130),)), Sheet(130, 90))
@@ -49,12 +63,14 @@ class FirstCellsTest(ShopCase):
     def test_a_cut_begins_with_the_most_telling_cells_and_the_grid_is_a_word_away(self):
         self.alt(Qt.Key.Key_2)
         page = self.page()
+        self.wait_for(lambda: page.presenter.plan is not None)
         self.assertEqual(page.short.values["Cells"][0].text(), "8")
         self.assertIn("a plain grid of 24", page.short.basis.text())
         words = [one.text() for one in page.choices.findChildren(QLabel) if one.isVisible()]
         self.assertTrue(any(word.startswith("1 pass, focus") for word in words), words)
         self.assertEqual(self.clipped(), [])
         self.choose_word(page.choices.kind, "grid")
+        self.wait_for(lambda: not page.presenter.is_asked)
         self.assertEqual(page.short.values["Cells"][0].text(), "24")
         words = [one.text() for one in page.choices.findChildren(QLabel) if one.isVisible()]
         self.assertFalse(any("pass, focus" in word for word in words))
@@ -297,6 +313,155 @@ class SheetTest(PlanCase):
         )
 
 
+class SlowSuggestionTest(ShopCase):
+    """What a suggestion rests on may take long to fit: here as long as the test wants it to."""
+
+    def setUp(self):
+        super().setUp()
+        self.may_end, self.asked, self.fault = threading.Event(), [], None
+        slowly = patch("olive_almanac.steps.plan.suggestion.suggest_levels", self.slowly)
+        slowly.start()
+        self.addCleanup(slowly.stop)
+        self.addCleanup(self.may_end.set)  # first of all: the window waits for its threads
+
+    def slowly(self, machine, stock, task, **more):
+        self.asked.append((stock.uid, more["kind"]))
+        self.may_end.wait(20)
+        if self.fault is not None:
+            raise self.fault
+        return suggest_levels(machine, stock, task, **more)
+
+    def to_plan(self):
+        self.key(Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
+
+    def notes(self):
+        shown = self.page().findChildren(QLabel)
+        return " ".join(one.text() for one in shown if one.isVisible())
+
+    def end(self):
+        self.may_end.set()
+        self.wait_for(lambda: not self.page().presenter.is_asked and not self.window.is_busy)
+
+    def planned(self):
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        return self.page().presenter.plan.trial
+
+    def test_it_is_told_and_nothing_can_be_written_until_it_is_there(self):
+        self.to_plan()
+        short = self.page().short
+        self.assertFalse(short.write.isEnabled())
+        self.wait_for(lambda: "Working out the cells" in self.notes())
+        self.assertIn("Birch ply", self.notes())
+        self.assertFalse(self.page().columns.isVisible())
+        self.assertEqual(self.clipped(), [])
+        self.ctrl(Qt.Key.Key_P)
+        self.ctrl(Qt.Key.Key_Return)
+        self.assertIsNone(self.session.active)
+        self.end()
+        self.assertTrue(short.write.isEnabled())
+        self.assertNotIn("Working out", self.notes())
+        self.assertTrue(self.page().choices.kind.hasFocus())
+        with patch.object(self.window, "show_pages") as shown:
+            self.write_burn_file()
+        shown.assert_not_called()  # the key was asked for when there was none
+
+    def test_the_plan_before_is_not_written_while_another_is_worked_out(self):
+        self.to_plan()
+        self.may_end.set()
+        self.planned()
+        self.may_end.clear()
+        self.choose_word(self.page().choices.kind, "grid")
+        self.ctrl(Qt.Key.Key_Return)
+        self.end()
+        self.settle()
+        self.assertIsNone(self.session.active)
+        self.assertEqual(self.planned().kind, "grid")
+
+    def test_it_is_not_taken_into_a_coupon_that_is_on_the_desk(self):
+        self.may_end.set()
+        self.session.choose(stock=LEATHER.uid)
+        self.to_plan()
+        self.planned()
+        self.write_burn_file()
+        written = self.session.active.trial
+        self.may_end.clear()
+        self.session.choose(stock=BIRCH.uid)
+        self.to_plan()
+        self.wait_for(lambda: self.asked[-1][0] == BIRCH.uid)
+        self.session.choose(stock=LEATHER.uid)
+        self.settle()
+        self.assertEqual(self.planned().cells, written.cells)
+        self.may_end.set()
+        self.wait_for(lambda: not self.window.is_busy)
+        self.settle()
+        self.assertEqual(self.planned().cells, written.cells)
+
+    def test_another_kind_takes_its_place(self):
+        self.to_plan()
+        self.wait_for(lambda: self.asked)
+        self.page().take(PlanKind("grid"))
+        self.end()
+        self.assertEqual([kind for _, kind in self.asked], ["next", "grid"])
+        self.assertEqual(self.planned().kind, "grid")
+
+    def test_what_is_worked_out_for_another_stock_is_dropped(self):
+        for away in ("plan", "book"):
+            for stock, other in ((BIRCH, LEATHER), (LEATHER, BIRCH)):
+                with self.subTest(away, stock=stock.name):
+                    self.may_end.clear()
+                    self.session.choose(stock=stock.uid)
+                    self.to_plan()
+                    self.wait_for(lambda: not self.page().presenter.is_asked or self.asked)
+                    self.page().suggest()
+                    self.window.navigate(away)
+                    self.session.choose(stock=other.uid)
+                    self.may_end.set()
+                    self.wait_for(lambda: not self.window.is_busy)
+                    self.to_plan()
+                    self.assertEqual(self.planned().stock.uid, other.uid)
+
+    def test_left_and_come_back_to_it_is_asked_for_anew(self):
+        self.to_plan()
+        self.window.navigate("book")
+        self.may_end.set()
+        self.wait_for(lambda: not self.window.is_busy)
+        self.to_plan()
+        self.assertEqual(self.planned().kind, "next")
+
+    def test_a_barred_stock_has_no_plan_though_one_was_being_worked_out(self):
+        self.to_plan()
+        self.session.choose(stock=VINYL.uid)
+        self.may_end.set()
+        self.wait_for(lambda: not self.window.is_busy)
+        self.settle()
+        self.assertIsNone(self.page().presenter.plan)
+        self.assertTrue(self.page().refusal.isVisible())
+
+    def test_another_look_asks_for_the_same_kind_again(self):
+        self.may_end.set()
+        self.to_plan()
+        self.planned()
+        self.may_end.clear()
+        self.choose_word(self.page().choices.kind, "focus")
+        self.window.switch_theme()
+        self.end()
+        self.assertEqual(self.planned().kind, "focus")
+
+    def test_what_cannot_be_is_told(self):
+        self.to_plan()
+        self.fault = OutOfRange("Speed", 900, "at most 400", "mm/s")
+        self.end()
+        self.assertIn("at most 400", self.notes())
+        self.assertFalse(self.page().short.write.isEnabled())
+        self.fault = None
+        self.may_end.clear()
+        self.press("Suggest levels")
+        self.wait_for(lambda: "Working out the cells" in self.notes())
+        self.end()
+        self.planned()
+        self.assertTrue(self.page().short.suggest.hasFocus())
+
+
 class OutlookTest(PlanCase):
     def fill(self, library):
         super().fill(library)
@@ -321,7 +486,7 @@ class OutlookTest(PlanCase):
         self.settle()
         self.wait_for(lambda: self.page().short.next.isVisible())
         self.assertIn("where each tells most", self.page().short.basis.text())
-        self.page().presenter.suggest("grid")
+        self.suggest("grid")
         self.assertIn("24 cells", self.page().short.basis.text())
         self.press("Next cells")
         self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.kind == "next")
@@ -337,7 +502,7 @@ class OutlookTest(PlanCase):
             self.session.remember(speed_unit=unit)
             self.session.trials.changed.emit()
             self.settle()
-            self.page().presenter.suggest("grid")
+            self.suggest("grid")
             for steps in ("3", "20"):
                 for key in ("power_steps", "speed_steps"):
                     self.retype(self.fields[key], steps)

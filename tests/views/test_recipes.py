@@ -99,6 +99,7 @@ class GlassTest(RecipeCase):
         self.assertEqual(entry.recipe.name, "glass under tape")
         self.assertIn("dark masking tape", self.window_text())
         self.press("Confirm run")
+        self.until_suggested()
         self.assertEqual(self.page().presenter.recipes, (entry.recipe,))
         self.retype(self.page().choices.own["sheet_size"], "300 x 200")
         self.wait_for(lambda: self.page().presenter.plan is not None)
@@ -170,6 +171,7 @@ class ChooseTest(RecipeCase):
 
     def test_a_recipe_is_chosen_and_its_steps_changed_by_keys(self):
         self.choose_word(self.plan.choices.prepared.pickers[0], "taped face")
+        self.until_suggested()
         self.assertEqual(self.plan.presenter.plan.trial.recipe.name, "taped face")
         self.choose_word(self.plan.choices.prepared.pickers[0], "change its steps")
         dialog = self.dialog()
@@ -178,6 +180,7 @@ class ChooseTest(RecipeCase):
         self.click(drops[0])
         self.assertNotIn("dust", dialog.told.text())
         self.click(dialog.keep)
+        self.until_suggested()
         recipe = self.plan.presenter.plan.trial.recipe
         self.assertEqual((recipe.name, recipe.origin), ("our tape", ""))
         self.assertEqual(recipe.before[0].kind, "mask")
@@ -201,16 +204,20 @@ class ChooseTest(RecipeCase):
 
         vinyl = Recipe("stencil", (RecipeStep("mask", "vinyl film"),))
         self.plan.presenter.prepare(0, vinyl)
+        self.until_suggested()
         self.assertIsNone(self.plan.presenter.plan)
         self.assertFalse(self.plan.short.write.isEnabled())
 
     def test_two_recipes_are_compared_on_the_stand_in(self):
         self.choose_word(self.plan.choices.kind, "recipes")
+        self.until_suggested()
         prepared = self.plan.choices.prepared
         self.assertEqual(len(prepared.pickers), 2)
         self.press("Compare one more")
+        self.until_suggested()
         self.assertEqual(len(prepared.pickers), 3)
         self.choose_word(prepared.pickers[2], "leave it out")
+        self.until_suggested()
         self.assertEqual(
             [one.name for one in self.plan.presenter.recipes], ["as it lies", "taped face"]
         )

@@ -243,6 +243,7 @@ class DisputedTest(ChecklistCase):
         self.assertTrue(question.isVisible())
         self.assertIn("Some refuse it", question.practices[1].text())
         self.press("We burn it")
+        self.until_suggested()
         self.assertTrue(self.page().columns.isVisible())
         self.shut()
         self.open()

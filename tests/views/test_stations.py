@@ -61,9 +61,12 @@ class ShopCase(WindowCase):
     def plan_grid(self):
         """Go to Plan and take a plain grid."""
         self.alt(Qt.Key.Key_2)
-        self.wait_for(lambda: self.page().presenter.plan is not None)
-        self.page().presenter.suggest("grid")
-        self.settle()
+        self.suggest("grid")
+
+    def suggest(self, kind):
+        """Have a kind of trial suggested, and wait for it."""
+        self.page().presenter.suggest(kind)
+        self.until_suggested()
 
 
 class SetAsideTest(ShopCase):

@@ -158,6 +158,7 @@ class WholePathTest(WindowCase):
             self.ctrl(Qt.Key.Key_Return)
         self.assertEqual(self.window.station, "plan")
         self.assertEqual(len(standing(self.session)), 4)
+        self.until_suggested()
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: self.window.station == "burn")
         self.alt(Qt.Key.Key_1)

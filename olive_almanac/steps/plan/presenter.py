@@ -52,15 +52,33 @@ from olive_almanac.steps.trial_files import (
     write_trial_files,
 )
 
-__all__ = ["PlanPresenter", "ShowsPlan"]
+__all__ = ["Compute", "PlanPresenter", "ShowsPlan"]
 
 Pairs = list[tuple[Trial, tuple[Reading, ...]]]
+TakesChoices = Callable[[TrialChoices, str], object]
+Compute = Callable[
+    [Callable[[], Suggestion], Callable[[Suggestion], None], Callable[[Exception], None]], object
+]
 
 
 class ShowsPlan(Protocol):
     def show_choices(self, texts: dict[str, str]) -> None: ...
     def show_plan(self, plan: TrialPlan) -> None: ...
     def show_problem(self, key: str, text: str, fixes: Sequence[Fix]) -> None: ...
+
+
+def at_once(
+    work_out: Callable[[], Suggestion],
+    take: Callable[[Suggestion], None],
+    fail: Callable[[Exception], None],
+) -> None:
+    """Work a suggestion out in the caller's own time: without a window nothing waits for it."""
+    try:
+        found = work_out()
+    except AlmanacError as problem:
+        fail(problem)
+    else:
+        take(found)
 
 
 def _key_of(problem: AlmanacError) -> str:
@@ -72,16 +90,17 @@ def _key_of(problem: AlmanacError) -> str:
 
 class PlanPresenter:
     """Keeps the fields; every change makes the plan anew or says what is wrong with it and what
-    would fit.
+    would fit.  Suggestions rest on a fit and are worked out as `compute` has it.
     """
 
-    def __init__(self, session: Session, view: ShowsPlan) -> None:
-        self.session, self._view = session, view
+    def __init__(self, session: Session, view: ShowsPlan, compute: Compute = at_once) -> None:
+        self.session, self._view, self._compute = session, view, compute
         self.plan: TrialPlan | None = None
         self.texts: dict[str, str] = {}
         self.basis = ""
         self.name = ""
         self._base: TrialChoices | None = None
+        self._asked: Kind | None = None  # whose choices are being worked out
         self._limit: FlareLimit | None = None
         self._clear: tuple[int, tuple[Box, ...]] | None = None  # a sheet, and what a job takes
         self.recipes: tuple[Recipe, ...] = ()  # how the piece is prepared
@@ -94,25 +113,30 @@ class PlanPresenter:
         if subject.machine is None or subject.stock is None or not self.session.permission.allowed:
             self.plan = None
             return
-        self._limit = self._clear = None
+        self._limit = self._clear = self._asked = None
         trial = self._unburnt_trial()
         self.recipes = default_recipes(self.session)
         if trial is not None:
             self.recipes = trial.recipes
-            self.basis = tr("as planned on {made}", made=trial.made)
-            self._attempt(lambda: self._take(choices_of(trial)))
+            basis = tr("as planned on {made}", made=trial.made)
+            self._attempt(lambda: self._take(choices_of(trial), basis))
         else:
             self.suggest(self.first_kind)
 
     def kept(self) -> tuple[Any, ...]:
         """What was chosen and typed, for `go_on`."""
-        return (self.texts, self._base, self.basis, self.recipes)
+        return (self.texts, self._base, self.basis, self.recipes, self._asked)
 
     def go_on(self, kept: tuple[Any, ...]) -> None:
-        """Take up what was chosen and typed, and make the plan of it."""
-        self.texts, self._base, self.basis, self.recipes = kept
+        """Take up what was chosen and typed, and make the plan of it; ask anew for what was being
+        worked out.
+        """
+        self.texts, self._base, self.basis, self.recipes, asked = kept
         self._view.show_choices(self.texts)
-        self._attempt(self.remake)
+        if asked is not None:
+            self.suggest(asked)
+        else:
+            self._attempt(self.remake)
 
     def _unburnt_trial(self) -> Trial | None:
         """The trial on the desk while it can still be planned otherwise."""
@@ -123,20 +147,48 @@ class PlanPresenter:
 
     def suggest(self, kind: Kind | None = None) -> None:
         """Take the suggested levels for a kind of trial (the present one by default)."""
+        self._ask(kind or self._kind, self._take)
 
-        def take() -> None:
-            found = self._suggested(kind or self._kind)
-            self.basis = found.basis
-            self._take(found.choices)
+    @property
+    def is_asked(self) -> bool:
+        """Whether choices are being worked out: there is no plan until they are known."""
+        return self._asked is not None
 
-        self._attempt(take)
+    def drop(self) -> None:
+        """Ask no longer for what is being worked out: nothing of it is taken."""
+        self._asked = None
+
+    def _ask(self, kind: Kind, take: TakesChoices) -> None:
+        """Have the choices for a kind of trial worked out; `take` gets them, and what they rest
+        on.
+        """
+
+        def news(found: Suggestion) -> None:
+            self._asked = None
+            self._attempt(lambda: take(self._on_sheet(found.choices), found.basis))
+
+        def failed(problem: Exception) -> None:
+            self._asked = None
+            if not isinstance(problem, AlmanacError):
+                raise problem
+            self._tell(problem)
+
+        def begin() -> None:
+            work_out = self._suggestion_for(kind)
+            self._asked, self.plan = kind, None
+            self._compute(work_out, news, failed)
+
+        self._attempt(begin)
 
     def _attempt(self, action: Callable[[], object]) -> None:
         try:
             action()
         except AlmanacError as problem:
-            self.plan = None
-            self._view.show_problem(_key_of(problem), str(problem), ())
+            self._tell(problem)
+
+    def _tell(self, problem: AlmanacError) -> None:
+        self.plan = None
+        self._view.show_problem(_key_of(problem), str(problem), ())
 
     @property
     def first_kind(self) -> Kind:
@@ -160,9 +212,9 @@ class PlanPresenter:
         assert machine is not None and stock is not None
         return machine, stock
 
-    def _suggested(self, kind: Kind) -> Suggestion:
+    def _suggestion_for(self, kind: Kind) -> Callable[[], Suggestion]:
         machine, stock = self._ground()
-        found = suggestion_for(
+        return suggestion_for(
             kind,
             machine,
             stock,
@@ -177,7 +229,6 @@ class PlanPresenter:
             speed_unit=self._unit,
             last=self.session.trials.last_of_kind(kind),
         )
-        return replace(found, choices=self._on_sheet(found.choices))
 
     # -- how the piece is prepared -----------------------------------------------------------------
 
@@ -276,24 +327,26 @@ class PlanPresenter:
         """Plan the very cells that a decision asks for, by its recipe; on a sheet of the rack,
         clear of boxes on it that are kept for a job.
         """
+        self._clear = (sheet, clear_mm) if sheet is not None else None
+        if recipe is not None:
+            self.recipes = () if recipe.is_plain else (recipe,)
+        if sheet is not None:
+            self.texts["sheet"] = str(sheet)
 
-        def take() -> None:
-            self._clear = (sheet, clear_mm) if sheet is not None else None
-            if recipe is not None:
-                self.recipes = () if recipe.is_plain else (recipe,)
-            if sheet is not None:
-                self.texts["sheet"] = str(sheet)
-            grid = self._suggested("grid").choices
+        def take(grid: TrialChoices, _: str) -> None:
             found = cells_asked_for(grid, cells, self._ground()[0], self.session.subject.task)
-            self.basis = found.basis
-            self._take(self._on_sheet(found.choices))
+            self._take(self._on_sheet(found.choices), found.basis)
 
-        self._attempt(take)
+        self._ask("grid", take)
 
     def plan_at_focus(self, focus_mm: float) -> None:
         """Plan a grid at the focus that was found."""
-        self.suggest("grid")
-        self.change("focus", number_text(round(focus_mm, 1)))
+
+        def take(grid: TrialChoices, basis: str) -> None:
+            self._take(grid, basis)
+            self.change("focus", number_text(round(focus_mm, 1)))
+
+        self._ask("grid", take)
 
     def next_work(self) -> Iterator[Decision]:
         """Return the work that yields the decision with the cells that teach most, by the readings
@@ -302,8 +355,8 @@ class PlanPresenter:
         pairs = self.pairs
         return (decide_trial(one)[0] for one in (pairs,))
 
-    def _take(self, choices: TrialChoices) -> None:
-        self._base = choices
+    def _take(self, choices: TrialChoices, basis: str) -> None:
+        self._base, self.basis = choices, basis
         self.texts = texts_of(choices, self._unit)
         self._view.show_choices(self.texts)
         self.remake()
@@ -479,7 +532,7 @@ class PlanPresenter:
     def remake(self) -> None:
         """Make the plan anew from the fields, or say what is wrong with them."""
         subject = self.session.subject
-        if subject.machine is None or subject.stock is None or self._base is None:
+        if subject.machine is None or subject.stock is None or self._base is None or self.is_asked:
             return
         try:
             self.plan = self._planned(self._choices())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from olive_almanac.core.design.choices import TrialChoices, choices_of, holding
@@ -33,28 +33,36 @@ def suggestion_for(
     known: Known,
     speed_unit: str,
     last: Trial | None,
-) -> Suggestion:
-    """Return the choices for a kind of trial; `last` is the newest trial of that kind."""
-    found = suggest_levels(
-        machine,
-        stock,
-        task,
-        kind=kind,
-        speed_unit=speed_unit,
-        known=replace(known, near=nearest_entry(catalogue, machine, stock, task)),
-        lettering=letters(),
-        engraves=engraves(machine, stock),
-    )
+) -> Callable[[], Suggestion]:
+    """Return what works out the choices for a kind of trial, which may take a second: for a worker,
+    all that it needs is gathered here.  `last` is the newest trial of that kind.
+    """
+    known = replace(known, near=nearest_entry(catalogue, machine, stock, task))
     entry = catalogue.entry_for(machine.uid, stock.uid, task)
-    again = kind_of(kind).resumed(
-        found.choices,
-        entry.setting if entry is not None else None,
-        choices_of(last) if last is not None else None,
-        last.made if last is not None else "",
-    )
-    if again is None:
-        return found
-    return Suggestion(*again)
+    may_engrave = engraves(machine, stock)
+
+    def work_out() -> Suggestion:
+        found = suggest_levels(
+            machine,
+            stock,
+            task,
+            kind=kind,
+            speed_unit=speed_unit,
+            known=known,
+            lettering=letters(),
+            engraves=may_engrave,
+        )
+        again = kind_of(kind).resumed(
+            found.choices,
+            entry.setting if entry is not None else None,
+            choices_of(last) if last is not None else None,
+            last.made if last is not None else "",
+        )
+        if again is None:
+            return found
+        return Suggestion(*again)
+
+    return work_out
 
 
 def nearest_entry(

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QElapsedTimer, QTimer
+from PySide6.QtCore import QElapsedTimer, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import choices_of, is_hotter
@@ -53,15 +53,18 @@ from olive_almanac.views.plan.choices import Choices
 from olive_almanac.views.plan.sheet import PlanKey, PlanSheet
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
+from olive_almanac.views.worker import LatestWork, once
 
 if TYPE_CHECKING:
     from olive_almanac.core.deciding.decision import Decision
     from olive_almanac.core.design.plan import TrialPlan
+    from olive_almanac.core.design.suggest import Suggestion
     from olive_almanac.core.records.machine import Machine
     from olive_almanac.core.records.trial import SheetOnBed
     from olive_almanac.views.window import MainWindow
 
 REMAKE_AFTER_MS = 60  # the plan is remade when the keys rest for a moment
+SAY_AFTER_MS = 200  # a suggestion that takes longer is told
 
 
 class InShort(Page):
@@ -205,6 +208,10 @@ class InShort(Page):
             offer = button(capital(fix.words), "plain")
             offer.clicked.connect(lambda _=False, fix=fix: take(fix))
             self.mind.addWidget(offer)
+        self.rest()
+
+    def rest(self) -> None:
+        """Nothing can be written until there is a plan again."""
         self.write.setEnabled(False)
         self.key.setEnabled(False)
 
@@ -235,12 +242,41 @@ def _left_out(count: int) -> str:
     return tr("{count} cells left out", count=count)
 
 
+class Waiting(Page):
+    """In place of the columns while the cells are worked out: those of another would mislead."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        layout = QVBoxLayout(self)
+        page_margins(layout)
+        layout.addLayout(head(label(tr("Plan"), "h1"), None))
+        layout.addSpacing(px(18))
+        self.told = label(tr("Working out the cells …"), "h2", wrap=True)
+        self.why = label("", "ui", "second", wrap=True)
+        layout.addWidget(self.told)
+        layout.addSpacing(px(8))
+        layout.addWidget(self.why)
+        layout.addStretch(1)
+        self.hide()
+
+    def say(self, stock: str) -> None:
+        """Tell what takes so long."""
+        self.told.show()
+        self.why.setText(tr("What is known of {stock} is being fitted.", stock=stock))
+
+    def say_nothing(self) -> None:
+        """Stand empty: most suggestions are there at once."""
+        self.told.hide()
+        self.why.setText("")
+
+
 class PlanPage(StationPage):
     """Joins the three columns; the presenter remakes the plan at every change."""
 
     def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
-        self.presenter = PlanPresenter(self.session, self)
+        self.presenter = PlanPresenter(self.session, self, self._compute)
         self.choices, self.short = Choices(self), InShort(self)
         self.sheet, self.key = PlanSheet(), PlanKey()
         self.centre_title = label("", compact("h3", "h2"))
@@ -298,9 +334,14 @@ class PlanPage(StationPage):
         refused.addStretch(1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(self.columns)
-        whole.addWidget(self.refusal)
+        self.waiting = Waiting()
+        for part in (self.columns, self.refusal, self.waiting):
+            whole.addWidget(part)
         self._basis: object = None
+        self._suggesting = LatestWork(self.main_window.work)
+        self._slow = QTimer(self)
+        self._slow.setSingleShot(True)
+        self._slow.timeout.connect(self._say_what_is_awaited)
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.timeout.connect(self.presenter.remake)
@@ -313,8 +354,11 @@ class PlanPage(StationPage):
         self._opens_key = False
 
     def enter(self) -> None:
-        subject, permission = self.session.subject, self.session.permission
-        self.columns.setVisible(permission.allowed)
+        permission, basis = self.session.permission, self._now()
+        if basis != self._basis or not permission.allowed:
+            self._drop_suggestion()
+        if not self.presenter.is_asked:
+            self.columns.setVisible(permission.allowed)
         self.refusal.setVisible(not permission.allowed)
         self.refusal_text.setText(permission.reason)
         self.refusal_more.setText(
@@ -322,20 +366,18 @@ class PlanPage(StationPage):
         )
         self.question.show_permission(permission)
         self._show_elsewhere()
-        active = self.session.active
-        read = 0
-        if active:
-            read = len(active.readings)
-        basis = (
-            subject,
-            active.trial.id if active else "",
-            read,
-            self.session.preferences.speed_unit,
-        )
         if permission.allowed and basis != self._basis:
             self._basis = basis
             self.presenter.start()
-        self.choices.kind.setFocus()
+        if self.waiting.isHidden():
+            self.choices.kind.setFocus()
+
+    def _now(self) -> object:
+        """What a plan is made for: subject, coupon, what was read of it, the unit of speeds."""
+        active, unit = self.session.active, self.session.preferences.speed_unit
+        if active is None:
+            return self.session.subject, "", 0, unit
+        return self.session.subject, active.trial.id, len(active.readings), unit
 
     def kept(self) -> Any:
         return (self._basis, self.presenter.kept()) if self.presenter.texts else None
@@ -380,6 +422,7 @@ class PlanPage(StationPage):
     def leave(self) -> None:
         self._pause.stop()
         self._rest.stop()
+        self._drop_suggestion()
 
     def subject_changed(self) -> None:
         self.enter()
@@ -401,7 +444,60 @@ class PlanPage(StationPage):
         self._pause.start(REMAKE_AFTER_MS)
 
     def suggest(self) -> None:
-        self.presenter.suggest()
+        if not self.presenter.is_asked:
+            self.presenter.suggest()
+
+    def _compute(
+        self,
+        work_out: Callable[[], Suggestion],
+        take: Callable[[Suggestion], None],
+        fail: Callable[[Exception], None],
+    ) -> None:
+        """Work a suggestion out in a worker; it is told where it takes long."""
+
+        def heard(then: Callable[[Any], None]) -> Callable[[Any], None]:
+            def hear(news: Any) -> None:
+                self._end_waiting()
+                then(news)
+
+            return hear
+
+        self.short.rest()
+        if not self.presenter.texts:
+            self._wait()  # there is nothing to show yet
+        self._slow.start(SAY_AFTER_MS)
+        self._suggesting.start(once(work_out), heard(take), heard(fail))
+
+    def _wait(self) -> None:
+        """Show the page of what is awaited; the columns know which of their fields had the keys."""
+        self.waiting.say_nothing()
+        self.waiting.show()
+        self.waiting.setFocus()
+        self.columns.hide()
+
+    def _say_what_is_awaited(self) -> None:
+        if not self.waiting.isVisibleTo(self):
+            self._wait()
+        stock = self.session.subject.stock
+        self.waiting.say(stock.label if stock else "")
+
+    def _end_waiting(self) -> None:
+        self._slow.stop()
+        if self.waiting.isHidden():
+            return
+        held = self.waiting.hasFocus()
+        self.waiting.hide()
+        self.columns.show()
+        if held:
+            (self.columns.focusWidget() or self.choices.kind).setFocus()
+
+    def _drop_suggestion(self) -> None:
+        """Hear no more of what is being worked out: it is asked for anew when it is wanted."""
+        self._suggesting.stop()
+        self._end_waiting()
+        if self.presenter.is_asked:
+            self.presenter.drop()
+            self._basis = None
 
     def ask_next(self) -> None:
         """Ask the fit for the cells that teach most; the answer comes from a worker."""
@@ -573,6 +669,6 @@ class PlanPage(StationPage):
 
     def print_page(self) -> None:
         """Write the files and open the key sheet."""
-        if self._writing is None:
+        if self._writing is None and self.presenter.plan is not None:
             self._opens_key = True
             self.main_action()
