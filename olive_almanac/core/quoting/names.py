@@ -157,14 +157,16 @@ def name_steps(
     plan: NamePlan, task: GroupTask, machine: Machine
 ) -> tuple[tuple[tuple[Burn, str], ...], ...]:
     """Return for each name the steps in which it is burnt, in mm of the drawing: outlines line by
-    line where the task has a line pitch, else along their lines.
+    line where the task has a line pitch (all names on the same lines), else along their lines.
     """
     assert task.setting is not None
     setting = task.setting
     found: list[tuple[tuple[Burn, str], ...]] = []
     for lines in plan.lines:
         if plan.is_outline and setting.pitch_mm:
-            steps: list[Burn] = list(engraved_lines(lines, task, machine)) if lines else []
+            steps: list[Burn] = []
+            if lines:
+                steps += engraved_lines(lines, task, machine, one_grid=True)
         else:
             closed = [_closed(line) if plan.is_outline else line for line in lines]
             steps = [Strokes(task.group, (_pairs(line),), setting) for line in closed]

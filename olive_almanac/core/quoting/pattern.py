@@ -549,11 +549,15 @@ def _rounded(points: Floats) -> tuple[Point, ...]:
     return tuple(a for a, _ in itertools.groupby(pairs))
 
 
-def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -> Iterator[Lines]:
+def engraved_lines(
+    areas: Sequence[Floats], task: GroupTask, machine: Machine, *, one_grid: bool = False
+) -> Iterator[Lines]:
     """Yield the raster lines of filled areas as the setting has them, along X or Y, or crossed:
     areas whose boxes meet are engraved together, and those that take less time so.
 
-    Raises OutOfRange for an area of more than MOST_ROWS lines.
+    Lines lie in the middle of their areas, or all on `one_grid` of whole pitches: what differs
+    from copy to copy is then engraved on the same lines.  Raises OutOfRange for an area of more
+    than MOST_ROWS lines.
     """
     setting = task.setting
     assert setting is not None
@@ -567,14 +571,26 @@ def engraved_lines(areas: Sequence[Floats], task: GroupTask, machine: Machine) -
                 field = tr("Lines of what is engraved in {group}", group=group_words(task.group))
                 lines = f"{(high - low) / setting.pitch_mm:.0f}"
                 raise OutOfRange(field, lines, tr("at most {most}", most=MOST_ROWS))
-            rows = tuple(_rows(cluster, low, high, setting.pitch_mm))
+            places = _line_places(low, high, setting.pitch_mm, one_grid=one_grid)
+            rows = tuple(_rows(cluster, places))
             if any(runs for _, runs in rows):
                 run_up = run_up_of(setting, machine)
                 yield Lines(task.group, rows, first, last, setting, run_up, along_y=along_y)
 
 
+def _line_places(low: float, high: float, pitch: float, *, one_grid: bool) -> list[float]:
+    """Where raster lines lie across a box, mm: at least one."""
+    if one_grid:
+        first, last = math.ceil(low / pitch - 1e-9), math.floor(high / pitch + 1e-9)
+        if first <= last:
+            return [n * pitch for n in range(first, last + 1)]
+    count = max(1, math.floor((high - low) / pitch + 1e-9) + 1)
+    start = low + ((high - low) - (count - 1) * pitch) / 2
+    return [start + n * pitch for n in range(count)]
+
+
 def _rows(
-    areas: Sequence[Floats], low: float, high: float, pitch: float
+    areas: Sequence[Floats], places: Sequence[float]
 ) -> Iterator[tuple[float, tuple[Point, ...]]]:
     """For each raster line where it is inside: even-odd, an area in an area being a hole."""
     start = np.concatenate(areas)
@@ -583,10 +599,7 @@ def _rows(
     start, end = start[order], end[order]
     longest = float(np.abs(end[:, 1] - start[:, 1]).max()) + 1e-9
     bottom, top = np.minimum(start[:, 1], end[:, 1]), np.maximum(start[:, 1], end[:, 1])
-    count = max(1, math.floor((high - low) / pitch + 1e-9) + 1)
-    first = low + ((high - low) - (count - 1) * pitch) / 2
-    for n in range(count):
-        y = first + n * pitch
+    for y in places:
         since, upto = bottom.searchsorted(y - longest), bottom.searchsorted(y, side="right")
         hit = since + np.flatnonzero(top[since:upto] > y)
         a, b = start[hit], end[hit]

@@ -1,9 +1,9 @@
 """In which order the copies on one sheet are burnt: all are engraved, then scored, before the first
 is cut, for what is cut falls and lets the sheet move.
 
-What is engraved of neighbours in a row is engraved in one go, line by line through all of them,
-where that takes less time; it is dealt out in stretches of lines, so that a run that broke off goes
-on near where it was.  docs/methods.md, section Jobs.
+What is engraved of neighbours in a row, alike or not (each copy's own name), is engraved in one go,
+line by line through all of them, where that takes less time; it is dealt out in stretches of lines,
+so that a run that broke off goes on near where it was.  docs/methods.md, section Jobs.
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ Box = tuple[float, float, float, float]
 Step = tuple[Burn, str]
 STRETCH = 100  # lines, an even number: the head ends where the next stretch begins
 GAP_MM = 1e-6
+SAME_MM = 1e-3  # so far off a line is still the same
 
 
 def in_order(
@@ -65,28 +66,52 @@ def _joined(
     alike: dict[tuple[str, *tuple[object, ...]], list[Lines]] = {}
     for step, group in itertools.chain(*parts):
         if isinstance(step, Lines):
-            rows = tuple(round(at, 3) for at, _ in step.rows)
-            key = (group, step.name, step.setting, step.along_y, step.run_up_mm, rows)
-            alike.setdefault(key, []).append(step)
+            drawn = (step.name, step.setting, step.along_y, step.run_up_mm, bool(step.powers))
+            alike.setdefault((group, *drawn, _phase_of(step)), []).append(step)
     for (group, *_), rasters in alike.items():
-        for raster in _one_by_one(rasters, machine, clamps):
-            yield [(stretch, group) for stretch in _stretches(raster)]
+        for row in _rows_of_copies(rasters):
+            for raster in _one_by_one(row, machine, clamps):
+                yield [(stretch, group) for stretch in _stretches(raster)]
+
+
+def _pitch_of(raster: Lines) -> float:
+    if len(raster.rows) < 2:
+        return raster.setting.pitch_mm
+    (first, _), *_, (last, _) = raster.rows
+    return (last - first) / (len(raster.rows) - 1)
+
+
+def _phase_of(raster: Lines) -> float:
+    """How far its lines lie from whole pitches, roughly: what shares lines has one phase."""
+    at, pitch = raster.rows[0][0], _pitch_of(raster)
+    return round(at - pitch * round(at / pitch), 2)
+
+
+def _rows_of_copies(rasters: Sequence[Lines]) -> Iterator[list[Lines]]:
+    """Yield rasters in groups whose lines lie beside each other."""
+    row: list[Lines] = []
+    reached = -np.inf
+    for raster in sorted(rasters, key=lambda one: one.rows[0][0]):
+        if row and raster.rows[0][0] > reached:
+            yield row
+            row = []
+        row.append(raster)
+        reached = max(reached, raster.rows[-1][0])
+    yield row
 
 
 def _one_by_one(
     rasters: Sequence[Lines], machine: Machine, clamps: Sequence[Box]
 ) -> Iterator[Lines]:
-    """Yield rasters of the same lines, neighbours joined where that is quicker and the way between
-    them free.
+    """Yield rasters of one row of copies, neighbours on the same lines joined where that is quicker
+    and the way between them free.
     """
-    first, *others = sorted(rasters, key=lambda one: one.from_mm)
-    # a line less to run up for is worth this much way at speed
-    worth_mm = 2 * first.setting.speed_mm_s**2 / machine.acceleration_mm_s2
-    so_far = first
+    so_far, *others = sorted(rasters, key=lambda one: one.from_mm)
     for raster in others:
-        gap_mm = raster.from_mm - so_far.to_mm
-        between = replace(so_far, from_mm=so_far.to_mm, to_mm=raster.from_mm).box_mm
-        if -GAP_MM <= gap_mm < worth_mm and not any(_meet(between, box) for box in clamps):
+        beside = raster.from_mm - so_far.to_mm >= -GAP_MM and _share_lines(so_far, raster)
+        around = _around(so_far, raster)
+        gains = _seconds(around, machine) < _seconds(so_far, machine) + _seconds(raster, machine)
+        if beside and gains and not any(_meet(around.reach_mm, box) for box in clamps):
             so_far = _together(so_far, raster)
         else:
             yield so_far
@@ -94,14 +119,58 @@ def _one_by_one(
     yield so_far
 
 
-def _together(one: Lines, other: Lines) -> Lines:
-    """Two rasters of the same lines as one, the other one further along."""
-    both = zip(one.rows, other.rows, strict=True)
-    rows = tuple((at, (*runs, *further)) for (at, runs), (_, further) in both)
-    powers = tuple(
-        (*mine, *further) for mine, further in zip(one.powers, other.powers, strict=True)
+def _share_lines(one: Lines, other: Lines) -> bool:
+    pitch = _pitch_of(one)
+    apart = (other.rows[0][0] - one.rows[0][0]) / pitch
+    return (
+        abs(apart - round(apart)) * pitch < SAME_MM
+        and abs(_pitch_of(other) - pitch) * len(other.rows) < SAME_MM
     )
-    return replace(one, rows=rows, powers=powers, to_mm=other.to_mm)
+
+
+def _around(one: Lines, other: Lines) -> Lines:
+    """The first and the last line of two rasters in one go, as far as they reach, without their
+    parts.
+    """
+    low = min(one.rows[0][0], other.rows[0][0])
+    high = max(one.rows[-1][0], other.rows[-1][0])
+    return replace(
+        one,
+        rows=((low, ()), (high, ())),
+        from_mm=min(one.from_mm, other.from_mm),
+        to_mm=max(one.to_mm, other.to_mm),
+    )
+
+
+def _seconds(raster: Lines, machine: Machine) -> float:
+    """How long the lines of a raster take, roughly: each its width at speed and two run-ups."""
+    speed = raster.setting.speed_mm_s
+    lines = (raster.rows[-1][0] - raster.rows[0][0]) / raster.setting.pitch_mm + 1
+    run_ups_s = 2 * speed / machine.acceleration_mm_s2
+    return lines * ((raster.to_mm - raster.from_mm) / speed + run_ups_s)
+
+
+def _together(one: Lines, other: Lines) -> Lines:
+    """Two rasters on the same lines as one, the other one further along."""
+    low, pitch = min(one.rows[0][0], other.rows[0][0]), _pitch_of(one)
+    high = max(one.rows[-1][0], other.rows[-1][0])
+    count = round((high - low) / pitch) + 1
+    places = [round(low + n * pitch, 4) for n in range(count)]
+    runs: list[tuple[tuple[float, float], ...]] = [()] * count
+    powers: list[tuple[float, ...]] = [()] * count
+    for raster in (one, other):
+        first = round((raster.rows[0][0] - low) / pitch)
+        for n, (at, parts) in enumerate(raster.rows, first):
+            places[n] = at
+            runs[n] += parts
+        for n, told in enumerate(raster.powers, first):
+            powers[n] += told
+    return replace(
+        one,
+        rows=tuple(zip(places, runs, strict=True)),
+        powers=tuple(powers) if one.powers else (),
+        to_mm=other.to_mm,
+    )
 
 
 def _stretches(raster: Lines) -> Iterator[Lines]:

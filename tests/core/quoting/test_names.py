@@ -1,12 +1,15 @@
 """Names of a list: the box in which they come out largest, one size for all, what is odd."""
 
+import itertools
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import shapely
 
-from olive_almanac.core.motion.program import Lines
+from bench.motion import integrate
+from olive_almanac.core.motion.program import Lines, step_seconds
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.names import free_box, lettered, name_steps, with_room_for
 from olive_almanac.core.quoting.pattern import pattern_of
@@ -17,12 +20,15 @@ from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.steps.job_work import limits_of_run
 from tests.core.quoting.test_job_plan import CUT, ENGRAVE, LONG, RED, SCORE, drawing, program
+from tests.core.quoting.test_sheet_order import by_place
+from tests.second_reader import faults_of
 
 TASKS = (GroupTask(RED, "cut", "", CUT, (0.2, 0.1)),)
 PLATE = (
     '<rect x="0" y="0" width="60" height="40" stroke="red"/>'
     '<circle cx="8" cy="20" r="3" stroke="red"/>'
 )
+HEAVY = replace(LONG, acceleration_mm_s2=2500.0)  # at 300 mm/s a line's run-ups are worth 72 mm
 FACE = letters()
 FONT = Path("/usr/share/fonts/truetype/dejavu/DejaVuSans.ttf")
 
@@ -120,6 +126,41 @@ class LetteringTest(unittest.TestCase):
         self.assertTrue(pattern.is_engraved)
         line = steps[0][0][0]
         self.assertLessEqual(pattern.reach_mm[0], line.from_mm - line.run_up_mm)
+
+    @unittest.skipUnless(FONT.exists(), "needs the fonts of the distribution")
+    def test_a_row_of_names_is_engraved_in_one_go_and_each_copy_has_its_own(self):
+        font = FontLetters(FONT.read_bytes(), FONT.name)
+        first = ("Ada", "Grygoj", "Ève", "Mona", "Ypsi", "Bob")  # above and below the line
+        names = tuple(f"{one} Rosendahl {n}" for n, one in enumerate(first))
+        plan = lettered(names, (12.0, 5.0, 58.0, 15.0), font, spot_mm=0.1)
+        sheet = Sheet(300.0, 200.0)
+        for setting, share in ((ENGRAVE, 0.9), (replace(ENGRAVE, direction="y"), 0.97)):
+            task = GroupTask(NAMES, "engrave", "", setting)
+            steps = name_steps(plan, task, HEAVY)
+            pattern = with_room_for(pattern_of(drawing(PLATE), TASKS, HEAVY), steps)
+            layout = Layout(6, sheets=(sheet,), names=steps)
+            (run,) = plan_job(pattern, HEAVY, layout).runs
+            alone = [
+                plan_job(pattern, HEAVY, replace(layout, copies=1, placed=(copy,), names=(name,)))
+                for copy, name in zip(run.placed, steps, strict=True)
+            ]
+            taken, apart = seconds_of(run), sum(seconds_of(one.runs[0]) for one in alone)
+            self.assertLess(taken, share * apart)
+            single = itertools.chain(*(by_place(_lines_of(one.runs[0])) for one in alone))
+            self.assertEqual(by_place(_lines_of(run)), sorted(single))
+            text, limits = program(run, (*TASKS, task)), limits_of_run(run, sheet)
+            self.assertTrue(check_gcode(text, limits).safe)
+            self.assertEqual(faults_of(text, limits), [])
+            counted = integrate(text, run.ground.area[:2], HEAVY)
+            self.assertAlmostEqual(run.seconds, counted, delta=0.005 * run.seconds)
+
+
+def seconds_of(run):
+    return sum(step_seconds(one, HEAVY) for one in _lines_of(run))
+
+
+def _lines_of(run):
+    return [step for step, _ in run.steps if isinstance(step, Lines)]
 
 
 if __name__ == "__main__":

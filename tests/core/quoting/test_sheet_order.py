@@ -82,6 +82,16 @@ def raster(left, rows=8, setting=ENGRAVE, low=0.0, wide=10.0, powers=False):
     return Lines("g", lines, left, left + wide, setting, 7.5, told)
 
 
+def by_place(rasters):
+    """Every part that is burnt with its line and its power, whatever raster it is of."""
+    parts = []
+    for one in rasters:
+        powers = one.powers or [[None] * len(runs) for _, runs in one.rows]
+        for (at, runs), told in zip(one.rows, powers, strict=True):
+            parts += [(round(at, 3), *part, watt) for part, watt in zip(runs, told, strict=True)]
+    return sorted(parts)
+
+
 def ordered(*rasters, clamps=()):
     return [step for step, _ in in_order([[(one, "g")] for one in rasters], {}, LONG, clamps)]
 
@@ -100,12 +110,32 @@ class JoinedTest(unittest.TestCase):
         for other in (
             raster(100.0),  # 300 mm/s at 6000 mm/s2: worth 30 mm
             raster(20.0, low=0.05),
-            raster(20.0, rows=9),
+            raster(20.0, low=0.8),  # above it
+            raster(20.0, rows=60),  # its many lines would all be run through the first one
             raster(20.0, setting=replace(ENGRAVE, power=0.4)),
             raster(5.0),  # laid onto the other by hand
         ):
             self.assertEqual(len(ordered(raster(0.0), other)), 2)
         self.assertEqual(len(ordered(raster(0.0, setting=slow), raster(20.0, setting=slow))), 2)
+
+    def test_neighbours_of_other_heights_share_the_lines_they_have(self):
+        for powers in (False, True):
+            alone = [
+                raster(0.0, powers=powers),
+                raster(20.0, rows=12, low=-0.2, powers=powers),
+                raster(40.0, rows=9, low=0.1, powers=powers),
+            ]
+            (joined,) = ordered(*alone)
+            self.assertEqual(len(joined.rows), 12)
+            lines = [round(at, 3) for at, _ in joined.rows]
+            self.assertEqual(lines, [round(-0.2 + 0.1 * n, 3) for n in range(12)])
+            self.assertEqual(by_place([joined]), by_place(alone))
+
+    def test_a_clamp_that_only_the_longer_lines_would_meet_keeps_them_apart(self):
+        pair = (raster(0.0), raster(20.0, rows=12))
+        clamp = (-5.0, 0.9, -1.0, 3.0)  # beside and above the first, where the second has lines
+        self.assertEqual(len(ordered(*pair, clamps=(clamp,))), 2)
+        self.assertEqual(len(ordered(*pair)), 1)
 
     def test_a_clamp_in_between_keeps_them_apart(self):
         pair = (raster(0.0), raster(20.0))
