@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError
@@ -105,6 +106,7 @@ class BurnPresenter:
         self._results: dict[str, BurntCell] = {}
         self._told = 0  # cells of the stream that were noted
         self._saved_maybe: tuple[str, ...] = ()
+        self._unkept: Callable[[], None] | None = None  # an end of the run that found no room
 
     # -- what is known -----------------------------------------------------------------------------
 
@@ -275,8 +277,9 @@ class BurnPresenter:
         every = max(1, len(active.trial.cells) // MOST_SAVES)
         at = order.index(cell)
         flying = [one for one in self._flying_cells() if one != cell]
-        self._saved_maybe = tuple(dict.fromkeys([*flying, *order[at : at + every]]))
-        self._keep("burning", maybe=self._saved_maybe)
+        maybe = tuple(dict.fromkeys([*flying, *order[at : at + every]]))
+        self._keep("burning", maybe=maybe)
+        self._saved_maybe = maybe  # not before: what could not be kept is kept when it goes on
 
     def _flying_cells(self) -> list[str]:
         """Cells that were sent and are not yet noted as burnt."""
@@ -290,6 +293,10 @@ class BurnPresenter:
         stream = self.stream
         if stream is None or not self.is_going or self.active is None:
             return False
+        if self._unkept is not None:
+            if self.running == "running":
+                self._end(self._unkept)
+            return self.is_going
         stream.pump()
         fresh = stream.finished[self._told :]
         for cell in fresh:
@@ -297,9 +304,9 @@ class BurnPresenter:
         self._told += len(fresh)
         self._watch_alarm()
         if stream.state == "done":
-            self._finish()
+            self._end(self._finish)
         elif not stream.going:
-            self._break_off(stream.why or BY_HAND)
+            self._end(partial(self._break_off, stream.why or BY_HAND))
         elif fresh:
             self._view.show_run()
         return self.is_going
@@ -364,9 +371,20 @@ class BurnPresenter:
         if self.stream is None or not self.is_going:
             return
         self.pump()  # hear once more what is done: a whole cell must not count as half burnt
-        if self.is_going:
+        if self._unkept is not None:
+            self._end(self._unkept)
+        elif self.is_going:
             self.stream.stop(BY_HAND)
-            self._break_off(BY_HAND)
+            self._end(partial(self._break_off, BY_HAND))
+
+    def _end(self, end: Callable[[], None]) -> None:
+        """End the run; where that cannot be kept it is held, and ends when it is gone on with."""
+        before, self._unkept = self.running, None
+        try:
+            end()
+        except AlmanacError:
+            self.running, self._unkept = before, end
+            raise
 
     def _break_off(self, why: str) -> None:
         active, stream = self.active, self.stream
@@ -414,6 +432,7 @@ class BurnPresenter:
             self.stream.stop(tr("another coupon was taken up"))
         self._hang_up()
         self.running, self.trial_id, self.stream, self.log, self.alarm = None, "", None, [], None
+        self._unkept = None
 
     # -- after a run that broke off ----------------------------------------------------------------
 

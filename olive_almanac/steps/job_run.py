@@ -89,6 +89,7 @@ class JobRunner:
         self.result: JobResult | None = None
         self.run: SheetRun | None = None
         self._wire: Wire | None = None
+        self._unkept: tuple[str, str] | None = None  # an end of the run that found no room
         self._told = 0
         self._key: tuple[SheetRun, str] | None = None
         self._ticks: dict[str, tuple[str, str]] = {}  # key: for which number, when
@@ -220,11 +221,9 @@ class JobRunner:
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
-        self.result, self.run, self.unlit, self.job_uid = result, run, unlit, job.uid
-        self._told, self.why = 0, ""
         before = job.progress_on(run.sheet, self._mark_of(run), run.side)
         ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
-        self.progress = replace(
+        progress = replace(
             before,
             burnt=first,
             begun=max(first, before.burnt),
@@ -234,9 +233,10 @@ class JobRunner:
             complete=False,
             ticks=ticks,
         )
+        self.result, self.run, self.unlit, self.job_uid = result, run, unlit, job.uid
+        self._told, self.why, self._unkept = 0, "", None
+        self._keep("started", progress)
         self._wire = wire or self._connect(machine, pace)
-        if not unlit:
-            self._keep("started")
         lines = lines_of(self._parts(run, first))
         self.stream = Stream(self._wire, lines, words, self._seconds, self._before_step)
         self.state = "running"
@@ -261,14 +261,17 @@ class JobRunner:
             return
         every = max(1, math.ceil(len(self.run.steps) / MOST_SAVES))
         begun = min(number + every, len(self.run.steps))
-        self.progress = replace(self.progress, begun=begun)
-        self._keep("burning")
+        self._keep("burning", replace(self.progress, begun=begun))
 
     def pump(self) -> bool:
         """Do what can be done now; returns False when the run is over."""
         stream = self.stream
         if stream is None or not self.is_going or self.progress is None:
             return False
+        if self._unkept is not None:
+            if self.state == "running":
+                self._end(*self._unkept)
+            return self.is_going
         stream.pump()
         fresh = stream.finished[self._told :]
         if fresh:
@@ -299,28 +302,40 @@ class JobRunner:
         if self.stream is None or not self.is_going:
             return
         self.pump()  # hear once more what is done
-        if self.is_going:
+        if self._unkept is not None:
+            self._end(*self._unkept)
+        elif self.is_going:
             self.stream.stop(BY_HAND)
             self._end("stopped", BY_HAND)
 
     def _end(self, state: str, why: str = "") -> None:
-        """Hang up and keep how far it came."""
+        """Hang up and keep how far it came; where that cannot be kept the run is held, and ends
+        when it is gone on with.
+        """
         assert self.progress is not None and self.stream is not None
-        self.state, self.why = state, why
-        burnt = self.progress.burnt
-        begun = burnt + bool(self.stream.in_hand)
         if self._wire is not None:
             self._wire.close()
             self._wire = None
-        if not self.unlit:
-            complete = state == "done"
-            self.progress = replace(self.progress, begun=begun, interrupted=why, complete=complete)
-            self._keep(why or "finished")
+        burnt, before = self.progress.burnt, self.state
+        begun = burnt + bool(self.stream.in_hand)
+        reached = replace(self.progress, begun=begun, interrupted=why, complete=state == "done")
+        self.state, self.why, self._unkept = state, why, None
+        try:
+            self._keep(why or "finished", reached)
+        except AlmanacError:
+            self.state, self._unkept = before, (state, why)
+            raise
         self._view.show_run()
 
-    def _keep(self, why: str) -> None:
-        assert self.progress is not None
-        self.presenter.keep_progress(self.job_uid, self.progress, why)
+    def _keep(self, why: str, progress: JobProgress) -> None:
+        """Keep how far it has come; what cannot be kept has not been reached."""
+        before, self.progress = self.progress, progress
+        try:
+            if not self.unlit:
+                self.presenter.keep_progress(self.job_uid, progress, why)
+        except AlmanacError:
+            self.progress = before
+            raise
 
     def _stamp(self) -> str:
         return self._now().isoformat(timespec="seconds")

@@ -19,12 +19,14 @@ from hypothesis import strategies as st
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble, OutOfRange
 from olive_almanac.core.motion.program import cell_joules
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.formats.gcode import gcode_parts
+from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire
 from olive_almanac.steps.burn import as_it_lies, check_rest, remaining_trial
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port, words_of
-from olive_almanac.steps.stream import LinkWords, Stream
+from olive_almanac.steps.stream import LinkWords, Stream, lines_of
 from olive_almanac.storage.library import Library
 from tests.steps.test_presenters import SessionCase
 
@@ -237,6 +239,58 @@ class BrokenOffTest(BurningCase):
         burner.pump()
         self.assertEqual(len(self.session.active.burnt), 24)
 
+    def test_after_a_full_disk_no_cell_begins_that_the_library_does_not_know(self):
+        burner = self.start()
+        self.burn(burner, 2)
+        freed = self.full()
+        with self.assertRaises(LibraryTrouble):
+            self.burn(burner, 24)
+        freed()
+        parts = gcode_parts(self.session.active.trial, letters())
+        of_line = [cell for _, cell in lines_of(parts)]
+        while len(self.session.active.burnt) < 8 and burner.pump():
+            cell = of_line[burner.stream.sent - 1]
+            if cell:
+                self.assertIn(cell, {*self.kept().maybe, *self.session.active.burnt})
+            self.bench_line.let(0.05)
+        self.assertEqual(len(self.session.active.burnt), 8)
+
+    def test_a_full_disk_at_the_end_keeps_the_run_until_there_is_room(self):
+        for end in ("done", "stopped"):
+            with self.subTest(end):
+                burner = self.start()
+                self.burn(burner, 23)
+                if end == "done":
+                    freed = self.full(lambda run: run.complete)
+                    with self.assertRaises(LibraryTrouble):
+                        self.burn(burner, 25)
+                else:
+                    freed = self.full()
+                    with self.assertRaises(LibraryTrouble):
+                        burner.stop()
+                self.assertTrue(burner.is_going and self.bench_line.closed)
+                burner.pause()
+                burner.pump()  # a held run tries nothing
+                self.assertEqual(burner.running, "paused")
+                burner.pause()
+                freed()
+                self.assertFalse(burner.pump())
+                self.assertEqual(burner.running, end)
+                self.assertEqual(self.kept().complete, end == "done")
+                self.assertEqual(self.session.active.stage, "read")
+
+    def full(self, when=lambda run: True):
+        """No room in the library for some runs until the returned function is called."""
+        library, real = self.session.library, self.session.library.save_run
+
+        def full(uid, run, why):
+            if when(run):
+                raise LibraryTrouble("the disk is full")
+            return real(uid, run, why)
+
+        library.save_run = full
+        return lambda: setattr(library, "save_run", real)
+
     def test_a_kill_in_mid_run_loses_nothing_and_burns_nothing_twice(self):
         self.written()
         trial_id = self.session.active.trial.id
@@ -244,6 +298,8 @@ class BrokenOffTest(BurningCase):
 import time
 from datetime import datetime, date
 from pathlib import Path
+from olive_almanac.formats.gcode import gcode_parts
+from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire
 from olive_almanac.steps.burn import BurnPresenter

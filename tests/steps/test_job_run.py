@@ -5,11 +5,12 @@ line.
 from dataclasses import replace
 from datetime import UTC, datetime
 
-from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.errors import AlmanacError, LibraryTrouble
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.gcode_job import job_parts
 from olive_almanac.steps.job_run import JobRunner, layout_key
 from olive_almanac.steps.job_work import check_run, limits_of_run
+from olive_almanac.steps.stream import lines_of
 from olive_almanac.storage.library import Library
 from tests.bench_line import BenchLine
 from tests.steps.test_jobs import JobCase
@@ -109,6 +110,61 @@ class JobRunTest(JobRunCase):
                 (progress,) = self.kept() if int(in_hand) % 3 == 0 else (runner.progress,)
                 self.assertGreater(progress.begun, int(in_hand))
             self.line.let(0.05)
+
+    def full(self):
+        """No room in the library until the returned function is called."""
+        library, real = self.session.library, self.session.library.save_job
+
+        def full(*_):
+            raise LibraryTrouble("the disk is full")
+
+        library.save_job = full
+        return lambda: setattr(library, "save_job", real)
+
+    def until_full(self, runner):
+        with self.assertRaises(LibraryTrouble):
+            self.burn(runner)
+
+    def test_a_full_disk_lets_no_line_begin_that_the_library_does_not_know(self):
+        runner = self.runner()
+        runner.start(self.sheet)
+        self.burn(runner, 2)
+        freed = self.full()
+        self.until_full(runner)
+        freed()
+        said = {task.group: task.setting for task in self.jobs.job.groups}
+        of_line = [step for _, step in lines_of(job_parts(self.sheet, said))]
+        while runner.progress.burnt < 6 and runner.pump():
+            step = of_line[runner.stream.sent - 1]
+            if step:
+                (progress,) = self.kept()
+                self.assertGreater(progress.begun, int(step))
+            self.line.let(0.05)
+        self.assertEqual(runner.progress.burnt, 6)
+
+    def test_a_full_disk_at_the_end_keeps_the_run_until_there_is_room(self):
+        for end, told in (("done", ""), ("stopped", "stopped by hand")):
+            with self.subTest(end):
+                runner = self.runner()
+                runner.start(self.sheet)
+                self.burn(runner, len(self.sheet.steps) - 1)
+                freed = self.full()
+                if end == "done":
+                    self.until_full(runner)
+                else:
+                    with self.assertRaises(LibraryTrouble):
+                        runner.stop()
+                self.assertTrue(runner.is_going and self.line.closed)
+                runner.pause()
+                runner.pump()  # a held run tries nothing
+                self.assertEqual(runner.state, "held")
+                runner.pause()
+                self.until_full(runner)
+                freed()
+                self.assertFalse(runner.pump())
+                (progress,) = self.kept()
+                self.assertEqual((runner.state, progress.interrupted), (end, told))
+                self.assertEqual(progress.complete, end == "done")
 
     def test_a_lost_wire_is_told_and_the_run_stays_with_its_own_job(self):
         runner = self.runner()

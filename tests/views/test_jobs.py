@@ -16,6 +16,7 @@ from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel
 
+from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.entry import Evidence
 from olive_almanac.core.records.jig import Jig
 from olive_almanac.core.records.job import JobProgress
@@ -264,6 +265,28 @@ class AtTheMachineTest(JobsCase):
         self.wait_for(lambda: panel.runner.state == "done", 20)
         self.wait_for(lambda: "Burnt on the stand-in" in page.done.text())
         self.assertTrue(page.right.isVisible() and page.tap.isChecked())
+
+    def test_a_full_disk_holds_the_run_also_at_its_end(self):
+        page, panel = self.written()
+        library, real = self.session.library, self.session.library.save_job
+
+        def full(job, why):
+            if any(one.complete for one in job.progress):
+                raise LibraryTrouble("Could not write the library: the disk is full.")
+            return real(job, why)
+
+        library.save_job = full
+        panel.pace.set_at(2)
+        self.key(Qt.Key.Key_Space, widget=panel.main)
+        self.wait_for(lambda: self.session.problem != "")
+        self.assertIn("disk is full", self.window.strip.text.text())
+        self.assertEqual((panel.runner.state, panel.main.text()), ("held", "Go on"))
+        self.settle(200)
+        self.assertEqual(panel.runner.state, "held")
+        library.save_job = real
+        self.key(Qt.Key.Key_Space, widget=panel.main)
+        self.wait_for(lambda: panel.runner.state == "done")
+        self.wait_for(lambda: "Burnt on the stand-in" in page.done.text())
 
     def test_the_sheet_at_the_machine_is_the_one_with_the_clamps_of_today(self):
         page, panel = self.written()

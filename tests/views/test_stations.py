@@ -426,10 +426,22 @@ class BurnTest(ShopCase):
         self.press("Burn on the stand-in")
         self.wait_for(lambda: self.session.problem != "")
         self.assertEqual(page.presenter.running, "paused")
+
+        def full_at_the_end(uid, run, why):
+            if run.complete:
+                full()
+            return real(uid, run, why)
+
+        self.press("Understood")
+        self.session.library.save_run = full_at_the_end
+        self.press("Go on")
+        self.wait_for(lambda: self.session.problem != "")
+        self.assertEqual(len(self.session.active.burnt), 24)
+        self.assertEqual(page.presenter.running, "paused")
         self.session.library.save_run = real
         self.press("Go on")
         self.wait_for(lambda: page.presenter.running == "done")
-        self.assertEqual(len(self.session.active.burnt), 24)
+        self.assertEqual(self.session.active.stage, "read")
 
 
 class ReadTest(ShopCase):

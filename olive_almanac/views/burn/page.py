@@ -319,10 +319,10 @@ class BurnPage(StationPage):
         self.pace_row.setVisible(not done and self.plays and not self.on_port)
         self.stop_key.setVisible(going)
         self.close_key.setVisible(bool(broke_off) and not going and bool(active.burnt) and not done)
-        if done:
-            words = tr("Read the coupon")
-        elif going:
+        if going:
             words = {"running": tr("Hold"), "paused": tr("Go on")}[self.presenter.running]
+        elif done:
+            words = tr("Read the coupon")
         elif self.on_port:
             words = tr("Arm the port")
             if self.armed:
@@ -530,8 +530,9 @@ class BurnPage(StationPage):
             self.show_run()
 
     def stop(self) -> None:
-        self.timer.stop()
         self.session.attempt(self.presenter.stop)
+        if not self.presenter.is_going:
+            self.timer.stop()
 
     def _judge(self, cell_id: str, whole: bool) -> None:
         self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, whole=whole))
