@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +39,9 @@ Floats = NDArray[np.float64]
 PATCH_MM = 40.0  # the outline of a usual cell: its scatter is that of so much cut
 WAVE = 0.020  # sd of ln energy from patch to patch on one sheet, beside the cells' own scatter
 SHARED = 0.030  # and what is common to the sheet and the day, with what the model gets wrong
+LEAST_OWN = (
+    0.020  # of the cells' scatter that is from patch to patch, whatever the model gets wrong
+)
 PARTICLES, NODES = 224, 5
 
 
@@ -140,7 +144,7 @@ def rows_of(
     margin, lost = margins_at(rows, burns, needed, known.drift)
     margins = np.concatenate([margin - np.float32(node) * lost for node in DRIFT_NODES])
     weights = np.concatenate([weight * part for part in DRIFT_WEIGHTS])
-    spread = np.tile(np.sqrt(rows.noise[:, 0] ** 2 + WAVE**2), len(DRIFT_NODES))
+    spread = np.tile(_from_patch_to_patch(rows.noise[:, 0]), len(DRIFT_NODES))
     shared = _shared(len(margins), seed)
     rows_of_all = Rows(
         np.asarray(margins + shared[:, None], float),
@@ -170,6 +174,16 @@ def _taught(
     mean = np.bincount(particle, likely) / np.maximum(own, 1e-300)
     after = weight * mean[particle]
     return np.asarray(after / after.sum())
+
+
+def _from_patch_to_patch(noise: NDArray[Any]) -> Floats:
+    """The sd of ln energy from patch to patch of one job, of the scatter of cells.
+
+    Cells of many settings scatter also by what the model gets wrong of each: a job has one setting,
+    so that part is shared by all of it and must not be counted again with each patch.
+    """
+    own = np.maximum(np.asarray(noise, float) ** 2 - SHARED**2, LEAST_OWN**2)
+    return np.asarray(np.sqrt(own + WAVE**2))
 
 
 def _shared(count: int, seed: int) -> Floats:

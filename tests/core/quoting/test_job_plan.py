@@ -13,7 +13,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.pattern import Handling, parts_of, pattern_of
-from olive_almanac.core.quoting.risk import Rows, earlier_jobs, freed_by_passes, rows_of
+from olive_almanac.core.quoting.risk import PARTICLES, Rows, earlier_jobs, freed_by_passes, rows_of
 from olive_almanac.core.quoting.spend import JobPrice, offer_of, paces_of
 from olive_almanac.core.records.job import GroupTask, JobOutcome, PlacedCopy
 from olive_almanac.core.records.setting import Setting
@@ -238,6 +238,14 @@ class RiskTest(unittest.TestCase):
         short, long = rows.all_free(5), rows.all_free(150)
         self.assertTrue((long < short).all() and (np.diff(long) > 0).all())
         self.assertTrue((rows.hanging(150) > rows.hanging(5)).all())
+
+    def test_what_all_patches_share_is_not_counted_with_each_of_them_again(self):
+        # a patch scatters as a cell does, and 0.02 over the sheet: 0.03 of it is the whole job's
+        noise = self.known.posterior.resampled(PARTICLES).noise[:, 0]
+        spread = rows_of(self.known, [self.book]).spread
+        told = {round(float(one), 5) for one in spread**2}
+        own = np.maximum(noise**2 - 0.03**2, 0.02**2)
+        self.assertEqual(told, {round(float(one), 5) for one in own + 0.02**2})
 
     def test_cells_that_fell_free_make_the_job_surer_and_hung_ones_less(self):
         rows = rows_of(
