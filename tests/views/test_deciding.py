@@ -260,6 +260,7 @@ class FocusPageTest(DecidingCase):
         self.assertIn("below the top face", page.says.text())
         self.ctrl(Qt.Key.Key_Return)
         self.assertEqual(self.window.station, "plan")
+        self.until_suggested()
         self.assertEqual(
             {c.setting.focus_mm for c in self.page().presenter.plan.trial.cells}, {0.6}
         )

@@ -411,14 +411,19 @@ class SlowSuggestionTest(ShopCase):
                     self.may_end.clear()
                     self.session.choose(stock=stock.uid)
                     self.to_plan()
-                    self.wait_for(lambda: not self.page().presenter.is_asked or self.asked)
                     self.page().suggest()
+                    self.wait_for(lambda stock=stock: self.asked[-1][0] == stock.uid)
                     self.window.navigate(away)
                     self.session.choose(stock=other.uid)
                     self.may_end.set()
                     self.wait_for(lambda: not self.window.is_busy)
-                    self.to_plan()
-                    self.assertEqual(self.planned().stock.uid, other.uid)
+                    self.settle()
+                    if away == "book":
+                        self.assertIsNone(self.window.page("plan").presenter.plan)
+                    for one in (stock, other):  # also where the first one is in hand again
+                        self.session.choose(stock=one.uid)
+                        self.to_plan()
+                        self.assertEqual(self.planned().stock.uid, one.uid)
 
     def test_left_and_come_back_to_it_is_asked_for_anew(self):
         self.to_plan()

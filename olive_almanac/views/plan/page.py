@@ -371,6 +371,8 @@ class PlanPage(StationPage):
             self.presenter.start()
         if self.waiting.isHidden():
             self.choices.kind.setFocus()
+        else:
+            self.waiting.setFocus()
 
     def _now(self) -> object:
         """What a plan is made for: subject, coupon, what was read of it, the unit of speeds."""
@@ -453,12 +455,17 @@ class PlanPage(StationPage):
         take: Callable[[Suggestion], None],
         fail: Callable[[Exception], None],
     ) -> None:
-        """Work a suggestion out in a worker; it is told where it takes long."""
+        """Work a suggestion out in a worker; it is told where it takes long.  Where another subject
+        or coupon is in hand by then, it is dropped.
+        """
 
         def heard(then: Callable[[Any], None]) -> Callable[[Any], None]:
             def hear(news: Any) -> None:
-                self._end_waiting()
-                then(news)
+                if self._now() == self._basis:
+                    self._end_waiting()
+                    then(news)
+                else:
+                    self._drop_suggestion()
 
             return hear
 
