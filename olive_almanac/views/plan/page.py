@@ -264,6 +264,7 @@ class Waiting(Page):
         """Tell what takes so long."""
         self.told.show()
         self.why.setText(tr("What is known of {stock} is being fitted.", stock=stock))
+        self.setAccessibleName(self.told.text())
 
     def say_nothing(self) -> None:
         """Stand empty: most suggestions are there at once."""
