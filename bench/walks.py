@@ -164,6 +164,7 @@ class Walk(WindowCase):
         self.wait_for(lambda: self.window.station == "book")
         self.main()
         self.wait_for(lambda: self.window.station == "plan")
+        self.wait_for(lambda: not self.page().presenter.is_asked)
         self.retype(self.page().choices.own["sheet_size"], "400 x 300")
         self.act(A_FIELD_S)
         self.wait_for(lambda: self.page().presenter.plan is not None)

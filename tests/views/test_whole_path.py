@@ -76,6 +76,7 @@ class WholePathTest(WindowCase):
         chosen = self.session.entry
         self.press("Confirm run")
         self.assertEqual(self.window.station, "plan")
+        self.until_suggested()
         self.retype(self.page().choices.own["sheet_size"], "400 x 300")
         self.wait_for(lambda: self.page().presenter.plan is not None)
         self.wait_for(lambda: self.page().presenter.plan is not None)
