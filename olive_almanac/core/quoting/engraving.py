@@ -10,16 +10,27 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 
-__all__ = ["engraved_together"]
+__all__ = ["engraved_together", "lines_seconds"]
 
 Floats = NDArray[np.float64]
 LOOKS = (0.05, 0.2, 0.5, 1.0)  # how far is looked for others, of the gap that a run-up is worth
 GAIN_S = 1e-9
+
+
+def lines_seconds(
+    width_mm: ArrayLike, height_mm: ArrayLike, setting: Setting, machine: Machine
+) -> Floats:
+    """Return about how long the lines of rasters take, s: each its width at speed and two run-ups;
+    widths along the lines and heights across them of one shape.
+    """
+    speed, run_ups_s = setting.speed_mm_s, 2 * setting.speed_mm_s / machine.acceleration_mm_s2
+    lines = np.asarray(height_mm) / setting.pitch_mm + 1
+    return np.asarray(lines * (np.asarray(width_mm) / speed + run_ups_s))
 
 
 def engraved_together(
@@ -33,14 +44,14 @@ def engraved_together(
     boxes = np.array([[*area.min(0), *area.max(0)] for area in areas])
     groups = _meeting(boxes)
     boxes = np.array([_around(boxes[group]) for group in groups])
-    speed, run_up_s = setting.speed_mm_s, 2 * setting.speed_mm_s / machine.acceleration_mm_s2
 
     def seconds(boxes: Floats) -> Floats:
-        lines = (boxes[:, 3] - boxes[:, 1]) / setting.pitch_mm + 1
-        return np.asarray(lines * ((boxes[:, 2] - boxes[:, 0]) / speed + run_up_s))
+        width, height = boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]
+        return lines_seconds(width, height, setting, machine)
 
+    worth_mm = 2 * setting.speed_mm_s**2 / machine.acceleration_mm_s2  # a line less to run up for
     for look in LOOKS:
-        while joined := _pairs_that_gain(boxes, look * speed * run_up_s, seconds):
+        while joined := _pairs_that_gain(boxes, look * worth_mm, seconds):
             gone = {n for pair in joined for n in pair}
             rest = [n for n in range(len(groups)) if n not in gone]
             boxes = np.array([*boxes[rest], *(_around(boxes[list(pair)]) for pair in joined)])

@@ -15,6 +15,7 @@ from dataclasses import replace
 import numpy as np
 
 from olive_almanac.core.motion.program import Burn, Lines
+from olive_almanac.core.quoting.engraving import lines_seconds
 from olive_almanac.core.records.machine import Machine
 
 __all__ = ["in_order"]
@@ -143,11 +144,8 @@ def _around(one: Lines, other: Lines) -> Lines:
 
 
 def _seconds(raster: Lines, machine: Machine) -> float:
-    """How long the lines of a raster take, roughly: each its width at speed and two run-ups."""
-    speed = raster.setting.speed_mm_s
-    lines = (raster.rows[-1][0] - raster.rows[0][0]) / raster.setting.pitch_mm + 1
-    run_ups_s = 2 * speed / machine.acceleration_mm_s2
-    return lines * ((raster.to_mm - raster.from_mm) / speed + run_ups_s)
+    width, height = raster.to_mm - raster.from_mm, raster.rows[-1][0] - raster.rows[0][0]
+    return float(lines_seconds(width, height, raster.setting, machine))
 
 
 def _together(one: Lines, other: Lines) -> Lines:
