@@ -205,8 +205,27 @@ class WindowCase(QtCase):
 
     # -- what is wrong with a screen ---------------------------------------------------------------
 
+    def at_rest(self, faults):
+        """What is wrong with a screen once it stands: a page that was just filled is laid out in
+        several turns, and on a slow machine a look may fall between two of them.
+        """
+        self.until_suggested()
+        self.settle(60)
+        for _ in range(20):
+            if not faults():
+                break
+            self.settle(50)
+        return faults()
+
     def hidden_keys(self):
         """Keys of the page of which less than nine tenths are in view."""
+        return self.at_rest(self._hidden_keys)
+
+    def clipped(self):
+        """Labels and buttons whose text does not fit the space they got, or lies over another."""
+        return self.at_rest(lambda: self._overlapping() + self._squeezed())
+
+    def _hidden_keys(self):
         hidden = []
         for key in self.page().findChildren(QAbstractButton):
             seen = key.visibleRegion().boundingRect()
@@ -215,7 +234,7 @@ class WindowCase(QtCase):
                 hidden.append(key.text())
         return hidden
 
-    def overlapping(self):
+    def _overlapping(self):
         """Texts and fields that lie over each other, by what they say."""
         shown = []
         kinds = (QLabel, QPushButton, QLineEdit)
@@ -233,10 +252,8 @@ class WindowCase(QtCase):
             and not one.isAncestorOf(other)
         ]
 
-    def clipped(self):
-        """Labels and buttons whose text does not fit the space they got, or lies over another."""
-        self.settle(60)
-        bad = self.overlapping()
+    def _squeezed(self):
+        bad = []
         for widget in self.window.findChildren(QLabel) + self.window.findChildren(QPushButton):
             if not widget.isVisible() or not widget.text() or widget.visibleRegion().isEmpty():
                 continue

@@ -42,6 +42,7 @@ class LookTest(test_stations.ShopCase):
             for name in (one.id for one in STATIONS if one.thread):
                 self.window.navigate(name)
                 self.settle(40)
+                self.until_suggested()
                 if name == "decide":
                     self.wait_for(lambda: self.page().presenter.map is not None)
                     self.settle(40)
@@ -87,10 +88,6 @@ class LookTest(test_stations.ShopCase):
             self.wait_for(lambda scale=scale: theme.LIVE.scale == scale)
             self.settle(80)
             for name, task in self.every_page():
-                for _ in range(20):  # a page that is still being laid out comes to rest
-                    if not self.hidden_keys():
-                        break
-                    self.settle(50)
                 with self.subTest(size=size, page=name, task=task):
                     self.assertEqual(self.hidden_keys(), [])
         self.ctrl(Qt.Key.Key_0)
