@@ -352,7 +352,7 @@ class BurnPresenter:
 
     def pause(self) -> None:
         """Hold the head, beam off; or go on."""
-        if self.stream is None or not self.is_going:
+        if self.stream is None or not self.is_going or self.stream.state == "stopping":
             return
         if self.running == "running":
             self.stream.hold()
@@ -375,7 +375,8 @@ class BurnPresenter:
             self._end(self._unkept)
         elif self.is_going:
             self.stream.stop(BY_HAND)
-            self._end(partial(self._break_off, BY_HAND))
+            if not self.stream.going:  # else it ends once the line has taken the stop
+                self._end(partial(self._break_off, self.stream.why or BY_HAND))
 
     def _end(self, end: Callable[[], None]) -> None:
         """End the run; where that cannot be kept it is held, and ends when it is gone on with."""

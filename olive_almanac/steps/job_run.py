@@ -280,14 +280,14 @@ class JobRunner:
         if stream.state == "done":
             self._end("done")
         elif not stream.going:
-            self._end("interrupted", stream.why or BY_HAND)
+            self._broken_off(stream)
         elif fresh:
             self._view.show_run()
         return self.is_going
 
     def pause(self) -> None:
         """Hold the head, beam off; or go on."""
-        if self.stream is None or not self.is_going:
+        if self.stream is None or not self.is_going or self.stream.state == "stopping":
             return
         if self.state == "running":
             self.stream.hold()
@@ -306,7 +306,14 @@ class JobRunner:
             self._end(*self._unkept)
         elif self.is_going:
             self.stream.stop(BY_HAND)
-            self._end("stopped", BY_HAND)
+            if not self.stream.going:  # else it ends once the line has taken the stop
+                self._broken_off(self.stream)
+
+    def _broken_off(self, stream: Stream) -> None:
+        state = "interrupted"
+        if stream.state == "stopped":
+            state = "stopped"
+        self._end(state, stream.why or BY_HAND)
 
     def _end(self, state: str, why: str = "") -> None:
         """Hang up and keep how far it came; where that cannot be kept the run is held, and ends

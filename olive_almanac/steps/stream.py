@@ -18,10 +18,12 @@ from olive_almanac.steps.ports import Wire
 
 __all__ = ["BY_HAND", "LinkWords", "State", "Stream", "lines_of"]
 
-State = Literal["starting", "running", "held", "stopped", "lost", "refused", "done"]
+State = Literal["starting", "running", "held", "stopping", "stopped", "lost", "refused", "done"]
 BY_HAND = tr("stopped by hand")
 ASK_EVERY_S = 0.05
-MOST_NONSENSE = 5
+URGENT_WITHIN_S = 1.0  # in which a hold or a stop must have gone out
+MOST_NONSENSE = 5  # answers one after the other
+GREETS_WITHIN_S = 2.0  # a controller that cannot be asked whether it is there
 LINES_A_PUMP = 2000
 _FIGURE = r"\d{1,9}(?:\.\d{0,9})?"
 _PLACE = re.compile(
@@ -47,7 +49,7 @@ class LinkWords:
     goes_on: bytes = b"\x11"
     stops: bytes = b"\x18"
     lines_ahead: int = 100
-    bytes_ahead: int = 3000  # sent but not yet taken
+    bytes_ahead: int = 3000  # sent but not yet taken, at most: what it has room for
     undone_ahead: int = (
         1_000_000  # sent but not yet done: what a controller would go on burning by itself
     )
@@ -86,7 +88,8 @@ class Stream:
 
     `before_cell` is called before the first line of a cell goes out; `finished` are the cells that
     are surely burnt, in order; `in_hand` is the cell that may be burning now.  `why` says what
-    ended the run where it did not end by itself.
+    ended the run where it did not end by itself.  A run that is to end is "stopping" until the
+    line has taken the stop.
     """
 
     def __init__(
@@ -108,7 +111,11 @@ class Stream:
         self._next: bytes | None = None
         self._cell_of_next = ""
         self._ended = False  # every line has been handed over
-        self._out = b""
+        self._out = b""  # of the line that is on its way
+        self._urgent = b""  # what acts at once and has not gone out yet
+        self._urgent_since = 0.0
+        self._held_from: State = "starting"
+        self._ending: tuple[State, str] = ("stopped", "")
         self._heard = b""
         self._nonsense = 0
         self._flying: deque[int] = deque()  # bytes of the lines that were sent and not yet taken
@@ -124,35 +131,54 @@ class Stream:
 
     @property
     def going(self) -> bool:
-        return self.state in ("starting", "running", "held")
+        return self.state in ("starting", "running", "held", "stopping")
 
     # -- acts --------------------------------------------------------------------------------------
 
     def hold(self) -> None:
         """Stop the head at once, beam off, to go on later."""
         if self.state in ("starting", "running"):
-            self.state = "held"
+            self._held_from, self.state = self.state, "held"
             self._act(self.words.holds)
 
     def go_on(self) -> None:
         if self.state == "held":
-            self.state = "running"
+            self.state = self._held_from
             self._heard_at = self._now()
             self._act(self.words.goes_on)
 
     def stop(self, why: str = "") -> None:
         """End the run: the beam is off and the rest is forgotten."""
-        if self.going:
-            self.state, self.why = "stopped", why
-            self._act(self.words.stops)
+        if self.going and self.state != "stopping":
+            self._end("stopped", why)
+
+    def _end(self, state: State, why: str) -> None:
+        """Forget the rest; the run has ended once the line has taken the stop."""
+        self._out = self._urgent = b""
+        self.state, self._ending = "stopping", (state, why)
+        self._act(self.words.stops)
 
     def _act(self, byte: bytes) -> None:
-        """Bytes that act at once go before the lines that wait."""
-        self._out = b""
+        """Bytes that act at once go before all that waits, also amid a line: its rest follows."""
+        if not self._urgent:
+            self._urgent_since = self._now()
+        self._urgent += byte
         try:
-            self.wire.write(byte)
+            self._send_urgent()
         except OSError as problem:
             self._lose(_told(problem))
+
+    def _send_urgent(self) -> None:
+        self._urgent = self._urgent[self.wire.write(self._urgent) :]
+        if not self._urgent and self.state == "stopping":
+            self.state, self.why = self._ending
+        elif self._urgent and self._now() - self._urgent_since > URGENT_WITHIN_S:
+            self._lose(
+                tr(
+                    "the controller takes nothing any more, neither a hold nor a stop: use the "
+                    "emergency stop at the machine"
+                )
+            )
 
     def _lose(self, why: str) -> None:
         self.state, self.why = "lost", why
@@ -164,23 +190,35 @@ class Stream:
         if not self.going:
             return
         try:
+            if self._urgent:
+                self._send_urgent()
+            if self._urgent or not self.going:
+                return
             self._hear(self.wire.read())
+            if self.state == "starting" and self._needs_no_greeting():
+                self.state = "running"
             if self.state == "running":
                 self._send()
             self._ask()
         except OSError as problem:
             self._lose(_told(problem))
         if (
-            self.going
-            and self.state != "held"
+            self.state in ("starting", "running")
             and self._now() - self._heard_at > self.words.patience_s
         ):
-            self._lose(
+            self._end(
+                "lost",
                 tr(
                     "the controller has not answered for {patience_s:g} s",
                     patience_s=self.words.patience_s,
-                )
+                ),
             )
+
+    def _needs_no_greeting(self) -> bool:
+        """Whether it is begun without one: such a controller cannot be asked whether it is there,
+        and has had time to start.
+        """
+        return not self.words.asks and self._now() - self._heard_at > GREETS_WITHIN_S
 
     def _hear(self, data: bytes) -> None:
         self._heard += data
@@ -189,7 +227,7 @@ class Stream:
             whole, self._heard = [*whole, self._heard], b""
         for raw in whole:
             text = raw.decode("ascii", "replace").strip()
-            if text and self.going:
+            if text and self.going and self.state != "stopping":
                 self._answer(text)
 
     def _answer(self, text: str) -> None:
@@ -207,23 +245,31 @@ class Stream:
                     else self.taken - words.lines_ahead
                 )
         elif parts[0] == words.refuses:
-            self.state = "refused"
-            self.why = tr("the controller refused line ") + " ".join(parts[1:])
-            self._act(words.stops)
-        elif parts[0] == words.tells:
-            known = self._place(text)
+            self._end("refused", tr("the controller refused line ") + " ".join(parts[1:]))
+        elif self._is_place(text):
+            known = self._place(text) or not words.done_lines
         elif parts[0] != words.greets:
             known = False
         if known:
-            self._heard_at = self._now()
+            self._heard_at, self._nonsense = self._now(), 0
             if self.state == "starting":
                 self.state = "running"
             return
+        if self.state == "starting" and not words.done_lines:
+            return  # what it says of itself when the line is opened
         self._nonsense += 1
         if self._nonsense >= MOST_NONSENSE:
-            self._act(words.stops)
             why = tr("the controller answers what makes no sense (“{text}”)", text=text[:40])
-            self._lose(why)
+            self._end("lost", why)
+
+    def _is_place(self, text: str) -> bool:
+        """Whether an answer tells the place: by its first word, of another kind of controller by
+        what it begins with.
+        """
+        tells = self.words.tells
+        if self.words.done_lines:
+            return text.split()[0] == tells
+        return bool(tells) and text.startswith(tells)
 
     def _place(self, text: str) -> bool:
         found = _PLACE.fullmatch(text)
@@ -258,23 +304,18 @@ class Stream:
                 if self._out:
                     return  # the wire is full
             self._load()
-            full = (
-                len(self._flying) >= self.words.lines_ahead
-                or sum(self._flying) >= self.words.bytes_ahead
-            )
-            full = full or self.sent - self.done_line >= self.words.undone_ahead
-            if full or self._next is None:
+            if self._next is None:
+                return
+            line = self._numbered(self._next)
+            if self._is_full(line):
                 return
             if self._cell_of_next and not (
                 self._spans and self._spans[-1].cell == self._cell_of_next
             ):
                 self._before_cell(self._cell_of_next)
             self.sent += 1
-            number = b""
-            if self.words.numbers:
-                number = b"N%d " % self.sent
-            self._out = number + self._next + b"\n"
-            self._flying.append(len(self._out))
+            self._out = line
+            self._flying.append(len(line))
             if self._cell_of_next:
                 if self._spans and self._spans[-1].cell == self._cell_of_next:
                     self._spans[-1].last = self.sent
@@ -282,6 +323,22 @@ class Stream:
                     self._spans.append(_Span(self._cell_of_next, self.sent))
             self._next = None
             self._load()  # so that it is known whether the cell goes on
+
+    def _numbered(self, bare: bytes) -> bytes:
+        """The next line as it goes out."""
+        number = b""
+        if self.words.numbers:
+            number = b"N%d " % (self.sent + 1)
+        return number + bare + b"\n"
+
+    def _is_full(self, line: bytes) -> bool:
+        """Whether the controller has no room for a line: what it cannot hold would be lost."""
+        words = self.words
+        if len(self._flying) >= words.lines_ahead:
+            return True
+        if self.sent - self.done_line >= words.undone_ahead:
+            return True
+        return bool(self._flying) and sum(self._flying) + len(line) > words.bytes_ahead
 
     def _load(self) -> None:
         if self._next is None:
@@ -291,6 +348,6 @@ class Stream:
 
     def _ask(self) -> None:
         now = self._now()
-        if self.words.asks and not self._out and now - self._asked_at >= ASK_EVERY_S:
+        if self.words.asks and not self._out and self.going and now - self._asked_at >= ASK_EVERY_S:
             self._asked_at = now
             self.wire.write(self.words.asks)

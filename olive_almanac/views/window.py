@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, cast
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QDeadlineTimer, Qt, QThread, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
@@ -48,6 +48,7 @@ __all__ = ["MainWindow"]
 
 LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
 RESIZE_PAUSE_MS = 150
+STOP_WITHIN_MS = 1500  # in which a stop has gone out, or the line is told as dead
 USUAL_SIZE = (1280, 800)
 UNKNOWN_TRIAL = tr(
     "This library holds no trial with that code. It may have been planned on another machine."
@@ -675,7 +676,11 @@ class MainWindow(QMainWindow):
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
             QMessageBox.StandardButton.No,
         )
-        if answer == QMessageBox.StandardButton.Yes:
-            page.stop()
-            return True
-        return False
+        if answer != QMessageBox.StandardButton.Yes:
+            return False
+        page.stop()
+        patience = QDeadlineTimer(STOP_WITHIN_MS)
+        while page.is_running() and not patience.hasExpired():
+            QThread.msleep(10)
+            page.stop()  # a busy line takes the stop a little later
+        return True

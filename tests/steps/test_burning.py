@@ -451,6 +451,145 @@ class ForeignAnswersTest(unittest.TestCase):
         self.assertLessEqual(set(stream.finished), sent)
 
 
+class Narrow(Babbler):
+    """A wire that takes so many bytes at a time: `room` of them, in turn."""
+
+    def __init__(self, room):
+        super().__init__([b"ready\n"])
+        self.room = itertools.chain(room)
+
+    def write(self, data):
+        taken = data[: next(self.room)]
+        self.sent += taken
+        return len(taken)
+
+
+class NarrowWireTest(unittest.TestCase):
+    """What acts at once goes before all else and is never lost; no line is ever cut short."""
+
+    LINES = tuple(b"G1 X%d.5 Y%d" % (n, 7 * n) for n in range(40))
+    WORDS = LinkWords(numbers=False, lines_ahead=60)
+
+    def stream(self, room):
+        self.clock = 0.0
+        self.wire = Narrow(room)
+        lines = ((line, "A1") for line in self.LINES)
+        return Stream(self.wire, lines, self.WORDS, lambda: self.clock)
+
+    def pump(self, stream, times=1):
+        for _ in range(times):
+            self.clock += 0.01
+            stream.pump()
+
+    def test_a_hold_amid_a_line_leaves_the_line_whole(self):
+        words = self.WORDS
+        for every in (1, 2, 3, 5):
+            stream = self.stream(itertools.cycle((0, 3, 1, 0, 5, 11)))
+            while len(self.wire.sent) < 500 and self.clock < 400:
+                self.pump(stream, every)
+                stream.hold()
+                self.assertEqual(stream.state, "held")
+                self.pump(stream, 2)
+                stream.go_on()
+                self.pump(stream)
+                self.clock -= 0.01 * (every + 3)  # nobody answers: its patience is not in question
+            with self.subTest(every=every):
+                self.assertGreater(self.wire.sent.count(words.holds), 10)
+                bare = self.wire.sent.translate(None, words.holds + words.goes_on + words.asks)
+                whole = b"".join(line + b"\n" for line in self.LINES)
+                self.assertTrue(whole.startswith(bare) and len(bare) > 200, bare[-60:])
+
+    def test_nothing_goes_out_before_the_greeting_though_it_was_held(self):
+        stream = self.stream(itertools.repeat(100))
+        self.wire.answers.clear()
+        self.pump(stream)
+        stream.hold()
+        stream.go_on()
+        self.pump(stream, 5)
+        self.assertEqual(stream.sent, 0)
+        self.wire.answers.append(b"ready\n")
+        self.pump(stream, 5)
+        self.assertGreater(stream.sent, 10)
+
+    def test_a_stop_waits_until_the_wire_takes_it_and_nothing_follows(self):
+        stream = self.stream(itertools.chain((100, 4), [0] * 9, itertools.repeat(100)))
+        self.pump(stream)
+        stream.stop("stopped by hand")
+        self.assertEqual((stream.state, stream.going), ("stopping", True))
+        stream.hold()
+        stream.stop("again")
+        self.pump(stream, 20)
+        self.assertEqual((stream.state, stream.why), ("stopped", "stopped by hand"))
+        self.assertEqual(self.wire.sent.count(self.WORDS.stops), 1)
+        self.assertTrue(self.wire.sent.endswith(self.WORDS.stops))
+
+    def test_a_wire_that_takes_neither_hold_nor_stop_is_told_with_what_to_do(self):
+        for act in (Stream.hold, Stream.stop):
+            stream = self.stream(itertools.chain((100, 4), itertools.repeat(0)))
+            self.pump(stream)
+            act(stream)
+            self.pump(stream, 90)
+            self.assertTrue(stream.going)
+            self.pump(stream, 20)
+            with self.subTest(act=act.__name__):
+                self.assertEqual(stream.state, "lost")
+                self.assertIn("emergency stop", stream.why)
+
+    def test_a_controller_that_is_silent_is_told_to_stop(self):
+        stream = self.stream(itertools.repeat(100))
+        self.pump(stream)
+        self.clock += 6.0
+        self.pump(stream)
+        self.assertEqual(stream.state, "lost")
+        self.assertIn("has not answered", stream.why)
+        self.assertTrue(self.wire.sent.endswith(self.WORDS.stops))
+
+
+class Small:
+    """A controller of another kind: says what it likes when the line is opened, now and then a
+    remark; takes a line at a time, loses what comes while its 128 bytes are full, tells its place
+    where it can be asked.
+    """
+
+    def __init__(self, asks):
+        self.asks, self.held, self.lines, self.lost = asks, b"", [], 0
+        self.out = b"Some controller 2.4\n\n" + b"its settings\n" * 9
+
+    def write(self, data):
+        if self.asks and self.asks in data:
+            data = data.replace(self.asks, b"")
+            self.out += b"<here 0,0>\n"
+        self.held += data
+        self.lost += max(0, len(self.held) - 128)
+        return len(data)
+
+    def read(self):
+        line, end, rest = self.held.partition(b"\n")
+        if end:
+            self.lines.append(line)
+            self.held = rest
+            self.out += b"(a remark)\nok\n" if len(self.lines) % 10 == 0 else b"ok\n"
+        out, self.out = self.out, b""
+        return out
+
+
+class FullWireTest(BurningCase):
+    def test_a_run_goes_on_until_its_stop_has_gone_out(self):
+        burner = self.start()
+        self.burn(burner, 2)
+        write, room = self.bench_line.write, [0]
+        self.bench_line.write = lambda data: write(data[: room[0]]) if room[0] else 0
+        burner.stop()
+        burner.pause()
+        self.assertEqual((burner.running, burner.is_going), ("running", True))
+        self.assertFalse(self.bench_line.closed)
+        room[0] = 1000
+        self.assertFalse(burner.pump())
+        self.assertEqual((burner.running, self.bench_line.closed), ("stopped", True))
+        self.assertEqual(self.kept().interrupted, "stopped by hand")
+        self.assertEqual(self.bench_line.controller.state, "stopped")
+
+
 class StreamTest(SessionCase):
     def test_a_controller_that_tells_no_line_is_done_is_followed_by_what_it_takes(self):
         class Plain:
@@ -485,6 +624,25 @@ class StreamTest(SessionCase):
             (stream.state, stream.finished, begun), ("done", ["A1", "A2"], ["A1", "A2"])
         )
         self.assertEqual(wire.lines, [line for line, _ in lines])
+
+    def test_a_small_controller_never_gets_more_than_it_has_room_for(self):
+        lines = [(b"G1 X%.3f Y%.3f S%d" % (n / 7, n / 3, n), "A1") for n in range(200)]
+        for tells, asks in (("<", "?"), ("", "")):
+            clock, wire = itertools.count(), Small(asks.encode())
+            words = words_of(
+                preferences_with_port(
+                    Preferences(),
+                    {field.key: field.text for field in port_fields(Preferences())}
+                    | {"port": "/dev/ttyX", "takes": "ok", "tells": tells, "asks": asks},
+                )
+            )
+            stream = Stream(wire, iter(lines), words, lambda clock=clock: next(clock) * 0.03)
+            for _ in range(1000):
+                stream.pump()
+            with self.subTest(asks=asks):
+                self.assertEqual((stream.state, stream.finished), ("done", ["A1"]))
+                self.assertEqual(wire.lost, 0)
+                self.assertEqual(wire.lines, [line for line, _ in lines])
 
     def test_a_real_wire_carries_a_whole_coupon(self):
         self.written()

@@ -1,4 +1,6 @@
-"""The Shop station in the window, by keys: what is due, acts noted, corrected and taken back."""
+"""The Shop station in the window, by keys and by mouse: what is due, acts noted, corrected and
+taken back.
+"""
 
 from datetime import UTC, datetime, timedelta
 from unittest import mock
@@ -61,6 +63,71 @@ class ShopPageTest(ShopCase):
         page.presenter.take_back(kept.uid)
         self.wait_for(lambda: self.line("mirror_3").due.is_now)
         self.assertEqual(self.clipped(), [])
+
+    def pick(self, picker, text):
+        """Click a picker and a line of its list."""
+        self.click(picker)
+        popup = self.app.activePopupWidget()
+        model = popup.list.model()
+        lines = [model.index(row, 0) for row in range(model.rowCount())]
+        line = next(line for line in lines if text in line.data())
+        popup.list.scrollTo(line)
+        self.click(popup.list.viewport(), popup.list.visualRect(line).center())
+
+    def take(self, part):
+        """Click the line of a part, scrolled into view as by the wheel."""
+        self.page().area.ensureWidgetVisible(self.line(part))
+        self.click(self.line(part))
+        self.assertEqual(self.page().panel.part, part)
+
+    def take_back(self):
+        keys = self.page().panel.findChildren(QPushButton)
+        (away,) = [key for key in keys if key.text() == "take back" and key.isVisible()]
+        self.click(away)
+
+    def test_by_mouse_with_nothing_but_numbers_typed_every_act_is_noted(self):
+        page = self.page()
+        panel = page.panel
+        self.take("mirror_3")
+        self.pick(panel.found, "dirty")
+        self.retype(panel.fields["minutes"], "12")
+        self.click(panel.keep)
+        self.wait_for(lambda: not self.line("mirror_3").due.is_now)
+        self.take("water")
+        self.retype(panel.fields["celsius"], "33")
+        self.click(panel.keep)
+        self.wait_for(lambda: "33 °C" in page.says.text())
+        self.retype(panel.fields["note"], "7")
+        self.click(panel.override)
+        self.wait_for(lambda: "33 °C" not in page.says.text())
+        self.retype(panel.intervals["days"], "3")
+        self.click(panel.set_interval)
+        self.wait_for(lambda: panel.whose.text() == "this shop's own")
+        self.take("power")
+        self.retype(panel.fields["watts"], "57")
+        self.retype(panel.fields["at_percent"], "100")
+        self.click(panel.keep)
+        self.retype(page.hours, "120")
+        self.click(page.correct)
+        self.wait_for(lambda: page.counters.text().startswith("120 h on"))
+        self.assertEqual(
+            sorted((act.part, act.kind) for act in self.kept() if act.uid != "a1"),
+            [
+                ("hours", "correct"),
+                ("mirror_3", "clean"),
+                ("power", "check"),
+                ("water", "check"),
+                ("water", "interval"),
+                ("water", "override"),
+            ],
+        )
+        self.take("mirror_3")
+        self.take_back()  # the newest: the hours
+        self.wait_for(lambda: page.counters.text().startswith("0 h on"))
+        self.take_back()
+        self.wait_for(lambda: self.line("mirror_3").due.is_now)
+        self.pick(page.machine, "North Bench")
+        self.wait_for(lambda: all(line.due.part.id != "tube" for line in self.lines()))
 
     def test_arrows_take_the_next_part_and_tab_leaves_the_list(self):
         page = self.page()

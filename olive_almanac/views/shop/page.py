@@ -534,7 +534,8 @@ class ShopPage(StationPage):
         self.machine_panel.show_machine(screen)
         self.mirrors.show_told()
         now = [due for due in screen.parts if due.is_now]
-        self.view.set_word(SERVICES, tr("services, {now} due", now=len(now)) if now else "services")
+        services = tr("services, {now} due", now=len(now)) if now else tr("services")
+        self.view.set_word(SERVICES, services)
         self.says.setText(_summary(now, screen.water))
         self._show_counters(screen.counters)
         self.costs.setText(cost_words(screen.machine))
