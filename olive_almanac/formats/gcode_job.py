@@ -21,11 +21,13 @@ __all__ = [
 Point = tuple[float, float]
 
 
-def job_blocks(run: SheetRun, said: Mapping[str, Setting], *words: str) -> Iterator[bytes]:
-    """Yield the program of one sheet piece by piece; `said` holds the setting of each group as the
-    operator knows it, `words` tell what the file is about.
+def job_blocks(
+    run: SheetRun, said: Mapping[str, Setting], *words: str, first: int = 0
+) -> Iterator[bytes]:
+    """Yield the program of one sheet from a step on, piece by piece; `said` holds the setting of
+    each group as the operator knows it, `words` tell what the file is about.
     """
-    return (block for _, block in job_parts(run, said, *words))
+    return (block for _, block in job_parts(run, said, *words, first=first))
 
 
 def job_parts(

@@ -226,7 +226,7 @@ class BurnPresenter:
         active = self.active
         if active is None or self.is_going:
             return
-        rest = remaining_trial(active.trial, active.run)
+        rest = remaining_trial(as_it_lies(self.session, active.trial), active.run)
         if rest is None:
             return
         check_water(self.session, active.trial.machine)

@@ -531,14 +531,14 @@ def _sized(box: Box, around: float = 0.0) -> Box:
     return (left - around, low - around, right - left + 2 * around, high - low + 2 * around)
 
 
-def check_run(result: JobResult, run: SheetRun, unlit: str = "") -> None:
-    """Check the program of a sheet, or one of UNLIT_BLOCKS, with the independent checker before it
-    is sent.  Raises CannotWrite with the first finding.
+def check_run(result: JobResult, run: SheetRun, unlit: str = "", first: int = 0) -> None:
+    """Check the program of a sheet from a step on, or one of UNLIT_BLOCKS, with the independent
+    checker before it is sent.  Raises CannotWrite with the first finding.
     """
     wish = result.wish
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     sheet = wish.sheets[run.sheet] if wish.sheets else None
-    blocks = UNLIT_BLOCKS[unlit](run) if unlit else job_blocks(run, said)
+    blocks = UNLIT_BLOCKS[unlit](run) if unlit else job_blocks(run, said, first=first)
     _check_program(b"".join(blocks), run, sheet, "sent")
 
 

@@ -19,7 +19,8 @@ from hypothesis import strategies as st
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble, OutOfRange
 from olive_almanac.core.motion.program import cell_joules
 from olive_almanac.core.records.stock import Sheet
-from olive_almanac.formats.gcode import gcode_parts
+from olive_almanac.formats.gcode import gcode_parts, write_gcode
+from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire
@@ -27,6 +28,7 @@ from olive_almanac.steps.burn import as_it_lies, check_rest, remaining_trial
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port, words_of
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
+from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.storage.library import Library
 from tests.steps.test_presenters import SessionCase
 
@@ -156,6 +158,26 @@ class RunTest(BurningCase):
             check_rest(as_it_lies(self.session, trial), run)
         self.on_sheet(Sheet(300, 250, clamps_mm=((x, y, x + 9, y + 9),)))
         self.assertEqual(as_it_lies(self.session, trial), trial)
+
+    def test_what_is_sent_goes_around_a_clamp_noted_since_the_plan(self):
+        sheet = Sheet(400, 250)
+        self.fill()
+        self.on_sheet(sheet)
+        self.grid().write()
+        trial = self.session.active.trial
+        self.on_sheet(replace(sheet, clamps_mm=((43.0, 0.3, 43.5, 0.8),)))  # on the way home
+        limits = limits_of(as_it_lies(self.session, trial))
+        self.assertFalse(check_gcode(write_gcode(trial, letters()), limits).safe)
+        burner = self.burner()
+        burner.start(pace=math.inf)
+        while burner.pump():
+            pass
+        self.assertEqual(burner.running, "done")
+        lines = self.bench_line.sent.translate(None, LinkWords().asks).decode().splitlines()
+        program = "\n".join(line.partition(" ")[2] for line in lines)
+        report = check_gcode(program, limits)
+        self.assertEqual(report.findings, ())
+        self.assertGreater(report.moves, 100)
 
     def on_sheet(self, sheet):
         stock = replace(self.session.subject.stock, sheets=(sheet,))
@@ -298,7 +320,8 @@ class BrokenOffTest(BurningCase):
 import time
 from datetime import datetime, date
 from pathlib import Path
-from olive_almanac.formats.gcode import gcode_parts
+from olive_almanac.formats.gcode import gcode_parts, write_gcode
+from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire

@@ -100,6 +100,15 @@ class JobRunTest(JobRunCase):
         self.assertLess(rest.count(b"G1 "), whole.count(b"G1 "))
         check_run(self.jobs.result, self.sheet)
 
+    def test_the_check_is_of_what_is_sent_from_a_later_step_on(self):
+        (step, group), *others = self.sheet.steps
+        off_bed = replace(step, at_mm=(4000.0, 0.0))
+        for steps, first in (([*others, (off_bed, group)], 3), ([(off_bed, group), *others], 0)):
+            sheet = replace(self.sheet, steps=tuple(steps))
+            with self.subTest(first=first), self.assertRaisesRegex(AlmanacError, "safety check"):
+                check_run(self.jobs.result, sheet, first=first)
+        check_run(self.jobs.result, sheet, first=1)  # the bad step is behind it
+
     def test_whatever_happens_the_library_knew_that_a_line_was_begun(self):
         runner = self.runner()
         runner.start(self.sheet)

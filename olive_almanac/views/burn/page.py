@@ -76,7 +76,7 @@ class BurnPage(StationPage):
         self._disarm.setSingleShot(True)
         self._disarm.setInterval(ARMED_FOR_MS)
         self._disarm.timeout.connect(self._disarmed)
-        self._armed_for: Trial | None = None  # whose program was checked
+        self._armed_for: Trial | None = None  # as it lay when its program was checked
         self._asked_for: object = None  # the trial and the needed steps that were asked about
         self.pace = PacePicker((tr("real time"), tr("60 × faster"), tr("at once")))
         self.pace.chosen.connect(lambda _: set_pace(self.presenter.wire, self.pace.times))
@@ -221,6 +221,14 @@ class BurnPage(StationPage):
         return self._armed_for is not None
 
     @property
+    def _lies(self) -> Trial | None:
+        """The coupon on the desk with the clamps that are known today."""
+        active = self.session.active
+        if active is None:
+            return None
+        return as_it_lies(self.session, active.trial)
+
+    @property
     def plays(self) -> bool:
         """Whether the stand-in bench may burn here: demo, exercise, rehearsal."""
         library = self.session.library
@@ -252,7 +260,7 @@ class BurnPage(StationPage):
         ):
             self.timer.stop()
             self.presenter.let_go()  # another coupon lies on the desk now
-        if self.armed and (active is None or active.trial != self._armed_for):
+        if self.armed and self._lies != self._armed_for:
             self._disarmed()
         self.show_run()
 
@@ -559,7 +567,8 @@ class BurnPage(StationPage):
 
     def _start_port(self) -> None:
         """First arm: every line ticked and the program checked anew; then start."""
-        if not self.armed:
+        lies = self._lies
+        if lies is None or lies != self._armed_for:  # a clamp noted since then is in the way, too
             left = unticked(self.session)
             if left:
                 self.session.tell(
@@ -570,10 +579,9 @@ class BurnPage(StationPage):
                     )
                 )
                 return
-            active = self.session.active
-            lies = as_it_lies(self.session, active.trial)
+            run = self.session.active.run
             self.main_window.work_at_rest(
-                self.main, lambda: check_rest(lies, active.run), lambda _: self._arm(active.trial)
+                self.main, lambda: check_rest(lies, run), lambda _: self._arm(lies)
             )
             return
         self._disarmed()
@@ -587,8 +595,8 @@ class BurnPage(StationPage):
             self.timer.start()
 
     def _arm(self, checked: Trial) -> None:
-        if self.session.active is None or self.session.active.trial != checked:
-            return  # another coupon lies on the desk by now: its program was not checked
+        if self._lies != checked:
+            return  # another coupon, or another clamp, lies there by now: that was not checked
         self._armed_for = checked
         self._disarm.start()
         self.show_run()

@@ -299,16 +299,18 @@ class RunPanel(QWidget):
                 tr("The port is not armed: tick {lacking} first.", lacking=mid_sentence(lacking[0]))
             )
             return
-        self._checked_first(lambda: self._armed(run))
+        self._checked_first(lambda: self._armed(run), first=self._first)
 
-    def _checked_first(self, then: Callable[[], None], unlit: Unlit = "") -> None:
+    def _checked_first(
+        self, then: Callable[[], None], *, unlit: Unlit = "", first: int = 0
+    ) -> None:
         """Check what is to be sent, beside the window; then go on with the same sheet."""
         run, result = self.run, self.presenter.result
         if run is None or result is None:
             return
         self.main_window.work_at_rest(
             self.main,
-            lambda: check_run(result, run, unlit),
+            lambda: check_run(result, run, unlit, first),
             lambda _: then() if run is self.run else None,
         )
 
@@ -328,7 +330,7 @@ class RunPanel(QWidget):
         """Start at a step; on a port the next key does, once it is armed."""
         self._first = first
         if self.plays:
-            self._checked_first(lambda: self._start(first=first))
+            self._checked_first(lambda: self._start(first=first), first=first)
         else:
             self._arm()
 
