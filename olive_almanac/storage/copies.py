@@ -15,7 +15,7 @@ from pathlib import Path
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.words import tr
 from olive_almanac.storage.backups import BACKUPS, copy_database, is_whole, revisions_in
-from olive_almanac.storage.engines import FILE
+from olive_almanac.storage.engines import FILE, PLAYGROUND, server_of
 
 __all__ = ["Backup", "backups_of", "copy_library", "open_in_copy"]
 
@@ -52,6 +52,8 @@ def open_in_copy(backup: Path, folder: Path) -> None:
         shutil.copyfile(backup, folder / FILE)
         for photo in _photos(backup.parents[1]):
             _link(photo, folder / PHOTOS / photo.name)
+        if (backup.parents[1] / PLAYGROUND).exists():
+            shutil.copyfile(backup.parents[1] / PLAYGROUND, folder / PLAYGROUND)
 
 
 def copy_library(source: Path, target: Path) -> Iterator[str]:
@@ -73,17 +75,36 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
             tr("{target} lies inside the library. Choose a folder outside it.", target=target),
             "unwritable",
         )
+    if server_of(source):
+        raise LibraryTrouble(
+            tr(
+                "The records of this library lie on a server: back it up where the server stands, "
+                "or save it whole as JSON (book --save library.json)."
+            ),
+            "server",
+        )
+    held = revisions_in(source / FILE)  # more may be written meanwhile
+    if not held:
+        raise LibraryTrouble(
+            tr(
+                "{source} holds no record yet, or cannot be read: nothing was copied. Open it "
+                "first to see which.",
+                source=source / FILE,
+            ),
+            "damaged",
+        )
     begun = not target.exists()
     try:
         with _telling(target):
             target.mkdir(parents=True, exist_ok=True)
             yield tr("the records")
-            held = revisions_in(source / FILE)  # more may be written meanwhile
             copy_database(source / FILE, target / FILE)
             photos = _photos(source)
             for n, photo in enumerate(photos):
                 yield tr("photo {n} of {photos}", n=n + 1, photos=len(photos))
                 _copy_whole(photo, target / PHOTOS / photo.name)
+            if (source / PLAYGROUND).exists():
+                _copy_whole(source / PLAYGROUND, target / PLAYGROUND)
             yield tr("reading it back")
             if revisions_in(target / FILE) < held or not is_whole(target / FILE):
                 raise LibraryTrouble(
@@ -120,8 +141,7 @@ def _copy_whole(source: Path, target: Path) -> None:
     sums = [hashlib.sha256(path.read_bytes()).digest() for path in (source, target)]
     if sums[0] != sums[1]:
         raise LibraryTrouble(
-            tr("The photo {source} was not copied whole. Copy again.", source=source.name),
-            "damaged",
+            tr("{source} was not copied whole. Copy again.", source=source), "damaged"
         )
 
 

@@ -23,6 +23,7 @@ from olive_almanac.core.words import tr
 
 __all__ = [
     "FILE",
+    "PLAYGROUND",
     "begin_writing",
     "engine_for",
     "lock_for_writing",
@@ -34,6 +35,7 @@ __all__ = [
 
 FILE = "almanac.db"
 URL_FILE = "library.url"
+PLAYGROUND = "playground"  # a file of this name marks a library to play in
 PATIENCE_S = 1.5  # how long a write waits for another program's lock
 WRITING = 0x0117E  # the key of the lock that writers on a server queue for
 

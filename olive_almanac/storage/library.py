@@ -49,6 +49,7 @@ from olive_almanac.storage.backups import (
 from olive_almanac.storage.door import let_in, record_of
 from olive_almanac.storage.engines import (
     FILE,
+    PLAYGROUND,
     begin_writing,
     engine_for,
     lock_for_writing,
@@ -71,7 +72,6 @@ def _now() -> datetime:
 
 
 MERGED = frozenset(("machine", "stock", "entry", "run", "job"))  # written whole by several windows
-PLAYGROUND = "playground"  # a file of this name marks a library to play in
 
 
 class Library:
@@ -279,6 +279,7 @@ class Library:
             "act": tables.act,
         }[kind]
         with self._working(tr("write")), self._engine.begin() as connection:
+            self._check_file()
             lock_for_writing(connection)
             last = (
                 connection.execute(
@@ -560,6 +561,7 @@ class Library:
             self.keep_photo(photos(name), Path(name).suffix)
         count, conflicts = 0, list[Conflict]()
         with self._working(tr("write")), self._engine.begin() as connection:
+            self._check_file()
             lock_for_writing(connection)
             for name in TABLES:
                 table = tables.metadata.tables[name]

@@ -56,6 +56,31 @@ class CopiesTest(unittest.TestCase):
         with self.assertRaisesRegex(LibraryTrouble, "inside the library"):
             list(copy_library(self.folder, self.folder / "copy"))
 
+    def test_nothing_that_is_no_book_is_told_as_copied(self):
+        server, empty = self.base / "shared", self.base / "empty"
+        for folder, name, text in (
+            (server, "library.url", "postgresql://host/book\n"),
+            (empty, "almanac.db", ""),
+        ):
+            folder.mkdir()
+            (folder / name).write_text(text)
+        for folder, told in ((server, "lie on a server"), (empty, "no record yet")):
+            before = {path: path.read_bytes() for path in folder.iterdir()}
+            with self.subTest(folder=folder.name):
+                with self.assertRaisesRegex(LibraryTrouble, told):
+                    list(copy_library(folder, self.target))
+                self.assertFalse(self.target.exists())
+                self.assertEqual({path: path.read_bytes() for path in folder.iterdir()}, before)
+
+    def test_a_copy_of_a_library_to_play_in_is_one(self):
+        self.library.make_playground()
+        list(copy_library(self.folder, self.target))
+        open_in_copy(self.library.backup(), self.base / "look")
+        for folder in (self.target, self.base / "look"):
+            copied = Library.open(folder)
+            self.addCleanup(copied.close)
+            self.assertTrue(copied.playground)
+
     def test_a_copy_that_fails_or_is_stopped_leaves_nothing(self):
         def full(source, target):
             raise OSError(28, "No space left on device")

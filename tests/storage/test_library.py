@@ -269,6 +269,12 @@ class TwoWindowsTest(LibraryCase):
         with self.assertRaisesRegex(LibraryTrouble, "replaced while it was open") as caught:
             self.library.save_entry(self.proved("passed"), "passed")
         self.assertEqual(caught.exception.code, "replaced")
+        for act in (
+            lambda: self.library.remove("entry", self.entry.uid, "removed"),
+            lambda: self.library.take_in(self.other.rows(), lambda name: b""),
+        ):
+            with self.assertRaisesRegex(LibraryTrouble, "replaced while it was open"):
+                act()
         fresh = self.open()
         self.addCleanup(fresh.close)
         self.assertEqual(fresh.entries(), (self.entry,))

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QPushButton
 
 from olive_almanac import __main__ as program
 from olive_almanac.steps.checklist import Checklist
-from olive_almanac.storage.library import PLAYGROUND
+from olive_almanac.storage.engines import PLAYGROUND
 from olive_almanac.views.application import make_application
 from olive_almanac.views.window import MainWindow
 
