@@ -15,11 +15,11 @@ from functools import partial
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError
-from olive_almanac.core.motion.program import cell_joules
+from olive_almanac.core.motion.program import Ground, Rest, cell_joules, ground_of, program_of
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.run import CellBurn, RunEvent, RunRecord
 from olive_almanac.core.records.trial import Cell, Trial
-from olive_almanac.core.units import duration_text
+from olive_almanac.core.units import duration_text, length_number, length_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.gcode import gcode_parts, write_gcode
 from olive_almanac.formats.gcode_check import check_gcode
@@ -32,9 +32,18 @@ from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.steps.upkeep import check_water
 
-__all__ = ["Alarm", "BurnPresenter", "ShowsBurn", "as_it_lies", "check_rest", "remaining_trial"]
+__all__ = [
+    "Alarm",
+    "BurnPresenter",
+    "ShowsBurn",
+    "as_it_lies",
+    "check_rest",
+    "first_way_words",
+    "remaining_trial",
+]
 
 MOST_SAVES = 40  # a long run is kept every few cells, a short one at each
+Point = tuple[float, float]
 ANSWER_WITHIN_S = 6.0  # how long a flare-up may go on before it counts as not answered
 MOST_LOG = 400
 LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
@@ -521,6 +530,18 @@ class BurnPresenter:
     def _stamp(self) -> str:
         return self._now().isoformat(timespec="seconds")
 
+    def first_way(self) -> str:
+        """What is to be looked at before the head's first way."""
+        active = self.active
+        rest = None
+        if active is not None:
+            rest = remaining_trial(as_it_lies(self.session, active.trial), active.run)
+        if active is None or rest is None:
+            return ""
+        first = next(step for step, _ in program_of(rest, letters()) if not isinstance(step, Rest))
+        goes_on = bool(active.burnt) or bool(active.run.marks)
+        return first_way_words(ground_of(rest), first.start, goes_on=goes_on)
+
     def told_left(self) -> str:
         """What the rail and the title say of the run."""
         active = self.active
@@ -546,6 +567,26 @@ def as_it_lies(session: Session, trial: Trial) -> Trial:
         return trial  # another sheet has its number by now
     clamps = sheet.clamps_at(under.x_mm, under.y_mm)
     return replace(trial, sheet=replace(under, clamps_mm=clamps))
+
+
+def first_way_words(ground: Ground, start: Point, *, goes_on: bool) -> str:
+    """Return what is to be looked at before the head's first way, to a burn that starts there; no
+    file knows where the head stands.
+    """
+    told = []
+    if ground.clamps:
+        x, y = ground.first_corner(start)
+        place = f"{length_number(x, 4)}, {length_text(y, 4)}"
+        told.append(
+            tr(
+                "From where it stands the head first goes straight to {place}: see that no clamp "
+                "lies in between.",
+                place=place,
+            )
+        )
+    if ground.waits_mm is not None and goes_on:
+        told.append(tr("The zero stays where it was at the start: do not set it anew."))
+    return " ".join(told)
 
 
 def check_rest(trial: Trial, run: RunRecord) -> None:

@@ -17,19 +17,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from olive_almanac.core.errors import AlmanacError, LibraryTrouble, OutOfRange
-from olive_almanac.core.motion.program import cell_joules
+from olive_almanac.core.motion.program import Ground, cell_joules
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode import gcode_parts, write_gcode
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.standins.controller import StandInWire
-from olive_almanac.steps.burn import as_it_lies, check_rest, remaining_trial
+from olive_almanac.steps.burn import as_it_lies, check_rest, first_way_words, remaining_trial
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.serial_port import port_fields, preferences_with_port, words_of
 from olive_almanac.steps.stream import LinkWords, Stream, lines_of
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.storage.library import Library
+from tests.samples import LONG
 from tests.steps.test_presenters import SessionCase
 
 
@@ -169,15 +170,28 @@ class RunTest(BurningCase):
         limits = limits_of(as_it_lies(self.session, trial))
         self.assertFalse(check_gcode(write_gcode(trial, letters()), limits).safe)
         burner = self.burner()
+        self.assertRegex(
+            burner.first_way(), r"goes straight to [\d.]+, [\d.]+ mm: see that no clamp"
+        )
         burner.start(pace=math.inf)
         while burner.pump():
             pass
-        self.assertEqual(burner.running, "done")
+        self.assertEqual((burner.running, burner.first_way()), ("done", ""))
         lines = self.bench_line.sent.translate(None, LinkWords().asks).decode().splitlines()
         program = "\n".join(line.partition(" ")[2] for line in lines)
         report = check_gcode(program, limits)
         self.assertEqual(report.findings, ())
         self.assertGreater(report.moves, 100)
+
+    def test_what_is_said_of_the_first_way(self):
+        box = (0.0, 0.0, 90.0, 50.0)
+        clamped = Ground(LONG, (10.0, 20.0), box, clamps=((20.0, -5.0, 30.0, 30.0),))
+        told = first_way_words(clamped, (60.0, 10.0), goes_on=True)
+        self.assertIn("straight to 30, 50 mm", told)  # around the clamp's upper left corner
+        self.assertNotIn("zero", told)
+        from_head = Ground(LONG, (0.0, 0.0), box, waits_mm=(45.0, 25.0))
+        self.assertIn("do not set it anew", first_way_words(from_head, (5.0, 5.0), goes_on=True))
+        self.assertEqual(first_way_words(from_head, (5.0, 5.0), goes_on=False), "")
 
     def on_sheet(self, sheet):
         stock = replace(self.session.subject.stock, sheets=(sheet,))

@@ -253,6 +253,10 @@ class Ground:
             return (end,)
         return route(start, end, self.clamps, within=self.area) or (end,)
 
+    def first_corner(self, start: Point) -> Point:
+        """Return where on the bed the head goes first on its way to a burn, from where it waits."""
+        return self.on_bed(self.travel(self.home, start)[0])
+
     def way_home(self, at: Point) -> tuple[Point, ...]:
         """Return the corners to pass from the last burn to where the head waits; none where a clamp
         lies there, or clamps leave no way: then the head stays.

@@ -408,12 +408,9 @@ class BurnPage(StationPage):
                 tr("Low energy first. Stop at the first flare."),
             )
         if self.armed:
-            self._note(
-                "eyes",
-                "act",
-                tr("Armed: the next key starts the beam"),
-                tr("Everyone in the room wears eyewear. Disarms in a minute."),
-            )
+            detail = tr("Everyone in the room wears eyewear. Disarms in a minute.")
+            detail = f"{detail} {presenter.first_way()}".strip()
+            self._note("eyes", "act", tr("Armed: the next key starts the beam"), detail)
 
     def _note(
         self, kind: str, level: str, words: str, detail: str, *buttons: Any, beside: Any = None

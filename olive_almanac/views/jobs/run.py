@@ -16,6 +16,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.job import JobProgress
 from olive_almanac.core.units import duration_text
 from olive_almanac.core.words import mid_sentence, tr
+from olive_almanac.steps.burn import first_way_words
 from olive_almanac.steps.job_run import JobCheck, JobRunner, Unlit
 from olive_almanac.steps.job_work import check_run
 from olive_almanac.steps.serial_port import words_of
@@ -263,6 +264,10 @@ class RunPanel(QWidget):
         if self._checked is run and not self.plays:
             at = tr(" at line {first}", first=self._first + 1) if self._first else ""
             in_hand = tr("Armed: the next key starts the beam{at}. Everyone wears eyewear.", at=at)
+            way = first_way_words(
+                run.ground, run.steps[self._first][0].start, goes_on=bool(progress.begun)
+            )
+            in_hand = f"{in_hand} {way}".strip()
         self.now.setText(in_hand)
         for line in (self.now, self.said):
             line.setVisible(bool(line.text()))
