@@ -24,6 +24,7 @@ from olive_almanac.core.records.drawing import (
 )
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
+from olive_almanac.formats.drawing_tally import DrawingTally
 
 __all__ = ["read_dxf"]
 
@@ -44,7 +45,6 @@ UNIT_NAMES = {1: tr("inch"), 2: tr("foot"), 4: "mm", 5: "cm", 6: "m", 10: tr("ya
 BY_LAYER, BY_BLOCK = 256, 0
 CURVES = {"LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE", "ARC", "CIRCLE", "HELIX"}
 DEEPEST = 12  # blocks in blocks
-MOST_PATHS = 200_000
 
 
 def read_dxf(data: bytes, name: str) -> Drawing:
@@ -96,6 +96,7 @@ class _Reader:
     findings: list[DrawingFinding] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
     scale: float = 1.0
+    tally: DrawingTally = field(default_factory=DrawingTally)
 
     def find(self, kind: FindingKind, says: str) -> None:
         self.findings.append(DrawingFinding(kind, says))
@@ -122,6 +123,8 @@ class _Reader:
         return Drawing(self.name, unit, None, paths, findings, unit_mm=unit_mm)
 
     def _tell_counts(self) -> None:
+        if self.tally.says:
+            self.find("left out", self.tally.says)
         for kind, count in self.counts.items():
             if kind in ("TEXT", "MTEXT", "ATTRIB", "ATTDEF"):
                 lines = count_text(count, "line")
@@ -140,20 +143,29 @@ class _Reader:
                 )
 
     def _take(self, entity: Any, depth: int) -> None:
+        if self.tally.is_full:
+            return
+        self.tally.add_object()
         kind = entity.dxftype()
-        if len(self.paths) > MOST_PATHS or depth > DEEPEST:
+        if depth > DEEPEST:
             self.counts[kind] += 1
             return
         try:
             if not self._is_shown(entity):
                 self.counts["hidden"] += 1
             elif kind == "INSERT":
-                for part in entity.virtual_entities():
-                    self._take(part, depth + 1)
+                with self.tally.copy():
+                    self._take_copy(entity, depth)
             else:
                 self._draw(entity, kind)
         except _faults():  # of a damaged entity
             self.counts[kind] += 1
+
+    def _take_copy(self, entity: Any, depth: int) -> None:
+        for part in entity.virtual_entities():
+            if self.tally.is_full:
+                return
+            self._take(part, depth + 1)
 
     def _is_shown(self, entity: Any) -> bool:
         layers, name = self.document.layers, entity.dxf.layer
@@ -176,6 +188,7 @@ class _Reader:
             return
         if pieces and all(is_finite(piece) for piece in pieces):
             self.paths.append(ContourPath(self._group(entity), pieces, closed, source=kind))
+            self.tally.add_path(pieces)
         elif pieces:
             self.counts["numbers that cannot be read"] += 1
 

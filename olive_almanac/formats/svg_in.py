@@ -40,6 +40,7 @@ from olive_almanac.core.records.drawing import (
 )
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
+from olive_almanac.formats.drawing_tally import DrawingTally
 from olive_almanac.formats.picture_in import PICTURE_GROUP, size_px
 
 __all__ = ["colour_of", "read_svg"]
@@ -57,12 +58,13 @@ UNIT_MM = {
     "pc": 25.4 / 6,
     "q": 0.25,
 }
-NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+# none goes back over what it has taken or begins anew amid it: long rubbish takes no longer
+NUMBER = r"[-+]?(?:\d++\.?\d*+|\.\d++)(?:[eE][-+]?\d++)?"
 NUMBERS = re.compile(NUMBER)
-LENGTH = re.compile(rf"\s*({NUMBER})\s*(mm|cm|in|pt|pc|px|q|%)?\s*$", re.IGNORECASE)
+LENGTH = re.compile(rf"\s*+({NUMBER})\s*+(mm|cm|in|pt|pc|px|q|%)?\s*+$", re.IGNORECASE)
 TOKENS = re.compile(rf"([MmZzLlHhVvCcSsQqTtAa])|({NUMBER})")
-TRANSFORMS = re.compile(r"(\w+)\s*\(([^)]*)\)")
-RULES = re.compile(r"([^{}]+)\{([^{}]*)\}")
+TRANSFORMS = re.compile(r"(?<!\w)(\w++)\s*+\(([^()]*+)\)")
+RULES = re.compile(r"(?<![^{}])([^{}]++)\{([^{}]*+)\}")
 TAKES = {"M": 2, "L": 2, "H": 1, "V": 1, "C": 6, "S": 4, "Q": 4, "T": 2, "A": 7}
 PAINT = ("stroke", "fill", "display", "visibility")
 NOT_DRAWN = {
@@ -92,7 +94,6 @@ NAMED = {
     "silver": "#c0c0c0",
 }
 DEEPEST = 60  # groups in groups, and uses of uses
-MOST_PATHS = 200_000
 PARSED_AT_ONCE = 100_000  # bytes
 
 
@@ -260,6 +261,8 @@ class _Reader:
     findings: list[DrawingFinding] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
     rules: dict[str, dict[str, str]] = field(default_factory=dict)
+    tally: DrawingTally = field(default_factory=DrawingTally)
+    shapes: dict[int, list[Chain]] = field(default_factory=dict)  # by element: copies share it
 
     def read(self) -> Drawing:
         size, unit, page = self._page()
@@ -314,6 +317,8 @@ class _Reader:
         self.findings.append(DrawingFinding(kind, says))
 
     def _tell_counts(self) -> None:
+        if self.tally.says:
+            self._find("left out", self.tally.says)
         told: tuple[tuple[str, FindingKind, str], ...] = (
             ("text", "text", tr("{} of text: not outlines, so they are left out.")),
             ("image", "picture", tr("{} left out: turned, or not in the file itself.")),
@@ -336,7 +341,9 @@ class _Reader:
         """Keep what a style sheet says of classes, ids and elements; other selectors are not
         followed.
         """
-        for selectors, words in RULES.findall(re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL)):
+        first, *others = text.split("/*")
+        bare = first + "".join(other.partition("*/")[2] for other in others)
+        for selectors, words in RULES.findall(bare):
             said = _declarations(words)
             for selector in selectors.split(","):
                 self.rules.setdefault(selector.strip(), {}).update(said)
@@ -364,7 +371,10 @@ class _Reader:
         is_root: bool = False,
     ) -> None:
         tag = _tag(element)
-        if depth > DEEPEST or len(self.paths) > MOST_PATHS:
+        if self.tally.is_full:
+            return
+        self.tally.add_object()
+        if depth > DEEPEST:
             self.counts["use"] += 1
             return
         if tag in NOT_DRAWN:
@@ -432,11 +442,12 @@ class _Reader:
             return
         x, y = (_length(element.get(key)) or 0.0 for key in ("x", "y"))
         m = times(m, (1, 0, 0, 1, x, y))
-        if _tag(target) == "symbol":
-            for child in target:
-                self._walk(child, m, style, layer, depth + 1)
-        else:
-            self._walk(target, m, style, layer, depth + 5)
+        with self.tally.copy():
+            if _tag(target) == "symbol":
+                for child in target:
+                    self._walk(child, m, style, layer, depth + 1)
+            else:
+                self._walk(target, m, style, layer, depth + 5)
 
     def _take(
         self,
@@ -447,7 +458,7 @@ class _Reader:
         layer: str,
     ) -> None:
         try:
-            chains = list(_shape(tag, element))
+            chains = self._chains(tag, element)
         except (ValueError, OverflowError):
             self.counts["number"] += 1
             return
@@ -469,6 +480,16 @@ class _Reader:
             if all(map(is_finite, lines)):
                 filled = painted and not drawn
                 self.paths.append(ContourPath(group, lines, closed, filled, element.get("id", tag)))
+                self.tally.add_path(lines)
+
+    def _chains(self, tag: str, element: ElementTree.Element) -> list[Chain]:
+        """The chains of a shape, in its own units."""
+        if not self.tally.in_copy:
+            return list(_shape(tag, element))
+        known = self.shapes.get(id(element))
+        if known is None:
+            known = self.shapes[id(element)] = list(_shape(tag, element))
+        return known
 
 
 def _layer_name(element: ElementTree.Element) -> str:

@@ -4,6 +4,7 @@ import io
 import math
 import random
 import unittest
+from unittest import mock
 
 import ezdxf
 import numpy as np
@@ -12,6 +13,7 @@ import svgelements
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.quoting.paths import flat
+from olive_almanac.formats import drawing_tally
 from olive_almanac.formats.drawing_in import read_drawing
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="{0}" height="{1}" viewBox="{2}">{3}</svg>'
@@ -126,6 +128,31 @@ class SvgTest(unittest.TestCase):
                      '<g id="b"><use href="#a"/></g>')  # fmt: skip
         self.assertIn("left out", kinds(cyclic))
 
+    def test_copies_of_copies_that_grow_without_end_are_told(self):
+        for leaf in ("", "<text>x</text>", f'<path d="M0 0H5" {INK}/>', '<path d="M0 0H5"/>'):
+            deep = f'<g id="g5">{leaf}</g>'
+            for n in range(5):
+                inside = f'<use href="#g{n + 1}"/>' * 9
+                deep += f'<g id="g{n}">{inside}</g>'
+            data = svg(f'<path d="M1 1H9" {INK}/><defs>{deep}</defs><use href="#g0"/>')
+            with self.subTest(leaf=leaf), mock.patch.object(drawing_tally, "MOST_COPIED", 900):
+                read = read_drawing(data, "bomb.svg")
+                self.assertLess(len(read.paths), 1000)
+                self.assertIn("holds too much", read.findings[0].says)
+
+    def test_long_rubbish_takes_no_longer_than_it_is_long(self):
+        n = 100_000  # a reader that goes back over it takes the square of that
+        inside = (
+            f'<path d="M1 1H9" {INK} transform="{"a" * n}"/>'
+            f'<path d="M1 1H9" {INK} transform="{"a(" * n}"/>'
+            f'<rect width="{"1" * n}!" height="5"/>'
+            f"<style>{'/*' * n} .a {{fill:none}}</style><style>{'a' * n}</style>"
+            "<style>/* x */ .b { stroke: red } /* y */ @media print { .c {stroke:#00f} }</style>"
+            '<path class="b" d="M1 1H9"/><path class="c" d="M2 2H9"/>'
+        )
+        groups = [path.group for path in read_drawing(svg(inside), "long.svg").paths]
+        self.assertEqual(groups, ["#ff0000", "#ff0000", "#ff0000", "#0000ff"])
+
     def test_entities_are_refused_and_a_plain_doctype_is_not(self):
         bomb = (
             b'<?xml version="1.0"?><!DOCTYPE svg [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>'
@@ -171,6 +198,27 @@ class DxfTest(unittest.TestCase):
             nearest = min(got, key=lambda one, length=length: abs(one - length))
             self.assertAlmostEqual(nearest, length, 2)
         self.assertEqual(len(got), len(wanted))
+
+    def test_blocks_of_blocks_that_grow_without_end_are_told(self):
+        def bomb(document, leaf):
+            leaf(document.blocks.new("b5"))
+            for n in range(4, -1, -1):
+                block = document.blocks.new(f"b{n}")
+                for k in range(9):
+                    block.add_blockref(f"b{n + 1}", (k, 0))
+            document.modelspace().add_line((0, 0), (5, 5))
+            document.modelspace().add_blockref("b0", (0, 0))
+
+        corners = [(n % 7, n % 11) for n in range(300)]
+        for leaf in (lambda block: None, lambda block: block.add_lwpolyline(corners)):
+            data = dxf(lambda document, leaf=leaf: bomb(document, leaf))
+            with (
+                mock.patch.object(drawing_tally, "MOST_COPIED", 900),
+                mock.patch.object(drawing_tally, "MOST_COPIED_POINTS", 9000),
+            ):
+                read = read_drawing(data, "bomb.dxf")
+            self.assertLess(len(read.paths), 100)
+            self.assertIn("holds too much", " ".join(one.says for one in read.findings))
 
     def test_loose_lines_become_contours_and_layers_that_are_off_stay_out(self):
         def fill(document):
