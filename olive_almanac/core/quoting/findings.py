@@ -111,7 +111,7 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     real = np.hypot(*(end - start).T) > 1e-6
     start, end, owner = start[real], end[real], owner[real]
     found = overlaps_of(start, end)
-    shared = float(found.shared_mm.sum())
+    shared = found.covered_mm
     if shared <= LEAST_SHARED_MM:
         return []
     pairs = {

@@ -48,16 +48,15 @@ class _Chainer:
         """The one other end that meets an end; None where there is none, or several."""
         point = self.ends[of[0]][of[1]]
         x, y = self._square(point)
-        near = [
+        near = (
             other
             for dx in (-1, 0, 1)
             for dy in (-1, 0, 1)
             for other in self.grid.get((x + dx, y + dy), ())
             if other != of and math.dist(point, self.ends[other[0]][other[1]]) <= self.within
-        ]
-        if len(near) != 1:
-            return None
-        return near[0]
+        )
+        first, second = next(near, None), next(near, None)  # where thousands meet, two are enough
+        return first if second is None else None
 
     def _next(self, of: End) -> End | None:
         there = self._partner(of)

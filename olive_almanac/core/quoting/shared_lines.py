@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+import math
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,8 +17,12 @@ __all__ = ["Overlaps", "Rest", "overlaps_of", "rests_of"]
 Floats = NDArray[np.float64]
 Whole = NDArray[np.intp]
 SAME_MM = 0.02  # lines so near, and so nearly along each other, are one line
+ALIKE_MM = 0.001  # segments whose ends are so near are the same one, drawn again
 LEAST_MM = 0.05  # what two lines share at least
-ASKED_AT_ONCE = 10_000  # segments: other threads come in between
+WAYS = 31  # directions that are told apart
+WAY_RAD = math.pi / WAYS
+ASKED_AT_ONCE = 2_000  # segments: other threads come in between
+SAMPLED, MOST_PAIRS = 64, 10_000_000  # of boxes that meet, of one direction
 
 
 @dataclass(frozen=True)
@@ -36,6 +41,17 @@ class Overlaps:
         """How long each shared piece is, mm [n]."""
         return self.last_mm - self.first_mm
 
+    @property
+    def covered_mm(self) -> float:
+        """How much of all later segments lies on earlier ones, mm, each place counted once."""
+        if not len(self.later):
+            return 0.0
+        order = np.lexsort((self.first_mm, self.later))
+        apart = self.later[order] * (2 * self.last_mm.max() + 1)  # segments one behind the other
+        first, last = self.first_mm[order] + apart, self.last_mm[order] + apart
+        before = np.concatenate([[-np.inf], np.maximum.accumulate(last)[:-1]])
+        return float(np.maximum(last - np.maximum(first, before), 0).sum())
+
 
 @dataclass(frozen=True, eq=False)
 class Rest:
@@ -52,33 +68,79 @@ class Rest:
 
 
 def overlaps_of(start: Floats, end: Floats) -> Overlaps:
-    """Return the stretches that segments [n, 2] share along each other."""
+    """Return the stretches that segments [n, 2] share along each other; what is drawn several times
+    over is told once of each copy, with the first of them.
+
+    Segments are looked at direction by direction, turned so that they lie along X: their boxes are
+    thin then, and lines that only cross never meet.  Where all the same more than MOST_PAIRS boxes
+    meet, as many lines lie side by side within SAME_MM, that direction is not looked at.
+    """
+    length = np.hypot(*(end - start).T)
+    kept = np.flatnonzero(length > LEAST_MM)
+    first_of = _first_alike(start[kept], end[kept])
+    copies = np.flatnonzero(first_of < np.arange(len(kept)))
+    later = kept[copies]
+    found = [(kept[first_of[copies]], later, np.zeros(len(copies)), length[later])]
+    single = kept[np.unique(first_of)]
+    angle = np.arctan2(*(end[single] - start[single]).T[::-1]) % math.pi
+    ways = np.floor(angle / WAY_RAD).astype(np.intp) % WAYS
+    for way in np.unique(ways).tolist():
+        mine, beside = single[ways == way], single[ways == (way + 1) % WAYS]
+        found += _along(start, end, length, mine, beside, (way + 1) * WAY_RAD)
+    i, j, first, last = (np.concatenate(part) for part in zip(*found, strict=True))
+    return Overlaps(i, j, first, last)
+
+
+def _first_alike(start: Floats, end: Floats) -> Whole:
+    """For each segment the first one that runs between the same two places, either way [n]."""
+    ends = np.round(np.stack([start, end], axis=1) / ALIKE_MM)
+    swapped = (ends[:, 0, 0] > ends[:, 1, 0]) | (
+        (ends[:, 0, 0] == ends[:, 1, 0]) & (ends[:, 0, 1] > ends[:, 1, 1])
+    )
+    ends[swapped] = ends[swapped][:, ::-1]
+    _, first, which = np.unique(
+        ends.reshape(len(ends), 4), axis=0, return_index=True, return_inverse=True
+    )
+    return np.asarray(first[which.reshape(-1)], np.intp)
+
+
+def _along(
+    start: Floats, end: Floats, length: Floats, mine: Whole, beside: Whole, turn_rad: float
+) -> Iterator[tuple[Whole, Whole, Floats, Floats]]:
+    """What segments share with others of about their direction: those of one way among each other,
+    and with those of the next.
+    """
     import shapely
 
-    nothing = np.zeros(0, dtype=np.intp)
-    if not len(start):
-        return Overlaps(nothing, nothing, np.zeros(0), np.zeros(0))
-    segments = shapely.linestrings(np.stack([start, end], axis=1))
-    tree = shapely.STRtree(segments)
-    found = []
-    for at in range(0, len(segments), ASKED_AT_ONCE):
-        here, there = tree.query(segments[at : at + ASKED_AT_ONCE], predicate="intersects")
-        once = here + at > there
-        found.append((there[once], here[once] + at))
-    i, j = (np.concatenate(part) for part in zip(*found, strict=True))
-    along = end - start
-    length = np.maximum(np.hypot(*along.T), 1e-12)
-    unit = along[j] / length[j][:, None]
-    turn = np.abs(unit[:, 0] * along[i, 1] - unit[:, 1] * along[i, 0])
-    apart = start[i] - start[j]
-    off = np.abs(unit[:, 0] * apart[:, 1] - unit[:, 1] * apart[:, 0])
-    same = (turn < SAME_MM) & (off < SAME_MM)
-    i, j, unit = i[same], j[same], unit[same]
-    begin, stop = (((ends[i] - start[j]) * unit).sum(1) for ends in (start, end))
-    first = np.maximum(np.minimum(begin, stop), 0)
-    last = np.minimum(np.maximum(begin, stop), length[j])
-    real = last - first > LEAST_MM
-    return Overlaps(i[real], j[real], first[real], last[real])
+    every = np.concatenate([mine, beside])
+    c, s = math.cos(turn_rad), math.sin(turn_rad)
+    turned = np.array([[c, -s], [s, c]])
+    ends = np.stack([start[every] @ turned, end[every] @ turned])
+    low, high = ends.min(0) - SAME_MM / 2, ends.max(0) + SAME_MM / 2
+    boxes = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
+    tree = shapely.STRtree(boxes)
+    count = len(mine)
+    sample = boxes[:count][:: max(1, count // SAMPLED)]
+    if tree.query(sample).shape[1] / len(sample) * count > MOST_PAIRS:
+        return
+    for at in range(0, count, ASKED_AT_ONCE):
+        here, there = tree.query(boxes[at : min(at + ASKED_AT_ONCE, count)])
+        a, b = every[here + at], every[there]
+        once = (there >= count) | (a > b)  # within one way each pair is met twice
+        a, b = a[once], b[once]
+        i, j = np.minimum(a, b), np.maximum(a, b)
+        along = end - start
+        unit = along[j] / length[j][:, None]
+        turn = np.abs(unit[:, 0] * along[i, 1] - unit[:, 1] * along[i, 0])
+        apart = start[i] - start[j]
+        off = np.abs(unit[:, 0] * apart[:, 1] - unit[:, 1] * apart[:, 0])
+        same = (turn < SAME_MM) & (off < SAME_MM)
+        i, j, unit = i[same], j[same], unit[same]
+        begin, stop = (((one[i] - start[j]) * unit).sum(1) for one in (start, end))
+        first = np.maximum(np.minimum(begin, stop), 0)
+        last = np.minimum(np.maximum(begin, stop), length[j])
+        real = last - first > LEAST_MM
+        yield i[real], j[real], first[real], last[real]
 
 
 def rests_of(contours: Sequence[Contour]) -> list[Rest]:

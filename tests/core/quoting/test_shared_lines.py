@@ -1,0 +1,99 @@
+"""Lines on top of each other: as a plain search of every pair finds them, and without that search's
+square where thousands lie on one place.
+"""
+
+import itertools
+import math
+import unittest
+
+import numpy as np
+
+from olive_almanac.core.quoting.contours import Contour
+from olive_almanac.core.quoting.shared_lines import LEAST_MM, SAME_MM, overlaps_of, rests_of
+
+
+def every_pair(start, end):
+    """The stretches of each later segment that lie on an earlier one."""
+    found = {}
+    for i, j in itertools.combinations(range(len(start)), 2):
+        a, b = end[i] - start[i], end[j] - start[j]
+        length = math.hypot(*b)
+        unit = b / length
+        apart = start[i] - start[j]
+        crossed = [abs(unit[0] * one[1] - unit[1] * one[0]) for one in (a, apart)]
+        if max(crossed) >= SAME_MM:
+            continue
+        first, last = sorted(float((one[i] - start[j]) @ unit) for one in (start, end))
+        first, last = max(first, 0.0), min(last, length)
+        if last - first > LEAST_MM:
+            found.setdefault(j, []).append((first, last))
+    return found
+
+
+def covered(stretches):
+    """How much of a line its stretches cover, mm."""
+    total, at = 0.0, -math.inf
+    for first, last in sorted(stretches):
+        total += max(0.0, last - max(first, at))
+        at = max(at, last)
+    return total
+
+
+def pieces_of_lines(rng, lines, each):
+    """Segments on common lines of all directions, some of them drawn again or the other way."""
+    start, end = [], []
+    for _ in range(lines):
+        turn, at = rng.uniform(0, 2 * math.pi), rng.uniform(0, 200, 2)
+        way = np.array([math.cos(turn), math.sin(turn)])
+        for _ in range(each):
+            a, b = sorted(rng.uniform(-30, 30, 2))
+            ends = [at + a * way, at + b * way][:: rng.choice((-1, 1))]
+            for _ in range(rng.choice((1, 1, 1, 2))):
+                start.append(ends[0])
+                end.append(ends[1])
+    return np.array(start), np.array(end)
+
+
+class OverlapsTest(unittest.TestCase):
+    def test_what_is_covered_is_what_a_search_of_every_pair_finds(self):
+        for seed in range(6):
+            start, end = pieces_of_lines(np.random.default_rng(seed), 12, 7)
+            found, wanted = overlaps_of(start, end), every_pair(start, end)
+            told = {}
+            for j, first, last in zip(found.later, found.first_mm, found.last_mm, strict=True):
+                told.setdefault(int(j), []).append((float(first), float(last)))
+            self.assertTrue((found.earlier < found.later).all())
+            self.assertEqual(set(told), set(wanted))
+            for j, stretches in wanted.items():
+                self.assertAlmostEqual(covered(told[j]), covered(stretches), delta=1e-3)
+            whole = sum(map(covered, wanted.values()))
+            self.assertAlmostEqual(found.covered_mm, whole, delta=1e-3 * len(wanted))
+
+    def test_lines_upright_and_lying_either_way_round_meet_their_copies(self):
+        turns = np.arange(0, 360, 7.5)
+        way = np.column_stack([np.cos(np.radians(turns)), np.sin(np.radians(turns))])
+        middle = 100.0 * np.arange(len(turns))[:, None] * [1, 0]
+        start = np.concatenate([middle - 20 * way, middle + 25 * way])
+        end = np.concatenate([middle + 20 * way, middle - 10 * way])
+        found = overlaps_of(start, end)
+        self.assertEqual(sorted(found.later.tolist()), list(range(len(turns), 2 * len(turns))))
+        self.assertAlmostEqual(found.covered_mm, 30.0 * len(turns), places=6)
+
+    def test_thousands_on_one_place_are_told_once_each(self):
+        n = 5000
+        same = np.zeros((n, 2)), np.tile([90.0, 10.0], (n, 1))
+        found = overlaps_of(*same)
+        self.assertEqual((len(found.later), set(found.earlier.tolist())), (n - 1, {0}))
+        self.assertAlmostEqual(found.covered_mm, (n - 1) * math.hypot(90, 10), places=3)
+        turns = np.linspace(0, math.pi, n, endpoint=False)
+        star = 50 * np.column_stack([np.cos(turns), np.sin(turns)])
+        self.assertLess(len(overlaps_of(-star, star).later), 3 * n)
+
+    def test_what_is_left_of_copies_is_one_of_them(self):
+        square = np.array([[0, 0], [30, 0], [30, 20], [0, 20]], float)
+        contours = [Contour(square, closed=True, group="red") for _ in range(300)]
+        self.assertEqual([bool(rest) for rest in rests_of(contours)], [True] + [False] * 299)
+
+
+if __name__ == "__main__":
+    unittest.main()
