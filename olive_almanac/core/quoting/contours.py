@@ -11,11 +11,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["RANKS", "Contour", "begun_at", "face_of", "parents_of", "starts_of"]
+__all__ = ["RANKS", "Contour", "begun_at", "depths_of", "face_of", "parents_of", "starts_of"]
 
 Floats = NDArray[np.float64]
 RANKS = {"engrave": 0, "mark": 0, "score": 1, "cut": 2}  # what moves or falls comes last
 STARTS = 12  # places where a closed contour may be begun
+TRIED_AT_ONCE = 1_000  # contours whose holder is sought
 CORNER_MM, CORNER_SHARE = 2.0, 0.2  # a start keeps so far from a corner, or this share of its edge
 
 
@@ -61,26 +62,56 @@ def face_of(points_mm: Floats) -> Any:
 def parents_of(contours: Sequence[Contour]) -> list[int]:
     """Return for each contour the smallest closed cut that holds its first point, or -1.
 
-    Contours are taken not to cross: findings tell where they do.
+    Contours are taken not to cross: findings tell where they do.  The cuts whose box holds the
+    point are tried from the smallest on, all contours at once: of thousands one in the other few
+    are tried.
     """
     import shapely
 
-    parents = [-1] * len(contours)
-    closed = [
-        n for n, one in enumerate(contours) if one.closed and len(one.points_mm) > 2 and one.rank
-    ]
-    if not closed:
-        return parents
+    parents = np.full(len(contours), -1)
+    closed = np.array(
+        [n for n, one in enumerate(contours) if one.closed and len(one.points_mm) > 2 and one.rank],
+        np.intp,
+    )
+    if not len(closed):
+        return [-1] * len(contours)
     polygons = shapely.polygons([shapely.linearrings(contours[n].points_mm) for n in closed])
     area = np.zeros(len(contours))
     area[closed] = shapely.area(polygons)
-    firsts = shapely.points(np.array([one.points_mm[0] for one in contours]))
-    inside, holders = shapely.STRtree(polygons).query(firsts, predicate="within")
-    for n, holder in zip(inside.tolist(), [closed[k] for k in holders], strict=True):
-        smallest = parents[n] < 0 or area[holder] < area[parents[n]]
-        if holder != n and area[holder] > area[n] and smallest:
-            parents[n] = holder
-    return parents
+    firsts = np.array([one.points_mm[0] for one in contours])
+    tree = shapely.STRtree(polygons)
+    for begin in range(0, len(contours), TRIED_AT_ONCE):
+        inside, held_by = tree.query(shapely.points(firsts[begin : begin + TRIED_AT_ONCE]))
+        which = inside + begin
+        larger = (area[closed[held_by]] > area[which]) & (closed[held_by] != which)
+        which, held_by = which[larger], held_by[larger]
+        order = np.lexsort((area[closed[held_by]], which))
+        which, held_by = which[order], held_by[order]
+        at = np.flatnonzero(np.diff(which, prepend=-1))
+        stop = np.append(at[1:], len(which))
+        while len(at):
+            x, y = firsts[which[at]].T
+            holds = shapely.contains_xy(polygons[held_by[at]], x, y)
+            parents[which[at[holds]]] = closed[held_by[at[holds]]]
+            at, stop = at[~holds] + 1, stop[~holds]
+            at, stop = at[at < stop], stop[at < stop]
+    return [int(n) for n in parents]
+
+
+def depths_of(parents: Sequence[int], counts: Sequence[bool] | None = None) -> list[int]:
+    """Return how many holders each has, one in the other: all of them, or those that count."""
+    depths = [-1] * len(parents)
+    for first in range(len(parents)):
+        way, n = [], first
+        while n >= 0 and depths[n] < 0:
+            way.append(n)
+            n = parents[n]
+        for one in reversed(way):
+            holder = parents[one]
+            depths[one] = 0
+            if holder >= 0:
+                depths[one] = depths[holder] + (counts is None or bool(counts[holder]))
+    return depths
 
 
 def starts_of(contour: Contour) -> tuple[Floats, Floats, Floats]:

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from olive_almanac.core.quoting.contours import Contour, parents_of, starts_of
+from olive_almanac.core.quoting.contours import Contour, depths_of, parents_of, starts_of
 
 __all__ = ["Tour", "move_seconds", "order_of", "rounds_of", "travel_along"]
 
@@ -91,18 +91,12 @@ def rounds_of(order: Sequence[int], parents: Sequence[int], rounds: int) -> list
         part = list(order[n::rounds])
         dealt += part[::-1] if n % 2 else part
     ready = {n: float(at) for at, n in enumerate(dealt)}
-    for n in sorted(dealt, key=lambda one: _depth(one, parents), reverse=True):
+    depths = depths_of(parents)
+    for n in sorted(dealt, key=depths.__getitem__, reverse=True):
         holder = parents[n]
         if holder in ready:
             ready[holder] = max(ready[holder], ready[n] + 1e-3)
     return sorted(dealt, key=ready.__getitem__)
-
-
-def _depth(n: int, parents: Sequence[int]) -> int:
-    depth = 0
-    while parents[n] >= 0:
-        n, depth = parents[n], depth + 1
-    return depth
 
 
 def travel_along(
@@ -294,7 +288,8 @@ class _Planner:
         follows: dict[int, int | None] = dict(zip(order, [*order[1:], None], strict=True))
         place = {n: float(at) for at, n in enumerate(order)}
         holders = [n for n, held in children.items() if held]
-        for n in sorted(holders, key=lambda one: _depth(one, self.parents), reverse=True):
+        depths = depths_of(self.parents)
+        for n in sorted(holders, key=depths.__getitem__, reverse=True):
             at: int | None = max(children[n], key=place.__getitem__)
             best: tuple[float, int, int] | None = None
             for _ in range(LOOK_ON):

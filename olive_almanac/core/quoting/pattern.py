@@ -18,7 +18,14 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.focus import check_by_hand
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.strokes import run_up_of
-from olive_almanac.core.quoting.contours import RANKS, Contour, begun_at, face_of, parents_of
+from olive_almanac.core.quoting.contours import (
+    RANKS,
+    Contour,
+    begun_at,
+    depths_of,
+    face_of,
+    parents_of,
+)
 from olive_almanac.core.quoting.engraving import engraved_together
 from olive_almanac.core.quoting.joints import JointKind, fitted_ring
 from olive_almanac.core.quoting.kerf import Eaten, beam_paths, eaten_of
@@ -192,10 +199,10 @@ def parts_of(
     import shapely
 
     contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
-    parents = parents_of(contours)
+    roots_of_all = _roots(parents_of(contours), contours)
     of_part: dict[int, tuple[list[Contour], dict[str, list[Floats]]]] = {}
     for n, contour in enumerate(contours):
-        root = _root(n, parents, contours)
+        root = roots_of_all[n]
         of_part.setdefault(root, ([], {}))[0].append(contour)
     roots = [n for n in of_part if n >= 0]
     tree = shapely.STRtree([shapely.Polygon(contours[n].points_mm) for n in roots])
@@ -222,13 +229,15 @@ def parts_of(
     )
 
 
-def _root(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
-    """The outermost closed cut that holds a contour, or is it; -1 where none does."""
-    root = n if contours[n].rank == 2 and contours[n].closed else -1
-    while parents[n] >= 0:
-        n = parents[n]
-        root = n if contours[n].rank == 2 else root
-    return root
+def _roots(parents: Sequence[int], contours: Sequence[Contour]) -> list[int]:
+    """For each contour the outermost closed cut that holds it, or is it; -1 where none does."""
+    roots = [-1] * len(parents)
+    depths = depths_of(parents)
+    for n in sorted(range(len(parents)), key=depths.__getitem__):
+        above = roots[parents[n]] if parents[n] >= 0 else -1
+        own = n if contours[n].rank == 2 and contours[n].closed else -1
+        roots[n] = above if above >= 0 else own
+    return roots
 
 
 def _burnt(
@@ -251,14 +260,13 @@ def _burnt(
 
 def _fitted(contours: Sequence[Contour], handling: Handling) -> Iterator[Contour]:
     """The contours with the widths that are to be other than drawn."""
-    parents = parents_of(contours)
+    is_hole = _is_hole(parents_of(contours), contours)
     for n, contour in enumerate(contours):
         if contour.rank != 2 or not contour.closed:
             yield contour
             continue
-        is_hole = bool(_depth(n, parents, contours) % 2)
         points = fitted_ring(
-            contour.points_mm, handling.thickness_mm, handling.widths, is_hole=is_hole
+            contour.points_mm, handling.thickness_mm, handling.widths, is_hole=is_hole[n]
         )
         yield replace(contour, points_mm=points)
 
@@ -300,7 +308,8 @@ def _pattern(
         (contours[n].group, line, closed) for n in tour.order for line, closed in beams[n]
     )
     outer = [n for n in range(len(contours)) if contours[n].rank == 2 and contours[n].closed]
-    outlines = tuple(contours[n].points_mm for n in outer if not _depth(n, parents, contours) % 2)
+    is_hole = _is_hole(parents, contours)
+    outlines = tuple(contours[n].points_mm for n in outer if not is_hole[n])
     corners = [np.array(one.box_mm).reshape(2, 2) for one in shadings]
     box = _box_of([*(one.points_mm for one in contours), *(area for _, area in areas), *corners])
     work = tuple(_work(one, contours, filled) for one in tasks if one.burns)
@@ -380,19 +389,16 @@ def _distinct(points: Floats, *, closed: bool) -> Floats:
     return np.asarray(kept)
 
 
-def _depth(n: int, parents: Sequence[int], contours: Sequence[Contour]) -> int:
-    """In how many closed cuts a contour lies."""
-    depth = 0
-    while parents[n] >= 0:
-        n = parents[n]
-        depth += contours[n].rank == 2
-    return depth
+def _is_hole(parents: Sequence[int], contours: Sequence[Contour]) -> list[bool]:
+    """For each contour whether it lies in a hole's place: in an odd number of closed cuts."""
+    return [bool(depth % 2) for depth in depths_of(parents, [one.rank == 2 for one in contours])]
 
 
 def _parts(contours: Sequence[Contour], parents: Sequence[int]) -> tuple[Part, ...]:
     """The pieces that fall out, each with the holes that are cut into it."""
     cuts = [n for n, one in enumerate(contours) if one.rank == 2 and one.closed]
     within = _within(cuts, parents, contours)
+    is_hole = _is_hole(parents, contours)
     return tuple(
         Part(
             contours[n].group,
@@ -400,7 +406,7 @@ def _parts(contours: Sequence[Contour], parents: Sequence[int]) -> tuple[Part, .
             tuple(contours[k].points_mm for k in within.get(n, ())),
         )
         for n in cuts
-        if not _depth(n, parents, contours) % 2
+        if not is_hole[n]
     )
 
 
@@ -463,10 +469,9 @@ def _beams(
                 )
             )
         mine = [n for n in mine if not rests[n].shares]
-        holes = [bool(_depth(n, parents, contours) % 2) for n in mine]
-        for n, paths in zip(
-            mine, beam_paths([contours[n].points_mm for n in mine], holes, kerf), strict=True
-        ):
+        is_hole = _is_hole(parents, contours)
+        rings, holes = [contours[n].points_mm for n in mine], [is_hole[n] for n in mine]
+        for n, paths in zip(mine, beam_paths(rings, holes, kerf), strict=True):
             beams[n] = [(path, True) for path in paths]
         remarks += _eaten(contours, parents, mine, kerf)
     return beams, remarks
@@ -482,8 +487,9 @@ def _eaten(
     }
     within = _within(mine, parents, contours)
     known: dict[bytes, tuple[Eaten, ...]] = {}  # parts drawn alike lose alike
+    is_hole = _is_hole(parents, contours)
     for n in mine:
-        if _depth(n, parents, contours) % 2:
+        if is_hole[n]:
             continue
         first = contours[n].points_mm[0]
         outline, *holes = (contours[k].points_mm - first for k in (n, *within.get(n, ())))

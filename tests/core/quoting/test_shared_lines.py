@@ -1,5 +1,5 @@
-"""Lines on top of each other: as a plain search of every pair finds them, and without that search's
-square where thousands lie on one place.
+"""Lines on top of each other, and cuts one in the other: as a plain search of every pair finds
+them, and without that search's square where thousands lie on one place.
 """
 
 import itertools
@@ -7,8 +7,9 @@ import math
 import unittest
 
 import numpy as np
+import shapely
 
-from olive_almanac.core.quoting.contours import Contour
+from olive_almanac.core.quoting.contours import Contour, depths_of, parents_of
 from olive_almanac.core.quoting.shared_lines import LEAST_MM, SAME_MM, overlaps_of, rests_of
 
 
@@ -93,6 +94,49 @@ class OverlapsTest(unittest.TestCase):
         square = np.array([[0, 0], [30, 0], [30, 20], [0, 20]], float)
         contours = [Contour(square, closed=True, group="red") for _ in range(300)]
         self.assertEqual([bool(rest) for rest in rests_of(contours)], [True] + [False] * 299)
+
+
+class HoldersTest(unittest.TestCase):
+    """Which cut holds which: as a look at every pair tells."""
+
+    def test_the_smallest_that_holds_it_is_found_and_how_deep_it_lies(self):
+        rng = np.random.default_rng(4)
+        contours = []
+        for _ in range(160):
+            middle, r = rng.uniform(0, 100, 2), rng.uniform(0.5, 25)
+            turns = np.sort(rng.uniform(0, 2 * math.pi, 9))
+            ring = middle + r * np.column_stack([np.cos(turns), np.sin(turns)])
+            task = str(rng.choice(("cut", "cut", "score", "engrave")))
+            contours.append(Contour(ring, bool(rng.random() < 0.8), "red", task))
+        faces = [shapely.Polygon(one.points_mm) for one in contours]
+        parents = parents_of(contours)
+        for n, one in enumerate(contours):
+            holds = [
+                k
+                for k, other in enumerate(contours)
+                if k != n
+                and other.closed
+                and other.rank
+                and faces[k].area > (faces[n].area if one.closed and one.rank else 0.0)
+                and faces[k].contains(shapely.Point(one.points_mm[0]))
+            ]
+            wanted = min(holds, key=lambda k: faces[k].area, default=-1)
+            self.assertEqual(parents[n], wanted)
+        depths = depths_of(parents)
+        self.assertGreater(max(depths), 2)
+        for n, parent in enumerate(parents):
+            self.assertEqual(depths[n], depths[parent] + 1 if parent >= 0 else 0)
+        cuts = depths_of(parents, [one.rank == 2 for one in contours])
+        for n, parent in enumerate(parents):
+            step = contours[parent].rank == 2 if parent >= 0 else 0
+            self.assertEqual(cuts[n], (cuts[parent] if parent >= 0 else 0) + step)
+
+    def test_thousands_one_in_the_other(self):
+        square = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]], float)
+        contours = [Contour((n + 1) * square, closed=True, group="red") for n in range(2500)]
+        parents = parents_of(contours)
+        self.assertEqual(parents, [*range(1, 2500), -1])
+        self.assertEqual(depths_of(parents), list(range(2499, -1, -1)))
 
 
 if __name__ == "__main__":
