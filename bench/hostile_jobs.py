@@ -200,6 +200,23 @@ def _svg(rng: random.Random) -> tuple[bytes, str]:
         inside.append(f"<g id='g{at}' {more}>{rng.choice(shapes)()} {look}/></g>")
         if rng.random() < 0.1:
             inside.append(inside[-1])  # drawn twice
+    if rng.random() < 0.08:  # a shape drawn many times over, on one place, in each other or around
+        many, shape = (
+            rng.choice((40, 400, 2000)),
+            f'{rng.choice(shapes)()} stroke="red" fill="none"',
+        )
+        way = rng.choice(("", "scale({})", "rotate({})", "translate({})"))
+        inside += [
+            f'<g transform="{way.format(1 + n / many)}">{shape}/></g>' if way else f"{shape}/>"
+            for n in range(many)
+        ]
+    if rng.random() < 0.02:  # copies of copies that grow without end
+        deep = [
+            f'<g id="b{n}">{f"""<use href="#b{n + 1}"/>""" * rng.randint(2, 9)}</g>'
+            for n in range(rng.randint(3, 11))
+        ]
+        inside += [f'<defs>{"".join(deep)}<g id="b{len(deep)}">{path()}/></g></defs>']
+        inside += ['<use href="#b0"/>']
     size = rng.choice(('width="120mm" height="100mm"', 'width="5in" height="4in"', "", 'width="1"'))
     box = rng.choice(('viewBox="0 0 120 100"', "", 'viewBox="0 0 0 0"', 'viewBox="-50 -50 300 90"'))
     head = f'<svg xmlns="http://www.w3.org/2000/svg" {size} {box}>'

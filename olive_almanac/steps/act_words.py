@@ -12,8 +12,10 @@ from olive_almanac.core.words import tr
 __all__ = ["act_words", "noted_words", "part_words", "used_words"]
 
 
-def used_words(due: Due) -> str:
-    """Return how much of an interval is used, and since when: "9.2 of 8 h, cleaned 2 April"."""
+def used_words(due: Due, *, last_act: bool = True) -> str:
+    """Return how much of an interval is used, since when, and why it is due where more decides:
+    "9.2 of 8 h, cleaned 2 April"; short without the last act.
+    """
     of = {
         "hours": (due.interval.hours, tr("h on")),
         "beam hours": (due.interval.beam_hours, tr("h of beam")),
@@ -26,6 +28,9 @@ def used_words(due: Due) -> str:
         last = f"{ACTS[due.last.kind]} {day_text(due.last.at)}"
     if not of[0]:
         return tr("no interval, {last}", last=last)
+    if not last_act:
+        much = f"{used} / {number_text(of[0])} {of[1]}"
+        return f"{much}; {due.why}" if due.why else much
     why = f"; {due.why}" if due.why else ""
     return tr(
         "{used} of {of} {of2}, {last}{why}",

@@ -366,7 +366,7 @@ class BurnPresenter:
         if self.running == "running":
             self.stream.hold()
             self.running = "paused"
-            self._note("held")
+            self._note(tr("held"))
             if self.alarm is not None:
                 self._note_event(answered=True)
         else:

@@ -6,6 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QFontMetricsF
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
@@ -14,8 +15,10 @@ from olive_almanac.core.records.service import ServiceAct
 from olive_almanac.steps.exercises import MECHANIC_TITLE
 from olive_almanac.steps.practise import kept_scores
 from olive_almanac.storage.library import Library
+from olive_almanac.views import theme
 from olive_almanac.views.practise.mechanic import MechanicDialog
-from olive_almanac.views.shop.page import MACHINE, MIRRORS, SERVICES
+from olive_almanac.views.shop.page import MACHINE, MIRRORS, SERVICES, PartLine
+from olive_almanac.views.theme import F, px
 from tests.samples import LONG, sample_entry
 from tests.views.qt_case import NOON
 from tests.views.test_stations import ShopCase
@@ -148,6 +151,18 @@ class TimeLineTest(ShopCase):
         keys = page.panel.findChildren(QPushButton)
         self.click(next(key for key in keys if key.text() == "take back" and key.isVisible()))
         self.assertFalse(any(act.part == "lens" for act in self.session.catalogue.acts))
+
+    def test_why_a_part_is_due_is_read_whole_in_a_small_window(self):
+        self.window.resize(1024, 700)
+        self.press_view(SERVICES)
+        self.wait_for(lambda: theme.LIVE.compact)
+        lens = [line for line in self.page().findChildren(PartLine) if line.due.part.id == "lens"]
+        self.wait_for(lambda: lens[0].due.why or self.session.shop.watch.told)
+        for line in self.page().findChildren(PartLine):
+            room = line.width() * 100 / px(100) - 150
+            told = line.told(room)
+            self.assertLessEqual(QFontMetricsF(F("small")).horizontalAdvance(told), room)
+            self.assertIn(line.due.why, told)
 
     def test_another_machine_and_the_weekly_check_are_one_key_away(self):
         (other,) = [

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -108,17 +108,23 @@ class PartLine(ListLine):
     def sizeHint(self) -> QSize:
         return QSize(px(300), px(compact(*LINE_PX)))
 
+    def told(self, room: float) -> str:
+        """What is said below its words: in full, or without the last act where that has no room."""
+        metrics = QFontMetricsF(F("small"))
+        ways = (used_words(self.due), used_words(self.due, last_act=False))
+        return next((one for one in ways if metrics.horizontalAdvance(one) <= room), ways[-1])
+
     def draw(self, painter: QPainter, w: float, h: float) -> None:
         due = self.due
         tone = "ember" if due.is_now else "brass" if due.is_soon else "olive"
         painter.setPen(C("ink"))
         painter.setFont(F("ui_b"))
         painter.drawText(QRectF(10, 3, w - 150, 22), MIDDLE_LEFT, due.part.words)
-        word = "now" if due.is_now else "soon" if due.is_soon else ""
+        word = tr("now") if due.is_now else tr("soon") if due.is_soon else ""
         painter.drawText(QRectF(w - 140, 3, 130, 22), MIDDLE_RIGHT, word)
         painter.setFont(F("small"))
         painter.setPen(C("ink2"))
-        painter.drawText(QRectF(10, 23, w - 150, 20), MIDDLE_LEFT, used_words(due))
+        painter.drawText(QRectF(10, 23, w - 150, 20), MIDDLE_LEFT, self.told(w - 150))
         bar = QRectF(w - 130, h - 18, 120, 8)
         painter.setPen(QPen(C("rule"), 1))
         painter.setBrush(NO_BRUSH)
