@@ -57,7 +57,7 @@ from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing_in import read_drawing
-from olive_almanac.formats.gcode_check import CheckLimits, check_gcode
+from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
 from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_blocks
 from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
 from olive_almanac.formats.picture_in import luminance_of
@@ -539,11 +539,24 @@ def check_run(result: JobResult, run: SheetRun, unlit: str = "", first: int = 0)
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     sheet = wish.sheets[run.sheet] if wish.sheets else None
     blocks = UNLIT_BLOCKS[unlit](run) if unlit else job_blocks(run, said, first=first)
-    _check_program(b"".join(blocks), run, sheet, "sent")
+    for _ in _checking(b"".join(blocks), run, sheet, "sent"):
+        pass
 
 
-def _check_program(program: bytes, run: SheetRun, sheet: Sheet | None, act: str) -> None:
-    report = check_gcode(program.decode("ascii"), limits_of_run(run, sheet))
+def _reports(program: bytes, run: SheetRun, sheet: Sheet | None) -> Iterator[CheckReport]:
+    """What the checker has found so far, piece by piece; the last one is whole."""
+    for _, report in check_lines(program.decode("ascii"), limits_of_run(run, sheet)):
+        yield report
+
+
+def _checking(
+    program: bytes, run: SheetRun, sheet: Sheet | None, act: str
+) -> Iterator[CheckReport]:
+    """Check a program piece by piece; raises CannotWrite where it is not safe."""
+    report = CheckReport((), 0)
+    for so_far in _reports(program, run, sheet):
+        report = so_far
+        yield report
     if not report.safe:
         raise CannotWrite(
             tr(
@@ -578,14 +591,20 @@ def write_job_files(
         )
         program = b"".join(job_blocks(run, said, *head))
         sheet = wish.sheets[run.sheet] if wish.sheets else None
-        _check_program(program, run, sheet, "written")
+        for _ in _checking(program, run, sheet, "written"):
+            yield called
         name = called.lower().replace(",", "").replace(" ", "-")
         for what, blocks in UNLIT_BLOCKS.items():
             unlit = b"".join(blocks(run, *head))
-            if check_gcode(unlit.decode("ascii"), limits_of_run(run, sheet)).safe:
+            report = CheckReport((), 0)
+            for so_far in _reports(unlit, run, sheet):
+                report = so_far
+                yield called
+            if report.safe:
                 contents[below(folder, f"{name}-{what}.nc")] = unlit
         contents[below(folder, f"{name}.nc")] = program
         contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
+        yield called
         contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)
     yield tr("job sheet")
     for page in ("a4", "letter"):

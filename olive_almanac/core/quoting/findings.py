@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 
@@ -21,6 +22,7 @@ NEARLY_MM = 0.5
 TINY_MM = 0.2
 LEAST_SHARED_MM = 0.5
 NAMED_PATHS = 50
+MOST_PAIRS_NAMED = 10_000
 
 
 def findings_of(
@@ -114,11 +116,10 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     shared = found.covered_mm
     if shared <= LEAST_SHARED_MM:
         return []
-    pairs = {
-        (int(owner[a]), int(owner[b])) for a, b in zip(found.earlier, found.later, strict=True)
-    }
+    pairs = np.unique(owner[found.earlier].astype(np.int64) * len(flats) + owner[found.later])
     x, y = start[found.later[int(found.shared_mm.argmax())]].tolist()
-    named = tuple(dict.fromkeys(n for pair in sorted(pairs) for n in pair))[:NAMED_PATHS]
+    several = (divmod(pair, len(flats)) for pair in pairs[:MOST_PAIRS_NAMED].tolist())
+    named = tuple(dict.fromkeys(itertools.chain(*several)))[:NAMED_PATHS]
     says = tr(
         "{shared} mm of line lie on top of another line: they would be burnt twice.",
         shared=number_text(shared, 0),
