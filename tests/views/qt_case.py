@@ -27,6 +27,7 @@ from olive_almanac.steps.checklist import Checklist
 from olive_almanac.storage.engines import PLAYGROUND
 from olive_almanac.views.application import make_application
 from olive_almanac.views.window import MainWindow
+from tests.views.painted import cut_on
 
 NOON = datetime(2026, 4, 14, 12, 0, tzinfo=UTC)
 
@@ -222,8 +223,10 @@ class WindowCase(QtCase):
         return self.at_rest(self._hidden_keys)
 
     def clipped(self):
-        """Labels and buttons whose text does not fit the space they got, or lies over another."""
-        return self.at_rest(lambda: self._overlapping() + self._squeezed())
+        """Labels, buttons and painted texts that do not fit the space they got, or lie over
+        another.
+        """
+        return self.at_rest(lambda: self._overlapping() + self._squeezed() + cut_on(self.window))
 
     def _hidden_keys(self):
         hidden = []

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QLineEdit, QTableView
 
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views import theme
+from olive_almanac.views.shop.page import MACHINE, MIRRORS, SERVICES
 from tests.views import test_stations
 from tests.views.qt_case import WindowCase
 
@@ -31,6 +32,10 @@ class LookTest(test_stations.ShopCase):
             self.window.navigate(name)
             self.wait_for(lambda: not self.window.is_busy, 60)
             yield name
+            if name == "shop":
+                for view in (MACHINE, SERVICES, MIRRORS):
+                    self.page().show_view(view)
+                    yield f"shop, view {view}"
         self.window.navigate("set_up")
         for part in ("forms", "rack"):
             self.page().show_part(getattr(self.page(), part))

@@ -250,6 +250,9 @@ class _Air(Factor):
     def write(self, value: Value, speed_unit: str) -> str:
         return str(value)
 
+    def shown(self, value: Value, speed_unit: str) -> str:
+        return air_text(str(value))
+
     def check(self, value: Value, speed_unit: str) -> Value:
         check_choice(self.name, value, AIRS)
         return value

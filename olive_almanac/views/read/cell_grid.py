@@ -13,6 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
 
+from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.reading import CHAR_WORDS, HOLDS, VERDICT_WORDS, flared
 from olive_almanac.core.units import fixed_length_number, fixed_length_text
 from olive_almanac.core.words import mid_sentence, tr
@@ -236,6 +237,8 @@ class CellGrid(Painted):
         if tall:
             painter.setFont(F("small"))
             painter.setPen(C("ink2"))
+            if painter.fontMetrics().horizontalAdvance(below) > rect.width():
+                below = below.removesuffix(f" {length_unit()}")
             painter.drawText(
                 QRectF(rect.left(), rect.bottom() - 24, rect.width(), 18), CENTRE, below
             )
@@ -273,7 +276,7 @@ class CellGrid(Painted):
         if photo is not None and photo.flags:
             if photo.flags == (HOLDS,):
                 return tr("still in")
-            return "unclear"
+            return tr("unclear")
         if photo is not None and photo.kerf_mm is not None:
             return fixed_length_text(photo.kerf_mm, 2)
         if photo is not None and photo.verdict:
