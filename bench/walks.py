@@ -129,7 +129,7 @@ class Walk(WindowCase):
         """Burn at the stand-in's usual pace."""
         page: Any = self.page()
         self.main()
-        self.wait_for(lambda: page.presenter.running == "done", 600)
+        self.wait_for(lambda: page.presenter.state == "done", 600)
         self.main()
 
     def to_first_file(self) -> None:
@@ -187,7 +187,7 @@ class Walk(WindowCase):
         page: Any = self.page()
         page.pace.set_at(2)
         self.ctrl(Qt.Key.Key_Return)
-        self.wait_for(lambda: page.presenter.running == "done", 60)
+        self.wait_for(lambda: page.presenter.state == "done", 60)
         self.ctrl(Qt.Key.Key_Return)
         assert self.window.station == "read" and len(self.session.active.trial.cells) == CELLS
         self.acts, self.person_s, self._began = 0, 0.0, time.monotonic()

@@ -8,10 +8,9 @@ burnt: whatever happens, nothing is burnt twice unseen.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from functools import partial
 from typing import Any, Protocol
 
 from olive_almanac.core.errors import AlmanacError
@@ -28,9 +27,10 @@ from olive_almanac.steps.checklist import standing
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.ports import Bench, BurntCell, Wire
 from olive_almanac.steps.session import Session
-from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
+from olive_almanac.steps.stream import LinkWords
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.steps.upkeep import check_water
+from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun
 
 __all__ = [
     "Alarm",
@@ -46,7 +46,6 @@ MOST_SAVES = 40  # a long run is kept every few cells, a short one at each
 Point = tuple[float, float]
 ANSWER_WITHIN_S = 6.0  # how long a flare-up may go on before it counts as not answered
 MOST_LOG = 400
-LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
 
 
 @dataclass(frozen=True)
@@ -88,11 +87,8 @@ def remaining_trial(trial: Trial, run: RunRecord) -> Trial | None:
     return replace(trial, cells=cells, fiducial_setting=None, label_setting=None)
 
 
-class BurnPresenter:
-    """Drives one run; the view calls `pump` as often as it likes.
-
-    `running` is None before, then "running", "paused", "stopped", "interrupted", "done".
-    """
+class BurnPresenter(WireRun):
+    """Drives the run of the coupon on the desk."""
 
     def __init__(
         self,
@@ -103,33 +99,20 @@ class BurnPresenter:
         connect: Callable[[Machine, float], Wire],
         seconds: Callable[[], float],
     ) -> None:
+        super().__init__(connect, seconds)
         self.session, self._view, self._make_bench, self._now = session, view, make_bench, now
-        self._connect, self._seconds = connect, seconds
-        self.running: str | None = None
         self.log: list[str] = []
         self.trial_id = ""
         self.alarm: Alarm | None = None
-        self.stream: Stream | None = None
-        self.by = "stand-in"
-        self._wire: Wire | None = None
+        self.by = STAND_IN
         self._results: dict[str, BurntCell] = {}
-        self._told = 0  # cells of the stream that were noted
         self._saved_maybe: tuple[str, ...] = ()
-        self._unkept: Callable[[], None] | None = None  # an end of the run that found no room
 
     # -- what is known -----------------------------------------------------------------------------
 
     @property
     def active(self) -> ActiveTrial | None:
         return self.session.active
-
-    @property
-    def wire(self) -> Wire | None:
-        return self._wire
-
-    @property
-    def is_going(self) -> bool:
-        return self.running in ("running", "paused")
 
     @property
     def unsure(self) -> tuple[str, ...]:
@@ -226,7 +209,7 @@ class BurnPresenter:
         pace: float = 1.0,
         words: LinkWords | None = None,
         wire: Wire | None = None,
-        by: str = "stand-in",
+        by: str = STAND_IN,
     ) -> None:
         """Start, or go on with the rest; no cell is burnt again.
 
@@ -239,23 +222,20 @@ class BurnPresenter:
         if rest is None:
             return
         check_water(self.session, active.trial.machine)
-        if by == "stand-in" and not self.session.store.playground:
+        if by == STAND_IN and not self.session.store.playground:
             raise AlmanacError(
                 tr(
                     "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
                     "what it shows proves nothing of this machine."
                 )
             )
-        self.by, self.trial_id, self.alarm, self._told = by, active.trial.id, None, 0
-        if by == "stand-in":
+        self.by, self.trial_id, self.alarm = by, active.trial.id, None
+        if by == STAND_IN:
             self._results = {one.cell: one for one in self._make_bench().burn(active.trial)}
         else:
             self._results = {}
-        words = words or LinkWords()
-        if words.done_lines and pace <= 1.0:
-            words = replace(words, undone_ahead=LINES_IN_DOUBT)
         where = by
-        if by == "stand-in":
+        if by == STAND_IN:
             where = tr("the stand-in bench")
         if active.burnt or active.run.marks:
             self.log = list(active.run.log)
@@ -264,18 +244,11 @@ class BurnPresenter:
             self.log = []
             self._note(tr("run started on {where}", where=where))
         self._keep("started", marks="begun", interrupted="")
-        self._wire = wire or self._connect(active.trial.machine, pace)
-        self.running, self._saved_maybe = "running", ()
-        self.stream = Stream(
-            self._wire,
-            lines_of(gcode_parts(rest, letters())),
-            words,
-            self._seconds,
-            self._before_cell,
-        )
-        self._view.show_run()
+        self._saved_maybe = ()
+        parts = gcode_parts(rest, letters())
+        self._begin(active.trial.machine, parts, pace=pace, words=words, wire=wire)
 
-    def _before_cell(self, cell: str) -> None:
+    def _before(self, cell: str) -> None:
         """Keep that a cell may be half burnt before its first line goes out; on large coupons
         several at once.
         """
@@ -297,28 +270,9 @@ class BurnPresenter:
             cell for cell in self._saved_maybe if active is not None and cell not in active.burnt
         ]
 
-    def pump(self) -> bool:
-        """Do what can be done now; returns False when the run is over."""
-        stream = self.stream
-        if stream is None or not self.is_going or self.active is None:
-            return False
-        if self._unkept is not None:
-            if self.running == "running":
-                self._end(self._unkept)
-            return self.is_going
-        stream.pump()
-        fresh = stream.finished[self._told :]
-        for cell in fresh:
+    def _take(self, finished: Sequence[str]) -> None:
+        for cell in finished:
             self._take_cell(cell)
-        self._told += len(fresh)
-        self._watch_alarm()
-        if stream.state == "done":
-            self._end(self._finish)
-        elif not stream.going:
-            self._end(partial(self._break_off, stream.why or BY_HAND))
-        elif fresh:
-            self._view.show_run()
-        return self.is_going
 
     def _take_cell(self, cell_id: str) -> None:
         active = self.active
@@ -341,7 +295,7 @@ class BurnPresenter:
             words += tr(", flared up")
         self._note(words)
 
-    def _watch_alarm(self) -> None:
+    def _look(self) -> None:
         if self.alarm is not None and self._seconds() - self.alarm.since_s > ANSWER_WITHIN_S:
             self._note_event(answered=False)
 
@@ -359,69 +313,26 @@ class BurnPresenter:
             how = tr("answered by a hold")
         self._note(tr("{word} at {cell} {how}", word=word, cell=alarm.cell, how=how))
 
-    def pause(self) -> None:
-        """Hold the head, beam off; or go on."""
-        if self.stream is None or not self.is_going or self.stream.state == "stopping":
-            return
-        if self.running == "running":
-            self.stream.hold()
-            self.running = "paused"
-            self._note(tr("held"))
-            if self.alarm is not None:
-                self._note_event(answered=True)
-        else:
-            self.stream.go_on()
-            self.running = "running"
-            self._note(tr("going on"))
-        self._view.show_run()
+    def _told_of(self, *, held: bool) -> None:
+        self._note(tr("held") if held else tr("going on"))
+        if held and self.alarm is not None:
+            self._note_event(answered=True)
 
-    def stop(self) -> None:
-        """End the run early: what has burnt can be read, the rest stays unburnt."""
-        if self.stream is None or not self.is_going:
-            return
-        self.pump()  # hear once more what is done: a whole cell must not count as half burnt
-        if self._unkept is not None:
-            self._end(self._unkept)
-        elif self.is_going:
-            self.stream.stop(BY_HAND)
-            if not self.stream.going:  # else it ends once the line has taken the stop
-                self._end(partial(self._break_off, self.stream.why or BY_HAND))
-
-    def _end(self, end: Callable[[], None]) -> None:
-        """End the run; where that cannot be kept it is held, and ends when it is gone on with."""
-        before, self._unkept = self.running, None
-        try:
-            end()
-        except AlmanacError:
-            self.running, self._unkept = before, end
-            raise
-
-    def _break_off(self, why: str) -> None:
+    def _keep_end(self, state: RunState, why: str) -> None:
         active, stream = self.active, self.stream
         assert active is not None and stream is not None
+        if state == "done":
+            self._note(tr("run finished"))
+            self._close("finished")
+            return
         in_doubt: tuple[str, ...] = ()
         if stream.in_hand:
             in_doubt = (stream.in_hand,)
-        if why == BY_HAND:
-            self.running = "stopped"
-            self._note(why)
-        else:
-            self.running = "interrupted"
-            self._note(tr("interrupted: {why}", why=why))
-        self._hang_up()
+        self._note(why if state == "stopped" else tr("interrupted: {why}", why=why))
         self._keep(why, maybe=in_doubt, interrupted=why)
         if active.burnt:
             self.session.trials.keep(active.trial, "read", why)
             self.session.trials.mark_used(active.trial)
-        self._view.show_run()
-
-    def _finish(self) -> None:
-        active = self.active
-        assert active is not None
-        self.running = "done"
-        self._hang_up()
-        self._note(tr("run finished"))
-        self._close("finished")
 
     def _close(self, why: str) -> None:
         active = self.active
@@ -429,19 +340,16 @@ class BurnPresenter:
         self._keep(why, complete=True, maybe=(), interrupted="")
         self.session.trials.keep(active.trial, "read", "burnt")
         self.session.trials.mark_used(active.trial)
-        self._view.show_run()
 
-    def _hang_up(self) -> None:
-        if self._wire is not None:
-            self._wire.close()
-            self._wire = None
+    def _show(self) -> None:
+        self._view.show_run()
 
     def let_go(self) -> None:
         """Forget a run whose coupon has left the desk; what has burnt is in the library already."""
         if self.stream is not None and self.is_going:
             self.stream.stop(tr("another coupon was taken up"))
         self._hang_up()
-        self.running, self.trial_id, self.stream, self.log, self.alarm = None, "", None, [], None
+        self.state, self.trial_id, self.stream, self.log, self.alarm = "", "", None, [], None
         self._unkept = None
 
     # -- after a run that broke off ----------------------------------------------------------------
@@ -474,7 +382,7 @@ class BurnPresenter:
         active = self.active
         if active is None or not active.burnt:
             return
-        self.running, self.trial_id = "done", active.trial.id
+        self.state, self.trial_id = "done", active.trial.id
         left_out = tuple(cell.id for cell in active.trial.in_order if cell.id not in active.burnt)
         self._keep("closed", complete=True, maybe=(), left_out=left_out)
         self.session.trials.keep(active.trial, "read", "closed")
@@ -490,7 +398,7 @@ class BurnPresenter:
         self._keep(tr("burnt on the machine"), by="machine", complete=True, cells=cells)
         self.session.trials.keep(active.trial, "read", tr("burnt on the machine"))
         self.session.trials.mark_used(active.trial)
-        self.running, self.trial_id = "done", active.trial.id
+        self.state, self.trial_id = "done", active.trial.id
         self._view.show_run()
 
     # -- below -------------------------------------------------------------------------------------

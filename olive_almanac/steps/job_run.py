@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Literal, Protocol
@@ -22,8 +22,9 @@ from olive_almanac.core.words import tr
 from olive_almanac.steps.checklist import CHECKS, standing
 from olive_almanac.steps.ports import Wire
 from olive_almanac.steps.preparing import preparing_lines
-from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
+from olive_almanac.steps.stream import LinkWords
 from olive_almanac.steps.upkeep import check_water
+from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import SheetRun
@@ -33,8 +34,6 @@ if TYPE_CHECKING:
 __all__ = ["JobCheck", "JobRunner", "ShowsJobRun", "layout_key"]
 
 MOST_SAVES = 40
-LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
-STAND_IN = "stand-in"
 Unlit = Literal["", "frame", "trace", "centre"]
 
 
@@ -64,11 +63,9 @@ def layout_key(run: SheetRun) -> str:
     return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
 
 
-class JobRunner:
-    """Drives the run of the job in hand; the view calls `pump` as often as it likes.
-
-    `state` is "" before, then "running", "held", "stopped", "interrupted", "done"; `unlit` tells
-    what is only shown, with the beam off: its frame, its path, or its middle.
+class JobRunner(WireRun):
+    """Drives the run of the job in hand; `unlit` tells what is only shown, with the beam off: its
+    frame, its path, or its middle.
     """
 
     def __init__(
@@ -79,30 +76,18 @@ class JobRunner:
         seconds: Callable[[], float],
         now: Callable[[], datetime],
     ) -> None:
+        super().__init__(connect, seconds)
         self.presenter, self.session, self._view = presenter, presenter.session, view
-        self._connect, self._seconds, self._now = connect, seconds, now
-        self.state = ""
+        self._now = now
         self.unlit: Unlit = ""
         self.why = self.job_uid = ""
-        self.stream: Stream | None = None
         self.progress: JobProgress | None = None
         self.result: JobResult | None = None
         self.run: SheetRun | None = None
-        self._wire: Wire | None = None
-        self._unkept: tuple[str, str] | None = None  # an end of the run that found no room
-        self._told = 0
         self._key: tuple[SheetRun, str] | None = None
         self._ticks: dict[str, tuple[str, str]] = {}  # key: for which number, when
 
     # -- what is known -----------------------------------------------------------------------------
-
-    @property
-    def wire(self) -> Wire | None:
-        return self._wire
-
-    @property
-    def is_going(self) -> bool:
-        return self.state in ("running", "held")
 
     def progress_of(self, job: Job, run: SheetRun) -> JobProgress:
         """Return how far the run of a sheet has come."""
@@ -218,9 +203,6 @@ class JobRunner:
                     "what it shows proves nothing of this machine."
                 )
             )
-        words = words or LinkWords()
-        if words.done_lines and pace <= 1.0:
-            words = replace(words, undone_ahead=LINES_IN_DOUBT)
         before = job.progress_on(run.sheet, self._mark_of(run), run.side)
         ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
         progress = replace(
@@ -234,13 +216,9 @@ class JobRunner:
             ticks=ticks,
         )
         self.result, self.run, self.unlit, self.job_uid = result, run, unlit, job.uid
-        self._told, self.why, self._unkept = 0, "", None
+        self.why = ""
         self._keep("started", progress)
-        self._wire = wire or self._connect(machine, pace)
-        lines = lines_of(self._parts(run, first))
-        self.stream = Stream(self._wire, lines, words, self._seconds, self._before_step)
-        self.state = "running"
-        self._view.show_run()
+        self._begin(machine, self._parts(run, first), pace=pace, words=words, wire=wire)
 
     def _parts(self, run: SheetRun, first: int) -> Iterator[tuple[str, bytes]]:
         from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_parts
@@ -251,7 +229,7 @@ class JobRunner:
         said = {one.group: one.setting for one in self.result.wish.tasks if one.setting}
         return job_parts(run, said, first=first)
 
-    def _before_step(self, step: str) -> None:
+    def _before(self, step: str) -> None:
         """Keep that a step was begun before its first line goes out; in long runs several at
         once.
         """
@@ -263,75 +241,18 @@ class JobRunner:
         begun = min(number + every, len(self.run.steps))
         self._keep("burning", replace(self.progress, begun=begun))
 
-    def pump(self) -> bool:
-        """Do what can be done now; returns False when the run is over."""
-        stream = self.stream
-        if stream is None or not self.is_going or self.progress is None:
-            return False
-        if self._unkept is not None:
-            if self.state == "running":
-                self._end(*self._unkept)
-            return self.is_going
-        stream.pump()
-        fresh = stream.finished[self._told :]
-        if fresh:
-            self._told += len(fresh)
-            self.progress = replace(self.progress, burnt=int(fresh[-1]) + 1)
-        if stream.state == "done":
-            self._end("done")
-        elif not stream.going:
-            self._broken_off(stream)
-        elif fresh:
-            self._view.show_run()
-        return self.is_going
+    def _take(self, finished: Sequence[str]) -> None:
+        assert self.progress is not None
+        self.progress = replace(self.progress, burnt=int(finished[-1]) + 1)
 
-    def pause(self) -> None:
-        """Hold the head, beam off; or go on."""
-        if self.stream is None or not self.is_going or self.stream.state == "stopping":
-            return
-        if self.state == "running":
-            self.stream.hold()
-            self.state = "held"
-        else:
-            self.stream.go_on()
-            self.state = "running"
-        self._view.show_run()
-
-    def stop(self) -> None:
-        """End the run early, beam off."""
-        if self.stream is None or not self.is_going:
-            return
-        self.pump()  # hear once more what is done
-        if self._unkept is not None:
-            self._end(*self._unkept)
-        elif self.is_going:
-            self.stream.stop(BY_HAND)
-            if not self.stream.going:  # else it ends once the line has taken the stop
-                self._broken_off(self.stream)
-
-    def _broken_off(self, stream: Stream) -> None:
-        state = "interrupted"
-        if stream.state == "stopped":
-            state = "stopped"
-        self._end(state, stream.why or BY_HAND)
-
-    def _end(self, state: str, why: str = "") -> None:
-        """Hang up and keep how far it came; where that cannot be kept the run is held, and ends
-        when it is gone on with.
-        """
+    def _keep_end(self, state: RunState, why: str) -> None:
         assert self.progress is not None and self.stream is not None
-        if self._wire is not None:
-            self._wire.close()
-            self._wire = None
-        burnt, before = self.progress.burnt, self.state
-        begun = burnt + bool(self.stream.in_hand)
+        begun = self.progress.burnt + bool(self.stream.in_hand)
         reached = replace(self.progress, begun=begun, interrupted=why, complete=state == "done")
-        self.state, self.why, self._unkept = state, why, None
-        try:
-            self._keep(why or "finished", reached)
-        except AlmanacError:
-            self.state, self._unkept = before, (state, why)
-            raise
+        self.why = why
+        self._keep(why or "finished", reached)
+
+    def _show(self) -> None:
         self._view.show_run()
 
     def _keep(self, why: str, progress: JobProgress) -> None:

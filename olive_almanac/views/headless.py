@@ -155,7 +155,7 @@ def _one_coupon(window: Any, picture: Any, say: Callable[[str], None]) -> bool:
     burn.main_action()
     wait_until(lambda: len(window.session.active.burnt) >= len(plan.trial.cells) // 2)
     picture("burn")
-    wait_until(lambda: burn.presenter.running == "done")
+    wait_until(lambda: burn.presenter.state == "done")
     window.navigate("read")
     read = window.page("read").presenter
     _read_what_the_bench_shows(window, read, count=len(read.readable) // 2)

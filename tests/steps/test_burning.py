@@ -59,7 +59,7 @@ class RunTest(BurningCase):
     def test_runs_to_the_end_and_hands_over_to_read(self):
         burner = self.burnt()
         self.assertEqual(
-            (burner.running, self.session.active.stage, burner.broke_off), ("done", "read", "")
+            (burner.state, self.session.active.stage, burner.broke_off), ("done", "read", "")
         )
         self.assertEqual(
             list(self.session.active.burnt),
@@ -121,7 +121,7 @@ class RunTest(BurningCase):
         self.burn(burner, 5)
         burner.stop()
         first = dict(self.session.active.burnt)
-        self.assertEqual((burner.running, self.session.active.stage), ("stopped", "read"))
+        self.assertEqual((burner.state, self.session.active.stage), ("stopped", "read"))
         doubtful = burner.unsure
         self.assertLessEqual(len(doubtful), 1)
         burner.start(pace=math.inf)
@@ -176,7 +176,7 @@ class RunTest(BurningCase):
         burner.start(pace=math.inf)
         while burner.pump():
             pass
-        self.assertEqual((burner.running, burner.first_way()), ("done", ""))
+        self.assertEqual((burner.state, burner.first_way()), ("done", ""))
         lines = self.bench_line.sent.translate(None, LinkWords().asks).decode().splitlines()
         program = "\n".join(line.partition(" ")[2] for line in lines)
         report = check_gcode(program, limits)
@@ -219,7 +219,7 @@ class BrokenOffTest(BurningCase):
             with self.subTest(why):
                 self.setUp()
                 burner = self.broken(**fault)
-                self.assertEqual(burner.running, "interrupted")
+                self.assertEqual(burner.state, "interrupted")
                 self.assertIn(why, burner.broke_off)
                 run = self.kept()
                 self.assertGreaterEqual(len(run.cells), 3)
@@ -307,11 +307,11 @@ class BrokenOffTest(BurningCase):
                 self.assertTrue(burner.is_going and self.bench_line.closed)
                 burner.pause()
                 burner.pump()  # a held run tries nothing
-                self.assertEqual(burner.running, "paused")
+                self.assertEqual(burner.state, "held")
                 burner.pause()
                 freed()
                 self.assertFalse(burner.pump())
-                self.assertEqual(burner.running, end)
+                self.assertEqual(burner.state, end)
                 self.assertEqual(self.kept().complete, end == "done")
                 self.assertEqual(self.session.active.stage, "read")
 
@@ -618,11 +618,11 @@ class FullWireTest(BurningCase):
         self.bench_line.write = lambda data: write(data[: room[0]]) if room[0] else 0
         burner.stop()
         burner.pause()
-        self.assertEqual((burner.running, burner.is_going), ("running", True))
+        self.assertEqual((burner.state, burner.is_going), ("running", True))
         self.assertFalse(self.bench_line.closed)
         room[0] = 1000
         self.assertFalse(burner.pump())
-        self.assertEqual((burner.running, self.bench_line.closed), ("stopped", True))
+        self.assertEqual((burner.state, self.bench_line.closed), ("stopped", True))
         self.assertEqual(self.kept().interrupted, "stopped by hand")
         self.assertEqual(self.bench_line.controller.state, "stopped")
 
@@ -692,7 +692,7 @@ class StreamTest(SessionCase):
         end = time.monotonic() + 60
         while burner.pump() and time.monotonic() < end:
             pass
-        self.assertEqual((burner.running, len(self.session.active.burnt)), ("done", 24))
+        self.assertEqual((burner.state, len(self.session.active.burnt)), ("done", 24))
 
 
 class PortSettingsTest(SessionCase):

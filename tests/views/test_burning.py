@@ -45,7 +45,7 @@ class BurnKeysTest(ShopCase):
         self.settle(60)
         self.assertIn(" of 24 burnt", [one.word for one in self.window.rail.buttons][2])
         page.presenter.wire._ours.shutdown(2)
-        self.wait_for(lambda: page.presenter.running == "interrupted")
+        self.wait_for(lambda: page.presenter.state == "interrupted")
         self.wait_for(lambda: any("connection was lost" in text for text in self.labels()))
         (cell,) = page.presenter.unsure
         self.assertIn(f"{cell} may be half burnt", self.labels())
@@ -53,7 +53,7 @@ class BurnKeysTest(ShopCase):
         self.assertNotIn(f"{cell} may be half burnt", self.labels())
         self.press("Burn the rest")
         page.pace._choose(2)
-        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.wait_for(lambda: page.presenter.state == "done", 30)
         self.assertEqual(len(self.session.active.burnt), 23)
         self.assertEqual(self.button("Read the coupon").text(), page.main.text())
 
@@ -61,7 +61,7 @@ class BurnKeysTest(ShopCase):
         page = self.page()
         page.pace.set_at(2)
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.wait_for(lambda: page.presenter.state == "done", 30)
         self.plan_grid()
         self.write_burn_file()
         self.assertEqual(page.progress.text(), "0 of 24 burnt")
@@ -74,7 +74,7 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: len(self.session.active.burnt) >= 2)
         page.pace._choose(0)
         self.key(Qt.Key.Key_Escape, widget=page)
-        self.assertEqual(page.presenter.running, "stopped")
+        self.assertEqual(page.presenter.state, "stopped")
         self.press("Close the run")
         self.assertEqual(page.main.text(), "Read the coupon")
         self.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier, page)
@@ -113,7 +113,7 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: page.armed)
         self.assertEqual(wires, [])  # nothing is opened before the second key
         self.press("Start the beam")
-        self.wait_for(lambda: page.presenter.running == "done", 30)
+        self.wait_for(lambda: page.presenter.state == "done", 30)
         self.assertEqual(wires, [("/dev/ttyX", 115200)])
         self.assertEqual(self.session.active.run.by, "/dev/ttyX")
         burn = next(iter(self.session.active.burnt.values()))
@@ -128,7 +128,7 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: page.armed)
         self.press("Start the beam")
         self.assertIn("/dev/no-such-port cannot be opened", self.window.strip.text.text())
-        self.assertIsNone(page.presenter.running)
+        self.assertEqual(page.presenter.state, "")
 
 
 class RealLibraryTest(ShopCase):
@@ -168,7 +168,7 @@ class RealLibraryTest(ShopCase):
         self.assertIn("Nothing of it enters your book", strip.left.text())
         self.page().pace._choose(2)
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: self.page().presenter.running == "done", 30)
+        self.wait_for(lambda: self.page().presenter.state == "done", 30)
         self.assertEqual(len(self.session.active.burnt), 24)
         self.click(strip.leave)
         self.wait_for(lambda: not (self.folder / "rehearsal-to-throw-away").exists())
@@ -226,7 +226,7 @@ class PractiseTest(ShopCase):
         self.write_burn_file()
         self.page().pace._choose(2)
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: self.page().presenter.running == "done", 30)
+        self.wait_for(lambda: self.page().presenter.state == "done", 30)
         self.assertIn("24 of 48 cells left", self.window.practising.strip.left.text())
         self.alt(Qt.Key.Key_4)
         _read_what_the_bench_shows(self.window, self.page().presenter, count=24)

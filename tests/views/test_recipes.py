@@ -52,7 +52,7 @@ class RecipeCase(WindowCase):
 
     def burn_and_read(self):
         self.burn_at_once()
-        self.wait_for(lambda: self.page().presenter.running == "done")
+        self.wait_for(lambda: self.page().presenter.state == "done")
         self.press("Read the coupon")
         self.read_all()
 
@@ -150,11 +150,11 @@ class GlassTest(RecipeCase):
         self.alt(Qt.Key.Key_2)
         self.write_burn_file()
         page = self.burn_at_once()
-        self.assertIsNone(page.presenter.running)
+        self.assertEqual(page.presenter.state, "")
         self.assertIn("Is it prepared?", self.window_text())
         self.assertIn("dark masking tape", self.window_text())
         self.press("Burn on the stand-in")  # the same key burns all the same
-        self.assertIsNotNone(page.presenter.running)
+        self.assertIsNotNone(page.presenter.state)
 
     def test_bare_glass_on_a_co2_beam_needs_nothing(self):
         self.session.choose(machine=LONG.uid, stock=GLASS.uid, task="engrave")

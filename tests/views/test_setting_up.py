@@ -203,7 +203,7 @@ class ToolsTest(ChecklistCase):
         page = self.page()
         page.pace.set_at(2)
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: page.presenter.running == "done")
+        self.wait_for(lambda: page.presenter.state == "done")
         self.assertEqual(
             set(other.run_of(self.session.active.trial.id).ticks), {"focus", "exhaust"}
         )

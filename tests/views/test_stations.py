@@ -360,7 +360,7 @@ class BurnTest(ShopCase):
         self.press("Burn on the stand-in")
         self.wait_for(lambda: len(self.session.active.burnt) >= 2)
         self.key(Qt.Key.Key_Space, widget=page)
-        self.assertEqual(page.presenter.running, "paused")
+        self.assertEqual(page.presenter.state, "held")
         self.settle(200)  # what was done before the hold is still heard
         before = len(self.session.active.burnt)
         self.settle(300)
@@ -368,7 +368,7 @@ class BurnTest(ShopCase):
         self.press("Go on")
         self.wait_for(lambda: len(self.session.active.burnt) > before)
         self.press("Stop")
-        self.assertEqual(page.presenter.running, "stopped")
+        self.assertEqual(page.presenter.state, "stopped")
         self.assertEqual(self.session.active.stage, "read")
         self.assertIn("broken off", page.progress.text())
         self.press("Burn the rest")
@@ -415,7 +415,7 @@ class BurnTest(ShopCase):
         self.session.library.save_run = real
         self.press("Understood")
         self.assertFalse(self.window.strip.isVisible())
-        self.assertIsNone(page.presenter.running)  # nothing was sent
+        self.assertEqual(page.presenter.state, "")  # nothing was sent
 
         def full_from_the_third_cell_on(*what):
             if len(self.session.active.burnt) >= 2:
@@ -425,7 +425,7 @@ class BurnTest(ShopCase):
         self.session.library.save_run = full_from_the_third_cell_on
         self.press("Burn on the stand-in")
         self.wait_for(lambda: self.session.problem != "")
-        self.assertEqual(page.presenter.running, "paused")
+        self.assertEqual(page.presenter.state, "held")
 
         def full_at_the_end(uid, run, why):
             if run.complete:
@@ -437,10 +437,10 @@ class BurnTest(ShopCase):
         self.press("Go on")
         self.wait_for(lambda: self.session.problem != "")
         self.assertEqual(len(self.session.active.burnt), 24)
-        self.assertEqual(page.presenter.running, "paused")
+        self.assertEqual(page.presenter.state, "held")
         self.session.library.save_run = real
         self.press("Go on")
-        self.wait_for(lambda: page.presenter.running == "done")
+        self.wait_for(lambda: page.presenter.state == "done")
         self.assertEqual(self.session.active.stage, "read")
 
 

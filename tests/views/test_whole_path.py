@@ -47,7 +47,7 @@ class WholePathTest(WindowCase):
         page = self.page()
         self.click(page.pace, self.point(page.pace.width() - 12, 15))
         self.press("Burn on the stand-in")
-        self.wait_for(lambda: page.presenter.running == "done")
+        self.wait_for(lambda: page.presenter.state == "done")
         self.press("Read the coupon")
 
     def test_from_an_empty_library_to_a_proven_entry_found_again_after_a_restart(self):
@@ -170,7 +170,7 @@ class WholePathTest(WindowCase):
         page = self.page()
         self.key(Qt.Key.Key_Right, widget=page.pace)
         self.ctrl(Qt.Key.Key_Return)
-        self.wait_for(lambda: page.presenter.running == "done")
+        self.wait_for(lambda: page.presenter.state == "done")
         self.ctrl(Qt.Key.Key_Return)
         self.read_all_by_keys()
         self.ctrl(Qt.Key.Key_Return)

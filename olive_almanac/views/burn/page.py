@@ -265,7 +265,7 @@ class BurnPage(StationPage):
         self.show_run()
 
     def show_run(self) -> None:
-        active, running = self.session.active, self.presenter.running
+        active, running = self.session.active, self.presenter.state
         for part in (self.picture, self.right, self.log):
             part.setVisible(active is not None)
         self.nothing.setVisible(active is None)
@@ -288,7 +288,7 @@ class BurnPage(StationPage):
         if broke_off:
             word = tr("broken off")
         else:
-            word = {"running": tr("burning"), "paused": tr("held"), "done": tr("done")}.get(
+            word = {"running": tr("burning"), "held": tr("held"), "done": tr("done")}.get(
                 running or "", ""
             )
         self.progress.setText(
@@ -328,7 +328,7 @@ class BurnPage(StationPage):
         self.stop_key.setVisible(going)
         self.close_key.setVisible(bool(broke_off) and not going and bool(active.burnt) and not done)
         if going:
-            words = {"running": tr("Hold"), "paused": tr("Go on")}[self.presenter.running]
+            words = {"running": tr("Hold"), "held": tr("Go on")}[self.presenter.state]
         elif done:
             words = tr("Read the coupon")
         elif self.on_port:
@@ -455,7 +455,7 @@ class BurnPage(StationPage):
         if active is None or cell is None:
             return super().in_hand()
         unit = self.session.preferences.speed_unit
-        held = self.presenter.running == "paused"
+        held = self.presenter.state == "held"
         told = (
             tr("held") if held else tr("{left_s} left", left_s=duration_text(self.presenter.left_s))
         )
@@ -520,7 +520,7 @@ class BurnPage(StationPage):
 
     def _pump_failed(self, problem: AlmanacError) -> None:
         """A full disk or a locked library: the head is held, nothing is lost."""
-        if self.presenter.running == "running":
+        if self.presenter.state == "running":
             self.presenter.pause()
         self.session.tell(str(problem))
 
