@@ -30,7 +30,7 @@ from olive_almanac.steps.session import Session
 from olive_almanac.steps.stream import LinkWords
 from olive_almanac.steps.trial_files import limits_of
 from olive_almanac.steps.upkeep import check_water
-from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun
+from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun, check_burner
 
 __all__ = [
     "Alarm",
@@ -222,13 +222,7 @@ class BurnPresenter(WireRun):
         if rest is None:
             return
         check_water(self.session, active.trial.machine)
-        if by == STAND_IN and not self.session.store.playground:
-            raise AlmanacError(
-                tr(
-                    "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
-                    "what it shows proves nothing of this machine."
-                )
-            )
+        check_burner(by, self.session.store)
         self.by, self.trial_id, self.alarm = by, active.trial.id, None
         if by == STAND_IN:
             self._results = {one.cell: one for one in self._make_bench().burn(active.trial)}

@@ -24,7 +24,7 @@ from olive_almanac.steps.ports import Wire
 from olive_almanac.steps.preparing import preparing_lines
 from olive_almanac.steps.stream import LinkWords
 from olive_almanac.steps.upkeep import check_water
-from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun
+from olive_almanac.steps.wire_run import STAND_IN, RunState, WireRun, check_burner
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import SheetRun
@@ -196,13 +196,7 @@ class JobRunner(WireRun):
             )
         if not unlit:
             check_water(self.session, machine)
-        if by == STAND_IN and not self.session.store.playground:
-            raise AlmanacError(
-                tr(
-                    "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
-                    "what it shows proves nothing of this machine."
-                )
-            )
+        check_burner(by, self.session.store)
         before = job.progress_on(run.sheet, self._mark_of(run), run.side)
         ticks = {one.key: one.ticked for one in self.checks(run) if one.ticked}
         progress = replace(

@@ -10,14 +10,26 @@ from typing import Literal
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.machine import Machine
-from olive_almanac.steps.ports import Wire
+from olive_almanac.core.words import tr
+from olive_almanac.steps.ports import Library, Wire
 from olive_almanac.steps.stream import BY_HAND, LinkWords, Stream, lines_of
 
-__all__ = ["STAND_IN", "RunState", "WireRun"]
+__all__ = ["STAND_IN", "RunState", "WireRun", "check_burner"]
 
 RunState = Literal["", "running", "held", "stopped", "interrupted", "done"]
 STAND_IN = "stand-in"
 LINES_IN_DOUBT = 40  # at the pace of a real machine no more than this is sent ahead of what is done
+
+
+def check_burner(by: str, library: Library) -> None:
+    """Raise AlmanacError where the stand-in is to burn in a library that is none to play in."""
+    if by == STAND_IN and not library.playground:
+        raise AlmanacError(
+            tr(
+                "The stand-in bench burns only in the demo, in exercises and in a rehearsal: "
+                "what it shows proves nothing of this machine."
+            )
+        )
 
 
 class WireRun:
