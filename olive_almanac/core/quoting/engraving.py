@@ -20,6 +20,7 @@ __all__ = ["engraved_together", "lines_seconds"]
 Floats = NDArray[np.float64]
 LOOKS = (0.05, 0.2, 0.5, 1.0)  # how far is looked for others, of the gap that a run-up is worth
 GAIN_S = 1e-9
+ASKED_AT_ONCE = 500  # boxes
 
 
 def lines_seconds(
@@ -64,17 +65,26 @@ def _around(boxes: Floats) -> Floats:
 
 
 def _meeting(boxes: Floats) -> list[list[int]]:
-    """The numbers of boxes that meet, also by way of others."""
+    """The numbers of boxes that meet, also by way of others; some at a time, for thousands may lie
+    on one place.
+    """
+    import shapely
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
-    one, other = _near(boxes, 0.0)
     count = len(boxes)
-    graph = coo_array((np.ones(len(one)), (one, other)), shape=(count, count))
-    found, label = connected_components(graph, directed=False)
+    shapes = shapely.box(*boxes.T)
+    tree = shapely.STRtree(shapes)
+    every = label = np.arange(count)
+    for at in range(0, count, ASKED_AT_ONCE):
+        one, other = tree.query(shapes[at : at + ASKED_AT_ONCE])
+        ends = (np.concatenate([one + at, every]), np.concatenate([other, count + label]))
+        graph = coo_array((np.ones(len(ends[0])), ends), shape=(2 * count, 2 * count))
+        _, label = connected_components(graph, directed=False)
+        label = np.unique(label[:count], return_inverse=True)[1].reshape(-1)
     by_label = np.argsort(label, kind="stable")
-    ends = np.cumsum(np.bincount(label, minlength=found))[:-1]
-    return [group.tolist() for group in np.split(by_label, ends)]
+    ends_of_groups = np.cumsum(np.bincount(label))[:-1]
+    return [group.tolist() for group in np.split(by_label, ends_of_groups)]
 
 
 def _near(boxes: Floats, gap_mm: float) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

@@ -264,6 +264,14 @@ class TogetherTest(unittest.TestCase):
         self.assertEqual(sum(map(len, groups)), len(self.WORD))
         self.assertEqual(engraved_together([], ENGRAVE, LONG), [])
 
+    def test_areas_that_meet_by_way_of_thousands_of_others_are_one(self):
+        rng = np.random.default_rng(2)
+        chain = [(0.9 * n, 0.0) for n in rng.permutation(1300)]  # each meets its neighbours
+        far = [(0.9 * n, 9000.0 * n) for n in range(1, 4)]
+        areas = [np.array(rectangle(x, y, 1.0, 1.0)) for x, y in (*chain, *far)]
+        sizes = sorted(map(len, engraved_together(areas, ENGRAVE, LONG)))
+        self.assertEqual(sizes, [1, 1, 1, 1300])
+
     def test_many_dots_of_a_row_are_one_raster(self):
         dots = [rectangle(2.0 * x, 5.0 * y, 1.0, 1.0) for x in range(40) for y in range(3)]
         steps = steps_of(dots)
