@@ -11,7 +11,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.quoting.answers import answered, answers_of
 from olive_almanac.core.quoting.findings import findings_of
 from olive_almanac.core.quoting.paths import flat
-from olive_almanac.core.records.drawing import Drawing
+from olive_almanac.core.records.drawing import Drawing, DrawingFinding
 from olive_almanac.core.records.job import FindingAnswer
 from olive_almanac.core.words import tr
 from olive_almanac.formats.dxf_in import read_dxf
@@ -24,6 +24,8 @@ DRAWING_FILES = (".svg", ".dxf", ".png", ".jpg", ".jpeg")
 LARGEST_BYTES = 60_000_000
 MOST_POINTS = 1_500_000
 DRAWN_MM = 0.01
+MOST_GROUPS = 40  # that are told apart
+EVERYTHING = tr("everything")
 
 
 def read_drawing(
@@ -53,7 +55,7 @@ def read_drawing(
     else:
         read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
     said = answers_of(answers)
-    read = answered(read, said)
+    read = answered(_with_few_groups(read), said)
     paths = read.paths
     flats = [flat(path, DRAWN_MM) for path in paths]
     if sum(map(len, flats)) > MOST_POINTS:
@@ -68,6 +70,35 @@ def read_drawing(
     findings = (*read.findings, *told)
     sha256 = hashlib.sha256(data).hexdigest()
     return replace(read, findings=findings, sha256=sha256)
+
+
+def _with_few_groups(read: Drawing) -> Drawing:
+    """A drawing whose lines have more colours than anybody gives tasks to, such as a traced
+    picture: each layer is one group, or all of it where there are too many layers, too.
+    """
+    for told, of_layer in ((tr("each layer is one group"), True), (tr("all of it is one"), False)):
+        if len(read.groups) <= MOST_GROUPS:
+            return read
+        says = tr(
+            "It has {groups} colours or layers: too many to give each a task, so {told}.",
+            groups=len(read.groups),
+            told=told,
+        )
+        of_it = {group: _layer_of(group) if of_layer else EVERYTHING for group in read.groups}
+        paths = tuple(replace(path, group=of_it[path.group]) for path in read.paths)
+        pictures = tuple(replace(one, group=of_it[one.group]) for one in read.pictures)
+        others = (one for one in read.findings if one.kind != "many groups")
+        findings = (DrawingFinding("many groups", says), *others)
+        read = replace(read, paths=paths, pictures=pictures, findings=findings)
+    return read
+
+
+def _layer_of(group: str) -> str:
+    """The layer of a group; what lies on none is one group."""
+    layer, _, _ = group.rpartition(" / ")
+    if layer:
+        return layer
+    return EVERYTHING if group.startswith("#") else group
 
 
 def _is_svg(data: bytes) -> bool:

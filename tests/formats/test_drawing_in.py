@@ -112,6 +112,32 @@ class SvgTest(unittest.TestCase):
         self.assertEqual(found.groups, (*holes, "#000000", "#0000ff"))
         self.assertEqual([path.filled for path in found.paths if path.closed], [True])
 
+    def test_more_colours_than_anybody_gives_tasks_to_are_taken_together(self):
+        def drawn(layers, colours):
+            return svg(
+                "".join(
+                    f"<g><title>layer {n}</title>"
+                    + "".join(
+                        f'<path fill="none" stroke="#{1000 * n + k:06x}" d="M{2 * k} {n}h1"/>'
+                        for k in range(colours)
+                    )
+                    + "</g>"
+                    for n in range(layers)
+                )
+            )
+
+        few = read_drawing(drawn(4, 10), "a.svg")
+        self.assertEqual((len(few.groups), len(few.findings)), (40, 0))
+        many = read_drawing(drawn(4, 11), "a.svg")
+        self.assertEqual(many.groups, tuple(f"layer {n}" for n in range(4)))
+        self.assertRegex(many.findings[0].says, "44 colours or layers.* each layer is one group")
+        most = read_drawing(drawn(50, 2), "a.svg")
+        self.assertEqual((len(most.groups), len(most.paths), len(most.findings)), (1, 100, 1))
+        bare = "".join(
+            f'<path fill="none" stroke="#{n:06x}" d="M{n % 9} {n // 9}h.5"/>' for n in range(300)
+        )
+        self.assertEqual(len(read_drawing(svg(bare), "a.svg").groups), 1)
+
     def test_what_is_not_lines_is_told_and_left_out(self):
         told = svg(
             '<text x="1" y="2">hi</text><image href="http://example.org/a.png"/>'

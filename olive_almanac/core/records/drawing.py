@@ -34,6 +34,7 @@ FindingKind = Literal[
     "no length",
     "too big",
     "open cut",
+    "many groups",
 ]
 
 
