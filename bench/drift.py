@@ -54,7 +54,7 @@ class Way:
 WAYS = (
     Way("eye", False, 0.0, 0, 0.30, 0.72, 300),
     Way("tone", True, 0.0, 0, 0.12, 0.95),
-    Way("eye, burns, meter", False, 2.0, 4, 0.05, 0.92, 300),
+    Way("eye, burns, meter", False, 2.0, 4, 0.05, 0.92, 600),
 )
 
 
