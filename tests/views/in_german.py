@@ -108,6 +108,7 @@ class PagesInGermanTest(WindowCase):
             for station in STATIONS:
                 self.window.navigate(station.id)
                 self.settle(500)
+                self.until_suggested()
                 self.wait_for(lambda: not self.window.is_busy)
                 self.settle(200)
                 views = (MACHINE, SERVICES, MIRRORS) if station.id == "shop" else (None,)

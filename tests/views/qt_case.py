@@ -210,7 +210,6 @@ class WindowCase(QtCase):
         """What is wrong with a screen once it stands: a page that was just filled is laid out in
         several turns, and on a slow machine a look may fall between two of them.
         """
-        self.until_suggested()
         self.settle(60)
         for _ in range(20):
             if not faults():

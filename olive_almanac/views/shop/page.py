@@ -324,9 +324,9 @@ class MachinePanel(Page):
         self.open.clicked.connect(self._open)
         self.clean = button(tr("Note a cleaning"), "main", tip="Ctrl+Enter")
         self.clean.clicked.connect(lambda: self.asked.emit(f"part|{self._optics}"))
-        self.meter = button(tr("Note a power reading"))
+        self.meter = button(tr("Note a power reading"), tip=tr("what the power meter read, in W"))
         self.meter.clicked.connect(lambda: self.asked.emit("part|power"))
-        self.check = button(tr("Plan the weekly check"))
+        self.check = button(tr("Plan the weekly check"), tip=tr("whether it still burns as it did"))
         self.check.clicked.connect(lambda: self.planned.emit("weekly"))
         self.bed = button(tr("Map the bed"), tip=tr("why one side of the bed is weaker"))
         self.bed.clicked.connect(lambda: self.planned.emit("bed"))
@@ -363,7 +363,7 @@ class MachinePanel(Page):
         if others:
             self.others.addWidget(label(tr("The others:"), "ui", "second"))
         for uid, words in others:
-            other = button(words, "plain")
+            other = button(words, "plain", tip=tr("shows this machine instead"))
             other.clicked.connect(lambda _=False, uid=uid: self.presenter.choose_machine(uid))
             self.others.addWidget(other)
         self.others.addStretch(1)
