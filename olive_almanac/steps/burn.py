@@ -130,6 +130,20 @@ class BurnPresenter(WireRun):
         return active.run.interrupted or tr("the program ended during the run")
 
     @property
+    def marks_unsure(self) -> bool:
+        """Whether the run broke off while its photo marks and letters burnt: they may be half
+        burnt, and are not burnt again.
+        """
+        active = self.active
+        return bool(
+            self.broke_off
+            and active is not None
+            and active.run.marks
+            and not active.run.gone
+            and active.trial.fiducials
+        )
+
+    @property
     def left(self) -> list[Cell]:
         """The cells that are still to be burnt, in their order."""
         active = self.active

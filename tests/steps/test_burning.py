@@ -199,6 +199,17 @@ class RunTest(BurningCase):
 
 
 class BrokenOffTest(BurningCase):
+    def test_marks_that_may_be_half_burnt_are_told_until_a_cell_is_begun(self):
+        burner = self.start()
+        self.assertFalse(burner.marks_unsure)  # it still runs
+        burner.pump()
+        burner.stop()
+        self.assertEqual((burner.marks_unsure, self.session.active.burnt), (True, {}))
+        burner.start(pace=1.0)
+        self.burn(burner, 2)
+        burner.stop()
+        self.assertFalse(burner.marks_unsure)
+
     def broken(self, **fault):
         burner = self.start()
         self.burn(burner, 3)

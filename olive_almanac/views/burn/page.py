@@ -355,6 +355,16 @@ class BurnPage(StationPage):
         presenter, left = self.presenter, unticked(self.session)
         if broke_off:
             self._note("stop", "mind", tr("The run broke off"), f"{capital(broke_off)}.")
+        if presenter.marks_unsure:
+            self._note(
+                "stop",
+                "mind",
+                tr("The photo marks may be half burnt"),
+                tr(
+                    "They are not burnt again. Where one is not whole, read by eye or pick the "
+                    "corners in the photo; or plan the coupon anew on a free place."
+                ),
+            )
         for cell_id in presenter.unsure:
             whole = button(tr("It is whole"), tip=tr("{cell_id} can be read", cell_id=cell_id))
             whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))
