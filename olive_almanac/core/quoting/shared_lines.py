@@ -123,13 +123,13 @@ def _along(
     sample = boxes[:count][:: max(1, count // SAMPLED)]
     if tree.query(sample).shape[1] / len(sample) * count > MOST_PAIRS:
         return
+    along = end - start
     for at in range(0, count, ASKED_AT_ONCE):
         here, there = tree.query(boxes[at : min(at + ASKED_AT_ONCE, count)])
         a, b = every[here + at], every[there]
         once = (there >= count) | (a > b)  # within one way each pair is met twice
         a, b = a[once], b[once]
         i, j = np.minimum(a, b), np.maximum(a, b)
-        along = end - start
         unit = along[j] / length[j][:, None]
         turn = np.abs(unit[:, 0] * along[i, 1] - unit[:, 1] * along[i, 0])
         apart = start[i] - start[j]
