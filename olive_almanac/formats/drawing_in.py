@@ -13,6 +13,7 @@ from olive_almanac.core.quoting.findings import findings_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing, DrawingFinding
 from olive_almanac.core.records.job import FindingAnswer
+from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.dxf_in import read_dxf
 from olive_almanac.formats.picture_in import is_picture, read_picture_file
@@ -76,21 +77,21 @@ def _with_few_groups(read: Drawing) -> Drawing:
     """A drawing whose lines have more colours than anybody gives tasks to, such as a traced
     picture: each layer is one group, or all of it where there are too many layers, too.
     """
-    for told, of_layer in ((tr("each layer is one group"), True), (tr("all of it is one"), False)):
-        if len(read.groups) <= MOST_GROUPS:
-            return read
-        says = tr(
-            "It has {groups} colours or layers: too many to give each a task, so {told}.",
-            groups=len(read.groups),
-            told=told,
-        )
-        of_it = {group: _layer_of(group) if of_layer else EVERYTHING for group in read.groups}
-        paths = tuple(replace(path, group=of_it[path.group]) for path in read.paths)
-        pictures = tuple(replace(one, group=of_it[one.group]) for one in read.pictures)
-        others = (one for one in read.findings if one.kind != "many groups")
-        findings = (DrawingFinding("many groups", says), *others)
-        read = replace(read, paths=paths, pictures=pictures, findings=findings)
-    return read
+    if len(read.groups) <= MOST_GROUPS:
+        return read
+    of_it = {group: _layer_of(group) for group in read.groups}
+    if len(set(of_it.values())) > MOST_GROUPS:
+        of_it = dict.fromkeys(read.groups, EVERYTHING)
+    says = tr(
+        "It has {groups} colours or layers, too many to give each a task: they are taken together "
+        "as {left}.",
+        groups=len(of_it),
+        left=count_text(len(set(of_it.values())), "group"),
+    )
+    paths = tuple(replace(path, group=of_it[path.group]) for path in read.paths)
+    pictures = tuple(replace(one, group=of_it[one.group]) for one in read.pictures)
+    findings = (DrawingFinding("many groups", says), *read.findings)
+    return replace(read, paths=paths, pictures=pictures, findings=findings)
 
 
 def _layer_of(group: str) -> str:

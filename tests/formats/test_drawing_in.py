@@ -130,9 +130,10 @@ class SvgTest(unittest.TestCase):
         self.assertEqual((len(few.groups), len(few.findings)), (40, 0))
         many = read_drawing(drawn(4, 11), "a.svg")
         self.assertEqual(many.groups, tuple(f"layer {n}" for n in range(4)))
-        self.assertRegex(many.findings[0].says, "44 colours or layers.* each layer is one group")
+        self.assertRegex(many.findings[0].says, "44 colours or layers.* taken together as 4 groups")
         most = read_drawing(drawn(50, 2), "a.svg")
         self.assertEqual((len(most.groups), len(most.paths), len(most.findings)), (1, 100, 1))
+        self.assertRegex(most.findings[0].says, "100 colours or layers.* as 1 group")
         bare = "".join(
             f'<path fill="none" stroke="#{n:06x}" d="M{n % 9} {n // 9}h.5"/>' for n in range(300)
         )
