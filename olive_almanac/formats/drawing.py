@@ -244,19 +244,16 @@ def write_dxf(trial: Trial, lettering: Lettering | None = None) -> str:
 
 def dxf_of_layers(layers: Iterable[Layer]) -> str:
     """Return layers as DXF text in mm."""
-    import ezdxf
+    from olive_almanac.formats.dxf_lines import add_line, new_document
 
-    document = ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
+    document = new_document()
     space = document.modelspace()
     for number, layer in enumerate(layers):
         name = _layer_of_dxf(layer.name)
         colour = tuple(int(_colour(number)[i : i + 2], 16) for i in (1, 3, 5))
         document.layers.add(name).rgb = (colour[0], colour[1], colour[2])
         for path in layer.lines:
-            closed = path[0] == path[-1]
-            space.add_lwpolyline(
-                path[:-1] if closed else path, close=closed, dxfattribs={"layer": name}
-            )
+            add_line(space, path, name)
         for left, low, right, high in layer.fills:
             corners = [(left, low), (right, low), (right, high), (left, high)]
             space.add_hatch(dxfattribs={"layer": name}).paths.add_polyline_path(

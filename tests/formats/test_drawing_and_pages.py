@@ -10,12 +10,14 @@ import cv2
 import ezdxf
 import numpy as np
 import pypdfium2
+from ezdxf.lldxf.tagwriter import TagWriter
 from pypdf import PdfReader
 from svgelements import SVG, Polygon, Polyline, Rect
 
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.formats.cells_csv import write_cells
 from olive_almanac.formats.drawing import layers_of, write_dxf, write_svg
+from olive_almanac.formats.dxf_lines import add_line, new_document
 from olive_almanac.formats.gcode import write_gcode
 from olive_almanac.formats.letters import letters
 from olive_almanac.formats.pdf import trial_code, write_card, write_key
@@ -105,6 +107,23 @@ class DxfTest(unittest.TestCase):
                     (left, low, right, high), (min(xs), min(ys), max(xs), max(ys)), strict=True
                 ):
                     self.assertAlmostEqual(a, b, delta=1e-6)
+
+    def test_a_line_of_many_points_is_written_as_the_library_writes_it_point_by_point(self):
+        open_line = [(0.1, -2.0), (1e-7, 3.25), (120.123456, 1e6)]
+        ring = [*open_line, open_line[0]]
+        ours, theirs = new_document(), new_document()
+        add_line(ours.modelspace(), open_line, "cut")
+        add_line(ours.modelspace(), ring, "cut")
+        look = {"layer": "cut"}
+        theirs.modelspace().add_lwpolyline(open_line, dxfattribs=look)
+        theirs.modelspace().add_lwpolyline(ring[:-1], close=True, dxfattribs=look)
+        written, wanted = io.StringIO(), io.StringIO()
+        for document, stream in ((ours, written), (theirs, wanted)):
+            for line in document.modelspace():
+                line.export_dxf(TagWriter(stream))
+        self.assertEqual(written.getvalue(), wanted.getvalue())
+        self.assertEqual(written.getvalue().count("LWPOLYLINE"), 2)
+        self.assertEqual([line.closed for line in ours.modelspace()], [False, True])
 
 
 class CellsCsvTest(unittest.TestCase):

@@ -1,0 +1,45 @@
+"""Lines of many points in a DXF drawing: the library takes and writes them one point after the
+other, which for a million points is half a minute.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import ezdxf
+import numpy as np
+from ezdxf.document import Drawing
+from ezdxf.entities.lwpolyline import LWPolylinePoints
+from ezdxf.layouts.base import BaseLayout
+from ezdxf.lldxf.types import DXFTag
+
+__all__ = ["add_line", "new_document"]
+
+
+def new_document() -> Drawing:
+    """Return an empty drawing in mm."""
+    return ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
+
+
+def add_line(space: BaseLayout, points: Sequence[tuple[float, float]], layer: str) -> None:
+    """Add a line through points (N of x, y) to a layer; closed where it ends as it begins."""
+    closed = points[0] == points[-1]
+    line = space.add_lwpolyline([], close=closed, dxfattribs={"layer": layer})
+    places = np.array(points[:-1] if closed else points, float)
+    line.lwpoints = _StraightPoints()
+    line.lwpoints.set(np.hstack([places, np.zeros((len(places), 3))]))
+
+
+class _StraightPoints(LWPolylinePoints):
+    """Points without widths and bulges, written as one piece."""
+
+    def dxftags(self) -> Iterator[DXFTag]:
+        yield _Places(self.VERTEX_CODE, self.values[:, :2])
+
+
+class _Places(DXFTag):
+    """Places (N x 2) in the way of the format: each X and each Y under its number."""
+
+    def dxfstr(self) -> str:
+        pair = f"{self.code:3d}\n{{}}\n{self.code + 10:3d}\n{{}}\n".format
+        return "".join(pair(x, y) for x, y in self.value.tolist())
