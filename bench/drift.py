@@ -33,7 +33,7 @@ BEGIN = date(2024, 1, 1)
 MACHINE = MACHINES[1]
 BASE, WATCHED = 8, 50  # checks before one counts alarms, and those that are watched
 WITHIN = 4  # checks
-QUIET, LIVES = 70, 48
+QUIET = 70
 SHEET_SD, WRONG_SHEETS, SLIPS = (0.02, 0.035), 0.02, 0.02
 RUNG_NOISE = (0.055, 0.09)
 
@@ -49,12 +49,13 @@ class Way:
     most_quiet: float
     least_told: float
     many: int = 150  # histories for what 70 tell with too much noise: charts, a loss of 16 %
+    lives: int = 48
 
 
 WAYS = (
     Way("eye", False, 0.0, 0, 0.30, 0.72, 300),
     Way("tone", True, 0.0, 0, 0.12, 0.95),
-    Way("eye, burns, meter", False, 2.0, 4, 0.05, 0.92, 600),
+    Way("eye, burns, meter", False, 2.0, 4, 0.05, 0.92, 600, 96),
 )
 
 
@@ -262,7 +263,7 @@ def _life_lines(rng):
     """Whole lives: whether what is said to hold 80 % does, now and weeks ahead."""
     for way in WAYS:
         held = {0: [], 4: [], 8: []}
-        for _ in range(LIVES):
+        for _ in range(way.lives):
             held = {weeks: [*lives, []] for weeks, lives in held.items()}  # the new one is last
             loss = None
             if rng.random() < 0.6:
@@ -276,7 +277,7 @@ def _life_lines(rng):
             for n in range(BASE, len(checks)):
                 mean, sd = need_of(banks[checks[n]])
                 held[0][-1].append(abs(life.truth[n] - mean) < 1.2816 * sd)
-            for n in range(12, 92, 8):
+            for n in range(12, 92, 4):
                 _look_ahead(life, found, banks, habits, checks, n, held)
         for weeks, lives in held.items():
             share, error = _share_of(lives)

@@ -20,6 +20,7 @@ from olive_almanac.core.upkeep.drift import (
     learn_sheet,
     need_of,
     step_of,
+    steps_a_year,
     used_since,
 )
 from olive_almanac.core.upkeep.drift_told import MarginOf, Usage, path_point, tell_drift
@@ -66,6 +67,11 @@ def readings(needs, seed=0):
     return [check(n, need + 0.025 * rng.standard_normal()) for n, need in enumerate(needs)]
 
 
+def _cleaned(week, event):
+    """A check, with a cleaning before it in every tenth week."""
+    return (act(week - 0.5, "clean"), event) if week % 10 == 0 and week else (event,)
+
+
 class FollowTest(unittest.TestCase):
     def test_readings_alone_are_weighed_as_a_kalman_filter_does(self):
         """One part that may move, two readings whose levels are hardly known: precisions add."""
@@ -93,6 +99,21 @@ class FollowTest(unittest.TestCase):
         drift = told(readings([0.0] * 25))
         self.assertEqual((drift.level, drift.is_dated), ("true", False))
         self.assertIn("burns as it did", diagnosis_of(drift, "Long Bed", TODAY).says)
+
+    def test_sudden_losses_are_expected_as_often_as_this_machine_had_them(self):
+        """What is usual, one a year, counts as its first year: a Gamma prior of that weight."""
+        quiet, often = [0.0] * 40, [0.2 * (n % 10 > 4) for n in range(40)]
+        often_read = [event for n, one in enumerate(readings(often)) for event in _cleaned(n, one)]
+        years = 39 * 7 / 365
+        calm, rough = (after(events)[-1] for events in (readings(quiet), often_read))
+        expected = [float(bank.weight @ steps_a_year(bank, Habits())) for bank in (calm, rough)]
+        self.assertAlmostEqual(expected[0], 1 / (1 + years), delta=0.15)
+        self.assertAlmostEqual(expected[1], 5 / (1 + years), delta=0.3)
+        new = after([check(0, 0.0)])[-1]
+        self.assertAlmostEqual(float(new.weight @ steps_a_year(new, Habits())), 1.0, delta=0.01)
+        highest = [told(events).ahead[8] for events in (readings(quiet), often_read)]
+        spread = [one.high - one.middle for one in highest]
+        self.assertGreater(spread[1], 2 * spread[0])
 
     def test_film_grows_with_hours_and_a_cleaning_takes_it_away(self):
         needs = [0.006 * n for n in range(25)]

@@ -38,6 +38,7 @@ __all__ = [
     "learn_sheet",
     "need_of",
     "step_of",
+    "steps_a_year",
     "used_since",
 ]
 
@@ -108,7 +109,8 @@ class Habits:
 @dataclass(frozen=True)
 class Bank:
     """The stories after some events: means [k, d], covariances [k, d, d], ln weights [k], the day
-    of the last step since an act [k] (nan: none) and whether the last act helped [k] (nan: none).
+    of the last step since an act [k] (nan: none), whether the last act helped [k] (nan: none) and
+    how many steps there were in all [k].
 
     `places` tells where the level of a series or the need at a proof stands; `evidence` is the ln
     evidence of all events.
@@ -119,8 +121,10 @@ class Bank:
     log_weight: Floats
     step_day: Floats
     helped: Floats
+    steps: Floats
     places: dict[str, int] = field(default_factory=dict)
     evidence: float = 0.0
+    first_day: float = float("nan")
     day: float = float("nan")
     on_h: float = 0.0
     beam_h: float = 0.0
@@ -151,7 +155,7 @@ def _new_bank(habits: Habits) -> Bank:
     mean = np.array([[0.0, habits.film_left, 0.0, rate, habits.film_an_hour]])
     sd = [0.0, habits.film_left_sd, 0.0, rate * habits.life_doubt, habits.film_doubt]
     none = np.full(1, np.nan)
-    return Bank(mean, np.diag(np.square(sd))[None], np.zeros(1), none, none)
+    return Bank(mean, np.diag(np.square(sd))[None], np.zeros(1), none, none, np.zeros(1))
 
 
 def follow_machine(
@@ -226,6 +230,15 @@ def step_of(bank: Bank) -> Step:
     return Step(chance, middle, first, last, size)
 
 
+def steps_a_year(bank: Bank, habits: Habits) -> Floats:
+    """Return how often something sudden comes to this machine by each story [k]: what is usual
+    counts as much as its first year.
+    """
+    years = 0.0 if np.isnan(bank.day) else (bank.day - bank.first_day) / 365
+    rate: Floats = (habits.steps_a_year + bank.steps) / (1 + years)
+    return rate
+
+
 # -- one event -------------------------------------------------------------------------------------
 
 
@@ -266,6 +279,7 @@ def _moved(bank: Bank, event: DriftEvent, habits: Habits) -> Bank:
         bank,
         mean=bank.mean @ forward.T,
         cov=cov,
+        first_day=event.day if first else bank.first_day,
         day=event.day if first else max(bank.day, event.day),
         on_h=event.on_h if first else max(bank.on_h, event.on_h),
         beam_h=event.beam_h if first else max(bank.beam_h, event.beam_h),
@@ -283,6 +297,7 @@ def _moved(bank: Bank, event: DriftEvent, habits: Habits) -> Bank:
         cov=stepped[1],
         log_weight=moved.log_weight + np.log(chance),
         step_day=when,
+        steps=moved.steps + 1,
     )
     without = replace(moved, log_weight=moved.log_weight + np.log1p(-chance))
     return _joined(without, with_step)
@@ -393,6 +408,7 @@ def _joined(*banks: Bank) -> Bank:
         log_weight=both("log_weight"),
         step_day=both("step_day"),
         helped=both("helped"),
+        steps=both("steps"),
     )
 
 
@@ -409,6 +425,7 @@ def _pruned(bank: Bank, keep: int) -> Bank:
         log_weight=log_weight - gained,
         step_day=bank.step_day[best],
         helped=bank.helped[best],
+        steps=bank.steps[best],
         evidence=bank.evidence + gained,
     )
 

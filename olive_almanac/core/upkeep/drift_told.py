@@ -28,6 +28,7 @@ from olive_almanac.core.upkeep.drift import (
     chance_above,
     need_of,
     step_of,
+    steps_a_year,
     used_since,
 )
 from olive_almanac.core.upkeep.services import CLEAN, DIRTY
@@ -329,6 +330,7 @@ class _Draws:
             self.state[mine] = self.rng.multivariate_normal(
                 bank.mean[k], bank.cov[k], int(mine.sum()), method="eigh"
             )
+        self.steps_a_year = steps_a_year(bank, habits)[pick]
         self.days = 7.0 * np.arange(1, 261)
         self.days = self.days[self.days <= FAR_DAYS]
         self.grown = self._grown(self.days)
@@ -342,7 +344,7 @@ class _Draws:
         rates = rates + np.maximum(x[:, [FILM_RATE]], 0) * self.on_h
         walk = habits.age_walk**2 * self.beam_h / 100 + habits.film_walk**2 * self.on_h / 40
         walked = np.cumsum(self.rng.standard_normal(shape) * np.sqrt(walk * step), axis=1)
-        jumps = self.rng.random(shape) < habits.steps_a_year * step / 365
+        jumps = self.rng.random(shape) < self.steps_a_year[:, None] * step / 365
         sizes = habits.step_mean + habits.step_sd * self.rng.standard_normal(shape)
         grown: Floats = rates * days + walked + np.cumsum(jumps * sizes, axis=1)
         return grown
