@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import importlib
 import sys
 from collections.abc import Callable, Iterator
@@ -32,6 +31,7 @@ from olive_almanac.steps.snapshot import load_snapshot
 from olive_almanac.steps.stations import STATIONS, station_of
 from olive_almanac.views import theme
 from olive_almanac.views.big_type import BIG_TYPE_KEY, BigType
+from olive_almanac.views.collecting import Collector
 from olive_almanac.views.following import Following
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
 from olive_almanac.views.from_outside import FromOutside
@@ -99,6 +99,7 @@ class MainWindow(QMainWindow):
         self.big_type = BigType(self, lambda: self._present.in_hand(), lambda: self._present)
         self._build()
         self._bind_keys()
+        self.collector = Collector(self)
         self.scanner = CodeScanner(self)
         self.scanner.scanned.connect(self._open_code)
 
@@ -448,7 +449,7 @@ class MainWindow(QMainWindow):
 
     def open_library(self, file: Path | None = None) -> None:
         """Open the library of the folder in a worker, and then a file from outside."""
-        gc.enable()  # off until the first picture was there
+        self.collector.start()  # nothing is collected until the first picture is there
         if file is None:
             self.opening.open()
         else:
@@ -662,6 +663,7 @@ class MainWindow(QMainWindow):
             self.session.library.close()
         self.opening.release()
         self.practising.close()
+        self.collector.stop()
         event.accept()
 
     def _may_leave_run(self, page: Any) -> bool:

@@ -1,0 +1,54 @@
+"""Dropped widgets that hold each other go in the interface thread, between two events."""
+
+import gc
+import threading
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog
+
+from tests.views.qt_case import WindowCase
+
+MANY = 50_000  # many more than Python makes between two collections
+
+
+class CollectingTest(WindowCase):
+    def dropped_dialog(self):
+        """The threads in which a dropped dialog that holds itself was destroyed, once it is."""
+        destroyed_in = []
+        dialog = QDialog()
+        dialog.held_by = dialog
+        dialog.destroyed.connect(
+            lambda: destroyed_in.append(threading.get_ident()), Qt.ConnectionType.DirectConnection
+        )
+        return destroyed_in
+
+    def test_not_in_a_worker_that_makes_many_objects(self):
+        self.open()
+        destroyed_in, made = self.dropped_dialog(), []
+
+        def work():
+            made.append([[] for _ in range(MANY)])
+            yield list(destroyed_in)
+
+        found = []
+        self.window.work(work(), found.append)
+        self.wait_for(lambda: found)
+        self.assertEqual((found, len(made[0])), ([[]], MANY))
+        made[0] += [[] for _ in range(MANY)]
+        self.wait_for(lambda: destroyed_in)
+        self.assertEqual(destroyed_in, [threading.get_ident()])
+
+    def test_not_amid_what_qt_calls(self):
+        self.open()
+        destroyed_in = self.dropped_dialog()
+        made = [[] for _ in range(MANY)]
+        self.assertEqual(destroyed_in, [])
+        made += [[] for _ in range(MANY)]
+        self.wait_for(lambda: destroyed_in)
+        self.assertEqual(len(made), 2 * MANY)
+
+    def test_python_does_it_again_once_the_window_is_closed(self):
+        self.open()
+        self.assertFalse(gc.isenabled())
+        self.window.close()
+        self.assertTrue(gc.isenabled())
