@@ -308,7 +308,7 @@ class OutlookTest(PlannerCase):
         self.read(replace(trial, id="read-1"), read_by_energy(trial, 1.9))
         self.assertEqual(next(iter(self.planner.outlook_work()))[1].cells_read, 24)
         self.assertIn("24 cells", self.planner.basis)
-        cells = next(iter(self.planner.next_work())).next_cells
+        cells = self.planner.next_work()().next_cells
         self.planner.plan_next(cells)
         planned = {cell.setting.speed_mm_s for cell in self.trial.cells}
         for cell in cells:  # speeds of three digits in the shop's unit, never slower than asked for

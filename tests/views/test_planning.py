@@ -498,6 +498,23 @@ class OutlookTest(PlanCase):
         self.assertTrue(2 <= len(self.trial.cells) <= 8)
         self.assertIn("teach most", self.page().short.basis.text())
 
+    def test_next_cells_are_not_offered_of_a_subject_of_which_nothing_was_read(self):
+        trial = replace(cut_trial(stock=replace(BIRCH, sheets=SHEETS)), id="read-1")
+        self.session.trials.keep(trial, "decide", "read")
+        for reading in read_by_energy(trial, 1.9):
+            self.session.trials.keep_reading(reading.cell, reading)
+        self.session.trials.changed.emit()
+        self.wait_for(lambda: self.page().short.next.isVisible())
+        self.session.choose(task="engrave")
+        self.assertFalse(self.page().short.next.isVisible())  # while it is worked out, too
+        self.wait_for(lambda: self.page().presenter.plan is not None)
+        self.assertFalse(self.page().short.next.isVisible())
+        self.retype(self.fields["cell"], "-3")
+        self.wait_for(lambda: self.page().presenter.plan is None)
+        self.assertFalse(self.page().short.next.isVisible())
+        self.session.choose(task="cut")
+        self.wait_for(lambda: self.page().short.next.isVisible())
+
     def test_grids_of_all_sizes_and_units_lay_out_without_clipping(self):
         self.layout_leaf()
         self.choose_word(self.page().choices.sheet, "bare bed")

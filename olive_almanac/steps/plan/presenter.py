@@ -348,12 +348,12 @@ class PlanPresenter:
 
         self._ask("grid", take)
 
-    def next_work(self) -> Iterator[Decision]:
-        """Return the work that yields the decision with the cells that teach most, by the readings
-        of the subject as they are now: for a worker.
+    def next_work(self) -> Callable[[], Decision]:
+        """Return the work that finds the decision with the cells that teach most, by the readings
+        of the subject as they are now, of which there must be some: for a worker.
         """
         pairs = self.pairs
-        return (decide_trial(one)[0] for one in (pairs,))
+        return lambda: decide_trial(pairs)[0]
 
     def _take(self, choices: TrialChoices, basis: str) -> None:
         self._base, self.basis = choices, basis

@@ -195,8 +195,6 @@ class InShort(Page):
             value.setText("none")
             unit.setText("")
         self.suggest.setVisible(not fixes)
-        if fixes:
-            self.next.hide()
         self.basis.setText("")
         self._show_notes([("stop", "act", tr("Not possible so"), text)])
         if fixes:
@@ -471,6 +469,7 @@ class PlanPage(StationPage):
             return hear
 
         self.short.rest()
+        self.short.next.hide()  # until it is known what was read of this subject
         if not self.presenter.texts:
             self._wait()  # there is nothing to show yet
         self._slow.start(SAY_AFTER_MS)
@@ -509,13 +508,12 @@ class PlanPage(StationPage):
 
     def ask_next(self) -> None:
         """Ask the fit for the cells that teach most; the answer comes from a worker."""
-        self.short.next.setEnabled(False)
-        subject = self.session.subject
-        work = self.presenter.next_work()
-        self.main_window.work(work, lambda found: self._take_next(found, subject))
+        subject, work = self.session.subject, self.presenter.next_work()
+        self.main_window.work_at_rest(
+            self.short.next, work, lambda found: self._take_next(found, subject)
+        )
 
     def _take_next(self, decision: Decision, subject: Subject) -> None:
-        self.short.next.setEnabled(True)
         if self.session.subject != subject:
             return  # they were asked for something else
         if decision.next_cells:
@@ -609,6 +607,7 @@ class PlanPage(StationPage):
         self.sheet.show_ground(ground)
         self.key.show_nothing()
         self.short.show_problem(text, fixes, self.presenter.take_fix)
+        self.short.next.setVisible(bool(self.presenter.pairs) and not fixes)
 
     # -- the outlook -------------------------------------------------------------------------------
 
