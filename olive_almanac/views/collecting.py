@@ -9,11 +9,13 @@ from __future__ import annotations
 
 import gc
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, Qt, QTimer
+from PySide6.QtGui import QGuiApplication
 
 __all__ = ["Collector"]
 
 EVERY_MS = 250
+OLDEST = 2  # of Python's generations
 
 
 class Collector(QObject):
@@ -36,8 +38,12 @@ class Collector(QObject):
 
     @staticmethod
     def _collect() -> None:
-        """Collect the oldest generation that is due, with the younger ones."""
+        """Collect the oldest generation that is due, with the younger ones; the oldest of all takes
+        longest: not while something is dragged.
+        """
         counts = enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True))
         due = [generation for generation, (count, most) in counts if count > most]
+        if OLDEST in due and QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            due.remove(OLDEST)
         if due:
             gc.collect(max(due))

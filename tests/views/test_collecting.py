@@ -3,7 +3,8 @@
 import gc
 import threading
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog
 
 from tests.views.qt_case import WindowCase
@@ -15,12 +16,22 @@ class CollectingTest(WindowCase):
     def dropped_dialog(self):
         """The threads in which a dropped dialog that holds itself was destroyed, once it is."""
         destroyed_in = []
+        self.dialog(destroyed_in)
+        return destroyed_in
+
+    def old_dialog(self, destroyed_in):
+        """A dialog that holds itself and has stood for a while."""
+        dialog = self.dialog(destroyed_in)
+        gc.collect()
+        return dialog
+
+    def dialog(self, destroyed_in):
         dialog = QDialog()
         dialog.held_by = dialog
         dialog.destroyed.connect(
             lambda: destroyed_in.append(threading.get_ident()), Qt.ConnectionType.DirectConnection
         )
-        return destroyed_in
+        return dialog
 
     def test_not_in_a_worker_that_makes_many_objects(self):
         self.open()
@@ -46,6 +57,20 @@ class CollectingTest(WindowCase):
         made += [[] for _ in range(MANY)]
         self.wait_for(lambda: destroyed_in)
         self.assertEqual(len(made), 2 * MANY)
+
+    def test_what_is_old_waits_while_something_is_dragged(self):
+        self.open()
+        destroyed_in, held = [], []
+        held.append(self.old_dialog(destroyed_in))
+        before = gc.get_threshold()
+        self.addCleanup(gc.set_threshold, *before)
+        QTest.mousePress(self.window, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+        held.clear()
+        gc.set_threshold(1, 0, 0)  # the oldest is due at the third look
+        self.settle(2000)
+        self.assertEqual(destroyed_in, [])
+        QTest.mouseRelease(self.window, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+        self.wait_for(lambda: destroyed_in)
 
     def test_python_does_it_again_once_the_window_is_closed(self):
         self.open()
