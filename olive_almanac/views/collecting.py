@@ -8,6 +8,7 @@ of what looks at it.
 from __future__ import annotations
 
 import gc
+import math
 
 from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtGui import QGuiApplication
@@ -15,7 +16,6 @@ from PySide6.QtGui import QGuiApplication
 __all__ = ["Collector"]
 
 EVERY_MS = 250
-OLDEST = 2  # of Python's generations
 
 
 class Collector(QObject):
@@ -23,6 +23,7 @@ class Collector(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
+        self._made = [0, 0, 0]  # objects since each generation was collected
         self._timer = QTimer(self, interval=EVERY_MS)
         self._timer.timeout.connect(self._collect)
 
@@ -36,14 +37,19 @@ class Collector(QObject):
         self._timer.stop()
         gc.enable()
 
-    @staticmethod
-    def _collect() -> None:
+    def _collect(self) -> None:
         """Collect the oldest generation that is due, with the younger ones; the oldest of all takes
         longest: not while something is dragged.
         """
-        counts = enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True))
-        due = [generation for generation, (count, most) in counts if count > most]
-        if OLDEST in due and QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton:
-            due.remove(OLDEST)
-        if due:
-            gc.collect(max(due))
+        made, most = gc.get_count()[0], gc.get_threshold()
+        if made <= most[0]:
+            return
+        self._made = [before + made for before in self._made]
+        due = 0
+        if self._made[1] > most[0] * most[1]:
+            due = 1
+        dragged = QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton
+        if self._made[2] > math.prod(most) and not dragged:
+            due = 2
+        gc.collect(due)
+        self._made[: due + 1] = [0] * (due + 1)

@@ -58,6 +58,16 @@ class CollectingTest(WindowCase):
         self.wait_for(lambda: destroyed_in)
         self.assertEqual(len(made), 2 * MANY)
 
+    def test_what_is_old_goes_by_how_much_was_made_since(self):
+        self.open()
+        destroyed_in, held = [], []
+        held.append(self.old_dialog(destroyed_in))
+        held.clear()
+        young, middle, old = gc.get_threshold()
+        made = [[] for _ in range(2 * young * middle * old)]
+        self.wait_for(lambda: destroyed_in, 5)
+        self.assertEqual(len(made), 2 * young * middle * old)
+
     def test_what_is_old_waits_while_something_is_dragged(self):
         self.open()
         destroyed_in, held = [], []
@@ -66,7 +76,7 @@ class CollectingTest(WindowCase):
         self.addCleanup(gc.set_threshold, *before)
         QTest.mousePress(self.window, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
         held.clear()
-        gc.set_threshold(1, 0, 0)  # the oldest is due at the third look
+        gc.set_threshold(1, 0, 0)  # the oldest is due at once
         self.settle(2000)
         self.assertEqual(destroyed_in, [])
         QTest.mouseRelease(self.window, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
