@@ -391,6 +391,8 @@ def use(rng: random.Random) -> Iterator[Figure]:
     case.write_burn_file()
     keys = [Qt.Key(Qt.Key.Key_1 + n) for n in (0, 1, 2, 3, 4, 5, 8)]
 
+    seen: set[str] = set()
+
     def step() -> None:
         act = rng.randrange(8)
         if act < 4:
@@ -404,10 +406,12 @@ def use(rng: random.Random) -> Iterator[Figure]:
             case.settle(20)
             for finder in case.window.findChildren(Finder):
                 finder.reject()
+            case.window.activateWindow()  # here no window manager does it: keys would be lost
         else:
             case.window.resize(rng.choice((1000, 1280, 1500)), rng.choice((700, 800)))
             case.session.choose(stock=rng.choice(("birch-3", "leather-2")))
         case.settle(15)
+        seen.add(case.window.station)
 
     def measured() -> tuple[float, int, int]:
         case.window.change_scale(0)
@@ -435,6 +439,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
     print(f"       {before} before, {(memory, widgets, threads)} after {MINUTES:g} min", flush=True)
     yield "use: memory grown, % after it had settled", 100 * (memory / before[0] - 1), 5
     yield "use: widgets more", widgets - before[1], 1000
+    yield "use: stations that were not looked at", len(keys) - len(seen), 0
     yield "use: connections opened", len(connections), 0
     yield "use: threads more", threads - before[2], 0
 

@@ -502,9 +502,7 @@ class MainWindow(QMainWindow):
         Faults of the world are told, ours are raised.
         """
         worker = Worker(items, self)
-        worker.item.connect(take)
-        worker.failed.connect(fail or self.work_failed)
-        worker.finished.connect(lambda: self._forget(worker))
+        worker.tell(take, fail or self.work_failed, lambda: self._forget(worker))
         if not self._closed:  # a thread must not outlive the window
             self._workers.append(worker)
             worker.start()
@@ -533,6 +531,7 @@ class MainWindow(QMainWindow):
             self._workers.remove(worker)
         worker.wait()  # it has told its end; its thread may still be winding up
         worker.setParent(None)  # so that it goes when nobody looks at it any more
+        worker.let_go()
         self._sweep_pages()
 
     def work_failed(self, problem: Exception) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from PySide6.QtCore import QThread, Signal
+from PySide6.QtCore import QMetaObject, QObject, QThread, Signal
 from PySide6.QtWidgets import QWidget
 
 
@@ -26,6 +26,7 @@ class Worker(QThread):
     def __init__(self, items: Iterator[Any], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._items = items
+        self._told: list[QMetaObject.Connection] = []
 
     def run(self) -> None:
         try:
@@ -39,6 +40,25 @@ class Worker(QThread):
             closing = getattr(self._items, "close", None)
             if closing is not None:
                 closing()
+
+    def tell(
+        self,
+        take: Callable[[Any], object],
+        fail: Callable[[Any], object],
+        end: Callable[[], object],
+    ) -> None:
+        """Tell its items, its fault and its end from now on."""
+        told = ((self.item, take), (self.failed, fail), (self.finished, end))
+        self._told = [signal.connect(hear) for signal, hear in told]
+
+    def let_go(self) -> None:
+        """Let go of all who heard, once they have heard the end: what is connected is held where no
+        collection sees it, with the pages and the work behind it.
+        """
+        for connection in self._told:
+            if connection:  # else the one who heard went before
+                QObject.disconnect(connection)
+        self._told = []
 
     def halt(self) -> None:
         """Ask the run to stop and wait until it has."""

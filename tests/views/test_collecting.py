@@ -1,15 +1,28 @@
-"""Dropped widgets that hold each other go in the interface thread, between two events."""
+"""What was dropped goes: in the interface thread, between two events, and whole."""
 
 import gc
 import threading
+import weakref
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog
 
+from olive_almanac.core.errors import OutOfRange
+from olive_almanac.views.worker import LatestWork, once
 from tests.views.qt_case import WindowCase
 
 MANY = 50_000  # many more than Python makes between two collections
+
+
+class Heard:
+    """One who is told by a work; he holds himself, so that nothing but a collection clears him."""
+
+    def __init__(self):
+        self.told, self.himself = [], self
+
+    def take(self, news):
+        self.told.append(news)
 
 
 class CollectingTest(WindowCase):
@@ -39,15 +52,16 @@ class CollectingTest(WindowCase):
 
         def work():
             made.append([[] for _ in range(MANY)])
-            yield list(destroyed_in)
+            yield threading.get_ident()
 
         found = []
         self.window.work(work(), found.append)
         self.wait_for(lambda: found)
-        self.assertEqual((found, len(made[0])), ([[]], MANY))
+        self.assertEqual(len(made[0]), MANY)
         made[0] += [[] for _ in range(MANY)]
         self.wait_for(lambda: destroyed_in)
         self.assertEqual(destroyed_in, [threading.get_ident()])
+        self.assertNotEqual(found, destroyed_in)
 
     def test_not_amid_what_qt_calls(self):
         self.open()
@@ -81,6 +95,27 @@ class CollectingTest(WindowCase):
         self.assertEqual(destroyed_in, [])
         QTest.mouseRelease(self.window, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
         self.wait_for(lambda: destroyed_in)
+
+    def test_a_work_that_has_ended_keeps_nobody_who_heard_of_it(self):
+        self.open()
+        latest, heard, gone = LatestWork(self.window.work), [], []
+        for begin in (self.window.work, latest.start):
+            for work in (once(lambda: 1), self.that_fails()):
+                one = Heard()
+                gone.append(weakref.ref(one))
+                begin(work, one.take, heard.append)
+                del one
+                self.wait_for(lambda: not self.window.is_busy)
+        latest.stop()
+        self.wait_for(lambda: not self.window.is_busy)
+        self.settle(50)
+        gc.collect()
+        self.assertEqual([one() for one in gone], [None] * 4)
+
+    @staticmethod
+    def that_fails():
+        yield 1
+        raise OutOfRange("Speed", 0, "more")
 
     def test_python_does_it_again_once_the_window_is_closed(self):
         self.open()
