@@ -202,7 +202,7 @@ def _svg(rng: random.Random) -> tuple[bytes, str]:
             inside.append(inside[-1])  # drawn twice
     if rng.random() < 0.08:  # a shape drawn many times over, on one place, in each other or around
         many, shape = (
-            rng.choice((40, 400, 1000)),
+            rng.choice((40, 400, 2000)),
             f'{rng.choice(shapes)()} stroke="red" fill="none"',
         )
         way = rng.choice(("", "scale({})", "rotate({})", "translate({})"))

@@ -482,7 +482,8 @@ class OutlookTest(PlanCase):
         self.assertTrue(page.sheet.expects)
         self.assertNotEqual(page.sheet.grab().toImage(), before)
 
-    def test_next_cells_come_from_the_readings_and_lie_on_the_same_sheet(self):
+    def read_a_coupon(self):
+        """A coupon of the subject is read; Plan then offers the next cells."""
         trial = replace(cut_trial(stock=replace(BIRCH, sheets=SHEETS)), id="read-1")
         self.session.trials.keep(trial, "decide", "read")
         for reading in read_by_energy(trial, 1.9):
@@ -490,6 +491,9 @@ class OutlookTest(PlanCase):
         self.session.trials.changed.emit()
         self.settle()
         self.wait_for(lambda: self.page().short.next.isVisible())
+
+    def test_next_cells_come_from_the_readings_and_lie_on_the_same_sheet(self):
+        self.read_a_coupon()
         self.assertIn("where each tells most", self.page().short.basis.text())
         self.suggest("grid")
         self.assertIn("24 cells", self.page().short.basis.text())
@@ -499,12 +503,7 @@ class OutlookTest(PlanCase):
         self.assertIn("teach most", self.page().short.basis.text())
 
     def test_next_cells_are_not_offered_of_a_subject_of_which_nothing_was_read(self):
-        trial = replace(cut_trial(stock=replace(BIRCH, sheets=SHEETS)), id="read-1")
-        self.session.trials.keep(trial, "decide", "read")
-        for reading in read_by_energy(trial, 1.9):
-            self.session.trials.keep_reading(reading.cell, reading)
-        self.session.trials.changed.emit()
-        self.wait_for(lambda: self.page().short.next.isVisible())
+        self.read_a_coupon()
         self.session.choose(task="engrave")
         self.assertFalse(self.page().short.next.isVisible())  # while it is worked out, too
         self.wait_for(lambda: self.page().presenter.plan is not None)
