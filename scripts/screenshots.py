@@ -98,10 +98,11 @@ def main(target: Path) -> None:
         choose(machine="long-bed", stock="plate-1", task="engrave")
         window.navigate("burn")
         burn = window.page("burn")
-        burn.pace.set_at(2)
+        burn.pace.set_at(1)  # slow enough to be held within a cell, on any machine
         burn.main_action()
         wait_until(lambda: len(window.session.active.burnt) >= 13)
         burn.presenter.pause()
+        wait_until(lambda: burn.presenter.state == "held")
         take(window, "burn")
         burn.presenter.stop()
         choose(machine="long-bed", stock="birch-3", task="cut")
