@@ -1,5 +1,5 @@
 """Lines of many points in a DXF drawing: the library takes and writes them one point after the
-other, which for a million points is half a minute.
+other, in three times the time.
 """
 
 from __future__ import annotations

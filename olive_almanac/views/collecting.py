@@ -23,7 +23,7 @@ class Collector(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._made = [0, 0, 0]  # objects since each generation was collected
+        self._since_middle = self._since_oldest = 0  # objects made since these were collected
         self._timer = QTimer(self, interval=EVERY_MS)
         self._timer.timeout.connect(self._collect)
 
@@ -38,18 +38,20 @@ class Collector(QObject):
         gc.enable()
 
     def _collect(self) -> None:
-        """Collect the oldest generation that is due, with the younger ones; the oldest of all takes
-        longest: not while something is dragged.
+        """Collect the oldest generation of objects that is due, with the younger ones; the oldest
+        of all takes longest: not while something is dragged.
         """
         made, most = gc.get_count()[0], gc.get_threshold()
         if made <= most[0]:
             return
-        self._made = [before + made for before in self._made]
-        due = 0
-        if self._made[1] > most[0] * most[1]:
-            due = 1
+        self._since_middle += made
+        self._since_oldest += made
         dragged = QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton
-        if self._made[2] > math.prod(most) and not dragged:
-            due = 2
-        gc.collect(due)
-        self._made[: due + 1] = [0] * (due + 1)
+        if self._since_oldest > math.prod(most) and not dragged:
+            gc.collect(2)
+            self._since_oldest = self._since_middle = 0
+        elif self._since_middle > most[0] * most[1]:
+            gc.collect(1)
+            self._since_middle = 0
+        else:
+            gc.collect(0)
